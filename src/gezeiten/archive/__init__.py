@@ -1,0 +1,1 @@
+"""Storage: database, raw vault and logbook."""

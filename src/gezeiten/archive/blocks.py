@@ -1,0 +1,57 @@
+"""Packing readings into compressed column blocks with summaries, and back.
+
+Encoding: float64 little-endian, bytes of equal weight gathered together (they repeat, so they
+compress well), then Zstandard. Decoding undoes encoding exactly, NaN included.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import zstandard
+
+from gezeiten.domain.timeline import Values
+from gezeiten.errors import ArchiveDamagedError
+
+READINGS_PER_BLOCK = 4096
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """Over the values that are no NaN; None where there are none."""
+
+    valid: int
+    low: float | None
+    high: float | None
+    total: float | None
+
+
+def encode_values(values: Values) -> bytes:
+    """Return values, shape (n,), as compressed bytes."""
+    columns = np.ascontiguousarray(values, "<f8").view(np.uint8).reshape(-1, 8).T
+    return zstandard.compress(columns.tobytes(), 3)
+
+
+def decode_values(data: bytes, count: int) -> Values:
+    """Return the `count` values of a block.
+
+    Raises:
+        ArchiveDamagedError: the bytes are not such a block.
+    """
+    try:
+        raw = zstandard.decompress(data, max_output_size=count * 8)
+        columns = np.frombuffer(raw, np.uint8).reshape(8, count)
+    except (zstandard.ZstdError, ValueError) as exc:
+        raise ArchiveDamagedError(
+            "A block of readings is damaged; run gezeiten verify, it names the offload."
+        ) from exc
+    return np.ascontiguousarray(columns.T).view("<f8").reshape(count).astype(np.float64)
+
+
+def summary(values: Values) -> Summary:
+    """Return the summary of a block's values."""
+    known = values[np.isfinite(values)]
+    if not len(known):
+        return Summary(0, None, None, None)
+    return Summary(len(known), float(known.min()), float(known.max()), float(known.sum()))

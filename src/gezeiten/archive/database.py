@@ -1,0 +1,193 @@
+"""Opening the archive: folder, database with its migrations, vault; errors translated once.
+
+Layout of the folder: archive.db, vault/, incoming/, handovers/, settings.json.
+"""
+
+from __future__ import annotations
+
+import errno
+import sqlite3
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from sqlalchemy import Engine, create_engine, event, inspect, text
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.vault import Vault
+from gezeiten.errors import (
+    ArchiveDamagedError,
+    ArchiveLockedError,
+    ArchiveNewerError,
+    DiskFullError,
+    SurroundingsError,
+)
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+BUSY_S = 5.0
+
+
+class Archive:
+    """One archive on disk. Sessions may be used from several threads; writers wait in line."""
+
+    def __init__(self, folder: Path, url: str | None = None, busy_s: float = BUSY_S) -> None:
+        """Open or create an archive.
+
+        Args:
+            folder: holds vault, incoming files and (by default) the SQLite database.
+            url: SQLAlchemy URL of another database, for teams.
+            busy_s: how long to wait for another process's write.
+
+        Raises:
+            ArchiveNewerError, ArchiveLockedError, DiskFullError, SurroundingsError.
+        """
+        self.folder = folder
+        self.url = url or f"sqlite:///{folder / 'archive.db'}"
+        self._write_lock = threading.Lock()
+        with translated(folder):
+            for name in ("vault", "incoming", "handovers"):
+                (folder / name).mkdir(parents=True, exist_ok=True)
+            self.engine = create_engine(
+                self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {}
+            )
+            if self._is_sqlite:
+                event.listen(self.engine, "connect", _prepare_sqlite)
+            self._migrate()
+        self.vault = Vault(folder / "vault")
+        self.incoming = folder / "incoming"
+        self.handovers = folder / "handovers"
+
+    @property
+    def _is_sqlite(self) -> bool:
+        return self.url.startswith("sqlite")
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self.engine.dispose()
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session that only reads."""
+        with translated(self.folder), Session(self.engine) as session:
+            yield session
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """A session that commits as a whole at the end, or leaves nothing behind."""
+        with (
+            self._write_lock,
+            translated(self.folder),
+            Session(self.engine, expire_on_commit=False) as session,
+        ):
+            if self._is_sqlite:
+                # take the write lock now: an upgrade from reading could not wait in line
+                session.execute(text("BEGIN IMMEDIATE"))
+            yield session
+            session.commit()
+
+    def _migrate(self) -> None:
+        present = _revision(self.engine)
+        known = known_revisions()
+        if present == known[-1]:
+            return
+        if present is not None and present not in known:
+            raise ArchiveNewerError(
+                f"The archive in {self.folder} was written by a newer Gezeiten; "
+                "update this one, nothing was changed."
+            )
+        upgrade(self.engine)
+
+
+def known_revisions() -> list[str]:
+    """Return the migrations of this version, oldest first."""
+    return sorted(path.stem.split("_")[0] for path in (MIGRATIONS / "versions").glob("0*.py"))
+
+
+def _revision(engine: Engine) -> str | None:
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return None
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+
+
+def upgrade(engine: Engine) -> None:
+    """Bring the schema up to this version, whole or not at all."""
+    # imported here: a window on an archive that is up to date starts without it
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine.begin() as connection:
+        if engine.dialect.name == "sqlite":
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def _prepare_sqlite(connection: sqlite3.Connection, _record: object) -> None:
+    # pysqlite begins transactions late and implicitly; we begin them ourselves
+    connection.isolation_level = None
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+@contextmanager
+def translated(folder: Path) -> Iterator[None]:
+    """Turn errors of database and disk into our own, with the cause kept."""
+    try:
+        yield
+    except DBAPIError as exc:
+        raise _from_database(exc, folder) from exc
+    except sqlite3.Error as exc:
+        raise _from_database(exc, folder) from exc
+    except SQLAlchemyError as exc:
+        raise ArchiveDamagedError(
+            f"The archive in {folder} does not answer as it should ({exc.__class__.__name__}); "
+            "run gezeiten verify."
+        ) from exc
+    except OSError as exc:
+        raise from_os_error(exc, folder) from exc
+
+
+def _from_database(exc: Exception, folder: Path) -> SurroundingsError:
+    words = str(exc).lower()
+    if "locked" in words or "busy" in words:
+        return ArchiveLockedError(
+            f"Another program is writing to the archive in {folder}; wait for it or close it, "
+            "then do this again."
+        )
+    if "full" in words or "disk i/o error" in words:
+        return disk_full(folder)
+    if "malformed" in words or "not a database" in words:
+        return ArchiveDamagedError(
+            f"The database in {folder} is damaged; fetch the archive's last copy."
+        )
+    if "unable to open" in words or "readonly" in words:
+        return SurroundingsError(
+            f"The archive in {folder} cannot be written; check the folder's rights."
+        )
+    return ArchiveDamagedError(
+        f"The archive in {folder} refused ({str(exc).splitlines()[0]}); run gezeiten verify."
+    )
+
+
+def from_os_error(exc: OSError, folder: Path) -> SurroundingsError:
+    """Return our error for one of the operating system's."""
+    if exc.errno in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT):
+        return disk_full(folder)
+    return SurroundingsError(
+        f"{exc.filename or folder} cannot be used ({exc.strerror}); check the folder's rights."
+    )
+
+
+def disk_full(folder: Path) -> DiskFullError:
+    """Return the error for a full disk."""
+    return DiskFullError(
+        f"The disk that holds {folder} is full; free some room and do this again, "
+        "nothing on the logger was erased."
+    )

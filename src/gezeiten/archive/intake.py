@@ -1,0 +1,240 @@
+"""Taking a mission file in: vault first, then readings, offload and logbook in one transaction.
+
+Killed in between, the incoming file is still there and is taken in again; the vault keeps the
+same bytes once, and reading numbers that are kept already are not stored again.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive import logbook
+from gezeiten.archive.database import Archive, translated
+from gezeiten.archive.readings import series_row, store_readings
+from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
+from gezeiten.domain.coverage import Range, merged, missing, size
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.timeline import Times, Values
+
+POINT_SEPARATOR = " · "
+UNPLACED_SITE = "Not yet placed"
+
+
+@dataclass(frozen=True, slots=True)
+class RawChannel:
+    """One channel of a mission file."""
+
+    key: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class RawMission:
+    """A decoded mission file as the archive needs it.
+
+    numbers: reading numbers int64 (n,), increasing; values: one float64 (n,) a channel, NaN for
+    "no value". received: ranges the file holds; damaged: ranges that stayed damaged.
+    """
+
+    serial: str
+    model: str
+    firmware: str
+    number: int
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    plan: dict[str, object]
+    channels: tuple[RawChannel, ...]
+    numbers: Times
+    values: list[Values]
+    received: list[Range]
+    damaged: list[Range]
+    events: list[tuple[int, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Circumstances:
+    """Who took it, when, how, and how far the logger's clock was off then."""
+
+    at_ms: int
+    person: str
+    route: str
+    clock_difference_ms: float | None = None
+    clock_uncertainty_ms: float | None = None
+    cut_short: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """What became of it. offload_id is None when nothing in it was new."""
+
+    offload_id: int | None
+    mission_id: int
+    point_id: int
+    added: list[Range]
+    sha256: str
+
+    @property
+    def readings(self) -> int:
+        return size(self.added)
+
+
+def take_in(archive: Archive, raw: bytes, file: RawMission, how: Circumstances) -> Intake:
+    """Keep a mission file. Bytes without a single new reading change nothing."""
+    with archive.writing() as session:
+        mission = find_mission(session, file)
+        added = merged(
+            part for got in file.received for part in missing(got, kept_ranges(session, mission.id))
+        )
+        point_id = mission.point_id or 0
+        if not added:
+            return Intake(None, mission.id, point_id, [], "")
+        with translated(archive.folder):
+            sha256 = archive.vault.put(raw)
+        offload = _offload_row(mission, file, how, added, sha256, len(raw))
+        session.add(offload)
+        session.flush()
+        _store(session, mission, offload, file, added)
+        point = session.get_one(Point, point_id)
+        point.record_version += 1
+        _log(session, file, how, added, sha256, point)
+        return Intake(offload.id, mission.id, point_id, added, sha256)
+
+
+def kept_ranges(session: Session, mission_id: int) -> list[Range]:
+    """Return the reading numbers of a mission that the archive holds."""
+    rows = session.scalars(select(Offload.added).filter_by(mission_id=mission_id)).all()
+    return merged((first, end) for row in rows for first, end in row)
+
+
+def find_logger(session: Session, serial: str, model: str, firmware: str) -> Logger:
+    """Return the logger of a serial, made where it is new."""
+    logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
+    if logger is None:
+        logger = Logger(serial=serial, model=model, firmware=firmware, practice=False)
+        session.add(logger)
+        session.flush()
+    logger.firmware = firmware
+    return logger
+
+
+def find_mission(session: Session, file: RawMission) -> Mission:
+    """Return the mission of a file, made where it is new; its point comes from its plan."""
+    logger = find_logger(session, file.serial, file.model, file.firmware)
+    mission = session.scalars(
+        select(Mission).filter_by(
+            logger_id=logger.id, number=file.number, launched_ms=file.launched_ms
+        )
+    ).first()
+    if mission is None:
+        name = plan_from_dict(file.plan).point_name
+        point = find_point(session, name or f"{UNPLACED_SITE}{POINT_SEPARATOR}{file.serial}")
+        mission = Mission(
+            logger_id=logger.id,
+            point_id=point.id,
+            number=file.number,
+            launched_ms=file.launched_ms,
+            first_ms=file.first_ms,
+            interval_ms=file.interval_ms,
+            plan=file.plan,
+        )
+        session.add(mission)
+        session.flush()
+    return mission
+
+
+def find_point(session: Session, name: str) -> Point:
+    """Return the point of "Site · Point", both made where they are new; a bare name is a site
+    with a point of the same name."""
+    site_name, _, point_name = name.partition(POINT_SEPARATOR)
+    site_name, point_name = site_name.strip(), (point_name or site_name).strip()
+    site = session.scalars(select(Site).filter_by(name=site_name)).first()
+    if site is None:
+        site = Site(name=site_name, kind="", zone="Europe/Berlin")
+        session.add(site)
+        session.flush()
+    point = session.scalars(select(Point).filter_by(site_id=site.id, name=point_name)).first()
+    if point is None:
+        point = Point(site_id=site.id, name=point_name, fill_limit_s=7200)
+        session.add(point)
+        session.flush()
+    return point
+
+
+def _offload_row(
+    mission: Mission,
+    file: RawMission,
+    how: Circumstances,
+    added: list[Range],
+    sha256: str,
+    length: int,
+) -> Offload:
+    return Offload(
+        mission_id=mission.id,
+        at_ms=how.at_ms,
+        person=how.person,
+        route=how.route,
+        sha256=sha256,
+        size=length,
+        received=[list(part) for part in file.received],
+        added=[list(part) for part in added],
+        damaged=[list(part) for part in file.damaged],
+        clock_difference_ms=how.clock_difference_ms,
+        clock_uncertainty_ms=how.clock_uncertainty_ms,
+        events=[[at_ms, text] for at_ms, text in file.events],
+    )
+
+
+def _store(
+    session: Session, mission: Mission, offload: Offload, file: RawMission, added: list[Range]
+) -> None:
+    for channel, values in zip(file.channels, file.values, strict=True):
+        row = series_row(session, mission.point_id or 0, channel.key, channel.unit)
+        for first, end in added:
+            a, b = file.numbers.searchsorted([first, end])
+            store_readings(
+                session,
+                series_id=row.id,
+                mission_id=mission.id,
+                offload_id=offload.id,
+                first=first,
+                start_ms=file.first_ms + first * file.interval_ms,
+                interval_ms=file.interval_ms,
+                values=values[a:b],
+            )
+
+
+def _log(
+    session: Session,
+    file: RawMission,
+    how: Circumstances,
+    added: list[Range],
+    sha256: str,
+    point: Point,
+) -> None:
+    where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
+    sentence = f"{size(added)} readings of mission {file.number} kept for {where}."
+    if file.damaged:
+        sentence += f" {size(file.damaged)} readings arrived damaged and were set aside."
+    if how.cut_short:
+        sentence += f" Ended early: {how.cut_short}"
+    logbook.write(
+        session,
+        at_ms=how.at_ms,
+        person=how.person,
+        act="offload",
+        subject=file.serial,
+        sentence=sentence,
+        details={
+            "mission": file.number,
+            "route": how.route,
+            "sha256": sha256,
+            "added": [list(part) for part in added],
+            "damaged": [list(part) for part in file.damaged],
+            "clock_difference_ms": how.clock_difference_ms,
+            "clock_uncertainty_ms": how.clock_uncertainty_ms,
+        },
+    )

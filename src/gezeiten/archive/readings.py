@@ -1,0 +1,121 @@
+"""Readings in and out of the archive: blocks as measured, and the record joined from them.
+
+A record is the raw offloads plus the steps that are not undone, put together anew each time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.blocks import (
+    READINGS_PER_BLOCK,
+    decode_values,
+    encode_values,
+    summary,
+)
+from gezeiten.archive.tables import Block, SeriesRow, Step
+from gezeiten.domain.quality import Quality
+from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.timeline import Values
+
+LINE, REFETCH, LEFT_OPEN = "line", "refetch", "left_open"
+
+
+def series_row(session: Session, point_id: int, channel: str, unit: str) -> SeriesRow:
+    """Return the series of a channel at a point, made where there is none."""
+    row = session.scalars(select(SeriesRow).filter_by(point_id=point_id, channel=channel)).first()
+    if row is None:
+        row = SeriesRow(point_id=point_id, channel=channel, unit=unit)
+        session.add(row)
+        session.flush()
+    return row
+
+
+def store_readings(
+    session: Session,
+    *,
+    series_id: int,
+    mission_id: int,
+    offload_id: int,
+    first: int,
+    start_ms: int,
+    interval_ms: int,
+    values: Values,
+) -> None:
+    """Keep neighbouring readings of one channel; reading `first` was due at start_ms."""
+    for at in range(0, len(values), READINGS_PER_BLOCK):
+        part = values[at : at + READINGS_PER_BLOCK]
+        facts = summary(part)
+        session.add(
+            Block(
+                series_id=series_id,
+                mission_id=mission_id,
+                offload_id=offload_id,
+                first=first + at,
+                count=len(part),
+                start_ms=start_ms + at * interval_ms,
+                interval_ms=interval_ms,
+                valid=facts.valid,
+                low=facts.low,
+                high=facts.high,
+                total=facts.total,
+                data=encode_values(part),
+            )
+        )
+
+
+def block_series(block: Block) -> Series:
+    """Return the readings of one block."""
+    times = block.start_ms + np.arange(block.count, dtype=np.int64) * block.interval_ms
+    return make_series(times, decode_values(block.data, block.count), block.interval_ms)
+
+
+def load_record(session: Session, point_id: int, channel: str) -> Series:
+    """Return the record of one channel at a point: measured readings and active fills.
+
+    Where a fill and a measured reading share an instant the measured one stays.
+    """
+    series = session.scalars(
+        select(SeriesRow).filter_by(point_id=point_id, channel=channel)
+    ).first()
+    if series is None:
+        return join_series([])
+    steps = session.scalars(select(Step).filter_by(point_id=point_id)).all()
+    hidden = hidden_offloads(steps)
+    blocks = session.scalars(
+        select(Block).filter_by(series_id=series.id).order_by(Block.start_ms)
+    ).all()
+    parts = [block_series(block) for block in blocks if block.offload_id not in hidden]
+    parts += [
+        estimated_series(step)
+        for step in steps
+        if step.kind == LINE and step.channel == channel and step.undone_ms is None
+    ]
+    return join_series(parts)
+
+
+def hidden_offloads(steps: Iterable[Step]) -> set[int]:
+    """Return the offloads that were fetched to fill a gap by a step that is undone."""
+    listed = [step for step in steps if step.kind == REFETCH]
+    active = {step.offload_id for step in listed if step.undone_ms is None}
+    undone = {step.offload_id for step in listed if step.undone_ms is not None}
+    return {offload for offload in undone - active if offload is not None}
+
+
+def encode_estimates(series: Series) -> bytes:
+    """Return the readings of a fill as bytes for `Step.data`."""
+    return encode_values(np.concatenate((series.times_utc_ms.astype(np.float64), series.values)))
+
+
+def estimated_series(step: Step) -> Series:
+    """Return the readings of a fill; instants are exact as float64 (below 2**53)."""
+    if step.data is None:
+        return join_series([])
+    count = int(step.facts["readings"])
+    both = decode_values(step.data, 2 * count)
+    times = both[:count].astype(np.int64)
+    return make_series(times, both[count:].copy(), step.interval_ms, Quality.ESTIMATE)

@@ -1,0 +1,228 @@
+"""The tables. Instants are UTC ms. What was measured is never updated, only added to.
+
+A change here needs a migration in `migrations/versions`; a test compares the two.
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    UniqueConstraint,
+)
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
+
+
+def _key() -> Mapped[int]:
+    # SQLite numbers rows by itself only for a column of exactly this type
+    return mapped_column(BigInteger().with_variant(Integer(), "sqlite"), primary_key=True)
+
+
+class Site(Base):
+    """A place. next_visit_ms: None for one that is followed online."""
+
+    __tablename__ = "site"
+    id: Mapped[int] = _key()
+    name: Mapped[str] = mapped_column(unique=True)
+    kind: Mapped[str]
+    zone: Mapped[str]
+    latitude: Mapped[float | None]
+    longitude: Mapped[float | None]
+    height_m: Mapped[float | None]
+    next_visit_ms: Mapped[int | None]
+    points: Mapped[list[Point]] = relationship(back_populates="site", order_by="Point.id")
+
+
+class Point(Base):
+    """One measuring place. record_version counts changes of its record; excursions_version is
+    the one its excursions were found in."""
+
+    __tablename__ = "point"
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
+    id: Mapped[int] = _key()
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
+    name: Mapped[str]
+    fill_limit_s: Mapped[int]
+    record_version: Mapped[int] = mapped_column(default=0)
+    excursions_version: Mapped[int] = mapped_column(default=0)
+    site: Mapped[Site] = relationship(back_populates="points")
+
+
+class Logger(Base):
+    """A logger as it was seen last; state is a plain dict of its state registers."""
+
+    __tablename__ = "logger"
+    id: Mapped[int] = _key()
+    serial: Mapped[str] = mapped_column(unique=True)
+    model: Mapped[str]
+    firmware: Mapped[str]
+    practice: Mapped[bool]
+    point_id: Mapped[int | None] = mapped_column(ForeignKey("point.id"))
+    seen_ms: Mapped[int | None]
+    state: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    clock_difference_ms: Mapped[float | None]
+    clock_uncertainty_ms: Mapped[float | None]
+
+
+class Mission(Base):
+    """One run of one logger at one point under one plan. Instants by the logger's clock."""
+
+    __tablename__ = "mission"
+    __table_args__ = (UniqueConstraint("logger_id", "number", "launched_ms"),)
+    id: Mapped[int] = _key()
+    logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
+    point_id: Mapped[int | None] = mapped_column(ForeignKey("point.id"), index=True)
+    number: Mapped[int]
+    launched_ms: Mapped[int]
+    first_ms: Mapped[int]
+    interval_ms: Mapped[int]
+    plan: Mapped[dict[str, Any]] = mapped_column(JSON)
+    readings: Mapped[int] = mapped_column(default=0)  # on the logger at the last contact
+    first_held: Mapped[int] = mapped_column(default=0)
+    state: Mapped[str] = mapped_column(default="")
+    logger: Mapped[Logger] = relationship()
+
+
+class Offload(Base):
+    """One transfer. received: ranges in the raw file; added: those that were new here."""
+
+    __tablename__ = "offload"
+    id: Mapped[int] = _key()
+    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"), index=True)
+    at_ms: Mapped[int]
+    person: Mapped[str]
+    route: Mapped[str]
+    sha256: Mapped[str] = mapped_column(index=True)
+    size: Mapped[int]
+    received: Mapped[list[list[int]]] = mapped_column(JSON)
+    added: Mapped[list[list[int]]] = mapped_column(JSON)
+    damaged: Mapped[list[list[int]]] = mapped_column(JSON)
+    clock_difference_ms: Mapped[float | None]
+    clock_uncertainty_ms: Mapped[float | None]
+    events: Mapped[list[list[Any]]] = mapped_column(JSON)
+
+
+class SeriesRow(Base):
+    """The readings of one quantity at one point, across missions."""
+
+    __tablename__ = "series"
+    __table_args__ = (UniqueConstraint("point_id", "channel"),)
+    id: Mapped[int] = _key()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    channel: Mapped[str]
+    unit: Mapped[str]
+
+
+class Block(Base):
+    """Up to 4096 readings in a row as measured: compressed float64, NaN is "no value".
+
+    Reading i was due at start_ms + i x interval_ms. low, high, total: over the valid ones.
+    """
+
+    __tablename__ = "block"
+    __table_args__ = (Index("block_in_time", "series_id", "start_ms"),)
+    id: Mapped[int] = _key()
+    series_id: Mapped[int] = mapped_column(ForeignKey("series.id"))
+    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
+    offload_id: Mapped[int] = mapped_column(ForeignKey("offload.id"), index=True)
+    first: Mapped[int]
+    count: Mapped[int]
+    start_ms: Mapped[int]
+    interval_ms: Mapped[int]
+    valid: Mapped[int]
+    low: Mapped[float | None]
+    high: Mapped[float | None]
+    total: Mapped[float | None]
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Step(Base):
+    """One reversible entry from logger to record; undone_ms set, it has no effect any more.
+
+    kind: "line" (estimated readings in data), "refetch" (offload_id's readings fill a gap),
+    "left_open" (a gap stays, with a reason). facts: numbers for people, such as expected error.
+    """
+
+    __tablename__ = "step"
+    id: Mapped[int] = _key()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
+    channel: Mapped[str]
+    kind: Mapped[str]
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    interval_ms: Mapped[int]
+    offload_id: Mapped[int | None] = mapped_column(ForeignKey("offload.id"))
+    data: Mapped[bytes | None] = mapped_column(LargeBinary)
+    facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    made_ms: Mapped[int]
+    made_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
+class ExcursionRow(Base):
+    """An alarmed excursion as found, and its assessment. gone: a later record has it no more."""
+
+    __tablename__ = "excursion"
+    __table_args__ = (UniqueConstraint("mission_id", "rule_key", "start_ms"),)
+    id: Mapped[int] = _key()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
+    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
+    rule_key: Mapped[str]
+    rule: Mapped[dict[str, Any]] = mapped_column(JSON)
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    alarm_ms: Mapped[int]
+    extreme: Mapped[float]
+    extreme_ms: Mapped[int]
+    dose: Mapped[float]
+    measured: Mapped[int]
+    estimated: Mapped[int]
+    found_ms: Mapped[int]
+    gone: Mapped[bool] = mapped_column(default=False)
+    cause: Mapped[str | None]
+    words: Mapped[str | None]
+    settled_ms: Mapped[int | None]
+    settled_by: Mapped[str | None]
+
+
+class Handover(Base):
+    """A document that left the house."""
+
+    __tablename__ = "handover"
+    id: Mapped[int] = _key()
+    at_ms: Mapped[int]
+    person: Mapped[str]
+    kind: Mapped[str]
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    file_name: Mapped[str]
+    sha256: Mapped[str]
+    size: Mapped[int]
+    readings: Mapped[int]
+
+
+class LogbookRow(Base):
+    """One act. hash covers the entry and the hash before it."""
+
+    __tablename__ = "logbook"
+    seq: Mapped[int] = _key()
+    at_ms: Mapped[int]
+    person: Mapped[str]
+    act: Mapped[str] = mapped_column(index=True)
+    subject: Mapped[str]
+    sentence: Mapped[str]
+    details: Mapped[dict[str, Any]] = mapped_column(JSON)
+    previous: Mapped[str]
+    hash: Mapped[str]

@@ -1,0 +1,1 @@
+"""The same acts without a window, for scripts and timers."""

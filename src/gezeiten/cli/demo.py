@@ -1,0 +1,259 @@
+"""The demonstration: stand-ins with seventy days of history, offloaded for real into an archive.
+
+The archive is built by living through those days: the stand-ins' clock and the desk's are set to
+each day of the story, and the same acts as in the field (launch, offload, settle) are done then.
+"""
+
+from __future__ import annotations
+
+import json
+import shutil
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from gezeiten.desk.contact import contact
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import excursions, settle
+from gezeiten.desk.launching import launch
+from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
+from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.places import add_point, add_site
+from gezeiten.desk.settings import Settings
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS
+from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
+from gezeiten.standin.scenario import SITES, PointSpec, SiteSpec, standins
+from gezeiten.standin.simclock import SimClock
+
+HISTORY_DAYS = 70.0
+_DAMAGED_BLOCKS_K2 = (18, 29)
+
+
+@dataclass(slots=True)
+class Demo:
+    """A running demonstration; `close` ends the stand-ins."""
+
+    folder: Path
+    fleet: list[StandinProcess]
+
+    def close(self) -> None:
+        end_fleet(self.fleet)
+
+
+def open_demo(folder: Path, say: Callable[[str], None]) -> Demo:
+    """Start the demonstration of a folder, building its archive if it is not there yet."""
+    ready = folder / "ready.json"
+    if not ready.exists():
+        shutil.rmtree(folder, ignore_errors=True)
+        return _build(folder, say)
+    anchor_ms = json.loads(ready.read_text())["anchor_ms"]
+    say("Starting the stand-in loggers ...")
+    fleet = _fleet(folder, anchor_ms, None)
+    desk = Desk(folder / "archive")
+    _look_at(desk, fleet)
+    desk.close()
+    return Demo(folder, fleet)
+
+
+def _fleet(folder: Path, anchor_ms: int, base_ms: float | None) -> list[StandinProcess]:
+    states = folder / "standins"
+    states.mkdir(parents=True, exist_ok=True)
+    serials = [spec.serial for spec in standins()]
+    return start_fleet(serials, states, anchor_ms=anchor_ms, base_ms=base_ms)
+
+
+def _look_at(desk: Desk, fleet: list[StandinProcess]) -> None:
+    found = ", ".join(str(process.address) for process in fleet)
+    desk.change_settings(replace(desk.settings, addresses=found))
+
+
+def _build(folder: Path, say: Callable[[str], None]) -> Demo:
+    anchor_ms = int(time.time() * 1000 // HOUR_MS * HOUR_MS)
+    base_ms = anchor_ms - HISTORY_DAYS * DAY_MS
+    say("Starting thirteen stand-in loggers ...")
+    fleet = _fleet(folder, anchor_ms, base_ms)
+    clock = SimClock(base_ms)
+    (folder / "archive").mkdir(parents=True)
+    desk = Desk(folder / "archive", now_ms=clock.now_ms)
+    try:
+        desk.change_settings(Settings(person="JA"))
+        _look_at(desk, fleet)
+        _Story(desk, clock, fleet, anchor_ms, say).live()
+    except BaseException:
+        end_fleet(fleet)
+        raise
+    finally:
+        desk.close()
+    (folder / "ready.json").write_text(json.dumps({"anchor_ms": anchor_ms}))
+    return Demo(folder, fleet)
+
+
+class _Story:
+    """Seventy days in the order in which they happened."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        clock: SimClock,
+        fleet: list[StandinProcess],
+        anchor_ms: int,
+        say: Callable[[str], None],
+    ) -> None:
+        self._desk, self._clock, self._anchor_ms, self._say = desk, clock, anchor_ms, say
+        self._by_serial = {process.serial: process for process in fleet}
+
+    def live(self) -> None:
+        """Do everything, oldest first."""
+        for site in SITES:
+            self._add(site)
+        acts: list[tuple[float, Callable[[], None]]] = [
+            (70.0, self._launch_all_but("P-0317")),
+            (58.0, self._offload("P-0330", "P-0331")),
+            (57.47, self._launch("P-0317")),
+            (50.0, self._offload("R-1107", "R-1109")),
+            (44.0, self._again("D-2041", "D-2044")),
+            (43.9, self._offload("D-2038")),
+            (42.0, self._again("B-0508")),
+            (41.9, self._offload("B-0511")),
+            (40.0, self._offload("R-1107", "R-1109")),
+            (38.0, self._offload("P-0330")),
+            (37.0, self._marsh_with_bad_plug),
+            (31.0, self._offload("R-1107", "R-1109")),
+            (29.4, self._change_battery("B-0511")),
+            (29.3, self._again("B-0511")),
+            (21.0, self._offload("R-1107", "R-1109")),
+            (16.0, self._offload("D-2041", "D-2044", "D-2038")),
+            (14.0, self._offload("B-0508", "B-0511")),
+            (10.0, self._offload("P-0330", "P-0331", "R-1107", "R-1109")),
+            (9.9, self._settle_older),
+            (9.0, self._offload("P-0317", "P-0320", "P-0321", "W-0112")),
+            (4.0, self._offload("R-1107", "R-1109")),
+            (0.11, self._offload("D-2041", "D-2044")),
+            (0.02, self._offload("R-1107", "R-1109")),
+        ]
+        for days_ago, act in acts:
+            self._go_to(days_ago)
+            act()
+        self._go_to(0.0)
+        now_ms = time.time() * 1000
+        self._clock.set(now_ms, 1.0)
+        for process in self._by_serial.values():
+            process.order("time", ms=time.time() * 1000)
+            process.order("fault", damage_blocks=None)
+        for process in self._by_serial.values():
+            contact(self._desk, process.address, process.serial)
+        self._mend()
+
+    # -- moving through time -------------------------------------------------------------------
+    def _go_to(self, days_ago: float) -> None:
+        at_ms = self._anchor_ms - days_ago * DAY_MS
+        self._clock.set(at_ms, 1.0)
+        for process in self._by_serial.values():
+            process.order("time", ms=self._clock.now_ms())
+
+    # -- acts ----------------------------------------------------------------------------------
+    def _add(self, site: SiteSpec) -> None:
+        visit = site.next_visit_days
+        add_site(
+            self._desk,
+            site.name,
+            site.kind,
+            "Europe/Berlin",
+            latitude=site.latitude,
+            longitude=site.longitude,
+            height_m=site.height_m,
+            next_visit_ms=None if visit is None else int(self._anchor_ms + visit * DAY_MS),
+        )
+        for point in site.points:
+            add_point(self._desk, f"{site.name} · {point.name}")
+
+    def _place(self, serial: str) -> tuple[SiteSpec, PointSpec]:
+        return next(
+            (site, point)
+            for site in SITES
+            for point in site.points
+            if point.logger.serial == serial
+        )
+
+    def _start(self, serial: str) -> None:
+        site, point = self._place(serial)
+        plan = Plan(
+            channels=point.plan.channels,
+            interval_s=point.plan.interval_s,
+            end=point.plan.end,
+            limits=point.plan.limits,
+            mission_name=f"{point.name} autumn",
+            point_name=f"{site.name} · {point.name}",
+        )
+        launch(self._desk, self._by_serial[serial].address, serial, plan)
+        self._say(f"  {serial} launched for {plan.point_name}")
+
+    def _take(self, serial: str) -> None:
+        result = offload_logger(self._desk, self._by_serial[serial].address, serial)
+        self._say(f"  {serial} offloaded, {result.readings} readings")
+
+    def _launch(self, *serials: str) -> Callable[[], None]:
+        return lambda: [self._start(serial) for serial in serials] and None
+
+    def _launch_all_but(self, left_out: str) -> Callable[[], None]:
+        return self._launch(*(s for s in self._by_serial if s != left_out))
+
+    def _offload(self, *serials: str) -> Callable[[], None]:
+        return lambda: [self._take(serial) for serial in serials] and None
+
+    def _again(self, *serials: str) -> Callable[[], None]:
+        """Offload, then launch the same plan forty minutes later."""
+
+        def act() -> None:
+            for serial in serials:
+                self._take(serial)
+                self._by_serial[serial].order("state")
+            self._stop(serials)
+            self._clock.set(self._clock.now_ms() + 40 * 60_000, 1.0)
+            for process in self._by_serial.values():
+                process.order("time", ms=self._clock.now_ms())
+            for serial in serials:
+                self._take(serial)
+                self._start(serial)
+
+        return act
+
+    def _stop(self, serials: tuple[str, ...]) -> None:
+        from gezeiten.desk.launching import stop
+
+        for serial in serials:
+            address = self._by_serial[serial].address
+            if contact(self._desk, address, serial).is_recording:
+                stop(self._desk, address, serial)
+
+    def _change_battery(self, serial: str) -> Callable[[], None]:
+        return lambda: self._by_serial[serial].order("battery") and None
+
+    def _marsh_with_bad_plug(self) -> None:
+        """The plug of K2 damaged eleven days of its memory on the way, again and again."""
+        self._by_serial["P-0321"].order("fault", damage_blocks=_DAMAGED_BLOCKS_K2)
+        self._offload("P-0317", "P-0320", "P-0321", "W-0112")()
+
+    def _settle_older(self) -> None:
+        """Settle what was older than a month, as a team that keeps up would have."""
+        words = {
+            "Paint hall": ("Work going on", "Spraying, masks worn, hall aired afterwards."),
+            "Tower attic": ("Weather", "Late summer heat under the roof; shutters opened."),
+            "Display case 7": ("Door or lid", "Case opened for the yearly cleaning."),
+            "Piezometer K2": ("Work going on", "Pumped for the water sample."),
+            "Tank 2": ("Equipment", "Heater stuck; relay changed, oysters fed again next day."),
+        }
+        for excursion in excursions(self._desk):
+            if excursion.start_ms < self._anchor_ms - 30 * DAY_MS:
+                cause, said = words.get(excursion.point.name, ("Not known", "Found on offload."))
+                settle(self._desk, excursion.id, cause, said)
+
+    def _mend(self) -> None:
+        """Fill the short gaps of the relaunches; say why the boatyard's was left open."""
+        for booked in gaps(self._desk):
+            if booked.point.name == "Outdoor mast":
+                leave_open(self._desk, booked, "Battery was empty; nothing recorded")
+            elif not line_offer(self._desk, booked).refusal and booked.point.name != "Paint hall":
+                fill_by_line(self._desk, booked)

@@ -1,0 +1,55 @@
+"""`gezeiten standin`: simulated loggers as separate processes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from gezeiten.standin.run import run_standin
+from gezeiten.standin.scenario import SITES, standins
+
+
+@click.group("standin")
+def standin_group() -> None:
+    """Simulated loggers for practice and tests, speaking Modbus TCP on loopback."""
+
+
+@standin_group.command("list")
+def list_standins() -> None:
+    """List the loggers of the scenario."""
+    for site in SITES:
+        for point in site.points:
+            click.echo(f"{point.logger.serial}  {point.logger.model:9}  {site.name} · {point.name}")
+
+
+@standin_group.command("run")
+@click.argument("serial", type=click.Choice([spec.serial for spec in standins()]))
+@click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")
+@click.option("--port", default=0, show_default=True, help="Modbus port; 0 takes any free one.")
+@click.option("--state", type=click.Path(path_type=Path), help="File that keeps its state.")
+@click.option("--anchor-ms", type=int, help="The stories' “now”, UTC ms; default: now.")
+@click.option("--base-ms", type=float, help="True time at the start, UTC ms; default: now.")
+@click.option("--speed", default=1.0, show_default=True, help="How fast its time runs.")
+@click.option("--until-stdin-closes", is_flag=True, help="End when standard input is closed.")
+def run(
+    serial: str,
+    host: str,
+    port: int,
+    state: Path | None,
+    anchor_ms: int | None,
+    base_ms: float | None,
+    speed: float,
+    until_stdin_closes: bool,
+) -> None:
+    """Run one stand-in until interrupted; prints its ports as one line of JSON."""
+    run_standin(
+        serial,
+        host=host,
+        port=port,
+        state_file=state,
+        anchor_ms=anchor_ms,
+        base_ms=base_ms,
+        speed=speed,
+        until_stdin_closes=until_stdin_closes,
+    )

@@ -1,0 +1,248 @@
+"""The Tideboard's rows: what we hold, what we lack, what is at risk, when to go; and the visits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.readings import LINE
+from gezeiten.archive.tables import Logger, Mission, Offload, Step
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import BookedExcursion, excursions
+from gezeiten.desk.mending import BookedGap, gaps
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.desk.records import record
+from gezeiten.domain.gaps import held_spans
+from gezeiten.domain.models import logger_model
+from gezeiten.domain.outlook import battery_days, readings_that_fit
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.timeline import DAY_MS, Span, duration_text
+
+NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording"]
+EndReason = Literal["memory full", "battery empty", "calibration due"]
+CLOCK_OFF_MS = 30_000
+LONG_NOT_OFFLOADED_MS = 14 * DAY_MS
+SOON_MS = 14 * DAY_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Why to go to a point, and by when; weight 2 is urgent, 1 soon, 0 for knowing."""
+
+    kind: NeedKind
+    words: str
+    due_ms: int
+    weight: int
+
+
+@dataclass(frozen=True, slots=True)
+class BoardRow:
+    """One point on the board. Spans are UTC ms.
+
+    on_logger: what the logger has recorded since the last offload, as far as is known.
+    ends_ms: when recording ends (None: it goes on), with the reason.
+    """
+
+    point: PointPlace
+    serial: str
+    held: tuple[Span, ...]
+    estimated: tuple[Span, ...]
+    gaps: tuple[BookedGap, ...]
+    excursions: tuple[BookedExcursion, ...]
+    offloads_ms: tuple[int, ...]
+    on_logger: Span | None
+    ends_ms: int | None
+    end_reason: EndReason
+    is_recording: bool
+    needs: tuple[Need, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """What is due at a site on a day."""
+
+    site: SitePlace
+    due_ms: int
+    loggers: int
+    needs: tuple[str, ...]
+    is_urgent: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    now_ms: int
+    sites: tuple[tuple[SitePlace, tuple[BoardRow, ...]], ...]
+    visits: tuple[Visit, ...]
+
+
+def board(desk: Desk) -> Board:
+    """Return the whole board from the archive and the loggers' last known state."""
+    by_point_gaps: dict[int, list[BookedGap]] = {}
+    for booked in gaps(desk):
+        by_point_gaps.setdefault(booked.point.id, []).append(booked)
+    by_point_events: dict[int, list[BookedExcursion]] = {}
+    for event in excursions(desk):
+        by_point_events.setdefault(event.point.id, []).append(event)
+    now = desk.now_ms()
+    listed = []
+    with desk.archive.reading() as session:
+        for site in sites(desk):
+            rows = tuple(
+                _row(
+                    desk,
+                    session,
+                    point,
+                    by_point_gaps.get(point.id, []),
+                    by_point_events.get(point.id, []),
+                    now,
+                )
+                for point in site.points
+            )
+            listed.append((site, rows))
+    visits = [_visit(site, rows, now) for site, rows in listed]
+    due = sorted((visit for visit in visits if visit), key=lambda visit: visit.due_ms)
+    return Board(now, tuple(listed), tuple(due))
+
+
+def _row(
+    desk: Desk,
+    session: Session,
+    point: PointPlace,
+    booked: list[BookedGap],
+    events: list[BookedExcursion],
+    now: int,
+) -> BoardRow:
+    mission = session.scalars(
+        select(Mission).filter_by(point_id=point.id).order_by(Mission.first_ms.desc()).limit(1)
+    ).first()
+    offloads = session.scalars(
+        select(Offload.at_ms)
+        .join(Mission, Mission.id == Offload.mission_id)
+        .where(Mission.point_id == point.id)
+        .order_by(Offload.at_ms)
+    ).all()
+    estimated = session.execute(
+        select(Step.start_ms, Step.end_ms).filter_by(point_id=point.id, kind=LINE, undone_ms=None)
+    ).all()
+    held: tuple[Span, ...] = ()
+    if point.channels:
+        held = tuple(held_spans(record(desk, point.id, point.channels[0].channel)))
+    logger = mission.logger if mission else None
+    ends, reason = _ends(mission, logger, now)
+    recording = mission is not None and mission.state in ("logging", "waiting", "")
+    on_logger = _on_logger(mission, held, ends, now) if mission and recording else None
+    row = BoardRow(
+        point,
+        logger.serial if logger else "",
+        held,
+        tuple((int(a), int(b)) for a, b in dict.fromkeys(tuple(e) for e in estimated)),
+        tuple(booked),
+        tuple(events),
+        tuple(offloads),
+        on_logger,
+        ends if recording else None,
+        reason,
+        recording,
+        (),
+    )
+    return _with_needs(row, logger, now)
+
+
+def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int | None, EndReason]:
+    """Return when recording ends and why; None when the memory wraps and the battery lasts."""
+    if mission is None or logger is None:
+        return None, "memory full"
+    plan, model = plan_from_dict(mission.plan), logger_model(logger.model)
+    memory_ms = None
+    if plan.end != "wrap":
+        fits = readings_that_fit(model, plan.channels)
+        memory_ms = mission.first_ms + fits * mission.interval_ms
+        if plan.end == "at":
+            memory_ms = min(memory_ms, plan.end_ms)
+    battery_ms = None
+    if logger.state and logger.seen_ms:
+        charge = float(logger.state["battery_permille"]) / 1000
+        battery_ms = logger.seen_ms + int(battery_days(model, plan, charge) * DAY_MS)
+    if battery_ms is not None and (memory_ms is None or battery_ms < memory_ms):
+        return battery_ms, "battery empty"
+    return memory_ms, "memory full"
+
+
+def _on_logger(mission: Mission, held: tuple[Span, ...], ends: int | None, now: int) -> Span | None:
+    until = now if ends is None else min(now, ends)
+    since = max(held[-1][1] if held else mission.first_ms, mission.first_ms)
+    if until - since < 2 * mission.interval_ms:
+        return None
+    if held and since - held[-1][1] > 2 * mission.interval_ms:
+        since = mission.first_ms
+    return (since, until)
+
+
+def _with_needs(row: BoardRow, logger: Logger | None, now: int) -> BoardRow:
+    needs: list[Need] = []
+    if row.ends_ms is not None:
+        left = row.ends_ms - now
+        words = "memory full" if row.end_reason == "memory full" else "battery"
+        weight = 2 if left < 4 * DAY_MS else 1 if left < SOON_MS else 0
+        needs.append(Need("end", words, row.ends_ms, weight))
+    open_count = sum(1 for booked in row.gaps if booked.state == "open")
+    if open_count:
+        words = "gap" if open_count == 1 else f"{open_count} gaps"
+        needs.append(Need("gap", words, now, 1))
+    if row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS:
+        length = row.on_logger[1] - row.on_logger[0]
+        weight = 1 if length > LONG_NOT_OFFLOADED_MS else 0
+        needs.append(Need("offload", "offload", now, weight))
+    if logger and logger.clock_difference_ms is not None:
+        off = logger.clock_difference_ms
+        if abs(off) > CLOCK_OFF_MS:
+            needs.append(Need("clock", f"clock {duration_text(round(off))}", now, 1))
+    if logger and logger.state and logger.state["calibration_due_day"]:
+        due = int(logger.state["calibration_due_day"]) * DAY_MS
+        if due - now < 60 * DAY_MS:
+            needs.append(Need("calibration", "calibration", due, 1 if due - now < SOON_MS else 0))
+    if not row.is_recording:
+        needs.append(Need("not recording", "not recording", now, 2))
+    needs.sort(key=lambda need: (-need.weight, need.due_ms))
+    return replace(row, needs=tuple(needs))
+
+
+def _visit(site: SitePlace, rows: tuple[BoardRow, ...], now: int) -> Visit | None:
+    """The visit that follows from a site's rows; sites without a next visit have none due."""
+    if site.next_visit_ms is None:
+        return None
+    ends = [row.ends_ms for row in rows if row.ends_ms is not None]
+    due = min([site.next_visit_ms, *ends])
+    words = [sentence for row in rows for sentence in _sentences(row, now)]
+    urgent = due - now < 2 * DAY_MS
+    return Visit(site, due, len([row for row in rows if row.serial]), tuple(words), urgent)
+
+
+def _sentences(row: BoardRow, now: int) -> list[str]:
+    name = row.point.name
+    said = []
+    if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
+        left = duration_text(max(row.ends_ms - now, 0))
+        if row.end_reason == "battery empty":
+            said.append(f"{name}: battery lasts {left}")
+        else:
+            said.append(f"{name} is full in {left}")
+    if not row.is_recording:
+        said.append(f"{name} is not recording")
+    for need in row.needs:
+        if need.kind == "clock":
+            said.append(f"{name}: {need.words} off")
+        elif need.kind == "calibration" and need.weight:
+            said.append(f"{name}: calibration due")
+    if row.on_logger and row.on_logger[1] - row.on_logger[0] > LONG_NOT_OFFLOADED_MS:
+        days = (row.on_logger[1] - row.on_logger[0]) // DAY_MS
+        said.append(f"{name}: {days} d not offloaded")
+    said += [
+        f"{name}: gap of {duration_text(booked.gap.length_ms)}"
+        for booked in row.gaps
+        if booked.state == "open"
+    ]
+    return said

@@ -1,0 +1,83 @@
+"""What every use case needs: the archive, the clock, who is acting, where to look."""
+
+from __future__ import annotations
+
+import getpass
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from gezeiten.archive import logbook
+from gezeiten.archive.database import Archive, translated
+from gezeiten.desk.settings import Settings, load_settings, save_settings
+from gezeiten.domain.pyramid import Pyramid
+from gezeiten.link.modbus import USUAL_LIMITS, Address, TimeLimits
+from gezeiten.link.session import addresses
+
+
+def computer_now_ms() -> float:
+    """Return the computer's clock, UTC ms."""
+    return time.time() * 1000
+
+
+class Desk:
+    """One open archive and the person at it. Use cases take it as their first argument."""
+
+    def __init__(
+        self,
+        folder: Path,
+        *,
+        now_ms: Callable[[], float] = computer_now_ms,
+        limits: TimeLimits = USUAL_LIMITS,
+        archive_url: str | None = None,
+    ) -> None:
+        self.archive = Archive(folder, archive_url)
+        self.clock = now_ms
+        self.limits = limits
+        self._settings_file = folder / "settings.json"
+        self.settings = load_settings(self._settings_file)
+        self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
+        """Records in memory by (point id, channel), with the version they were made of."""
+
+    def now_ms(self) -> int:
+        """Return the present instant in whole milliseconds."""
+        return round(self.clock())
+
+    @property
+    def person(self) -> str:
+        """Who goes into the logbook: the setting, or the account's name."""
+        return self.settings.person or getpass.getuser()
+
+    def addresses(self) -> list[Address]:
+        """Return where to look for loggers."""
+        return [Address(host, port) for host, port in addresses(self.settings.addresses)]
+
+    def change_settings(self, settings: Settings) -> None:
+        """Take new settings at once and keep them."""
+        with translated(self.archive.folder):
+            save_settings(self._settings_file, settings)
+        self.settings = settings
+
+    def log(self, session: Session, act: str, subject: str, sentence: str, **facts: Any) -> None:
+        """Write a logbook entry inside the caller's transaction."""
+        logbook.write(
+            session,
+            at_ms=self.now_ms(),
+            person=self.person,
+            act=act,
+            subject=subject,
+            sentence=sentence,
+            details=facts,
+        )
+
+    def log_alone(self, act: str, subject: str, sentence: str, **facts: Any) -> None:
+        """Write a logbook entry of its own, for what changed nothing else (a refusal, say)."""
+        with self.archive.writing() as session:
+            self.log(session, act, subject, sentence, **facts)
+
+    def close(self) -> None:
+        """Let go of the archive."""
+        self.archive.close()

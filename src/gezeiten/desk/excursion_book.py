@@ -1,0 +1,217 @@
+"""Excursions: found anew whenever a record changes, listed by site, settled by people.
+
+Only excursions that alarmed are kept; an assessment stays with its excursion (same mission,
+rule and start) however often it is found again.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.tables import ExcursionRow, Mission, Point
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.records import in_stretch, plan_stretches, record
+from gezeiten.domain.excursions import Excursion, find_excursions
+from gezeiten.domain.limits import LimitRule, limit_rule
+from gezeiten.errors import InputError
+
+CAUSES = (
+    "Door or lid",
+    "Restocking",
+    "Power",
+    "Equipment",
+    "Sensor",
+    "Weather",
+    "Work going on",
+    "Not known",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class BookedExcursion:
+    """An excursion with its place and assessment. cause is None while it is to assess."""
+
+    id: int
+    point: PointPlace
+    mission: int
+    rule: LimitRule
+    start_ms: int
+    end_ms: int
+    alarm_ms: int
+    extreme: float
+    extreme_ms: int
+    dose: float
+    measured: int
+    estimated: int
+    found_ms: int
+    gone: bool
+    cause: str | None
+    words: str
+    settled_ms: int | None
+    settled_by: str
+
+    @property
+    def is_settled(self) -> bool:
+        return self.settled_ms is not None
+
+
+def refresh_excursions(desk: Desk, point_id: int) -> None:
+    """Find the excursions of a point's record as it is now and book what is new or changed."""
+    with desk.archive.reading() as session:
+        point = session.get_one(Point, point_id)
+        version, zone = point.record_version, point.site.zone
+    found: dict[tuple[int, str, int], Excursion] = {}
+    for stretch in plan_stretches(desk, point_id):
+        for rule in stretch.plan.limits:
+            series = in_stretch(record(desk, point_id, rule.channel), stretch)
+            for excursion in find_excursions(series, rule, zone):
+                if excursion.alarm_ms is not None:
+                    found[(stretch.mission_id, rule.key, excursion.start_ms)] = excursion
+    with desk.archive.writing() as session:
+        _book(desk, session, point_id, found)
+        session.get_one(Point, point_id).excursions_version = version
+
+
+def _book(
+    desk: Desk, session: Session, point_id: int, found: dict[tuple[int, str, int], Excursion]
+) -> None:
+    known = {
+        (row.mission_id, row.rule_key, row.start_ms): row
+        for row in session.scalars(select(ExcursionRow).filter_by(point_id=point_id)).all()
+    }
+    for key, row in known.items():
+        if key not in found:
+            if row.settled_ms is None:
+                session.delete(row)
+            else:
+                row.gone = True
+    for key, excursion in found.items():
+        booked = known.get(key)
+        if booked is None:
+            booked = ExcursionRow(
+                point_id=point_id,
+                mission_id=key[0],
+                rule_key=key[1],
+                start_ms=key[2],
+                rule=excursion.rule.as_dict(),
+                found_ms=desk.now_ms(),
+            )
+            session.add(booked)
+        _update(booked, excursion)
+
+
+def _update(row: ExcursionRow, excursion: Excursion) -> None:
+    row.end_ms = excursion.end_ms
+    row.alarm_ms = excursion.alarm_ms or excursion.start_ms
+    row.extreme, row.extreme_ms = excursion.extreme, excursion.extreme_ms
+    row.dose = excursion.dose
+    row.measured, row.estimated = excursion.measured, excursion.estimated
+    row.gone = False
+
+
+def refresh_stale(desk: Desk) -> None:
+    """Find excursions anew where a record changed and the program ended before doing so."""
+    with desk.archive.reading() as session:
+        stale = session.scalars(
+            select(Point.id).where(Point.excursions_version != Point.record_version)
+        ).all()
+    for point_id in stale:
+        refresh_excursions(desk, point_id)
+
+
+def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:
+    """Return the excursions of one point or all, latest first."""
+    places = {point.id: point for point in points(desk)}
+    with desk.archive.reading() as session:
+        query = select(ExcursionRow, Mission.number).join(
+            Mission, Mission.id == ExcursionRow.mission_id
+        )
+        if point_id is not None:
+            query = query.where(ExcursionRow.point_id == point_id)
+        rows = session.execute(query.order_by(ExcursionRow.start_ms.desc())).all()
+    return [_booked(row, number, places[row.point_id]) for row, number in rows]
+
+
+def _booked(row: ExcursionRow, mission: int, point: PointPlace) -> BookedExcursion:
+    return BookedExcursion(
+        id=row.id,
+        point=point,
+        mission=mission,
+        rule=limit_rule(row.rule),
+        start_ms=row.start_ms,
+        end_ms=row.end_ms,
+        alarm_ms=row.alarm_ms,
+        extreme=row.extreme,
+        extreme_ms=row.extreme_ms,
+        dose=row.dose,
+        measured=row.measured,
+        estimated=row.estimated,
+        found_ms=row.found_ms,
+        gone=row.gone,
+        cause=row.cause,
+        words=row.words or "",
+        settled_ms=row.settled_ms,
+        settled_by=row.settled_by or "",
+    )
+
+
+def to_assess(desk: Desk) -> int:
+    """Return how many excursions nobody has settled yet."""
+    with desk.archive.reading() as session:
+        query = select(func.count()).where(ExcursionRow.settled_ms.is_(None))
+        return int(session.scalar(query) or 0)
+
+
+def count_found_by(desk: Desk, point_ids: set[int]) -> int:
+    """Return how many unsettled excursions the given points have."""
+    with desk.archive.reading() as session:
+        query = select(func.count()).where(
+            ExcursionRow.settled_ms.is_(None), ExcursionRow.point_id.in_(point_ids)
+        )
+        return int(session.scalar(query) or 0)
+
+
+def settle(desk: Desk, excursion_id: int, cause: str, words: str) -> None:
+    """Settle an excursion with its cause and what happened; settling again replaces both.
+
+    Raises:
+        InputError: an unknown cause, or no words.
+    """
+    if cause not in CAUSES:
+        raise InputError("Choose a cause first; “Not known” is one too.")
+    if not words.strip():
+        raise InputError("Write in a few words what happened and what was done.")
+    with desk.archive.writing() as session:
+        row = session.get_one(ExcursionRow, excursion_id)
+        row.cause, row.words = cause, words.strip()
+        row.settled_ms, row.settled_by = desk.now_ms(), desk.person
+        point = session.get_one(Point, row.point_id)
+        desk.log(
+            session,
+            "settle",
+            f"{point.site.name} · {point.name}",
+            f"Excursion of {row.rule_key} settled: {cause}.",
+            start_ms=row.start_ms,
+            words=words.strip(),
+        )
+
+
+def reopen(desk: Desk, excursion_id: int) -> None:
+    """Take an assessment back; the logbook keeps it."""
+    with desk.archive.writing() as session:
+        row = session.get_one(ExcursionRow, excursion_id)
+        point = session.get_one(Point, row.point_id)
+        desk.log(
+            session,
+            "reopen",
+            f"{point.site.name} · {point.name}",
+            f"Assessment of {row.rule_key} taken back.",
+            start_ms=row.start_ms,
+            cause=row.cause,
+            words=row.words,
+        )
+        row.cause = row.words = row.settled_ms = row.settled_by = None

@@ -1,0 +1,382 @@
+"""Gaps and what is done about them: filled from the logger, by a straight line, or left open.
+
+Every act is a step that can be undone; what was measured is never touched.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.readings import LEFT_OPEN, LINE, REFETCH, encode_estimates, hidden_offloads
+from gezeiten.archive.tables import Logger, Mission, Offload, Point, Step
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import refresh_excursions
+from gezeiten.desk.offloading import UNWATCHED, Offloaded, offload_logger
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.records import plan_stretches, record
+from gezeiten.domain.coverage import Range, missing, size
+from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
+from gezeiten.domain.gaps import Gap, find_gaps
+from gezeiten.domain.timeline import duration_text
+from gezeiten.errors import InputError
+from gezeiten.link.modbus import Address
+from gezeiten.link.offload import Watch
+
+GapState = Literal["open", "left open", "estimated", "from the logger"]
+
+
+@dataclass(frozen=True, slots=True)
+class BookedGap:
+    """A gap of one or more channels of a point. steps: ids of the active steps on it."""
+
+    point: PointPlace
+    channels: tuple[str, ...]
+    gap: Gap
+    state: GapState
+    steps: tuple[int, ...] = ()
+    reason: str = ""
+
+    @property
+    def key(self) -> tuple[int, int, int]:
+        return (self.point.id, self.gap.start_ms, self.gap.end_ms)
+
+
+def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
+    """Return the gaps of one point or all, by site and time; filled ones from their steps."""
+    listed: list[BookedGap] = []
+    for point in points(desk):
+        if point_id is None or point.id == point_id:
+            listed.extend(_gaps_of(desk, point))
+    return listed
+
+
+def open_gaps(desk: Desk) -> int:
+    """Return how many gaps nobody has dealt with."""
+    return sum(1 for booked in gaps(desk) if booked.state == "open")
+
+
+def _gaps_of(desk: Desk, point: PointPlace) -> list[BookedGap]:
+    with desk.archive.reading() as session:
+        steps = session.scalars(
+            select(Step).filter_by(point_id=point.id, undone_ms=None).order_by(Step.id)
+        ).all()
+    left_open = [step for step in steps if step.kind == LEFT_OPEN]
+    found: dict[tuple[int, int], BookedGap] = {}
+    for place in point.channels:
+        for gap in find_gaps(record(desk, point.id, place.channel)):
+            span = (gap.start_ms, gap.end_ms)
+            if span in found:
+                found[span] = replace(found[span], channels=(*found[span].channels, place.channel))
+                continue
+            covering = [s for s in left_open if s.start_ms < gap.end_ms and s.end_ms > gap.start_ms]
+            found[span] = BookedGap(
+                point,
+                (place.channel,),
+                gap,
+                "left open" if covering else "open",
+                tuple(step.id for step in covering),
+                str(covering[0].facts.get("reason", "")) if covering else "",
+            )
+    return sorted(
+        [*found.values(), *_filled(point, [s for s in steps if s.kind != LEFT_OPEN])],
+        key=lambda booked: booked.gap.start_ms,
+    )
+
+
+def _filled(point: PointPlace, steps: list[Step]) -> list[BookedGap]:
+    """Gaps that no longer show in the record because a step fills them."""
+    filled: dict[tuple[int, int, str], BookedGap] = {}
+    for step in steps:
+        key = (step.start_ms, step.end_ms, step.kind)
+        known = filled.get(key)
+        channels = tuple(c for c in (step.channel,) if c)
+        filled[key] = BookedGap(
+            point,
+            (*(known.channels if known else ()), *channels),
+            Gap(step.start_ms, step.end_ms, step.interval_ms),
+            "estimated" if step.kind == LINE else "from the logger",
+            (*(known.steps if known else ()), step.id),
+        )
+    return list(filled.values())
+
+
+# -- what could fill a gap -----------------------------------------------------------------------
+@dataclass(frozen=True, slots=True)
+class LoggerOffer:
+    """What the logger could still give for a gap. kept_offload: already fetched, switched off."""
+
+    serial: str
+    mission: int
+    ranges: tuple[Range, ...]
+    kept_offload: int | None
+    sentence: str
+
+    @property
+    def readings(self) -> int:
+        return size(self.ranges)
+
+
+@dataclass(frozen=True, slots=True)
+class LineOffer:
+    """A straight line over a gap, with its expected error a channel; refusal says why not."""
+
+    readings: int
+    errors: dict[str, ExpectedError]
+    refusal: str
+
+
+def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) -> LoggerOffer:
+    """Return what the logger of the gap's mission holds of it, from a card or the last contact."""
+    with desk.archive.reading() as session:
+        mission = _mission_at(session, booked)
+        if mission is None:
+            return LoggerOffer("", 0, (), None, "no mission covers it")
+        serial = mission.logger.serial
+        wanted = _reading_range(mission, booked.gap)
+        hidden = _switched_off(session, mission, wanted)
+        if hidden is not None:
+            offload, got = hidden
+            return LoggerOffer(
+                serial, mission.number, (got,), offload.id, "fetched before, switched off"
+            )
+        kept = [
+            (first, end)
+            for row in session.scalars(select(Offload).filter_by(mission_id=mission.id)).all()
+            for first, end in row.added
+        ]
+        held = _held(session, mission, card)
+    ranges = tuple(missing(wanted, kept))
+    ranges = tuple((max(a, held[0]), min(b, held[1])) for a, b in ranges)
+    ranges = tuple(part for part in ranges if part[1] > part[0])
+    count = size(ranges)
+    if count:
+        words = f"holds {count} of {booked.gap.missing}"
+    elif held == (0, 0):
+        words = "memory was erased since by a new mission"
+    elif wanted[0] < held[0]:
+        words = "memory was overwritten"
+    else:
+        words = "recorded no value then"
+    return LoggerOffer(serial, mission.number, ranges, None, words)
+
+
+def _mission_at(session: Session, booked: BookedGap) -> Mission | None:
+    """The mission under which the first missing reading was due."""
+    return session.scalars(
+        select(Mission)
+        .filter_by(point_id=booked.point.id)
+        .where(Mission.first_ms <= booked.gap.start_ms)
+        .order_by(Mission.first_ms.desc())
+        .limit(1)
+    ).first()
+
+
+def _reading_range(mission: Mission, gap: Gap) -> Range:
+    first = -(-(gap.start_ms - mission.first_ms) // mission.interval_ms)
+    end = -(-(gap.end_ms - mission.first_ms) // mission.interval_ms)
+    return (first, end)
+
+
+def _held(session: Session, mission: Mission, card: LoggerCard | None) -> Range:
+    """Reading numbers in the logger's memory: (0, 0) once it has another mission."""
+    if card is not None:
+        for entry in card.directory:
+            if entry.mission == mission.number and entry.launched_ms == mission.launched_ms:
+                return entry.held
+        return (0, 0)
+    newest = session.scalars(
+        select(Mission.number)
+        .filter_by(logger_id=mission.logger_id)
+        .order_by(Mission.launched_ms.desc())
+        .limit(1)
+    ).first()
+    return (mission.first_held, mission.readings) if newest == mission.number else (0, 0)
+
+
+def _switched_off(
+    session: Session, mission: Mission, wanted: Range
+) -> tuple[Offload, Range] | None:
+    steps = session.scalars(select(Step).filter_by(point_id=mission.point_id)).all()
+    for offload_id in hidden_offloads(steps):
+        offload = session.get_one(Offload, offload_id)
+        for first, end in offload.added:
+            if offload.mission_id == mission.id and first < wanted[1] and end > wanted[0]:
+                return offload, (first, end)
+    return None
+
+
+def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
+    """Return the straight line over a gap with its expected error, or why it is not offered."""
+    errors: dict[str, ExpectedError] = {}
+    count = 0
+    for channel in booked.channels:
+        series = record(desk, booked.point.id, channel)
+        error = expected_line_error(series, booked.gap)
+        if error is not None:
+            errors[channel] = error
+        count = max(count, len(straight_line(series, booked.gap)))
+    limit_ms = booked.point.fill_limit_s * 1000
+    refusal = ""
+    if booked.gap.length_ms > limit_ms:
+        refusal = f"too long: the rule here allows {duration_text(limit_ms)}"
+    elif len(errors) < len(booked.channels):
+        refusal = "too little known record around it to measure its error"
+    elif not count:
+        refusal = "no reading before or after it"
+    return LineOffer(count, errors, refusal)
+
+
+# -- acts ----------------------------------------------------------------------------------------
+def fill_by_line(desk: Desk, booked: BookedGap) -> None:
+    """Fill a gap by a straight line in each of its channels, coded estimate.
+
+    Raises:
+        InputError: the gap is over the point's limit, or the error cannot be measured.
+    """
+    offer = line_offer(desk, booked)
+    if offer.refusal:
+        raise InputError(f"A straight line cannot fill this gap ({offer.refusal}).")
+    with desk.archive.writing() as session:
+        for channel in booked.channels:
+            fill = straight_line(record(desk, booked.point.id, channel), booked.gap)
+            error = offer.errors[channel]
+            session.add(
+                _step(
+                    desk,
+                    booked,
+                    LINE,
+                    channel=channel,
+                    data=encode_estimates(fill),
+                    facts={
+                        "readings": len(fill),
+                        "rmse": error.rmse,
+                        "low": error.low,
+                        "high": error.high,
+                        "stretches": error.stretches,
+                    },
+                )
+            )
+        _changed(desk, session, booked, "fill", f"Gap filled by a straight line: {_span(booked)}.")
+    refresh_excursions(desk, booked.point.id)
+
+
+def fill_from_logger(
+    desk: Desk, booked: BookedGap, address: Address, watch: Watch = UNWATCHED
+) -> Offloaded | None:
+    """Fetch the missing readings of a gap from the logger; measured, code good.
+
+    Readings that were fetched before and switched off are switched on again (returns None).
+
+    Raises:
+        InputError: the logger holds nothing of it.
+        DeviceError: it is away or is another one.
+    """
+    offer = logger_offer(desk, booked)
+    if offer.kept_offload is not None:
+        _book_refetch(desk, booked, offer.kept_offload)
+        return None
+    if not offer.readings:
+        raise InputError(f"{offer.serial or 'No logger'} cannot fill this gap: {offer.sentence}.")
+    only = {offer.mission: list(offer.ranges)}
+    result = offload_logger(desk, address, offer.serial, watch, only)
+    for offload_id in result.offload_ids:
+        _book_refetch(desk, booked, offload_id)
+    return result
+
+
+def _book_refetch(desk: Desk, booked: BookedGap, offload_id: int) -> None:
+    with desk.archive.writing() as session:
+        session.add(_step(desk, booked, REFETCH, offload_id=offload_id))
+        _changed(desk, session, booked, "fill", f"Gap filled from the logger: {_span(booked)}.")
+    refresh_excursions(desk, booked.point.id)
+
+
+def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
+    """Leave a gap open for good, with a reason.
+
+    Raises:
+        InputError: no reason was given.
+    """
+    if not reason.strip():
+        raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
+    with desk.archive.writing() as session:
+        session.add(_step(desk, booked, LEFT_OPEN, facts={"reason": reason.strip()}))
+        _changed(desk, session, booked, "leave open", f"Gap left open: {reason.strip()}.")
+
+
+def undo(desk: Desk, booked: BookedGap) -> None:
+    """Undo what was done about a gap; the record is again what it was before."""
+    if not booked.steps:
+        raise InputError("Nothing was done about this gap yet, so there is nothing to undo.")
+    with desk.archive.writing() as session:
+        for step_id in booked.steps:
+            step = session.get_one(Step, step_id)
+            step.undone_ms, step.undone_by = desk.now_ms(), desk.person
+        _changed(desk, session, booked, "undo", f"Undone ({booked.state}): {_span(booked)}.")
+    refresh_excursions(desk, booked.point.id)
+
+
+def _step(
+    desk: Desk,
+    booked: BookedGap,
+    kind: str,
+    *,
+    channel: str = "",
+    offload_id: int | None = None,
+    data: bytes | None = None,
+    facts: dict[str, object] | None = None,
+) -> Step:
+    return Step(
+        point_id=booked.point.id,
+        channel=channel,
+        kind=kind,
+        start_ms=booked.gap.start_ms,
+        end_ms=booked.gap.end_ms,
+        interval_ms=booked.gap.interval_ms,
+        offload_id=offload_id,
+        data=data,
+        facts=facts or {},
+        made_ms=desk.now_ms(),
+        made_by=desk.person,
+    )
+
+
+def _changed(desk: Desk, session: Session, booked: BookedGap, act: str, sentence: str) -> None:
+    session.get_one(Point, booked.point.id).record_version += 1
+    desk.log(
+        session,
+        act,
+        booked.point.full_name,
+        sentence,
+        start_ms=booked.gap.start_ms,
+        end_ms=booked.gap.end_ms,
+        channels=list(booked.channels),
+    )
+
+
+def _span(booked: BookedGap) -> str:
+    return f"{booked.gap.missing} readings, {duration_text(booked.gap.length_ms)}"
+
+
+def steps_of(desk: Desk, point_id: int) -> list[Step]:
+    """Return all steps of a point, undone ones too, oldest first."""
+    with desk.archive.reading() as session:
+        return list(session.scalars(select(Step).filter_by(point_id=point_id).order_by(Step.id)))
+
+
+def logger_serials(desk: Desk, point_id: int) -> list[str]:
+    """Return the serials that recorded at a point, latest first."""
+    missions = [stretch.mission_id for stretch in plan_stretches(desk, point_id)]
+    with desk.archive.reading() as session:
+        rows = session.scalars(
+            select(Logger.serial)
+            .join(Mission, Mission.logger_id == Logger.id)
+            .where(Mission.id.in_(missions))
+            .order_by(Mission.first_ms.desc())
+        ).all()
+    return list(dict.fromkeys(rows))

@@ -1,0 +1,189 @@
+"""Offloading: everything on a logger that the archive does not hold, kept as it arrives."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from gezeiten.archive.database import translated
+from gezeiten.archive.intake import (
+    Circumstances,
+    Intake,
+    RawChannel,
+    RawMission,
+    take_in,
+)
+from gezeiten.desk.contact import LoggerCard, NotKept, read_card, session_with
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import count_found_by, refresh_excursions
+from gezeiten.domain.coverage import Range, size
+from gezeiten.errors import DeviceError, GezeitenError
+from gezeiten.link.mission_file import MissionFile, decode_mission_file
+from gezeiten.link.modbus import Address
+from gezeiten.link.offload import Transfer, Watch, offload
+from gezeiten.link.session import LoggerSession
+
+NETWORK = "network"
+UNWATCHED = Watch()
+
+
+@dataclass(frozen=True, slots=True)
+class Offloaded:
+    """What an offload brought. error: why it ended early, in one sentence, or ""."""
+
+    serial: str
+    point_id: int | None
+    readings: int
+    damaged: int
+    excursions_found: int
+    error: str
+    offload_ids: tuple[int, ...]
+
+
+def offload_logger(
+    desk: Desk,
+    address: Address,
+    serial: str,
+    watch: Watch = UNWATCHED,
+    only: dict[int, list[Range]] | None = None,
+) -> Offloaded:
+    """Take what is not kept yet from one logger; what came before a cut is kept.
+
+    Args:
+        serial: who is expected at the address.
+        only: reading ranges by mission number; default is all that is not kept.
+
+    Raises:
+        DeviceError, SurroundingsError: nothing could be taken; the logbook has the reason.
+    """
+    try:
+        with session_with(desk, address, serial) as (session, identity):
+            card = read_card(desk, session, identity, address)
+            return take_all(desk, session, card, watch, only)
+    except GezeitenError as exc:
+        desk.log_alone("offload failed", serial, str(exc))
+        raise
+    except OSError as exc:
+        with translated(desk.archive.folder):
+            raise exc
+
+
+def take_all(
+    desk: Desk,
+    session: LoggerSession,
+    card: LoggerCard,
+    watch: Watch = UNWATCHED,
+    only: dict[int, list[Range]] | None = None,
+) -> Offloaded:
+    """Take what is not kept over an open conversation; see `offload_logger`."""
+    results = []
+    error = ""
+    for part in _wanted(card, only):
+        transfer = offload(session, part.entry, list(part.ranges), desk.archive.incoming, watch)
+        results.append((transfer, _take_in_transfer(desk, transfer, card)))
+        if transfer.error is not None:
+            error = str(transfer.error)
+            break
+    if error and not any(intake.readings for _, intake in results):
+        desk.log_alone("offload failed", card.serial, error)
+    return _summary(desk, card.serial, results, error)
+
+
+def _wanted(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKept]:
+    if only is None:
+        return list(card.not_kept)
+    return [
+        NotKept(entry, tuple(only[entry.mission]))
+        for entry in card.directory
+        if entry.mission in only
+    ]
+
+
+def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake:
+    how = Circumstances(
+        at_ms=desk.now_ms(),
+        person=desk.person,
+        route=NETWORK,
+        clock_difference_ms=card.clock.difference_ms,
+        clock_uncertainty_ms=card.clock.uncertainty_ms,
+        cut_short=str(transfer.error) if transfer.error else "",
+    )
+    intake = take_in_file(desk, transfer.path, how, transfer.damaged)
+    with translated(desk.archive.folder):
+        transfer.path.unlink()
+    return intake
+
+
+def take_in_file(
+    desk: Desk, path: Path, how: Circumstances, damaged: list[Range] | None = None
+) -> Intake:
+    """Keep a mission file and find the excursions in it."""
+    with translated(desk.archive.folder):
+        raw = path.read_bytes()
+    intake = take_in(desk.archive, raw, raw_mission(decode_mission_file(raw), damaged or []), how)
+    if intake.offload_id is not None:
+        refresh_excursions(desk, intake.point_id)
+    return intake
+
+
+def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
+    """Return a decoded mission file in the form the archive takes."""
+    header = file.header
+    whole = (0, max((end for _, end in file.ranges), default=0))
+    times, values = file.readings(whole)
+    return RawMission(
+        serial=header.serial,
+        model=header.model,
+        firmware=header.firmware,
+        number=header.mission,
+        launched_ms=header.launched_ms,
+        first_ms=header.first_ms,
+        interval_ms=header.interval_ms,
+        plan=header.plan,
+        channels=tuple(RawChannel(channel.key, channel.unit) for channel in header.channels),
+        numbers=np.asarray((times - header.first_ms) // header.interval_ms, np.int64),
+        values=values,
+        received=file.ranges,
+        damaged=damaged,
+        events=file.events,
+    )
+
+
+def _summary(
+    desk: Desk, serial: str, results: list[tuple[Transfer, Intake]], error: str
+) -> Offloaded:
+    kept = [intake for _, intake in results if intake.offload_id is not None]
+    ids = tuple(intake.offload_id for intake in kept if intake.offload_id is not None)
+    damaged = sum(size(transfer.damaged) for transfer, _ in results)
+    return Offloaded(
+        serial=serial,
+        point_id=kept[-1].point_id if kept else None,
+        readings=sum(intake.readings for intake in kept),
+        damaged=damaged,
+        excursions_found=count_found_by(desk, {intake.point_id for intake in kept}),
+        error=error,
+        offload_ids=ids,
+    )
+
+
+def recover_incoming(desk: Desk) -> list[Intake]:
+    """Take in what an offload that was killed left behind; call it when an archive opens.
+
+    A file without a readable header holds nothing and is put aside under its own name.
+    """
+    taken = []
+    for path in sorted(desk.archive.incoming.glob("*.part")):
+        how = Circumstances(
+            desk.now_ms(), desk.person, NETWORK, cut_short="the program ended in the middle."
+        )
+        try:
+            taken.append(take_in_file(desk, path, how))
+        except DeviceError:
+            with translated(desk.archive.folder):
+                path.rename(path.with_suffix(".unreadable"))
+            continue
+        with translated(desk.archive.folder):
+            path.unlink()
+    return taken

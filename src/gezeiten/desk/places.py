@@ -1,0 +1,191 @@
+"""Sites and points: adding, naming, listing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from sqlalchemy import select
+
+from gezeiten.archive.intake import POINT_SEPARATOR, find_point
+from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
+from gezeiten.desk.context import Desk
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelPlace:
+    """A recorded channel of a point and the limits now in force for it."""
+
+    channel: str
+    unit: str
+    rules: tuple[LimitRule, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PointPlace:
+    """A point with what is recorded there. serial: the logger now at the point, or ""."""
+
+    id: int
+    site_id: int
+    site: str
+    name: str
+    zone: str
+    serial: str
+    fill_limit_s: int
+    channels: tuple[ChannelPlace, ...]
+
+    @property
+    def full_name(self) -> str:
+        return f"{self.site}{POINT_SEPARATOR}{self.name}"
+
+    def rules(self, channel: str) -> tuple[LimitRule, ...]:
+        """Return the limits in force for a channel."""
+        return next((c.rules for c in self.channels if c.channel == channel), ())
+
+
+@dataclass(frozen=True, slots=True)
+class SitePlace:
+    id: int
+    name: str
+    kind: str
+    zone: str
+    next_visit_ms: int | None
+    points: tuple[PointPlace, ...]
+
+
+def add_site(
+    desk: Desk,
+    name: str,
+    kind: str,
+    zone: str,
+    *,
+    latitude: float | None = None,
+    longitude: float | None = None,
+    height_m: float | None = None,
+    next_visit_ms: int | None = None,
+) -> int:
+    """Add a site and return its id.
+
+    Raises:
+        InputError: an empty or known name, or an unknown time zone.
+    """
+    if not name.strip() or POINT_SEPARATOR.strip() in name:
+        raise InputError(f"“{name}” cannot name a site; give a name without “·”.")
+    try:
+        ZoneInfo(zone)
+    except (ZoneInfoNotFoundError, ValueError) as exc:
+        raise InputError(f"“{zone}” is no time zone; give one like Europe/Berlin.") from exc
+    with desk.archive.writing() as session:
+        if session.scalars(select(Site).filter_by(name=name)).first():
+            raise InputError(f"A site “{name}” exists already; choose another name.")
+        site = Site(
+            name=name,
+            kind=kind,
+            zone=zone,
+            latitude=latitude,
+            longitude=longitude,
+            height_m=height_m,
+            next_visit_ms=next_visit_ms,
+        )
+        session.add(site)
+        session.flush()
+        desk.log(session, "site", name, f"Site {name} added.", zone=zone, kind=kind)
+        return site.id
+
+
+def add_point(desk: Desk, full_name: str) -> int:
+    """Add the point "Site · Point" (a known one is returned) and return its id."""
+    with desk.archive.writing() as session:
+        point = find_point(session, full_name)
+        desk.log(session, "point", full_name, f"Point {full_name} added.")
+        return point.id
+
+
+def set_next_visit(desk: Desk, site_id: int, visit_ms: int | None) -> None:
+    """Set when a site is visited next; None for one that is followed online."""
+    with desk.archive.writing() as session:
+        site = session.get_one(Site, site_id)
+        site.next_visit_ms = visit_ms
+        desk.log(session, "visit", site.name, "Next visit set.", visit_ms=visit_ms)
+
+
+def sites(desk: Desk) -> list[SitePlace]:
+    """Return all sites with their points, in the order in which they were added."""
+    with desk.archive.reading() as session:
+        rows = session.scalars(select(Site).order_by(Site.id)).all()
+        serials = {
+            logger.point_id: logger.serial
+            for logger in session.scalars(select(Logger)).all()
+            if logger.point_id is not None
+        }
+        series = session.scalars(select(SeriesRow).order_by(SeriesRow.id)).all()
+        latest: dict[int, Mission] = {}
+        for mission in session.scalars(select(Mission).order_by(Mission.first_ms)).all():
+            latest[mission.point_id or 0] = mission
+        return [
+            SitePlace(
+                site.id,
+                site.name,
+                site.kind,
+                site.zone,
+                site.next_visit_ms,
+                tuple(
+                    _point_place(
+                        point,
+                        site,
+                        serials.get(point.id, ""),
+                        [row for row in series if row.point_id == point.id],
+                        latest.get(point.id),
+                    )
+                    for point in site.points
+                ),
+            )
+            for site in rows
+        ]
+
+
+def _point_place(
+    point: Point, site: Site, serial: str, series: list[SeriesRow], mission: Mission | None
+) -> PointPlace:
+    plan = plan_from_dict(mission.plan) if mission else None
+    return PointPlace(
+        point.id,
+        site.id,
+        site.name,
+        point.name,
+        site.zone,
+        serial,
+        point.fill_limit_s,
+        tuple(
+            ChannelPlace(row.channel, row.unit, plan.rules_for(row.channel) if plan else ())
+            for row in series
+        ),
+    )
+
+
+def points(desk: Desk) -> list[PointPlace]:
+    """Return all points, by site."""
+    return [point for site in sites(desk) for point in site.points]
+
+
+def point_named(desk: Desk, text: str) -> PointPlace:
+    """Return the point of a name, full ("Site · Point") or alone where that is unique.
+
+    Raises:
+        InputError: no such point, or several.
+    """
+    wanted = text.strip().casefold()
+    found = [
+        point
+        for point in points(desk)
+        if wanted in (point.full_name.casefold(), point.name.casefold(), point.serial.casefold())
+    ]
+    if len(found) == 1:
+        return found[0]
+    if found:
+        names = ", ".join(point.full_name for point in found)
+        raise InputError(f"“{text}” names several points ({names}); give site and point.")
+    raise InputError(f"There is no point “{text}”; gezeiten list shows all points.")

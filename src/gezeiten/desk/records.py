@@ -1,0 +1,74 @@
+"""The record of a channel at a point, kept in memory as long as it has not changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from gezeiten.archive.readings import load_record
+from gezeiten.archive.tables import Mission, Point
+from gezeiten.desk.context import Desk
+from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.pyramid import Pyramid
+from gezeiten.domain.series import Series
+from gezeiten.domain.timeline import Span
+
+
+@dataclass(frozen=True, slots=True)
+class PlanStretch:
+    """A plan and the stretch in which it was in force at a point; mission for naming it."""
+
+    mission_id: int
+    mission: int
+    plan: Plan
+    start_ms: int
+    end_ms: int | None
+
+
+def pyramid(desk: Desk, point_id: int, channel: str) -> Pyramid:
+    """Return the record with its drawing summaries."""
+    with desk.archive.reading() as session:
+        version = session.get_one(Point, point_id).record_version
+        known = desk.records.get((point_id, channel))
+        if known and known[0] == version:
+            return known[1]
+        made = Pyramid(load_record(session, point_id, channel))
+    desk.records[(point_id, channel)] = (version, made)
+    return made
+
+
+def record(desk: Desk, point_id: int, channel: str) -> Series:
+    """Return the record of a channel at a point."""
+    return pyramid(desk, point_id, channel).series
+
+
+def plan_stretches(desk: Desk, point_id: int) -> list[PlanStretch]:
+    """Return the plans at a point, oldest first; each is in force until the next begins."""
+    with desk.archive.reading() as session:
+        missions = session.scalars(
+            select(Mission).filter_by(point_id=point_id).order_by(Mission.first_ms)
+        ).all()
+    following = [mission.first_ms for mission in missions[1:]] + [None]
+    return [
+        PlanStretch(mission.id, mission.number, plan_from_dict(mission.plan), mission.first_ms, end)
+        for mission, end in zip(missions, following, strict=True)
+    ]
+
+
+def in_stretch(series: Series, stretch: PlanStretch) -> Series:
+    """Return the readings recorded while a plan was in force."""
+    end = stretch.end_ms if stretch.end_ms is not None else 2**62
+    return series.between(stretch.start_ms, end)
+
+
+def extent(desk: Desk, point_id: int, channels: list[str]) -> Span | None:
+    """Return from the first to the last reading of any of the channels; None without any."""
+    spans = []
+    for channel in channels:
+        series = record(desk, point_id, channel)
+        if len(series):
+            spans.append((int(series.times_utc_ms[0]), int(series.times_utc_ms[-1])))
+    if not spans:
+        return None
+    return min(a for a, _ in spans), max(b for _, b in spans)

@@ -1,0 +1,99 @@
+"""Verifying an archive: vault against fingerprints, readings against raw bytes, logbook chain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive import logbook
+from gezeiten.archive.blocks import decode_values
+from gezeiten.archive.tables import Block, LogbookRow, Offload, SeriesRow
+from gezeiten.desk.context import Desk
+from gezeiten.errors import GezeitenError
+from gezeiten.link.mission_file import decode_mission_file
+
+
+@dataclass(slots=True)
+class Verdict:
+    """What was looked at and what is wrong, a sentence each."""
+
+    offloads: int = 0
+    readings: int = 0
+    entries: int = 0
+    faults: list[str] = field(default_factory=list)
+
+    @property
+    def is_whole(self) -> bool:
+        return not self.faults
+
+
+def verify(desk: Desk) -> Verdict:
+    """Check every raw offload, every reading against its raw bytes, and the logbook's chain."""
+    verdict = Verdict()
+    with desk.archive.reading() as session:
+        offloads = session.scalars(select(Offload).order_by(Offload.id)).all()
+        for offload in offloads:
+            verdict.offloads += 1
+            try:
+                _check_offload(desk, session, offload, verdict)
+            except GezeitenError as exc:
+                verdict.faults.append(str(exc))
+        known = {offload.sha256 for offload in offloads}
+        for sha256 in desk.archive.vault.fingerprints():
+            if sha256 not in known:
+                verdict.faults.append(
+                    f"The vault holds {sha256[:12]}, which no offload names; keep it and offload "
+                    "its logger again."
+                )
+        entries = session.scalars(select(LogbookRow).order_by(LogbookRow.seq)).all()
+        verdict.entries = len(entries)
+        verdict.faults.extend(broken.sentence for broken in logbook.check(entries))
+    return verdict
+
+
+def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:
+    file = decode_mission_file(desk.archive.vault.get(offload.sha256))
+    keys = [channel.key for channel in file.header.channels]
+    blocks = session.execute(
+        select(Block, SeriesRow.channel)
+        .join(SeriesRow, SeriesRow.id == Block.series_id)
+        .where(Block.offload_id == offload.id)
+    ).all()
+    for block, channel in blocks:
+        kept = decode_values(block.data, block.count)
+        times, columns = file.readings((block.first, block.first + block.count))
+        raw = columns[keys.index(channel)] if channel in keys else np.empty(0)
+        verdict.readings += block.valid
+        same_times = len(times) == block.count and times[0] == block.start_ms
+        if not same_times or not np.array_equal(kept, raw, equal_nan=True):
+            verdict.faults.append(
+                f"Readings {block.first} to {block.first + block.count} of {channel} differ from "
+                f"the raw offload {offload.sha256[:12]}; fetch the archive's last copy."
+            )
+
+
+def logbook_is_intact(desk: Desk) -> bool:
+    """Check the logbook's chain alone."""
+    with desk.archive.reading() as session:
+        return not logbook.check(session.scalars(select(LogbookRow).order_by(LogbookRow.seq)))
+
+
+def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[LogbookRow]:
+    """Return entries, latest first, that hold all the words and are of the act (any when "")."""
+    with desk.archive.reading() as session:
+        query = select(LogbookRow).order_by(LogbookRow.seq.desc())
+        if act:
+            query = query.filter_by(act=act)
+        rows = session.scalars(query).all()
+    wanted = words.casefold().split()
+    return [
+        row
+        for row in rows
+        if all(
+            word in f"{row.person} {row.act} {row.subject} {row.sentence}".casefold()
+            for word in wanted
+        )
+    ]

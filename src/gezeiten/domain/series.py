@@ -1,0 +1,135 @@
+"""A series: the readings of one quantity at one point, and how long each reading stands.
+
+Only readings with a value are in a series; a missing value leaves a gap.
+Source: CALCULATIONS.md, "Holding, gaps, time outside".
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.quality import Quality
+from gezeiten.domain.timeline import Span, Times, Values
+from gezeiten.errors import SeriesError
+
+HOLD_FACTOR = 1.5
+"""A reading stands for no longer than this many intervals; further apart is a gap."""
+
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """Readings in order of time.
+
+    times_utc_ms: int64 (n,), strictly increasing. values: float64 (n,), finite, in the
+    quantity's unit. quality: uint8 (n,), `Quality` codes. interval_ms: int32 (n,), the
+    interval in force at each reading.
+    """
+
+    times_utc_ms: Times
+    values: Values
+    quality: NDArray[np.uint8]
+    interval_ms: NDArray[np.int32]
+
+    def __len__(self) -> int:
+        return len(self.times_utc_ms)
+
+    def between(self, start_ms: int, end_ms: int) -> Series:
+        """Return the readings with start <= time < end (views, no copies)."""
+        a, b = np.searchsorted(self.times_utc_ms, (start_ms, end_ms))
+        return Series(
+            self.times_utc_ms[a:b], self.values[a:b], self.quality[a:b], self.interval_ms[a:b]
+        )
+
+    @property
+    def estimated(self) -> NDArray[np.bool_]:
+        """True where a reading was estimated, not measured."""
+        mask: NDArray[np.bool_] = self.quality == Quality.ESTIMATE
+        return mask
+
+
+def make_series(
+    times_utc_ms: Times,
+    values: Values,
+    interval_ms: int | NDArray[np.int32],
+    quality: int | NDArray[np.uint8] = Quality.GOOD,
+) -> Series:
+    """Return a checked series; NaN values are left out. Scalars stand for every reading.
+
+    Raises:
+        SeriesError: shapes differ, or times do not strictly increase.
+    """
+    shape = times_utc_ms.shape
+    if times_utc_ms.ndim != 1 or values.shape != shape:
+        raise SeriesError(
+            f"{shape} times for {values.shape} values form no series; offload the mission again."
+        )
+    if len(times_utc_ms) > 1 and not bool((np.diff(times_utc_ms) > 0).all()):
+        raise SeriesError("Times of a series do not increase; check the logger's clock.")
+    intervals = np.broadcast_to(np.asarray(interval_ms, np.int32), shape)
+    codes = np.broadcast_to(np.asarray(quality, np.uint8), shape)
+    known = np.isfinite(values)
+    if known.all():
+        return Series(times_utc_ms, values, codes, intervals)
+    return Series(times_utc_ms[known], values[known], codes[known], intervals[known])
+
+
+def empty_series() -> Series:
+    """Return a series without readings."""
+    return make_series(np.empty(0, np.int64), np.empty(0), 1)
+
+
+def join_series(parts: list[Series]) -> Series:
+    """Return one series of several; of two readings at one instant the earlier part's stays."""
+    parts = [part for part in parts if len(part)]
+    if not parts:
+        return empty_series()
+    if len(parts) == 1:
+        return parts[0]
+    times = np.concatenate([part.times_utc_ms for part in parts])
+    values = np.concatenate([part.values for part in parts])
+    quality = np.concatenate([part.quality for part in parts])
+    intervals = np.concatenate([part.interval_ms for part in parts])
+    if not bool((np.diff(times) > 0).all()):
+        # np.unique keeps the first of equal instants, which is the earlier part
+        times, keep = np.unique(times, return_index=True)
+        values, quality, intervals = values[keep], quality[keep], intervals[keep]
+    return Series(times, values, quality, intervals)
+
+
+def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int32]) -> NDArray[np.int64]:
+    """Return for how long each reading stands, int64 (n,).
+
+    Until the next reading, for no longer than 1.5 intervals; the last for one interval.
+    """
+    holds = np.empty(len(times_utc_ms), np.int64)
+    if len(holds):
+        longest = (interval_ms[:-1] * HOLD_FACTOR).astype(np.int64)
+        np.minimum(np.diff(times_utc_ms), longest, out=holds[:-1])
+        holds[-1] = interval_ms[-1]
+    return holds
+
+
+def held_in(series: Series, span: Span) -> tuple[Series, NDArray[np.int64]]:
+    """Return the readings whose holds reach into a span, with the held part inside it.
+
+    A reading shortly before the span belongs to it with the remainder of its hold.
+    """
+    start, end = span
+    a, b = np.searchsorted(series.times_utc_ms, (start, end))
+    first = max(int(a) - 1, 0)
+    begin = series.times_utc_ms[first:b]
+    # one more reading to the right, so that the last hold is known as well
+    holds = holds_ms(series.times_utc_ms[first : b + 1], series.interval_ms[first : b + 1])
+    holds = holds[: len(begin)]
+    inside = np.minimum(begin + holds, end) - np.maximum(begin, start)
+    keep = inside > 0
+    part = Series(
+        begin[keep],
+        series.values[first:b][keep],
+        series.quality[first:b][keep],
+        series.interval_ms[first:b][keep],
+    )
+    return part, inside[keep]

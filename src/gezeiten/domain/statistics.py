@@ -1,0 +1,144 @@
+"""Numbers for a stretch: counts, extremes, held mean, kinetic mean, time outside; and by day.
+
+Source: CALCULATIONS.md, "Statistics"; mean kinetic temperature after USP <1079.2>.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.series import Series, held_in, holds_ms
+from gezeiten.domain.timeline import Span, Values, local_days
+
+ACTIVATION_J_PER_MOL = 83_144.0
+GAS_J_PER_MOL_K = 8.3144
+ENOUGH_COVERAGE = 0.75
+"""Days with less held time than this share are marked."""
+
+
+@dataclass(frozen=True, slots=True)
+class Numbers:
+    """Figures of one stretch; NaN where there is nothing to say.
+
+    n, lowest, highest, sd (n - 1), median, p5, p95 are over the readings inside the stretch;
+    mean and kinetic_mean_c are weighted by held time. above_ms and below_ms: held time outside
+    the widest rule of each side. coverage: held time over the stretch, 0..1.
+    """
+
+    span: Span
+    n: int
+    estimated: int
+    lowest: float
+    highest: float
+    mean: float
+    sd: float
+    median: float
+    p5: float
+    p95: float
+    kinetic_mean_c: float
+    held_ms: int
+    above_ms: int
+    below_ms: int
+
+    @property
+    def coverage(self) -> float:
+        length = self.span[1] - self.span[0]
+        return self.held_ms / length if length > 0 else 0.0
+
+    @property
+    def enough(self) -> bool:
+        return self.coverage >= ENOUGH_COVERAGE
+
+
+@dataclass(frozen=True, slots=True)
+class DayNumbers:
+    """The figures of one local day."""
+
+    day: date
+    numbers: Numbers
+
+
+def mean_kinetic_temperature_c(temps_c: Values, weights: NDArray[np.int64]) -> float:
+    """Return the mean kinetic temperature in °C, weighted by held times; NaN when empty.
+
+    Source: USP <1079.2>, dH = 83.144 kJ/mol.
+    """
+    if not len(temps_c) or not weights.sum():
+        return float("nan")
+    ratio = ACTIVATION_J_PER_MOL / GAS_J_PER_MOL_K
+    mean = np.average(np.exp(-ratio / (temps_c + 273.15)), weights=weights)
+    return float(ratio / -np.log(mean) - 273.15)
+
+
+def numbers(
+    series: Series, span: Span, rules: tuple[LimitRule, ...] = (), *, kinetic: bool = False
+) -> Numbers:
+    """Return the figures of a stretch of one series.
+
+    Args:
+        series: readings of one quantity.
+        span: the stretch [start, end).
+        rules: limits of this quantity; time outside counts against the nearest of each side.
+        kinetic: also the mean kinetic temperature (values in °C).
+    """
+    held, weights = held_in(series, span)
+    inside = series.between(*span)
+    values = inside.values
+    n = len(values)
+    nan = float("nan")
+    p5, median, p95 = np.percentile(values, (5, 50, 95)) if n else (nan, nan, nan)
+    return Numbers(
+        span=span,
+        n=n,
+        estimated=int(np.count_nonzero(inside.estimated)),
+        lowest=float(values.min()) if n else nan,
+        highest=float(values.max()) if n else nan,
+        mean=float(np.average(held.values, weights=weights)) if len(weights) else nan,
+        sd=float(values.std(ddof=1)) if n > 1 else nan,
+        median=float(median),
+        p5=float(p5),
+        p95=float(p95),
+        kinetic_mean_c=mean_kinetic_temperature_c(held.values, weights) if kinetic else nan,
+        held_ms=int(weights.sum()),
+        above_ms=_outside_ms(held.values, weights, rules, "above"),
+        below_ms=_outside_ms(held.values, weights, rules, "below"),
+    )
+
+
+def _outside_ms(
+    values: Values, weights: NDArray[np.int64], rules: tuple[LimitRule, ...], side: str
+) -> int:
+    masks = [rule.outside(values) for rule in rules if rule.side == side]
+    return int(weights[np.logical_or.reduce(masks)].sum()) if masks else 0
+
+
+def daily_numbers(
+    series: Series,
+    span: Span,
+    zone: str,
+    rules: tuple[LimitRule, ...] = (),
+    *,
+    kinetic: bool = False,
+) -> list[DayNumbers]:
+    """Return one row for every local day that the stretch touches, clipped to the stretch."""
+    rows = []
+    for day, (begin, end) in local_days(*span, zone):
+        part = (max(begin, span[0]), min(end, span[1]))
+        rows.append(DayNumbers(day, numbers(series, part, rules, kinetic=kinetic)))
+    return rows
+
+
+def coverage(series: Series, span: Span) -> float:
+    """Return the share of a stretch that is held by readings, 0..1."""
+    _, weights = held_in(series, span)
+    return float(weights.sum() / (span[1] - span[0])) if span[1] > span[0] else 0.0
+
+
+def total_held_ms(series: Series) -> int:
+    """Return the held time of a whole series."""
+    return int(holds_ms(series.times_utc_ms, series.interval_ms).sum())

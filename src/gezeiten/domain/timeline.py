@@ -1,0 +1,87 @@
+"""Instants, days and lengths of time. All instants are UTC in signed 64-bit milliseconds.
+
+Days are those of the site: between two local midnights, so 23 or 25 hours long when the
+clocks change. Source: CALCULATIONS.md, "Time".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
+from typing import TypeAlias
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+Times: TypeAlias = NDArray[np.int64]
+"""UTC milliseconds, shape (n,), strictly increasing."""
+Values: TypeAlias = NDArray[np.float64]
+
+SECOND_MS = 1_000
+MINUTE_MS = 60 * SECOND_MS
+HOUR_MS = 60 * MINUTE_MS
+DAY_MS = 24 * HOUR_MS
+
+Span: TypeAlias = tuple[int, int]
+"""A stretch of time [start_ms, end_ms), UTC."""
+
+
+def from_ms(utc_ms: int, zone: str = "UTC") -> datetime:
+    """Return the aware local datetime of an instant in an IANA zone."""
+    seconds, ms = divmod(int(utc_ms), 1000)
+    moment = datetime.fromtimestamp(seconds, UTC) + timedelta(milliseconds=ms)
+    return moment.astimezone(ZoneInfo(zone))
+
+
+def to_ms(moment: datetime) -> int:
+    """Return the UTC milliseconds of an aware datetime."""
+    if moment.tzinfo is None:
+        raise ValueError("an instant needs a time zone")
+    delta = moment - datetime(1970, 1, 1, tzinfo=UTC)
+    return (delta.days * 86_400 + delta.seconds) * 1000 + delta.microseconds // 1000
+
+
+def iso_utc(utc_ms: int) -> str:
+    """Return ISO 8601 with a Z; milliseconds only where there are any."""
+    moment = from_ms(utc_ms)
+    spec = "milliseconds" if utc_ms % 1000 else "seconds"
+    return moment.replace(tzinfo=None).isoformat(timespec=spec) + "Z"
+
+
+def iso_local(utc_ms: int, zone: str) -> str:
+    """Return ISO 8601 local time with its offset from UTC."""
+    spec = "milliseconds" if utc_ms % 1000 else "seconds"
+    return from_ms(utc_ms, zone).isoformat(timespec=spec)
+
+
+def midnight_ms(day: date, zone: str) -> int:
+    """Return the instant at which a local day begins."""
+    return to_ms(datetime(day.year, day.month, day.day, tzinfo=ZoneInfo(zone)))
+
+
+def local_days(start_ms: int, end_ms: int, zone: str) -> Iterator[tuple[date, Span]]:
+    """Yield every local day that the stretch touches, with its whole span."""
+    day = from_ms(start_ms, zone).date()
+    begin = midnight_ms(day, zone)
+    while begin < end_ms:
+        following = day + timedelta(days=1)
+        end = midnight_ms(following, zone)
+        yield day, (begin, end)
+        day, begin = following, end
+
+
+def duration_text(length_ms: int) -> str:
+    """Return a length of time in its two largest units: "11 d 5 h", "35 min", "48 s".
+
+    Rounded to the nearest second first; a negative length carries a minus sign.
+    """
+    sign = "−" if length_ms < 0 else ""
+    total_s = round(abs(length_ms) / 1000)
+    parts: list[tuple[int, str]] = []
+    for size_s, unit in ((86_400, "d"), (3_600, "h"), (60, "min"), (1, "s")):
+        count, total_s = divmod(total_s, size_s)
+        parts.append((count, unit))
+    first = next((i for i, (count, _) in enumerate(parts) if count), len(parts) - 1)
+    shown = [f"{count} {unit}" for count, unit in parts[first : first + 2] if count]
+    return sign + (" ".join(shown) or "0 s")

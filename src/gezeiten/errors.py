@@ -1,0 +1,97 @@
+"""The one error tree. A message is one sentence: what happened, to which thing, what to do.
+
+GezeitenError
+  InputError            the user can fix it: a plan, a number, a stretch of time
+    PlanError           a plan that does not fit its logger
+    SeriesError         arrays that are no series
+    NotKeptError        a launch that would erase readings nobody has
+  DeviceError           the logger or the line to it
+    LoggerAwayError     no answer, or gone in the middle
+    LoggerAnswerError   answered, but with nonsense
+    WrongLoggerError    another serial than the one expected
+    LoggerRefusedError  understood and refused
+  SurroundingsError     the computer: disk, files, database
+    ArchiveLockedError  another process holds the database
+    ArchiveNewerError   written by a newer Gezeiten
+    ArchiveDamagedError bytes in the archive are not what was written
+    DiskFullError       no room left
+  CancelledError        the user stopped it; what came so far is kept
+"""
+
+from __future__ import annotations
+
+
+class GezeitenError(Exception):
+    """Root of all expected errors; `str(error)` is fit to be shown."""
+
+    exit_code = 1
+
+
+class InputError(GezeitenError):
+    """The user can fix it."""
+
+    exit_code = 2
+
+
+class PlanError(InputError):
+    """A plan that does not fit its logger."""
+
+
+class SeriesError(InputError):
+    """Arrays that do not form a series."""
+
+
+class NotKeptError(InputError):
+    """A launch would erase readings that are not in the archive."""
+
+    exit_code = 3
+
+
+class DeviceError(GezeitenError):
+    """The logger or the line to it."""
+
+    exit_code = 4
+
+
+class LoggerAwayError(DeviceError):
+    """No answer, or gone in the middle."""
+
+
+class LoggerAnswerError(DeviceError):
+    """An answer that makes no sense."""
+
+
+class WrongLoggerError(DeviceError):
+    """Another serial than the one expected."""
+
+
+class LoggerRefusedError(DeviceError):
+    """The logger understood and refused."""
+
+
+class SurroundingsError(GezeitenError):
+    """The computer around us: disk, files, database."""
+
+    exit_code = 5
+
+
+class ArchiveLockedError(SurroundingsError):
+    """Another process holds the database."""
+
+
+class ArchiveNewerError(SurroundingsError):
+    """The archive was written by a newer Gezeiten."""
+
+
+class ArchiveDamagedError(SurroundingsError):
+    """Bytes in the archive are not what was written."""
+
+    exit_code = 6
+
+
+class DiskFullError(SurroundingsError):
+    """No room left on the disk."""
+
+
+class CancelledError(GezeitenError):
+    """The user stopped a long act; what came so far is kept."""

@@ -1,0 +1,129 @@
+"""CSV of a point's record: RFC 4180, one row an instant, units in the head, read back and counted.
+
+Columns: site, point, logger, mission, time_utc, time_local, then for each channel its value with
+the unit in the name, its quality code and its limit mark ("above", "below" or empty).
+"""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.quality import Quality
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.series import Series
+from gezeiten.domain.timeline import Times, iso_local, iso_utc
+from gezeiten.errors import SurroundingsError
+
+FIXED = ("site", "point", "logger", "mission", "time_utc", "time_local")
+
+
+@dataclass(frozen=True, slots=True)
+class CsvStretch:
+    """Logger and limits in force from start_ms on (until the next stretch begins)."""
+
+    start_ms: int
+    serial: str
+    mission: int
+    rules: tuple[LimitRule, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CsvTable:
+    """What goes into the file. channels: key, unit and readings of each."""
+
+    site: str
+    point: str
+    zone: str
+    channels: tuple[tuple[str, str, Series], ...]
+    stretches: tuple[CsvStretch, ...]
+
+
+def write_csv(table: CsvTable, path: Path) -> int:
+    """Write the file, read it back, and return how many readings it holds.
+
+    Raises:
+        SurroundingsError: what was read back is not what was written.
+        OSError: the disk.
+    """
+    # a slow import that only an export needs
+    import polars as pl
+
+    times = _all_times(table)
+    columns: dict[str, object] = {
+        "site": [table.site] * len(times),
+        "point": [table.point] * len(times),
+        **_stretch_columns(table, times),
+        "time_utc": [iso_utc(int(t)) for t in times],
+        "time_local": [iso_local(int(t), table.zone) for t in times],
+    }
+    for key, unit, series in table.channels:
+        columns.update(_channel_columns(table, times, key, unit, series))
+    frame = pl.DataFrame(columns, strict=False)
+    text = frame.write_csv(line_terminator="\r\n", null_value="")
+    path.write_bytes(text.encode())
+    expected = sum(len(series) for _, _, series in table.channels)
+    found = count_readings(path)
+    if found != expected:
+        raise SurroundingsError(
+            f"{path} holds {found} readings after writing, {expected} were sent; write it again."
+        )
+    return expected
+
+
+def _all_times(table: CsvTable) -> Times:
+    parts = [series.times_utc_ms for _, _, series in table.channels]
+    return np.unique(np.concatenate(parts)) if parts else np.empty(0, np.int64)
+
+
+def _stretch_columns(table: CsvTable, times: Times) -> dict[str, object]:
+    starts = np.array([stretch.start_ms for stretch in table.stretches], np.int64)
+    at = np.searchsorted(starts, times, side="right") - 1
+    known = [table.stretches[i] if i >= 0 else None for i in at]
+    return {
+        "logger": [stretch.serial if stretch else "" for stretch in known],
+        "mission": [stretch.mission if stretch else None for stretch in known],
+    }
+
+
+def _channel_columns(
+    table: CsvTable, times: Times, key: str, unit: str, series: Series
+) -> dict[str, object]:
+    decimals = quantity(key).decimals
+    at = np.searchsorted(times, series.times_utc_ms)
+    values: list[str | None] = [None] * len(times)
+    codes = [Quality.MISSING.word] * len(times)
+    marks = [""] * len(times)
+    limit = _limit_marks(table, key, series)
+    for i, value, code, mark in zip(at, series.values, series.quality, limit, strict=True):
+        values[i] = f"{value:.{decimals}f}"
+        codes[i] = Quality(int(code)).word
+        marks[i] = mark
+    name = quantity(key).name
+    return {f"{name} [{unit}]": values, f"{name} quality": codes, f"{name} limit": marks}
+
+
+def _limit_marks(table: CsvTable, key: str, series: Series) -> NDArray[np.str_]:
+    marks = np.full(len(series), "", dtype="<U5")
+    for i, stretch in enumerate(table.stretches):
+        last = i + 1 == len(table.stretches)
+        end = 2**62 if last else table.stretches[i + 1].start_ms
+        a, b = np.searchsorted(series.times_utc_ms, (stretch.start_ms, end))
+        for rule in stretch.rules:
+            if rule.channel == key:
+                marks[a:b][rule.outside(series.values[a:b])] = rule.side
+    return marks
+
+
+def count_readings(path: Path) -> int:
+    """Return how many readings a CSV of ours holds: value cells that are not empty."""
+    with path.open(newline="", encoding="utf-8") as lines:
+        rows = csv.reader(lines)
+        head = next(rows, [])
+        value_columns = range(len(FIXED), len(head), 3)
+        return sum(1 for row in rows for column in value_columns if row[column] != "")

@@ -1,0 +1,66 @@
+"""Finding the loggers at hand on the network: every address is asked who it is, in parallel."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from dataclasses import dataclass
+
+from gezeiten.domain.clock import ClockDifference
+from gezeiten.errors import GezeitenError
+from gezeiten.link.modbus import Address, ModbusTcp, TimeLimits
+from gezeiten.link.registers import LoggerState
+from gezeiten.link.session import Identity, LoggerSession
+
+FIND_LIMITS = TimeLimits(connect_s=0.7, answer_s=1.5)
+_AT_ONCE = 16
+
+
+@dataclass(frozen=True, slots=True)
+class FoundLogger:
+    """A logger that answered: where, who, and what it is doing."""
+
+    address: Address
+    identity: Identity
+    state: LoggerState
+    clock: ClockDifference
+
+
+def ask(address: Address, now_ms: Callable[[], float], limits: TimeLimits) -> FoundLogger:
+    """Ask one address who it is.
+
+    Raises:
+        DeviceError, InputError: nothing usable answers there.
+    """
+    with ModbusTcp(address, limits) as line:
+        session = LoggerSession(line)
+        identity = session.identify()
+        clock = session.clock(now_ms)
+        return FoundLogger(address, identity, session.state(), clock)
+
+
+def find_loggers(
+    addresses: Sequence[Address],
+    now_ms: Callable[[], float],
+    *,
+    limits: TimeLimits = FIND_LIMITS,
+    on_found: Callable[[FoundLogger], None] | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[FoundLogger]:
+    """Return the loggers that answer at the addresses, by serial. Silent addresses are no error."""
+    found: list[FoundLogger] = []
+    with ThreadPoolExecutor(_AT_ONCE) as pool:
+        jobs = [pool.submit(ask, address, now_ms, limits) for address in addresses]
+        for job in as_completed(jobs):
+            if cancelled():
+                for other in jobs:
+                    other.cancel()
+                break
+            try:
+                logger = job.result()
+            except GezeitenError:
+                continue  # nobody there, or no logger: that is what most addresses are
+            found.append(logger)
+            if on_found:
+                on_found(logger)
+    return sorted(found, key=lambda logger: logger.identity.serial)

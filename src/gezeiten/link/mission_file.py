@@ -1,0 +1,305 @@
+"""The mission file: a CBOR sequence that is readable while incomplete and damaged block by block.
+
+    header   [24(h'map'), crc32]                    one, first
+    block    [first, count, [arrays], pad, crc32]   any number, all of one length
+    events   [24(h'map'), crc32]
+    trailer  [24(h'map'), crc32]
+
+docs/mission-file.md describes it well enough to write a reader; change both together.
+Numbers inside blocks have a fixed width, so block k begins at header + k x block length.
+"""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from dataclasses import dataclass, field
+from typing import Any
+
+import cbor2
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.coverage import Range, merged
+from gezeiten.domain.models import LoggerModel
+from gezeiten.domain.timeline import Times, Values
+from gezeiten.errors import LoggerAnswerError
+
+FORMAT = 1
+READINGS_PER_BLOCK = 240
+_TAGS = {"int16": 77, "int32": 78}  # RFC 8746: little-endian signed
+_DTYPES: dict[str, np.dtype[Any]] = {"int16": np.dtype("<i2"), "int32": np.dtype("<i4")}
+_BLOCK_HEAD = struct.Struct(">B B I B I")  # array(5), uint32 first, uint32 count
+_CRC = struct.Struct(">BI")
+_UINT32 = 0x1A
+
+
+@dataclass(frozen=True, slots=True)
+class FileChannel:
+    """A channel as the file describes it: value = counts / divisor + offset."""
+
+    key: str
+    unit: str
+    count_type: str
+    divisor: int
+    offset: float
+
+    @property
+    def missing_count(self) -> int:
+        """The count that stands for "no value": the smallest of its type."""
+        return int(np.iinfo(_DTYPES[self.count_type]).min)
+
+
+@dataclass(frozen=True, slots=True)
+class Header:
+    """What the logger says of the mission. Instants are UTC ms by the logger's clock."""
+
+    serial: str
+    model: str
+    firmware: str
+    mission: int
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    channels: tuple[FileChannel, ...]
+    plan: dict[str, Any]
+
+    @property
+    def block_bytes(self) -> int:
+        """Length of every block of this mission."""
+        return len(encode_block(self.channels, 0, []))
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Readings [first, first + n) as counts; one array a channel, shape (n,)."""
+
+    first: int
+    counts: tuple[NDArray[np.int64], ...]
+
+    @property
+    def range(self) -> Range:
+        return (self.first, self.first + len(self.counts[0]))
+
+
+@dataclass(slots=True)
+class MissionFile:
+    """A decoded file. damaged: byte offsets of parts that could not be read."""
+
+    header: Header
+    blocks: list[Block] = field(default_factory=list)
+    events: list[tuple[int, str]] = field(default_factory=list)
+    trailer: dict[str, Any] | None = None
+    damaged: list[int] = field(default_factory=list)
+
+    @property
+    def ranges(self) -> list[Range]:
+        return merged(block.range for block in self.blocks)
+
+    def readings(self, wanted: Range) -> tuple[Times, list[Values]]:
+        """Return times (UTC ms, shape (n,)) and one value array a channel; NaN is "no value".
+
+        Only readings inside `wanted` that the file holds; of doubled ones the first.
+        """
+        numbers: list[NDArray[np.int64]] = [np.empty(0, np.int64)]
+        counts: list[list[NDArray[np.int64]]] = [
+            [np.empty(0, np.int64)] for _ in self.header.channels
+        ]
+        for block in self.blocks:
+            first, end = max(block.first, wanted[0]), min(block.range[1], wanted[1])
+            if end <= first:
+                continue
+            numbers.append(np.arange(first, end, dtype=np.int64))
+            for column, part in zip(counts, block.counts, strict=True):
+                column.append(part[first - block.first : end - block.first])
+        index, keep = np.unique(np.concatenate(numbers), return_index=True)
+        values = [
+            _values(channel, np.concatenate(column)[keep])
+            for channel, column in zip(self.header.channels, counts, strict=True)
+        ]
+        return self.header.first_ms + index * self.header.interval_ms, values
+
+
+def _values(channel: FileChannel, counts: NDArray[np.int64]) -> Values:
+    values = counts / channel.divisor + channel.offset
+    values[counts == channel.missing_count] = np.nan
+    return values
+
+
+def file_channels(
+    model: LoggerModel, keys: tuple[str, ...], units: dict[str, str]
+) -> tuple[FileChannel, ...]:
+    """Return the channels of a plan in the model's order."""
+    return tuple(
+        FileChannel(spec.key, units[spec.key], spec.count_type, spec.divisor, spec.offset)
+        for spec in model.channels
+        if spec.key in keys
+    )
+
+
+# -- writing -------------------------------------------------------------------------------------
+def sealed(content: dict[str, Any]) -> bytes:
+    """Return [24(h'cbor map'), crc32] with the check sum over the map's bytes."""
+    body = cbor2.dumps(content)
+    return b"\x82" + cbor2.dumps(cbor2.CBORTag(24, body)) + _CRC.pack(_UINT32, zlib.crc32(body))
+
+
+def encode_header(header: Header) -> bytes:
+    """Return the header item, always of even length (Modbus files count in 16-bit registers)."""
+    content: dict[str, Any] = {
+        "kind": "header",
+        "format": FORMAT,
+        "serial": header.serial,
+        "model": header.model,
+        "firmware": header.firmware,
+        "mission": header.mission,
+        "launched_ms": header.launched_ms,
+        "first_ms": header.first_ms,
+        "interval_ms": header.interval_ms,
+        "channels": [[c.key, c.unit, c.count_type, c.divisor, c.offset] for c in header.channels],
+        "plan": header.plan,
+        "pad": "",
+    }
+    item = sealed(content)
+    if len(item) % 2:
+        content["pad"] = " "
+        item = sealed(content)
+    return item
+
+
+def encode_block(
+    channels: tuple[FileChannel, ...], first: int, counts: list[NDArray[np.int64]]
+) -> bytes:
+    """Return one block of fixed length; arrays shorter than a block are filled with "no value"."""
+    count = len(counts[0]) if counts else 0
+    body = bytearray(_BLOCK_HEAD.pack(0x85, _UINT32, first, _UINT32, count))
+    body += cbor2.dumps([None] * len(channels))[:1]
+    for i, channel in enumerate(channels):
+        column = np.full(READINGS_PER_BLOCK, channel.missing_count, _DTYPES[channel.count_type])
+        if counts:
+            column[:count] = counts[i]
+        body += cbor2.dumps(cbor2.CBORTag(_TAGS[channel.count_type], column.tobytes()))
+    # the pad, an empty or one-byte string, makes the whole length even
+    body += b"\x40" if (len(body) + 1 + _CRC.size) % 2 == 0 else b"\x41\x00"
+    return bytes(body) + _CRC.pack(_UINT32, zlib.crc32(body))
+
+
+def encode_tail(events: list[tuple[int, str]], trailer: dict[str, Any]) -> bytes:
+    """Return the event list and the trailer."""
+    listed = [[at_ms, text] for at_ms, text in events]
+    return sealed({"kind": "events", "events": listed}) + sealed({"kind": "trailer", **trailer})
+
+
+# -- reading -------------------------------------------------------------------------------------
+def decode_sealed(data: bytes, at: int = 0) -> tuple[dict[str, Any], int] | None:
+    """Return (map, next offset) of the sealed item at an offset; None when it is damaged."""
+    try:
+        if data[at] != 0x82 or data[at + 1 : at + 3] != b"\xd8\x18":
+            return None
+        length, body_at = _byte_string_head(data, at + 3)
+        end = body_at + length
+        body = data[body_at:end]
+        marker, crc = _CRC.unpack(data[end : end + _CRC.size])
+        if len(body) != length or marker != _UINT32 or zlib.crc32(body) != crc:
+            return None
+        content = cbor2.loads(body)
+    except (IndexError, struct.error, ValueError, cbor2.CBORDecodeError):
+        return None
+    return (content, end + _CRC.size) if isinstance(content, dict) else None
+
+
+def _byte_string_head(data: bytes, at: int) -> tuple[int, int]:
+    """Return (length, offset of the bytes) of a definite byte string."""
+    head = data[at]
+    if not 0x40 <= head <= 0x5A:
+        raise ValueError("no byte string")
+    if head < 0x58:
+        return head - 0x40, at + 1
+    width = 1 << (head - 0x58)
+    return int.from_bytes(data[at + 1 : at + 1 + width], "big"), at + 1 + width
+
+
+def header_of(content: dict[str, Any]) -> Header:
+    """Return the header of its map.
+
+    Raises:
+        LoggerAnswerError: a field is missing, of another kind or beyond reason.
+    """
+    try:
+        if content["kind"] != "header" or content["format"] != FORMAT:
+            raise ValueError(f"kind {content['kind']}, format {content['format']}")
+        channels = tuple(
+            FileChannel(str(key), str(unit), str(kind), int(divisor), float(offset))
+            for key, unit, kind, divisor, offset in content["channels"]
+        )
+        header = Header(
+            str(content["serial"]),
+            str(content["model"]),
+            str(content["firmware"]),
+            int(content["mission"]),
+            int(content["launched_ms"]),
+            int(content["first_ms"]),
+            int(content["interval_ms"]),
+            channels,
+            dict(content["plan"]),
+        )
+        if not channels or header.interval_ms <= 0 or any(c.divisor == 0 for c in channels):
+            raise ValueError("no channels, or an interval or divisor of nothing")
+        if any(c.count_type not in _DTYPES for c in channels):
+            raise ValueError("unknown kind of count")
+    except (KeyError, TypeError, ValueError, OverflowError) as exc:
+        raise LoggerAnswerError(
+            f"The mission's header makes no sense ({exc}); offload it again, then keep the "
+            "logger aside."
+        ) from exc
+    return header
+
+
+def decode_block(channels: tuple[FileChannel, ...], data: bytes) -> Block | None:
+    """Return the block in `data` (exactly one block long), or None when it is damaged."""
+    try:
+        crc_at = len(data) - _CRC.size
+        marker, crc = _CRC.unpack(data[crc_at:])
+        if marker != _UINT32 or zlib.crc32(data[:crc_at]) != crc:
+            return None
+        first, count, arrays = cbor2.loads(data)[:3]
+        if not 0 <= count <= READINGS_PER_BLOCK or len(arrays) != len(channels):
+            return None
+        columns = tuple(
+            np.frombuffer(array.value, _DTYPES[channel.count_type])[:count].astype(np.int64)
+            for channel, array in zip(channels, arrays, strict=True)
+        )
+    except (struct.error, ValueError, TypeError, AttributeError, cbor2.CBORDecodeError):
+        return None
+    return Block(int(first), columns) if all(len(c) == count for c in columns) else None
+
+
+def decode_mission_file(data: bytes) -> MissionFile:
+    """Return everything readable in the bytes of a mission file, whole or not.
+
+    Raises:
+        LoggerAnswerError: the header itself cannot be read; nothing after it has a meaning.
+    """
+    start = decode_sealed(data)
+    if start is None:
+        raise LoggerAnswerError("The mission file's header is damaged; offload the mission again.")
+    content, at = start
+    mission = MissionFile(header_of(content))
+    length = mission.header.block_bytes
+    while at < len(data):
+        block = decode_block(mission.header.channels, data[at : at + length])
+        if block is not None:
+            mission.blocks.append(block)
+            at += length
+            continue
+        item = decode_sealed(data, at)
+        if item is None:
+            mission.damaged.append(at)
+            at += length
+            continue
+        content, at = item
+        if content.get("kind") == "events":
+            mission.events = [(int(ms), str(text)) for ms, text in content.get("events", [])]
+        elif content.get("kind") == "trailer":
+            mission.trailer = content
+    return mission

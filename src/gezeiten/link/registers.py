@@ -1,0 +1,224 @@
+"""The register and file map of a Gezeiten-speaking logger; both sides import it.
+
+docs/protocol.md describes it in words; change both together. All numbers are big-endian.
+"""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from dataclasses import astuple, dataclass
+from enum import IntEnum
+from typing import Any
+
+import cbor2
+
+from gezeiten.errors import LoggerAnswerError
+
+MAP_VERSION = 1
+UNIT_ID = 1
+
+# -- input registers (function 4) ------------------------------------------------------------
+STATE_ADDRESS = 0
+_STATE = struct.Struct(">HHqIIHHHIIqIHHIHH")
+STATE_REGISTERS = _STATE.size // 2
+LIVE_ADDRESS = 100
+_LIVE = struct.Struct(">fHH16s")
+LIVE_REGISTERS = _LIVE.size // 2
+
+# -- holding registers (functions 3, 16) -----------------------------------------------------
+PREPARE_ADDRESS = 0
+_PREPARE = struct.Struct(">HHq")
+PREPARE_REGISTERS = _PREPARE.size // 2
+COMMIT_ADDRESS = 8
+PREPARED_FOR_MS = 10_000
+
+# -- files (functions 20, 21) ----------------------------------------------------------------
+STAGED_PLAN_FILE = 1
+PLAN_FILE = 2
+DIRECTORY_FILE = 3
+TAIL_FILE = 10
+MEMORY_FILE = 1000
+RECORDS_PER_FILE = 10_000
+FILE_BYTES = RECORDS_PER_FILE * 2
+RECORD_BYTES_MAX = 240
+"""Largest even payload of one function-20 answer that leaves its byte count below 245."""
+
+SERIAL_OBJECT = 0x80
+"""Object of function 43/14 that holds the serial number; 0, 1, 2 are maker, model, revision."""
+
+
+class State(IntEnum):
+    """What a logger is doing."""
+
+    IDLE = 0
+    WAITING = 1
+    LOGGING = 2
+    FULL = 3
+    ENDED = 4
+    STOPPED = 5
+    BATTERY_EMPTY = 6
+
+
+class Command(IntEnum):
+    """Commands of the two-step pattern: prepare (code, token, argument), then commit (token)."""
+
+    LAUNCH = 1
+    STOP = 2
+    ERASE = 3
+    SET_CLOCK = 4
+    BLINK = 5
+
+
+class Refusal(IntEnum):
+    """Why the last command was refused; readable until the next one."""
+
+    NONE = 0
+    NOT_PREPARED = 1
+    PREPARED_TOO_LONG_AGO = 2
+    WRONG_TOKEN = 3
+    NO_PLAN = 4
+    PLAN_DOES_NOT_FIT = 5
+    STILL_LOGGING = 6
+    NO_MISSION = 7
+
+
+REFUSAL_WORDS = {
+    Refusal.NONE: "it gives no reason",
+    Refusal.NOT_PREPARED: "nothing was prepared",
+    Refusal.PREPARED_TOO_LONG_AGO: "the preparation is too old",
+    Refusal.WRONG_TOKEN: "another computer has prepared something else",
+    Refusal.NO_PLAN: "it holds no whole plan",
+    Refusal.PLAN_DOES_NOT_FIT: "the plan does not fit this model",
+    Refusal.STILL_LOGGING: "it is still logging",
+    Refusal.NO_MISSION: "it has no mission",
+}
+
+
+class SensorStatus(IntEnum):
+    """Status of one channel's present value."""
+
+    OK = 0
+    OFF = 1
+    NO_SENSOR = 2
+
+
+@dataclass(frozen=True, slots=True)
+class LoggerState:
+    """The state registers. Instants are UTC ms by the logger's own clock.
+
+    readings: recorded so far in the mission; first_held: number of the oldest reading still in
+    memory. calibration_due_day: days since 1970-01-01, 0 when unknown. practice: a stand-in.
+    """
+
+    map_version: int
+    state: int
+    clock_ms: int
+    memory_used: int
+    memory_size: int
+    battery_permille: int
+    battery_mv: int
+    mission_number: int
+    readings: int
+    first_held: int
+    first_due_ms: int
+    interval_s: int
+    events: int
+    practice: int
+    calibration_due_day: int
+    last_refusal: int
+    spare: int = 0
+
+    def pack(self) -> bytes:
+        return _STATE.pack(*astuple(self))
+
+
+def unpack_state(data: bytes) -> LoggerState:
+    """Return the state of its registers.
+
+    Raises:
+        LoggerAnswerError: another map version, or values that cannot be.
+    """
+    state = LoggerState(*_STATE.unpack(data))
+    if state.map_version != MAP_VERSION:
+        raise LoggerAnswerError(
+            f"The logger speaks version {state.map_version} of the register map, this Gezeiten "
+            f"version {MAP_VERSION}; update the older of the two."
+        )
+    if state.state not in set(State) or state.first_held > state.readings:
+        raise LoggerAnswerError(
+            "The logger reports a state that cannot be; contact it again, then replace it."
+        )
+    return state
+
+
+@dataclass(frozen=True, slots=True)
+class LiveValue:
+    """Present value of one channel; order is that of the model's channels."""
+
+    value: float
+    status: int
+    unit: str
+
+    def pack(self) -> bytes:
+        return _LIVE.pack(self.value, self.status, 0, self.unit.encode()[:16])
+
+
+def unpack_live(data: bytes) -> list[LiveValue]:
+    """Return the present values of all channels in `data`."""
+    return [
+        LiveValue(value, status, unit.rstrip(b"\0").decode(errors="replace"))
+        for value, status, _, unit in _LIVE.iter_unpack(data)
+    ]
+
+
+def pack_prepare(command: Command, token: int, argument: int) -> bytes:
+    """Return the prepare registers."""
+    return _PREPARE.pack(command, token, argument)
+
+
+def unpack_prepare(data: bytes) -> tuple[int, int, int]:
+    """Return command code, token and argument."""
+    command, token, argument = _PREPARE.unpack(data)
+    return command, token, argument
+
+
+def registers(data: bytes) -> list[int]:
+    """Return bytes as 16-bit registers."""
+    return list(struct.unpack(f">{len(data) // 2}H", data))
+
+
+def register_bytes(values: list[int]) -> bytes:
+    """Return 16-bit registers as bytes."""
+    return struct.pack(f">{len(values)}H", *values)
+
+
+# -- enveloped files: length, check sum, CBOR; padded to whole records -----------------------
+_ENVELOPE = struct.Struct(">II")
+ENVELOPE_BYTES = _ENVELOPE.size
+
+
+def seal(content: Any) -> bytes:
+    """Return CBOR content in its envelope: length, CRC-32, bytes, padding to an even length."""
+    body = cbor2.dumps(content)
+    return seal_bytes(body)
+
+
+def seal_bytes(body: bytes) -> bytes:
+    """Return bytes in an envelope."""
+    return _ENVELOPE.pack(len(body), zlib.crc32(body)) + body + b"\0" * (len(body) % 2)
+
+
+def envelope_length(start: bytes) -> int:
+    """Return how many bytes the whole envelope takes, padding included."""
+    length, _ = _ENVELOPE.unpack(start[:ENVELOPE_BYTES])
+    return ENVELOPE_BYTES + int(length) + int(length) % 2
+
+
+def unseal_bytes(data: bytes) -> bytes | None:
+    """Return the body of an envelope, or None when its check sum is wrong."""
+    if len(data) < ENVELOPE_BYTES:
+        return None
+    length, crc = _ENVELOPE.unpack(data[:ENVELOPE_BYTES])
+    body = data[ENVELOPE_BYTES : ENVELOPE_BYTES + length]
+    return body if len(body) == length and zlib.crc32(body) == crc else None

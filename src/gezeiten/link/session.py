@@ -1,0 +1,254 @@
+"""A conversation with one logger: identity, state, clock, plan, commands, files.
+
+Speaks the map of `registers`; the transport below may be any that carries Modbus messages.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import cbor2
+from pymodbus.pdu.file_message import (
+    FileRecord,
+    ReadFileRecordRequest,
+    ReadFileRecordResponse,
+    WriteFileRecordRequest,
+)
+from pymodbus.pdu.mei_message import ReadDeviceInformationRequest, ReadDeviceInformationResponse
+from pymodbus.pdu.pdu import ModbusPDU
+from pymodbus.pdu.register_message import (
+    ReadInputRegistersRequest,
+    ReadInputRegistersResponse,
+    WriteMultipleRegistersRequest,
+)
+
+from gezeiten.domain.clock import ROUND_TRIPS, ClockDifference, RoundTrip, clock_difference
+from gezeiten.domain.models import LoggerModel, logger_model
+from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.errors import LoggerAnswerError, LoggerRefusedError, WrongLoggerError
+from gezeiten.link import registers as reg
+from gezeiten.link.modbus import Transport, accepted, refusal
+
+_Answer = TypeVar("_Answer", bound=ModbusPDU)
+
+
+@dataclass(frozen=True, slots=True)
+class Identity:
+    """Who a logger says it is."""
+
+    serial: str
+    model: LoggerModel
+    firmware: str
+    maker: str
+
+
+@dataclass(frozen=True, slots=True)
+class DirectoryEntry:
+    """One mission in a logger's memory; ranges count readings from the first due one."""
+
+    mission: int
+    name: str
+    point: str
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    readings: int
+    first_held: int
+    header_bytes: int
+    block_bytes: int
+    file: int
+    tail_file: int
+
+    @property
+    def held(self) -> tuple[int, int]:
+        return (self.first_held, self.readings)
+
+
+class LoggerSession:
+    """One logger behind one transport. Not for use from several threads at once."""
+
+    def __init__(self, transport: Transport) -> None:
+        self._line = transport
+        self.name = transport.name
+
+    # -- reading -------------------------------------------------------------------------------
+    def identify(self, expected: str | None = None) -> Identity:
+        """Return who this is.
+
+        Raises:
+            WrongLoggerError: another serial than `expected`.
+            InputError: a model that this version does not know.
+        """
+        answer = self._ask(
+            ReadDeviceInformationRequest(read_code=3, dev_id=reg.UNIT_ID),
+            ReadDeviceInformationResponse,
+        )
+        objects = {key: bytes(value) for key, value in answer.information.items()}
+        try:
+            maker, code, firmware = (objects[i].decode("ascii") for i in range(3))
+            serial = objects[reg.SERIAL_OBJECT].decode("ascii")
+        except (KeyError, UnicodeDecodeError) as exc:
+            raise LoggerAnswerError(
+                f"What answers at {self.name} does not say who it is; check the address."
+            ) from exc
+        if expected is not None and serial != expected:
+            raise WrongLoggerError(
+                f"{serial} answers at {self.name} where {expected} was expected; "
+                "nothing was changed, look at the label on the case."
+            )
+        self.name = serial
+        return Identity(serial, logger_model(code), firmware, maker)
+
+    def state(self) -> reg.LoggerState:
+        """Return the state registers."""
+        return reg.unpack_state(self._input(reg.STATE_ADDRESS, reg.STATE_REGISTERS))
+
+    def live(self, model: LoggerModel) -> list[reg.LiveValue]:
+        """Return the present value of every channel of the model, in its order."""
+        count = reg.LIVE_REGISTERS * len(model.channels)
+        return reg.unpack_live(self._input(reg.LIVE_ADDRESS, count))
+
+    def clock(self, now_ms: Callable[[], float]) -> ClockDifference:
+        """Measure the clock difference against `now_ms` (the computer's UTC ms)."""
+        trips = []
+        for _ in range(ROUND_TRIPS):
+            sent = now_ms()
+            logger_ms = self.state().clock_ms
+            trips.append(RoundTrip(sent, now_ms(), logger_ms))
+        return clock_difference(trips)
+
+    def directory(self) -> list[DirectoryEntry]:
+        """Return the missions in memory, the running one last."""
+        listed = self.read_sealed(reg.DIRECTORY_FILE)
+        try:
+            return [DirectoryEntry(**entry) for entry in listed]
+        except TypeError as exc:
+            raise LoggerAnswerError(
+                f"{self.name} lists its missions in an unknown form; update Gezeiten."
+            ) from exc
+
+    def plan(self) -> Plan | None:
+        """Return the plan in force, None when there is none."""
+        content = self.read_sealed(reg.PLAN_FILE)
+        return plan_from_dict(content) if content else None
+
+    # -- files ---------------------------------------------------------------------------------
+    def read_file(self, file: int, start: int, length: int) -> bytes:
+        """Return `length` bytes from byte `start` of a file that goes on in the next files."""
+        requests = []
+        at, end = start - start % 2, start + length
+        skip = start % 2
+        while at < end:
+            number, offset = divmod(at, reg.FILE_BYTES)
+            size = min(reg.RECORD_BYTES_MAX, reg.FILE_BYTES - offset, end - at + (end - at) % 2)
+            record = FileRecord(
+                file_number=file + number, record_number=offset // 2, record_length=size
+            )
+            requests.append(ReadFileRecordRequest([record], dev_id=reg.UNIT_ID))
+            at += size
+        data = b"".join(self._record(answer) for answer in self._line.exchange(requests))
+        if len(data) < skip + length:
+            raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
+        return data[skip : skip + length]
+
+    def _record(self, answer: ModbusPDU) -> bytes:
+        accepted(self.name, answer)
+        if not isinstance(answer, ReadFileRecordResponse) or not answer.records:
+            raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")
+        return answer.records[0].record_data
+
+    def read_enveloped(self, file: int) -> bytes:
+        """Return the body of an enveloped file; asked three times if its check sum is wrong."""
+        for _ in range(3):
+            start = self.read_file(file, 0, reg.ENVELOPE_BYTES)
+            length = reg.envelope_length(start)
+            if length <= 4 * reg.FILE_BYTES:
+                body = reg.unseal_bytes(self.read_file(file, 0, length))
+                if body is not None:
+                    return body
+        raise LoggerAnswerError(
+            f"A file of {self.name} arrives damaged again and again; check cable and plug."
+        )
+
+    def read_sealed(self, file: int) -> Any:
+        """Return the CBOR content of an enveloped file."""
+        try:
+            return cbor2.loads(self.read_enveloped(file))
+        except (cbor2.CBORDecodeError, ValueError) as exc:
+            raise LoggerAnswerError(
+                f"A file of {self.name} cannot be read; update Gezeiten."
+            ) from exc
+
+    # -- changing ------------------------------------------------------------------------------
+    def stage_plan(self, plan: Plan) -> None:
+        """Write a plan beside the one in force; it takes effect with the launch command only."""
+        data = reg.seal(plan.as_dict())
+        for at in range(0, len(data), reg.RECORD_BYTES_MAX - 10):
+            part = data[at : at + reg.RECORD_BYTES_MAX - 10]
+            record = FileRecord(
+                file_number=reg.STAGED_PLAN_FILE, record_number=at // 2, record_data=part
+            )
+            request = WriteFileRecordRequest([record], dev_id=reg.UNIT_ID)
+            accepted(self.name, self._line.exchange([request])[0])
+
+    def command(self, command: reg.Command, argument: int = 0) -> None:
+        """Prepare and commit a command.
+
+        Raises:
+            LoggerRefusedError: with the logger's own reason.
+        """
+        token = secrets.randbelow(0xFFFF) + 1
+        self._write(reg.PREPARE_ADDRESS, reg.pack_prepare(command, token, argument))
+        self._write(reg.COMMIT_ADDRESS, token.to_bytes(2, "big"))
+
+    # -- messages ------------------------------------------------------------------------------
+    def _input(self, address: int, count: int) -> bytes:
+        request = ReadInputRegistersRequest(address=address, count=count, dev_id=reg.UNIT_ID)
+        answer = self._ask(request, ReadInputRegistersResponse)
+        if len(answer.registers) != count:
+            raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
+        return reg.register_bytes(list(answer.registers))
+
+    def _write(self, address: int, data: bytes) -> None:
+        request = WriteMultipleRegistersRequest(
+            address=address, registers=reg.registers(data), dev_id=reg.UNIT_ID
+        )
+        answer = self._line.exchange([request])[0]
+        if refusal(answer):
+            reason = reg.REFUSAL_WORDS.get(
+                reg.Refusal(self.state().last_refusal), "for a reason unknown here"
+            )
+            raise LoggerRefusedError(f"{self.name} refused: {reason}; nothing on it was changed.")
+
+    def _ask(self, request: ModbusPDU, kind: type[_Answer]) -> _Answer:
+        answer = accepted(self.name, self._line.exchange([request])[0])
+        if not isinstance(answer, kind):
+            raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")
+        return answer
+
+
+def parse_ranges(text: str) -> list[tuple[str, range]]:
+    """Return hosts with port ranges of "127.0.0.1:15020-15039, logger.lan:502".
+
+    Raises:
+        ValueError: a part that is no host:port or host:first-last.
+    """
+    parsed = []
+    for part in filter(None, (piece.strip() for piece in text.split(","))):
+        host, _, ports = part.rpartition(":")
+        first, _, last = ports.partition("-")
+        if not host:
+            raise ValueError(f"“{part}” is no host:port")
+        low, high = int(first), int(last or first)
+        if not 0 < low <= high < 65_536 or high - low > 1_000:
+            raise ValueError(f"“{part}” is no port range of up to 1000")
+        parsed.append((host, range(low, high + 1)))
+    return parsed
+
+
+def addresses(text: str) -> Sequence[tuple[str, int]]:
+    """Return every host and port of a text that `parse_ranges` understands."""
+    return [(host, port) for host, ports in parse_ranges(text) for port in ports]

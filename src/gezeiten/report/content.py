@@ -1,0 +1,86 @@
+"""What a report of a point says; built by the desk, laid out by `pdf`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.series import Series
+from gezeiten.domain.statistics import DayNumbers, Numbers
+from gezeiten.domain.timeline import Span
+
+
+@dataclass(frozen=True, slots=True)
+class ReportChannel:
+    """One channel over the stretch: readings, limits, figures as a whole and by day."""
+
+    key: str
+    unit: str
+    series: Series
+    rules: tuple[LimitRule, ...]
+    whole: Numbers
+    days: tuple[DayNumbers, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReportMission:
+    """A mission that was in force in the stretch, and its offloads (when, by whom, SHA-256)."""
+
+    serial: str
+    model: str
+    number: int
+    first_ms: int
+    interval_s: int
+    end: str
+    offloads: tuple[tuple[int, str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReportExcursion:
+    rule: LimitRule
+    start_ms: int
+    end_ms: int
+    alarm_ms: int
+    extreme: float
+    dose: float
+    measured: int
+    estimated: int
+    cause: str
+    words: str
+    settled_by: str
+    settled_ms: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class ReportGap:
+    start_ms: int
+    end_ms: int
+    missing: int
+    channels: tuple[str, ...]
+    state: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class PointReport:
+    """Everything in one report. fingerprint: SHA-256 over the readings shown."""
+
+    site: str
+    point: str
+    zone: str
+    span: Span
+    made_ms: int
+    made_by: str
+    channels: tuple[ReportChannel, ...]
+    missions: tuple[ReportMission, ...]
+    excursions: tuple[ReportExcursion, ...]
+    gaps: tuple[ReportGap, ...]
+    fingerprint: str
+
+    @property
+    def readings(self) -> int:
+        return sum(len(channel.series) for channel in self.channels)
+
+    @property
+    def estimated(self) -> int:
+        return sum(int(channel.series.estimated.sum()) for channel in self.channels)

@@ -1,0 +1,1 @@
+"""Simulated loggers: separate processes behind the real protocol, honest about being stand-ins."""

@@ -1,0 +1,451 @@
+"""A simulated logger: clock, battery, plan, missions and memory; no network.
+
+Its memory is not stored: readings are computed from the true instants at which they were due,
+so a restarted stand-in holds exactly what it held before.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import cbor2
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.models import LoggerModel, logger_model
+from gezeiten.domain.outlook import battery_days, reading_bytes, readings_that_fit
+from gezeiten.domain.plan import Plan, check_plan, due_readings, first_due_ms, plan_from_dict
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.timeline import DAY_MS, Times, Values
+from gezeiten.errors import PlanError
+from gezeiten.link import mission_file as mf
+from gezeiten.link import registers as reg
+from gezeiten.standin.scenario import StandinSpec, point_plan
+from gezeiten.standin.signals import SIGNALS
+from gezeiten.standin.simclock import SimClock
+
+_IDLE_PLAN = Plan(channels=("air_temperature",), interval_s=3600)
+
+
+@dataclass(frozen=True, slots=True)
+class ClockBasis:
+    """The logger's clock showed logger_ms at the true instant true_ms; from there it drifts."""
+
+    true_ms: float
+    logger_ms: float
+
+
+@dataclass(slots=True)
+class Run:
+    """The mission in memory. Instants by the logger's clock; stopped_ms None while it runs.
+
+    basis: the clock as it was at launch; setting the clock later moves no reading.
+    """
+
+    number: int
+    plan: dict[str, Any]
+    launched_ms: int
+    first_ms: int
+    basis: ClockBasis
+    stopped_ms: int | None = None
+    end_reason: str = ""
+
+
+@dataclass(slots=True)
+class DeviceState:
+    """What survives a restart."""
+
+    anchor_ms: int
+    basis: ClockBasis
+    battery_dead_ms: float
+    mission: int
+    run: Run | None = None
+    blinks: int = 0
+    events: list[tuple[int, str]] = field(default_factory=list)
+
+
+def state_from_dict(data: dict[str, Any]) -> DeviceState:
+    """Return the state of `dataclasses.asdict`."""
+    run = data["run"]
+    if run:
+        run = Run(**{**run, "basis": ClockBasis(**run["basis"])})
+    events = [(int(ms), str(text)) for ms, text in data["events"]]
+    basis = ClockBasis(**data["basis"])
+    return DeviceState(**{**data, "run": run, "events": events, "basis": basis})
+
+
+class SimLogger:
+    """One logger. `refusal` tells why the last command was refused."""
+
+    def __init__(
+        self, spec: StandinSpec, clock: SimClock, anchor_ms: int, state: DeviceState | None = None
+    ) -> None:
+        self.spec = spec
+        self.model: LoggerModel = logger_model(spec.model)
+        self.clock = clock
+        now = clock.now_ms()
+        self.state = state or DeviceState(
+            anchor_ms=anchor_ms,
+            basis=ClockBasis(now, now),
+            battery_dead_ms=self._first_cell_ends(anchor_ms),
+            mission=spec.first_mission,
+        )
+        self.refusal = reg.Refusal.NONE
+        self.staged = b""
+        self._prepared: tuple[int, int, int] | None = None
+        self._prepared_ms = 0.0
+        self._blocks: dict[tuple[int, int, int], bytes] = {}
+
+    def _first_cell_ends(self, anchor_ms: int) -> float:
+        if self.spec.battery_ends_days is not None:
+            return anchor_ms + self.spec.battery_ends_days * DAY_MS
+        plan = point_plan(self.spec.point)
+        usual = Plan(plan.channels, plan.interval_s)
+        return anchor_ms + 0.7 * battery_days(self.model, usual, 1.0) * DAY_MS
+
+    # -- clock and battery ---------------------------------------------------------------------
+    def clock_ms(self, true_ms: float | None = None) -> int:
+        """Return what the logger's clock shows at a true instant (now)."""
+        true = self.clock.now_ms() if true_ms is None else true_ms
+        return self._shown(self.state.basis, true)
+
+    def _shown(self, basis: ClockBasis, true_ms: float) -> int:
+        rate = 1 + self.spec.clock_ppm * 1e-6
+        return round(basis.logger_ms + (true_ms - basis.true_ms) * rate)
+
+    def true_ms(self, logger_ms: Times) -> Times:
+        """Return the true instants of instants by the mission's clock."""
+        basis = self.state.run.basis if self.state.run else self.state.basis
+        rate = 1 + self.spec.clock_ppm * 1e-6
+        shifted = (logger_ms - basis.logger_ms) / rate + basis.true_ms
+        return np.asarray(np.round(shifted), np.int64)
+
+    @property
+    def battery_is_empty(self) -> bool:
+        return self.clock.now_ms() >= self.state.battery_dead_ms
+
+    def change_battery(self) -> None:
+        """Put in a fresh cell; a mission that ran has ended when the old one was empty."""
+        if self.battery_is_empty:
+            self._end(self.clock_ms(self.state.battery_dead_ms), "battery empty")
+        life = battery_days(self.model, self.plan or _IDLE_PLAN, 1.0)
+        self.state.battery_dead_ms = self.clock.now_ms() + life * DAY_MS
+        self._note("battery changed")
+
+    def charge(self) -> float:
+        """Return the battery's charge, 0..1."""
+        life_ms = battery_days(self.model, self.plan or _IDLE_PLAN, 1.0) * DAY_MS
+        left_ms = self.state.battery_dead_ms - self.clock.now_ms()
+        return min(max(left_ms / life_ms, 0.0), 1.0)
+
+    # -- mission -------------------------------------------------------------------------------
+    @property
+    def plan(self) -> Plan | None:
+        return plan_from_dict(self.state.run.plan) if self.state.run else None
+
+    def readings(self) -> int:
+        """Return how many readings the mission has recorded so far."""
+        run, plan = self.state.run, self.plan
+        if run is None or plan is None:
+            return 0
+        until = self._shown(run.basis, min(self.clock.now_ms(), self.state.battery_dead_ms))
+        if run.stopped_ms is not None:
+            until = min(until, run.stopped_ms)
+        due = due_readings(plan, run.first_ms, until)
+        return due if plan.end == "wrap" else min(due, readings_that_fit(self.model, plan.channels))
+
+    def first_held(self) -> int:
+        """Return the oldest reading still in memory; wrapping frees whole blocks."""
+        plan = self.plan
+        if plan is None or plan.end != "wrap":
+            return 0
+        over = self.readings() - readings_that_fit(self.model, plan.channels)
+        return -(-max(over, 0) // mf.READINGS_PER_BLOCK) * mf.READINGS_PER_BLOCK
+
+    def doing(self) -> reg.State:
+        """Return what the logger is doing."""
+        run, plan = self.state.run, self.plan
+        if run is None or plan is None:
+            return reg.State.IDLE
+        if run.stopped_ms is not None:
+            empty = run.end_reason == "battery empty"
+            return reg.State.BATTERY_EMPTY if empty else reg.State.STOPPED
+        now = self.clock_ms()
+        if plan.end == "at" and now >= plan.end_ms:
+            return reg.State.ENDED
+        if plan.end != "wrap" and self.readings() >= readings_that_fit(self.model, plan.channels):
+            return reg.State.FULL
+        return reg.State.WAITING if now < run.first_ms else reg.State.LOGGING
+
+    def _end(self, at_ms: int, reason: str) -> None:
+        if self.state.run and self.state.run.stopped_ms is None:
+            self.state.run.stopped_ms = at_ms
+            self.state.run.end_reason = reason
+            self._note(f"mission ended: {reason}")
+
+    def _note(self, text: str) -> None:
+        self.state.events.append((self.clock_ms(), text))
+
+    # -- registers -----------------------------------------------------------------------------
+    def registers(self) -> reg.LoggerState:
+        """Return the state registers."""
+        run, plan = self.state.run, self.plan
+        held = self.readings() - self.first_held()
+        size = reading_bytes(self.model, plan.channels) if plan else 0
+        fixed = self.model.header_bytes + self.model.event_bytes
+        charge = self.charge()
+        due_ms = self.state.anchor_ms + self.spec.calibration_due_days * DAY_MS
+        return reg.LoggerState(
+            map_version=reg.MAP_VERSION,
+            state=self.doing(),
+            clock_ms=self.clock_ms(),
+            memory_used=fixed + held * size if run else 0,
+            memory_size=self.model.memory_bytes,
+            battery_permille=round(charge * 1000),
+            battery_mv=round(2900 + 700 * charge),
+            mission_number=run.number if run else 0,
+            readings=self.readings(),
+            first_held=self.first_held(),
+            first_due_ms=run.first_ms if run else 0,
+            interval_s=plan.interval_s if plan else 0,
+            events=len(self.events()),
+            practice=1,
+            calibration_due_day=int(due_ms // DAY_MS),
+            last_refusal=self.refusal,
+        )
+
+    def live(self) -> list[reg.LiveValue]:
+        """Return the present value of every channel."""
+        now = np.array([round(self.clock.now_ms())], np.int64)
+        values = self._measure(now)
+        shown = []
+        for spec in self.model.channels:
+            value = float(values[spec.key][0])
+            status = reg.SensorStatus.NO_SENSOR if np.isnan(value) else reg.SensorStatus.OK
+            shown.append(reg.LiveValue(value, status, quantity(spec.key).unit))
+        return shown
+
+    # -- commands ------------------------------------------------------------------------------
+    def prepare(self, command: int, token: int, argument: int) -> None:
+        """First step: remember what is to be done; nothing changes."""
+        self._prepared = (command, token, argument)
+        self._prepared_ms = self.clock.now_ms()
+
+    def commit(self, token: int) -> bool:
+        """Second step: do what was prepared under this token; False with `refusal` set."""
+        self.refusal = self._may_commit(token)
+        if self.refusal is reg.Refusal.NONE and self._prepared:
+            command, _, argument = self._prepared
+            self.refusal = self._do(command, argument)
+        self._prepared = None
+        return self.refusal is reg.Refusal.NONE
+
+    def _may_commit(self, token: int) -> reg.Refusal:
+        if self._prepared is None:
+            return reg.Refusal.NOT_PREPARED
+        age_ms = (self.clock.now_ms() - self._prepared_ms) / max(self.clock.speed, 1.0)
+        if age_ms > reg.PREPARED_FOR_MS:
+            return reg.Refusal.PREPARED_TOO_LONG_AGO
+        return reg.Refusal.NONE if token == self._prepared[1] else reg.Refusal.WRONG_TOKEN
+
+    def _do(self, command: int, argument: int) -> reg.Refusal:
+        if command == reg.Command.LAUNCH:
+            return self._launch()
+        if command == reg.Command.SET_CLOCK:
+            return self._set_clock(argument)
+        if command == reg.Command.BLINK:
+            self.state.blinks += 1
+            return reg.Refusal.NONE
+        if self.state.run is None:
+            return reg.Refusal.NO_MISSION
+        if command == reg.Command.STOP:
+            self._end(self.clock_ms(), "stopped")
+            return reg.Refusal.NONE
+        if command == reg.Command.ERASE:
+            if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
+                return reg.Refusal.STILL_LOGGING
+            self.state.run = None
+            return reg.Refusal.NONE
+        return reg.Refusal.NOT_PREPARED
+
+    def _launch(self) -> reg.Refusal:
+        if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
+            return reg.Refusal.STILL_LOGGING
+        plan = self.staged_plan()
+        if plan is None:
+            return reg.Refusal.NO_PLAN
+        now = self.clock_ms()
+        if check_plan(plan, self.model, now):
+            return reg.Refusal.PLAN_DOES_NOT_FIT
+        self.state.mission += 1
+        self.state.events = []
+        self.state.run = Run(
+            self.state.mission, plan.as_dict(), now, first_due_ms(plan, now), self.state.basis
+        )
+        self._note("launched")
+        return reg.Refusal.NONE
+
+    def _set_clock(self, to_ms: int) -> reg.Refusal:
+        if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
+            return reg.Refusal.STILL_LOGGING  # a jump would tear the running record
+        self.state.basis = ClockBasis(self.clock.now_ms(), to_ms)
+        return reg.Refusal.NONE
+
+    # -- plan, directory and memory as files -----------------------------------------------------
+    def staged_plan(self) -> Plan | None:
+        """Return the staged plan if it arrived whole and can be read."""
+        body = reg.unseal_bytes(self.staged)
+        if body is None:
+            return None
+        try:
+            return plan_from_dict(cbor2.loads(body))
+        except (PlanError, ValueError, cbor2.CBORDecodeError):
+            return None
+
+    def write_file(self, file: int, start: int, data: bytes) -> bool:
+        """Take written bytes; only the staged plan can be written."""
+        if file != reg.STAGED_PLAN_FILE or start + len(data) > 4096:
+            return False
+        if start == 0:
+            self.staged = b""
+        self.staged = self.staged[:start].ljust(start, b"\0") + data
+        return True
+
+    def read_file(self, file: int, start: int, length: int) -> bytes | None:
+        """Return bytes of a file, zeros after its end; None where there is no such place."""
+        if file >= reg.MEMORY_FILE:
+            return self._memory((file - reg.MEMORY_FILE) * reg.FILE_BYTES + start, length)
+        whole = self._small_file(file)
+        return None if whole is None else whole[start : start + length].ljust(length, b"\0")
+
+    def _small_file(self, file: int) -> bytes | None:
+        run = self.state.run
+        if file == reg.STAGED_PLAN_FILE:
+            return self.staged
+        if file == reg.PLAN_FILE:
+            return reg.seal(run.plan if run else {})
+        if file == reg.DIRECTORY_FILE:
+            return reg.seal(self.directory())
+        if file == reg.TAIL_FILE and run:
+            return reg.seal_bytes(self.tail())
+        return None
+
+    def directory(self) -> list[dict[str, Any]]:
+        """Return the missions in memory: this family keeps one."""
+        run, plan = self.state.run, self.plan
+        if run is None or plan is None:
+            return []
+        header = self.header()
+        return [
+            {
+                "mission": run.number,
+                "name": plan.mission_name,
+                "point": plan.point_name,
+                "launched_ms": run.launched_ms,
+                "first_ms": run.first_ms,
+                "interval_ms": plan.interval_s * 1000,
+                "readings": self.readings(),
+                "first_held": self.first_held(),
+                "header_bytes": len(mf.encode_header(header)),
+                "block_bytes": header.block_bytes,
+                "file": reg.MEMORY_FILE,
+                "tail_file": reg.TAIL_FILE,
+            }
+        ]
+
+    def header(self) -> mf.Header:
+        """Return the header of the mission in memory."""
+        run, plan = self.state.run, self.plan
+        assert run is not None
+        assert plan is not None
+        units = {spec.key: quantity(spec.key).unit for spec in self.model.channels}
+        return mf.Header(
+            serial=self.spec.serial,
+            model=self.model.name,
+            firmware=self.spec.firmware,
+            mission=run.number,
+            launched_ms=run.launched_ms,
+            first_ms=run.first_ms,
+            interval_ms=plan.interval_s * 1000,
+            channels=mf.file_channels(self.model, plan.channels, units),
+            plan=run.plan,
+        )
+
+    def tail(self) -> bytes:
+        """Return event list and trailer as they stand now."""
+        run = self.state.run
+        trailer = {
+            "readings": self.readings(),
+            "first_held": self.first_held(),
+            "state": self.doing().name.lower(),
+            "end_reason": run.end_reason if run else "",
+            "clock_ms": self.clock_ms(),
+        }
+        return mf.encode_tail(self.events(), trailer)
+
+    def events(self) -> list[tuple[int, str]]:
+        """Return the events so far, oldest first: the logger's own and those of its troubles."""
+        run, now = self.state.run, self.clock.now_ms()
+        if run is None:
+            return []
+        listed = list(self.state.events)
+        for trouble in self.spec.troubles:
+            at_ms = self.state.anchor_ms - trouble.from_days_ago * DAY_MS
+            if self.true_ms(np.array([run.first_ms]))[0] <= at_ms <= now:
+                listed.append((self.clock_ms(at_ms), trouble.event))
+        return sorted(listed)
+
+    def _memory(self, start: int, length: int) -> bytes | None:
+        """Return bytes of the mission file as far as it goes; whole blocks are computed."""
+        if self.state.run is None:
+            return None
+        header = self.header()
+        head = mf.encode_header(header)
+        size = header.block_bytes
+        data = head[start : start + length]
+        first = max(start - len(head), 0) // size
+        last = (start + length - len(head) - 1) // size
+        blocks = b""
+        if last >= first and start + length > len(head):
+            if first < self.first_held() // mf.READINGS_PER_BLOCK:
+                return None  # overwritten
+            blocks = b"".join(self._block(header, number) for number in range(first, last + 1))
+        skip = max(start - len(head) - first * size, 0)
+        data += blocks[skip : skip + length - len(data)]
+        return data.ljust(length, b"\0")
+
+    def _block(self, header: mf.Header, number: int) -> bytes:
+        first = number * mf.READINGS_PER_BLOCK
+        end = min(first + mf.READINGS_PER_BLOCK, self.readings())
+        key = (header.mission, number, end)
+        if key not in self._blocks:
+            if len(self._blocks) > 256:
+                self._blocks.clear()
+            index = np.arange(first, max(end, first), dtype=np.int64)
+            counts = self._counts(header, index)
+            self._blocks[key] = mf.encode_block(header.channels, first, counts)
+        return self._blocks[key]
+
+    def _counts(self, header: mf.Header, index: NDArray[np.int64]) -> list[NDArray[np.int64]]:
+        values = self._measure(self.true_ms(header.first_ms + index * header.interval_ms))
+        counted = []
+        for channel in header.channels:
+            column = values[channel.key]
+            counts = np.round((column - channel.offset) * channel.divisor)
+            counts = np.where(np.isfinite(column), counts, channel.missing_count)
+            counted.append(counts.astype(np.int64))
+        return counted
+
+    def _measure(self, true_ms: Times) -> dict[str, Values]:
+        """Return what the sensors read at true instants; NaN where a trouble takes it away."""
+        values = SIGNALS[self.spec.point](true_ms, self.state.anchor_ms)
+        for trouble in self.spec.troubles:
+            begin = self.state.anchor_ms - trouble.from_days_ago * DAY_MS
+            end = self.state.anchor_ms - trouble.to_days_ago * DAY_MS
+            hit = (true_ms >= begin) & (true_ms < end)
+            for key in [trouble.channel] if trouble.channel else list(values):
+                values[key] = np.where(hit, np.nan, values[key])
+        return {
+            spec.key: np.clip(values[spec.key], spec.low, spec.high) for spec in self.model.channels
+        }

@@ -1,0 +1,50 @@
+"""Running one stand-in in this process, until told to quit."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import sys
+import time
+from pathlib import Path
+
+from gezeiten.standin.device import SimLogger, state_from_dict
+from gezeiten.standin.scenario import standin
+from gezeiten.standin.server import StandinServer
+from gezeiten.standin.simclock import SimClock
+
+
+def _until_stdin_closes() -> None:
+    sys.stdin.read()
+
+
+def run_standin(
+    serial: str,
+    *,
+    host: str = "127.0.0.1",
+    port: int = 0,
+    state_file: Path | None = None,
+    anchor_ms: int | None = None,
+    base_ms: float | None = None,
+    speed: float = 1.0,
+    until_stdin_closes: bool = False,
+) -> None:
+    """Serve a logger of the scenario; goes on from `state_file` where there is one."""
+    clock = SimClock(base_ms, speed)
+    anchor = round(time.time() * 1000) if anchor_ms is None else anchor_ms
+    state = None
+    if state_file is not None and state_file.exists():
+        state = state_from_dict(json.loads(state_file.read_text()))
+    device = SimLogger(standin(serial), clock, anchor, state)
+    server = StandinServer(device, state_file)
+
+    async def serve() -> None:
+        tasks = [asyncio.create_task(server.serve(host, port, 0))]
+        if until_stdin_closes:
+            # whoever started us holds the other end; when it dies, however, we end too
+            tasks.append(asyncio.create_task(asyncio.to_thread(_until_stdin_closes)))
+        await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+
+    with contextlib.suppress(KeyboardInterrupt):
+        asyncio.run(serve())

@@ -1,0 +1,276 @@
+"""The stand-in's two sockets: Modbus TCP for the world, a control line for tests and the demo.
+
+Framing is our own here, so that it can pace bytes, go away in the middle, hang or damage what it
+sends; the client is checked against it by pymodbus's own client as an independent peer.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import struct
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from pymodbus.pdu import DecodePDU, ExceptionResponse, ModbusPDU
+from pymodbus.pdu.file_message import (
+    FileRecord,
+    ReadFileRecordRequest,
+    ReadFileRecordResponse,
+    WriteFileRecordRequest,
+    WriteFileRecordResponse,
+)
+from pymodbus.pdu.mei_message import ReadDeviceInformationRequest, ReadDeviceInformationResponse
+from pymodbus.pdu.register_message import (
+    ReadHoldingRegistersRequest,
+    ReadHoldingRegistersResponse,
+    ReadInputRegistersRequest,
+    ReadInputRegistersResponse,
+    WriteMultipleRegistersRequest,
+    WriteMultipleRegistersResponse,
+)
+
+from gezeiten.link import registers as reg
+from gezeiten.standin.device import SimLogger
+
+_MBAP = struct.Struct(">HHHB")
+_ILLEGAL_FUNCTION, _ILLEGAL_ADDRESS, _ILLEGAL_VALUE, _DEVICE_FAILURE = 1, 2, 3, 4
+
+
+@dataclass(slots=True)
+class Misbehaviour:
+    """What the stand-in is told to do wrong.
+
+    vanish_after_bytes: close the connection once so many bytes were sent, then stay silent for
+    `away_connections` connections. damage_blocks: memory blocks whose bytes arrive changed.
+    hang: take questions and never answer. nonsense: answer with bytes that are no Modbus.
+    serial: claim another serial. refuse_launch: launch commands fail. bytes_per_s: pace.
+    """
+
+    vanish_after_bytes: int | None = None
+    away_connections: int = 0
+    damage_blocks: tuple[int, int] | None = None
+    hang: bool = False
+    nonsense: bool = False
+    serial: str | None = None
+    refuse_launch: bool = False
+    lose_plan: bool = False
+    bytes_per_s: float | None = None
+
+
+class PduHandler:
+    """Answers Modbus messages from a simulated logger; knows nothing of sockets."""
+
+    def __init__(
+        self, device: SimLogger, faults: Misbehaviour, changed: Callable[[], None]
+    ) -> None:
+        self._device = device
+        self._faults = faults
+        self._changed = changed
+        self._decoder = DecodePDU(True)
+
+    def answer(self, frame: bytes) -> bytes:
+        """Return function code and data of the answer to one message."""
+        response = self._respond(frame)
+        return bytes([response.function_code]) + response.encode()
+
+    def _respond(self, frame: bytes) -> ModbusPDU:
+        function = frame[0]
+        # The library decodes the length of a function-20 request as bytes although it counts
+        # registers (3.16), so this one is read here.
+        if function == ReadFileRecordRequest.function_code:
+            return self._read_file(frame)
+        request = self._decoder.decode(frame)
+        if isinstance(request, WriteFileRecordRequest):
+            return self._write_file(request)
+        if isinstance(request, ReadDeviceInformationRequest):
+            return self._identify(request)
+        if isinstance(request, ReadInputRegistersRequest):
+            return self._input(request)
+        if isinstance(request, ReadHoldingRegistersRequest):
+            return ReadHoldingRegistersResponse(registers=[0] * request.count)
+        if isinstance(request, WriteMultipleRegistersRequest):
+            return self._write(request)
+        return ExceptionResponse(function & 0x7F, _ILLEGAL_FUNCTION)
+
+    def _identify(self, request: ReadDeviceInformationRequest) -> ModbusPDU:
+        device = self._device
+        objects = {
+            0: b"Gezeiten stand-in",
+            1: device.model.code.encode(),
+            2: device.spec.firmware.encode(),
+            reg.SERIAL_OBJECT: (self._faults.serial or device.spec.serial).encode(),
+        }
+        if request.read_code < 3:
+            del objects[reg.SERIAL_OBJECT]
+        return ReadDeviceInformationResponse(read_code=request.read_code, information=objects)
+
+    def _input(self, request: ReadInputRegistersRequest) -> ModbusPDU:
+        areas: tuple[tuple[int, Callable[[], bytes]], ...] = (
+            (reg.STATE_ADDRESS, lambda: self._device.registers().pack()),
+            (reg.LIVE_ADDRESS, self._live),
+        )
+        for base, read in areas:
+            if request.address >= base and request.address < base + 100:
+                content = reg.registers(read())
+                offset = request.address - base
+                if 0 < request.count <= len(content) - offset:
+                    part = content[offset : offset + request.count]
+                    return ReadInputRegistersResponse(registers=part)
+        return ExceptionResponse(request.function_code, _ILLEGAL_ADDRESS)
+
+    def _live(self) -> bytes:
+        return b"".join(value.pack() for value in self._device.live())
+
+    def _write(self, request: WriteMultipleRegistersRequest) -> ModbusPDU:
+        data = reg.register_bytes(list(request.registers))
+        if request.address == reg.PREPARE_ADDRESS and len(data) == 2 * reg.PREPARE_REGISTERS:
+            self._device.prepare(*reg.unpack_prepare(data))
+        elif request.address == reg.COMMIT_ADDRESS and len(data) == 2:
+            if self._faults.refuse_launch:
+                self._device.refusal = reg.Refusal.PLAN_DOES_NOT_FIT
+                return ExceptionResponse(request.function_code, _DEVICE_FAILURE)
+            if not self._device.commit(int.from_bytes(data, "big")):
+                return ExceptionResponse(request.function_code, _DEVICE_FAILURE)
+            self._changed()
+        else:
+            return ExceptionResponse(request.function_code, _ILLEGAL_ADDRESS)
+        return WriteMultipleRegistersResponse(request.address, len(request.registers))
+
+    def _read_file(self, frame: bytes) -> ModbusPDU:
+        records = []
+        if len(frame) < 9 or frame[1] != len(frame) - 2 or frame[1] % 7:
+            return ExceptionResponse(frame[0], _ILLEGAL_VALUE)
+        for at in range(2, len(frame), 7):
+            kind, file, record, count = struct.unpack(">BHHH", frame[at : at + 7])
+            if kind != 6 or record + count > reg.RECORDS_PER_FILE or count > 122:
+                return ExceptionResponse(frame[0], _ILLEGAL_VALUE)
+            data = self._device.read_file(file, record * 2, count * 2)
+            if data is None:
+                return ExceptionResponse(frame[0], _ILLEGAL_ADDRESS)
+            records.append(FileRecord(record_data=self._damaged(file, record * 2, data)))
+        return ReadFileRecordResponse(records)
+
+    def _damaged(self, file: int, start: int, data: bytes) -> bytes:
+        """Change one byte of every read that falls into a block told to arrive damaged."""
+        if self._faults.damage_blocks is None or file < reg.MEMORY_FILE:
+            return data
+        at = (file - reg.MEMORY_FILE) * reg.FILE_BYTES + start
+        [entry] = self._device.directory()
+        first, end = self._faults.damage_blocks
+        low = entry["header_bytes"] + first * entry["block_bytes"]
+        high = entry["header_bytes"] + end * entry["block_bytes"]
+        if low <= at and at + len(data) <= high:
+            return bytes([data[0] ^ 0x55]) + data[1:]
+        return data
+
+    def _write_file(self, request: WriteFileRecordRequest) -> ModbusPDU:
+        for record in request.records:
+            data = record.record_data
+            if self._faults.lose_plan:
+                data = b"\0" * len(data)
+            if not self._device.write_file(record.file_number, record.record_number * 2, data):
+                return ExceptionResponse(request.function_code, _ILLEGAL_ADDRESS)
+        return WriteFileRecordResponse(request.records)
+
+
+class StandinServer:
+    """Serves one simulated logger until told to quit; saves its state after each change."""
+
+    def __init__(self, device: SimLogger, state_file: Path | None) -> None:
+        self.device = device
+        self.faults = Misbehaviour()
+        self._state_file = state_file
+        self._handler = PduHandler(device, self.faults, self.save)
+        self._sent = 0
+        self._quit = asyncio.Event()
+
+    def save(self) -> None:
+        """Write the state file, whole or not at all."""
+        if self._state_file is None:
+            return
+        fresh = self._state_file.with_suffix(".new")
+        fresh.write_text(json.dumps(asdict(self.device.state)))
+        fresh.replace(self._state_file)
+
+    async def serve(self, host: str, port: int, control_port: int) -> None:
+        """Listen on both ports (0: any free one), print them as one JSON line, run until quit."""
+        modbus = await asyncio.start_server(self._modbus, host, port)
+        control = await asyncio.start_server(self._control, "127.0.0.1", control_port)
+        self.save()
+        ports = [server.sockets[0].getsockname()[1] for server in (modbus, control)]
+        ready = {"serial": self.device.spec.serial, "port": ports[0], "control": ports[1]}
+        print(json.dumps(ready), flush=True)
+        await self._quit.wait()
+        modbus.close()
+        control.close()
+
+    async def _modbus(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            if self.faults.away_connections > 0 or self.device.battery_is_empty:
+                self.faults.away_connections = max(self.faults.away_connections - 1, 0)
+                return
+            while True:
+                head = await reader.readexactly(_MBAP.size)
+                transaction, _, length, unit = _MBAP.unpack(head)
+                frame = await reader.readexactly(length - 1)
+                await self._send(writer, transaction, unit, self._handler.answer(frame))
+        except (asyncio.IncompleteReadError, ConnectionError):
+            return
+        finally:
+            writer.close()
+
+    async def _send(
+        self, writer: asyncio.StreamWriter, transaction: int, unit: int, body: bytes
+    ) -> None:
+        if self.faults.hang:
+            return
+        data = _MBAP.pack(transaction, 0, len(body) + 1, unit) + body
+        if self.faults.nonsense:
+            data = b"\xff" * len(data)
+        limit = self.faults.vanish_after_bytes
+        if limit is not None and self._sent + len(data) > limit:
+            writer.write(data[: max(limit - self._sent, 0)])
+            await writer.drain()
+            self.faults.vanish_after_bytes, self._sent = None, 0
+            raise ConnectionResetError("told to vanish")
+        self._sent += len(data)
+        writer.write(data)
+        await writer.drain()
+        if self.faults.bytes_per_s:
+            await asyncio.sleep(len(data) / self.faults.bytes_per_s)
+
+    async def _control(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            while line := await reader.readline():
+                reply = self._obey(json.loads(line))
+                writer.write(json.dumps(reply).encode() + b"\n")
+                await writer.drain()
+        except ConnectionError:
+            return
+        finally:
+            writer.close()
+
+    def _obey(self, order: dict[str, Any]) -> dict[str, Any]:
+        device = self.device
+        kind = order.pop("do")
+        if kind == "time":
+            device.clock.set(order["ms"], order.get("speed", 1.0))
+        elif kind == "battery":
+            device.change_battery()
+            self.save()
+        elif kind == "fault":
+            self._sent = 0
+            for name, value in order.items():
+                setattr(self.faults, name, tuple(value) if isinstance(value, list) else value)
+        elif kind == "quit":
+            self._quit.set()
+        return {
+            "serial": device.spec.serial,
+            "now_ms": device.clock.now_ms(),
+            "doing": device.doing().name.lower(),
+            "readings": device.readings(),
+            "blinks": device.state.blinks,
+        }
