@@ -11,12 +11,13 @@ import shutil
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions, settle
-from gezeiten.desk.launching import launch
+from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.places import add_point, add_site
@@ -195,13 +196,13 @@ class _Story:
         self._say(f"  {serial} offloaded, {result.readings} readings")
 
     def _launch(self, *serials: str) -> Callable[[], None]:
-        return lambda: [self._start(serial) for serial in serials] and None
+        return partial(_each, self._start, serials)
 
     def _launch_all_but(self, left_out: str) -> Callable[[], None]:
         return self._launch(*(s for s in self._by_serial if s != left_out))
 
     def _offload(self, *serials: str) -> Callable[[], None]:
-        return lambda: [self._take(serial) for serial in serials] and None
+        return partial(_each, self._take, serials)
 
     def _again(self, *serials: str) -> Callable[[], None]:
         """Offload, then launch the same plan forty minutes later."""
@@ -209,7 +210,6 @@ class _Story:
         def act() -> None:
             for serial in serials:
                 self._take(serial)
-                self._by_serial[serial].order("state")
             self._stop(serials)
             self._clock.set(self._clock.now_ms() + 40 * 60_000, 1.0)
             for process in self._by_serial.values():
@@ -221,15 +221,16 @@ class _Story:
         return act
 
     def _stop(self, serials: tuple[str, ...]) -> None:
-        from gezeiten.desk.launching import stop
-
         for serial in serials:
             address = self._by_serial[serial].address
             if contact(self._desk, address, serial).is_recording:
                 stop(self._desk, address, serial)
 
     def _change_battery(self, serial: str) -> Callable[[], None]:
-        return lambda: self._by_serial[serial].order("battery") and None
+        def act() -> None:
+            self._by_serial[serial].order("battery")
+
+        return act
 
     def _marsh_with_bad_plug(self) -> None:
         """The plug of K2 damaged eleven days of its memory on the way, again and again."""
@@ -257,3 +258,8 @@ class _Story:
                 leave_open(self._desk, booked, "Battery was empty; nothing recorded")
             elif not line_offer(self._desk, booked).refusal and booked.point.name != "Paint hall":
                 fill_by_line(self._desk, booked)
+
+
+def _each(act: Callable[[str], None], serials: tuple[str, ...]) -> None:
+    for serial in serials:
+        act(serial)

@@ -87,13 +87,13 @@ def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
         if at:
             desk.settings = replace(desk.settings, addresses=", ".join(at))
         found = find_loggers(desk)
-    rows = [_found_dict(logger) for logger in found]
     lines = [
-        f"{row['serial']:8} {row['model']:9} {row['state']:9} {row['readings']:>8} readings  "
-        f"clock {duration_text(round(row['clock_difference_ms']))}  {row['address']}"
-        for row in rows
+        f"{logger.identity.serial:8} {logger.identity.model.name:9} "
+        f"{State(logger.state.state).name.lower():9} {logger.state.readings:>8} readings  "
+        f"clock {duration_text(round(logger.clock.difference_ms))}  {logger.address}"
+        for logger in found
     ]
-    put(as_json, rows, lines or ["No logger answers."])
+    put(as_json, [_found_dict(logger) for logger in found], lines or ["No logger answers."])
 
 
 def _found_dict(logger: FoundLogger) -> dict[str, object]:
@@ -221,7 +221,8 @@ def list_points(folder: Path | None, as_json: bool) -> None:
                     "open_gaps": open_count,
                 })  # fmt: skip
                 held = f"{iso_utc(span[0])} to {iso_utc(span[1])}" if span else "no readings"
-                lines.append(f"  {point.name:18} {point.serial:8} {held}  {open_count} open gaps")
+                gaps_said = "1 open gap" if open_count == 1 else f"{open_count} open gaps"
+                lines.append(f"  {point.name:18} {point.serial:8} {held}  {gaps_said}")
     put(as_json, rows, lines or ["The archive is empty."])
 
 

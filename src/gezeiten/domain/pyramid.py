@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.domain.series import HOLD_FACTOR, Series
 from gezeiten.domain.timeline import Times, Values
@@ -96,3 +97,26 @@ def _extremes(times: Times, lows: Values, highs: Values, columns: int) -> Pictur
         shown_times = np.insert(shown_times, wide * 2, times[edges][wide] - 1)
         shown = np.insert(shown, wide * 2, np.nan)
     return Picture(shown_times, shown)
+
+
+def split_for_drawing(series: Series) -> tuple[Series, Series]:
+    """Return (measured, estimated) so that each can be drawn in its own manner.
+
+    The estimated part takes in the measured neighbour on either side, so the two lines meet.
+    """
+    estimated = series.estimated
+    if not estimated.any():
+        return series, _taken(series, np.zeros(len(series), bool))
+    joined = estimated.copy()
+    joined[1:] |= estimated[:-1]
+    joined[:-1] |= estimated[1:]
+    return _taken(series, ~estimated), _taken(series, joined)
+
+
+def _taken(series: Series, keep: NDArray[np.bool_]) -> Series:
+    return Series(
+        series.times_utc_ms[keep],
+        series.values[keep],
+        series.quality[keep],
+        series.interval_ms[keep],
+    )

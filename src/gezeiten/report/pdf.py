@@ -56,8 +56,8 @@ def write_pdf(report: PointReport, path: Path) -> int:
         author=report.made_by,
         creator="Gezeiten",
     )
-    frame = Frame(18 * mm, 18 * mm, WIDTH, A4[1] - 38 * mm, padding=0)
-    frame._leftPadding = frame._rightPadding = 0
+    edges = dict.fromkeys(("leftPadding", "rightPadding", "topPadding", "bottomPadding"), 0)
+    frame = Frame(18 * mm, 18 * mm, WIDTH, A4[1] - 38 * mm, **edges)
     document.addPageTemplates(PageTemplate("page", [frame]))
     document.build(layout.story(), canvasmaker=layout.canvas)
     return _read_back(report, path)
@@ -153,14 +153,16 @@ class _Layout:
             for m in self._report.missions
         ]
         limits = [["Limit", "Value", "For longer than", "Counted"]]
-        for channel in self._report.channels:
-            for rule in channel.rules:
-                limits.append([
-                    f"{quantity(channel.key).name} {rule.side}",
-                    f"{rule.value:g} {channel.unit}",
-                    duration_text(rule.delay_s * 1000),
-                    rule.counting + (", daily" if rule.daily else ""),
-                ])  # fmt: skip
+        limits += [
+            [
+                f"{quantity(channel.key).name} {rule.side}",
+                f"{rule.value:g} {channel.unit}",
+                duration_text(rule.delay_s * 1000),
+                rule.counting + (", daily" if rule.daily else ""),
+            ]
+            for channel in self._report.channels
+            for rule in channel.rules
+        ]
         if len(limits) == 1:
             limits.append(["none", "", "", ""])
         return KeepTogether([self._table(rows), Spacer(1, 8), self._table(limits)])
@@ -172,8 +174,10 @@ class _Layout:
         head += ["Kinetic mean"] if kinetic else []
         head += ["Above for", "Below for", "Held", "Status"]
         rows = [head]
-        for row in channel.days:
-            rows.append(self._day_row(f"{row.day.isoformat()}", row.numbers, channel, kinetic))
+        rows += [
+            self._day_row(row.day.isoformat(), row.numbers, channel, kinetic)
+            for row in channel.days
+        ]
         rows.append(self._day_row("Whole", channel.whole, channel, kinetic))
         title = Paragraph(f"{name.name}, {escape(channel.unit)}: by day", self._head)
         return [title, self._table(rows, last_is_total=True)]

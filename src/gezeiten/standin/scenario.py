@@ -134,7 +134,7 @@ SITES: tuple[SiteSpec, ...] = (
                 StandinSpec("P-0317", "Priel W3", "creek_gauge", troubles=(
                     Trouble(35.0, 34.5, NO_READING, "", "lifted for cleaning"),
                 )),
-                PointPlan(_P_T, 120, (_rule("water_pressure", "above", 139.0, 20),)),
+                PointPlan(_P_T, 120, (_rule("water_pressure", "above", 137.8, 10),)),
             ),
             PointSpec(
                 "piezometer_k1", "Piezometer K1",

@@ -170,7 +170,7 @@ def _sea_c(times: Times) -> Values:
 
 
 def creek_gauge(times: Times, anchor_ms: int) -> Channels:
-    level = 1.7 + tide_m(times) + 0.95 * _storm(times, anchor_ms)
+    level = 1.7 + tide_m(times) + 1.6 * _storm(times, anchor_ms)
     level = 0.3 + np.logaddexp(0, (level - 0.3) * 6) / 6  # the creek bed holds back low water
     temp = 0.6 * _sea_c(times) + 0.4 * outdoor_c(times)
     pressure = _water(times, anchor_ms, level, sea=True)

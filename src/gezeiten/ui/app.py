@@ -1,0 +1,39 @@
+"""Starting the window on an archive."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QLocale
+from PySide6.QtWidgets import QApplication, QMessageBox
+
+from gezeiten.desk.context import Desk
+from gezeiten.errors import GezeitenError
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.window import MainWindow
+
+
+def application() -> QApplication:
+    """Return the one QApplication, made on first use."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app.setApplicationName("Gezeiten")
+    app.setStyle("Fusion")
+    QLocale.setDefault(QLocale.system())
+    return app
+
+
+def run(folder: Path) -> int:
+    """Open the window on an archive and return the exit code when it is closed."""
+    app = application()
+    try:
+        desk = Desk(folder)
+    except GezeitenError as exc:
+        QMessageBox.critical(None, tr("Gezeiten"), str(exc))
+        return exc.exit_code
+    window = MainWindow(desk)
+    window.resize(1280, 800)
+    window.show()
+    code = app.exec()
+    desk.close()
+    return code

@@ -1,0 +1,452 @@
+"""Charts: lanes of quantities on one shared time axis in the site's own time.
+
+Measured lines are solid, estimated ones dashed, limits dashed in the colour of their side, and
+excursions tinted with a triangle. Zoom by wheel, pan by drag, mark a stretch by Shift+drag.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPen
+
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.pyramid import Pyramid, split_for_drawing
+from gezeiten.domain.series import Series
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, Span, from_ms, midnight_ms
+from gezeiten.ui.i18n import clock_time, date, day_and_time, number, tr
+from gezeiten.ui.theme import Theme
+
+_STEPS_MS = [
+    *(m * MINUTE_MS for m in (1, 5, 10, 30)),
+    *(h * HOUR_MS for h in (1, 2, 3, 6, 12)),
+    *(d * DAY_MS for d in (1, 2, 4, 7, 14, 28, 91, 182, 364)),
+]
+TRACE_COLORS = ("tide", "brass", "plum", "kelp", "ember")
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """One line: a name and its readings, measured and estimated apart."""
+
+    name: str
+    series: Series
+    measured: Pyramid
+    estimated: Pyramid
+
+
+def make_trace(name: str, series: Series) -> Trace:
+    """Return the trace of a series, with its summaries for drawing."""
+    measured, estimated = split_for_drawing(series)
+    return Trace(name, series, Pyramid(measured), Pyramid(estimated))
+
+
+@dataclass(frozen=True, slots=True)
+class Tint:
+    """A tinted stretch; side "above" or "below" adds a triangle, "" none."""
+
+    span: Span
+    color: str
+    side: str = ""
+    alpha: int = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """One quantity: all lines share its scale."""
+
+    title: str
+    unit: str
+    decimals: int
+    traces: tuple[Trace, ...]
+    rules: tuple[LimitRule, ...] = ()
+    tints: tuple[Tint, ...] = ()
+    proposal: Series | None = None
+
+
+@dataclass(slots=True)
+class _Drawn:
+    lane: Lane
+    plot: pg.PlotItem
+    curves: list[tuple[pg.PlotDataItem, pg.PlotDataItem]] = field(default_factory=list)
+    cursor: pg.InfiniteLine | None = None
+    value: pg.TextItem | None = None
+
+
+class TimeAxis(pg.AxisItem):
+    """Ticks at round local times of a zone; positions are UTC seconds."""
+
+    def __init__(self, zone: str) -> None:
+        super().__init__("bottom")
+        self.zone = zone
+
+    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
+        wanted = max(2, int(size / 95))
+        step = next((s for s in _STEPS_MS if (high - low) * 1000 / s <= wanted), _STEPS_MS[-1])
+        return [(step / 1000, [t / 1000 for t in self._ticks(low * 1000, high * 1000, step)])]
+
+    def _ticks(self, low_ms: float, high_ms: float, step_ms: int) -> list[int]:
+        if step_ms < DAY_MS:
+            start = midnight_ms(from_ms(int(low_ms), self.zone).date(), self.zone)
+            first = start + int((low_ms - start) // step_ms) * step_ms
+            return list(range(first, int(high_ms) + 1, step_ms))[:60]
+        days = step_ms // DAY_MS
+        day = from_ms(int(low_ms), self.zone).date()
+        day -= timedelta(days=day.toordinal() % days)
+        ticks = []
+        while len(ticks) < 60:
+            at = midnight_ms(day, self.zone)
+            if at > high_ms:
+                break
+            ticks.append(at)
+            day += timedelta(days=days)
+        return ticks
+
+    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
+        shown = []
+        for value in values:
+            at = round(value * 1000)
+            midnight = from_ms(at, self.zone).time().hour == 0 and spacing >= 3 * 3600
+            if spacing >= 86_400 or midnight:
+                shown.append(date(at, self.zone, "d MMM"))
+            else:
+                shown.append(clock_time(at, self.zone))
+        return shown
+
+
+class ValueAxis(pg.AxisItem):
+    """Numbers in the region's format, always of one width so that lanes align."""
+
+    def __init__(self) -> None:
+        super().__init__("left")
+        self.setWidth(54)
+
+    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
+        places = max(0, min(4, int(np.ceil(-np.log10(spacing))))) if spacing > 0 else 0
+        return [number(float(value), places) for value in values]
+
+
+class LaneChart(pg.GraphicsLayoutWidget):
+    """A stack of lanes. Emits the stretch in view and the stretch marked, UTC ms."""
+
+    view_changed = Signal(object)
+    marked = Signal(object)
+
+    def __init__(self, theme: Theme, name: str) -> None:
+        super().__init__()
+        self._theme, self._zone = theme, "UTC"
+        self._drawn: list[_Drawn] = []
+        self._region: list[pg.LinearRegionItem] = []
+        self._marking: float | None = None
+        self._views: list[Span] = []
+        self._view_at = -1
+        self._moving = False
+        self._whole: Span | None = None
+        self.mark: Span | None = None
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 120)
+        self.ci.layout.setSpacing(0)
+        self.ci.layout.setContentsMargins(0, 0, 8, 0)
+        self.scene().sigMouseMoved.connect(self._show_cursor)
+        self.set_theme(theme)
+
+    # -- what is shown -------------------------------------------------------------------------
+    def set_theme(self, theme: Theme) -> None:
+        """Redraw in another theme."""
+        self._theme = theme
+        self.setBackground(theme.paper)
+        if self._drawn:
+            self.show_lanes([drawn.lane for drawn in self._drawn], self.view(), self._zone)
+
+    def show_lanes(
+        self, lanes: list[Lane], span: Span, zone: str, *, whole: Span | None = None
+    ) -> None:
+        """Show lanes over a stretch. whole: the farthest stretch that zooming out reaches."""
+        self._zone = zone
+        self._whole = whole or self._whole
+        self.ci.clear()
+        self._drawn, self._region = [], []
+        self._moving = True
+        for i, lane in enumerate(lanes):
+            self._drawn.append(self._make_lane(lane, i, last=i + 1 == len(lanes)))
+        self._moving = False
+        if lanes:
+            self.set_view(span)
+            if self.mark:
+                self._draw_mark(self.mark)
+
+    def _make_lane(self, lane: Lane, row: int, *, last: bool) -> _Drawn:
+        axis = TimeAxis(self._zone)
+        plot = self.addPlot(row=row, col=0, axisItems={"bottom": axis, "left": ValueAxis()})
+        plot.setMenuEnabled(False)
+        plot.hideButtons()
+        plot.setMouseEnabled(x=True, y=False)
+        plot.getViewBox().setDefaultPadding(0)
+        plot.getAxis("bottom").setStyle(showValues=last)
+        for name in ("left", "bottom"):
+            plot.getAxis(name).setPen(self._pen("line"))
+            plot.getAxis(name).setTextPen(self._theme.color("muted"))
+        plot.showGrid(y=True, alpha=0.12)
+        plot.setTitle(self._title(lane), justify="left", size="9pt", color=self._theme.ink)
+        plot.titleLabel.item.setTextWidth(-1)
+        if self._drawn:
+            plot.setXLink(self._drawn[0].plot)
+        drawn = _Drawn(lane, plot)
+        self._add_tints(drawn)
+        self._add_curves(drawn)
+        self._add_limits(drawn)
+        drawn.cursor = pg.InfiniteLine(pen=self._pen("ink", 0.8))
+        drawn.value = pg.TextItem(color=self._theme.paper, fill=self._theme.color("ink"))
+        drawn.value.setZValue(30)
+        for item in (drawn.cursor, drawn.value):
+            item.hide()
+            plot.addItem(item, ignoreBounds=True)
+        plot.getViewBox().sigXRangeChanged.connect(self._range_changed)
+        return drawn
+
+    def _title(self, lane: Lane) -> str:
+        parts = [f"<b>{lane.title}</b> <span style='color:{self._theme.muted}'>{lane.unit}</span>"]
+        if len(lane.traces) > 1:
+            for i, trace in enumerate(lane.traces):
+                color = getattr(self._theme, TRACE_COLORS[i % len(TRACE_COLORS)])
+                parts.append(f"<span style='color:{color}'>&#9472; {trace.name}</span>")
+        return " &nbsp; ".join(parts)
+
+    def _pen(self, color: str, width: float = 1.0, style: object = None) -> QPen:
+        pen = pg.mkPen(self._theme.color(color), width=width * self._theme.line_width)
+        if style is not None:
+            pen.setStyle(style)
+        return pen
+
+    def _add_curves(self, drawn: _Drawn) -> None:
+        for i, _ in enumerate(drawn.lane.traces):
+            color = TRACE_COLORS[i % len(TRACE_COLORS)]
+            solid = drawn.plot.plot(pen=self._pen(color, 1.3), connect="finite")
+            dashed = drawn.plot.plot(
+                pen=self._pen(color, 1.5, Qt.PenStyle.DotLine), connect="finite"
+            )
+            drawn.curves.append((solid, dashed))
+        if drawn.lane.proposal is not None:
+            fill = drawn.lane.proposal
+            pen = self._pen("brass", 1.8, Qt.PenStyle.DashLine)
+            drawn.plot.plot(fill.times_utc_ms / 1000, fill.values, pen=pen)
+
+    def _add_limits(self, drawn: _Drawn) -> None:
+        for rule in drawn.lane.rules:
+            color = "ember" if rule.side == "above" else "plum"
+            mark = "▲" if rule.side == "above" else "▼"
+            line = pg.InfiniteLine(
+                rule.value,
+                angle=0,
+                pen=self._pen(color, 1.0, Qt.PenStyle.DashLine),
+                label=f"{mark} {number(rule.value, drawn.lane.decimals)}",
+                labelOpts={"position": 0.03, "color": self._theme.color(color), "movable": False},
+            )
+            drawn.plot.addItem(line, ignoreBounds=True)
+
+    def _add_tints(self, drawn: _Drawn) -> None:
+        for tint in drawn.lane.tints:
+            brush = self._theme.color(tint.color, tint.alpha)
+            region = pg.LinearRegionItem(
+                (tint.span[0] / 1000, tint.span[1] / 1000), movable=False, brush=brush,
+                pen=QPen(Qt.PenStyle.NoPen),
+            )  # fmt: skip
+            region.setZValue(-10)
+            drawn.plot.addItem(region, ignoreBounds=True)
+            if tint.side:
+                up = tint.side == "above"
+                symbol = pg.InfiniteLine(
+                    (tint.span[0] + tint.span[1]) / 2000, pen=QPen(Qt.PenStyle.NoPen),
+                    label="▲" if up else "▼",
+                    labelOpts={"position": 0.93 if up else 0.07,
+                               "color": self._theme.color("ember" if up else "plum")},
+                )  # fmt: skip
+                drawn.plot.addItem(symbol, ignoreBounds=True)
+
+    # -- view ----------------------------------------------------------------------------------
+    def view(self) -> Span:
+        """Return the stretch in view."""
+        if not self._drawn:
+            return (0, 1)
+        low, high = self._drawn[0].plot.getViewBox().viewRange()[0]
+        return (round(low * 1000), round(high * 1000))
+
+    def set_view(self, span: Span, *, remember: bool = True) -> None:
+        """Show a stretch; remembered ones are reached by `back` and `forth`."""
+        if not self._drawn or span[1] <= span[0]:
+            return
+        self._moving = True
+        self._drawn[0].plot.setXRange(span[0] / 1000, span[1] / 1000, padding=0)
+        self._moving = False
+        self._redraw()
+        if remember:
+            self._remember()
+
+    def _range_changed(self, *_args: object) -> None:
+        if not self._moving:
+            self._redraw()
+            self._remember()
+
+    def _redraw(self) -> None:
+        start, end = self.view()
+        columns = max(200, int(self.width()))
+        for drawn in self._drawn:
+            lows, highs = [], []
+            for trace, (solid, dashed) in zip(drawn.lane.traces, drawn.curves, strict=True):
+                for pyramid, curve in ((trace.measured, solid), (trace.estimated, dashed)):
+                    picture = pyramid.picture(start, end, columns)
+                    curve.setData(picture.times_utc_ms / 1000, picture.values)
+                    inside = picture.values[np.isfinite(picture.values)]
+                    if len(inside):
+                        lows.append(float(inside.min()))
+                        highs.append(float(inside.max()))
+            self._scale(drawn, lows, highs)
+        self.view_changed.emit((start, end))
+
+    def _scale(self, drawn: _Drawn, lows: list[float], highs: list[float]) -> None:
+        low, high = min(lows, default=0.0), max(highs, default=1.0)
+        reach = (high - low) or 1.0
+        near = [r.value for r in drawn.lane.rules if low - reach < r.value < high + reach]
+        low, high = min([low, *near]), max([high, *near])
+        room = (high - low) * 0.12 or 0.5
+        drawn.plot.setYRange(low - room, high + room, padding=0)
+
+    def _remember(self) -> None:
+        span = self.view()
+        if 0 <= self._view_at < len(self._views):
+            last = self._views[self._view_at]
+            moved = abs(span[0] - last[0]) + abs(span[1] - last[1])
+            if moved < 0.02 * (span[1] - span[0]):
+                return
+        self._views = [*self._views[: self._view_at + 1], span][-60:]
+        self._view_at = len(self._views) - 1
+
+    def back(self) -> None:
+        """Show the view before."""
+        if self._view_at > 0:
+            self._view_at -= 1
+            self.set_view(self._views[self._view_at], remember=False)
+
+    def forth(self) -> None:
+        """Show the view after."""
+        if self._view_at + 1 < len(self._views):
+            self._view_at += 1
+            self.set_view(self._views[self._view_at], remember=False)
+
+    def zoom(self, factor: float) -> None:
+        """Show a longer (factor above 1) or shorter stretch about the middle."""
+        start, end = self.view()
+        middle, half = (start + end) / 2, (end - start) * factor / 2
+        self.set_view((round(middle - half), round(middle + half)))
+
+    def shift(self, share: float) -> None:
+        """Move the view by a share of its length."""
+        start, end = self.view()
+        by = round((end - start) * share)
+        self.set_view((start + by, end + by))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        acts = {
+            Qt.Key.Key_Left: lambda: self.shift(-0.25),
+            Qt.Key.Key_Right: lambda: self.shift(0.25),
+            Qt.Key.Key_Plus: lambda: self.zoom(0.6),
+            Qt.Key.Key_Minus: lambda: self.zoom(1 / 0.6),
+            Qt.Key.Key_Backspace: self.back,
+        }
+        act = acts.get(Qt.Key(event.key()))
+        if act:
+            act()
+        else:
+            super().keyPressEvent(event)
+
+    # -- marking a stretch ---------------------------------------------------------------------
+    def set_mark(self, span: Span | None) -> None:
+        """Mark a stretch (None unmarks) and tell whoever listens."""
+        self.mark = span
+        self._draw_mark(span)
+        self.marked.emit(span)
+
+    def _draw_mark(self, span: Span | None) -> None:
+        for region, drawn in zip(self._region, self._drawn, strict=False):
+            drawn.plot.removeItem(region)
+        self._region = []
+        if span is None:
+            return
+        for drawn in self._drawn:
+            region = pg.LinearRegionItem(
+                (span[0] / 1000, span[1] / 1000), movable=False,
+                brush=self._theme.color("tide", 34), pen=QPen(Qt.PenStyle.NoPen),
+            )  # fmt: skip
+            region.setZValue(-5)
+            drawn.plot.addItem(region, ignoreBounds=True)
+            self._region.append(region)
+
+    def mousePressEvent(self, event: object) -> None:
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._drawn:
+            self._marking = self._time_at(event.position())
+            return
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: object) -> None:
+        if self._marking is not None:
+            at = self._time_at(event.position())
+            self._draw_mark((round(min(self._marking, at)), round(max(self._marking, at))))
+            return
+        super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: object) -> None:
+        if self._marking is not None:
+            at = self._time_at(event.position())
+            start, end = sorted((round(self._marking), round(at)))
+            self._marking = None
+            self.set_mark((start, end) if end > start else None)
+            return
+        super().mouseReleaseEvent(event)
+
+    def _time_at(self, position: QPointF) -> float:
+        scene = self.mapToScene(position.toPoint())
+        return float(self._drawn[0].plot.getViewBox().mapSceneToView(scene).x()) * 1000
+
+    # -- cursor --------------------------------------------------------------------------------
+    def _show_cursor(self, scene: QPointF) -> None:
+        over = any(d.plot.sceneBoundingRect().contains(scene) for d in self._drawn)
+        if not over:
+            return
+        at_ms = self._drawn[0].plot.getViewBox().mapSceneToView(scene).x() * 1000
+        self.put_cursor(round(at_ms))
+
+    def put_cursor(self, at_ms: int) -> None:
+        """Put the cursor at an instant; each lane shows the nearest reading there."""
+        for i, drawn in enumerate(self._drawn):
+            lines = [day_and_time(at_ms, self._zone)] if i == 0 else []
+            for trace in drawn.lane.traces:
+                value = _nearest(trace.series, at_ms)
+                shown = tr("no reading")
+                if value is not None:
+                    shown = f"{number(value, drawn.lane.decimals)} {drawn.lane.unit}"
+                several = len(drawn.lane.traces) > 1
+                lines.append(f"{trace.name}: {shown}" if several else shown)
+            low, high = drawn.plot.getViewBox().viewRange()[1]
+            start, end = self.view()
+            drawn.cursor.setPos(at_ms / 1000)
+            drawn.value.setText("\n".join(lines))
+            drawn.value.setAnchor((1.06, 0) if at_ms > (start + end) / 2 else (-0.06, 0))
+            drawn.value.setPos(at_ms / 1000, high - (high - low) * 0.04)
+            drawn.cursor.show()
+            drawn.value.show()
+
+
+def _nearest(series: Series, at_ms: int) -> float | None:
+    """The reading that stands nearest to an instant, if within 1.5 of its intervals."""
+    if not len(series):
+        return None
+    i = int(np.clip(np.searchsorted(series.times_utc_ms, at_ms), 1, max(len(series) - 1, 1)))
+    candidates = [j for j in (i - 1, i) if 0 <= j < len(series)]
+    best = min(candidates, key=lambda j: abs(int(series.times_utc_ms[j]) - at_ms))
+    apart = abs(int(series.times_utc_ms[best]) - at_ms)
+    return float(series.values[best]) if apart <= 1.5 * series.interval_ms[best] else None

@@ -1,0 +1,77 @@
+"""What every place is given: desk, work off the main thread, theme, and the way to other places."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
+
+from gezeiten.desk.context import Desk
+from gezeiten.ui.acts import Act
+from gezeiten.ui.theme import LIGHT, Theme
+from gezeiten.ui.work import Task, Works
+
+TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
+
+
+class House(QObject):
+    """Shared by all places. go: (place, what to show there). said: text, whether a complaint."""
+
+    go = Signal(int, object)
+    said = Signal(str, bool)
+    archive_changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.works = Works()
+        self.theme: Theme = LIGHT
+
+    def run(
+        self,
+        work: Callable[[Task], Any],
+        done: Callable[[Any], None],
+        progress: Callable[[Any], None] | None = None,
+        failed: Callable[[str], None] | None = None,
+    ) -> Task:
+        """Run work off the main thread; errors go to the foot line (and to `failed`)."""
+
+        def complain(sentence: str) -> None:
+            self.said.emit(sentence, True)
+            if failed:
+                failed(sentence)
+
+        return self.works.start(work, done, complain, progress)
+
+    def say(self, text: str) -> None:
+        """Show a message in the foot line."""
+        self.said.emit(text, False)
+
+
+class Place(QWidget):
+    """One of the places. Subclasses load in `refresh` and show in their own methods."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__()
+        self.setObjectName("ground")
+        self.house = house
+        self.is_stale = True
+
+    def acts(self) -> list[Act]:
+        """The acts of this place."""
+        return []
+
+    def hint(self) -> str:
+        """The keys worth knowing here, for the right of the foot line."""
+        return ""
+
+    def refresh(self) -> None:
+        """Load what is shown."""
+
+    def show_target(self, target: object) -> None:
+        """Show what another place pointed at."""
+
+    def set_theme(self, theme: Theme) -> None:
+        """Repaint what the stylesheet does not reach."""

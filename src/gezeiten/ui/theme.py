@@ -1,0 +1,144 @@
+"""The three looks: Light, Dark, and Sun (black on white, thicker lines) for outdoors.
+
+Text contrast is at least 4.5:1 in each; tests/ui/test_theme.py measures it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """Colours by what they mean, as #rrggbb; line: width factor of drawn lines."""
+
+    name: str
+    ground: str
+    paper: str
+    ink: str
+    muted: str
+    line: str
+    tide: str
+    tide_pale: str
+    tide_wash: str
+    on_tide: str
+    brass: str
+    ember: str
+    ember_wash: str
+    plum: str
+    kelp: str
+    line_width: float = 1.0
+    row: int = 30
+
+    def color(self, name: str, alpha: int = 255) -> QColor:
+        """Return one of the colours as a QColor."""
+        color = QColor(getattr(self, name))
+        color.setAlpha(alpha)
+        return color
+
+
+LIGHT = Theme(
+    "light", "#F4F1EA", "#FFFEFB", "#14272E", "#56666C", "#DAD5C8", "#0E5A66", "#BFDAD9",
+    "#E3EFEC", "#FFFEFB", "#8A6000", "#B23A1E", "#FBE4DD", "#6A3A86", "#2C7551",
+)  # fmt: skip
+DARK = Theme(
+    "dark", "#0F1B20", "#16252B", "#E9EEEC", "#9FB0B4", "#2E4047", "#6FC1C4", "#2F5C63",
+    "#1E3A40", "#0B1518", "#D9A83E", "#F08A6C", "#46261E", "#C79BE0", "#7CCBA2",
+)  # fmt: skip
+SUN = Theme(
+    "sun", "#FFFFFF", "#FFFFFF", "#000000", "#2B2B2B", "#5A5A5A", "#00323B", "#9FC7C8",
+    "#DCEBEA", "#FFFFFF", "#5C3F00", "#8E1B00", "#FFD9CC", "#43105F", "#00452A",
+    line_width=1.8, row=36,
+)  # fmt: skip
+THEMES = {theme.name: theme for theme in (LIGHT, DARK, SUN)}
+
+
+def base_font(percent: int) -> QFont:
+    """Return the interface font: Inter where installed, else the system's; tabular digits."""
+    families = set(QFontDatabase.families())
+    family = next((name for name in ("Inter", "Noto Sans", "DejaVu Sans") if name in families), "")
+    font = QFont(family) if family else QApplication.font()
+    font.setPixelSize(round(13 * percent / 100))
+    font.setFeature(QFont.Tag("tnum"), 1)
+    return font
+
+
+def stylesheet(theme: Theme, percent: int) -> str:
+    """Return the style of all standard widgets."""
+    t = theme
+    px = round(13 * percent / 100)
+    small, head = round(px * 0.9), round(px * 1.05)
+    pad = 6 if t.name != "sun" else 9
+    return f"""
+    QWidget {{ color: {t.ink}; font-size: {px}px; }}
+    QMainWindow, QWidget#ground {{ background: {t.ground}; }}
+    QWidget#paper, QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.paper}; }}
+    QFrame#card {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 8px; }}
+    QFrame#rule {{ background: {t.line}; border: none; max-height: 1px; }}
+    QLabel {{ background: transparent; }}
+    QLabel[role="head"] {{ font-weight: 600; font-size: {head}px; }}
+    QLabel[role="muted"] {{ color: {t.muted}; font-size: {small}px; }}
+    QLabel[role="big"] {{ font-weight: 600; font-size: {round(px * 1.3)}px; }}
+    QLabel[role="ember"] {{ color: {t.ember}; font-weight: 600; }}
+    QLabel[role="brass"] {{ color: {t.brass}; font-weight: 600; }}
+    QLabel[role="kelp"] {{ color: {t.kelp}; }}
+    QPushButton {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 6px;
+        padding: {pad}px 12px; font-weight: 600; }}
+    QPushButton:hover {{ border-color: {t.tide}; }}
+    QPushButton:focus {{ border: 2px solid {t.tide}; padding: {pad - 1}px 11px; }}
+    QPushButton:checked {{ background: {t.tide_pale}; border-color: {t.tide}; }}
+    QPushButton:disabled {{ color: {t.muted}; border-style: dashed; }}
+    QPushButton[role="primary"] {{ background: {t.tide}; color: {t.on_tide};
+        border: 2px solid {t.tide}; padding: {pad + 3}px 18px; }}
+    QPushButton[role="primary"]:focus {{ border: 2px solid {t.ink}; }}
+    QPushButton[role="primary"]:disabled {{ background: {t.ground}; color: {t.muted};
+        border: 2px dashed {t.line}; }}
+    QPushButton[role="link"] {{ border: none; background: transparent; padding: 2px 5px;
+        font-weight: 400; color: {t.muted}; }}
+    QPushButton[role="link"]:checked {{ color: {t.tide}; font-weight: 700; }}
+    QPushButton[role="link"]:hover {{ color: {t.tide}; }}
+    QPushButton[role="link"]:focus {{ border: 1px solid {t.tide}; padding: 1px 4px; }}
+    QLineEdit, QComboBox, QPlainTextEdit, QDateTimeEdit, QDateEdit {{ background: {t.paper};
+        border: 1px solid {t.line}; border-radius: 6px; padding: {pad - 1}px 8px;
+        selection-background-color: {t.tide}; selection-color: {t.on_tide}; }}
+    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QDateTimeEdit:focus,
+        QDateEdit:focus {{ border: 2px solid {t.tide}; padding: {pad - 2}px 7px; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {t.ember}; }}
+    QLineEdit:disabled, QComboBox:disabled {{ color: {t.muted}; border-style: dashed; }}
+    QComboBox QAbstractItemView {{ background: {t.paper}; color: {t.ink};
+        selection-background-color: {t.tide_wash}; selection-color: {t.ink}; }}
+    QListWidget, QTreeWidget, QTableWidget {{ background: {t.paper}; border: none;
+        alternate-background-color: {t.ground}; outline: none; }}
+    QListWidget:focus, QTreeWidget:focus, QTableWidget:focus {{ border-left: 2px solid {t.tide}; }}
+    QTreeWidget::item, QListWidget::item {{ min-height: {t.row - 6}px; padding: 1px 2px; }}
+    QListWidget::item:selected, QTreeWidget::item:selected, QTableWidget::item:selected {{
+        background: {t.tide_wash}; color: {t.ink}; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.muted}; border: none;
+        border-bottom: 1px solid {t.line}; padding: 4px 6px; font-size: {small}px; }}
+    QTableCornerButton::section {{ background: {t.paper}; border: none; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; }}
+    QScrollBar::handle {{ background: {t.line}; border-radius: 4px; min-height: 24px;
+        min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.line}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {t.tide}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {t.tide}; width: 18px; margin: -7px 0;
+        border-radius: 9px; border: 2px solid {t.paper}; }}
+    QSlider::handle:horizontal:focus {{ border: 2px solid {t.ink}; }}
+    QProgressBar {{ background: {t.line}; border: none; border-radius: 3px; max-height: 7px; }}
+    QProgressBar::chunk {{ background: {t.tide}; border-radius: 3px; }}
+    QToolTip {{ background: {t.ink}; color: {t.paper}; border: none; padding: 4px; }}
+    QCheckBox, QRadioButton {{ spacing: 6px; background: transparent; }}
+    QCheckBox::indicator, QRadioButton::indicator {{ width: 15px; height: 15px;
+        border: 1.5px solid {t.muted}; background: {t.paper}; }}
+    QCheckBox::indicator {{ border-radius: 3px; }}
+    QRadioButton::indicator {{ border-radius: 8px; }}
+    QCheckBox::indicator:checked, QRadioButton::indicator:checked {{ background: {t.tide};
+        border-color: {t.tide}; }}
+    QCheckBox:focus, QRadioButton:focus {{ color: {t.tide}; }}
+    QDialog {{ background: {t.paper}; }}
+    """

@@ -1,0 +1,93 @@
+"""Walking through all places of a window and taking a picture of each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from PySide6.QtCore import QDeadlineTimer, QEventLoop
+from PySide6.QtWidgets import QApplication
+
+from gezeiten.desk.context import Desk
+from gezeiten.ui import house as places
+from gezeiten.ui.app import application
+from gezeiten.ui.views.field_desk import OFFLOAD, PLAN, FieldDeskPlace
+from gezeiten.ui.window import MainWindow
+
+SIZE = (1280, 800)
+PATIENCE_MS = 60_000
+
+
+def settle_down(window: MainWindow) -> None:
+    """Let the window work until nothing runs any more."""
+    app = QApplication.instance()
+    deadline = QDeadlineTimer(PATIENCE_MS)
+    quiet = 0
+    while quiet < 3 and not deadline.hasExpired():
+        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
+        quiet = 0 if window.house.works.is_busy else quiet + 1
+        if window.house.works.is_busy:
+            loop = QEventLoop()
+            window.house.works.idle.connect(loop.quit)
+            if window.house.works.is_busy:
+                loop.exec()
+
+
+def take_pictures(archive: Path, out: Path, theme: str | None = None) -> Iterator[Path]:
+    """Open a window on an archive, yield the path of each picture once it is taken."""
+    application()
+    desk = Desk(archive)
+    window = MainWindow(desk)
+    if theme:
+        window._change(theme=theme)
+    window.resize(*SIZE)
+    window.show()
+    settle_down(window)
+    try:
+        for name, show in _stops(window):
+            show()
+            settle_down(window)
+            path = out / f"{name}.png"
+            window.grab().save(str(path))
+            yield path
+    finally:
+        window.close()
+        desk.close()
+
+
+def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
+    field: FieldDeskPlace = window.places[places.FIELD_DESK]
+
+    def visit_desk(serial: str, stage: int) -> None:
+        window.go(places.FIELD_DESK, serial)
+        settle_down(window)
+        field.show_target(serial)
+        field.stages.choose(stage)
+
+    def show_gap() -> None:
+        window.go(places.MEND)
+        settle_down(window)
+        window.places[places.MEND].list.choose(lambda gap: gap.point.name == "Piezometer K2")
+
+    def show_trend() -> None:
+        window.go(places.TRENDS)
+        settle_down(window)
+        trends = window.places[places.TRENDS]
+        hall = next(i for i in trends._items() if i.text(0) == "Cold room A")
+        trends.show_target(hall.data(0, 256).id)
+        settle_down(window)
+        start, end = trends.chart.view()
+        third = (end - start) // 14
+        trends.chart.set_mark((end - 4 * third, end - 2 * third))
+        trends.chart.put_cursor(end - 3 * third - third // 4)
+
+    return [
+        ("1-tideboard", lambda: window.go(places.TIDEBOARD)),
+        ("2-field-desk-plan", lambda: visit_desk("D-2041", PLAN)),
+        ("3-field-desk-offload", lambda: visit_desk("P-0321", OFFLOAD)),
+        ("4-mend", show_gap),
+        ("5-trends", show_trend),
+        ("6-excursions", lambda: window.go(places.EXCURSIONS)),
+        ("7-handover", lambda: window.go(places.HANDOVER)),
+        ("8-logbook", lambda: window.go(places.LOGBOOK)),
+    ]

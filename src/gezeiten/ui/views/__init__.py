@@ -1,0 +1,1 @@
+"""The places of the window, one module each."""

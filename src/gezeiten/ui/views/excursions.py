@@ -1,0 +1,303 @@
+"""Excursions: by site, those to assess first; the event in its surroundings; the assessment."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPlainTextEdit
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import CAUSES, BookedExcursion, excursions, reopen, settle
+from gezeiten.desk.records import record
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.statistics import numbers
+from gezeiten.domain.timeline import HOUR_MS, duration_text, local_days
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.charts import Lane, LaneChart, Tint
+from gezeiten.ui.house import House, Place
+from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
+from gezeiten.ui.parts import Card, Facts, button, column, label, row
+from gezeiten.ui.theme import Theme
+from gezeiten.ui.views.lanes import cached_trace
+from gezeiten.ui.views.site_list import ListLine, SiteList
+
+_KEPT_LANES = 2
+
+
+@dataclass(frozen=True, slots=True)
+class _Detail:
+    event: BookedExcursion
+    lanes: list[Lane]
+    facts: list[tuple[str, str]]
+
+
+class ExcursionsPlace(Place):
+    """Lists, shows and settles excursions."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._all: list[BookedExcursion] = []
+        self._event: BookedExcursion | None = None
+        self._wanted: object = None
+        self.list = SiteList(tr("Excursions"))
+        self.list.chosen.connect(self._choose)
+        self.open_only = button(tr("to assess"), lambda: self._filter(True), "link")
+        self.everything = button(tr("all"), lambda: self._filter(False), "link")
+        group = QButtonGroup(self)
+        for choice in (self.open_only, self.everything):
+            choice.setCheckable(True)
+            group.addButton(choice)
+        self.everything.setChecked(True)
+        left = Card()
+        left.body.addLayout(
+            row(label(tr("By site"), "head"), 1, self.open_only, self.everything, spacing=2)
+        )
+        left.body.addWidget(self.list, 1)
+        left.setFixedWidth(308)
+        self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
+        self.picture = Card(" ")
+        self.picture.body.addWidget(self.chart, 1)
+        self.facts = Facts(2)
+        facts = Card()
+        facts.body.addWidget(self.facts)
+        middle = column(self.picture, facts)
+        middle.setStretch(0, 1)
+        line = row(left, middle, self._assessment(), margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.list)
+
+    def _assessment(self) -> Card:
+        card = Card(tr("Assessment"))
+        card.body.addWidget(label(tr("Cause"), "muted"))
+        self.causes = QButtonGroup(self)
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for i, cause in enumerate(CAUSES):
+            made = button(tr(cause), lambda: None)
+            made.setCheckable(True)
+            made.setToolTip(f"Alt+{i + 1}")
+            self.causes.addButton(made, i)
+            grid.addWidget(made, i // 2, i % 2)
+        card.body.addLayout(grid)
+        card.body.addWidget(label(tr("What happened, what was done"), "muted"))
+        self.words = QPlainTextEdit()
+        self.words.setTabChangesFocus(True)
+        self.words.setAccessibleName(tr("What happened, what was done"))
+        self.words.setMaximumHeight(150)
+        card.body.addWidget(self.words)
+        self.state = label("", "muted", wrap=True)
+        card.body.addWidget(self.state)
+        card.body.addStretch(1)
+        self.under = label("", "muted", wrap=True)
+        self.settle_button = button(tr("Settle this excursion"), self.settle, "primary")
+        self.reopen_button = button(tr("Take the assessment back"), self.reopen)
+        card.body.addWidget(self.under)
+        card.body.addWidget(self.settle_button)
+        card.body.addWidget(self.reopen_button)
+        card.setFixedWidth(262)
+        return card
+
+    def acts(self) -> list[Act]:
+        here = places.EXCURSIONS
+        causes = [
+            Act(f"cause.{i}", tr("Cause: %1").replace("%1", tr(cause)), f"Alt+{i + 1}",
+                self.causes.button(i).click, here)
+            for i, cause in enumerate(CAUSES)
+        ]  # fmt: skip
+        return [
+            Act("event.next", tr("Next excursion"), "Ctrl+Down", lambda: self.list.step(1), here),
+            Act(
+                "event.previous",
+                tr("Previous excursion"),
+                "Ctrl+Up",
+                lambda: self.list.step(-1),
+                here,
+            ),
+            *causes,
+            Act("event.words", tr("Write what happened"), "Ctrl+E", self.words.setFocus, here),
+            Act("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
+        ]
+
+    def hint(self) -> str:
+        return tr("Ctrl+↑ ↓ next and previous · Alt+1…8 cause · Ctrl+E words · Ctrl+Enter settles")
+
+    # -- loading -------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        self.under.setText(
+            tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)
+        )
+        self.house.run(lambda _task: excursions(self.house.desk), self._know)
+
+    def _know(self, events: list[BookedExcursion]) -> None:
+        self._all = events
+        self._show_list()
+
+    def _filter(self, _open_only: bool) -> None:
+        self._show_list()
+
+    def _show_list(self) -> None:
+        shown = [e for e in self._all if not (self.open_only.isChecked() and e.is_settled)]
+        first = {}
+        for event in shown:  # sites with something to assess come first
+            known = first.get(event.point.site, True)
+            first[event.point.site] = known and event.is_settled
+        shown.sort(key=lambda e: (first[e.point.site], e.point.site, e.is_settled, -e.start_ms))
+        self.list.show_lines([self._line(event) for event in shown], lambda a, b: a.id == b.id)
+        if self._wanted is not None:
+            self.show_target(self._wanted)
+        elif self.list.thing() is not None:
+            self._choose(self.list.thing())
+
+    def _line(self, event: BookedExcursion) -> ListLine:
+        name = quantity(event.rule.channel)
+        unit = name.unit if len(name.unit) < 6 else ""
+        up = event.rule.side == "above"
+        state = tr("to assess") if not event.is_settled else tr(event.cause or "")
+        if event.gone:
+            state += " · " + tr("no longer in the record")
+        return ListLine(
+            event.point.site,
+            event.point.name,
+            f"{number(event.extreme, min(name.decimals, 1))} {unit}".strip(),
+            day_and_time(event.start_ms, event.point.zone),
+            state,
+            event,
+            sign="▲" if up else "▼",
+            sign_color="ember" if up else "plum",
+            figure_right=duration_text(event.end_ms - event.start_ms),
+            is_open=not event.is_settled,
+        )
+
+    def show_target(self, target: object) -> None:
+        found = self.list.choose(lambda event: event.id == target)
+        self._wanted = None if found or self._all else target
+
+    def _choose(self, event: BookedExcursion | None) -> None:
+        self._event = event
+        for widget in (self.words, self.settle_button, *self.causes.buttons()):
+            widget.setEnabled(event is not None)
+        if event is None:
+            self.picture.title.setText(tr("Nothing was outside its limits."))
+            self.chart.show_lanes([], (0, 1), "UTC")
+            self.facts.show_facts([])
+            self.reopen_button.setEnabled(False)
+            return
+        self._show_assessment(event)
+        desk = self.house.desk
+        self.house.run(lambda _task: _load(desk, event), self._show_detail)
+
+    def _show_assessment(self, event: BookedExcursion) -> None:
+        self.causes.setExclusive(False)
+        for i, cause in enumerate(CAUSES):
+            self.causes.button(i).setChecked(event.cause == cause)
+        self.causes.setExclusive(True)
+        self.words.setPlainText(event.words)
+        self.reopen_button.setEnabled(event.is_settled)
+        if event.is_settled:
+            when = day_and_time(event.settled_ms or 0, event.point.zone)
+            self.state.setText(
+                tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
+            )
+        else:
+            self.state.setText("")
+
+    def _show_detail(self, detail: _Detail) -> None:
+        if self._event is None or self._event.id != detail.event.id:
+            return
+        event = detail.event
+        when = date(event.start_ms, event.point.zone)
+        self.picture.title.setText(f"{event.point.full_name} · {when}")
+        around = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
+        span = (round(event.start_ms - around), round(event.end_ms + around))
+        self.chart.show_lanes(detail.lanes, span, event.point.zone)
+        self.facts.show_facts(detail.facts)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def settle(self) -> None:
+        """Settle the chosen excursion with the chosen cause and the words."""
+        event = self._event
+        if event is None:
+            return
+        at = self.causes.checkedId()
+        cause = CAUSES[at] if at >= 0 else ""
+        words, desk = self.words.toPlainText(), self.house.desk
+        self.settle_button.setEnabled(False)
+
+        def settled(_result: object) -> None:
+            self.settle_button.setEnabled(True)
+            following = self._next_open(event)
+            self._wanted = following
+            self.house.archive_changed.emit()
+            self.house.say(tr("Settled; the next one to assess is shown."))
+
+        self.house.run(
+            lambda _task: settle(desk, event.id, cause, words),
+            settled,
+            failed=lambda _: self.settle_button.setEnabled(True),
+        )
+
+    def _next_open(self, event: BookedExcursion) -> int | None:
+        rest = [e.id for e in self._all if not e.is_settled and e.id != event.id]
+        return rest[0] if rest else None
+
+    def reopen(self) -> None:
+        """Take the assessment of the chosen excursion back."""
+        event, desk = self._event, self.house.desk
+        if event is not None and event.is_settled:
+            self.house.run(
+                lambda _task: reopen(desk, event.id), lambda _: self.house.archive_changed.emit()
+            )
+
+    def set_theme(self, theme: Theme) -> None:
+        self.list.theme = theme
+        self.list.viewport().update()
+        self.chart.set_theme(theme)
+
+
+def _load(desk: Desk, event: BookedExcursion) -> _Detail:
+    """Gather picture and facts: the channel itself first, then one beside it."""
+    lanes = []
+    others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
+    for channel in [event.rule.channel, *others][:_KEPT_LANES]:
+        name = quantity(channel)
+        tints = []
+        if channel == event.rule.channel:
+            color = "ember" if event.rule.side == "above" else "plum"
+            tints = [
+                Tint((event.start_ms, event.alarm_ms), "brass", alpha=70),
+                Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
+            ]
+        rules = (event.rule,) if tints else ()
+        trace = cached_trace(desk, event.point, channel)
+        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), rules, tuple(tints)))
+    return _Detail(event, lanes, _facts(desk, event))
+
+
+def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
+    name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
+    sides = {"above": tr("above"), "below": tr("below")}
+    said = f"{sides[rule.side]} {number(rule.value, name.decimals)} {name.unit}"
+    if rule.delay_s:
+        said += " " + tr("for %1").replace("%1", duration_text(rule.delay_s * 1000))
+    said += f", {tr(rule.counting)}"
+    extreme = f"{number(event.extreme, name.decimals)} {name.unit}"
+    facts = [
+        (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
+        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {said}"),
+        (tr("Highest") if rule.side == "above" else tr("Lowest"),
+         f"{extreme}, {day_and_time(event.extreme_ms, zone)}"),
+    ]  # fmt: skip
+    if name.dose_unit:
+        facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
+    if name.is_temperature:
+        _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
+        series = record(desk, event.point.id, rule.channel)
+        mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
+        facts.append((tr("Kinetic mean, that day"), f"{number(mean, name.decimals)} °C"))
+    facts.append((tr("Known since"), day_and_time(event.found_ms, zone)))
+    readings = counted(event.measured, "%n measured", "%n measured")
+    readings += ", " + counted(event.estimated, "%n estimated", "%n estimated")
+    facts.append((tr("Readings"), readings))
+    return facts

@@ -1,0 +1,675 @@
+"""The Field desk: what is at hand, the chosen logger in five stages, checks, one large button."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import (
+    QLabel,
+    QProgressBar,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk import contact as desk_contact
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.launching import (
+    Check,
+    Launched,
+    checks_before_launch,
+    launch,
+    mission_outlook,
+    next_visit_ms,
+    stop,
+    usual_plan,
+)
+from gezeiten.desk.offloading import Offloaded, offload_logger
+from gezeiten.desk.places import points, sites
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.timeline import DAY_MS, duration_text
+from gezeiten.errors import GezeitenError
+from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.registers import SensorStatus
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.house import House, Place
+from gezeiten.ui.i18n import clock_time, counted, date, day_and_time, home_zone, number, tr
+from gezeiten.ui.parts import Card, Facts, button, clear, column, label, row, rule
+from gezeiten.ui.theme import Theme
+from gezeiten.ui.views.logger_list import LoggerList, doing, not_kept_words
+from gezeiten.ui.views.outlook_bars import OutlookBars
+from gezeiten.ui.views.plan_editor import PlanEditor
+from gezeiten.ui.views.stages import StageBar
+from gezeiten.ui.work import Task
+
+IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
+_SIGNS = {"passed": "✓", "look": "!", "blocking": "✕", "note": "i"}
+_SIGN_ROLES = {"passed": "kelp", "look": "brass", "blocking": "ember", "note": "muted"}
+
+
+class FieldDeskPlace(Place):
+    """Everything a technician does at a logger."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._wanted: str | None = None
+        self._task: Task | None = None
+        self._looking = False
+        self._points: list[str] = []
+        self._zones: dict[str, str] = {}
+        self._checks: list[Check] = []
+        self._launched: dict[str, Launched] = {}
+        self._build()
+        self._second = QTimer(self)
+        self._second.setInterval(1000)
+        self._second.timeout.connect(self._tick)
+
+    # -- building ------------------------------------------------------------------------------
+    def _build(self) -> None:
+        self.loggers = LoggerList()
+        self.loggers.currentItemChanged.connect(lambda *_: self._show_current())
+        self.again = button(tr("Look again"), self.look)
+        self.nobody = label("", "muted", wrap=True)
+        left = QWidget()
+        left.setLayout(
+            column(row(label(tr("At hand"), "head"), 1, self.again), self.nobody, self.loggers,
+                   spacing=6)
+        )  # fmt: skip
+        left.setFixedWidth(286)
+        self.stages = StageBar(
+            [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
+        )
+        self.pages = QStackedWidget()
+        self.stages.chosen.connect(self.pages.setCurrentIndex)
+        for page in (self._identity_page(), self._offload_page(), self._health_page(),
+                     self._plan_page(), self._launch_page()):  # fmt: skip
+            self.pages.addWidget(page)
+        self.middle = QWidget()
+        self.middle.setLayout(column(self.stages, self.pages, spacing=10))
+        right = self._right_side()
+        self.setLayout(row(left, self.middle, right, margins=14))
+        self.layout().setStretch(1, 1)
+        self.setFocusProxy(self.loggers)
+
+    def _identity_page(self) -> QWidget:
+        card = Card(tr("Who it is"))
+        self.identity = Facts()
+        card.body.addWidget(self.identity)
+        card.body.addLayout(row(button(tr("Let it blink"), self.blink), 1))
+        card.body.addStretch(1)
+        return card
+
+    def _offload_page(self) -> QWidget:
+        card = Card(tr("What it holds"))
+        self.holding = Facts()
+        self.transfer = QProgressBar()
+        self.transfer.setTextVisible(False)
+        self.transfer.setAccessibleName(tr("Offloading"))
+        self.transfer_words = label("", "muted", wrap=True)
+        self.cancel = button(tr("Stop offloading"), self.cancel_offload)
+        self.look_at = button(tr("Look at the record"), self._to_trends)
+        card.body.addWidget(self.holding)
+        card.body.addWidget(self.transfer)
+        card.body.addWidget(self.transfer_words)
+        card.body.addLayout(row(self.cancel, self.look_at, 1))
+        card.body.addStretch(1)
+        self.transfer.hide()
+        self.cancel.hide()
+        return card
+
+    def _health_page(self) -> QWidget:
+        card = Card(tr("How it is"))
+        self.health = Facts()
+        card.body.addWidget(self.health)
+        card.body.addWidget(label(tr("Reads now"), "head"))
+        self.live = Facts()
+        card.body.addWidget(self.live)
+        card.body.addStretch(1)
+        return card
+
+    def _plan_page(self) -> QWidget:
+        self.bars = OutlookBars()
+        outlook = Card(tr("Mission outlook"), tr("moves as you change the plan"))
+        outlook.body.addWidget(self.bars)
+        self.editor = PlanEditor()
+        self.editor.changed.connect(self._plan_changed)
+        plan = Card()
+        plan.body.addWidget(self.editor)
+        page = QWidget()
+        page.setObjectName("ground")
+        page.setLayout(column(outlook, plan, spacing=10))
+        scroll = QScrollArea()
+        scroll.setWidget(page)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        return scroll
+
+    def _launch_page(self) -> QWidget:
+        card = Card(tr("The mission as the logger has it"))
+        self.mission = Facts()
+        card.body.addWidget(self.mission)
+        self.stop_button = button(tr("Stop this mission"), self.stop_mission)
+        card.body.addLayout(row(self.stop_button, 1))
+        card.body.addStretch(1)
+        return card
+
+    def _right_side(self) -> QWidget:
+        checks = Card(tr("Before launch"))
+        self.check_list = QVBoxLayout()
+        self.check_list.setSpacing(7)
+        checks.body.addLayout(self.check_list)
+        checks.body.addStretch(1)
+        act = Card()
+        self.first = label("", "muted", wrap=True)
+        self.main = button("", self.do_next, "primary")
+        self.main.setAccessibleName(tr("Next step"))
+        self.after = label("", "muted", wrap=True)
+        act.body.addWidget(self.first)
+        act.body.addWidget(self.main)
+        act.body.addWidget(self.after)
+        side = QWidget()
+        side.setLayout(column(checks, act))
+        side.layout().setStretch(0, 1)
+        side.setFixedWidth(262)
+        return side
+
+    def acts(self) -> list[Act]:
+        here = places.FIELD_DESK
+        return [
+            Act("look", tr("Look for loggers again"), "F5", self.look, here),
+            Act("offload.start", tr("Offload the chosen logger"), "F6", self.offload, here),
+            Act("offload.all", tr("Offload all loggers at hand"), "Shift+F6",
+                self.offload_all, here),
+            Act("offload.stop", tr("Stop offloading"), "Esc", self.cancel_offload, here),
+            Act("blink", tr("Let the chosen logger blink"), "F8", self.blink, here),
+            Act("launch", tr("Launch the chosen logger"), "F9", self.launch, here),
+            *(
+                Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
+                    lambda i=i: self.stages.choose(i), here)
+                for i, name in enumerate(self.stages.names)
+            ),
+        ]  # fmt: skip
+
+    def hint(self) -> str:
+        return tr("F6 offload · Shift+F6 offload all · F8 blink · F9 launch · Alt+1…5 stages")
+
+    # -- finding -------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        def work(_task: Task) -> tuple[list[str], dict[str, str]]:
+            listed = points(self.house.desk)
+            return [p.full_name for p in listed], {s.name: s.zone for s in sites(self.house.desk)}
+
+        self.house.run(work, self._know_places)
+
+    def _know_places(self, known: tuple[list[str], dict[str, str]]) -> None:
+        self._points, self._zones = known
+        if not self._looking:
+            self.look()
+
+    def look(self) -> None:
+        """Ask every address who is there; cards appear as they answer."""
+        if self._looking:
+            return
+        self._looking = True
+        self.again.setEnabled(False)
+        self.nobody.setText(tr("Looking ..."))
+        self.nobody.show()
+        desk = self.house.desk
+
+        def work(task: Task) -> set[str]:
+            seen = set()
+            for found in desk_contact.find(desk, cancelled=task.cancelled):
+                serial = found.identity.serial
+                try:
+                    task.progress.emit(desk_contact.contact(desk, found.address, serial))
+                except GezeitenError:
+                    continue  # it went away between finding and asking; the logbook has it
+                seen.add(serial)
+            return seen
+
+        self.house.run(work, self._looked, self._show_card, lambda _: self._looked(set()))
+
+    def _show_card(self, card: LoggerCard) -> None:
+        self.loggers.show_card(card)
+        nothing_chosen = self.loggers.currentItem() is None and self._wanted is None
+        if nothing_chosen or self._wanted == card.serial:
+            self.loggers.setCurrentItem(self.loggers.item_of(card.serial))
+        elif self.loggers.current_card() is card:
+            self._show_current()
+
+    def _looked(self, seen: set[str]) -> None:
+        self._looking = False
+        self.again.setEnabled(True)
+        for card in self.loggers.cards():
+            if card.serial not in seen:
+                self.loggers.takeItem(self.loggers.row(self.loggers.item_of(card.serial)))
+        count = self.loggers.count()
+        self.nobody.setVisible(count == 0)
+        self.nobody.setText(
+            tr("No logger answers at %1. Connect one to the network and look again.").replace(
+                "%1", self.house.desk.settings.addresses
+            )
+        )
+        window = self.window()
+        if hasattr(window, "strip"):
+            window.strip.tabs[places.FIELD_DESK].set_line(
+                counted(count, "%n at hand", "%n at hand"), False
+            )
+        if self.loggers.currentItem() is None and count:
+            self.loggers.setCurrentRow(0)
+        if self._wanted and self.loggers.card(self._wanted) is None:
+            words = tr("%1 is not at hand; connect it and look again.").replace("%1", self._wanted)
+            self.house.said.emit(words, True)
+        self._wanted = None
+        self._show_current()
+
+    def show_target(self, target: object) -> None:
+        serial = str(target)
+        item = self.loggers.item_of(serial)
+        if item is not None:
+            self.loggers.setCurrentItem(item)
+        else:
+            self._wanted = serial
+            if not self._looking:
+                self.look()
+
+    # -- showing the chosen logger -------------------------------------------------------------
+    @property
+    def card(self) -> LoggerCard | None:
+        """The chosen logger."""
+        return self.loggers.current_card()
+
+    def _zone(self, card: LoggerCard) -> str:
+        return self._zones.get(card.point.split(" · ")[0], home_zone())
+
+    def _show_current(self) -> None:
+        card = self.card
+        self.middle.setVisible(card is not None)
+        if card is None:
+            clear(self.check_list)
+            self.main.setText(tr("No logger chosen"))
+            self.main.setEnabled(False)
+            self.first.setText("")
+            self.after.setText("")
+            return
+        self._show_facts(card)
+        plan = usual_plan(self.house.desk, card)
+        self.editor.show_plan(card, plan, self._points, self._zone(card))
+        self.stages.choose(OFFLOAD if card.readings_not_kept - card.readings_just_come else PLAN)
+
+    def _show_facts(self, card: LoggerCard) -> None:
+        zone, state = self._zone(card), card.state
+        source = tr("practice logger (stand-in)") if state.practice else card.identity.maker
+        self.identity.show_facts([
+            (tr("Serial"), card.serial),
+            (tr("Model"), card.identity.model.name),
+            (tr("Firmware"), card.identity.firmware),
+            (tr("Maker"), source),
+            (tr("Measures at"), card.point or tr("no point yet")),
+            (tr("Answers at"), f"{card.address} · {tr('network')}"),
+        ])  # fmt: skip
+        facts = [(tr("Is"), doing(card))]
+        for entry in card.directory:
+            open_part = next((p for p in card.not_kept if p.entry.mission == entry.mission), None)
+            open_words = (
+                counted(open_part.readings, "%n not kept", "%n not kept")
+                if open_part
+                else tr("all kept")
+            )
+            held = counted(entry.readings - entry.first_held, "%n reading", "%n readings")
+            since = day_and_time(entry.first_ms + entry.first_held * entry.interval_ms, zone)
+            facts.append(
+                (
+                    f"{tr('Mission')} {entry.mission}",
+                    f"{entry.name} · {held} · {tr('since')} {since} · {open_words}",
+                )
+            )
+        if not card.directory:
+            facts.append((tr("Memory"), tr("empty")))
+        self.holding.show_facts(facts)
+        self._show_health(card, zone)
+        self._show_mission(card, zone)
+        self._show_stages(card)
+
+    def _show_health(self, card: LoggerCard, zone: str) -> None:
+        state = card.state
+        off, unsure = card.clock.difference_ms / 1000, card.clock.uncertainty_ms / 1000
+        used = 100 * state.memory_used / max(state.memory_size, 1)
+        calibration = tr("not known")
+        if state.calibration_due_day:
+            calibration = date(state.calibration_due_day * DAY_MS, zone)
+        battery = (
+            f"{number(state.battery_permille / 10, 0)} % · "
+            f"{number(state.battery_mv / 1000, 2)} V · {card.identity.model.battery.name}"
+        )
+        against = tr("against this computer")
+        self.health.show_facts([
+            (tr("Battery"), battery),
+            (tr("Clock"), f"{number(off, 1)} s {against} (± {number(unsure, 3)} s)"),
+            (tr("Memory"), f"{number(used)} % {tr('used')}"),
+            (tr("Calibration due"), calibration),
+            (tr("Events noted"), number(state.events)),
+        ])  # fmt: skip
+        shown = []
+        for spec, live in zip(card.identity.model.channels, card.live, strict=True):
+            name = quantity(spec.key)
+            value = f"{number(live.value, name.decimals)} {live.unit}"
+            if live.status == SensorStatus.NO_SENSOR:
+                value = tr("no sensor")
+            shown.append((name.name, value))
+        self.live.show_facts(shown)
+
+    def _show_mission(self, card: LoggerCard, zone: str) -> None:
+        plan, state = card.plan, card.state
+        self.stop_button.setEnabled(card.is_recording)
+        if plan is None:
+            self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])
+            return
+        facts = [
+            (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
+            (tr("For"), plan.point_name or "—"),
+            (tr("Is"), doing(card)),
+            (tr("First reading"), day_and_time(state.first_due_ms, zone)),
+            (tr("Readings so far"), number(state.readings)),
+        ]
+        launched = self._launched.get(card.serial)
+        if launched and launched.mission == state.mission_number:
+            at = clock_time(launched.first_ms, zone, seconds=True)
+            words = tr("read back and compared: the same; first reading %1")
+            facts.append((tr("Plan"), words.replace("%1", at)))
+        self.mission.show_facts(facts)
+
+    def _show_stages(self, card: LoggerCard) -> None:
+        self.stages.set_state(IDENTITY, "passed", card.serial)
+        if card.readings_not_kept:
+            count = counted(card.readings_not_kept, "%n not kept", "%n not kept")
+            self.stages.set_state(OFFLOAD, "look", count)
+        else:
+            self.stages.set_state(OFFLOAD, "passed", tr("all kept"))
+
+    # -- plan, outlook, checks -----------------------------------------------------------------
+    def _plan_changed(self) -> None:
+        card, plan = self.card, self.editor.plan()
+        if card is None:
+            return
+        if plan is None:
+            self.bars.show_outlook(None, 0, None, "UTC")
+            self._show_checks([Check("blocking", self.editor.fault)])
+            self._show_main()
+            return
+        desk = self.house.desk
+        try:
+            look = mission_outlook(desk, card, plan) if plan.interval_s > 0 else None
+            visit = next_visit_ms(desk, plan.point_name)
+            self.bars.show_outlook(look, desk.now_ms(), visit, self._zone(card))
+            self._show_checks(checks_before_launch(desk, card, plan))
+        except GezeitenError as exc:
+            self._show_checks([Check("blocking", str(exc))])
+        self._show_main()
+
+    def _show_checks(self, checks: list[Check]) -> None:
+        self._checks = checks
+        clear(self.check_list)
+        for check in checks:
+            sign = QLabel(_SIGNS[check.weight])
+            sign.setProperty("role", _SIGN_ROLES[check.weight])
+            sign.setFixedWidth(16)
+            sign.setAlignment(Qt.AlignmentFlag.AlignTop)
+            words = label(check.sentence, wrap=True)
+            line = row(sign, words, spacing=4)
+            line.setStretch(1, 1)
+            self.check_list.addLayout(line)
+            self.check_list.addWidget(rule())
+        self._show_check_stages()
+
+    def _show_check_stages(self) -> None:
+        weights = [check.weight for check in self._checks]
+        looks = weights.count("look")
+        warned = counted(looks, "%n warning", "%n warnings") if looks else tr("good")
+        self.stages.set_state(HEALTH, "look" if looks else "passed", warned)
+        blocked = weights.count("blocking")
+        self.stages.set_state(
+            PLAN,
+            "blocking" if blocked else "passed",
+            counted(blocked, "%n thing in the way", "%n things in the way")
+            if blocked
+            else tr("fits"),
+        )
+        self.stages.set_state(LAUNCH, "note", tr("not yet") if blocked else tr("ready"))
+
+    def _next(self) -> str:
+        """Return the next step: offload, launch or nothing."""
+        card = self.card
+        if card is None or self._task is not None:
+            return ""
+        if card.readings_not_kept - card.readings_just_come:
+            return "offload"
+        return "" if any(check.weight == "blocking" for check in self._checks) else "launch"
+
+    def _show_main(self) -> None:
+        card = self.card
+        if card is None:
+            return
+        step = self._next()
+        self.main.setEnabled(bool(step))
+        if step == "offload":
+            self.main.setText(
+                counted(card.readings_not_kept, "Offload %n reading", "Offload %n readings")
+            )
+            self.after.setText(tr("then the logger can be launched"))
+        else:
+            self.main.setText(tr("Launch %1").replace("%1", card.serial))
+            said = (
+                tr("then reads the plan back and compares")
+                if step
+                else tr("first clear what is in the way")
+            )
+            self.after.setText(said)
+        self._tick()
+
+    def _tick(self) -> None:
+        if self.card is None:
+            return
+        now = self.house.desk.now_ms()
+        first = self.editor.tick(now)
+        at = clock_time(now, self._zone(self.card), seconds=True)
+        self.first.setText(f"{at} · {first}" if first and self._next() == "launch" else at)
+
+    def showEvent(self, event: object) -> None:
+        self._second.start()
+        super().showEvent(event)
+
+    def hideEvent(self, event: object) -> None:
+        self._second.stop()
+        super().hideEvent(event)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def do_next(self) -> None:
+        """Do what the large button says."""
+        {"offload": self.offload, "launch": self.launch}.get(self._next(), lambda: None)()
+
+    def offload(self) -> None:
+        """Take what is not kept from the chosen logger."""
+        card = self.card
+        if card is not None and self._task is None:
+            self._offload([card])
+
+    def offload_all(self) -> None:
+        """Take what is not kept from every logger at hand."""
+        cards = [card for card in self.loggers.cards() if card.readings_not_kept]
+        if not cards:
+            self.house.say(tr("Everything on the loggers at hand is kept."))
+        elif self._task is None:
+            self._offload(cards)
+
+    def _offload(self, cards: list[LoggerCard]) -> None:
+        desk = self.house.desk
+
+        def work(task: Task) -> list[Offloaded]:
+            results = []
+            for card in cards:
+
+                def tell(progress: Progress, serial: str = card.serial) -> None:
+                    task.progress.emit((serial, progress))
+
+                watch = Watch(tell, task.cancelled)
+                try:
+                    results.append(offload_logger(desk, card.address, card.serial, watch))
+                except GezeitenError as exc:
+                    results.append(Offloaded(card.serial, None, 0, 0, 0, str(exc), ()))
+                try:
+                    task.progress.emit(desk_contact.contact(desk, card.address, card.serial))
+                except GezeitenError:
+                    continue  # its own error is among the results
+                if task.cancelled():
+                    break
+            return results
+
+        self.stages.choose(OFFLOAD)
+        self.transfer.setValue(0)
+        self.transfer.show()
+        self.cancel.show()
+        self._task = self.house.run(
+            work, self._offloaded, self._progressed, lambda _: self._ended()
+        )
+        self._show_main()
+
+    def _progressed(self, what: object) -> None:
+        if isinstance(what, LoggerCard):
+            self._show_card(what)
+            return
+        serial, progress = what
+        self.transfer.setMaximum(max(progress.of_readings, 1))
+        self.transfer.setValue(progress.readings)
+        left = (
+            ""
+            if progress.seconds_left is None
+            else duration_text(round(progress.seconds_left * 1000))
+        )
+        words = tr("%1 offloading · %2 of %3 readings · %4 kB/s · %5 left")
+        values = (serial, number(progress.readings), number(progress.of_readings),
+                  number(progress.bytes_per_s / 1000, 1), left)  # fmt: skip
+        for i, value in enumerate(values, 1):
+            words = words.replace(f"%{i}", value)
+        self.transfer_words.setText(words)
+        self.house.say(words)
+
+    def _ended(self) -> None:
+        self._task = None
+        self.transfer.hide()
+        self.cancel.hide()
+        self._show_main()
+
+    def _offloaded(self, results: list[Offloaded]) -> None:
+        self._ended()
+        self._show_current()
+        said = "  ".join(_offload_words(result) for result in results[-3:])
+        failed = any(result.error for result in results)
+        self.transfer_words.setText(said)
+        self.house.archive_changed.emit()
+        self.house.said.emit(said, failed)
+
+    def cancel_offload(self) -> None:
+        """Stop the transfer; what came is kept."""
+        if self._task is not None:
+            self._task.cancel()
+
+    def launch(self) -> None:
+        """Launch the chosen logger by the plan as edited."""
+        card, plan = self.card, self.editor.plan()
+        if card is None or plan is None or self._task is not None:
+            return
+        if self._next() == "offload":
+            words = tr("%1: %2. Nothing was launched; offload it first (F6).")
+            words = words.replace("%1", card.serial).replace("%2", not_kept_words(card))
+            self.house.said.emit(words, True)
+            self.stages.choose(OFFLOAD)
+            return
+        self._change(card, plan)
+
+    def _change(self, card: LoggerCard, plan: Plan) -> None:
+        desk = self.house.desk
+
+        def work(task: Task) -> Launched:
+            done = launch(desk, card.address, card.serial, plan)
+            task.progress.emit(desk_contact.contact(desk, card.address, card.serial))
+            return done
+
+        self.house.say(tr("Launching %1 ...").replace("%1", card.serial))
+        self._task = self.house.run(
+            work, self._launched_one, self._show_card, lambda _: self._look_after()
+        )
+        self._show_main()
+
+    def _launched_one(self, done: Launched) -> None:
+        self._launched[done.serial] = done
+        self._task = None
+        self._show_current()
+        self.stages.choose(LAUNCH)
+        self.house.archive_changed.emit()
+        words = tr("%1: mission %2 launched; plan read back, the same.")
+        self.house.say(words.replace("%1", done.serial).replace("%2", number(done.mission)))
+
+    def _look_after(self) -> None:
+        self._task = None
+        self.look()
+
+    def stop_mission(self) -> None:
+        """Stop the mission of the chosen logger; its memory stays."""
+        card = self.card
+        if card is None or self._task is not None:
+            return
+        desk = self.house.desk
+
+        def work(task: Task) -> str:
+            stop(desk, card.address, card.serial)
+            task.progress.emit(desk_contact.contact(desk, card.address, card.serial))
+            return card.serial
+
+        def stopped(serial: str) -> None:
+            self._task = None
+            self._show_current()
+            self.house.archive_changed.emit()
+            self.house.say(tr("%1 is stopped; its memory stays.").replace("%1", serial))
+
+        self._task = self.house.run(work, stopped, self._show_card, lambda _: self._look_after())
+
+    def blink(self) -> None:
+        """Let the chosen logger blink."""
+        card = self.card
+        if card is None:
+            return
+        self.house.run(
+            lambda _task: desk_contact.blink(self.house.desk, card.address, card.serial),
+            lambda _: self.house.say(tr("%1 blinks.").replace("%1", card.serial)),
+        )
+
+    def _to_trends(self) -> None:
+        card = self.card
+        if card is None:
+            return
+        for point in points(self.house.desk):
+            if point.full_name == card.point:
+                self.house.go.emit(places.TRENDS, point.id)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.loggers.theme = self.bars.theme = theme
+        self.stages.set_theme(theme)
+        self.loggers.viewport().update()
+        self.bars.update()
+
+
+def _offload_words(result: Offloaded) -> str:
+    """Return what an offload brought in one sentence."""
+    if result.error and not result.readings:
+        return f"{result.serial}: {result.error}"
+    words = f"{result.serial}: " + counted(result.readings, "%n reading kept", "%n readings kept")
+    if result.damaged:
+        words += ", " + counted(result.damaged, "%n arrived damaged", "%n arrived damaged")
+    if result.excursions_found:
+        words += ", " + counted(
+            result.excursions_found, "%n excursion to assess", "%n excursions to assess"
+        )
+    return f"{words}. {result.error}" if result.error else words + "."

@@ -1,0 +1,302 @@
+"""Handover: what is handed over, and what was handed over before and whether it is unchanged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QDateTime, QTimeZone, QUrl
+from PySide6.QtGui import QDesktopServices
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDateTimeEdit,
+    QFileDialog,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.handing import (
+    HandedOver,
+    PastHandover,
+    export_csv,
+    export_pdf,
+    file_name,
+    past_handovers,
+)
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.records import extent, record
+from gezeiten.domain.timeline import DAY_MS, Span
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.house import House, Place
+from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
+from gezeiten.ui.parts import Card, Facts, button, label, row
+
+USUAL_DAYS = 14
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    points: list[PointPlace]
+    past: list[PastHandover]
+
+
+class HandoverPlace(Place):
+    """Writes CSV and PDF of a point over a stretch and lists what left the house."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._points: list[PointPlace] = []
+        self._target: tuple[int, Span] | None = None
+        self._busy = False
+        self.point = QComboBox()
+        self.point.setAccessibleName(tr("Point"))
+        self.point.currentIndexChanged.connect(lambda _: self._point_changed())
+        self.since = self._date_time(tr("From"))
+        self.until = self._date_time(tr("Until"))
+        self.contents = Facts()
+        self.pdf = button(tr("Write the PDF report"), lambda: self.write("pdf"), "primary")
+        self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
+        self.elsewhere = button(tr("Write a copy elsewhere"), self._write_elsewhere)
+        left = Card(tr("What to hand over"))
+        for name, field in (
+            (tr("Point"), self.point),
+            (tr("From"), self.since),
+            (tr("Until"), self.until),
+        ):
+            left.body.addWidget(label(name, "muted"))
+            left.body.addWidget(field)
+        left.body.addWidget(label(tr("It holds"), "head"))
+        left.body.addWidget(self.contents)
+        left.body.addStretch(1)
+        left.body.addWidget(self.pdf)
+        left.body.addWidget(self.csv)
+        left.body.addWidget(self.elsewhere)
+        left.setFixedWidth(330)
+        self.count = label("", "muted")
+        right = Card(tr("Handed over before"), self.count)
+        self.empty = label(tr("Nothing was handed over yet."), "muted")
+        self.table = self._table()
+        right.body.addWidget(self.empty)
+        right.body.addWidget(self.table, 1)
+        self.open_button = button(tr("Open the file"), self.open_file)
+        self.folder_button = button(tr("Show its folder"), self.open_folder)
+        right.body.addLayout(row(self.open_button, self.folder_button, 1))
+        line = row(left, right, margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.point)
+
+    def _table(self) -> QTableWidget:
+        table = QTableWidget(0, 6)
+        table.setAccessibleName(tr("Handed over before"))
+        table.setHorizontalHeaderLabels(
+            [tr("When"), tr("Who"), tr("Point"), tr("Stretch"), tr("File"), tr("Is it still")]
+        )
+        table.verticalHeader().hide()
+        table.setShowGrid(False)
+        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        table.horizontalHeader().setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+        table.itemActivated.connect(lambda _: self.open_file())
+        return table
+
+    def _date_time(self, name: str) -> QDateTimeEdit:
+        field = QDateTimeEdit()
+        field.setAccessibleName(name)
+        field.setCalendarPopup(True)
+        field.setDisplayFormat("ddd d MMM yyyy HH:mm")
+        field.dateTimeChanged.connect(lambda _: self._show_contents())
+        return field
+
+    def acts(self) -> list[Act]:
+        here = places.HANDOVER
+        return [
+            Act("report", tr("Write the PDF report"), "Ctrl+R", lambda: self.write("pdf"), here),
+            Act("export", tr("Write the CSV"), "Ctrl+E", lambda: self.write("csv"), here),
+            Act("handover.open", tr("Open the chosen document"), "Ctrl+O", self.open_file, here),
+        ]
+
+    def hint(self) -> str:
+        return tr("Ctrl+R writes the PDF · Ctrl+E writes the CSV · Ctrl+O opens the chosen one")
+
+    # -- loading -------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        def work(_task: object) -> _Known:
+            listed = [point for point in points(self.house.desk) if point.channels]
+            return _Known(listed, past_handovers(self.house.desk))
+
+        self.house.run(work, self._show)
+
+    def _show(self, known: _Known) -> None:
+        before = self.chosen()
+        self._points = known.points
+        self.point.blockSignals(True)
+        self.point.clear()
+        for point in known.points:
+            self.point.addItem(point.full_name, point.id)
+        at = self.point.findData(before.id) if before else -1
+        self.point.setCurrentIndex(max(at, 0))
+        self.point.blockSignals(False)
+        self._show_past(known.past)
+        if self._target:
+            self.show_target(self._target)
+        elif before is None or at < 0:
+            self._point_changed()
+        else:
+            self._show_contents()
+
+    def _show_past(self, past: list[PastHandover]) -> None:
+        names = {point.id: point for point in self._points}
+        self.count.setText(counted(len(past), "%n document", "%n documents"))
+        self.empty.setVisible(not past)
+        self.table.setRowCount(len(past))
+        self._past = past
+        for i, document in enumerate(past):
+            point = names.get(document.point_id)
+            zone = point.zone if point else "UTC"
+            stretch = f"{date(document.span[0], zone)} – {date(document.span[1] - 1, zone)}"
+            cells = (
+                day_and_time(document.at_ms, zone), document.person,
+                point.full_name if point else "—", stretch, Path(document.file_name).name,
+                {"as it was": "✓ ", "changed": "✕ ", "missing": "✕ "}[document.state]
+                + tr(document.state),
+            )  # fmt: skip
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(f"{document.file_name}\nSHA-256 {document.sha256}")
+                if j == 5 and document.state != "as it was":
+                    item.setForeground(self.house.theme.color("ember"))
+                self.table.setItem(i, j, item)
+        self.table.verticalHeader().setDefaultSectionSize(self.house.theme.row)
+        if past:
+            self.table.selectRow(0)
+        self.open_button.setEnabled(bool(past))
+        self.folder_button.setEnabled(bool(past))
+
+    def show_target(self, target: object) -> None:
+        point_id, span = target
+        at = self.point.findData(point_id)
+        if at < 0:
+            self._target = target
+            return
+        self._target = None
+        self.point.blockSignals(True)
+        self.point.setCurrentIndex(at)
+        self.point.blockSignals(False)
+        self._set_span(span)
+
+    def chosen(self) -> PointPlace | None:
+        """Return the chosen point."""
+        wanted = self.point.currentData()
+        return next((point for point in self._points if point.id == wanted), None)
+
+    def _point_changed(self) -> None:
+        point = self.chosen()
+        if point is None:
+            self._show_contents()
+            return
+        whole = extent(self.house.desk, point.id, [c.channel for c in point.channels])
+        if whole:
+            end = whole[1] + 1
+            self._set_span((max(end - USUAL_DAYS * DAY_MS, whole[0]), end))
+
+    def _set_span(self, span: Span) -> None:
+        point = self.chosen()
+        zone = QTimeZone((point.zone if point else "UTC").encode())
+        for field, at_ms in (
+            (self.since, span[0] // 60_000 * 60_000),
+            (self.until, -(-span[1] // 60_000) * 60_000),
+        ):
+            field.blockSignals(True)
+            field.setTimeZone(zone)
+            field.setDateTime(QDateTime.fromMSecsSinceEpoch(at_ms, zone))
+            field.blockSignals(False)
+        self._show_contents()
+
+    def span(self) -> Span:
+        """Return the chosen stretch."""
+        return (
+            int(self.since.dateTime().toMSecsSinceEpoch()),
+            int(self.until.dateTime().toMSecsSinceEpoch()),
+        )
+
+    def _show_contents(self) -> None:
+        point, span = self.chosen(), self.span()
+        facts = []
+        total = estimated = 0
+        if point is not None and span[1] > span[0]:
+            for place in point.channels:
+                part = record(self.house.desk, point.id, place.channel).between(*span)
+                total += len(part)
+                estimated += int(part.estimated.sum())
+            facts = [
+                (tr("Channels"), number(len(point.channels))),
+                (tr("Readings"), number(total)),
+                (tr("of them estimated"), number(estimated)),
+            ]
+        self.contents.show_facts(facts)
+        for act in (self.pdf, self.csv, self.elsewhere):
+            act.setEnabled(total > 0 and not self._busy)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def write(self, kind: str, path: Path | None = None) -> None:
+        """Write a document of the chosen stretch, read it back and keep its fingerprint."""
+        point, span, desk = self.chosen(), self.span(), self.house.desk
+        if point is None or self._busy or not self.pdf.isEnabled():
+            return
+        self._busy = True
+        self._show_contents()
+        self.house.say(tr("Writing ..."))
+        self.house.run(
+            lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed
+        )
+
+    def _failed(self, _sentence: str) -> None:
+        self._busy = False
+        self._show_contents()
+
+    def _written(self, done: HandedOver) -> None:
+        self._busy = False
+        self.house.archive_changed.emit()
+        words = tr("%1 written and read back: %2 readings").replace("%1", done.path.name)
+        words = words.replace("%2", number(done.readings))
+        if done.pages:
+            words += ", " + counted(done.pages, "%n page", "%n pages")
+        self.house.say(words)
+
+    def _write_elsewhere(self) -> None:
+        point = self.chosen()
+        if point is None:
+            return
+        suggested = file_name(point, self.span(), "pdf")
+        kinds = tr("PDF report (*.pdf);;CSV (*.csv)")
+        path, kind = QFileDialog.getSaveFileName(self, tr("Write a copy"), suggested, kinds)
+        if path:
+            self.write("csv" if "csv" in kind.lower() else "pdf", Path(path))
+
+    def _current(self) -> PastHandover | None:
+        at = self.table.currentRow()
+        return self._past[at] if 0 <= at < self.table.rowCount() else None
+
+    def open_file(self) -> None:
+        """Open the chosen document in the program the system has for it."""
+        document = self._current()
+        if document is None:
+            return
+        if not QDesktopServices.openUrl(QUrl.fromLocalFile(document.file_name)):
+            words = tr("No program opens %1; it lies in its folder.")
+            self.house.said.emit(words.replace("%1", Path(document.file_name).name), True)
+
+    def open_folder(self) -> None:
+        """Show the folder of the chosen document."""
+        document = self._current()
+        if document is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(document.file_name).parent)))
+
+
+def _write(desk: Desk, kind: str, point: PointPlace, span: Span, path: Path | None) -> HandedOver:
+    return (export_csv if kind == "csv" else export_pdf)(desk, point, span, path)

@@ -1,0 +1,428 @@
+"""Mend: gaps by site, the chosen gap in its surroundings, what could fill it, the chain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QLineEdit,
+    QRadioButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.archive.readings import LEFT_OPEN, LINE
+from gezeiten.archive.tables import Step
+from gezeiten.desk import contact as desk_contact
+from gezeiten.desk.context import Desk
+from gezeiten.desk.mending import (
+    BookedGap,
+    LineOffer,
+    LoggerOffer,
+    fill_by_line,
+    fill_from_logger,
+    gaps,
+    leave_open,
+    line_offer,
+    logger_offer,
+    steps_of,
+    undo,
+)
+from gezeiten.desk.offloading import Offloaded
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.records import extent, record
+from gezeiten.domain.fills import straight_line
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.series import Series
+from gezeiten.domain.timeline import DAY_MS, duration_text
+from gezeiten.errors import InputError
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.charts import Lane, LaneChart, Tint
+from gezeiten.ui.house import House, Place
+from gezeiten.ui.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.parts import Card, button, clear, column, label, row, rule
+from gezeiten.ui.theme import Theme
+from gezeiten.ui.views.lanes import cached_trace
+from gezeiten.ui.views.site_list import ListLine, SiteList
+
+_STATES = {
+    "open": "open", "left open": "left open", "estimated": "estimated",
+    "from the logger": "from the logger",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Detail:
+    """Everything about one gap, loaded off the main thread."""
+
+    booked: BookedGap
+    logger: LoggerOffer
+    line: LineOffer
+    lanes: list[Lane]
+    steps: list[Step]
+    readings: int
+
+
+class MendPlace(Place):
+    """Makes a record whole: fill or leave open, each undone again."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._detail: _Detail | None = None
+        self._wanted: object = None
+        self._busy = False
+        self.list = SiteList(tr("Gaps"))
+        self.list.chosen.connect(self._choose)
+        self.counts = QWidget()
+        self.count_words = label("", "muted")
+        left = Card(tr("Gaps"), self.count_words)
+        left.body.addWidget(self.list, 1)
+        left.setFixedWidth(268)
+        self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
+        self.picture = Card(" ", tr("solid measured · dotted estimated · dashed proposed"))
+        self.picture.body.addWidget(self.chart, 1)
+        self.right = self._chain_card()
+        middle = column(self.picture, self._offers_card())
+        middle.setStretch(0, 1)
+        line = row(left, middle, self.right, margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.list)
+
+    def _offers_card(self) -> Card:
+        card = Card(
+            tr("What could fill it"), tr("error measured by hiding known stretches as long")
+        )
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(6)
+        for j, text in enumerate((tr("Source"), tr("How"), tr("Expected error"), tr("Covers"))):
+            grid.addWidget(label(text, "muted"), 0, j)
+        self.by_logger = QRadioButton(tr("Ask the logger again"))
+        self.by_line = QRadioButton(tr("Straight line"))
+        self.choice = QButtonGroup(self)
+        self.choice.addButton(self.by_logger)
+        self.choice.addButton(self.by_line)
+        self.choice.buttonToggled.connect(lambda *_: self._show_proposal())
+        self.logger_cells = [label("", wrap=True), label(""), label("")]
+        self.line_cells = [label("", wrap=True), label(""), label("")]
+        for i, (radio, cells) in enumerate(
+            ((self.by_logger, self.logger_cells), (self.by_line, self.line_cells))
+        ):
+            grid.addWidget(radio, 2 * i + 1, 0)
+            for j, cell in enumerate(cells):
+                grid.addWidget(cell, 2 * i + 1, j + 1)
+            grid.addWidget(rule(), 2 * i + 2, 0, 1, 4)
+        grid.setColumnStretch(1, 1)
+        card.body.addLayout(grid)
+        self.fill_button = button(tr("Fill"), self.fill, "primary")
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText(tr("Reason for leaving it open"))
+        self.reason.setAccessibleName(tr("Reason for leaving it open"))
+        self.reason.returnPressed.connect(self.leave_open)
+        self.leave_button = button(tr("Leave open"), self.leave_open)
+        self.undo_button = button(tr("Undo"), self.undo)
+        self.compare = button(tr("Look in Trends"), self._to_trends)
+        card.body.addLayout(
+            row(self.fill_button, self.reason, self.leave_button, self.undo_button, self.compare,
+                spacing=8)
+        )  # fmt: skip
+        return card
+
+    def _chain_card(self) -> Card:
+        card = Card(tr("From logger to record"))
+        self.chain = QVBoxLayout()
+        self.chain.setSpacing(5)
+        card.body.addLayout(self.chain)
+        card.body.addStretch(1)
+        card.body.addWidget(rule())
+        words = tr("Every step can be undone. What was offloaded never changes.")
+        card.body.addWidget(label(words, "muted", wrap=True))
+        card.setFixedWidth(240)
+        return card
+
+    def acts(self) -> list[Act]:
+        here = places.MEND
+        return [
+            Act("gap.next", tr("Next gap"), "N", lambda: self.list.step(1), here),
+            Act("gap.previous", tr("Previous gap"), "P", lambda: self.list.step(-1), here),
+            Act("gap.fill", tr("Fill the chosen gap"), "Ctrl+Return", self.fill, here),
+            Act("gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here),
+            Act("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
+        ]
+
+    def hint(self) -> str:
+        return tr(
+            "N, P next and previous gap · Ctrl+Enter fills · Ctrl+L leaves open · Ctrl+Z undoes"
+        )
+
+    # -- loading -------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        self.house.run(lambda _task: gaps(self.house.desk), self._show_list)
+
+    def _show_list(self, listed: list[BookedGap]) -> None:
+        open_count = sum(1 for booked in listed if booked.state == "open")
+        settled = len(listed) - open_count
+        done = counted(settled, "%n settled", "%n settled")
+        self.count_words.setText(f"{counted(open_count, '%n open', '%n open')} · {done}")
+        order = sorted(listed, key=lambda b: b.state != "open")
+        sites = list(dict.fromkeys(booked.point.site for booked in listed))
+        order.sort(key=lambda b: sites.index(b.point.site))
+        lines = [
+            ListLine(
+                booked.point.site,
+                booked.point.name,
+                duration_text(booked.gap.length_ms),
+                day_and_time(booked.gap.start_ms, booked.point.zone),
+                tr(_STATES[booked.state]) + (f": {booked.reason}" if booked.reason else ""),
+                booked,
+                is_open=booked.state == "open",
+            )
+            for booked in order
+        ]
+        self.list.show_lines(lines, lambda a, b: a.key == b.key)
+        if self._wanted is not None:
+            self.show_target(self._wanted)
+        elif self.list.thing() is not None:
+            self._choose(self.list.thing())
+
+    def show_target(self, target: object) -> None:
+        found = self.list.choose(lambda booked: booked.key == target)
+        self._wanted = None if found else target
+
+    def _choose(self, booked: BookedGap | None) -> None:
+        if booked is None:
+            self._detail = None
+            self.picture.title.setText(tr("No gaps: every record here is whole."))
+            self.chart.show_lanes([], (0, 1), "UTC")
+            self._show_buttons()
+            return
+        desk = self.house.desk
+        self.house.run(lambda _task: _load(desk, booked), self._show_detail)
+
+    # -- showing -------------------------------------------------------------------------------
+    def _show_detail(self, detail: _Detail) -> None:
+        chosen = self.list.thing()
+        if chosen is None or chosen.key != detail.booked.key:
+            return  # another one was chosen meanwhile
+        self._detail = detail
+        booked, gap = detail.booked, detail.booked.gap
+        missing = counted(gap.missing, "%n reading missing", "%n readings missing")
+        self.picture.title.setText(
+            f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing}"
+        )
+        self._show_offers(detail)
+        self._show_chain(detail)
+        self._show_proposal()
+
+    def _show_offers(self, detail: _Detail) -> None:
+        offer, line, missing = detail.logger, detail.line, detail.booked.gap.missing
+        of_all = tr("%1 of %2")
+        can_ask = bool(offer.readings) or offer.kept_offload is not None
+        words = f"{offer.serial} · {tr(offer.sentence)}" if offer.serial else tr(offer.sentence)
+        self.logger_cells[0].setText(words)
+        self.logger_cells[1].setText(tr("measured") if can_ask else "—")
+        covers = of_all.replace("%1", number(offer.readings)).replace("%2", number(missing))
+        self.logger_cells[2].setText(covers if can_ask else tr("cannot serve"))
+        errors = [
+            f"± {number(e.rmse, quantity(c).decimals + 1)} {quantity(c).unit}"
+            for c, e in line.errors.items()
+        ]
+        self.line_cells[0].setText(tr(line.refusal) if line.refusal else tr("between the two ends"))
+        self.line_cells[1].setText("\n".join(errors[:3]) or "—")
+        covers = of_all.replace("%1", number(line.readings)).replace("%2", number(missing))
+        self.line_cells[2].setText(tr("over the rule") if line.refusal else covers)
+        is_open = detail.booked.state in ("open", "left open")
+        self.by_logger.setEnabled(can_ask and is_open)
+        self.by_line.setEnabled(not line.refusal and is_open)
+        self.choice.setExclusive(False)
+        self.by_logger.setChecked(can_ask and is_open)
+        self.by_line.setChecked(not can_ask and not line.refusal and is_open)
+        self.choice.setExclusive(True)
+
+    def _show_proposal(self) -> None:
+        detail = self._detail
+        self._show_buttons()
+        if detail is None:
+            return
+        lanes = detail.lanes
+        if self.by_line.isChecked():
+            lanes = [replace(lane, proposal=_proposal(lane, detail.booked)) for lane in lanes]
+        gap = detail.booked.gap
+        around = max(gap.length_ms * 0.6, DAY_MS / 8)
+        span = (round(gap.start_ms - around), round(gap.end_ms + around))
+        self.chart.show_lanes(lanes, span, detail.booked.point.zone)
+
+    def _show_buttons(self) -> None:
+        detail = self._detail
+        state = detail.booked.state if detail else ""
+        source = self.choice.checkedButton()
+        self.fill_button.setEnabled(
+            bool(detail) and source is not None and source.isChecked() and not self._busy
+        )
+        if detail and self.by_logger.isChecked():
+            again = detail.logger.kept_offload is not None
+            words = (
+                tr("Switch on again")
+                if again
+                else tr("Fetch from %1").replace("%1", detail.logger.serial)
+            )
+            self.fill_button.setText(words)
+        elif self.by_line.isChecked():
+            self.fill_button.setText(tr("Fill by a straight line"))
+        else:
+            self.fill_button.setText(tr("Fill"))
+        self.leave_button.setEnabled(state == "open")
+        self.reason.setEnabled(state == "open")
+        self.undo_button.setEnabled(state in ("left open", "estimated", "from the logger"))
+        self.compare.setEnabled(detail is not None)
+
+    def _show_chain(self, detail: _Detail) -> None:
+        clear(self.chain)
+        point = detail.booked.point
+        kept = counted(detail.readings, "%n reading as measured", "%n readings as measured")
+        self._chain_step("●", tr("As offloaded"), kept)
+        for step in detail.steps:
+            name, words = _step_words(step, point)
+            undone = step.undone_ms is not None
+            if undone:
+                words += " · " + tr("undone by %1").replace("%1", step.undone_by or "")
+            self._chain_step("○" if undone else "●", name, words)
+        if not detail.steps:
+            self._chain_step("○", tr("Gaps filled"), tr("none yet"))
+
+    def _chain_step(self, sign: str, name: str, words: str) -> None:
+        mark = label(sign)
+        mark.setFixedWidth(18)
+        self.chain.addLayout(row(mark, label(name, "head"), 1, spacing=2))
+        below = label(words, "muted", wrap=True)
+        below.setContentsMargins(20, 0, 0, 4)
+        self.chain.addWidget(below)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def fill(self) -> None:
+        """Fill the chosen gap by the chosen source."""
+        detail, desk = self._detail, self.house.desk
+        if detail is None or self._busy or not self.fill_button.isEnabled():
+            return
+        booked = detail.booked
+        if self.by_line.isChecked():
+            self._do(
+                lambda: fill_by_line(desk, booked),
+                tr("Filled by a straight line; Ctrl+Z undoes it."),
+            )
+        else:
+            self._do(
+                lambda: _fetch(desk, booked, detail.logger),
+                tr("Filled from the logger; Ctrl+Z undoes it."),
+            )
+
+    def leave_open(self) -> None:
+        """Leave the chosen gap open with the reason typed."""
+        detail = self._detail
+        if detail is not None and not self._busy:
+            reason = self.reason.text()
+            self._do(
+                lambda: leave_open(self.house.desk, detail.booked, reason),
+                tr("Left open, with its reason."),
+            )
+
+    def undo(self) -> None:
+        """Undo what was done about the chosen gap."""
+        detail = self._detail
+        if detail is not None and not self._busy:
+            self._do(
+                lambda: undo(self.house.desk, detail.booked),
+                tr("Undone; the record is as it was before."),
+            )
+
+    def _do(self, act: object, said: str) -> None:
+        self._busy = True
+        self._show_buttons()
+
+        def done(_result: object) -> None:
+            self._busy = False
+            self.reason.clear()
+            self.house.archive_changed.emit()
+            self.house.say(said)
+
+        def failed(_sentence: str) -> None:
+            self._busy = False
+            self._show_buttons()
+
+        self.house.run(lambda _task: act(), done, failed=failed)
+
+    def _to_trends(self) -> None:
+        if self._detail:
+            self.house.go.emit(places.TRENDS, self._detail.booked.point.id)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.list.theme = theme
+        self.list.viewport().update()
+        self.chart.set_theme(theme)
+
+
+def _load(desk: Desk, booked: BookedGap) -> _Detail:
+    """Gather what is shown of a gap."""
+    lanes = []
+    for channel in booked.channels[:3]:
+        name = quantity(channel)
+        tint = Tint((booked.gap.start_ms, booked.gap.end_ms), "brass", alpha=36)
+        trace = cached_trace(desk, booked.point, channel)
+        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (), (tint,)))
+    if not lanes and extent(desk, booked.point.id, [c.channel for c in booked.point.channels]):
+        lanes = _all_lanes(desk, booked)
+    steps = [s for s in steps_of(desk, booked.point.id) if _touches(s, booked)]
+    readings = sum(
+        int((~record(desk, booked.point.id, c.channel).estimated).sum())
+        for c in booked.point.channels
+    )
+    return _Detail(
+        booked, logger_offer(desk, booked), line_offer(desk, booked), lanes, steps, readings
+    )
+
+
+def _all_lanes(desk: Desk, booked: BookedGap) -> list[Lane]:
+    """A gap filled from the logger names no channel: it was all of them."""
+    tint = Tint((booked.gap.start_ms, booked.gap.end_ms), "brass", alpha=36)
+    return [
+        Lane(quantity(c.channel).name, c.unit, quantity(c.channel).decimals,
+             (cached_trace(desk, booked.point, c.channel),), (), (tint,))
+        for c in booked.point.channels[:3]
+    ]  # fmt: skip
+
+
+def _touches(step: Step, booked: BookedGap) -> bool:
+    return step.start_ms < booked.gap.end_ms and step.end_ms > booked.gap.start_ms
+
+
+def _step_words(step: Step, point: PointPlace) -> tuple[str, str]:
+    when = day_and_time(step.made_ms, point.zone)
+    if step.kind == LINE:
+        name = quantity(step.channel)
+        error = number(float(step.facts["rmse"]), name.decimals + 1)
+        words = f"{name.name} · ± {error} {name.unit} · {step.made_by}, {when}"
+        return tr("Filled by a straight line"), words
+    if step.kind == LEFT_OPEN:
+        return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
+    return tr("Filled from the logger"), f"{tr('measured, code good')} · {step.made_by}, {when}"
+
+
+def _proposal(lane: Lane, booked: BookedGap) -> Series | None:
+    """The straight line through the gap, drawn from the reading before to the one after."""
+    series = lane.traces[0].series
+    fill = straight_line(series, booked.gap)
+    return fill if len(fill) else None
+
+
+def _fetch(desk: Desk, booked: BookedGap, offer: LoggerOffer) -> Offloaded | None:
+    """Find the gap's logger among those at hand and fetch what is missing."""
+    if offer.kept_offload is not None:
+        return fill_from_logger(desk, booked, desk.addresses()[0])
+    for found in desk_contact.find(desk):
+        if found.identity.serial == offer.serial:
+            return fill_from_logger(desk, booked, found.address)
+    raise InputError(f"{offer.serial} is not at hand; connect it and try again.")

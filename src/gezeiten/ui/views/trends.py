@@ -1,0 +1,304 @@
+"""Trends: points of any site on one time axis, a lane a quantity; numbers for a marked stretch."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QTreeWidget, QTreeWidgetItem
+
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.statistics import Numbers, numbers
+from gezeiten.domain.timeline import DAY_MS, Span, duration_text
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.charts import Lane, LaneChart
+from gezeiten.ui.house import House, Place
+from gezeiten.ui.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.parts import Card, button, clear, label, row, rule
+from gezeiten.ui.theme import Theme
+from gezeiten.ui.views.lanes import lanes_of, span_of
+
+LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
+USUAL_DAYS = 14
+_POINT = Qt.ItemDataRole.UserRole
+
+
+class TrendsPlace(Place):
+    """Chooses points at the left, shows their lanes, and the figures of a marked stretch."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._whole: Span | None = None
+        self._lanes: list[Lane] = []
+        self._keep_view: Span | None = None
+        self.tree = QTreeWidget()
+        self.tree.setHeaderHidden(True)
+        self.tree.setRootIsDecorated(False)
+        self.tree.setIndentation(8)
+        self.tree.setColumnCount(2)
+        self.tree.setAccessibleName(tr("Points"))
+        self.tree.itemChanged.connect(lambda *_: self._load())
+        left = Card(tr("Points"))
+        left.body.addWidget(self.tree, 1)
+        left.setFixedWidth(248)
+        self.chart = LaneChart(house.theme, tr("Trends"))
+        self.chart.view_changed.connect(self._view_changed)
+        self.chart.marked.connect(self._show_numbers)
+        self.title = label("", "head")
+        self.picture = Card()
+        self.picture.body.addLayout(self._head())
+        self.picture.body.addWidget(self.chart, 1)
+        self.empty = label(tr("Tick a point at the left to see its record."), "muted")
+        self.picture.body.addWidget(self.empty)
+        self.marked = Card(tr("Marked stretch"))
+        self.stretch = label("", "muted", wrap=True)
+        self.table = QGridLayout()
+        self.table.setHorizontalSpacing(8)
+        self.marked.body.addWidget(self.stretch)
+        self.marked.body.addLayout(self.table)
+        self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
+        self.marked.body.addWidget(self.hand_over)
+        self.marked.body.addStretch(1)
+        self.marked.setFixedWidth(290)
+        line = row(left, self.picture, self.marked, margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.chart)
+
+    def _head(self) -> object:
+        self.back = button("◀", self.chart.back, "link")
+        self.forth = button("▶", self.chart.forth, "link")
+        self.back.setAccessibleName(tr("Earlier view"))
+        self.forth.setAccessibleName(tr("Later view"))
+        self.lengths = QButtonGroup(self)
+        buttons: list[QPushButton] = []
+        for days, text in LENGTHS:
+            made = button(tr(text), lambda days=days: self.show_days(days), "link")
+            made.setCheckable(True)
+            self.lengths.addButton(made, days)
+            buttons.append(made)
+        self.mark_button = button(tr("Mark view"), lambda: self.chart.set_mark(self.chart.view()))
+        return row(self.title, 1, self.back, self.forth, label(tr("views"), "muted"), *buttons,
+                   self.mark_button, spacing=4)  # fmt: skip
+
+    def acts(self) -> list[Act]:
+        here = places.TRENDS
+        lengths = [
+            Act(f"trends.{text}", tr("Show %1").replace("%1", tr(text)), f"Alt+{i + 1}",
+                lambda days=days: self.show_days(days), here)
+            for i, (days, text) in enumerate(LENGTHS)
+        ]  # fmt: skip
+        return [
+            *lengths,
+            Act("view.back", tr("Earlier view"), "Alt+Left", self.chart.back, here),
+            Act("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
+            Act("mark", tr("Mark the stretch in view"), "Ctrl+M",
+                lambda: self.chart.set_mark(self.chart.view()), here),
+            Act("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
+                lambda: self.chart.set_mark(None), here),
+            Act("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
+        ]  # fmt: skip
+
+    def hint(self) -> str:
+        return tr(
+            "wheel or + − zooms · drag or ← → moves · Shift+drag marks · Backspace view before"
+        )
+
+    # -- points --------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        self.house.run(lambda _task: sites(self.house.desk), self._show_sites)
+
+    def _show_sites(self, listed: list[SitePlace]) -> None:
+        chosen = {point.id for point in self.points()}
+        target = getattr(self, "_target", None)
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        for site in listed:
+            head = QTreeWidgetItem([site.name])
+            font = head.font(0)
+            font.setBold(True)
+            head.setFont(0, font)
+            head.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            head.setFirstColumnSpanned(True)
+            self.tree.addTopLevelItem(head)
+            head.setFirstColumnSpanned(True)
+            for point in site.points:
+                self._add_point(head, point, point.id in chosen)
+            head.setExpanded(True)
+        self.tree.resizeColumnToContents(0)
+        self.tree.blockSignals(False)
+        self._target = None
+        if target is not None:
+            self.show_target(target)
+        elif chosen:
+            self._keep_view = self.chart.view() if self._lanes else None
+            self._load()
+        else:
+            self._tick_first()
+
+    def _add_point(self, head: QTreeWidgetItem, point: PointPlace, ticked: bool) -> None:
+        symbols = " ".join(quantity(place.channel).symbol for place in point.channels[:3])
+        item = QTreeWidgetItem([point.name, symbols])
+        item.setToolTip(0, point.full_name)
+        item.setForeground(1, self.house.theme.color("muted"))
+        item.setData(0, _POINT, point)
+        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+        item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
+        head.addChild(item)
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        heads = [self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount())]
+        return [head.child(j) for head in heads for j in range(head.childCount())]
+
+    def points(self) -> list[PointPlace]:
+        """Return the points that are ticked."""
+        return [
+            item.data(0, _POINT)
+            for item in self._items()
+            if item.checkState(0) == Qt.CheckState.Checked
+        ]
+
+    def _tick_first(self) -> None:
+        for item in self._items():
+            if item.data(0, _POINT).channels:
+                item.setCheckState(0, Qt.CheckState.Checked)
+                return
+        self._show_lanes([])
+
+    def show_target(self, target: object) -> None:
+        """Tick only the point of an id; (id, span) also shows and marks the stretch."""
+        point_id, span = target if isinstance(target, tuple) else (target, None)
+        items = self._items()
+        if not items:
+            self._target = target
+            return
+        self.tree.blockSignals(True)
+        for item in items:
+            ticked = item.data(0, _POINT).id == point_id
+            item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
+        self.tree.blockSignals(False)
+        self._keep_view = span
+        self.chart.mark = None
+        self._load()
+
+    # -- lanes ---------------------------------------------------------------------------------
+    def _load(self) -> None:
+        chosen, desk = self.points(), self.house.desk
+        if self._lanes and self._keep_view is None and chosen:
+            self._keep_view = self.chart.view()
+        self.house.run(lambda _task: lanes_of(desk, chosen), self._show_lanes)
+
+    def _show_lanes(self, lanes: list[Lane]) -> None:
+        self._lanes = lanes
+        chosen = self.points()
+        self._whole = span_of(lanes)
+        self.empty.setVisible(not lanes)
+        self.chart.setVisible(bool(lanes))
+        self.hand_over.setEnabled(len(chosen) == 1 and bool(lanes))
+        if not lanes or self._whole is None:
+            words = (
+                tr("No record yet at these points.")
+                if chosen
+                else tr("Tick a point at the left to see its record.")
+            )
+            self.empty.setText(words)
+            self.title.setText("")
+            return
+        names = [chosen[0].full_name] if len(chosen) == 1 else [point.name for point in chosen]
+        self.title.setText(", ".join(names))
+        view = self._keep_view
+        self._keep_view = None
+        if view is None or view[1] < self._whole[0] or view[0] > self._whole[1]:
+            view = (max(self._whole[1] - USUAL_DAYS * DAY_MS, self._whole[0]), self._whole[1])
+        zone = chosen[0].zone
+        self.chart.show_lanes(lanes, view, zone, whole=self._whole)
+        self._show_numbers(self.chart.mark)
+
+    def show_days(self, days: int) -> None:
+        """Show the last days of the record, 0 for all of it."""
+        if self._whole is None:
+            return
+        start, end = self._whole
+        self.chart.set_view((max(end - days * DAY_MS, start) if days else start, end))
+
+    def _view_changed(self, span: Span) -> None:
+        if self._whole is None:
+            return
+        length = (span[1] - span[0]) / DAY_MS
+        whole = (self._whole[1] - self._whole[0]) / DAY_MS
+        for days, _ in LENGTHS:
+            near = abs(length - (days or whole)) < 0.01 * length
+            self.lengths.setExclusive(False)
+            self.lengths.button(days).setChecked(near)
+        if self.chart.mark is None:
+            self._show_numbers(None)
+
+    # -- numbers -------------------------------------------------------------------------------
+    def _show_numbers(self, mark: Span | None) -> None:
+        clear(self.table)
+        if not self._lanes:
+            self.stretch.setText("")
+            return
+        span = mark or self.chart.view()
+        zone = self.points()[0].zone if self.points() else "UTC"
+        self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
+        begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
+        self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
+        columns = [
+            (lane, trace, numbers(trace.series, span, lane.rules))
+            for lane in self._lanes
+            for trace in lane.traces
+        ][:4]
+        several = len(self.points()) > 1
+        for j, (lane, trace, _) in enumerate(columns, 1):
+            head = f"{trace.name}\n{lane.title}" if several else lane.title
+            self.table.addWidget(label(f"{head}\n{lane.unit}", "muted", wrap=True), 0, j)
+            self.table.setColumnStretch(j, 1)
+        for i, (name, read) in enumerate(_rows(), 1):
+            self.table.addWidget(label(name, "muted"), 2 * i, 0)
+            for j, (lane, _, figures) in enumerate(columns, 1):
+                self.table.addWidget(label(read(figures, lane.decimals)), 2 * i, j)
+            self.table.addWidget(rule(), 2 * i + 1, 0, 1, len(columns) + 1)
+
+    def _hand_over(self) -> None:
+        chosen = self.points()
+        if len(chosen) == 1:
+            span = self.chart.mark or self.chart.view()
+            self.house.go.emit(places.HANDOVER, (chosen[0].id, span))
+
+    def set_theme(self, theme: Theme) -> None:
+        self.chart.set_theme(theme)
+
+
+def _rows() -> list[tuple[str, object]]:
+    """Names of the figures and how to read each as text."""
+
+    def figure(field: str) -> object:
+        def read(n: Numbers, places: int) -> str:
+            value = getattr(n, field)
+            return "—" if value != value else number(value, places)
+
+        return read
+
+    def above(n: Numbers, _places: int) -> str:
+        return duration_text(n.above_ms) if n.above_ms else "—"
+
+    def below(n: Numbers, _places: int) -> str:
+        return duration_text(n.below_ms) if n.below_ms else "—"
+
+    def readings(n: Numbers, _places: int) -> str:
+        if not n.estimated:
+            return number(n.n)
+        return f"{number(n.n)} ({counted(n.estimated, '%n est.', '%n est.')})"
+
+    return [
+        (tr("Readings"), readings),
+        (tr("Lowest"), figure("lowest")),
+        (tr("Highest"), figure("highest")),
+        (tr("Mean"), figure("mean")),
+        (tr("Median"), figure("median")),
+        (tr("Spread (σ)"), figure("sd")),
+        (tr("Time above"), above),
+        (tr("Time below"), below),
+        (tr("Held"), lambda n, _p: f"{number(100 * n.coverage)} %"),
+    ]

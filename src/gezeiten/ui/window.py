@@ -1,0 +1,241 @@
+"""The window: strip, the seven places, foot line with messages and keys."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QProgressBar,
+    QStackedWidget,
+    QWidget,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import refresh_stale, to_assess
+from gezeiten.desk.handing import past_handovers
+from gezeiten.desk.mending import open_gaps
+from gezeiten.desk.offloading import recover_incoming
+from gezeiten.desk.places import points
+from gezeiten.desk.verifying import logbook_is_intact
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.finder import Finder
+from gezeiten.ui.house import House, Place
+from gezeiten.ui.i18n import counted, tr
+from gezeiten.ui.parts import column, label, set_role
+from gezeiten.ui.strip import Strip
+from gezeiten.ui.theme import THEMES, base_font, stylesheet
+from gezeiten.ui.views.excursions import ExcursionsPlace
+from gezeiten.ui.views.field_desk import FieldDeskPlace
+from gezeiten.ui.views.handover import HandoverPlace
+from gezeiten.ui.views.logbook import LogbookPlace
+from gezeiten.ui.views.mend import MendPlace
+from gezeiten.ui.views.tideboard import TideboardPlace
+from gezeiten.ui.views.trends import TrendsPlace
+
+SAY_MS = 9_000
+
+
+class MainWindow(QMainWindow):
+    """Holds the places and what they share."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.setWindowTitle(tr("Gezeiten"))
+        self.house = House(desk)
+        self.house.theme = THEMES[desk.settings.theme]
+        self.places: list[Place] = [
+            TideboardPlace(self.house),
+            FieldDeskPlace(self.house),
+            MendPlace(self.house),
+            TrendsPlace(self.house),
+            ExcursionsPlace(self.house),
+            HandoverPlace(self.house),
+            LogbookPlace(self.house),
+        ]
+        names = [
+            tr("Tideboard"), tr("Field desk"), tr("Mend"), tr("Trends"),
+            tr("Excursions"), tr("Handover"), tr("Logbook"),
+        ]  # fmt: skip
+        self.names = names
+        self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
+        self.stack = QStackedWidget()
+        for place in self.places:
+            self.stack.addWidget(place)
+        self._build()
+        self._connect()
+        self._apply_theme()
+        self.go(places.TIDEBOARD)
+        QTimer.singleShot(0, self._start)
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 800)
+
+    def _build(self) -> None:
+        self.message = label("", "muted")
+        self.message.setAccessibleName(tr("Message"))
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(160)
+        self.bar.hide()
+        self.hint = label("", "muted")
+        foot = QWidget()
+        foot.setObjectName("paper")
+        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line = QHBoxLayout(foot)
+        line.setContentsMargins(16, 5, 16, 5)
+        line.addWidget(self.message, 1)
+        line.addWidget(self.bar)
+        line.addWidget(self.hint)
+        whole = QWidget()
+        whole.setObjectName("ground")
+        whole.setLayout(column(self.strip, self.stack, foot, spacing=0))
+        self.setCentralWidget(whole)
+        self._hush = QTimer(self)
+        self._hush.setSingleShot(True)
+        self._hush.timeout.connect(lambda: self.message.setText(""))
+
+    def _connect(self) -> None:
+        self.strip.place_chosen.connect(self.go)
+        self.house.go.connect(self.go)
+        self.house.said.connect(self._say)
+        self.house.archive_changed.connect(self._archive_changed)
+        for act in self.acts():
+            if act.key:
+                self._bind(act)
+
+    def _bind(self, act: Act) -> None:
+        # keys of a place work in that place only; those of the window everywhere
+        parent = self if act.place < 0 else self.places[act.place]
+        shortcut = QShortcut(QKeySequence(act.key), parent)
+        if act.place >= 0:
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        shortcut.activated.connect(act.handler)
+
+    def _start(self) -> None:
+        """Take in what a killed offload left, then load."""
+
+        def tidy(_task: object) -> int:
+            taken = recover_incoming(self.house.desk)
+            refresh_stale(self.house.desk)
+            return len(taken)
+
+        def tidied(count: int) -> None:
+            if count:
+                self.house.say(tr("An interrupted offload was taken in."))
+            self.house.archive_changed.emit()
+
+        self.house.run(tidy, tidied)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def acts(self) -> list[Act]:
+        """All acts: of the window and of every place."""
+        listed = [
+            Act(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
+                lambda i=i: self.go(i))
+            for i, name in enumerate(self.names)
+        ]  # fmt: skip
+        listed += [
+            Act("find", tr("Find a command"), "Ctrl+K", self.find_command),
+            Act("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
+            Act("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
+            Act("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
+            Act("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
+        ]
+        for place in self.places:
+            listed += place.acts()
+        return listed
+
+    def find_command(self) -> None:
+        """Open the command finder."""
+        finder = Finder(self, self.acts())
+        finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())
+        finder.show()
+
+    def go(self, place: int, target: object = None) -> None:
+        """Show a place, and in it what another place pointed at."""
+        self.stack.setCurrentIndex(place)
+        self.strip.set_current(place)
+        shown = self.places[place]
+        self.hint.setText(shown.hint())
+        if shown.is_stale:
+            shown.is_stale = False
+            shown.refresh()
+        if target is not None:
+            shown.show_target(target)
+        shown.setFocus()
+
+    def next_theme(self) -> None:
+        """Light, Dark, Sun, and around again."""
+        order = list(THEMES)
+        name = order[(order.index(self.house.theme.name) + 1) % len(order)]
+        self._change(theme=name)
+
+    def resize_text(self, by_percent: int) -> None:
+        """Make all text larger or smaller, between 75 and 200 percent."""
+        size = self.house.desk.settings.font_percent + by_percent
+        self._change(font_percent=min(200, max(75, size)))
+
+    def _change(self, **values: object) -> None:
+        desk = self.house.desk
+        desk.change_settings(replace(desk.settings, **values))
+        self._apply_theme()
+
+    def _apply_theme(self) -> None:
+        settings = self.house.desk.settings
+        self.house.theme = theme = THEMES[settings.theme]
+        app = QApplication.instance()
+        app.setFont(base_font(settings.font_percent))
+        app.setStyleSheet(stylesheet(theme, settings.font_percent))
+        self.strip.set_theme(theme)
+        for place in self.places:
+            place.set_theme(theme)
+
+    # -- messages and counts -------------------------------------------------------------------
+    def _say(self, text: str, complaint: bool) -> None:
+        set_role(self.message, "ember" if complaint else "muted")
+        self.message.setText(text)
+        self.message.setToolTip(text)
+        if complaint:
+            self._hush.stop()  # a complaint stays until something else is said
+        else:
+            self._hush.start(SAY_MS)
+
+    def _archive_changed(self) -> None:
+        for place in self.places:
+            place.is_stale = True
+        current = self.places[self.stack.currentIndex()]
+        current.is_stale = False
+        current.refresh()
+        self.house.run(lambda _task: _counts(self.house.desk), self._show_counts)
+
+    def _show_counts(self, counts: dict[str, int]) -> None:
+        tabs = self.strip.tabs
+        gaps, events = counts["gaps"], counts["events"]
+        tabs[places.MEND].set_line(counted(gaps, "%n gap", "%n gaps"), gaps > 0)
+        tabs[places.TRENDS].set_line(counted(counts["points"], "%n point", "%n points"), False)
+        tabs[places.EXCURSIONS].set_line(
+            counted(events, "%n to assess", "%n to assess"), events > 0
+        )
+        tabs[places.HANDOVER].set_line(counted(counts["handed"], "%n kept", "%n kept"), False)
+        intact = bool(counts["intact"])
+        tabs[places.LOGBOOK].set_line(tr("intact") if intact else tr("broken"), not intact)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.house.works.stop()
+        super().closeEvent(event)
+
+
+def _counts(desk: Desk) -> dict[str, int]:
+    return {
+        "gaps": open_gaps(desk),
+        "points": len(points(desk)),
+        "events": to_assess(desk),
+        "handed": len(past_handovers(desk)),
+        "intact": int(logbook_is_intact(desk)),
+    }

@@ -1,0 +1,98 @@
+"""Work off the main thread: results, errors and progress come back by signals."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+
+from gezeiten.errors import GezeitenError
+
+_log = logging.getLogger(__name__)
+
+
+class Task(QObject):
+    """One piece of work. `cancelled` is asked by the work itself."""
+
+    done = Signal(object)
+    failed = Signal(str)
+    progress = Signal(object)
+    finished = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._cancel = threading.Event()
+
+    def cancel(self) -> None:
+        self._cancel.set()
+
+    def cancelled(self) -> bool:
+        return self._cancel.is_set()
+
+
+class _Job(QRunnable):
+    def __init__(self, task: Task, work: Callable[[Task], Any]) -> None:
+        super().__init__()
+        self._task, self._work = task, work
+
+    def run(self) -> None:
+        try:
+            result = self._work(self._task)
+        except GezeitenError as exc:
+            self._task.failed.emit(str(exc))
+        except Exception as exc:  # noqa: BLE001 - nothing may end the window silently
+            _log.exception("work failed")
+            name = type(exc).__name__
+            self._task.failed.emit(f"Gezeiten made a mistake ({name}: {exc}); please report it.")
+        else:
+            self._task.done.emit(result)
+        self._task.finished.emit()
+
+
+class Works(QObject):
+    """Starts work and remembers what runs; `idle` is emitted when the last has ended."""
+
+    idle = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pool = QThreadPool()
+        self._pool.setMaxThreadCount(4)
+        self._running: set[Task] = set()
+
+    def start(
+        self,
+        work: Callable[[Task], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+        progress: Callable[[Any], None] | None = None,
+    ) -> Task:
+        """Run `work(task)` in a thread; the callbacks run in the main thread."""
+        task = Task()
+        queued = Qt.ConnectionType.QueuedConnection
+        task.done.connect(done, queued)
+        task.failed.connect(failed, queued)
+        if progress:
+            task.progress.connect(progress, queued)
+        task.finished.connect(lambda: self._forget(task), queued)
+        self._running.add(task)
+        self._pool.start(_Job(task, work))
+        return task
+
+    def _forget(self, task: Task) -> None:
+        self._running.discard(task)
+        if not self._running:
+            self.idle.emit()
+
+    @property
+    def is_busy(self) -> bool:
+        return bool(self._running)
+
+    def stop(self) -> None:
+        """Ask everything to end and wait for it."""
+        for task in list(self._running):
+            task.cancel()
+        self._pool.waitForDone(10_000)
