@@ -240,10 +240,10 @@ class _Story:
     def _settle_older(self) -> None:
         """Settle what was older than a month, as a team that keeps up would have."""
         words = {
-            "Paint hall": ("Work going on", "Spraying, masks worn, hall aired afterwards."),
+            "Paint hall": ("Own work", "Spraying, masks worn, hall aired afterwards."),
             "Tower attic": ("Weather", "Late summer heat under the roof; shutters opened."),
             "Display case 7": ("Door or lid", "Case opened for the yearly cleaning."),
-            "Piezometer K2": ("Work going on", "Pumped for the water sample."),
+            "Piezometer K2": ("Own work", "Pumped for the water sample."),
             "Tank 2": ("Equipment", "Heater stuck; relay changed, oysters fed again next day."),
         }
         for excursion in excursions(self._desk):

@@ -24,7 +24,7 @@ from gezeiten.domain.timeline import DAY_MS, Span, duration_text
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording"]
 EndReason = Literal["memory full", "battery empty", "calibration due"]
 CLOCK_OFF_MS = 30_000
-LONG_NOT_OFFLOADED_MS = 14 * DAY_MS
+LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
 SOON_MS = 14 * DAY_MS
 
 
@@ -97,6 +97,7 @@ def board(desk: Desk) -> Board:
                     point,
                     by_point_gaps.get(point.id, []),
                     by_point_events.get(point.id, []),
+                    site.next_visit_ms,
                     now,
                 )
                 for point in site.points
@@ -113,6 +114,7 @@ def _row(
     point: PointPlace,
     booked: list[BookedGap],
     events: list[BookedExcursion],
+    visit_ms: int | None,
     now: int,
 ) -> BoardRow:
     mission = session.scalars(
@@ -148,7 +150,7 @@ def _row(
         recording,
         (),
     )
-    return _with_needs(row, logger, now)
+    return _with_needs(row, logger, visit_ms, now)
 
 
 def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int | None, EndReason]:
@@ -181,8 +183,10 @@ def _on_logger(mission: Mission, held: tuple[Span, ...], ends: int | None, now: 
     return (since, until)
 
 
-def _with_needs(row: BoardRow, logger: Logger | None, now: int) -> BoardRow:
+def _with_needs(row: BoardRow, logger: Logger | None, visit_ms: int | None, now: int) -> BoardRow:
     needs: list[Need] = []
+    visit = max(visit_ms or now, now)  # what has no date of its own waits for the visit
+    pressing = 2 if visit_ms is not None and visit - now < 2 * DAY_MS else 1
     if row.ends_ms is not None:
         left = row.ends_ms - now
         words = "memory full" if row.end_reason == "memory full" else "battery"
@@ -191,22 +195,24 @@ def _with_needs(row: BoardRow, logger: Logger | None, now: int) -> BoardRow:
     open_count = sum(1 for booked in row.gaps if booked.state == "open")
     if open_count:
         words = "gap" if open_count == 1 else f"{open_count} gaps"
-        needs.append(Need("gap", words, now, 1))
+        needs.append(Need("gap", words, visit, pressing))
     if row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS:
         length = row.on_logger[1] - row.on_logger[0]
-        weight = 1 if length > LONG_NOT_OFFLOADED_MS else 0
-        needs.append(Need("offload", "offload", now, weight))
+        weight = pressing if length > LONG_NOT_OFFLOADED_MS or pressing == 2 else 0
+        needs.append(Need("offload", "offload", visit, weight))
     if logger and logger.clock_difference_ms is not None:
         off = logger.clock_difference_ms
         if abs(off) > CLOCK_OFF_MS:
-            needs.append(Need("clock", f"clock {duration_text(round(off))}", now, 1))
+            words = f"clock {duration_text(round(off))}"
+            needs.append(Need("clock", words, visit, pressing))
     if logger and logger.state and logger.state["calibration_due_day"]:
         due = int(logger.state["calibration_due_day"]) * DAY_MS
         if due - now < 60 * DAY_MS:
             needs.append(Need("calibration", "calibration", due, 1 if due - now < SOON_MS else 0))
     if not row.is_recording:
         needs.append(Need("not recording", "not recording", now, 2))
-    needs.sort(key=lambda need: (-need.weight, need.due_ms))
+    rank = ["not recording", "end", "clock", "gap", "offload", "calibration"]
+    needs.sort(key=lambda need: (-need.weight, need.due_ms, rank.index(need.kind)))
     return replace(row, needs=tuple(needs))
 
 

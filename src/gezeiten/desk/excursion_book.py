@@ -26,7 +26,7 @@ CAUSES = (
     "Equipment",
     "Sensor",
     "Weather",
-    "Work going on",
+    "Own work",
     "Not known",
 )
 

@@ -6,7 +6,7 @@ Measured lines are solid, estimated ones dashed, stretches without readings hatc
 from __future__ import annotations
 
 from collections.abc import Callable
-from itertools import pairwise
+from datetime import timedelta
 
 import numpy as np
 from reportlab.graphics.shapes import Drawing, Line, Polygon, PolyLine, Rect, String
@@ -16,7 +16,7 @@ from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import Span, from_ms, local_days
+from gezeiten.domain.timeline import Span, from_ms, local_days, midnight_ms
 from gezeiten.report.content import PointReport, ReportChannel
 
 INK, MUTED, RULE = HexColor("#14272E"), HexColor("#5C6C72"), HexColor("#DAD5C8")
@@ -30,7 +30,8 @@ def week_picture(report: PointReport, span: Span, width: float, font: str) -> Dr
     drawing = Drawing(width, height)
     for i, channel in enumerate(report.channels):
         bottom = BOTTOM + LANE_HEIGHT * (len(report.channels) - 1 - i)
-        _lane(drawing, channel, span, width, bottom, font)
+        within = (max(span[0], report.span[0]), min(span[1], report.span[1]))
+        _lane(drawing, channel, span, within, width, bottom, font)
     for day, (begin, _) in local_days(*span, report.zone):
         x = _x(begin, span, width)
         if begin >= span[0]:
@@ -45,8 +46,15 @@ def _x(at_ms: float, span: Span, width: float) -> float:
 
 
 def _lane(
-    drawing: Drawing, channel: ReportChannel, span: Span, width: float, bottom: float, font: str
+    drawing: Drawing,
+    channel: ReportChannel,
+    span: Span,
+    within: Span,
+    width: float,
+    bottom: float,
+    font: str,
 ) -> None:
+    """Draw one channel; within: the part of the week that the report covers."""
     series = channel.series.between(*span)
     low, high = _range(channel, series)
     inner = LANE_HEIGHT - 16
@@ -64,7 +72,7 @@ def _lane(
         label.fillColor = MUTED
         drawing.add(label)
         drawing.add(Line(LEFT, y(value), width, y(value), strokeColor=RULE, strokeWidth=0.4))
-    _hatch_gaps(drawing, series, span, width, bottom + 2, inner)
+    _hatch_gaps(drawing, series, within, span, width, bottom + 2, inner)
     for rule in channel.rules:
         if low <= rule.value <= high:
             color = EMBER if rule.side == "above" else PLUM
@@ -116,10 +124,16 @@ def _curves(
 
 
 def _hatch_gaps(
-    drawing: Drawing, series: Series, span: Span, width: float, bottom: float, height: float
+    drawing: Drawing,
+    series: Series,
+    within: Span,
+    span: Span,
+    width: float,
+    bottom: float,
+    height: float,
 ) -> None:
-    at = span[0]
-    for begin, end in [*held_spans(series), (span[1], span[1])]:
+    at = within[0]
+    for begin, end in [*held_spans(series), (within[1], within[1])]:
         if begin - at > (series.interval_ms[0] * 1.5 if len(series) else 0):
             left, right = _x(at, span, width), _x(begin, span, width)
             drawing.add(
@@ -147,14 +161,15 @@ def _triangle(drawing: Drawing, x: float, y: float, up: bool, color: HexColor) -
 
 
 def weeks(span: Span, zone: str) -> list[Span]:
-    """Return the stretch cut into local weeks that begin on Monday."""
-    cut = [
-        begin
-        for day, (begin, _) in local_days(*span, zone)
-        if day.weekday() == 0 and span[0] < begin < span[1]
-    ]
-    edges = [span[0], *cut, span[1]]
-    return [(a, b) for a, b in pairwise(edges) if b > a]
+    """Return the whole local weeks, Monday to Sunday, that the stretch touches."""
+    mondays = {}
+    for day, _ in local_days(*span, zone):
+        monday = day - timedelta(days=day.weekday())
+        mondays[monday] = (
+            midnight_ms(monday, zone),
+            midnight_ms(monday + timedelta(days=7), zone),
+        )
+    return list(mondays.values())
 
 
 def week_title(span: Span, zone: str) -> str:

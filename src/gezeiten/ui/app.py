@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from gezeiten.desk.context import Desk
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.i18n import tr
+from gezeiten.ui.theme import base_font
 from gezeiten.ui.window import MainWindow
 
 
@@ -19,8 +20,15 @@ def application() -> QApplication:
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Gezeiten")
     app.setStyle("Fusion")
-    QLocale.setDefault(QLocale.system())
+    QLocale.setDefault(region())
+    app.setFont(base_font(100))
     return app
+
+
+def region() -> QLocale:
+    """Return the user's region; the bare C locale stands for English with grouped digits."""
+    system = QLocale.system()
+    return system if system.language() != QLocale.Language.C else QLocale("en_GB")
 
 
 def run(folder: Path) -> int:

@@ -133,6 +133,7 @@ class Strip(QWidget):
         super().__init__()
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self._theme = theme
         self.tabs = [PlaceTab(name, f"Ctrl+{i + 1}", theme) for i, name in enumerate(names)]
         self._mark = _Mark(theme)
@@ -151,6 +152,12 @@ class Strip(QWidget):
         layout.addStretch(1)
         layout.addWidget(self.theme_button)
         layout.addWidget(self.person)
+
+    def sizeHint(self) -> QSize:
+        return QSize(972, max(58, self.fontMetrics().height() * 3 + 10))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(super().minimumSizeHint().width(), self.sizeHint().height())
 
     def set_theme(self, theme: Theme) -> None:
         self._theme = self._mark.theme = theme

@@ -6,8 +6,10 @@ Text contrast is at least 4.5:1 in each; tests/ui/test_theme.py measures it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen, QPixmap
 from PySide6.QtWidgets import QApplication
 
 
@@ -66,14 +68,53 @@ def base_font(percent: int) -> QFont:
     return font
 
 
-def stylesheet(theme: Theme, percent: int) -> str:
-    """Return the style of all standard widgets."""
+def palette(theme: Theme) -> QPalette:
+    """Return the palette for what the style itself draws: ticks, arrows, frames."""
+    made = QPalette()
+    roles = {
+        QPalette.ColorRole.Window: theme.ground,
+        QPalette.ColorRole.WindowText: theme.ink,
+        QPalette.ColorRole.Base: theme.paper,
+        QPalette.ColorRole.Text: theme.ink,
+        QPalette.ColorRole.Button: theme.paper,
+        QPalette.ColorRole.ButtonText: theme.ink,
+        QPalette.ColorRole.Highlight: theme.tide,
+        QPalette.ColorRole.HighlightedText: theme.on_tide,
+        QPalette.ColorRole.PlaceholderText: theme.muted,
+        QPalette.ColorRole.ToolTipBase: theme.ink,
+        QPalette.ColorRole.ToolTipText: theme.paper,
+    }
+    for role, color in roles.items():
+        made.setColor(role, QColor(color))
+    return made
+
+
+def draw_signs(theme: Theme, folder: Path) -> None:
+    """Draw the tick, dot and arrow that the stylesheet names, in the theme's colours."""
+    shapes = {
+        "tick": (theme.on_tide, [(3, 8), (7, 12), (13, 4)]),
+        "arrow": (theme.muted, [(3, 6), (8, 11), (13, 6)]),
+    }
+    for name, (color, points) in shapes.items():
+        picture = QPixmap(16, 16)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(color), 2.2))
+        painter.drawPolyline([QPointF(x, y) for x, y in points])
+        painter.end()
+        picture.save(str(folder / f"{name}-{theme.name}.png"))
+
+
+def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
+    """Return the style of all standard widgets; signs: the folder of `draw_signs`."""
     t = theme
     px = round(13 * percent / 100)
     small, head = round(px * 0.9), round(px * 1.05)
+    tick, arrow = (signs / f"{name}-{t.name}.png" for name in ("tick", "arrow"))
     pad = 6 if t.name != "sun" else 9
     return f"""
-    QWidget {{ color: {t.ink}; font-size: {px}px; }}
+    QWidget {{ color: {t.ink}; font-family: "{base_font(percent).family()}"; font-size: {px}px; }}
     QMainWindow, QWidget#ground {{ background: {t.ground}; }}
     QWidget#paper, QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.paper}; }}
     QFrame#card {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 8px; }}
@@ -112,7 +153,6 @@ def stylesheet(theme: Theme, percent: int) -> str:
         selection-background-color: {t.tide_wash}; selection-color: {t.ink}; }}
     QListWidget, QTreeWidget, QTableWidget {{ background: {t.paper}; border: none;
         alternate-background-color: {t.ground}; outline: none; }}
-    QListWidget:focus, QTreeWidget:focus, QTableWidget:focus {{ border-left: 2px solid {t.tide}; }}
     QTreeWidget::item, QListWidget::item {{ min-height: {t.row - 6}px; padding: 1px 2px; }}
     QListWidget::item:selected, QTreeWidget::item:selected, QTableWidget::item:selected {{
         background: {t.tide_wash}; color: {t.ink}; }}
@@ -137,8 +177,17 @@ def stylesheet(theme: Theme, percent: int) -> str:
         border: 1.5px solid {t.muted}; background: {t.paper}; }}
     QCheckBox::indicator {{ border-radius: 3px; }}
     QRadioButton::indicator {{ border-radius: 8px; }}
-    QCheckBox::indicator:checked, QRadioButton::indicator:checked {{ background: {t.tide};
-        border-color: {t.tide}; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.tide};
+        border-color: {t.tide}; image: url({tick}); }}
+    QTreeView::indicator {{ width: 15px; height: 15px; border: 1.5px solid {t.muted};
+        border-radius: 3px; background: {t.paper}; }}
+    QRadioButton::indicator:checked {{ background: qradialgradient(cx:0.5, cy:0.5, radius:0.5,
+        fx:0.5, fy:0.5, stop:0 {t.tide}, stop:0.55 {t.tide}, stop:0.6 {t.paper},
+        stop:1 {t.paper}); border-color: {t.tide}; }}
+    QCheckBox::indicator:disabled, QRadioButton::indicator:disabled {{ border-style: dashed; }}
+    QComboBox::drop-down, QDateTimeEdit::drop-down {{ border: none; width: 24px; }}
+    QComboBox::down-arrow, QDateTimeEdit::down-arrow {{ image: url({arrow}); width: 14px;
+        height: 14px; }}
     QCheckBox:focus, QRadioButton:focus {{ color: {t.tide}; }}
     QDialog {{ background: {t.paper}; }}
     """

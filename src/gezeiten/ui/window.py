@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtCore import QSize, Qt, QTemporaryDir, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -29,7 +30,7 @@ from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import column, label, set_role
 from gezeiten.ui.strip import Strip
-from gezeiten.ui.theme import THEMES, base_font, stylesheet
+from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
 from gezeiten.ui.views.excursions import ExcursionsPlace
 from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.views.handover import HandoverPlace
@@ -47,6 +48,7 @@ class MainWindow(QMainWindow):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.setWindowTitle(tr("Gezeiten"))
+        self._signs = QTemporaryDir()
         self.house = House(desk)
         self.house.theme = THEMES[desk.settings.theme]
         self.places: list[Place] = [
@@ -191,7 +193,10 @@ class MainWindow(QMainWindow):
         self.house.theme = theme = THEMES[settings.theme]
         app = QApplication.instance()
         app.setFont(base_font(settings.font_percent))
-        app.setStyleSheet(stylesheet(theme, settings.font_percent))
+        signs = Path(self._signs.path())
+        draw_signs(theme, signs)
+        app.setPalette(palette(theme))
+        app.setStyleSheet(stylesheet(theme, settings.font_percent, signs))
         self.strip.set_theme(theme)
         for place in self.places:
             place.set_theme(theme)

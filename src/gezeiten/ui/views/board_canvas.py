@@ -78,7 +78,8 @@ class BoardCanvas(QWidget):
         if self.current < 0:
             self._move(1)
         self.setMinimumHeight(self.sizeHint().height())
-        self._tell()
+        if self.row:
+            self.setAccessibleDescription(row_in_words(self.row))
         self.update()
 
     @property

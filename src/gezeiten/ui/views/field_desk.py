@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
+    QGridLayout,
     QLabel,
     QProgressBar,
     QScrollArea,
@@ -82,9 +83,8 @@ class FieldDeskPlace(Place):
             [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
         )
         self.pages = QStackedWidget()
-        self.stages.chosen.connect(self.pages.setCurrentIndex)
-        for page in (self._identity_page(), self._offload_page(), self._health_page(),
-                     self._plan_page(), self._launch_page()):  # fmt: skip
+        self.stages.chosen.connect(self._show_stage)
+        for page in (self._logger_page(), self._plan_page(), self._launch_page()):
             self.pages.addWidget(page)
         self.middle = QWidget()
         self.middle.setLayout(column(self.stages, self.pages, spacing=10))
@@ -93,16 +93,34 @@ class FieldDeskPlace(Place):
         self.layout().setStretch(1, 1)
         self.setFocusProxy(self.loggers)
 
-    def _identity_page(self) -> QWidget:
-        card = Card(tr("Who it is"))
+    def _show_stage(self, stage: int) -> None:
+        self.pages.setCurrentIndex({PLAN: 1, LAUNCH: 2}.get(stage, 0))
+
+    def _logger_page(self) -> QWidget:
+        """Identity, offload and health at one glance; the stages lead to the same page."""
+        page = QWidget()
+        page.setObjectName("ground")
+        grid = QGridLayout(page)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(10)
+        cards = (self._identity_card(), self._offload_card(), self._health_card(),
+                 self._live_card())  # fmt: skip
+        for i, card in enumerate(cards):
+            grid.addWidget(card, i // 2, i % 2)
+            grid.setColumnStretch(i % 2, 1)
+            grid.setRowStretch(i // 2, 1)
+        return page
+
+    def _identity_card(self) -> Card:
+        card = Card(tr("1 · Who it is"))
         self.identity = Facts()
         card.body.addWidget(self.identity)
-        card.body.addLayout(row(button(tr("Let it blink"), self.blink), 1))
         card.body.addStretch(1)
+        card.body.addLayout(row(button(tr("Let it blink"), self.blink), 1))
         return card
 
-    def _offload_page(self) -> QWidget:
-        card = Card(tr("What it holds"))
+    def _offload_card(self) -> Card:
+        card = Card(tr("2 · What it holds"))
         self.holding = Facts()
         self.transfer = QProgressBar()
         self.transfer.setTextVisible(False)
@@ -113,17 +131,21 @@ class FieldDeskPlace(Place):
         card.body.addWidget(self.holding)
         card.body.addWidget(self.transfer)
         card.body.addWidget(self.transfer_words)
-        card.body.addLayout(row(self.cancel, self.look_at, 1))
         card.body.addStretch(1)
+        card.body.addLayout(row(self.look_at, self.cancel, 1))
         self.transfer.hide()
         self.cancel.hide()
         return card
 
-    def _health_page(self) -> QWidget:
-        card = Card(tr("How it is"))
+    def _health_card(self) -> Card:
+        card = Card(tr("3 · How it is"))
         self.health = Facts()
         card.body.addWidget(self.health)
-        card.body.addWidget(label(tr("Reads now"), "head"))
+        card.body.addStretch(1)
+        return card
+
+    def _live_card(self) -> Card:
+        card = Card(tr("Reads now"))
         self.live = Facts()
         card.body.addWidget(self.live)
         card.body.addStretch(1)

@@ -118,16 +118,18 @@ class _CardPainter(QStyledItemDelegate):
         self._memory(
             painter, QRectF(inner.left(), inner.top() + 2 * line + 5, inner.width(), 7), card
         )
-        said = doing(card)
-        if card.readings_not_kept:
-            said += " · " + not_kept_words(card)
-        self._text(painter, inner, 2 * line + 16, said, small, "muted")
+        said = not_kept_words(card) if card.readings_not_kept else tr("all kept")
+        if not card.is_recording:
+            said = f"{doing(card)} · {said}"
+        bottom = QRectF(inner)
         off = card.clock.difference_ms
         if abs(off) > CLOCK_WORTH_SAYING_MS:
             words = tr("clock %1").replace("%1", duration_text(round(off)))
             bold = QFont(small)
             bold.setBold(True)
             self._text(painter, inner, 2 * line + 16, words, bold, "brass", right=True)
+            bottom.setWidth(inner.width() - painter.fontMetrics().horizontalAdvance(words) - 10)
+        self._text(painter, bottom, 2 * line + 16, said, small, "muted")
         painter.restore()
 
     def _text(

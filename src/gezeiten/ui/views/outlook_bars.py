@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.domain.outlook import Outlook
@@ -75,22 +75,22 @@ class OutlookBars(QWidget):
         if self._outlook is None:
             return
         bars = self._bars()
-        left = 7.5 * self.fontMetrics().horizontalAdvance("M") + 6
-        right = self.width() - 13.0 * self.fontMetrics().horizontalAdvance("M")
-        ends = [end for _, end, _, _ in bars if end is not None]
-        near = [e for e in ends if e < self._now_ms + 400 * DAY_MS] or ends
-        reach = max([*near, self._now_ms + 14 * DAY_MS]) - self._now_ms
+        bold = QFont(self.font())
+        bold.setBold(True)
+        wide = QFontMetricsF(bold)
+        left = max(wide.horizontalAdvance(name) for name, _, _, _ in bars) + 12
+        words = max(self.fontMetrics().horizontalAdvance(said) for _, _, _, said in bars)
+        right = self.width() - words - 16.0
+        reach = self._reach()
         step = self.fontMetrics().height() + 9.0
 
         def x(at_ms: float) -> float:
             share = (at_ms - self._now_ms) / reach
-            return left + min(max(share, 0.0), 1.03) * (right - left)
+            return left + min(max(share, 0.0), 1.0) * (right - left)
 
         self._paint_grid(painter, x, reach, step * (len(bars) + 1))
         for i, (name, end, color, said) in enumerate(bars):
             top = step * (i + 1)
-            bold = QFont(self.font())
-            bold.setBold(True)
             painter.setFont(bold)
             painter.setPen(self.theme.color("ink"))
             area = QRectF(0, top, left - 6, step)
@@ -102,12 +102,32 @@ class OutlookBars(QWidget):
             )
             painter.setBrush(self.theme.color(color))
             painter.drawRoundedRect(bar, 2, 2)
+            if end is None or end > self._now_ms + reach:
+                self._paint_arrow(painter, bar)
             painter.setFont(self.font())
             painter.setPen(self.theme.color("ink"))
             room = QRectF(bar.right() + 8, top, self.width() - bar.right() - 8, step)
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
         if self._visit_ms is not None:
             self._paint_visit(painter, x(self._visit_ms), step, len(bars))
+
+    def _reach(self) -> int:
+        """How far the axis goes: a little past memory and visit; what ends later is cut."""
+        look = self._outlook
+        ends = [self._visit_ms, look.memory_full_ms if look else None]
+        known = [end for end in ends if end is not None]
+        if not known and look:
+            known = [min(look.battery_empty_ms, self._now_ms + 365 * DAY_MS)]
+        return max(round((max(known) - self._now_ms) * 1.2), 14 * DAY_MS)
+
+    def _paint_arrow(self, painter: QPainter, bar: QRectF) -> None:
+        """A notch at the right end says that the bar goes on."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.theme.color("paper"))
+        x, y = bar.right(), bar.center().y()
+        notch = [QPointF(x + 1, bar.top() - 1), QPointF(x - 6, bar.top() - 1), QPointF(x, y),
+                 QPointF(x - 6, bar.bottom() + 1), QPointF(x + 1, bar.bottom() + 1)]  # fmt: skip
+        painter.drawPolygon(QPolygonF(notch))
 
     def _paint_grid(self, painter: QPainter, x: object, reach: int, bottom: float) -> None:
         small = QFont(self.font())
