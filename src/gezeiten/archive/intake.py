@@ -16,6 +16,7 @@ from gezeiten.archive.database import Archive, translated
 from gezeiten.archive.readings import series_row, store_readings
 from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
 from gezeiten.domain.coverage import Range, merged, missing, size
+from gezeiten.domain.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.timeline import Times, Values
 
@@ -158,7 +159,7 @@ def find_point(session: Session, name: str) -> Point:
         session.flush()
     point = session.scalars(select(Point).filter_by(site_id=site.id, name=point_name)).first()
     if point is None:
-        point = Point(site_id=site.id, name=point_name, fill_limit_s=7200)
+        point = Point(site_id=site.id, name=point_name, fill_limit_s=DEFAULT_LINE_LIMIT_S)
         session.add(point)
         session.flush()
     return point

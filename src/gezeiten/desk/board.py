@@ -212,7 +212,7 @@ def _with_needs(row: BoardRow, logger: Logger | None, visit_ms: int | None, now:
     if not row.is_recording:
         needs.append(Need("not recording", "not recording", now, 2))
     rank = ["not recording", "end", "clock", "gap", "offload", "calibration"]
-    needs.sort(key=lambda need: (-need.weight, need.due_ms, rank.index(need.kind)))
+    needs.sort(key=lambda need: (-need.weight, rank.index(need.kind), need.due_ms))
     return replace(row, needs=tuple(needs))
 
 

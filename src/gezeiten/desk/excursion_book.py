@@ -17,6 +17,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import in_stretch, plan_stretches, record
 from gezeiten.domain.excursions import Excursion, find_excursions
 from gezeiten.domain.limits import LimitRule, limit_rule
+from gezeiten.domain.quantities import quantity
 from gezeiten.errors import InputError
 
 CAUSES = (
@@ -194,7 +195,7 @@ def settle(desk: Desk, excursion_id: int, cause: str, words: str) -> None:
             session,
             "settle",
             f"{point.site.name} · {point.name}",
-            f"Excursion of {row.rule_key} settled: {cause}.",
+            f"{_rule_words(row)} settled: {cause}.",
             start_ms=row.start_ms,
             words=words.strip(),
         )
@@ -209,9 +210,16 @@ def reopen(desk: Desk, excursion_id: int) -> None:
             session,
             "reopen",
             f"{point.site.name} · {point.name}",
-            f"Assessment of {row.rule_key} taken back.",
+            f"{_rule_words(row)}: assessment taken back.",
             start_ms=row.start_ms,
             cause=row.cause,
             words=row.words,
         )
         row.cause = row.words = row.settled_ms = row.settled_by = None
+
+
+def _rule_words(row: ExcursionRow) -> str:
+    """Return "Air temperature above 28 °C" for the logbook."""
+    rule = limit_rule(row.rule)
+    name = quantity(rule.channel)
+    return f"{name.name} {rule.side} {rule.value:g} {name.unit}"

@@ -13,7 +13,6 @@ from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import take_all
 from gezeiten.desk.places import sites
-from gezeiten.domain.models import LoggerModel
 from gezeiten.domain.outlook import Outlook, outlook
 from gezeiten.domain.plan import Plan, check_plan, differences, first_due_ms, plan_from_dict
 from gezeiten.domain.timeline import DAY_MS, duration_text
@@ -252,8 +251,3 @@ def stop(desk: Desk, address: Address, serial: str) -> None:
         desk.log_alone("stop failed", serial, str(exc))
         raise
     desk.log_alone("stop", serial, f"The mission of {serial} was stopped.")
-
-
-def all_channels(model: LoggerModel) -> tuple[str, ...]:
-    """Return the keys of all channels of a model."""
-    return tuple(spec.key for spec in model.channels)

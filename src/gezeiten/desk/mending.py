@@ -12,13 +12,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.readings import LEFT_OPEN, LINE, REFETCH, encode_estimates, hidden_offloads
-from gezeiten.archive.tables import Logger, Mission, Offload, Point, Step
+from gezeiten.archive.tables import Mission, Offload, Point, Step
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions
 from gezeiten.desk.offloading import UNWATCHED, Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.records import plan_stretches, record
+from gezeiten.desk.records import record
 from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
@@ -367,16 +367,3 @@ def steps_of(desk: Desk, point_id: int) -> list[Step]:
     """Return all steps of a point, undone ones too, oldest first."""
     with desk.archive.reading() as session:
         return list(session.scalars(select(Step).filter_by(point_id=point_id).order_by(Step.id)))
-
-
-def logger_serials(desk: Desk, point_id: int) -> list[str]:
-    """Return the serials that recorded at a point, latest first."""
-    missions = [stretch.mission_id for stretch in plan_stretches(desk, point_id)]
-    with desk.archive.reading() as session:
-        rows = session.scalars(
-            select(Logger.serial)
-            .join(Mission, Mission.logger_id == Logger.id)
-            .where(Mission.id.in_(missions))
-            .order_by(Mission.first_ms.desc())
-        ).all()
-    return list(dict.fromkeys(rows))

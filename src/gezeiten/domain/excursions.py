@@ -39,10 +39,6 @@ class Excursion:
     measured: int
     estimated: int
 
-    @property
-    def outside_ms(self) -> int:
-        return self.end_ms - self.start_ms
-
 
 @dataclass(frozen=True, slots=True)
 class _Outside:

@@ -55,7 +55,6 @@ class LoggerModel:
 
     name: str
     code: str  # as the logger itself says it, ASCII
-    letter: str
     channels: tuple[ChannelSpec, ...]
     memory_bytes: int
     header_bytes: int
@@ -63,7 +62,6 @@ class LoggerModel:
     shortest_interval_s: int
     longest_interval_s: int
     battery: Battery
-    rules_per_channel: int = 4
 
     def channel(self, key: str) -> ChannelSpec:
         """Return a channel by key.
@@ -83,7 +81,6 @@ _C_LITHIUM = "1 × C lithium"
 DUENE_T2 = LoggerModel(
     "Düne T2",
     "DUENE-T2",
-    "D",
     (
         ChannelSpec("air_temperature", "int16", 100, -40.0, 85.0),
         ChannelSpec("relative_humidity", "int16", 10, 0.0, 100.0, needs="air_temperature"),
@@ -98,7 +95,6 @@ DUENE_T2 = LoggerModel(
 PRIEL_W3 = LoggerModel(
     "Priel W3",
     "PRIEL-W3",
-    "P",
     (
         ChannelSpec("water_pressure", "int32", 1000, 0.0, 400.0),
         ChannelSpec("water_temperature", "int16", 100, -5.0, 50.0),
@@ -114,7 +110,6 @@ PRIEL_W3 = LoggerModel(
 WOLKE_B1 = LoggerModel(
     "Wolke B1",
     "WOLKE-B1",
-    "W",
     (
         ChannelSpec("air_pressure", "int32", 1000, 50.0, 115.0),
         ChannelSpec("air_temperature", "int16", 100, -30.0, 60.0),
@@ -129,7 +124,6 @@ WOLKE_B1 = LoggerModel(
 REIF_C2 = LoggerModel(
     "Reif C2",
     "REIF-C2",
-    "R",
     (
         ChannelSpec("probe_temperature", "int16", 100, -90.0, 60.0),
         ChannelSpec("room_temperature", "int16", 100, -30.0, 60.0),
@@ -144,7 +138,6 @@ REIF_C2 = LoggerModel(
 BRISE_A4 = LoggerModel(
     "Brise A4",
     "BRISE-A4",
-    "B",
     (
         ChannelSpec("particles_fine", "int32", 1, 0.0, 3_000_000.0),
         ChannelSpec("particles_coarse", "int32", 1, 0.0, 3_000_000.0),

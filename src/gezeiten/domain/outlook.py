@@ -59,12 +59,6 @@ class Outlook:
     at_risk_readings: int
     overwritten_readings: int
 
-    def first_end_ms(self) -> int:
-        """Return when recording ends by memory or battery, whichever is first."""
-        if self.memory_full_ms is None:
-            return self.battery_empty_ms
-        return min(self.memory_full_ms, self.battery_empty_ms)
-
 
 def outlook(
     model: LoggerModel,
@@ -105,14 +99,3 @@ def outlook(
         at_risk_readings=max(held, 0),
         overwritten_readings=overwritten,
     )
-
-
-def interval_that_reaches_s(
-    model: LoggerModel, channels: tuple[str, ...], first_ms: int, until_ms: int
-) -> int:
-    """Return the shortest whole-minute interval at which the memory lasts until an instant."""
-    fit = readings_that_fit(model, channels)
-    if not fit or until_ms <= first_ms:
-        return model.shortest_interval_s
-    exact_s = (until_ms - first_ms) / 1000 / fit
-    return max(model.shortest_interval_s, int(-(-exact_s // 60)) * 60)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
 from gezeiten.domain.limits import LimitRule, limit_rule
@@ -211,12 +211,6 @@ def differences(plan: Plan, other: Plan) -> list[str]:
     """Return the names of the fields in which two plans differ."""
     mine, theirs = plan.as_dict(), other.as_dict()
     return [name for name in mine if mine[name] != theirs[name]]
-
-
-def with_limit(plan: Plan, rule: LimitRule) -> Plan:
-    """Return the plan with a rule put in place of the one with the same key."""
-    kept = tuple(old for old in plan.limits if old.key != rule.key)
-    return replace(plan, limits=(*kept, rule))
 
 
 _UNITS_S = {"s": 1, "sec": 1, "min": 60, "m": 60, "h": 3600, "d": 86_400}

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.series import Series, held_in, holds_ms
+from gezeiten.domain.series import Series, held_in
 from gezeiten.domain.timeline import Span, Values, local_days
 
 ACTIVATION_J_PER_MOL = 83_144.0
@@ -131,14 +131,3 @@ def daily_numbers(
         part = (max(begin, span[0]), min(end, span[1]))
         rows.append(DayNumbers(day, numbers(series, part, rules, kinetic=kinetic)))
     return rows
-
-
-def coverage(series: Series, span: Span) -> float:
-    """Return the share of a stretch that is held by readings, 0..1."""
-    _, weights = held_in(series, span)
-    return float(weights.sum() / (span[1] - span[0])) if span[1] > span[0] else 0.0
-
-
-def total_held_ms(series: Series) -> int:
-    """Return the held time of a whole series."""
-    return int(holds_ms(series.times_utc_ms, series.interval_ms).sum())

@@ -263,7 +263,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 symbol = pg.InfiniteLine(
                     (tint.span[0] + tint.span[1]) / 2000, pen=QPen(Qt.PenStyle.NoPen),
                     label="▲" if up else "▼",
-                    labelOpts={"position": 0.93 if up else 0.07, "anchors": [(0.5, 0.5), (0.5, 0.5)],
+                    labelOpts={"position": 0.93 if up else 0.07,
+                               "anchors": [(0.5, 0.5), (0.5, 0.5)],
                                "color": self._theme.color("ember" if up else "plum")},
                 )  # fmt: skip
                 drawn.plot.addItem(symbol, ignoreBounds=True)

@@ -33,18 +33,23 @@ def settle_down(window: MainWindow) -> None:
                 loop.exec()
 
 
-def take_pictures(archive: Path, out: Path, theme: str | None = None) -> Iterator[Path]:
-    """Open a window on an archive, yield the path of each picture once it is taken."""
+def take_pictures(
+    archive: Path, out: Path, theme: str | None = None, only: int | None = None
+) -> Iterator[Path]:
+    """Open a window on an archive, yield the path of each picture once it is taken.
+
+    theme: take them in this one. only: just the first so many places.
+    """
     application()
     desk = Desk(archive)
     window = MainWindow(desk)
     if theme:
-        window._change(theme=theme)
+        window.set_theme(theme)
     window.resize(*SIZE)
     window.show()
     settle_down(window)
     try:
-        for name, show in _stops(window):
+        for name, show in _stops(window)[:only]:
             show()
             settle_down(window)
             path = out / f"{name}.png"

@@ -176,6 +176,10 @@ class MainWindow(QMainWindow):
         """Light, Dark, Sun, and around again."""
         order = list(THEMES)
         name = order[(order.index(self.house.theme.name) + 1) % len(order)]
+        self.set_theme(name)
+
+    def set_theme(self, name: str) -> None:
+        """Take a theme at once and keep it."""
         self._change(theme=name)
 
     def resize_text(self, by_percent: int) -> None:

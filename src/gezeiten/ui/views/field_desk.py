@@ -357,7 +357,7 @@ class FieldDeskPlace(Place):
 
     def _show_health(self, card: LoggerCard, zone: str) -> None:
         state = card.state
-        off, unsure = card.clock.difference_ms / 1000, card.clock.uncertainty_ms / 1000
+        off, unsure = card.clock.difference_ms / 1000, card.clock.uncertainty_ms
         used = 100 * state.memory_used / max(state.memory_size, 1)
         calibration = tr("not known")
         if state.calibration_due_day:
@@ -366,10 +366,10 @@ class FieldDeskPlace(Place):
             f"{number(state.battery_permille / 10, 0)} % · "
             f"{number(state.battery_mv / 1000, 2)} V · {card.identity.model.battery.name}"
         )
-        against = tr("against this computer")
+        side = tr("ahead of this computer") if off > 0 else tr("behind this computer")
         self.health.show_facts([
             (tr("Battery"), battery),
-            (tr("Clock"), f"{number(off, 1)} s {against} (± {number(unsure, 3)} s)"),
+            (tr("Clock"), f"{number(abs(off), 1)} s {side} (± {number(unsure, 1)} ms)"),
             (tr("Memory"), f"{number(used)} % {tr('used')}"),
             (tr("Calibration due"), calibration),
             (tr("Events noted"), number(state.events)),

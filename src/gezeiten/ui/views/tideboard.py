@@ -2,21 +2,61 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
+from PySide6.QtWidgets import (
+    QDateTimeEdit,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from gezeiten.desk.board import Board, BoardRow, Visit, board
 from gezeiten.desk.excursion_book import BookedExcursion
 from gezeiten.desk.mending import BookedGap
+from gezeiten.desk.places import set_next_visit
 from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day, tr
-from gezeiten.ui.parts import Card, clear, label, set_role
+from gezeiten.ui.parts import Card, button, clear, column, label, set_role
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.board_canvas import BoardCanvas, legend_items, row_in_words
 
 VISITS_SHOWN = 4
 NEEDS_SHOWN = 3
+
+
+class VisitDialog(QDialog):
+    """Asks for a day, or that the site is followed online; emits site id and instant or None."""
+
+    chosen = Signal(int, object)
+
+    def __init__(self, parent: QWidget, row: BoardRow) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Next visit"))
+        self._row = row
+        self.day = QDateTimeEdit()
+        zone = QTimeZone(row.point.zone.encode())
+        self.day.setTimeZone(zone)
+        self.day.setDisplayFormat("ddd d MMM yyyy HH:mm")
+        self.day.setCalendarPopup(True)
+        self.day.setAccessibleName(tr("Next visit"))
+        self.day.setDateTime(QDateTime.currentDateTime().addDays(14).toTimeZone(zone))
+        title = label(tr("Next visit to %1").replace("%1", row.point.site), "head")
+        take = button(tr("Set this day"), self._take, "primary")
+        none = button(tr("No visits, it is online"), self._none)
+        self.setLayout(column(title, self.day, take, none, margins=16))
+
+    def _take(self) -> None:
+        self.chosen.emit(self._row.point.site_id, int(self.day.dateTime().toMSecsSinceEpoch()))
+        self.accept()
+
+    def _none(self) -> None:
+        self.chosen.emit(self._row.point.site_id, None)
+        self.accept()
 
 
 class TideboardPlace(Place):
@@ -46,7 +86,7 @@ class TideboardPlace(Place):
         self.legend.setTextFormat(Qt.TextFormat.RichText)
         below = QWidget()
         below.setLayout(self.visits)
-        self.visits.setContentsMargins(16, 10, 16, 6)
+        self.visits.setContentsMargins(16, 8, 16, 4)
         foot = QHBoxLayout()
         foot.setContentsMargins(16, 2, 16, 6)
         foot.addWidget(self.legend)
@@ -62,7 +102,29 @@ class TideboardPlace(Place):
         self._show_legend()
 
     def hint(self) -> str:
-        return tr("↑ ↓ choose · Enter opens · Ctrl+K finds a command")
+        return tr("↑ ↓ choose · Enter opens · V next visit · Ctrl+K finds a command")
+
+    def acts(self) -> list[Act]:
+        return [
+            Act("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
+                places.TIDEBOARD),
+        ]  # fmt: skip
+
+    def set_visit(self) -> None:
+        """Ask for the day on which the chosen row's site is visited next."""
+        row = self.canvas.row
+        if row is None:
+            return
+        dialog = VisitDialog(self, row)
+        dialog.chosen.connect(self._visit_chosen)
+        dialog.open()
+
+    def _visit_chosen(self, site_id: int, visit_ms: int | None) -> None:
+        desk = self.house.desk
+        self.house.run(
+            lambda _task: set_next_visit(desk, site_id, visit_ms),
+            lambda _: self.house.archive_changed.emit(),
+        )
 
     def refresh(self) -> None:
         self.house.run(lambda _task: board(self.house.desk), self.show_board)
@@ -86,6 +148,8 @@ class TideboardPlace(Place):
     def _visit_card(self, visit: Visit) -> Card:
         loggers = counted(visit.loggers, "%n logger", "%n loggers")
         card = Card(day(visit.due_ms, visit.site.zone), loggers)
+        card.body.setContentsMargins(14, 7, 14, 7)
+        card.body.setSpacing(2)
         if visit.is_urgent:
             set_role(card.title, "ember")
         card.body.addWidget(label(visit.site.name, "head"))

@@ -1,0 +1,34 @@
+# make demo        the demonstration (stand-in loggers, archive, window)
+# make demo-reset  the same, from the beginning
+# make test        all checks and tests
+# make bench       speed, as ratios against a reference in the same run
+# make screenshots the pictures in docs/screenshots, from the demonstration's data
+# make lock        the locked packages anew from requirements/*.in
+
+VENV := .venv
+RUN := $(VENV)/bin
+
+.PHONY: setup demo demo-reset test bench screenshots lock
+
+setup:
+	@bash scripts/setup.sh
+
+demo: setup
+	@$(RUN)/gezeiten demo --folder demo
+
+demo-reset: setup
+	@rm -rf demo
+	@$(RUN)/gezeiten demo --folder demo
+
+test: setup
+	@bash scripts/check.sh
+
+bench: setup
+	@$(RUN)/python -m bench
+
+screenshots: setup
+	@$(RUN)/gezeiten demo --folder .cache/screenshots-demo --build-only
+	@$(RUN)/python scripts/screenshots.py .cache/screenshots-demo docs/screenshots
+
+lock: setup
+	@bash scripts/lock.sh
