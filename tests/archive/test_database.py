@@ -1,0 +1,143 @@
+"""Opening archives: migrations, versions, locks, full disks, damage; each a sentence of its own."""
+
+from __future__ import annotations
+
+import sqlite3
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import text
+
+from gezeiten.archive.database import Archive, known_revisions, translated
+from gezeiten.archive.tables import Base, Site
+from gezeiten.errors import (
+    ArchiveDamagedError,
+    ArchiveLockedError,
+    ArchiveNewerError,
+    DiskFullError,
+    SurroundingsError,
+)
+
+
+def test_migrations_make_exactly_the_tables(tmp_path: Path) -> None:
+    archive = Archive(tmp_path)
+    with archive.engine.connect() as connection:
+        context = MigrationContext.configure(connection)
+        assert compare_metadata(context, Base.metadata) == []
+    archive.close()
+
+
+def test_opening_again_changes_nothing(tmp_path: Path) -> None:
+    Archive(tmp_path).close()
+    before = (tmp_path / "archive.db").read_bytes()
+    Archive(tmp_path).close()
+    assert (tmp_path / "archive.db").read_bytes() == before
+
+
+def test_an_archive_from_a_newer_version_is_refused_untouched(tmp_path: Path) -> None:
+    Archive(tmp_path).close()
+    with sqlite3.connect(tmp_path / "archive.db") as raw:
+        raw.execute("UPDATE alembic_version SET version_num = '9999'")
+    raw.close()
+    with pytest.raises(ArchiveNewerError, match=r"newer Gezeiten; update this one, nothing was"):
+        Archive(tmp_path)
+    assert "9999" not in known_revisions()
+
+
+def test_a_locked_archive_says_who_to_wait_for(tmp_path: Path) -> None:
+    archive = Archive(tmp_path, busy_s=0.1)
+    other = sqlite3.connect(tmp_path / "archive.db", isolation_level=None)
+    other.execute("BEGIN EXCLUSIVE")
+    with (
+        pytest.raises(ArchiveLockedError, match="Another program is writing to the archive"),
+        archive.writing() as session,
+    ):
+        session.add(Site(name="x", kind="", zone="UTC"))
+    other.execute("ROLLBACK")
+    other.close()
+    with archive.writing() as session:  # and afterwards it goes on
+        session.add(Site(name="x", kind="", zone="UTC"))
+    archive.close()
+
+
+def test_a_file_that_is_no_database_is_called_damaged(tmp_path: Path) -> None:
+    (tmp_path / "archive.db").write_bytes(b"this is no database, but long enough " * 40)
+    with pytest.raises(ArchiveDamagedError, match="damaged; fetch the archive's last copy"):
+        Archive(tmp_path)
+
+
+def test_a_folder_that_cannot_be_made_is_said(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(SurroundingsError, match="check the folder's rights"):
+        Archive(tmp_path / "file" / "archive")
+
+
+def test_a_failed_write_leaves_nothing(tmp_path: Path) -> None:
+    archive = Archive(tmp_path)
+    with pytest.raises(ArchiveDamagedError), archive.writing() as session:
+        session.add(Site(name="a", kind="", zone="UTC"))
+        session.flush()
+        session.add(Site(name="a", kind="", zone="UTC"))
+        session.flush()
+    with archive.reading() as session:
+        assert session.execute(text("SELECT count(*) FROM site")).scalar() == 0
+    archive.close()
+
+
+_FILL = """
+import resource, signal, sys
+from pathlib import Path
+from gezeiten.archive.database import Archive
+from gezeiten.archive.tables import Site
+from gezeiten.errors import DiskFullError
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+archive = Archive(Path(sys.argv[1]))
+size = (Path(sys.argv[1]) / "archive.db-wal").stat().st_size + 60_000
+resource.setrlimit(resource.RLIMIT_FSIZE, (size, size))
+try:
+    with archive.writing() as session:
+        session.add_all(Site(name=str(i) * 400, kind="x" * 900, zone="UTC") for i in range(400))
+except DiskFullError as exc:
+    print("full:", exc)
+"""
+
+
+def test_a_full_disk_says_so_and_leaves_a_whole_database(tmp_path: Path) -> None:
+    """A file-size limit stands for the full disk, in a process of its own."""
+    archive = Archive(tmp_path)
+    with archive.writing() as session:
+        session.add(Site(name="before", kind="", zone="UTC"))
+    done = subprocess.run(
+        [sys.executable, "-c", _FILL, str(tmp_path)], capture_output=True, text=True, check=True
+    )
+    assert done.stdout.startswith("full: The disk that holds"), done.stdout + done.stderr
+    with archive.reading() as session:
+        assert session.execute(text("SELECT name FROM site")).scalars().all() == ["before"]
+        assert session.execute(text("PRAGMA integrity_check")).scalar() == "ok"
+    archive.close()
+
+
+@pytest.mark.parametrize(
+    ("error", "kind"),
+    [
+        (sqlite3.OperationalError("database is locked"), ArchiveLockedError),
+        (sqlite3.OperationalError("database or disk is full"), DiskFullError),
+        (sqlite3.DatabaseError("database disk image is malformed"), ArchiveDamagedError),
+        (sqlite3.OperationalError("unable to open database file"), SurroundingsError),
+        (OSError(28, "No space left on device"), DiskFullError),
+        (OSError(13, "Permission denied", "/x"), SurroundingsError),
+    ],
+)
+def test_library_errors_are_translated_with_their_cause(
+    error: Exception, kind: type[Exception]
+) -> None:
+    with pytest.raises(kind) as caught, translated(Path("/archive")):
+        raise error
+    assert caught.value.__cause__ is error
+    sentence = str(caught.value)
+    assert sentence.endswith(".")
+    assert "; " in sentence

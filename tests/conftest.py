@@ -1,0 +1,134 @@
+"""Fixtures shared by all tests: series by hand, stand-ins as processes, archives built by them."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.cli.demo import Demo, open_demo
+from gezeiten.desk.context import Desk
+from gezeiten.desk.settings import Settings
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.quality import Quality
+from gezeiten.domain.series import Series, make_series
+from gezeiten.link.modbus import TimeLimits
+from gezeiten.standin.process import StandinProcess
+from gezeiten.standin.simclock import SimClock
+
+DAY_MS = 86_400_000
+ANCHOR_MS = 1_795_417_200_000  # 2026-11-23T07:00:00Z
+HASTY = TimeLimits(connect_s=2.0, answer_s=2.0)
+
+StartStandin = Callable[..., StandinProcess]
+
+
+def series_of(
+    minutes: list[float],
+    values: list[float],
+    interval_min: float = 10,
+    estimated: tuple[int, ...] = (),
+) -> Series:
+    """Return a series with readings at minutes after the epoch."""
+    times = np.array([round(m * 60_000) for m in minutes], np.int64)
+    quality = np.full(len(minutes), Quality.GOOD, np.uint8)
+    quality[list(estimated)] = Quality.ESTIMATE
+    return make_series(times, np.array(values, float), round(interval_min * 60_000), quality)
+
+
+class Lab:
+    """A desk and a stand-in that share one movable clock."""
+
+    def __init__(self, folder: Path, start: StartStandin, serial: str, base_ms: float) -> None:
+        self.clock = SimClock(base_ms)
+        self.serial = serial
+        self.standin = start(serial, anchor_ms=ANCHOR_MS, base_ms=base_ms)
+        folder.mkdir(parents=True, exist_ok=True)
+        self.desk = Desk(folder, now_ms=self.clock.now_ms, limits=HASTY)
+        self.desk.change_settings(Settings(str(self.standin.address), "JA"))
+        self.go_to(base_ms)
+
+    def go_to(self, at_ms: float) -> None:
+        """Move the clock of both to an instant."""
+        self.clock.set(at_ms, 1.0)
+        self.standin.order("time", ms=self.clock.now_ms())
+
+    def later(self, minutes: float) -> None:
+        """Let time pass."""
+        self.go_to(self.clock.now_ms() + minutes * 60_000)
+
+    @property
+    def address(self) -> object:
+        return self.standin.address
+
+
+@pytest.fixture
+def start_standin() -> Iterator[StartStandin]:
+    """Start stand-ins that end with the test."""
+    running: list[StandinProcess] = []
+
+    def start(serial: str, **options: object) -> StandinProcess:
+        process = StandinProcess(serial, **options).wait_until_ready()
+        running.append(process)
+        return process
+
+    yield start
+    for process in running:
+        process.end()
+
+
+@pytest.fixture
+def lab(tmp_path: Path, start_standin: StartStandin) -> Iterator[Lab]:
+    """A textile-store logger twenty days before the anchor, idle, and an empty archive."""
+    made = Lab(tmp_path / "archive", start_standin, "D-2041", ANCHOR_MS - 20 * DAY_MS)
+    yield made
+    made.desk.close()
+
+
+@pytest.fixture
+def cold_lab(tmp_path: Path, start_standin: StartStandin) -> Iterator[Lab]:
+    """Cold room A's logger five days before the anchor (its fuse trips 3.28 days before)."""
+    made = Lab(tmp_path / "archive", start_standin, "R-1107", ANCHOR_MS - 5 * DAY_MS)
+    yield made
+    made.desk.close()
+
+
+STORE_PLAN = Plan(
+    ("air_temperature", "relative_humidity"),
+    600,
+    limits=(LimitRule("relative_humidity", "above", 60.0, 7200),),
+    mission_name="Store",
+    point_name="Alte Lotsenwacht · Textile store",
+)
+COLD_PLAN = Plan(
+    ("probe_temperature", "room_temperature"),
+    300,
+    limits=(
+        LimitRule("probe_temperature", "above", 7.0, 1800),
+        LimitRule("probe_temperature", "below", 1.0, 1800),
+    ),
+    mission_name="Room A",
+    point_name="Saatgutspeicher · Cold room A",
+)
+
+
+@pytest.fixture(scope="session")
+def built_demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    """The demonstration, built once a test process; its stand-ins run for the session."""
+    demo = open_demo(tmp_path_factory.mktemp("demo") / "demo", lambda _: None)
+    yield demo
+    demo.close()
+
+
+@pytest.fixture
+def demo_desk(built_demo: Demo, tmp_path: Path) -> Iterator[Desk]:
+    """A desk on a copy of the demonstration's archive; the stand-ins are shared, so look only."""
+    shutil.copytree(built_demo.folder / "archive", tmp_path / "copy")
+    desk = Desk(tmp_path / "copy", now_ms=lambda: time.time() * 1000)
+    yield desk
+    desk.close()

@@ -1,0 +1,112 @@
+"""Straight lines over gaps and the error to be expected of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from tests.conftest import series_of
+
+from gezeiten.domain.fills import HIDDEN_STRETCHES, expected_line_error, straight_line
+from gezeiten.domain.gaps import Gap, find_gaps
+from gezeiten.domain.series import Series, join_series, make_series
+
+MIN = 60_000
+
+
+def with_gap(values: np.ndarray, first: int, missing: int) -> tuple[Series, Gap]:
+    """A ten-minute series with `missing` readings taken out."""
+    times = np.arange(len(values), dtype=np.int64) * 10 * MIN
+    keep = np.ones(len(values), bool)
+    keep[first : first + missing] = False
+    series = make_series(times[keep], values[keep].astype(float), 10 * MIN)
+    [gap] = find_gaps(series)
+    return series, gap
+
+
+def test_the_line_joins_the_two_ends() -> None:
+    series, gap = with_gap(np.array([0, 1, 2, 3, 4, 10.0]), 1, 4)
+    fill = straight_line(series, gap)
+    assert fill.values.tolist() == pytest.approx([2, 4, 6, 8])
+    assert (fill.times_utc_ms / MIN).tolist() == [10, 20, 30, 40]
+    assert fill.estimated.all()
+
+
+def test_the_filled_record_has_no_gap_left() -> None:
+    series, gap = with_gap(np.arange(30.0), 10, 7)
+    assert find_gaps(join_series([series, straight_line(series, gap)])) == []
+
+
+def test_measured_values_stay_what_they_were() -> None:
+    series, gap = with_gap(np.arange(30.0), 10, 7)
+    joined = join_series([series, straight_line(series, gap)])
+    assert joined.values[~joined.estimated].tolist() == series.values.tolist()
+
+
+def test_uneven_ends_leave_no_two_readings_too_close() -> None:
+    # a relaunch: the next mission begins 36 minutes after the last reading
+    series = series_of([0, 10, 46, 56], [1, 2, 3, 4])
+    [gap] = find_gaps(series)
+    fill = straight_line(series, gap)
+    assert (fill.times_utc_ms / MIN).tolist() == [20, 30, 40]
+    assert find_gaps(join_series([series, fill])) == []
+
+
+def test_without_both_ends_there_is_no_line() -> None:
+    series = series_of([60, 70], [1, 2])
+    before = Gap(0, 60 * MIN, 10 * MIN)
+    assert len(straight_line(series, before)) == 0
+
+
+def test_the_expected_error_of_a_straight_record_is_nothing() -> None:
+    series, gap = with_gap(np.linspace(0, 50, 400), 200, 6)
+    error = expected_line_error(series, gap)
+    assert error is not None
+    assert error.rmse == pytest.approx(0, abs=1e-9)
+    assert error.stretches == HIDDEN_STRETCHES
+
+
+def test_the_expected_error_agrees_with_hiding_by_hand() -> None:
+    values = np.sin(np.arange(300) / 9) * 5
+    missing = 8
+    series, gap = with_gap(values, 150, missing)
+    error = expected_line_error(series, gap)
+    assert error is not None
+    # every whole stretch that can be hidden, filled by np.interp, as the independent figure
+    kept = np.delete(np.arange(300), range(150, 150 + missing))
+    errors = []
+    for i in range(len(kept) - missing - 1):
+        window = kept[i : i + missing + 2]
+        if window[-1] - window[0] != missing + 1:
+            continue
+        line = np.interp(window[1:-1], window[[0, -1]], values[window[[0, -1]]])
+        errors.append(line - values[window[1:-1]])
+    everything = np.sqrt(np.mean(np.square(errors)))
+    assert error.rmse == pytest.approx(everything, rel=0.15)
+    assert error.low < 0 < error.high
+
+
+def test_white_noise_gives_the_error_that_theory_gives() -> None:
+    # line minus known: var = s2 (1 + (1-u)^2 + u^2); u runs over 1/2 for a single missing one
+    values = np.random.default_rng(3).normal(0, 2.0, 6000)
+    series, gap = with_gap(values, 3000, 1)
+    error = expected_line_error(series, gap, stretches=2000)
+    assert error is not None
+    assert error.rmse == pytest.approx(2.0 * np.sqrt(1.5), rel=0.08)
+
+
+def test_too_little_known_record_gives_no_error_and_so_no_offer() -> None:
+    series, gap = with_gap(np.arange(12.0), 4, 5)
+    assert expected_line_error(series, gap) is None
+
+
+def test_estimated_readings_are_not_taken_for_known_ones() -> None:
+    steady = np.zeros(200)
+    series, gap = with_gap(steady, 100, 5)
+    wild = series.values.copy()
+    wild[20:60] = 1000.0
+    quality = series.quality.copy()
+    quality[20:60] = 2
+    mixed = Series(series.times_utc_ms, wild, quality, series.interval_ms)
+    error = expected_line_error(mixed, gap)
+    assert error is not None
+    assert error.rmse == 0

@@ -1,0 +1,88 @@
+"""How long a mission lasts: capacities and batteries worked by hand."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.models import BRISE_A4, DUENE_T2, MODELS, PRIEL_W3
+from gezeiten.domain.outlook import battery_days, outlook, reading_bytes, readings_that_fit
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.timeline import DAY_MS
+
+T_RH = Plan(("air_temperature", "relative_humidity"), 600)
+
+
+def test_readings_that_fit_as_worked_by_hand() -> None:
+    # 65 536 - 1 024 - 2 048 = 62 464 bytes, two channels of two bytes each
+    assert readings_that_fit(DUENE_T2, T_RH.channels) == 15_616
+    # one channel of two bytes: twice as many
+    assert readings_that_fit(DUENE_T2, ("air_temperature",)) == 31_232
+    # 259 072 bytes, 4 + 2 + 2 a set: 32 384
+    assert readings_that_fit(PRIEL_W3, tuple(c.key for c in PRIEL_W3.channels)) == 32_384
+    assert readings_that_fit(PRIEL_W3, ()) == 0
+
+
+@pytest.mark.parametrize("model", MODELS.values(), ids=lambda m: m.code)
+def test_what_fits_fits_and_one_more_does_not(model: object) -> None:
+    keys = tuple(c.key for c in model.channels)
+    room = model.memory_bytes - model.header_bytes - model.event_bytes
+    fit = readings_that_fit(model, keys)
+    assert fit * reading_bytes(model, keys) <= room < (fit + 1) * reading_bytes(model, keys)
+
+
+def test_battery_days_as_worked_by_hand() -> None:
+    # idle 110 uA x 24 h = 2640 uAh; 144 readings of 2 channels x 0.011 uAh = 3.168 uAh
+    assert battery_days(DUENE_T2, T_RH, 1.0) == pytest.approx(2_600_000 / 2643.168)
+    # at -10 degrees thirty kelvin below 20 take 30 x 0.4 % = 12 %
+    assert battery_days(DUENE_T2, T_RH, 0.5, -10.0) == pytest.approx(
+        0.5 * 0.88 * 2_600_000 / 2643.168
+    )
+    assert battery_days(DUENE_T2, T_RH, 1.0, 35.0) == battery_days(DUENE_T2, T_RH, 1.0, 20.0)
+
+
+@given(st.integers(60, 86_400), st.integers(60, 86_400), st.floats(0, 1))
+def test_a_longer_interval_never_shortens_anything(a: int, b: int, charge: float) -> None:
+    short, long = sorted((a, b))
+    plans = [replace(T_RH, interval_s=s) for s in (short, long)]
+    assert battery_days(BRISE_A4, plans[0], charge) <= battery_days(BRISE_A4, plans[1], charge)
+    looks = [outlook(DUENE_T2, p, first_ms=0, now_ms=0, charge=charge) for p in plans]
+    assert looks[0].memory_full_ms <= looks[1].memory_full_ms
+
+
+def test_memory_is_full_after_readings_times_interval() -> None:
+    look = outlook(DUENE_T2, T_RH, first_ms=1000, now_ms=0, charge=1.0)
+    assert look.memory_full_ms == 1000 + 15_616 * 600_000
+    assert look.at_risk_readings == 0  # without a visit nothing is put at risk
+
+
+def test_a_set_end_comes_before_a_full_memory() -> None:
+    plan = replace(T_RH, end="at", end_ms=5 * DAY_MS)
+    assert outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0).memory_full_ms == 5 * DAY_MS
+
+
+def test_wrapping_never_fills_but_overwrites() -> None:
+    plan = replace(T_RH, end="wrap", interval_s=60)
+    look = outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=20 * DAY_MS)
+    assert look.memory_full_ms is None
+    recorded = 20 * 1440 + 1
+    assert look.at_risk_readings == 15_616
+    assert look.overwritten_readings == recorded - 15_616
+
+
+def test_at_risk_is_what_falls_due_until_the_visit_and_still_fits() -> None:
+    look = outlook(DUENE_T2, T_RH, first_ms=0, now_ms=0, charge=1.0, visit_ms=10 * DAY_MS)
+    assert look.at_risk_readings == 10 * 144 + 1
+    late = outlook(DUENE_T2, T_RH, first_ms=0, now_ms=0, charge=1.0, visit_ms=400 * DAY_MS)
+    assert late.at_risk_readings == 15_616
+
+
+def test_a_battery_that_dies_first_records_no_more() -> None:
+    look = outlook(BRISE_A4, replace(T_RH, interval_s=600), first_ms=0, now_ms=0, charge=0.01,
+                   visit_ms=50 * DAY_MS)  # fmt: skip
+    days = battery_days(BRISE_A4, T_RH, 0.01)
+    assert days < 10
+    assert look.at_risk_readings == int(days * 144) + 1

@@ -1,0 +1,145 @@
+"""Plans: what is refused and in which words, first readings, lengths of time typed by people."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.models import DUENE_T2, MODELS, PRIEL_W3, logger_model
+from gezeiten.domain.plan import (
+    Plan,
+    check_plan,
+    differences,
+    due_readings,
+    first_due_ms,
+    interval_text,
+    parse_interval_s,
+    plan_from_dict,
+)
+from gezeiten.errors import InputError, PlanError
+
+GOOD = Plan(
+    ("air_temperature", "relative_humidity"), 600, point_name="Alte Lotsenwacht · Textile store"
+)
+NOW = 1_795_417_200_000
+
+
+def faults(plan: Plan) -> list[str]:
+    return [fault.sentence for fault in check_plan(plan, DUENE_T2, NOW)]
+
+
+def test_a_good_plan_has_no_fault() -> None:
+    assert faults(GOOD) == []
+
+
+LIMIT = LimitRule("air_temperature", "above", 24.0, 3600)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"channels": ()}, "No channel is on; switch on at least one."),
+        ({"channels": ("relative_humidity",)}, "Relative humidity needs Air temperature"),
+        ({"channels": ("air_temperature", "co2")}, "Düne T2 has no Carbon dioxide; take it out."),
+        ({"interval_s": 0}, "Düne T2 records every 1 s to 1 d; choose an interval"),
+        ({"interval_s": 86_401}, "choose an interval in between"),
+        ({"start": "at", "start_ms": NOW - 1}, "The start has passed; choose a later one."),
+        ({"start": "at", "start_ms": NOW + 200 * 86_400_000}, "over six months away"),
+        ({"end": "at", "end_ms": NOW + 600_000}, "The end comes before the second reading"),
+        ({"limits": (replace(LIMIT, value=90.0),)}, "outside the sensor's range -40 to 85"),
+        ({"limits": (replace(LIMIT, value=float("nan")),)}, "outside the sensor's range"),
+        ({"limits": (replace(LIMIT, delay_s=-1),)}, "The delay of Air temperature is negative"),
+        ({"limits": (LIMIT, LIMIT)}, "A limit is given twice"),
+        ({"limits": (LIMIT, replace(LIMIT, side="below", value=25.0))}, "not below the upper one"),
+        ({"limits": (replace(LIMIT, channel="co2"),)}, "has a limit but is off"),
+        ({"mission_name": "ü" * 40}, "longer than 64 bytes; shorten it."),
+        ({"point_name": "a\nb"}, "control character; type it anew."),
+    ],
+)
+def test_each_fault_is_one_sentence_that_says_what_to_do(
+    change: dict[str, object], words: str
+) -> None:
+    said = faults(replace(GOOD, **change))
+    assert any(words in sentence for sentence in said), said
+    assert all(sentence.endswith(".") and "; " in sentence for sentence in said)
+
+
+@given(st.integers(0, 2 * 10**12), st.sampled_from([1, 7, 60, 360, 600, 3600, 86_400]))
+def test_the_first_reading_comes_on_the_next_full_interval(now_ms: int, interval_s: int) -> None:
+    due = first_due_ms(replace(GOOD, interval_s=interval_s), now_ms)
+    assert due % (interval_s * 1000) == 0
+    assert 0 < due - now_ms <= interval_s * 1000
+
+
+def test_right_away_is_the_next_whole_second_and_a_set_time_is_itself() -> None:
+    assert first_due_ms(replace(GOOD, start="now"), 1_234_567) == 1_235_000
+    assert first_due_ms(replace(GOOD, start="at", start_ms=99), 5) == 99
+
+
+@given(st.integers(0, 10**6), st.integers(1, 500), st.integers(-5000, 10**6))
+def test_due_readings_are_those_that_can_be_listed(first: int, step_s: int, ahead: int) -> None:
+    plan = replace(GOOD, interval_s=step_s)
+    until = first + ahead
+    listed = len(range(first, until + 1, step_s * 1000)) if until >= first else 0
+    assert due_readings(plan, first, until) == listed
+
+
+def test_the_end_itself_is_not_recorded_any_more() -> None:
+    plan = replace(GOOD, interval_s=10, end="at", end_ms=30_000)
+    assert due_readings(plan, 0, 10**6) == 3  # at 0, 10 and 20 seconds
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [("6 min", 360), ("0:06", 360), ("360", 360), ("1 h 30 min", 5400), ("1.5 h", 5400),
+     ("1,5 h", 5400), ("90s", 90), ("1 d", 86_400), ("0:00:10", 10), ("  2 MIN ", 120)],
+)  # fmt: skip
+def test_lengths_as_people_type_them(text: str, seconds: int) -> None:
+    assert parse_interval_s(text) == seconds
+
+
+@pytest.mark.parametrize(
+    "text", ["", "soon", "6 parsecs", "-5", "1:75", "0.3 s", "9" * 20, "6 min x"]
+)
+def test_what_is_no_length_is_said_so(text: str) -> None:
+    with pytest.raises(PlanError, match="is no length of time; type it like"):
+        parse_interval_s(text)
+
+
+@given(st.integers(1, 10**7))
+def test_an_interval_reads_back(seconds: int) -> None:
+    assert parse_interval_s(interval_text(seconds)) == seconds
+
+
+def test_plans_read_back_from_their_dict() -> None:
+    plan = replace(GOOD, limits=(LIMIT,), end="wrap", mission_name="Winter")
+    assert plan_from_dict(plan.as_dict()) == plan
+    assert differences(plan, replace(plan, interval_s=60)) == ["interval_s"]
+    assert differences(plan, plan) == []
+
+
+@pytest.mark.parametrize(
+    "change", [{"start": "soon"}, {"end": "never"}, {"interval_s": "x"}, {"limits": [{}]}]
+)
+def test_dicts_that_are_no_plan_are_refused(change: dict[str, object]) -> None:
+    with pytest.raises(PlanError, match="This is no plan"):
+        plan_from_dict({**GOOD.as_dict(), **change})
+    with pytest.raises(PlanError):
+        plan_from_dict({})
+
+
+def test_models_are_found_by_name_and_by_what_they_say_of_themselves() -> None:
+    for model in MODELS.values():
+        assert logger_model(model.name) is logger_model(model.code) is model
+        assert model.code.isascii()
+    with pytest.raises(InputError, match="not known to this version"):
+        logger_model("Flut X9")
+
+
+def test_a_missing_channel_names_the_model() -> None:
+    with pytest.raises(InputError, match="Priel W3 has no channel “co2”"):
+        PRIEL_W3.channel("co2")

@@ -1,0 +1,80 @@
+"""Instants, local days (23 and 25 hours too) and lengths of time."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.timeline import (
+    HOUR_MS,
+    duration_text,
+    from_ms,
+    iso_local,
+    iso_utc,
+    local_days,
+    midnight_ms,
+    to_ms,
+)
+
+BERLIN = "Europe/Berlin"
+
+
+def hours(start: datetime, end: datetime) -> list[float]:
+    return [(b - a) / HOUR_MS for _, (a, b) in local_days(to_ms(start), to_ms(end), BERLIN)]
+
+
+def test_a_day_in_march_has_23_hours() -> None:
+    start = datetime(2026, 3, 28, 12, tzinfo=UTC)
+    assert hours(start, start + timedelta(days=2)) == [24, 23, 24]
+
+
+def test_a_day_in_october_has_25_hours() -> None:
+    start = datetime(2026, 10, 24, 12, tzinfo=UTC)
+    assert hours(start, start + timedelta(days=2)) == [24, 25, 24]
+
+
+def test_a_day_that_only_ends_where_the_stretch_begins_is_not_touched() -> None:
+    begin = midnight_ms(date(2026, 11, 20), BERLIN)
+    days = [day for day, _ in local_days(begin, begin + 1, BERLIN)]
+    assert days == [date(2026, 11, 20)]
+
+
+def test_the_hour_that_comes_twice_keeps_two_instants() -> None:
+    first = to_ms(datetime(2026, 10, 25, 0, 30, tzinfo=UTC))
+    assert iso_local(first, BERLIN) == "2026-10-25T02:30:00+02:00"
+    assert iso_local(first + HOUR_MS, BERLIN) == "2026-10-25T02:30:00+01:00"
+
+
+@given(st.integers(-(10**12), 4 * 10**12))
+def test_iso_utc_reads_back_by_the_standard_library(at_ms: int) -> None:
+    moment = datetime.fromisoformat(iso_utc(at_ms))
+    assert moment.tzinfo is not None
+    assert to_ms(moment) == at_ms
+    assert to_ms(from_ms(at_ms, BERLIN)) == at_ms
+
+
+def test_a_naive_moment_is_refused() -> None:
+    with pytest.raises(ValueError, match="time zone"):
+        to_ms(datetime(2026, 1, 1))  # noqa: DTZ001 - that is the point
+
+
+@pytest.mark.parametrize(
+    ("length_ms", "words"),
+    [
+        (0, "0 s"),
+        (499, "0 s"),
+        (48_000, "48 s"),
+        (-48_000, "−48 s"),
+        (59_600, "1 min"),
+        (35 * 60_000, "35 min"),
+        (3_600_000, "1 h"),
+        (4 * 3_600_000 + 5 * 60_000, "4 h 5 min"),
+        (11 * 86_400_000 + 5 * 3_600_000 + 30 * 60_000, "11 d 5 h"),
+        (2 * 86_400_000 + 59_000, "2 d"),
+    ],
+)
+def test_lengths_are_said_in_their_two_largest_units(length_ms: int, words: str) -> None:
+    assert duration_text(length_ms) == words
