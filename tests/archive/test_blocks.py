@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from gezeiten.archive.blocks import decode_values, encode_values, summary
 from gezeiten.errors import ArchiveDamagedError
 
-VALUES = st.lists(st.floats(allow_nan=True, allow_infinity=False), max_size=200)
+VALUES = st.lists(st.floats(-1e300, 1e300) | st.just(math.nan), max_size=200)
 
 
 @given(VALUES)
@@ -30,8 +30,7 @@ def test_the_summary_is_that_of_the_known_values(values: list[float]) -> None:
     if known:
         assert (facts.low, facts.high) == (min(known), max(known))
         scale = max(map(abs, known))
-        if scale < 1e300:
-            assert facts.total == pytest.approx(math.fsum(known), abs=max(scale, 1) * 1e-9)
+        assert facts.total == pytest.approx(math.fsum(known), abs=max(scale, 1) * 1e-9)
 
 
 @pytest.mark.parametrize("damage", [lambda b: b[:-3], lambda b: b"junk" + b, lambda b: b""])

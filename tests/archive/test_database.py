@@ -78,11 +78,15 @@ def test_a_folder_that_cannot_be_made_is_said(tmp_path: Path) -> None:
 
 def test_a_failed_write_leaves_nothing(tmp_path: Path) -> None:
     archive = Archive(tmp_path)
-    with pytest.raises(ArchiveDamagedError), archive.writing() as session:
-        session.add(Site(name="a", kind="", zone="UTC"))
-        session.flush()
-        session.add(Site(name="a", kind="", zone="UTC"))
-        session.flush()
+
+    def fail() -> None:
+        with archive.writing() as session:
+            session.add(Site(name="a", kind="", zone="UTC"))
+            session.flush()
+            session.add(Site(name="a", kind="", zone="UTC"))
+
+    with pytest.raises(ArchiveDamagedError):
+        fail()
     with archive.reading() as session:
         assert session.execute(text("SELECT count(*) FROM site")).scalar() == 0
     archive.close()

@@ -80,8 +80,12 @@ def test_a_removed_entry_is_missed(archive: Archive) -> None:
 
 
 def test_an_act_that_fails_leaves_no_entry(archive: Archive) -> None:
-    with pytest.raises(RuntimeError), archive.writing() as session:
-        logbook.write(session, at_ms=1, person="JA", act="x", subject="y", sentence="z")
-        raise RuntimeError
+    def fail() -> None:
+        with archive.writing() as session:
+            logbook.write(session, at_ms=1, person="JA", act="x", subject="y", sentence="z")
+            raise RuntimeError
+
+    with pytest.raises(RuntimeError):
+        fail()
     with archive.reading() as session:
         assert len(rows(session)) == 5

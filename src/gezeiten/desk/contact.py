@@ -68,7 +68,8 @@ class LoggerCard:
             return 0
         part = self.not_kept[-1]
         entry = part.entry
-        since = (self.state.clock_ms - JUST_NOW_MS - entry.first_ms) // entry.interval_ms
+        young_ms = self.state.clock_ms - JUST_NOW_MS - entry.first_ms
+        since = -(-young_ms // entry.interval_ms)
         return sum(end - max(first, since) for first, end in part.ranges if end > since)
 
     @property

@@ -18,7 +18,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.places import ChannelPlace, PointPlace
-from gezeiten.desk.records import plan_stretches, record
+from gezeiten.desk.records import extent, plan_stretches, record
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.statistics import daily_numbers, numbers
@@ -213,8 +213,10 @@ def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
 
 
 def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
-    """Return what the PDF of a stretch says."""
+    """Return what the PDF of a stretch says, from the first reading there is until now at most."""
     parts = _channels(desk, point, span)
+    whole = extent(desk, point.id, [place.channel for place in point.channels]) or span
+    span = (max(span[0], whole[0]), min(span[1], max(desk.now_ms(), whole[1] + 1)))
     channels = tuple(
         _report_channel(record(desk, point.id, place.channel), place, point.zone, span, series)
         for place, series in parts

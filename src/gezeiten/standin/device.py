@@ -25,6 +25,10 @@ from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS
 from gezeiten.standin.simclock import SimClock
 
+STORY_DAY_MS = 1_795_392_000_000
+"""2026-11-23T00:00Z. Sea and weather are those of this autumn, moved by whole days to the
+anchor, so that tides and stories always meet in the same way."""
+
 _IDLE_PLAN = Plan(channels=("air_temperature",), interval_s=3600)
 
 
@@ -182,7 +186,7 @@ class SimLogger:
         if self.state.run and self.state.run.stopped_ms is None:
             self.state.run.stopped_ms = at_ms
             self.state.run.end_reason = reason
-            self._note(f"mission ended: {reason}")
+            self.state.events.append((at_ms, f"mission ended: {reason}"))
 
     def _note(self, text: str) -> None:
         self.state.events.append((self.clock_ms(), text))
@@ -391,10 +395,10 @@ class SimLogger:
             return []
         listed = list(self.state.events)
         for trouble in self.spec.troubles:
-            at_ms = self.state.anchor_ms - trouble.from_days_ago * DAY_MS
+            at_ms = self._story_ms() - trouble.from_days_ago * DAY_MS
             if self.true_ms(np.array([run.first_ms]))[0] <= at_ms <= now:
                 listed.append((self.clock_ms(at_ms), trouble.event))
-        return sorted(listed)
+        return sorted(listed, key=lambda event: event[0])
 
     def _memory(self, start: int, length: int) -> bytes | None:
         """Return bytes of the mission file as far as it goes; whole blocks are computed."""
@@ -437,12 +441,17 @@ class SimLogger:
             counted.append(counts.astype(np.int64))
         return counted
 
+    def _story_ms(self) -> int:
+        """The day's begin at the anchor: the stories keep their hours whenever they are told."""
+        return self.state.anchor_ms // DAY_MS * DAY_MS
+
     def _measure(self, true_ms: Times) -> dict[str, Values]:
         """Return what the sensors read at true instants; NaN where a trouble takes it away."""
-        values = SIGNALS[self.spec.point](true_ms, self.state.anchor_ms)
+        story_ms = self._story_ms()
+        values = SIGNALS[self.spec.point](true_ms - (story_ms - STORY_DAY_MS), STORY_DAY_MS)
         for trouble in self.spec.troubles:
-            begin = self.state.anchor_ms - trouble.from_days_ago * DAY_MS
-            end = self.state.anchor_ms - trouble.to_days_ago * DAY_MS
+            begin = story_ms - trouble.from_days_ago * DAY_MS
+            end = story_ms - trouble.to_days_ago * DAY_MS
             hit = (true_ms >= begin) & (true_ms < end)
             for key in [trouble.channel] if trouble.channel else list(values):
                 values[key] = np.where(hit, np.nan, values[key])

@@ -145,7 +145,7 @@ SITES: tuple[SiteSpec, ...] = (
                 "piezometer_k2", "Piezometer K2",
                 StandinSpec("P-0321", "Priel W3", "piezometer_k2"),
                 PointPlan((*_P_T, "conductivity"), 360, (
-                    _rule("water_pressure", "below", 110.5, 30),
+                    _rule("water_pressure", "below", 111.5, 30),
                     _rule("conductivity", "above", 3.5, 60, "accumulated"),
                 )),
             ),

@@ -292,7 +292,7 @@ def tank_2(times: Times, anchor_ms: int) -> Channels:
 
 
 def intake(times: Times, anchor_ms: int) -> Channels:
-    rain = 9.0 * pulse(times, ago(anchor_ms, 21.5), 5 * HOUR_MS, 9 * HOUR_MS, 14 * HOUR_MS)
+    rain = 10.0 * pulse(times, ago(anchor_ms, 21.5), 5 * HOUR_MS, 9 * HOUR_MS, 14 * HOUR_MS)
     return _oysters(times, 73, np.zeros(len(times)), rain)
 
 

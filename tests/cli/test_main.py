@@ -1,0 +1,139 @@
+"""The command line: the same acts as in the window, JSON and exit codes for scripts."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner, Result
+from tests.conftest import ANCHOR_MS, STORE_PLAN, StartStandin
+
+from gezeiten.cli.main import main
+from gezeiten.desk.context import Desk
+
+
+def run(*words: object, code: int = 0) -> Result:
+    result = CliRunner().invoke(main, [str(word) for word in words])
+    assert result.exit_code == code, result.output + str(result.exception)
+    return result
+
+
+def data_of(*words: object) -> Any:
+    return json.loads(run(*words, "--json").stdout)
+
+
+def test_help_of_every_command_says_what_it_does() -> None:
+    listed = run("--help").output
+    for name in ("standin", "find", "offload", "launch", "list", "export", "report", "verify",
+                 "demo"):  # fmt: skip
+        assert name in listed
+        assert "Usage:" in run(name, "--help").output
+
+
+def test_from_launch_to_report_without_a_window(
+    tmp_path: Path, start_standin: StartStandin
+) -> None:
+    """A logger that lives 20 000 times as fast records days while the commands run."""
+    archive = ("--archive", tmp_path / "archive")
+    standin = start_standin("D-2041", anchor_ms=ANCHOR_MS)
+    at = str(standin.address)
+    [found] = data_of("find", *archive, "--at", at)
+    assert (found["serial"], found["state"], found["practice"]) == ("D-2041", "idle", True)
+    plan = tmp_path / "plan.json"
+    plan.write_text(json.dumps(STORE_PLAN.as_dict()))
+    done = data_of("launch", "D-2041", *archive, "--at", at, "--plan", plan, "--interval", "1 s")
+    assert done["serial"] == "D-2041"
+    now = standin.order("state")["now_ms"]
+    standin.order("time", ms=now + 3_600_000)
+    [taken] = data_of("offload", "D-2041", *archive, "--at", at)
+    assert taken["readings"] == pytest.approx(3600, abs=5)
+    assert taken["error"] == ""
+    [point] = data_of("list", *archive)
+    assert (point["point"], point["logger"]) == ("Textile store", "D-2041")
+    stretch = ("--from", point["from"], "--until", "2999-01-01")
+    csv = data_of("export", "Textile store", *archive, *stretch, "--out", tmp_path / "a.csv")
+    assert csv["readings"] == 2 * taken["readings"]
+    pdf = data_of("report", "Textile store", *archive, "--out", tmp_path / "a.pdf", *stretch)
+    assert (tmp_path / "a.pdf").read_bytes().startswith(b"%PDF")
+    assert pdf["readings"] == csv["readings"]
+    verdict = data_of("verify", *archive)
+    assert verdict["faults"] == []
+    assert verdict["readings"] == csv["readings"]
+
+
+def test_not_kept_readings_have_an_exit_code_of_their_own(
+    tmp_path: Path, start_standin: StartStandin
+) -> None:
+    archive = ("--archive", tmp_path)
+    standin = start_standin("D-2041", anchor_ms=ANCHOR_MS)
+    at = ("--at", str(standin.address))
+    run("launch", "D-2041", *archive, *at, "--point", "Alte Lotsenwacht · Textile store")
+    standin.order("time", ms=standin.order("state")["now_ms"] + 36_000_000)
+    failed = run("launch", "D-2041", *archive, *at, code=3)
+    assert "are not in the archive; offload them first" in failed.stderr
+    assert "Traceback" not in failed.output
+
+
+def test_errors_are_one_sentence_and_a_code(tmp_path: Path) -> None:
+    archive = ("--archive", tmp_path)
+    for words, code, said in (
+        (("offload", "D-1", "--at", "127.0.0.1:1"), 4, "No logger answers at 127.0.0.1:1"),
+        (("offload",), 2, "No logger named; give serials or --all."),
+        (("export", "Nowhere"), 2, "There is no point “Nowhere”"),
+        (("launch", "D-1", "--at", "nonsense"), 2, "is no address; write it like"),
+    ):
+        failed = run(*words, *archive, code=code)
+        assert said in failed.stderr
+        assert failed.stderr.count("\n") == 1
+
+
+def test_a_touched_archive_fails_to_verify(demo_desk: Desk, tmp_path: Path) -> None:
+    folder = demo_desk.archive.folder
+    demo_desk.close()
+    victim = next((folder / "vault").rglob("*.mission"))
+    victim.chmod(0o644)
+    raw = bytearray(victim.read_bytes())
+    raw[len(raw) // 2] ^= 1
+    victim.write_bytes(raw)
+    failed = run("verify", "--archive", folder, code=6)
+    assert "was changed since it was kept" in failed.output
+
+
+def test_dates_are_the_sites(demo_desk: Desk, tmp_path: Path) -> None:
+    folder = demo_desk.archive.folder
+    demo_desk.close()
+    day = ("--from", "2026-11-20", "--until", "2026-11-21")
+    first_kept = data_of("list", "--archive", folder)[7]["from"]
+    assert first_kept.endswith("Z")
+    result = CliRunner().invoke(
+        main, ["export", "Cold room A", "--archive", str(folder), *day, "--out",
+               str(tmp_path / "d.csv")],
+    )  # fmt: skip
+    if result.exit_code == 0:  # the day lies within the demonstration's seventy days
+        lines = (tmp_path / "d.csv").read_text().splitlines()
+        assert ",2026-11-19T23:00:00Z,2026-11-20T00:00:00+01:00," in lines[1]
+        assert len(lines) == 1 + 288
+    wrong = run("export", "Cold room A", "--archive", folder, "--from", "20.11.26", code=2)
+    assert "is no date; write it like 2026-11-20" in wrong.stderr
+
+
+def test_it_runs_as_a_module() -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "gezeiten", "standin", "list"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    assert len(done.stdout.splitlines()) == 13
+
+
+def test_nothing_below_ui_imports_qt() -> None:
+    """The command line's whole import tree, in a process of its own."""
+    code = (
+        "import sys, gezeiten.cli.main, gezeiten.report.pdf, gezeiten.standin.run;"
+        "print([m for m in sys.modules if m.startswith(('PySide6', 'pyqtgraph'))])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

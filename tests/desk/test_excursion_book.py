@@ -1,0 +1,90 @@
+"""Excursions in the archive: found on offload, settled once, kept when found again."""
+
+from __future__ import annotations
+
+import pytest
+from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
+
+from gezeiten.desk.excursion_book import (
+    excursions,
+    refresh_excursions,
+    reopen,
+    settle,
+    to_assess,
+)
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.verifying import logbook_entries
+from gezeiten.domain.timeline import DAY_MS
+from gezeiten.errors import InputError
+
+
+@pytest.fixture
+def fuse(cold_lab: Lab) -> Lab:
+    """Cold room A two days before the anchor: its fuse has tripped and been reset."""
+    launch(cold_lab.desk, cold_lab.standin.address, cold_lab.serial, COLD_PLAN)
+    cold_lab.go_to(ANCHOR_MS - 2 * DAY_MS)
+    offload_logger(cold_lab.desk, cold_lab.standin.address, cold_lab.serial)
+    return cold_lab
+
+
+def test_the_tripped_fuse_is_found(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    assert event.rule.value == 7.0
+    assert event.alarm_ms == event.start_ms + 1_800_000
+    assert event.start_ms == pytest.approx(ANCHOR_MS - 3.28 * DAY_MS, abs=2 * 3_600_000)
+    assert 11 < event.extreme < 14
+    assert event.estimated == 0
+    assert event.measured == (event.end_ms - event.start_ms) // 300_000
+    assert not event.is_settled
+    assert to_assess(fuse.desk) == 1
+
+
+def test_settling_needs_a_cause_and_words(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    with pytest.raises(InputError, match="Choose a cause first"):
+        settle(fuse.desk, event.id, "", "x")
+    with pytest.raises(InputError, match="Write in a few words"):
+        settle(fuse.desk, event.id, "Power", "   ")
+    settle(fuse.desk, event.id, "Power", "Fuse tripped at 03:10.")
+    [settled] = excursions(fuse.desk)
+    assert (settled.cause, settled.words, settled.settled_by) == (
+        "Power", "Fuse tripped at 03:10.", "JA",
+    )  # fmt: skip
+    assert to_assess(fuse.desk) == 0
+    entry = logbook_entries(fuse.desk)[0]
+    assert entry.sentence == "Store temperature above 7 °C settled: Power."
+
+
+def test_an_assessment_survives_being_found_again(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    settle(fuse.desk, event.id, "Power", "Fuse.")
+    fuse.later(600)
+    offload_logger(fuse.desk, fuse.standin.address, fuse.serial)
+    refresh_excursions(fuse.desk, event.point.id)
+    [same] = excursions(fuse.desk)
+    assert (same.id, same.cause, same.found_ms) == (event.id, "Power", event.found_ms)
+
+
+def test_an_assessment_can_be_taken_back_and_the_logbook_keeps_it(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    settle(fuse.desk, event.id, "Power", "Fuse.")
+    reopen(fuse.desk, event.id)
+    assert to_assess(fuse.desk) == 1
+    entry = logbook_entries(fuse.desk)[0]
+    assert entry.act == "reopen"
+    assert entry.details["words"] == "Fuse."
+
+
+def test_half_of_it_offloaded_grows_when_the_rest_comes(cold_lab: Lab) -> None:
+    launch(cold_lab.desk, cold_lab.standin.address, cold_lab.serial, COLD_PLAN)
+    cold_lab.go_to(ANCHOR_MS - 3.28 * DAY_MS + 2.5 * 3_600_000)
+    offload_logger(cold_lab.desk, cold_lab.standin.address, cold_lab.serial)
+    [half] = excursions(cold_lab.desk)
+    settle(cold_lab.desk, half.id, "Power", "Seen while it happened.")
+    cold_lab.go_to(ANCHOR_MS - 2 * DAY_MS)
+    offload_logger(cold_lab.desk, cold_lab.standin.address, cold_lab.serial)
+    [whole] = excursions(cold_lab.desk)
+    assert whole.id == half.id
+    assert whole.end_ms > half.end_ms
+    assert whole.words == "Seen while it happened."
