@@ -49,6 +49,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.setWindowTitle(tr("Gezeiten"))
         self._signs = QTemporaryDir()
+        self._shortcuts: list[tuple[int, QShortcut]] = []
         self.house = House(desk)
         self.house.theme = THEMES[desk.settings.theme]
         self.places: list[Place] = [
@@ -112,12 +113,9 @@ class MainWindow(QMainWindow):
                 self._bind(act)
 
     def _bind(self, act: Act) -> None:
-        # keys of a place work in that place only; those of the window everywhere
-        parent = self if act.place < 0 else self.places[act.place]
-        shortcut = QShortcut(QKeySequence(act.key), parent)
-        if act.place >= 0:
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        shortcut = QShortcut(QKeySequence(act.key), self)
         shortcut.activated.connect(act.handler)
+        self._shortcuts.append((act.place, shortcut))
 
     def _start(self) -> None:
         """Take in what a killed offload left, then load."""
@@ -163,6 +161,9 @@ class MainWindow(QMainWindow):
         """Show a place, and in it what another place pointed at."""
         self.stack.setCurrentIndex(place)
         self.strip.set_current(place)
+        for belongs_to, shortcut in self._shortcuts:
+            # keys of a place work wherever the focus is, but in that place only
+            shortcut.setEnabled(belongs_to in (-1, place))
         shown = self.places[place]
         self.hint.setText(shown.hint())
         if shown.is_stale:

@@ -1,0 +1,247 @@
+"""Themes, formats, work off the main thread, the empty window, the plan editor's fields."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QLocale, Qt
+from PySide6.QtGui import QColor
+from pytestqt.qtbot import QtBot
+from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
+from tests.ui_help import idle, open_window, press, type_into
+
+from gezeiten.desk.contact import contact
+from gezeiten.desk.context import Desk
+from gezeiten.desk.settings import Settings, load_settings, save_settings
+from gezeiten.errors import InputError
+from gezeiten.ui import house as places
+from gezeiten.ui.app import application
+from gezeiten.ui.i18n import counted, day_and_time, number
+from gezeiten.ui.theme import THEMES, Theme
+from gezeiten.ui.views.plan_editor import PlanEditor
+from gezeiten.ui.work import Task, Works
+
+
+# -- looks and formats ---------------------------------------------------------------------------
+def luminance(color: str) -> float:
+    """Relative luminance after WCAG 2."""
+    given = QColor(color)
+    parts = [
+        channel / 12.92 if channel <= 0.03928 else ((channel + 0.055) / 1.055) ** 2.4
+        for channel in (given.redF(), given.greenF(), given.blueF())
+    ]
+    return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+
+def contrast(one: str, other: str) -> float:
+    high, low = sorted((luminance(one), luminance(other)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", THEMES.values(), ids=lambda t: t.name)
+@pytest.mark.parametrize("text", ["ink", "muted", "tide", "brass", "ember", "plum", "kelp"])
+def test_text_contrast_is_at_least_four_and_a_half(theme: Theme, text: str) -> None:
+    for ground in ("paper", "ground", "tide_wash"):
+        assert contrast(getattr(theme, text), getattr(theme, ground)) >= 4.5, ground
+    assert contrast(theme.on_tide, theme.tide) >= 4.5
+
+
+@pytest.fixture
+def german() -> Iterator[None]:
+    before = QLocale()
+    QLocale.setDefault(QLocale("de_DE"))
+    yield
+    QLocale.setDefault(before)
+
+
+@pytest.mark.usefixtures("german")
+def test_numbers_and_dates_follow_the_region() -> None:
+    assert number(2880) == "2.880"
+    assert number(8.4, 2) == "8,40"
+    assert day_and_time(1_795_392_000_000, "Europe/Berlin").startswith("23 Nov")
+
+
+def test_one_is_not_many(qapp: object) -> None:
+    assert counted(1, "%n gap", "%n gaps") == "1 gap"
+    assert counted(0, "%n gap", "%n gaps") == "0 gaps"
+
+
+# -- settings ------------------------------------------------------------------------------------
+def test_settings_read_back(tmp_path: Path) -> None:
+    wanted = Settings("10.0.0.1:502", "Jänne", "sun", 125)
+    save_settings(tmp_path / "s.json", wanted)
+    assert load_settings(tmp_path / "s.json") == wanted
+    assert load_settings(tmp_path / "none.json") == Settings()
+
+
+def test_settings_of_another_kind_keep_their_default(tmp_path: Path) -> None:
+    (tmp_path / "s.json").write_text('{"theme": "neon", "font_percent": "big", "person": "JA"}')
+    assert load_settings(tmp_path / "s.json") == Settings(person="JA")
+    (tmp_path / "s.json").write_text("{{{")
+    with pytest.raises(InputError, match="correct the file or delete it"):
+        load_settings(tmp_path / "s.json")
+
+
+# -- work off the main thread --------------------------------------------------------------------
+def test_work_runs_elsewhere_and_answers_here(qtbot: QtBot) -> None:
+    works, seen = Works(), []
+
+    def work(task: Task) -> threading.Thread:
+        task.progress.emit(7)
+        return threading.current_thread()
+
+    with qtbot.waitSignal(works.idle):
+        works.start(work, seen.append, seen.append, seen.append)
+    assert seen[0] == 7
+    assert seen[1] is not threading.main_thread()
+
+
+@pytest.mark.parametrize(
+    ("error", "words"),
+    [(InputError("Choose a cause first."), "Choose a cause first."),
+     (ZeroDivisionError("x"), "Gezeiten made a mistake (ZeroDivisionError: x); please report it.")],
+)  # fmt: skip
+def test_errors_in_work_come_back_as_one_sentence(
+    qtbot: QtBot, error: Exception, words: str
+) -> None:
+    works, said = Works(), []
+
+    def fail(_task: Task) -> None:
+        raise error
+
+    with qtbot.waitSignal(works.idle):
+        works.start(fail, said.append, said.append)
+    assert said == [words]
+
+
+def test_cancelling_reaches_the_work(qtbot: QtBot) -> None:
+    works, ended = Works(), []
+    ready = threading.Event()
+
+    def wait(task: Task) -> str:
+        ready.set()
+        while not task.cancelled():
+            pass
+        return "stopped"
+
+    with qtbot.waitSignal(works.idle):
+        task = works.start(wait, ended.append, ended.append)
+        ready.wait(5)
+        task.cancel()
+    assert ended == ["stopped"]
+
+
+# -- the window with nothing in it ---------------------------------------------------------------
+def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(tmp_path)
+    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    window = open_window(qtbot, desk)
+    board = window.places[places.TIDEBOARD]
+    assert board.empty.isVisible()
+    for place in range(7):
+        window.go(place)
+        idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    assert "No logger answers at 127.0.0.1:1" in field.nobody.text()
+    assert not field.main.isEnabled()
+    assert window.places[places.HANDOVER].empty.text() == "Nothing was handed over yet."
+    assert window.strip.tabs[places.MEND]._line == "0 gaps"
+    desk.close()
+
+
+def test_text_size_stays_within_reason(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(tmp_path)
+    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    window = open_window(qtbot, desk)
+    for _ in range(9):
+        press(window, "Ctrl++")
+    assert desk.settings.font_percent == 200
+    press(window, "F10")
+    assert desk.settings.theme == "dark"
+    desk.close()
+
+
+# -- the plan editor -----------------------------------------------------------------------------
+@pytest.fixture
+def editor(qtbot: QtBot, lab: Lab) -> PlanEditor:
+    application()
+    made = PlanEditor()
+    qtbot.addWidget(made)
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    made.show_plan(card, STORE_PLAN, [STORE_PLAN.point_name], "Europe/Berlin")
+    return made
+
+
+def test_a_plan_shown_is_the_plan_read(editor: PlanEditor) -> None:
+    assert editor.plan() == STORE_PLAN
+
+
+def test_slider_and_typing_keep_each_other_in_step(editor: PlanEditor, qtbot: QtBot) -> None:
+    editor.slider.setValue(2)
+    assert editor.interval.text() == "1 min"
+    type_into(editor.interval, "1 h")
+    assert editor.slider.value() == 9
+    assert editor.plan().interval_s == 3600
+    assert editor.fits.text() == "15,616 readings per channel"
+
+
+@pytest.mark.parametrize("text", ["", "soon", "0x10", "−5 min", "🌊", "1e9 s"])
+def test_any_text_in_the_interval_is_one_sentence_at_the_field(
+    editor: PlanEditor, text: str
+) -> None:
+    editor.interval.setText(text)
+    editor.interval.textEdited.emit(text)
+    assert editor.plan() is None
+    assert "is no length of time; type it like" in editor.fault
+    assert editor.interval.property("wrong")
+    assert editor.problem.text() == editor.fault
+
+
+def test_a_limit_that_is_no_number_is_one_sentence(editor: PlanEditor) -> None:
+    row = editor._rows[0]
+    type_into(row.above, "warm")
+    assert editor.plan() is None
+    assert editor.fault == "“warm” is no number; type the limit anew."
+    type_into(row.above, "30")
+    assert editor.plan().rules_for("air_temperature")[0].value == 30.0
+
+
+def test_a_channel_that_is_off_takes_its_limits_along(editor: PlanEditor) -> None:
+    editor._rows[1].on.setChecked(False)
+    plan = editor.plan()
+    assert plan.channels == ("air_temperature",)
+    assert plan.limits == ()
+    assert not editor._rows[1].above.isEnabled()
+
+
+def test_a_set_start_counts_down_to_itself(editor: PlanEditor) -> None:
+    editor.start.setCurrentIndex(editor.start.findData("at"))
+    assert not editor.start_at.isHidden()
+    plan = editor.plan()
+    assert plan.start == "at"
+    words = editor.tick(plan.start_ms - 65_000)
+    assert words.endswith("in 1:05")
+
+
+def test_accumulated_daily_counting_is_kept(editor: PlanEditor) -> None:
+    row = editor._rows[1]
+    assert not row.daily.isEnabled()
+    row.counting.setCurrentIndex(1)
+    assert row.daily.isEnabled()
+    row.daily.setChecked(True)
+    [rule] = editor.plan().limits
+    assert (rule.counting, rule.daily) == ("accumulated", True)
+
+
+def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab) -> None:
+    application()
+    made = PlanEditor()
+    qtbot.addWidget(made)
+    card = contact(cold_lab.desk, cold_lab.standin.address, cold_lab.serial)
+    made.show_plan(card, COLD_PLAN, [], "Europe/Berlin")
+    assert [row.on.text() for row in made._rows] == ["Store temperature", "Room around the store"]
+    assert made.plan() == COLD_PLAN
+    assert made.focusPolicy() == Qt.FocusPolicy.NoFocus  # its fields take the focus, not itself

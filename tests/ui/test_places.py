@@ -1,0 +1,310 @@
+"""Each place on the demonstration's archive: what it shows and where a click leads."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+from tests.ui_help import idle, open_window, press, type_into
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import excursions, to_assess
+from gezeiten.desk.mending import gaps, open_gaps
+from gezeiten.desk.places import point_named
+from gezeiten.desk.records import record
+from gezeiten.domain.timeline import DAY_MS
+from gezeiten.ui import house as places
+from gezeiten.ui.views.board_canvas import Hit, row_in_words
+from gezeiten.ui.window import MainWindow
+
+
+@pytest.fixture
+def window(qtbot: QtBot, demo_desk: Desk) -> MainWindow:
+    return open_window(qtbot, demo_desk)
+
+
+# -- Tideboard -----------------------------------------------------------------------------------
+def hits(window: MainWindow) -> list[Hit]:
+    canvas = window.places[places.TIDEBOARD].canvas
+    window.grab()
+    return canvas._hits
+
+
+def test_the_strip_counts_open_work(window: MainWindow, demo_desk: Desk) -> None:
+    lines = [tab._line for tab in window.strip.tabs]
+    assert lines[places.TIDEBOARD] == "4 visits due"
+    assert lines[places.MEND] == f"{open_gaps(demo_desk)} gaps"
+    assert lines[places.TRENDS] == "13 points"
+    assert lines[places.EXCURSIONS] == f"{to_assess(demo_desk)} to assess"
+    assert lines[places.LOGBOOK] == "intact"
+
+
+def test_a_click_on_a_gap_leads_to_mend(window: MainWindow, qtbot: QtBot) -> None:
+    hit = next(h for h in hits(window) if h.words.startswith("gap") and h.row.serial == "P-0321")
+    canvas = window.places[places.TIDEBOARD].canvas
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    assert window.stack.currentWidget() is mend
+    assert mend.list.thing().point.name == "Piezometer K2"
+    assert "2,640 readings missing" in mend.picture.title.text()
+
+
+def test_a_click_on_a_triangle_leads_to_the_excursion(window: MainWindow, qtbot: QtBot) -> None:
+    hit = next(h for h in hits(window) if "to assess" in h.words and h.row.serial == "R-1107")
+    canvas = window.places[places.TIDEBOARD].canvas
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
+    idle(qtbot, window)
+    shown = window.places[places.EXCURSIONS]._event
+    assert shown.id == hit.thing.id
+    assert window.stack.currentIndex() == places.EXCURSIONS
+
+
+def test_a_click_on_what_is_on_the_logger_leads_to_the_field_desk(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    hit = next(h for h in hits(window) if h.thing == "logger" and h.row.serial == "P-0330")
+    canvas = window.places[places.TIDEBOARD].canvas
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
+    idle(qtbot, window)
+    assert window.stack.currentIndex() == places.FIELD_DESK
+    assert window.places[places.FIELD_DESK].card.serial == "P-0330"
+
+
+def test_a_click_on_the_record_leads_to_trends(window: MainWindow, qtbot: QtBot) -> None:
+    hit = next(h for h in hits(window) if h.thing == "record" and h.row.serial == "W-0112")
+    at = hit.area.center().toPoint() + QPoint(30, 0)
+    canvas = window.places[places.TIDEBOARD].canvas
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=at)
+    idle(qtbot, window)
+    assert [p.name for p in window.places[places.TRENDS].points()] == ["Barometer hut"]
+
+
+def test_the_board_by_keyboard(window: MainWindow, qtbot: QtBot) -> None:
+    canvas = window.places[places.TIDEBOARD].canvas
+    canvas.setFocus()
+    for _ in range(5):
+        press(window, "Down")
+    assert canvas.row.point.name == "Piezometer K2"
+    assert "1 gap" in canvas.accessibleDescription()
+    assert row_in_words(canvas.row) == canvas.accessibleDescription()
+    press(window, "Return")
+    idle(qtbot, window)
+    assert window.stack.currentIndex() == places.MEND
+
+
+def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+    board = window.places[places.TIDEBOARD]
+    press(window, "V")
+    dialog = next(child for child in board.children() if hasattr(child, "day"))
+    dialog.day.setDateTime(dialog.day.dateTime().addDays(5))
+    wanted = dialog.day.dateTime().toMSecsSinceEpoch()
+    dialog._take()
+    idle(qtbot, window)
+    assert board.canvas.board.sites[0][0].next_visit_ms == wanted
+
+
+# -- Mend ----------------------------------------------------------------------------------------
+def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+    [gap] = [g for g in gaps(demo_desk) if g.point.name == "Paint hall"]
+    before = record(demo_desk, gap.point.id, "co2").values.tobytes()
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    assert mend.by_line.isChecked()
+    assert not mend.by_logger.isEnabled()
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert record(demo_desk, gap.point.id, "co2").estimated.sum() == 4
+    mend.show_target(gap.key)
+    idle(qtbot, window)
+    press(window, "Ctrl+Z")
+    idle(qtbot, window)
+    assert record(demo_desk, gap.point.id, "co2").values.tobytes() == before
+
+
+def test_leaving_open_asks_for_a_reason_in_the_place(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    [gap] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    mend.leave_open()
+    idle(qtbot, window)
+    assert "Give a reason" in window.message.text()
+    type_into(mend.reason, "Memory was too small")
+    press(window, "Return")
+    idle(qtbot, window)
+    [left] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
+    assert (left.state, left.reason) == ("left open", "Memory was too small")
+
+
+# -- Trends --------------------------------------------------------------------------------------
+def test_lanes_of_several_points_share_one_axis(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    for item in trends._items():
+        ticked = item.text(0) in ("Cold room A", "Cold room B")
+        item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
+    idle(qtbot, window)
+    assert [len(lane.traces) for lane in trends._lanes] == [2, 2]
+    first, second = trends.chart._drawn
+    assert first.plot.getViewBox().viewRange()[0] == second.plot.getViewBox().viewRange()[0]
+
+
+def test_views_go_back_and_forth(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    chart = window.places[places.TRENDS].chart
+    first = chart.view()
+    press(window, "Alt+1")
+    day = chart.view()
+    assert day[1] - day[0] == pytest.approx(DAY_MS, rel=0.01)
+    chart.back()
+    assert chart.view() == pytest.approx(first, abs=2000)
+    chart.forth()
+    assert chart.view() == pytest.approx(day, abs=2000)
+
+
+def test_wheel_and_keys_zoom_and_move(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    chart = window.places[places.TRENDS].chart
+    start, end = chart.view()
+    QTest.keyClick(chart, Qt.Key.Key_Plus)
+    nearer = chart.view()
+    assert nearer[1] - nearer[0] == pytest.approx((end - start) * 0.6, rel=0.01)
+    QTest.keyClick(chart, Qt.Key.Key_Left)
+    assert chart.view()[0] < nearer[0]
+
+
+def test_numbers_of_a_marked_stretch_are_those_of_the_record(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Tank 2")
+    window.go(places.TRENDS, point.id)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    _, end = trends.chart.view()
+    span = (end - 2 * DAY_MS, end - DAY_MS)
+    trends.chart.set_mark(span)
+    values = record(demo_desk, point.id, "water_temperature").between(*span).values
+    shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
+    texts = [w.text() for w in shown if hasattr(w, "text")]
+    assert f"{len(values)}" in texts
+    assert f"{values.min():.2f}" in texts
+    assert f"{values.max():.2f}" in texts
+    trends.hand_over.click()
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    assert handover.chosen().name == "Tank 2"
+    assert handover.span()[0] <= span[0] + 60_000
+
+
+def test_the_cursor_shows_values(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+    point = point_named(demo_desk, "Cold room B")
+    window.go(places.TRENDS, point.id)
+    idle(qtbot, window)
+    chart = window.places[places.TRENDS].chart
+    series = record(demo_desk, point.id, "probe_temperature")
+    at = int(series.times_utc_ms[-10])
+    chart.put_cursor(at)
+    assert f"{series.values[-10]:.2f} °C" in chart._drawn[0].value.toPlainText()
+    chart.put_cursor(demo_desk.now_ms() - 18 * DAY_MS)  # the probe was off
+    assert "no reading" in chart._drawn[0].value.toPlainText()
+
+
+# -- Excursions ----------------------------------------------------------------------------------
+def test_those_to_assess_come_first_within_their_site(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    things = [thing for _, thing in window.places[places.EXCURSIONS].list._things()]
+    by_site: dict[str, list[bool]] = {}
+    for event in things:
+        by_site.setdefault(event.point.site, []).append(event.is_settled)
+    assert all(states == sorted(states) for states in by_site.values())
+
+
+def test_settling_without_words_is_one_sentence(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    count = to_assess(demo_desk)
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    press(window, "Alt+3")
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert "Write in a few words" in window.message.text()
+    assert to_assess(demo_desk) == count
+
+
+def test_an_assessment_is_shown_and_taken_back(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    event = next(e for e in excursions(demo_desk) if e.is_settled)
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    place.show_target(event.id)
+    idle(qtbot, window)
+    assert place.words.toPlainText() == event.words
+    assert place.causes.checkedButton().text() == event.cause
+    place.reopen()
+    idle(qtbot, window)
+    assert not next(e for e in excursions(demo_desk) if e.id == event.id).is_settled
+
+
+# -- Logbook and window --------------------------------------------------------------------------
+def test_the_logbook_filters_and_checks(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.LOGBOOK)
+    idle(qtbot, window)
+    book = window.places[places.LOGBOOK]
+    everything = book.table.rowCount()
+    type_into(book.filter, "offload K2 damaged")
+    idle(qtbot, window)
+    assert 0 < book.table.rowCount() < everything
+    press(window, "F5")
+    idle(qtbot, window)
+    assert "everything is as it was kept." in book.verdict.text()
+
+
+def test_the_finder_reaches_every_act(window: MainWindow, qtbot: QtBot) -> None:
+    from gezeiten.ui.finder import Finder
+
+    finder = Finder(window, window.acts())
+    qtbot.addWidget(finder)
+    finder.entry.setText("go to mend")
+    assert finder.hits.count() == 1
+    finder.take()
+    idle(qtbot, window)
+    assert window.stack.currentIndex() == places.MEND
+    ids = [act.id for act in window.acts()]
+    assert len(ids) == len(set(ids))
+
+
+def test_no_two_acts_of_a_place_share_a_key(window: MainWindow) -> None:
+    everywhere = [act.key for act in window.acts() if act.place < 0 and act.key]
+    for place in range(7):
+        keys = [act.key for act in window.acts() if act.place == place and act.key]
+        assert len(keys + everywhere) == len(set(keys + everywhere)), place
+
+
+@pytest.mark.parametrize("theme", ["dark", "sun", "light"])
+def test_every_place_paints_in_every_theme_and_size(
+    window: MainWindow, qtbot: QtBot, theme: str
+) -> None:
+    window.set_theme(theme)
+    window.resize_text(25)
+    for place in range(7):
+        window.go(place)
+        idle(qtbot, window)
+        picture = window.grab().toImage()
+        colors = {picture.pixel(x, y) for x in range(0, 1280, 37) for y in range(60, 790, 31)}
+        assert len(colors) > 4, place
+    assert window.house.desk.settings.theme == theme
+    assert window.house.desk.settings.font_percent == 125

@@ -1,0 +1,54 @@
+"""Helpers for tests through the real window: opening it, waiting for its work, pressing keys."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.ui.app import application
+from gezeiten.ui.window import MainWindow
+
+PATIENCE_MS = 30_000
+
+
+def open_window(qtbot: QtBot, desk: Desk) -> MainWindow:
+    """Open the window on a desk and wait until it has loaded."""
+    application()
+    window = MainWindow(desk)
+    qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
+    window.resize(1280, 800)
+    with qtbot.waitExposed(window):
+        window.show()
+    window.activateWindow()
+    idle(qtbot, window)
+    return window
+
+
+def idle(qtbot: QtBot, window: MainWindow) -> None:
+    """Wait until no work runs and its results have been shown."""
+    calm = 0
+
+    def is_calm() -> bool:
+        nonlocal calm
+        calm = 0 if window.house.works.is_busy else calm + 1
+        return calm >= 3
+
+    qtbot.waitUntil(is_calm, timeout=PATIENCE_MS)
+
+
+def press(window: MainWindow, keys: str) -> None:
+    """Press keys as Qt writes them ("Ctrl+2", "F6") where the focus is."""
+    combination = QKeySequence(keys)[0]
+    target = window.focusWidget() or window
+    QTest.keyClick(target, combination.key(), combination.keyboardModifiers())
+
+
+def type_into(widget: object, text: str) -> None:
+    """Replace the text of a field as a person would."""
+    widget.setFocus()
+    widget.selectAll()
+    QTest.keyClick(widget, Qt.Key.Key_Delete)
+    QTest.keyClicks(widget, text)
