@@ -216,6 +216,8 @@ def test_fast_and_slow_agree(
     r = rule(delay, counting, side=side, value=7.0)
     found = [(e.start_ms, e.end_ms, e.alarm_ms) for e in find_excursions(series, r)]
     assert found == slow_excursions(series, r)
+    alarmed = find_excursions(series, r, alarmed_only=True)
+    assert alarmed == [e for e in find_excursions(series, r) if e.alarm_ms is not None]
 
 
 @given(st.sampled_from(["above", "below"]), st.floats(-50, 50), st.integers(0, 10**6))

@@ -69,9 +69,8 @@ def refresh_excursions(desk: Desk, point_id: int) -> None:
     for stretch in plan_stretches(desk, point_id):
         for rule in stretch.plan.limits:
             series = in_stretch(record(desk, point_id, rule.channel), stretch)
-            for excursion in find_excursions(series, rule, zone):
-                if excursion.alarm_ms is not None:
-                    found[(stretch.mission_id, rule.key, excursion.start_ms)] = excursion
+            for excursion in find_excursions(series, rule, zone, alarmed_only=True):
+                found[(stretch.mission_id, rule.key, excursion.start_ms)] = excursion
     with desk.archive.writing() as session:
         _book(desk, session, point_id, found)
         session.get_one(Point, point_id).excursions_version = version

@@ -52,13 +52,16 @@ class _Outside:
     firsts: NDArray[np.intp]
 
 
-def find_excursions(series: Series, rule: LimitRule, zone: str = "UTC") -> list[Excursion]:
+def find_excursions(
+    series: Series, rule: LimitRule, zone: str = "UTC", *, alarmed_only: bool = False
+) -> list[Excursion]:
     """Return the runs outside a rule, oldest first; those that alarmed and those that did not.
 
     Args:
         series: the readings of one mission (accumulated counting starts with the first).
         rule: the limit; a reading equal to it is inside.
         zone: IANA zone whose midnights restart a daily accumulation.
+        alarmed_only: leave out the runs that did not alarm (much faster where runs are many).
 
     A run of estimated readings alone is no excursion.
     """
@@ -66,30 +69,36 @@ def find_excursions(series: Series, rule: LimitRule, zone: str = "UTC") -> list[
     if out is None:
         return []
     alarms = _alarm_instants(out, rule, zone)
-    ends = np.append(out.firsts[1:], len(out.index))
     beyond = rule.beyond(out.values)
-    doses = np.add.reduceat(beyond * out.holds, out.firsts) / HOUR_MS
     measured = np.add.reduceat(out.measured.astype(np.int64), out.firsts)
-    found: list[Excursion] = []
-    for run, (a, b) in enumerate(zip(out.firsts, ends, strict=True)):
-        if not measured[run]:
-            continue
-        peak = int(a + np.argmax(beyond[a:b]))
-        alarm = int(alarms[run])
-        found.append(
-            Excursion(
-                rule,
-                int(out.times[a]),
-                int(out.times[b - 1] + out.holds[b - 1]),
-                alarm if alarm >= 0 else None,
-                float(out.values[peak]),
-                int(out.times[peak]),
-                float(doses[run]),
-                int(measured[run]),
-                int(b - a - measured[run]),
-            )
-        )
-    return found
+    wanted = (measured > 0) & (alarms >= 0) if alarmed_only else measured > 0
+    last = np.append(out.firsts[1:], len(out.index)) - 1
+    peak = _first_peaks(beyond, out.firsts)
+    # whole columns become plain numbers at once: runs can be many
+    columns = (
+        out.times[out.firsts],
+        out.times[last] + out.holds[last],
+        alarms,
+        out.values[peak],
+        out.times[peak],
+        np.add.reduceat(beyond * out.holds, out.firsts) / HOUR_MS,
+        measured,
+        last + 1 - out.firsts - measured,
+    )
+    rows = zip(*(column[wanted].tolist() for column in columns), strict=True)
+    return [
+        Excursion(rule, start, end, alarm if alarm >= 0 else None, *rest)
+        for start, end, alarm, *rest in rows
+    ]
+
+
+def _first_peaks(beyond: NDArray[np.float64], firsts: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Return for each run the index of its farthest reading; of equal ones the first."""
+    lengths = np.diff(np.append(firsts, len(beyond)))
+    run_of = np.repeat(np.arange(len(firsts)), lengths)
+    farthest = np.flatnonzero(beyond == np.maximum.reduceat(beyond, firsts)[run_of])
+    _, first_of_run = np.unique(run_of[farthest], return_index=True)
+    return farthest[first_of_run]
 
 
 def _outside_readings(series: Series, rule: LimitRule) -> _Outside | None:

@@ -128,7 +128,9 @@ class MainWindow(QMainWindow):
         def tidied(count: int) -> None:
             if count:
                 self.house.say(tr("An interrupted offload was taken in."))
-            self.house.archive_changed.emit()
+                self.house.archive_changed.emit()
+            else:
+                self._count()
 
         self.house.run(tidy, tidied)
 
@@ -222,6 +224,9 @@ class MainWindow(QMainWindow):
         current = self.places[self.stack.currentIndex()]
         current.is_stale = False
         current.refresh()
+        self._count()
+
+    def _count(self) -> None:
         self.house.run(lambda _task: _counts(self.house.desk), self._show_counts)
 
     def _show_counts(self, counts: dict[str, int]) -> None:

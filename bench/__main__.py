@@ -1,0 +1,171 @@
+"""`make bench`: prints each figure with its reference, its ratio and the aim.
+
+Times are the best (start, excursions) or the 95th percentile (pictures) of several runs, so a
+busy machine shows less; the reference runs beside each, so ratios travel between machines.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from gezeiten.cli.demo import open_demo
+from gezeiten.domain.excursions import find_excursions
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.pyramid import Pyramid
+from gezeiten.domain.series import Series, make_series
+from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.offload import offload
+from gezeiten.link.session import LoggerSession
+
+READINGS = 10_000_000
+COLUMNS = 1200
+_ENVIRONMENT = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+
+_BARE_WINDOW = """
+import sys
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication, QMainWindow
+import pyqtgraph as pg
+app = QApplication([])
+window = QMainWindow()
+window.setCentralWidget(pg.PlotWidget(y=[1, 3, 2]))
+window.resize(1280, 800)
+window.show()
+window.grab()
+QTimer.singleShot(0, app.quit)
+app.exec()
+"""
+_OUR_WINDOW = """
+import sys
+from pathlib import Path
+from gezeiten.desk.context import Desk
+from gezeiten.ui.app import application
+from gezeiten.ui.window import MainWindow
+app = application()
+window = MainWindow(Desk(Path(sys.argv[1])))
+window.show()
+while window.places[0].canvas.board is None:
+    app.processEvents()
+window.grab()
+window.house.works.stop()
+"""
+
+
+def best_s(act: Callable[[], object], runs: int) -> float:
+    """Return the shortest of several runs, seconds."""
+    times = []
+    for _ in range(runs):
+        began = time.perf_counter()
+        act()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def report(name: str, ours: float, reference: float, unit: str, aim: str) -> None:
+    """Print one figure."""
+    ratio = ours / reference
+    print(f"{name:46} {ours:9.3f} {unit}  reference {reference:8.3f} {unit}  "
+          f"ratio {ratio:5.2f}  aim {aim}", flush=True)  # fmt: skip
+
+
+def start_of_the_window(archive: Path) -> None:
+    def run(script: str, *words: str) -> None:
+        subprocess.run([sys.executable, "-c", script, *words], check=True, env=_ENVIRONMENT,
+                       stderr=subprocess.DEVNULL)  # fmt: skip
+
+    reference = best_s(lambda: run(_BARE_WINDOW), 5)
+    ours = best_s(lambda: run(_OUR_WINDOW, str(archive)), 5)
+    report("window painted, board loaded / bare window", ours, reference, "s ", "≤ 3")
+
+
+def long_series() -> Series:
+    """Ten million readings, a minute apart: tides, drift, noise, some gaps."""
+    rng = np.random.default_rng(7)
+    index = np.arange(READINGS, dtype=np.int64)
+    values = 4 + np.sin(index / 119.0) + 0.3 * rng.normal(size=READINGS)
+    times = index * 60_000
+    times[READINGS // 3 :] += 90 * 60_000
+    return make_series(times, values, 60_000)
+
+
+def pictures(series: Series) -> None:
+    began = time.perf_counter()
+    pyramid = Pyramid(series)
+    built = time.perf_counter() - began
+    rng = np.random.default_rng(3)
+    times_ms, plain_ms = [], []
+    end = int(series.times_utc_ms[-1])
+    for _ in range(300):
+        length = int(end * 10 ** rng.uniform(-6, 0))
+        start = int(rng.uniform(0, end - length))
+        began = time.perf_counter()
+        pyramid.picture(start, start + length, COLUMNS)
+        times_ms.append((time.perf_counter() - began) * 1000)
+        a, b = np.searchsorted(series.times_utc_ms, (start, start + length))
+        began = time.perf_counter()
+        series.values[a:b].min(initial=0), series.values[a:b].max(initial=0)
+        plain_ms.append((time.perf_counter() - began) * 1000)
+    ours = statistics.quantiles(times_ms, n=20)[-1]
+    plain = statistics.quantiles(plain_ms, n=20)[-1]
+    report("picture of any stretch of 10 M, 95th pct", ours, plain, "ms", "≤ 16 ms")
+    print(f"{'':46} reference: lowest and highest of the same readings by NumPy; "
+          f"summaries made once in {built:.2f} s")  # fmt: skip
+
+
+def excursions(series: Series) -> None:
+    rule = LimitRule("t", "above", 5.0, 1800)
+    reference = best_s(lambda: series.values > rule.value, 9)
+    found = find_excursions(series, rule)
+    outside = float(np.mean(series.values > rule.value))
+    rare = LimitRule("t", "above", 5.7, 1800)
+    ours = best_s(lambda: find_excursions(series, rare), 7)
+    share = float(np.mean(series.values > rare.value))
+    report(f"excursions in 10 M, {share:.2%} outside / comparison", ours, reference, "s ", "≤ 15")
+    ours = best_s(lambda: find_excursions(series, rule, alarmed_only=True), 3)
+    runs = f"{len(found) // 1000} 000 runs"
+    report(f"the same, {outside:.0%} outside in {runs}", ours, reference, "s ", "none")
+
+
+def offloading(archive: Path, fleet: list[object]) -> None:
+    """Mission bytes over Modbus TCP on loopback, against plain socket reads of as many bytes."""
+    process = next(p for p in fleet if p.serial == "P-0331")  # type: ignore[attr-defined]
+    with ModbusTcp(process.address) as line, tempfile.TemporaryDirectory() as folder:  # type: ignore[attr-defined]
+        session = LoggerSession(line)
+        session.identify()
+        [entry] = session.directory()
+        at = entry.header_bytes + entry.first_held // 240 * entry.block_bytes
+        began = time.perf_counter()
+        transfer = offload(session, entry, [entry.held], Path(folder))
+        elapsed = time.perf_counter() - began
+        size = transfer.path.stat().st_size
+        one_by_one = best_s(
+            lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)], 3
+        )
+    ours = size / elapsed / 1000
+    report("offload from a stand-in / one question at a time", ours, 50 * 0.24 / one_by_one,
+           "kB/s", "none yet")  # fmt: skip
+
+
+def main() -> None:
+    print(f"Python {sys.version.split()[0]}, NumPy {np.__version__}, {os.cpu_count()} cores")
+    demo = open_demo(Path(".cache/bench-demo").absolute(), lambda _: None)
+    try:
+        start_of_the_window(demo.folder / "archive")
+        offloading(demo.folder / "archive", list(demo.fleet))
+    finally:
+        demo.close()
+    series = long_series()
+    pictures(series)
+    excursions(series)
+
+
+main()
