@@ -143,10 +143,10 @@ def offloading(archive: Path, fleet: list[object]) -> None:
         session.identify()
         [entry] = session.directory()
         at = entry.header_bytes + entry.first_held // 240 * entry.block_bytes
-        began = time.perf_counter()
+        # the stand-in computes each block when it is first read; the second time it only sends
         transfer = offload(session, entry, [entry.held], Path(folder))
-        elapsed = time.perf_counter() - began
         size = transfer.path.stat().st_size
+        elapsed = best_s(lambda: offload(session, entry, [entry.held], Path(folder)), 3)
         one_by_one = best_s(
             lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)], 3
         )

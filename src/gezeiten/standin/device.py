@@ -424,7 +424,7 @@ class SimLogger:
         end = min(first + mf.READINGS_PER_BLOCK, self.readings())
         key = (header.mission, number, end)
         if key not in self._blocks:
-            if len(self._blocks) > 256:
+            if len(self._blocks) > 2048:
                 self._blocks.clear()
             index = np.arange(first, max(end, first), dtype=np.int64)
             counts = self._counts(header, index)
