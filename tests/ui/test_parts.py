@@ -228,12 +228,11 @@ def test_a_set_start_counts_down_to_itself(editor: PlanEditor) -> None:
 
 def test_accumulated_daily_counting_is_kept(editor: PlanEditor) -> None:
     row = editor._rows[1]
-    assert not row.daily.isEnabled()
-    row.counting.setCurrentIndex(1)
-    assert row.daily.isEnabled()
-    row.daily.setChecked(True)
-    [rule] = editor.plan().limits
-    assert (rule.counting, rule.daily) == ("accumulated", True)
+    for key, wanted in (("accumulated", ("accumulated", False)), ("daily", ("accumulated", True)),
+                        ("consecutive", ("consecutive", False))):  # fmt: skip
+        row.counting.setCurrentIndex(row.counting.findData(key))
+        [rule] = editor.plan().limits
+        assert (rule.counting, rule.daily) == wanted
 
 
 def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab) -> None:

@@ -7,8 +7,10 @@ Exit codes: 0 done, 1 our fault, 2 input, 3 something on a logger is not kept, 4
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -244,49 +246,35 @@ def _hand_over(
     put(as_json, row, [f"{done.path}: {done.readings} readings, SHA-256 {done.sha256[:16]}…"])
 
 
-_since = click.option("--from", "since", help="Begin, like 2026-11-01 (site time).")
-_until = click.option("--until", help="End, exclusive; default: now.")
-_out = click.option("--out", type=click.Path(path_type=Path), help="File to write.")
+def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Add what both documents ask for: archive, point, stretch, file."""
+    options = (
+        archive_option,
+        json_option,
+        click.argument("point"),
+        click.option("--from", "since", help="Begin, like 2026-11-01 (site time)."),
+        click.option("--until", help="End, exclusive; default: now."),
+        click.option("--out", type=click.Path(path_type=Path), help="File to write."),
+    )
+    for option in reversed(options):
+        command = option(command)
+    return command
 
 
 @main.command("export")
-@archive_option
-@json_option
-@click.argument("point")
-@_since
-@_until
-@_out
+@_stretch_options
 @reports_errors
-def export_command(
-    folder: Path | None,
-    as_json: bool,
-    point: str,
-    since: str | None,
-    until: str | None,
-    out: Path | None,
-) -> None:
+def export_command(**options: Any) -> None:
     """Write the CSV of a point ("Site · Point", its name or its logger's serial)."""
-    _hand_over(folder, as_json, point, since, until, out, "csv")
+    _hand_over(**options, kind="csv")
 
 
 @main.command("report")
-@archive_option
-@json_option
-@click.argument("point")
-@_since
-@_until
-@_out
+@_stretch_options
 @reports_errors
-def report_command(
-    folder: Path | None,
-    as_json: bool,
-    point: str,
-    since: str | None,
-    until: str | None,
-    out: Path | None,
-) -> None:
+def report_command(**options: Any) -> None:
     """Write the PDF report of a point."""
-    _hand_over(folder, as_json, point, since, until, out, "pdf")
+    _hand_over(**options, kind="pdf")
 
 
 @main.command()

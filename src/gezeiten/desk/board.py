@@ -26,6 +26,8 @@ EndReason = Literal["memory full", "battery empty", "calibration due"]
 CLOCK_OFF_MS = 30_000
 LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
 SOON_MS = 14 * DAY_MS
+FORESEEN_MS = 60 * DAY_MS
+"""What lies farther ahead is no need yet."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,7 +189,7 @@ def _with_needs(row: BoardRow, logger: Logger | None, visit_ms: int | None, now:
     needs: list[Need] = []
     visit = max(visit_ms or now, now)  # what has no date of its own waits for the visit
     pressing = 2 if visit_ms is not None and visit - now < 2 * DAY_MS else 1
-    if row.ends_ms is not None:
+    if row.ends_ms is not None and row.ends_ms - now < FORESEEN_MS:
         left = row.ends_ms - now
         words = "memory full" if row.end_reason == "memory full" else "battery"
         weight = 2 if left < 4 * DAY_MS else 1 if left < SOON_MS else 0
@@ -207,7 +209,7 @@ def _with_needs(row: BoardRow, logger: Logger | None, visit_ms: int | None, now:
             needs.append(Need("clock", words, visit, pressing))
     if logger and logger.state and logger.state["calibration_due_day"]:
         due = int(logger.state["calibration_due_day"]) * DAY_MS
-        if due - now < 60 * DAY_MS:
+        if due - now < FORESEEN_MS:
             needs.append(Need("calibration", "calibration", due, 1 if due - now < SOON_MS else 0))
     if not row.is_recording:
         needs.append(Need("not recording", "not recording", now, 2))

@@ -245,7 +245,12 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 angle=0,
                 pen=self._pen(color, 1.0, Qt.PenStyle.DashLine),
                 label=f"{mark} {number(rule.value, drawn.lane.decimals)}",
-                labelOpts={"position": 0.03, "color": self._theme.color(color), "movable": False},
+                labelOpts={
+                    "position": 0.005,
+                    "anchors": [(0.0, 1.0), (0.0, 0.0)],
+                    "color": self._theme.color(color),
+                    "movable": False,
+                },
             )
             drawn.plot.addItem(line, ignoreBounds=True)
 

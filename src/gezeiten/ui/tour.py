@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from PySide6.QtCore import QDeadlineTimer, QEventLoop
+from PySide6.QtCore import QDeadlineTimer, QEventLoop, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from gezeiten.desk.context import Desk
@@ -33,6 +34,12 @@ def settle_down(window: MainWindow) -> None:
                 loop.exec()
 
 
+def _without_offscreen_chatter(_kind: QtMsgType, _context: object, message: str) -> None:
+    """The virtual screen says of every window that it cannot hint at sizes; the rest is passed."""
+    if "propagateSizeHints" not in message:
+        print(message, file=sys.stderr)
+
+
 def take_pictures(
     archive: Path, out: Path, theme: str | None = None, only: int | None = None
 ) -> Iterator[Path]:
@@ -41,6 +48,7 @@ def take_pictures(
     theme: take them in this one. only: just the first so many places.
     """
     application()
+    qInstallMessageHandler(_without_offscreen_chatter)
     desk = Desk(archive)
     window = MainWindow(desk)
     if theme:

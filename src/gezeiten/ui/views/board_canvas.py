@@ -120,7 +120,11 @@ class BoardCanvas(QWidget):
             return
         self._hits = []
         self._paint_axis(painter)
+        seen = self.visibleRegion().boundingRect() or self.rect()
+        first, last = self._line_at(seen.top()) - 1, self._line_at(seen.bottom()) + 1
         for i, (site, row) in enumerate(self._lines):
+            if not first <= i <= last:
+                continue  # a thousand rows are painted as fast as twenty
             if row is None:
                 self._paint_site(painter, site, self._top(i))
             else:
@@ -338,7 +342,8 @@ class BoardCanvas(QWidget):
         return next((hit for hit in reversed(self._hits) if hit.area.contains(at)), None)
 
     def _line_at(self, y: float) -> int:
-        return int((y - AXIS_HEIGHT) // self._row_height()) if y >= AXIS_HEIGHT else -1
+        """Return the line at a height; -1 above the first."""
+        return int((y - AXIS_HEIGHT) // self._row_height())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         line = self._line_at(event.position().y())

@@ -80,9 +80,9 @@ class MendPlace(Place):
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
-        left.setFixedWidth(268)
+        left.setFixedWidth(256)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
-        self.picture = Card(" ", tr("solid measured · dotted estimated · dashed proposed"))
+        self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart, 1)
         self.right = self._chain_card()
         middle = column(self.picture, self._offers_card())
@@ -93,9 +93,7 @@ class MendPlace(Place):
         self.setFocusProxy(self.list)
 
     def _offers_card(self) -> Card:
-        card = Card(
-            tr("What could fill it"), tr("error measured by hiding known stretches as long")
-        )
+        card = Card(tr("What could fill it"), tr("error measured on known stretches as long"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(6)
@@ -125,11 +123,9 @@ class MendPlace(Place):
         self.reason.returnPressed.connect(self.leave_open)
         self.leave_button = button(tr("Leave open"), self.leave_open)
         self.undo_button = button(tr("Undo"), self.undo)
-        self.compare = button(tr("Look in Trends"), self._to_trends)
         card.body.addLayout(
-            row(self.fill_button, self.reason, self.leave_button, self.undo_button, self.compare,
-                spacing=8)
-        )  # fmt: skip
+            row(self.fill_button, self.reason, self.leave_button, self.undo_button, spacing=8)
+        )
         return card
 
     def _chain_card(self) -> Card:
@@ -138,10 +134,12 @@ class MendPlace(Place):
         self.chain.setSpacing(5)
         card.body.addLayout(self.chain)
         card.body.addStretch(1)
+        self.compare = button(tr("Look in Trends"), self._to_trends)
+        card.body.addWidget(self.compare)
         card.body.addWidget(rule())
         words = tr("Every step can be undone. What was offloaded never changes.")
         card.body.addWidget(label(words, "muted", wrap=True))
-        card.setFixedWidth(240)
+        card.setFixedWidth(230)
         return card
 
     def acts(self) -> list[Act]:

@@ -31,10 +31,15 @@ from gezeiten.ui.i18n import clock_time, counted, number, tr
 from gezeiten.ui.parts import clear, label, row, rule
 
 STOPS_S = (1, 10, 60, 120, 300, 360, 600, 900, 1800, 3600, 7200, 21_600, 43_200, 86_400)
+_NAMED_STOPS_S = (1, 10, 60, 300, 600, 1800, 3600, 21_600, 86_400)
 _START_WORDS = (("next_interval", "on the next full interval"), ("now", "right away"),
                 ("at", "at a set time"))  # fmt: skip
 _END_WORDS = (("full", "when memory is full"), ("wrap", "never, the oldest makes room"),
               ("at", "at a set time"))  # fmt: skip
+
+
+_COUNTING_WORDS = (("consecutive", "consecutive"), ("accumulated", "accumulated"),
+                   ("daily", "accumulated daily"))  # fmt: skip
 
 
 class _QuietSlider(QSlider):
@@ -52,7 +57,6 @@ class _ChannelRow:
     below: QLineEdit
     delay: QLineEdit
     counting: QComboBox
-    daily: QCheckBox
 
 
 class PlanEditor(QWidget):
@@ -145,7 +149,7 @@ class PlanEditor(QWidget):
     def _stop_names(self) -> QGridLayout:
         names = QGridLayout()
         for i, stop in enumerate(STOPS_S):
-            text = QLabel(interval_text(stop))
+            text = QLabel(interval_text(stop) if stop in _NAMED_STOPS_S else "·")
             text.setProperty("role", "muted")
             text.setAlignment(Qt.AlignmentFlag.AlignCenter)
             names.addWidget(text, 0, i)
@@ -183,8 +187,10 @@ class PlanEditor(QWidget):
     def _show_channels(self, card: LoggerCard, plan: Plan) -> None:
         clear(self.channels)
         self._rows = []
-        heads = (tr("Channel"), tr("Reads now"), tr("▲ above"), tr("▼ below"),
-                 tr("for longer than"), tr("counted"), tr("anew each day"))  # fmt: skip
+        heads = (
+            tr("Channel"), tr("Reads now"), tr("▲ above"), tr("▼ below"), tr("for longer than"),
+            tr("counted"),
+        )  # fmt: skip
         for j, text in enumerate(heads):
             self.channels.addWidget(label(text, "muted"), 0, j)
         self.channels.setColumnStretch(0, 2)
@@ -210,23 +216,25 @@ class PlanEditor(QWidget):
         delay.setAccessibleName(f"{name.name}, {tr('for longer than')}")
         delay.setMaximumWidth(110)
         counting = QComboBox()
-        counting.addItem(tr("consecutive"), "consecutive")
-        counting.addItem(tr("accumulated"), "accumulated")
-        counting.setCurrentIndex(1 if some and some.counting == "accumulated" else 0)
+        counting.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        counting.setMinimumContentsLength(10)
+        for key, text in _COUNTING_WORDS:
+            counting.addItem(tr(text), key)
+        if some is not None:
+            counted_as = "daily" if some.daily else some.counting
+            counting.setCurrentIndex(counting.findData(counted_as))
         counting.setAccessibleName(f"{name.name}, {tr('counted')}")
-        daily = QCheckBox()
-        daily.setChecked(bool(some and some.daily))
-        daily.setAccessibleName(f"{name.name}, {tr('anew each day')}")
-        self._rows.append(_ChannelRow(spec, on, above, below, delay, counting, daily))
+        self._rows.append(_ChannelRow(spec, on, above, below, delay, counting))
         shown = label(reads)
-        for j, widget in enumerate((on, shown, above, below, delay, counting, daily)):
+        for j, widget in enumerate((on, shown, above, below, delay, counting)):
             self.channels.addWidget(widget, line, j)
-        self.channels.addWidget(rule(), line + 1, 0, 1, 7)
+        self.channels.addWidget(rule(), line + 1, 0, 1, 6)
         on.toggled.connect(self._changed)
         for field in (above, below, delay):
             field.textEdited.connect(self._changed)
         counting.currentIndexChanged.connect(self._changed)
-        daily.toggled.connect(self._changed)
 
     def _value_field(self, given: LimitRule | None, name: str, side: str) -> QLineEdit:
         field = QLineEdit(number(given.value, _places(given.value)) if given else "")
@@ -293,8 +301,8 @@ class PlanEditor(QWidget):
                     "%1", field.text().strip()
                 )
                 continue
-            counting = r.counting.currentData()
-            daily = r.daily.isChecked() and counting == "accumulated"
+            daily = r.counting.currentData() == "daily"
+            counting = "accumulated" if daily else r.counting.currentData()
             made.append(LimitRule(r.spec.key, side, value, delay_s, counting, daily))
         return made
 
@@ -328,8 +336,6 @@ class PlanEditor(QWidget):
                 field.setEnabled(r.on.isChecked())
             for field in (r.delay, r.counting):
                 field.setEnabled(r.on.isChecked() and has_limit)
-            accumulated = r.counting.currentData() == "accumulated"
-            r.daily.setEnabled(r.on.isChecked() and has_limit and accumulated)
         plan = self.plan()
         self.problem.setText(self.fault)
         self.problem.setVisible(bool(self.fault))

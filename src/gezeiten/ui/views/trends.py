@@ -3,7 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QTreeWidget, QTreeWidgetItem
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHeaderView,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+)
 
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities import quantity
@@ -36,11 +43,14 @@ class TrendsPlace(Place):
         self.tree.setRootIsDecorated(False)
         self.tree.setIndentation(8)
         self.tree.setColumnCount(2)
+        self.tree.header().setStretchLastSection(True)
+        self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Fixed)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setAccessibleName(tr("Points"))
         self.tree.itemChanged.connect(lambda *_: self._load())
         left = Card(tr("Points"))
         left.body.addWidget(self.tree, 1)
-        left.setFixedWidth(248)
+        left.setFixedWidth(260)
         self.chart = LaneChart(house.theme, tr("Trends"))
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
@@ -125,7 +135,8 @@ class TrendsPlace(Place):
             for point in site.points:
                 self._add_point(head, point, point.id in chosen)
             head.setExpanded(True)
-        self.tree.resizeColumnToContents(0)
+        names = [self.tree.fontMetrics().horizontalAdvance(i.text(0)) for i in self._items()]
+        self.tree.setColumnWidth(0, max(names, default=80) + 48)  # the box and its margins
         self.tree.blockSignals(False)
         self._target = None
         if target is not None:
@@ -137,7 +148,9 @@ class TrendsPlace(Place):
             self._tick_first()
 
     def _add_point(self, head: QTreeWidgetItem, point: PointPlace, ticked: bool) -> None:
-        symbols = " ".join(quantity(place.channel).symbol for place in point.channels[:3])
+        symbols = " ".join(
+            dict.fromkeys(quantity(place.channel).symbol.split()[0] for place in point.channels)
+        )
         item = QTreeWidgetItem([point.name, symbols])
         item.setToolTip(0, point.full_name)
         item.setForeground(1, self.house.theme.color("muted"))

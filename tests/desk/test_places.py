@@ -1,0 +1,74 @@
+"""Sites and points: adding, refusing, naming."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.board import board
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import add_point, add_site, point_named, points, set_next_visit, sites
+from gezeiten.desk.verifying import logbook_entries
+from gezeiten.errors import InputError
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Iterator[Desk]:
+    made = Desk(tmp_path, now_ms=lambda: 1_795_392_000_000)
+    yield made
+    made.close()
+
+
+@pytest.mark.parametrize(
+    ("name", "zone", "words"),
+    [
+        ("", "UTC", "cannot name a site"),
+        ("A · B", "UTC", "give a name without “·”"),
+        ("Dock", "Berlin/Mitte", "is no time zone; give one like Europe/Berlin"),
+        ("Dock", "../etc", "is no time zone"),
+    ],
+)
+def test_sites_without_sense_are_refused(desk: Desk, name: str, zone: str, words: str) -> None:
+    with pytest.raises(InputError, match=words):
+        add_site(desk, name, "", zone)
+    assert sites(desk) == []
+
+
+def test_a_site_is_added_once(desk: Desk) -> None:
+    add_site(desk, "Dock", "yard", "Europe/Berlin", latitude=53.9, height_m=2.0)
+    with pytest.raises(InputError, match="exists already; choose another name"):
+        add_site(desk, "Dock", "yard", "UTC")
+    assert [e.act for e in logbook_entries(desk)] == ["site"]
+
+
+def test_points_are_made_with_their_site_and_kept(desk: Desk) -> None:
+    first = add_point(desk, "Dock · North wall")
+    assert add_point(desk, "Dock · North wall") == first
+    add_point(desk, "Shed")
+    names = [(p.site, p.name) for p in points(desk)]
+    assert names == [("Dock", "North wall"), ("Shed", "Shed")]
+
+
+def test_a_name_that_several_points_bear_asks_for_more(desk: Desk) -> None:
+    add_point(desk, "Dock · Wall")
+    add_point(desk, "Shed · Wall")
+    with pytest.raises(InputError, match="names several points"):
+        point_named(desk, "Wall")
+    assert point_named(desk, "shed · wall").site == "Shed"
+
+
+def test_a_point_without_a_logger_is_on_the_board_and_says_so(desk: Desk) -> None:
+    add_point(desk, "Dock · Wall")
+    [site] = sites(desk)
+    set_next_visit(desk, site.id, 1_795_392_000_000 + 86_400_000)
+    shown = board(desk)
+    [(_, [row])] = shown.sites
+    assert not row.is_recording
+    assert row.needs[0].words == "not recording"
+    [visit] = shown.visits
+    assert visit.is_urgent
+    assert visit.needs == ("Wall is not recording",)
+    set_next_visit(desk, site.id, None)
+    assert board(desk).visits == ()

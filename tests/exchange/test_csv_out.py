@@ -1,0 +1,107 @@
+"""CSV by hand: rows, columns, marks and codes of a small table."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import series_of
+
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.series import empty_series
+from gezeiten.exchange.csv_out import CsvStretch, CsvTable, count_readings, write_csv
+
+RULES = (LimitRule("air_temperature", "above", 20.0), LimitRule("air_temperature", "below", 5.0))
+
+
+def table(**change: object) -> CsvTable:
+    made = {
+        "site": "Alte Lotsenwacht",
+        "point": "Textile store",
+        "zone": "Europe/Berlin",
+        "channels": (
+            ("air_temperature", "°C", series_of([0, 10, 20], [4.0, 20.0, 20.5], estimated=(1,))),
+            ("relative_humidity", "%", series_of([0, 20, 30], [50.0, 51.25, 52.0])),
+        ),
+        "stretches": (CsvStretch(0, "D-2041", 12, RULES),),
+    }
+    return CsvTable(**{**made, **change})  # type: ignore[arg-type]
+
+
+def rows_of(path: Path) -> list[dict[str, str]]:
+    with path.open(newline="", encoding="utf-8") as lines:
+        return list(csv.DictReader(lines))
+
+
+def test_one_row_an_instant_with_units_in_the_head(tmp_path: Path) -> None:
+    assert write_csv(table(), tmp_path / "a.csv") == 6
+    rows = rows_of(tmp_path / "a.csv")
+    assert [row["time_utc"] for row in rows] == [
+        "1970-01-01T00:00:00Z", "1970-01-01T00:10:00Z", "1970-01-01T00:20:00Z",
+        "1970-01-01T00:30:00Z",
+    ]  # fmt: skip
+    assert rows[0]["time_local"] == "1970-01-01T01:00:00+01:00"
+    assert list(rows[0])[6:9] == [
+        "Air temperature [°C]", "Air temperature quality", "Air temperature limit",
+    ]  # fmt: skip
+
+
+def test_codes_and_marks_stand_beside_each_value(tmp_path: Path) -> None:
+    write_csv(table(), tmp_path / "a.csv")
+    rows = rows_of(tmp_path / "a.csv")
+    marks = [row["Air temperature limit"] for row in rows]
+    assert marks == ["below", "", "above", ""]  # equal to the limit is inside
+    codes = [row["Air temperature quality"] for row in rows]
+    assert codes == ["good", "estimate", "good", "missing"]
+    assert [row["Air temperature [°C]"] for row in rows] == ["4.00", "20.00", "20.50", ""]
+    assert [row["Relative humidity [%]"] for row in rows] == ["50.0", "", "51.2", "52.0"]
+
+
+def test_limits_change_with_the_mission(tmp_path: Path) -> None:
+    stretches = (
+        CsvStretch(0, "D-2041", 12, RULES),
+        CsvStretch(15 * 60_000, "D-2044", 3, ()),
+    )
+    write_csv(table(stretches=stretches), tmp_path / "a.csv")
+    rows = rows_of(tmp_path / "a.csv")
+    assert [row["logger"] for row in rows] == ["D-2041", "D-2041", "D-2044", "D-2044"]
+    assert [row["mission"] for row in rows] == ["12", "12", "3", "3"]
+    assert rows[2]["Air temperature limit"] == ""
+
+
+def test_readings_before_any_mission_name_none(tmp_path: Path) -> None:
+    write_csv(table(stretches=(CsvStretch(10**9, "D-1", 1, RULES),)), tmp_path / "a.csv")
+    assert {row["logger"] for row in rows_of(tmp_path / "a.csv")} == {""}
+
+
+@pytest.mark.parametrize("name", ['Store "A", upper', "Zeile\nzwei", "=1+1", "Ωμέγα 🌊", "a;b"])
+def test_any_name_reads_back(tmp_path: Path, name: str) -> None:
+    write_csv(table(point=name), tmp_path / "a.csv")
+    assert {row["point"] for row in rows_of(tmp_path / "a.csv")} == {name}
+
+
+def test_an_empty_channel_is_a_column_of_missing(tmp_path: Path) -> None:
+    channels = (
+        ("air_temperature", "°C", series_of([0], [4.0])),
+        ("relative_humidity", "%", empty_series()),
+    )
+    assert write_csv(table(channels=channels), tmp_path / "a.csv") == 1
+    [row] = rows_of(tmp_path / "a.csv")
+    assert row["Relative humidity quality"] == "missing"
+
+
+def test_counting_counts_values_not_rows(tmp_path: Path) -> None:
+    write_csv(table(), tmp_path / "a.csv")
+    text = (tmp_path / "a.csv").read_text(encoding="utf-8")
+    (tmp_path / "b.csv").write_text(text.replace("20.50", ""), encoding="utf-8", newline="")
+    assert count_readings(tmp_path / "b.csv") == 5
+
+
+def test_values_are_written_with_the_decimals_of_their_quantity(tmp_path: Path) -> None:
+    values = np.array([101.3254, -0.0004])
+    channels = (("air_pressure", "kPa", series_of([0, 10], values.tolist())),)
+    write_csv(table(channels=channels), tmp_path / "a.csv")
+    shown = [row["Air pressure [kPa]"] for row in rows_of(tmp_path / "a.csv")]
+    assert shown == ["101.325", "-0.000"]

@@ -1,0 +1,174 @@
+"""Charts: ticks at round local times, marking with the mouse, the thousand-row board, refusals."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+from tests.conftest import series_of
+from tests.ui_help import idle, open_window, press, type_into
+
+from gezeiten.desk.board import board
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import excursions
+from gezeiten.desk.places import add_point
+from gezeiten.desk.settings import Settings
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
+from gezeiten.ui import app as ui_app
+from gezeiten.ui import house as places
+from gezeiten.ui.app import application
+from gezeiten.ui.charts import Lane, LaneChart, TimeAxis, make_trace
+from gezeiten.ui.finder import Finder
+from gezeiten.ui.theme import LIGHT
+from gezeiten.ui.views.board_canvas import BoardCanvas
+
+BERLIN = "Europe/Berlin"
+
+
+@pytest.mark.parametrize("hours", [0.5, 6, 30, 24 * 10, 24 * 90, 24 * 3000])
+def test_ticks_stand_at_round_local_times(qapp: object, hours: float) -> None:
+    axis = TimeAxis(BERLIN)
+    start = to_ms(datetime(2026, 10, 24, 9, 7, tzinfo=UTC)) / 1000
+    [(spacing, ticks)] = axis.tickValues(start, start + hours * 3600, 700)
+    shown = [t for t in ticks if start <= t <= start + hours * 3600]
+    assert len(shown) <= 9
+    for tick in shown:
+        local = from_ms(round(tick * 1000), BERLIN)
+        if spacing >= 86_400:
+            assert (local.hour, local.minute) == (0, 0)  # across the clock change too
+        else:
+            assert local.minute % 5 == 0
+    assert all(axis.tickStrings(ticks, 1.0, spacing))
+
+
+@pytest.fixture
+def chart(qtbot: QtBot) -> LaneChart:
+    application()
+    made = LaneChart(LIGHT, "Test")
+    qtbot.addWidget(made)
+    made.resize(800, 400)
+    made.show()
+    series = series_of([10 * i for i in range(1000)], [float(i % 60) for i in range(1000)])
+    lane = Lane("Air temperature", "°C", 2, (make_trace("Store", series),))
+    made.show_lanes([lane, lane], (0, DAY_MS), BERLIN)
+    return made
+
+
+def test_shift_and_drag_marks_a_stretch(chart: LaneChart, qtbot: QtBot) -> None:
+    shift = Qt.KeyboardModifier.ShiftModifier
+    with qtbot.waitSignal(chart.marked) as marked:
+        view = chart.viewport()
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, shift, QPoint(200, 100))
+        QTest.mouseMove(view, QPoint(400, 100))
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, shift, QPoint(500, 100))
+    start, end = marked.args[0]
+    assert 0 < start < end < DAY_MS
+    assert len(chart._region) == 2  # the mark stands in every lane
+    chart.set_mark(None)
+    assert chart._region == []
+
+
+def test_the_scale_follows_what_is_in_view(chart: LaneChart) -> None:
+    chart.set_view((0, 2 * HOUR_MS))
+    low, high = chart._drawn[0].plot.getViewBox().viewRange()[1]
+    assert low <= 0 <= 12 <= high < 20
+
+
+def test_a_view_of_no_length_is_not_shown(chart: LaneChart) -> None:
+    before = chart.view()
+    chart.set_view((5, 5))
+    assert chart.view() == before
+
+
+def test_the_finder_by_keyboard(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(tmp_path)
+    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    window = open_window(qtbot, desk)
+    press(window, "Ctrl+K")
+    finder = next(c for c in window.children() if isinstance(c, Finder))
+    QTest.keyClicks(finder.entry, "go to")
+    assert finder.hits.count() == 7
+    QTest.keyClick(finder.entry, Qt.Key.Key_Down)
+    QTest.keyClick(finder.entry, Qt.Key.Key_Return)
+    idle(qtbot, window)
+    assert window.stack.currentIndex() == places.FIELD_DESK
+    desk.close()
+
+
+def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(tmp_path)
+    with desk.archive.writing() as session:
+        from gezeiten.archive.intake import find_point
+
+        for i in range(1000):
+            find_point(session, f"Site {i // 50} · Point with a rather long name {i}")
+    add_point(desk, "Site 0 · One more")
+    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    window = open_window(qtbot, desk)
+    canvas: BoardCanvas = window.places[places.TIDEBOARD].canvas
+    assert len(canvas._lines) == 1001 + 20
+    canvas.setFocus()
+    for _ in range(60):
+        press(window, "Down")
+    assert canvas.row is not None
+    top = canvas._top(canvas.current)
+    assert canvas.visibleRegion().boundingRect().contains(100, round(top) + 5)
+    assert len(board(desk).sites) == 20
+    desk.close()
+
+
+def test_a_locked_archive_is_one_sentence_in_the_window(qtbot: QtBot, demo_desk: Desk) -> None:
+    window = open_window(qtbot, demo_desk)
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    event = next(e for e in excursions(demo_desk) if not e.is_settled)
+    place.show_target(event.id)
+    idle(qtbot, window)
+    press(window, "Alt+3")
+    type_into(place.words, "Fuse.")
+    other = sqlite3.connect(demo_desk.archive.folder / "archive.db", isolation_level=None)
+    other.execute("BEGIN EXCLUSIVE")
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert "Another program is writing to the archive" in window.message.text()
+    other.execute("ROLLBACK")
+    other.close()
+    assert place.words.toPlainText() == "Fuse."  # nothing typed is lost
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert next(e for e in excursions(demo_desk) if e.id == event.id).is_settled
+
+
+def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
+    qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+) -> None:
+    vault = demo_desk.archive.vault
+    raw = vault.get(next(iter(vault.fingerprints())))
+    fresh = Desk(tmp_path / "fresh")
+    fresh.change_settings(Settings(addresses="127.0.0.1:1"))
+    (fresh.archive.incoming / "X.part").write_bytes(raw)
+    window = open_window(qtbot, fresh)
+    assert "An interrupted offload was taken in." in window.message.text()
+    assert window.places[places.TIDEBOARD].canvas.board.sites
+    fresh.close()
+
+
+def test_an_archive_from_a_newer_version_is_said_before_the_window(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    Desk(tmp_path).close()
+    with sqlite3.connect(tmp_path / "archive.db") as raw:
+        raw.execute("UPDATE alembic_version SET version_num = '9999'")
+    raw.close()
+    said: list[str] = []
+    monkeypatch.setattr(
+        ui_app.QMessageBox, "critical", lambda _parent, _title, text: said.append(text)
+    )
+    assert ui_app.run(tmp_path) == 5
+    assert "newer Gezeiten; update this one, nothing was changed." in said[0]
