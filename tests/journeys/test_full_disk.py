@@ -1,0 +1,51 @@
+"""A disk that is full in the middle of the work: one sentence, nothing lost, nothing half done."""
+
+from __future__ import annotations
+
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from tests.conftest import STORE_PLAN, Lab
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import offload_logger, recover_incoming
+from gezeiten.desk.verifying import verify
+
+
+def offload_with_room_for(lab: Lab, folder: Path, size: int) -> subprocess.CompletedProcess[str]:
+    """Offload in a process whose files may not grow beyond a size."""
+
+    def limit() -> None:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (size, size))
+
+    return subprocess.run(
+        [sys.executable, "-m", "gezeiten", "offload", lab.serial, "--archive", str(folder),
+         "--at", str(lab.standin.address)],
+        capture_output=True, text=True, preexec_fn=limit, check=False,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("room", [2_000, 60_000])
+def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: int) -> None:
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    lab.later(60 * 24 * 60)
+    folder = tmp_path / "small"
+    Desk(folder).close()
+    done = offload_with_room_for(lab, folder, room)
+    assert done.returncode == 5, done.stdout + done.stderr
+    assert "is full; free some room and do this again" in done.stderr
+    assert "Traceback" not in done.stderr
+    assert lab.standin.order("state")["readings"] > 8_000  # the logger still has it all
+
+    desk = Desk(folder, now_ms=lab.clock.now_ms)
+    recover_incoming(desk)  # as every opening does: what came before the disk was full
+    assert verify(desk).is_whole
+    offload_logger(desk, lab.standin.address, lab.serial)
+    verdict = verify(desk)
+    assert verdict.is_whole
+    assert verdict.readings > 16_000
+    desk.close()
