@@ -105,6 +105,51 @@ def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Des
     assert board.canvas.board.sites[0][0].next_visit_ms == wanted
 
 
+# -- Field desk ----------------------------------------------------------------------------------
+def test_a_plan_being_edited_survives_looking_again_and_another_logger(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    window.go(places.FIELD_DESK, "D-2044")
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    assert field.card.serial == "D-2044"
+    type_into(field.editor.interval, "17 min")
+    press(window, "F5")
+    idle(qtbot, window)
+    assert field.editor.interval.text() == "17 min"
+    press(window, "Ctrl+Down")
+    idle(qtbot, window)
+    assert field.card.serial != "D-2044"
+    assert field.editor.interval.text() != "17 min"
+    press(window, "Ctrl+Up")
+    idle(qtbot, window)
+    assert field.editor.plan().interval_s == 17 * 60
+
+
+def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.FIELD_DESK, "P-0317")
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    type_into(field.editor.interval, "six")
+    press(window, "F5")
+    idle(qtbot, window)
+    assert field.editor.interval.text() == "six"
+    assert "is no length of time" in field.editor.problem.text()
+    assert not any(check.weight == "passed" for check in field._checks)
+
+
+def test_loggers_show_what_is_not_kept(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.FIELD_DESK)
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    assert field.loggers.count() == 13
+    assert window.strip.tabs[places.FIELD_DESK]._line == "13 at hand"
+    words = field.loggers.item_of("P-0320").data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "readings not offloaded" in words
+    assert "Piezometer K1" in words
+    assert field.loggers.card("P-0320").clock.difference_ms == pytest.approx(-48_000, abs=1500)
+
+
 # -- Mend ----------------------------------------------------------------------------------------
 def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Paint hall"]
@@ -193,6 +238,7 @@ def test_numbers_of_a_marked_stretch_are_those_of_the_record(
     _, end = trends.chart.view()
     span = (end - 2 * DAY_MS, end - DAY_MS)
     trends.chart.set_mark(span)
+    idle(qtbot, window)
     values = record(demo_desk, point.id, "water_temperature").between(*span).values
     shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
     texts = [w.text() for w in shown if hasattr(w, "text")]

@@ -8,11 +8,10 @@ from typing import Literal
 from sqlalchemy import select
 
 from gezeiten.archive.intake import POINT_SEPARATOR, find_logger, find_point
-from gezeiten.archive.tables import Logger, Mission
+from gezeiten.archive.tables import Logger, Mission, Site
 from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import take_all
-from gezeiten.desk.places import sites
 from gezeiten.domain.outlook import Outlook, outlook
 from gezeiten.domain.plan import Plan, check_plan, differences, first_due_ms, plan_from_dict
 from gezeiten.domain.timeline import DAY_MS, duration_text
@@ -66,10 +65,9 @@ def usual_plan(desk: Desk, card: LoggerCard) -> Plan:
 
 def next_visit_ms(desk: Desk, point_name: str) -> int | None:
     """Return when the site of a point is visited next."""
-    for site in sites(desk):
-        if point_name.split(POINT_SEPARATOR)[0].strip() == site.name:
-            return site.next_visit_ms
-    return None
+    site_name = point_name.split(POINT_SEPARATOR)[0].strip()
+    with desk.archive.reading() as session:
+        return session.scalars(select(Site.next_visit_ms).filter_by(name=site_name)).first()
 
 
 def mission_outlook(desk: Desk, card: LoggerCard, plan: Plan) -> Outlook:

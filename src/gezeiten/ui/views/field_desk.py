@@ -62,6 +62,9 @@ class FieldDeskPlace(Place):
         self._zones: dict[str, str] = {}
         self._checks: list[Check] = []
         self._launched: dict[str, Launched] = {}
+        self._in_editor: str | None = None
+        self._usual: Plan | None = None
+        self._edits: dict[str, Plan] = {}
         self._build()
         self._second = QTimer(self)
         self._second.setInterval(1000)
@@ -201,6 +204,8 @@ class FieldDeskPlace(Place):
         here = places.FIELD_DESK
         return [
             Act("look", tr("Look for loggers again"), "F5", self.look, here),
+            Act("logger.next", tr("Next logger"), "Ctrl+Down", lambda: self._step(1), here),
+            Act("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: self._step(-1), here),
             Act("offload.start", tr("Offload the chosen logger"), "F6", self.offload, here),
             Act("offload.all", tr("Offload all loggers at hand"), "Shift+F6",
                 self.offload_all, here),
@@ -215,7 +220,14 @@ class FieldDeskPlace(Place):
         ]  # fmt: skip
 
     def hint(self) -> str:
-        return tr("F6 offload · Shift+F6 offload all · F8 blink · F9 launch · Alt+1…5 stages")
+        return tr(
+            "Ctrl+↑ ↓ logger · F6 offload · Shift+F6 all · F8 blink · F9 launch · Alt+1…5 stages"
+        )
+
+    def _step(self, by: int) -> None:
+        row = self.loggers.currentRow() + by
+        if 0 <= row < self.loggers.count():
+            self.loggers.setCurrentRow(row)
 
     # -- finding -------------------------------------------------------------------------------
     def refresh(self) -> None:
@@ -317,9 +329,21 @@ class FieldDeskPlace(Place):
             self.after.setText("")
             return
         self._show_facts(card)
-        plan = usual_plan(self.house.desk, card)
+        if self._in_editor == card.serial:
+            self.editor.renew_card(card)  # what was typed stays
+            return
+        self._keep_edits()
+        self._in_editor = card.serial
+        self._usual = usual_plan(self.house.desk, card)
+        plan = self._edits.pop(card.serial, self._usual)
         self.editor.show_plan(card, plan, self._points, self._zone(card))
         self.stages.choose(OFFLOAD if card.readings_not_kept - card.readings_just_come else PLAN)
+
+    def _keep_edits(self) -> None:
+        """Remember a plan that was edited before another logger is shown."""
+        plan = self.editor.plan()
+        if self._in_editor is not None and plan is not None and plan != self._usual:
+            self._edits[self._in_editor] = plan
 
     def _show_facts(self, card: LoggerCard) -> None:
         zone, state = self._zone(card), card.state
@@ -628,6 +652,9 @@ class FieldDeskPlace(Place):
     def _launched_one(self, done: Launched) -> None:
         self._launched[done.serial] = done
         self._task = None
+        self._edits.pop(done.serial, None)
+        if self._in_editor == done.serial:
+            self._in_editor = self._usual = None  # the plan on the logger is the new start
         self._show_current()
         self.stages.choose(LAUNCH)
         self.house.archive_changed.emit()

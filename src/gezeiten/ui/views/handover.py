@@ -200,10 +200,14 @@ class HandoverPlace(Place):
         if point is None:
             self._show_contents()
             return
-        whole = extent(self.house.desk, point.id, [c.channel for c in point.channels])
-        if whole:
-            end = whole[1] + 1
-            self._set_span((max(end - USUAL_DAYS * DAY_MS, whole[0]), end))
+        desk, channels = self.house.desk, [c.channel for c in point.channels]
+
+        def show(whole: Span | None) -> None:
+            if whole and self.chosen() == point:
+                end = whole[1] + 1
+                self._set_span((max(end - USUAL_DAYS * DAY_MS, whole[0]), end))
+
+        self.house.run(lambda _task: extent(desk, point.id, channels), show)
 
     def _set_span(self, span: Span) -> None:
         point = self.chosen()
@@ -226,19 +230,29 @@ class HandoverPlace(Place):
         )
 
     def _show_contents(self) -> None:
-        point, span = self.chosen(), self.span()
-        facts = []
-        total = estimated = 0
-        if point is not None and span[1] > span[0]:
-            for place in point.channels:
-                part = record(self.house.desk, point.id, place.channel).between(*span)
-                total += len(part)
-                estimated += int(part.estimated.sum())
-            facts = [
-                (tr("Channels"), number(len(point.channels))),
-                (tr("Readings"), number(total)),
-                (tr("of them estimated"), number(estimated)),
-            ]
+        point, span, desk = self.chosen(), self.span(), self.house.desk
+        if point is None or span[1] <= span[0]:
+            self._show_counts(0, 0)
+            return
+
+        def work(_task: object) -> tuple[PointPlace, Span, int, int]:
+            parts = [record(desk, point.id, c.channel).between(*span) for c in point.channels]
+            estimated = sum(int(part.estimated.sum()) for part in parts)
+            return point, span, sum(len(part) for part in parts), estimated
+
+        def show(counted_: tuple[PointPlace, Span, int, int]) -> None:
+            if counted_[:2] == (self.chosen(), self.span()):
+                self._show_counts(*counted_[2:])
+
+        self.house.run(work, show)
+
+    def _show_counts(self, total: int, estimated: int) -> None:
+        point = self.chosen()
+        facts = [
+            (tr("Channels"), number(len(point.channels) if point else 0)),
+            (tr("Readings"), number(total)),
+            (tr("of them estimated"), number(estimated)),
+        ]
         self.contents.show_facts(facts)
         for act in (self.pdf, self.csv, self.elsewhere):
             act.setEnabled(total > 0 and not self._busy)
@@ -250,7 +264,8 @@ class HandoverPlace(Place):
         if point is None or self._busy or not self.pdf.isEnabled():
             return
         self._busy = True
-        self._show_contents()
+        for act in (self.pdf, self.csv, self.elsewhere):
+            act.setEnabled(False)
         self.house.say(tr("Writing ..."))
         self.house.run(
             lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed

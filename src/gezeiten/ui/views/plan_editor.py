@@ -26,7 +26,7 @@ from gezeiten.domain.outlook import readings_that_fit
 from gezeiten.domain.plan import Plan, first_due_ms, interval_text, parse_interval_s
 from gezeiten.domain.quantities import quantity
 from gezeiten.errors import PlanError
-from gezeiten.link.registers import SensorStatus
+from gezeiten.link.registers import LiveValue, SensorStatus
 from gezeiten.ui.i18n import clock_time, counted, number, tr
 from gezeiten.ui.parts import clear, label, row, rule
 
@@ -53,6 +53,7 @@ class _QuietSlider(QSlider):
 class _ChannelRow:
     spec: ChannelSpec
     on: QCheckBox
+    reads: QLabel
     above: QLineEdit
     below: QLineEdit
     delay: QLineEdit
@@ -184,6 +185,13 @@ class PlanEditor(QWidget):
         blocker.unblock()
         self.changed.emit()
 
+    def renew_card(self, card: LoggerCard) -> None:
+        """Take a fresh look at the same logger; nothing typed changes."""
+        self._card = card
+        for r, live in zip(self._rows, card.live, strict=True):
+            r.reads.setText(_reading(r.spec, live))
+        self.changed.emit()
+
     def _show_channels(self, card: LoggerCard, plan: Plan) -> None:
         clear(self.channels)
         self._rows = []
@@ -201,14 +209,11 @@ class PlanEditor(QWidget):
         self, line: int, card: LoggerCard, plan: Plan, spec: ChannelSpec, index: int
     ) -> None:
         name = quantity(spec.key)
+        reads = label(_reading(spec, card.live[index]))
         rules = {rule.side: rule for rule in plan.rules_for(spec.key)}
         some = next(iter(rules.values()), None)
         on = QCheckBox(name.name)
         on.setChecked(spec.key in plan.channels)
-        live = card.live[index]
-        reads = f"{number(live.value, name.decimals)} {live.unit}"
-        if live.status == SensorStatus.NO_SENSOR:
-            reads = tr("no sensor")
         above = self._value_field(rules.get("above"), name.name, tr("above"))
         below = self._value_field(rules.get("below"), name.name, tr("below"))
         delay = QLineEdit(interval_text(some.delay_s) if some and some.delay_s else "")
@@ -226,9 +231,8 @@ class PlanEditor(QWidget):
             counted_as = "daily" if some.daily else some.counting
             counting.setCurrentIndex(counting.findData(counted_as))
         counting.setAccessibleName(f"{name.name}, {tr('counted')}")
-        self._rows.append(_ChannelRow(spec, on, above, below, delay, counting))
-        shown = label(reads)
-        for j, widget in enumerate((on, shown, above, below, delay, counting)):
+        self._rows.append(_ChannelRow(spec, on, reads, above, below, delay, counting))
+        for j, widget in enumerate((on, reads, above, below, delay, counting)):
             self.channels.addWidget(widget, line, j)
         self.channels.addWidget(rule(), line + 1, 0, 1, 6)
         on.toggled.connect(self._changed)
@@ -361,6 +365,13 @@ class PlanEditor(QWidget):
         words = tr("first reading %1, in %2").replace("%1", at).replace("%2", left)
         self.first.setText(words)
         return words
+
+
+def _reading(spec: ChannelSpec, live: LiveValue) -> str:
+    """Return a present value as text."""
+    if live.status == SensorStatus.NO_SENSOR:
+        return tr("no sensor")
+    return f"{number(live.value, quantity(spec.key).decimals)} {live.unit}"
 
 
 def _mark(field: QLineEdit, *, wrong: bool) -> None:

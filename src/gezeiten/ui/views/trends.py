@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -18,7 +20,7 @@ from gezeiten.domain.statistics import Numbers, numbers
 from gezeiten.domain.timeline import DAY_MS, Span, duration_text
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
-from gezeiten.ui.charts import Lane, LaneChart
+from gezeiten.ui.charts import Lane, LaneChart, Trace
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, label, row, rule
@@ -28,6 +30,7 @@ from gezeiten.ui.views.lanes import lanes_of, span_of
 LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
 USUAL_DAYS = 14
 _POINT = Qt.ItemDataRole.UserRole
+_Column: TypeAlias = tuple[Lane, Trace, Numbers]
 
 
 class TrendsPlace(Place):
@@ -38,6 +41,7 @@ class TrendsPlace(Place):
         self._whole: Span | None = None
         self._lanes: list[Lane] = []
         self._keep_view: Span | None = None
+        self._asked: Span | None = None
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
         self.tree.setRootIsDecorated(False)
@@ -248,8 +252,8 @@ class TrendsPlace(Place):
 
     # -- numbers -------------------------------------------------------------------------------
     def _show_numbers(self, mark: Span | None) -> None:
-        clear(self.table)
         if not self._lanes:
+            clear(self.table)
             self.stretch.setText("")
             return
         span = mark or self.chart.view()
@@ -257,11 +261,20 @@ class TrendsPlace(Place):
         self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
-        columns = [
-            (lane, trace, numbers(trace.series, span, lane.rules))
-            for lane in self._lanes
-            for trace in lane.traces
-        ][:4]
+        lanes = list(self._lanes)
+        self._asked = span
+
+        def work(_task: object) -> tuple[Span, list[_Column]]:
+            pairs = [(lane, trace) for lane in lanes for trace in lane.traces][:4]
+            return span, [(ln, tr_, numbers(tr_.series, span, ln.rules)) for ln, tr_ in pairs]
+
+        self.house.run(work, self._show_columns)
+
+    def _show_columns(self, result: tuple[Span, list[_Column]]) -> None:
+        span, columns = result
+        if span != self._asked:
+            return  # the view has moved on
+        clear(self.table)
         several = len(self.points()) > 1
         for j, (lane, trace, _) in enumerate(columns, 1):
             head = f"{trace.name}\n{lane.title}" if several else lane.title
