@@ -7,8 +7,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 from tests.conftest import series_of
 from tests.ui_help import idle, open_window, press, type_into
@@ -77,6 +79,37 @@ def test_the_scale_follows_what_is_in_view(chart: LaneChart) -> None:
     chart.set_view((0, 2 * HOUR_MS))
     low, high = chart._drawn[0].plot.getViewBox().viewRange()[1]
     assert low <= 0 <= 12 <= high < 20
+
+
+def turn_wheel(chart: LaneChart, clicks: int) -> None:
+    at = QPointF(400, 100)
+    QApplication.sendEvent(
+        chart.viewport(),
+        QWheelEvent(
+            at, chart.viewport().mapToGlobal(at), QPoint(), QPoint(0, 120 * clicks),
+            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase, False,
+        ),
+    )  # fmt: skip
+
+
+def test_the_wheel_zooms_about_the_pointer_and_views_go_back(chart: LaneChart) -> None:
+    before = chart.view()
+    turn_wheel(chart, 5)
+    nearer = chart.view()
+    assert nearer[1] - nearer[0] < (before[1] - before[0]) * 0.8
+    assert nearer[0] > before[0]
+    turn_wheel(chart, -60)
+    for _ in range(60):
+        chart.back()
+    assert chart.view() == pytest.approx(before, abs=2000)
+
+
+def test_zooming_in_ends_at_five_minutes(chart: LaneChart) -> None:
+    for _ in range(40):
+        turn_wheel(chart, 15)
+    start, end = chart.view()
+    assert end - start >= 299_000
 
 
 def test_a_view_of_no_length_is_not_shown(chart: LaneChart) -> None:

@@ -40,7 +40,9 @@ def run(folder: Path) -> int:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))
         return exc.exit_code
     window = MainWindow(desk)
-    window.resize(1280, 800)
+    room = window.screen().availableGeometry()
+    # a little less than the screen: the frame wants room as well
+    window.resize(min(1280, room.width()), min(800, room.height() - 40))
     window.show()
     code = app.exec()
     desk.close()

@@ -174,11 +174,22 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._moving = True
         for i, lane in enumerate(lanes):
             self._drawn.append(self._make_lane(lane, i, last=i + 1 == len(lanes)))
+        self._limit_zoom()
         self._moving = False
         if lanes:
             self.set_view(span)
             if self.mark:
                 self._draw_mark(self.mark)
+
+    def _limit_zoom(self) -> None:
+        """Zooming ends a little beyond the whole record, and at five minutes."""
+        limits = {"minXRange": 300.0}
+        if self._whole is not None:
+            start, end = (at_ms / 1000 for at_ms in self._whole)
+            room = max((end - start) * 0.1, 3600.0)
+            limits |= {"xMin": start - room, "xMax": end + room}
+        for drawn in self._drawn:
+            drawn.plot.getViewBox().setLimits(**limits)
 
     def _make_lane(self, lane: Lane, row: int, *, last: bool) -> _Drawn:
         axis = TimeAxis(self._zone)

@@ -188,5 +188,5 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QComboBox::down-arrow, QDateTimeEdit::down-arrow {{ image: url({arrow}); width: 14px;
         height: 14px; }}
     QCheckBox:focus, QRadioButton:focus {{ color: {t.tide}; }}
-    QDialog {{ background: {t.paper}; }}
+    QDialog {{ background: {t.paper}; border: 1px solid {t.muted}; }}
     """

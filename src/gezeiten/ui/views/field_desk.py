@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
-    QGridLayout,
-    QLabel,
-    QProgressBar,
     QScrollArea,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -28,26 +24,23 @@ from gezeiten.desk.launching import (
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import points, sites
 from gezeiten.domain.plan import Plan
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS, duration_text
 from gezeiten.errors import GezeitenError
 from gezeiten.link.offload import Progress, Watch
-from gezeiten.link.registers import SensorStatus
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House, Place
-from gezeiten.ui.i18n import clock_time, counted, date, day_and_time, home_zone, number, tr
-from gezeiten.ui.parts import Card, Facts, button, clear, column, label, row, rule
+from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
+from gezeiten.ui.parts import Card, button, column, label, row
 from gezeiten.ui.theme import Theme
-from gezeiten.ui.views.logger_list import LoggerList, doing, not_kept_words
+from gezeiten.ui.views.check_list import CheckList
+from gezeiten.ui.views.logger_list import LoggerList, not_kept_words
+from gezeiten.ui.views.logger_page import LoggerPage, MissionPage, offload_words
 from gezeiten.ui.views.outlook_bars import OutlookBars
 from gezeiten.ui.views.plan_editor import PlanEditor
 from gezeiten.ui.views.stages import StageBar
 from gezeiten.ui.work import Task
 
 IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
-_SIGNS = {"passed": "✓", "look": "!", "blocking": "✕", "note": "i"}
-_SIGN_ROLES = {"passed": "kelp", "look": "brass", "blocking": "ember", "note": "muted"}
 
 
 class FieldDeskPlace(Place):
@@ -87,7 +80,9 @@ class FieldDeskPlace(Place):
         )
         self.pages = QStackedWidget()
         self.stages.chosen.connect(self._show_stage)
-        for page in (self._logger_page(), self._plan_page(), self._launch_page()):
+        self.logger_page = LoggerPage(self.blink, self._to_trends, self.cancel_offload)
+        self.mission_page = MissionPage(self.stop_mission)
+        for page in (self.logger_page, self._plan_page(), self.mission_page):
             self.pages.addWidget(page)
         self.middle = QWidget()
         self.middle.setLayout(column(self.stages, self.pages, spacing=10))
@@ -98,61 +93,6 @@ class FieldDeskPlace(Place):
 
     def _show_stage(self, stage: int) -> None:
         self.pages.setCurrentIndex({PLAN: 1, LAUNCH: 2}.get(stage, 0))
-
-    def _logger_page(self) -> QWidget:
-        """Identity, offload and health at one glance; the stages lead to the same page."""
-        page = QWidget()
-        page.setObjectName("ground")
-        grid = QGridLayout(page)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(10)
-        cards = (self._identity_card(), self._offload_card(), self._health_card(),
-                 self._live_card())  # fmt: skip
-        for i, card in enumerate(cards):
-            grid.addWidget(card, i // 2, i % 2)
-            grid.setColumnStretch(i % 2, 1)
-            grid.setRowStretch(i // 2, 1)
-        return page
-
-    def _identity_card(self) -> Card:
-        card = Card(tr("1 · Who it is"))
-        self.identity = Facts()
-        card.body.addWidget(self.identity)
-        card.body.addStretch(1)
-        card.body.addLayout(row(button(tr("Let it blink"), self.blink), 1))
-        return card
-
-    def _offload_card(self) -> Card:
-        card = Card(tr("2 · What it holds"))
-        self.holding = Facts()
-        self.transfer = QProgressBar()
-        self.transfer.setTextVisible(False)
-        self.transfer.setAccessibleName(tr("Offloading"))
-        self.transfer_words = label("", "muted", wrap=True)
-        self.cancel = button(tr("Stop offloading"), self.cancel_offload)
-        self.look_at = button(tr("Look at the record"), self._to_trends)
-        card.body.addWidget(self.holding)
-        card.body.addWidget(self.transfer)
-        card.body.addWidget(self.transfer_words)
-        card.body.addStretch(1)
-        card.body.addLayout(row(self.look_at, self.cancel, 1))
-        self.transfer.hide()
-        self.cancel.hide()
-        return card
-
-    def _health_card(self) -> Card:
-        card = Card(tr("3 · How it is"))
-        self.health = Facts()
-        card.body.addWidget(self.health)
-        card.body.addStretch(1)
-        return card
-
-    def _live_card(self) -> Card:
-        card = Card(tr("Reads now"))
-        self.live = Facts()
-        card.body.addWidget(self.live)
-        card.body.addStretch(1)
-        return card
 
     def _plan_page(self) -> QWidget:
         self.bars = OutlookBars()
@@ -171,20 +111,10 @@ class FieldDeskPlace(Place):
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         return scroll
 
-    def _launch_page(self) -> QWidget:
-        card = Card(tr("The mission as the logger has it"))
-        self.mission = Facts()
-        card.body.addWidget(self.mission)
-        self.stop_button = button(tr("Stop this mission"), self.stop_mission)
-        card.body.addLayout(row(self.stop_button, 1))
-        card.body.addStretch(1)
-        return card
-
     def _right_side(self) -> QWidget:
         checks = Card(tr("Before launch"))
-        self.check_list = QVBoxLayout()
-        self.check_list.setSpacing(7)
-        checks.body.addLayout(self.check_list)
+        self.check_list = CheckList()
+        checks.body.addWidget(self.check_list)
         checks.body.addStretch(1)
         act = Card()
         self.first = label("", "muted", wrap=True)
@@ -322,13 +252,16 @@ class FieldDeskPlace(Place):
         card = self.card
         self.middle.setVisible(card is not None)
         if card is None:
-            clear(self.check_list)
+            self.check_list.show_checks([])
             self.main.setText(tr("No logger chosen"))
             self.main.setEnabled(False)
             self.first.setText("")
             self.after.setText("")
             return
-        self._show_facts(card)
+        zone = self._zone(card)
+        self.logger_page.show_card(card, zone)
+        self.mission_page.show_card(card, zone, self._launched.get(card.serial))
+        self._show_stages(card)
         if self._in_editor == card.serial:
             self.editor.renew_card(card)  # what was typed stays
             return
@@ -344,88 +277,6 @@ class FieldDeskPlace(Place):
         plan = self.editor.plan()
         if self._in_editor is not None and plan is not None and plan != self._usual:
             self._edits[self._in_editor] = plan
-
-    def _show_facts(self, card: LoggerCard) -> None:
-        zone, state = self._zone(card), card.state
-        source = tr("practice logger (stand-in)") if state.practice else card.identity.maker
-        self.identity.show_facts([
-            (tr("Serial"), card.serial),
-            (tr("Model"), card.identity.model.name),
-            (tr("Firmware"), card.identity.firmware),
-            (tr("Maker"), source),
-            (tr("Measures at"), card.point or tr("no point yet")),
-            (tr("Answers at"), f"{card.address} · {tr('network')}"),
-        ])  # fmt: skip
-        facts = [(tr("Is"), doing(card))]
-        for entry in card.directory:
-            open_part = next((p for p in card.not_kept if p.entry.mission == entry.mission), None)
-            open_words = (
-                counted(open_part.readings, "%n not kept", "%n not kept")
-                if open_part
-                else tr("all kept")
-            )
-            held = counted(entry.readings - entry.first_held, "%n reading", "%n readings")
-            since = day_and_time(entry.first_ms + entry.first_held * entry.interval_ms, zone)
-            facts.append(
-                (
-                    f"{tr('Mission')} {entry.mission}",
-                    f"{entry.name} · {held} · {tr('since')} {since} · {open_words}",
-                )
-            )
-        if not card.directory:
-            facts.append((tr("Memory"), tr("empty")))
-        self.holding.show_facts(facts)
-        self._show_health(card, zone)
-        self._show_mission(card, zone)
-        self._show_stages(card)
-
-    def _show_health(self, card: LoggerCard, zone: str) -> None:
-        state = card.state
-        off, unsure = card.clock.difference_ms / 1000, card.clock.uncertainty_ms
-        used = 100 * state.memory_used / max(state.memory_size, 1)
-        calibration = tr("not known")
-        if state.calibration_due_day:
-            calibration = date(state.calibration_due_day * DAY_MS, zone)
-        battery = (
-            f"{number(state.battery_permille / 10, 0)} % · "
-            f"{number(state.battery_mv / 1000, 2)} V · {card.identity.model.battery.name}"
-        )
-        side = tr("ahead of this computer") if off > 0 else tr("behind this computer")
-        self.health.show_facts([
-            (tr("Battery"), battery),
-            (tr("Clock"), f"{number(abs(off), 1)} s {side} (± {number(unsure, 1)} ms)"),
-            (tr("Memory"), f"{number(used)} % {tr('used')}"),
-            (tr("Calibration due"), calibration),
-            (tr("Events noted"), number(state.events)),
-        ])  # fmt: skip
-        shown = []
-        for spec, live in zip(card.identity.model.channels, card.live, strict=True):
-            name = quantity(spec.key)
-            value = f"{number(live.value, name.decimals)} {live.unit}"
-            if live.status == SensorStatus.NO_SENSOR:
-                value = tr("no sensor")
-            shown.append((name.name, value))
-        self.live.show_facts(shown)
-
-    def _show_mission(self, card: LoggerCard, zone: str) -> None:
-        plan, state = card.plan, card.state
-        self.stop_button.setEnabled(card.is_recording)
-        if plan is None:
-            self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])
-            return
-        facts = [
-            (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
-            (tr("For"), plan.point_name or "—"),
-            (tr("Is"), doing(card)),
-            (tr("First reading"), day_and_time(state.first_due_ms, zone)),
-            (tr("Readings so far"), number(state.readings)),
-        ]
-        launched = self._launched.get(card.serial)
-        if launched and launched.mission == state.mission_number:
-            at = clock_time(launched.first_ms, zone, seconds=True)
-            words = tr("read back and compared: the same; first reading %1")
-            facts.append((tr("Plan"), words.replace("%1", at)))
-        self.mission.show_facts(facts)
 
     def _show_stages(self, card: LoggerCard) -> None:
         self.stages.set_state(IDENTITY, "passed", card.serial)
@@ -457,17 +308,7 @@ class FieldDeskPlace(Place):
 
     def _show_checks(self, checks: list[Check]) -> None:
         self._checks = checks
-        clear(self.check_list)
-        for check in checks:
-            sign = QLabel(_SIGNS[check.weight])
-            sign.setProperty("role", _SIGN_ROLES[check.weight])
-            sign.setFixedWidth(16)
-            sign.setAlignment(Qt.AlignmentFlag.AlignTop)
-            words = label(check.sentence, wrap=True)
-            line = row(sign, words, spacing=4)
-            line.setStretch(1, 1)
-            self.check_list.addLayout(line)
-            self.check_list.addWidget(rule())
+        self.check_list.show_checks(checks)
         self._show_check_stages()
 
     def _show_check_stages(self) -> None:
@@ -574,9 +415,7 @@ class FieldDeskPlace(Place):
             return results
 
         self.stages.choose(OFFLOAD)
-        self.transfer.setValue(0)
-        self.transfer.show()
-        self.cancel.show()
+        self.logger_page.begin_transfer()
         self._task = self.house.run(
             work, self._offloaded, self._progressed, lambda _: self._ended()
         )
@@ -585,35 +424,20 @@ class FieldDeskPlace(Place):
     def _progressed(self, what: object) -> None:
         if isinstance(what, LoggerCard):
             self._show_card(what)
-            return
-        serial, progress = what
-        self.transfer.setMaximum(max(progress.of_readings, 1))
-        self.transfer.setValue(progress.readings)
-        left = (
-            ""
-            if progress.seconds_left is None
-            else duration_text(round(progress.seconds_left * 1000))
-        )
-        words = tr("%1 offloading · %2 of %3 readings · %4 kB/s · %5 left")
-        values = (serial, number(progress.readings), number(progress.of_readings),
-                  number(progress.bytes_per_s / 1000, 1), left)  # fmt: skip
-        for i, value in enumerate(values, 1):
-            words = words.replace(f"%{i}", value)
-        self.transfer_words.setText(words)
-        self.house.say(words)
+        else:
+            self.house.say(self.logger_page.show_progress(*what))
 
     def _ended(self) -> None:
         self._task = None
-        self.transfer.hide()
-        self.cancel.hide()
+        self.logger_page.end_transfer()
         self._show_main()
 
     def _offloaded(self, results: list[Offloaded]) -> None:
         self._ended()
         self._show_current()
-        said = "  ".join(_offload_words(result) for result in results[-3:])
+        said = "  ".join(offload_words(result) for result in results[-3:])
         failed = any(result.error for result in results)
-        self.transfer_words.setText(said)
+        self.logger_page.transfer_words.setText(said)
         self.house.archive_changed.emit()
         self.house.said.emit(said, failed)
 
@@ -708,17 +532,3 @@ class FieldDeskPlace(Place):
         self.stages.set_theme(theme)
         self.loggers.viewport().update()
         self.bars.update()
-
-
-def _offload_words(result: Offloaded) -> str:
-    """Return what an offload brought in one sentence."""
-    if result.error and not result.readings:
-        return f"{result.serial}: {result.error}"
-    words = f"{result.serial}: " + counted(result.readings, "%n reading kept", "%n readings kept")
-    if result.damaged:
-        words += ", " + counted(result.damaged, "%n arrived damaged", "%n arrived damaged")
-    if result.excursions_found:
-        words += ", " + counted(
-            result.excursions_found, "%n excursion to assess", "%n excursions to assess"
-        )
-    return f"{words}. {result.error}" if result.error else words + "."

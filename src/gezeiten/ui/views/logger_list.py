@@ -8,9 +8,11 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemD
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
 from gezeiten.desk.contact import LoggerCard
+from gezeiten.domain.models import ChannelSpec
+from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import duration_text
-from gezeiten.link.registers import State
-from gezeiten.ui.i18n import counted, tr
+from gezeiten.link.registers import LiveValue, SensorStatus, State
+from gezeiten.ui.i18n import counted, number, tr
 from gezeiten.ui.theme import LIGHT, Theme
 
 CLOCK_WORTH_SAYING_MS = 30_000
@@ -28,6 +30,13 @@ def doing(card: LoggerCard) -> str:
         State.STOPPED: tr("stopped"),
         State.BATTERY_EMPTY: tr("battery was empty"),
     }[State(card.state.state)]
+
+
+def reading_words(spec: ChannelSpec, live: LiveValue) -> str:
+    """Return a present value as text."""
+    if live.status == SensorStatus.NO_SENSOR:
+        return tr("no sensor")
+    return f"{number(live.value, quantity(spec.key).decimals)} {live.unit}"
 
 
 class LoggerList(QListWidget):

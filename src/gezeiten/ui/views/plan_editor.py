@@ -26,9 +26,9 @@ from gezeiten.domain.outlook import readings_that_fit
 from gezeiten.domain.plan import Plan, first_due_ms, interval_text, parse_interval_s
 from gezeiten.domain.quantities import quantity
 from gezeiten.errors import PlanError
-from gezeiten.link.registers import LiveValue, SensorStatus
 from gezeiten.ui.i18n import clock_time, counted, number, tr
 from gezeiten.ui.parts import clear, label, row, rule
+from gezeiten.ui.views.logger_list import reading_words
 
 STOPS_S = (1, 10, 60, 120, 300, 360, 600, 900, 1800, 3600, 7200, 21_600, 43_200, 86_400)
 _NAMED_STOPS_S = (1, 10, 60, 300, 600, 1800, 3600, 21_600, 86_400)
@@ -189,7 +189,7 @@ class PlanEditor(QWidget):
         """Take a fresh look at the same logger; nothing typed changes."""
         self._card = card
         for r, live in zip(self._rows, card.live, strict=True):
-            r.reads.setText(_reading(r.spec, live))
+            r.reads.setText(reading_words(r.spec, live))
         self.changed.emit()
 
     def _show_channels(self, card: LoggerCard, plan: Plan) -> None:
@@ -209,7 +209,7 @@ class PlanEditor(QWidget):
         self, line: int, card: LoggerCard, plan: Plan, spec: ChannelSpec, index: int
     ) -> None:
         name = quantity(spec.key)
-        reads = label(_reading(spec, card.live[index]))
+        reads = label(reading_words(spec, card.live[index]))
         rules = {rule.side: rule for rule in plan.rules_for(spec.key)}
         some = next(iter(rules.values()), None)
         on = QCheckBox(name.name)
@@ -365,13 +365,6 @@ class PlanEditor(QWidget):
         words = tr("first reading %1, in %2").replace("%1", at).replace("%2", left)
         self.first.setText(words)
         return words
-
-
-def _reading(spec: ChannelSpec, live: LiveValue) -> str:
-    """Return a present value as text."""
-    if live.status == SensorStatus.NO_SENSOR:
-        return tr("no sensor")
-    return f"{number(live.value, quantity(spec.key).decimals)} {live.unit}"
 
 
 def _mark(field: QLineEdit, *, wrong: bool) -> None:
