@@ -354,3 +354,46 @@ def test_every_place_paints_in_every_theme_and_size(
         assert len(colors) > 4, place
     assert window.house.desk.settings.theme == theme
     assert window.house.desk.settings.font_percent == 125
+
+
+# -- Handover ------------------------------------------------------------------------------------
+def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.HANDOVER)
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    assert handover.table.item(0, 4).text().endswith(".pdf")
+    idle(qtbot, window)
+    column = handover.pages._column
+    sheets = [column.itemAt(i).widget() for i in range(column.count())]
+    names = [sheet.accessibleName() for sheet in sheets if sheet is not None]
+    assert names == ["Page 1", "Page 2", "Page 3"]
+    picture = sheets[0].pixmap().toImage()
+    dark = sum(
+        picture.pixelColor(x, y).lightness() < 90
+        for x in range(0, 500, 3)
+        for y in range(0, 300, 3)
+    )
+    assert dark > 50  # there is writing on it
+    handover.table.selectRow(1)
+    idle(qtbot, window)
+    assert "time_utc" in column.itemAt(0).widget().text()
+
+
+def test_a_document_that_was_changed_is_said_to_be(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    from pathlib import Path
+
+    from gezeiten.desk.handing import past_handovers
+
+    window.go(places.HANDOVER)
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    press(window, "Ctrl+E")
+    idle(qtbot, window)
+    written = Path(past_handovers(demo_desk)[0].file_name)
+    assert written.suffix == ".csv"
+    written.unlink()
+    window.house.archive_changed.emit()
+    idle(qtbot, window)
+    assert handover.table.item(0, 5).text() == "✕ missing"

@@ -17,10 +17,11 @@ from pathlib import Path
 from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions, settle
+from gezeiten.desk.handing import export_csv, export_pdf
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.places import add_point, add_site
+from gezeiten.desk.places import add_point, add_site, point_named
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
@@ -146,6 +147,7 @@ class _Story:
         for process in self._by_serial.values():
             contact(self._desk, process.address, process.serial)
         self._mend()
+        self._hand_over()
 
     # -- moving through time -------------------------------------------------------------------
     def _go_to(self, days_ago: float) -> None:
@@ -250,6 +252,13 @@ class _Story:
             if excursion.start_ms < self._anchor_ms - 30 * DAY_MS:
                 cause, said = words.get(excursion.point.name, ("Not known", "Found on offload."))
                 settle(self._desk, excursion.id, cause, said)
+
+    def _hand_over(self) -> None:
+        """Hand over a fortnight of cold room A, as CSV and as PDF."""
+        room = point_named(self._desk, "Cold room A")
+        span = (self._anchor_ms - 14 * DAY_MS, self._anchor_ms)
+        export_csv(self._desk, room, span)
+        export_pdf(self._desk, room, span)
 
     def _mend(self) -> None:
         """Fill the short gaps of the relaunches; say why the boatyard's was left open."""

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from sqlalchemy import select
 
@@ -32,6 +32,9 @@ from gezeiten.report.content import (
     ReportGap,
     ReportMission,
 )
+
+if TYPE_CHECKING:
+    from gezeiten.report.pages import PagePicture
 
 Kind = Literal["csv", "pdf"]
 _END_WORDS = {
@@ -174,6 +177,27 @@ def _state(row: Handover) -> Literal["as it was", "changed", "missing"]:
     except OSError:
         return "missing"
     return "as it was" if fingerprint(data) == row.sha256 else "changed"
+
+
+def document_pages(path: Path, width: int) -> list[PagePicture]:
+    """Return the pages of a PDF that was handed over, `width` pixels wide.
+
+    Raises:
+        SurroundingsError: it is gone or is no PDF any more.
+    """
+    from gezeiten.report.pages import page_pictures
+
+    return page_pictures(path, width)
+
+
+def document_lines(path: Path, most: int = 60) -> str:
+    """Return the first lines of a CSV that was handed over.
+
+    Raises:
+        SurroundingsError: it is gone.
+    """
+    with translated(path), path.open(encoding="utf-8", errors="replace") as lines:
+        return "".join(line for _, line in zip(range(most), lines, strict=False))
 
 
 def file_name(point: PointPlace, span: Span, suffix: str) -> str:

@@ -33,6 +33,7 @@ from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, label, row
+from gezeiten.ui.views.page_view import PageView
 
 USUAL_DAYS = 14
 
@@ -49,6 +50,7 @@ class HandoverPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._points: list[PointPlace] = []
+        self._past: list[PastHandover] = []
         self._target: tuple[int, Span] | None = None
         self._busy = False
         self.point = QComboBox()
@@ -80,7 +82,9 @@ class HandoverPlace(Place):
         self.empty = label(tr("Nothing was handed over yet."), "muted")
         self.table = self._table()
         right.body.addWidget(self.empty)
-        right.body.addWidget(self.table, 1)
+        right.body.addWidget(self.table)
+        self.pages = PageView(house)
+        right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
         self.folder_button = button(tr("Show its folder"), self.open_folder)
         right.body.addLayout(row(self.open_button, self.folder_button, 1))
@@ -103,6 +107,8 @@ class HandoverPlace(Place):
         table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         table.horizontalHeader().setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         table.itemActivated.connect(lambda _: self.open_file())
+        table.itemSelectionChanged.connect(self._show_document)
+        table.setMaximumHeight(190)
         return table
 
     def _date_time(self, name: str) -> QDateTimeEdit:
@@ -154,6 +160,8 @@ class HandoverPlace(Place):
         names = {point.id: point for point in self._points}
         self.count.setText(counted(len(past), "%n document", "%n documents"))
         self.empty.setVisible(not past)
+        self.table.setVisible(bool(past))
+        self.table.blockSignals(True)
         self.table.setRowCount(len(past))
         self._past = past
         for i, document in enumerate(past):
@@ -173,8 +181,10 @@ class HandoverPlace(Place):
                     item.setForeground(self.house.theme.color("ember"))
                 self.table.setItem(i, j, item)
         self.table.verticalHeader().setDefaultSectionSize(self.house.theme.row)
+        self.table.blockSignals(False)
         if past:
             self.table.selectRow(0)
+        self._show_document()
         self.open_button.setEnabled(bool(past))
         self.folder_button.setEnabled(bool(past))
 
@@ -297,6 +307,11 @@ class HandoverPlace(Place):
     def _current(self) -> PastHandover | None:
         at = self.table.currentRow()
         return self._past[at] if 0 <= at < self.table.rowCount() else None
+
+    def _show_document(self) -> None:
+        document = self._current()
+        shown = document is not None and document.state != "missing"
+        self.pages.show_document(Path(document.file_name) if shown else None)
 
     def open_file(self) -> None:
         """Open the chosen document in the program the system has for it."""

@@ -1,0 +1,45 @@
+"""Pages of a PDF as pictures, for showing what a document really looks like."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pypdfium2
+from numpy.typing import NDArray
+
+from gezeiten.errors import SurroundingsError
+
+
+@dataclass(frozen=True, slots=True)
+class PagePicture:
+    """One page, uint8 (height, width, 3), red, green, blue."""
+
+    number: int
+    pixels: NDArray[np.uint8]
+
+
+def page_pictures(path: Path, width: int, most: int = 12) -> list[PagePicture]:
+    """Return the first pages of a PDF, `width` pixels wide.
+
+    Raises:
+        SurroundingsError: the file is gone or is no PDF.
+    """
+    try:
+        document = pypdfium2.PdfDocument(path)
+    except (pypdfium2.PdfiumError, OSError) as exc:
+        raise SurroundingsError(
+            f"{path.name} cannot be shown; it is gone or is no PDF any more."
+        ) from exc
+    try:
+        pictures = []
+        for i in range(min(len(document), most)):
+            page = document[i]
+            bitmap = page.render(scale=width / page.get_width(), rev_byteorder=True)
+            pictures.append(PagePicture(i + 1, bitmap.to_numpy().copy()[:, :, :3]))
+            bitmap.close()
+            page.close()
+        return pictures
+    finally:
+        document.close()

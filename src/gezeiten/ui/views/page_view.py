@@ -1,0 +1,92 @@
+"""The real pages of a chosen document (or the first lines of a CSV), one under the other."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from gezeiten.desk.handing import document_lines, document_pages
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.parts import clear, label
+
+if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
+    from gezeiten.report.pages import PagePicture
+
+PAGE_WIDTH = 520
+
+
+class PageView(QScrollArea):
+    """Shows one document; loading runs off the main thread and the latest wish wins."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__()
+        self._house = house
+        self._wanted: Path | None = None
+        inside = QWidget()
+        self._column = QVBoxLayout(inside)
+        self._column.setSpacing(10)
+        self.setWidget(inside)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setAccessibleName(tr("Pages of the chosen document"))
+
+    def show_document(self, path: Path | None) -> None:
+        """Show a document by its file; None shows nothing."""
+        if path == self._wanted:
+            return
+        self._wanted = path
+        clear(self._column)
+        if path is None:
+            return
+        if path.suffix == ".pdf":
+            ratio = self.devicePixelRatioF()
+            wide = round(PAGE_WIDTH * ratio)
+            self._house.run(
+                lambda _task: (path, document_pages(path, wide)), self._show_pages, failed=self._say
+            )
+        else:
+            self._house.run(
+                lambda _task: (path, document_lines(path)), self._show_lines, failed=self._say
+            )
+
+    def _show_pages(self, result: tuple[Path, list[PagePicture]]) -> None:
+        path, pages = result
+        if path != self._wanted:
+            return
+        for page in pages:
+            sheet = QLabel()
+            sheet.setPixmap(_pixmap(page, self.devicePixelRatioF()))
+            sheet.setStyleSheet("border: 1px solid palette(placeholder-text);")
+            sheet.setAccessibleName(tr("Page %1").replace("%1", str(page.number)))
+            self._column.addWidget(sheet, 0, Qt.AlignmentFlag.AlignHCenter)
+        self._column.addStretch(1)
+
+    def _show_lines(self, result: tuple[Path, str]) -> None:
+        path, text = result
+        if path != self._wanted:
+            return
+        lines = label(text)
+        lines.setStyleSheet("font-family: monospace;")
+        lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._column.addWidget(lines)
+        self._column.addStretch(1)
+
+    def _say(self, sentence: str) -> None:
+        clear(self._column)
+        self._column.addWidget(label(sentence, "muted", wrap=True))
+        self._column.addStretch(1)
+
+
+def _pixmap(page: PagePicture, ratio: float) -> QPixmap:
+    pixels = np.ascontiguousarray(page.pixels)
+    height, width, _ = pixels.shape
+    image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+    picture = QPixmap.fromImage(image.copy())  # the copy outlives the array
+    picture.setDevicePixelRatio(ratio)
+    return picture
