@@ -23,7 +23,7 @@ from gezeiten.standin.simclock import SimClock
 
 DAY_MS = 86_400_000
 ANCHOR_MS = 1_795_392_000_000  # 2026-11-23T00:00:00Z
-HASTY = TimeLimits(connect_s=2.0, answer_s=2.0)
+HASTY = TimeLimits(connect_s=5.0, answer_s=5.0)
 
 StartStandin = Callable[..., StandinProcess]
 

@@ -10,10 +10,10 @@ from typing import Any
 
 import pytest
 from click.testing import CliRunner, Result
-from tests.conftest import ANCHOR_MS, STORE_PLAN, StartStandin
 
 from gezeiten.cli.main import main
 from gezeiten.desk.context import Desk
+from tests.conftest import ANCHOR_MS, STORE_PLAN, StartStandin
 
 
 def run(*words: object, code: int = 0) -> Result:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import pytest
-from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 
 from gezeiten.desk.excursion_book import (
     excursions,
@@ -17,6 +16,7 @@ from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.verifying import logbook_entries
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError
+from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 
 
 @pytest.fixture

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from tests.conftest import STORE_PLAN, Lab
 
 from gezeiten.desk.contact import contact
 from gezeiten.desk.launching import (
@@ -21,6 +20,7 @@ from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import LoggerRefusedError, NotKeptError, PlanError
 from gezeiten.link import registers as reg
+from tests.conftest import STORE_PLAN, Lab
 
 
 def weights(lab: Lab, **change: object) -> dict[str, str]:

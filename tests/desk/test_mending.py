@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import STORE_PLAN, Lab
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
@@ -28,6 +27,7 @@ from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.series import Series
 from gezeiten.errors import InputError
+from tests.conftest import STORE_PLAN, Lab
 
 CHANNELS = ("air_temperature", "relative_humidity")
 
@@ -173,9 +173,8 @@ def test_a_memory_that_was_erased_cannot_serve(relaunched: Lab) -> None:
 def test_an_excursion_hidden_in_a_gap_appears_when_it_is_filled_from_the_logger(
     cold_lab: Lab, tmp_path: Path
 ) -> None:
-    from tests.conftest import ANCHOR_MS, COLD_PLAN
-
     from gezeiten.domain.timeline import DAY_MS
+    from tests.conftest import ANCHOR_MS, COLD_PLAN
 
     lab = cold_lab
     launch(lab.desk, lab.standin.address, lab.serial, COLD_PLAN)

@@ -11,7 +11,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import STORE_PLAN, Lab
 
 from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk
@@ -22,6 +21,7 @@ from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.errors import LoggerAwayError, WrongLoggerError
 from gezeiten.link.offload import Watch
+from tests.conftest import STORE_PLAN, Lab
 
 
 @pytest.fixture

@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import series_of
 
 from gezeiten.domain.excursions import Excursion, find_excursions
 from gezeiten.domain.limits import LimitRule, limit_rule
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import from_ms, to_ms
+from tests.conftest import series_of
 
 MIN = 60_000
 

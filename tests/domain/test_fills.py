@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from tests.conftest import series_of
 
 from gezeiten.domain.fills import HIDDEN_STRETCHES, expected_line_error, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
 from gezeiten.domain.series import Series, join_series, make_series
+from tests.conftest import series_of
 
 MIN = 60_000
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.conftest import series_of
 
 from gezeiten.domain.gaps import find_gaps, held_spans
 from gezeiten.domain.series import empty_series
+from tests.conftest import series_of
 
 MIN = 60_000
 

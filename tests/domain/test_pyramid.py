@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import series_of
 
 from gezeiten.domain.pyramid import FACTOR, Pyramid, split_for_drawing
 from gezeiten.domain.series import make_series
+from tests.conftest import series_of
 
 STEP = 1000
 

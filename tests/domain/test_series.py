@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.conftest import series_of
 
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import empty_series, held_in, holds_ms, join_series, make_series
 from gezeiten.errors import SeriesError
+from tests.conftest import series_of
 
 MIN = 60_000
 

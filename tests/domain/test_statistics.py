@@ -11,12 +11,12 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.conftest import series_of
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.series import empty_series
 from gezeiten.domain.statistics import daily_numbers, mean_kinetic_temperature_c, numbers
 from gezeiten.domain.timeline import to_ms
+from tests.conftest import series_of
 
 MIN = 60_000
 ABOVE = LimitRule("t", "above", 7.0)

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import series_of
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.series import empty_series
 from gezeiten.exchange.csv_out import CsvStretch, CsvTable, count_readings, write_csv
+from tests.conftest import series_of
 
 RULES = (LimitRule("air_temperature", "above", 20.0), LimitRule("air_temperature", "below", 5.0))
 

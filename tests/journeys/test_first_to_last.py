@@ -11,8 +11,6 @@ import polars as pl
 import pypdf
 import pytest
 from pytestqt.qtbot import QtBot
-from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
-from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.handing import past_handovers
@@ -26,6 +24,8 @@ from gezeiten.link.session import LoggerSession
 from gezeiten.ui import house as places
 from gezeiten.ui.views.plan_editor import PlanEditor
 from gezeiten.ui.window import MainWindow
+from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
+from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 
 @pytest.fixture

@@ -8,12 +8,12 @@ import sys
 from pathlib import Path
 
 import pytest
-from tests.conftest import STORE_PLAN, Lab
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.launching import launch
 from gezeiten.desk.offloading import offload_logger, recover_incoming
 from gezeiten.desk.verifying import verify
+from tests.conftest import STORE_PLAN, Lab
 
 
 def offload_with_room_for(lab: Lab, folder: Path, size: int) -> subprocess.CompletedProcess[str]:

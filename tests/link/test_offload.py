@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import HASTY, STORE_PLAN, Lab
 
 from gezeiten.errors import CancelledError, LoggerAwayError
 from gezeiten.link import registers as reg
@@ -14,6 +13,7 @@ from gezeiten.link.mission_file import decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import Progress, Transfer, Watch, offload, wanted_blocks
 from gezeiten.link.session import LoggerSession
+from tests.conftest import HASTY, STORE_PLAN, Lab
 
 
 @pytest.fixture

@@ -9,7 +9,6 @@ from collections.abc import Iterator
 
 import pytest
 from pymodbus.client import ModbusTcpClient
-from tests.conftest import STORE_PLAN, Lab, StartStandin
 
 from gezeiten.errors import (
     LoggerAnswerError,
@@ -21,8 +20,9 @@ from gezeiten.link import registers as reg
 from gezeiten.link.find import find_loggers
 from gezeiten.link.modbus import Address, ModbusTcp, TimeLimits
 from gezeiten.link.session import LoggerSession, addresses
+from tests.conftest import STORE_PLAN, Lab, StartStandin
 
-SHORT = TimeLimits(connect_s=0.5, answer_s=0.5)
+SHORT = TimeLimits(connect_s=1.5, answer_s=1.5)
 
 
 @pytest.fixture
@@ -152,7 +152,7 @@ def test_a_logger_that_hangs_is_given_up(lab: Lab) -> None:
         began = time.monotonic()
         with pytest.raises(LoggerAwayError, match="went away in the middle"):
             LoggerSession(line).identify()
-        assert time.monotonic() - began < 5
+        assert time.monotonic() - began < 30  # and not for ever
 
 
 def test_a_logger_that_answers_nonsense_is_called_so(lab: Lab) -> None:

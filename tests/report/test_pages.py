@@ -36,7 +36,7 @@ def test_long_documents_show_their_first_pages(tmp_path: Path) -> None:
 @pytest.mark.parametrize("content", [b"", b"no pdf at all", b"%PDF-1.4 cut off"])
 def test_what_is_no_pdf_is_said(tmp_path: Path, content: bytes) -> None:
     (tmp_path / "a.pdf").write_bytes(content)
-    with pytest.raises(SurroundingsError, match="a.pdf cannot be shown"):
+    with pytest.raises(SurroundingsError, match=r"a\.pdf cannot be shown"):
         page_pictures(tmp_path / "a.pdf", 100)
 
 

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import pypdf
 import pytest
-from tests.conftest import series_of
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.statistics import daily_numbers, numbers
@@ -22,6 +21,7 @@ from gezeiten.report.content import (
 )
 from gezeiten.report.pdf import write_pdf
 from gezeiten.report.pictures import week_picture, week_title, weeks
+from tests.conftest import series_of
 
 ZONE = "Europe/Berlin"
 START = to_ms(datetime(2026, 11, 16, tzinfo=UTC))

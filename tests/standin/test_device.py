@@ -7,7 +7,6 @@ from dataclasses import asdict, replace
 
 import numpy as np
 import pytest
-from tests.conftest import ANCHOR_MS, DAY_MS
 
 from gezeiten.domain.plan import Plan
 from gezeiten.link import mission_file as mf
@@ -16,6 +15,7 @@ from gezeiten.standin.device import SimLogger, state_from_dict
 from gezeiten.standin.scenario import SITES, standin, standins
 from gezeiten.standin.signals import SIGNALS, noise
 from gezeiten.standin.simclock import SimClock
+from tests.conftest import ANCHOR_MS, DAY_MS
 
 T_RH = Plan(("air_temperature", "relative_humidity"), 600)
 

@@ -12,8 +12,6 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
-from tests.conftest import series_of
-from tests.ui_help import idle, open_window, press, type_into
 
 from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
@@ -28,6 +26,8 @@ from gezeiten.ui.charts import Lane, LaneChart, TimeAxis, make_trace
 from gezeiten.ui.finder import Finder
 from gezeiten.ui.theme import LIGHT
 from gezeiten.ui.views.board_canvas import BoardCanvas
+from tests.conftest import series_of
+from tests.ui_help import idle, open_window, press, type_into
 
 BERLIN = "Europe/Berlin"
 

@@ -10,8 +10,6 @@ import pytest
 from PySide6.QtCore import QLocale, Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
-from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
-from tests.ui_help import idle, open_window, press, type_into
 
 from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk
@@ -23,6 +21,8 @@ from gezeiten.ui.i18n import counted, day_and_time, number
 from gezeiten.ui.theme import THEMES, Theme
 from gezeiten.ui.views.plan_editor import PlanEditor
 from gezeiten.ui.work import Task, Works
+from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
+from tests.ui_help import idle, open_window, press, type_into
 
 
 # -- looks and formats ---------------------------------------------------------------------------

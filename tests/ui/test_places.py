@@ -6,7 +6,6 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
-from tests.ui_help import idle, open_window, press, type_into
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions, to_assess
@@ -17,6 +16,7 @@ from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
 from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle, open_window, press, type_into
 
 
 @pytest.fixture

@@ -175,3 +175,4 @@ def blink(desk: Desk, address: Address, serial: str) -> None:
     """Let a logger blink so that it is found among others."""
     with session_with(desk, address, serial) as (session, _):
         session.command(Command.BLINK)
+    desk.log_alone("blink", serial, f"{serial} was let blink.")

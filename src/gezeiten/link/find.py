@@ -12,7 +12,7 @@ from gezeiten.link.modbus import Address, ModbusTcp, TimeLimits
 from gezeiten.link.registers import LoggerState
 from gezeiten.link.session import Identity, LoggerSession
 
-FIND_LIMITS = TimeLimits(connect_s=0.7, answer_s=1.5)
+FIND_LIMITS = TimeLimits(connect_s=1.0, answer_s=3.0)
 _AT_ONCE = 16
 
 

@@ -165,7 +165,8 @@ class _Layout:
         ]
         if len(limits) == 1:
             limits.append(["none", "", "", ""])
-        return KeepTogether([self._table(rows), Spacer(1, 8), self._table(limits)])
+        widths = [18 * mm, 26 * mm, 40 * mm, 30 * mm, WIDTH - 114 * mm]
+        return KeepTogether([self._table(rows, widths), Spacer(1, 8), self._table(limits)])
 
     def _daily(self, channel: ReportChannel) -> list[Flowable]:
         name = quantity(channel.key)

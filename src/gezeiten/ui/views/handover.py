@@ -36,6 +36,7 @@ from gezeiten.ui.parts import Card, Facts, button, label, row
 from gezeiten.ui.views.page_view import PageView
 
 USUAL_DAYS = 14
+LINES_SHOWN = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +109,7 @@ class HandoverPlace(Place):
         table.horizontalHeader().setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         table.itemActivated.connect(lambda _: self.open_file())
         table.itemSelectionChanged.connect(self._show_document)
-        table.setMaximumHeight(190)
+        table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         return table
 
     def _date_time(self, name: str) -> QDateTimeEdit:
@@ -180,7 +181,10 @@ class HandoverPlace(Place):
                 if j == 5 and document.state != "as it was":
                     item.setForeground(self.house.theme.color("ember"))
                 self.table.setItem(i, j, item)
-        self.table.verticalHeader().setDefaultSectionSize(self.house.theme.row)
+        height = self.house.theme.row
+        self.table.verticalHeader().setDefaultSectionSize(height)
+        lines = min(max(len(past), 1), LINES_SHOWN)
+        self.table.setFixedHeight(lines * height + self.table.horizontalHeader().height() + 6)
         self.table.blockSignals(False)
         if past:
             self.table.selectRow(0)
