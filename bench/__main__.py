@@ -24,7 +24,7 @@ from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.series import Series, make_series
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import offload
-from gezeiten.link.session import LoggerSession
+from gezeiten.link.session import DirectoryEntry, LoggerSession
 
 READINGS = 10_000_000
 COLUMNS = 1200
@@ -135,6 +135,13 @@ def excursions(series: Series) -> None:
     report(f"the same, {outside:.0%} outside in {runs}", ours, reference, "s ", "none")
 
 
+def take(session: LoggerSession, entry: DirectoryEntry, folder: Path) -> int:
+    """Offload a whole mission; returns its bytes."""
+    transfer = offload(session, entry, [entry.held], folder)
+    transfer.release()
+    return transfer.path.stat().st_size
+
+
 def offloading(archive: Path, fleet: list[object]) -> None:
     """Mission bytes over Modbus TCP on loopback, against plain socket reads of as many bytes."""
     process = next(p for p in fleet if p.serial == "P-0331")  # type: ignore[attr-defined]
@@ -144,9 +151,8 @@ def offloading(archive: Path, fleet: list[object]) -> None:
         [entry] = session.directory()
         at = entry.header_bytes + entry.first_held // 240 * entry.block_bytes
         # the stand-in computes each block when it is first read; the second time it only sends
-        transfer = offload(session, entry, [entry.held], Path(folder))
-        size = transfer.path.stat().st_size
-        elapsed = best_s(lambda: offload(session, entry, [entry.held], Path(folder)), 3)
+        size = take(session, entry, Path(folder))
+        elapsed = best_s(lambda: take(session, entry, Path(folder)), 3)
         one_by_one = best_s(
             lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)], 3
         )

@@ -10,6 +10,7 @@ GezeitenError
     LoggerAnswerError   answered, but with nonsense
     WrongLoggerError    another serial than the one expected
     LoggerRefusedError  understood and refused
+    LoggerBusyError     another program is at it
   SurroundingsError     the computer: disk, files, database
     ArchiveLockedError  another process holds the database
     ArchiveNewerError   written by a newer Gezeiten
@@ -67,6 +68,10 @@ class WrongLoggerError(DeviceError):
 
 class LoggerRefusedError(DeviceError):
     """The logger understood and refused."""
+
+
+class LoggerBusyError(DeviceError):
+    """Another window or program is offloading it."""
 
 
 class SurroundingsError(GezeitenError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import shutil
 import signal
 import subprocess
@@ -19,8 +20,8 @@ from gezeiten.desk.offloading import offload_logger, recover_incoming
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
-from gezeiten.errors import LoggerAwayError, WrongLoggerError
-from gezeiten.link.offload import Watch
+from gezeiten.errors import LoggerAwayError, LoggerBusyError, WrongLoggerError
+from gezeiten.link.offload import Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 
 
@@ -154,6 +155,25 @@ def test_killed_in_the_middle_it_goes_on_where_it_was(
     assert verdict.is_whole
     assert verdict.offloads == 2
     assert len(values(running)) in (1440, 1441)
+
+
+def test_two_programs_never_offload_one_mission_into_one_file(running: Lab) -> None:
+    whole = offload_logger(running.desk, running.standin.address, running.serial)
+    running.later(60)
+    card = contact(running.desk, running.standin.address, running.serial)
+    entry = card.directory[0]
+    path = running.desk.archive.incoming / f"D-2041-{entry.mission}-{entry.launched_ms}.part"
+    lock = lock_incoming(path)  # as another window holds it while it offloads
+    assert lock is not None
+    with pytest.raises(LoggerBusyError, match="by another window or program; wait for it"):
+        offload_logger(running.desk, running.standin.address, running.serial)
+    assert recover_incoming(running.desk) == []  # nor is its file taken away
+    assert path.exists()
+    os.close(lock)
+    path.unlink()
+    rest = offload_logger(running.desk, running.standin.address, running.serial)
+    assert rest.readings == 6
+    assert len(values(running)) == whole.readings + 6
 
 
 def test_an_incoming_file_of_junk_is_put_aside(lab: Lab) -> None:

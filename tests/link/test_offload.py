@@ -32,7 +32,9 @@ def take(lab: Lab, folder: Path, watch: Watch | None = None, **what: object) -> 
         session = LoggerSession(line)
         [entry] = session.directory()
         wanted = what.get("wanted", [entry.held])
-        return offload(session, entry, wanted, folder, watch or Watch())  # type: ignore[arg-type]
+        transfer = offload(session, entry, wanted, folder, watch or Watch())  # type: ignore[arg-type]
+        transfer.release()
+        return transfer
 
 
 def test_everything_comes_and_reads_back(logging_lab: Lab, tmp_path: Path) -> None:
@@ -75,6 +77,7 @@ def test_a_cut_keeps_what_came(logging_lab: Lab, tmp_path: Path, after: int) -> 
         [entry] = session.directory()
         logging_lab.standin.order("fault", vanish_after_bytes=entry.header_bytes + 60 + after)
         transfer = offload(session, entry, [entry.held], tmp_path)
+        transfer.release()
     assert isinstance(transfer.error, LoggerAwayError)
     part = decode_mission_file(transfer.path.read_bytes())
     assert part.damaged == []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,7 +23,7 @@ from gezeiten.domain.coverage import Range, size
 from gezeiten.errors import DeviceError, GezeitenError
 from gezeiten.link.mission_file import MissionFile, decode_mission_file
 from gezeiten.link.modbus import Address
-from gezeiten.link.offload import Transfer, Watch, offload
+from gezeiten.link.offload import Transfer, Watch, lock_incoming, offload
 from gezeiten.link.session import LoggerSession
 
 NETWORK = "network"
@@ -110,9 +111,12 @@ def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intak
         clock_uncertainty_ms=card.clock.uncertainty_ms,
         cut_short=str(transfer.error) if transfer.error else "",
     )
-    intake = take_in_file(desk, transfer.path, how, transfer.damaged)
-    with translated(desk.archive.folder):
-        transfer.path.unlink()
+    try:
+        intake = take_in_file(desk, transfer.path, how, transfer.damaged)
+        with translated(desk.archive.folder):
+            transfer.path.unlink()
+    finally:
+        transfer.release()
     return intake
 
 
@@ -175,15 +179,27 @@ def recover_incoming(desk: Desk) -> list[Intake]:
     """
     taken = []
     for path in sorted(desk.archive.incoming.glob("*.part")):
-        how = Circumstances(
-            desk.now_ms(), desk.person, NETWORK, cut_short="the program ended in the middle."
-        )
-        try:
-            taken.append(take_in_file(desk, path, how))
-        except DeviceError:
-            with translated(desk.archive.folder):
-                path.rename(path.with_suffix(".unreadable"))
-            continue
         with translated(desk.archive.folder):
-            path.unlink()
+            lock = lock_incoming(path)
+        if lock is None:
+            continue  # another program is writing it now
+        try:
+            taken += _recover(desk, path)
+        finally:
+            os.close(lock)
     return taken
+
+
+def _recover(desk: Desk, path: Path) -> list[Intake]:
+    how = Circumstances(
+        desk.now_ms(), desk.person, NETWORK, cut_short="the program ended in the middle."
+    )
+    try:
+        intake = take_in_file(desk, path, how)
+    except DeviceError:
+        with translated(desk.archive.folder):
+            path.rename(path.with_suffix(".unreadable"))
+        return []
+    with translated(desk.archive.folder):
+        path.unlink()
+    return [intake]

@@ -6,6 +6,7 @@ leaves a file that is itself a readable mission file; the next contact asks for 
 
 from __future__ import annotations
 
+import fcntl
 import os
 import time
 from collections.abc import Callable
@@ -14,7 +15,12 @@ from pathlib import Path
 from typing import BinaryIO
 
 from gezeiten.domain.coverage import Range
-from gezeiten.errors import CancelledError, DeviceError, LoggerAnswerError
+from gezeiten.errors import (
+    CancelledError,
+    DeviceError,
+    LoggerAnswerError,
+    LoggerBusyError,
+)
 from gezeiten.link.mission_file import (
     READINGS_PER_BLOCK,
     Header,
@@ -40,13 +46,33 @@ class Progress:
 
 @dataclass(slots=True)
 class Transfer:
-    """What came. damaged: ranges whose blocks stayed damaged; error: why it ended early."""
+    """What came. damaged: ranges whose blocks stayed damaged; error: why it ended early.
+
+    The incoming file stays locked until `release`, so that no other process takes it in (or
+    writes it) meanwhile; when this process dies, the lock goes with it.
+    """
 
     path: Path
     header: Header
+    lock: int
     received: list[Range] = field(default_factory=list)
     damaged: list[Range] = field(default_factory=list)
     error: DeviceError | CancelledError | None = None
+
+    def release(self) -> None:
+        """Let go of the incoming file."""
+        os.close(self.lock)
+
+
+def lock_incoming(path: Path) -> int | None:
+    """Lock an incoming file; returns the lock's descriptor, None when another holds it."""
+    lock = os.open(path, os.O_RDWR | os.O_CREAT, 0o644)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        os.close(lock)
+        return None
+    return lock
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,12 +106,17 @@ def offload(
     file holds what came. Only a header that cannot be read raises.
 
     Raises:
-        DeviceError: nothing usable came at all.
+        DeviceError: nothing usable came at all, or another program is offloading this mission.
         OSError: the disk; translated where the archive takes over.
     """
     raw_header, header = _read_header(session, entry)
     path = folder / f"{header.serial}-{header.mission}-{header.launched_ms}.part"
-    transfer = Transfer(path, header)
+    lock = lock_incoming(path)
+    if lock is None:
+        raise LoggerBusyError(
+            f"{header.serial} is being offloaded by another window or program; wait for it."
+        )
+    transfer = Transfer(path, header, lock)
     with path.open("wb") as out:
         out.write(raw_header)
         try:
