@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, settings
 
 from gezeiten.cli.demo import Demo, open_demo
 from gezeiten.desk.context import Desk
@@ -20,6 +21,10 @@ from gezeiten.domain.series import Series, make_series
 from gezeiten.link.modbus import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
+
+# Speed is measured by `make bench`, never here: a busy machine must not fail a property.
+settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("calm")
 
 DAY_MS = 86_400_000
 ANCHOR_MS = 1_795_392_000_000  # 2026-11-23T00:00:00Z

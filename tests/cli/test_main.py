@@ -85,6 +85,8 @@ def test_errors_are_one_sentence_and_a_code(tmp_path: Path) -> None:
         (("offload",), 2, "No logger named; give serials or --all."),
         (("export", "Nowhere"), 2, "There is no point “Nowhere”"),
         (("launch", "D-1", "--at", "nonsense"), 2, "is no address; write it like"),
+        (("find", "--at", "nonsense"), 2, "The addresses to look at cannot be read"),
+        (("find", "--at", "a:1-2-3"), 2, "write them like 127.0.0.1:15020-15039"),
     ):
         failed = run(*words, *archive, code=code)
         assert said in failed.stderr

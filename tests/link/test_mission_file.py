@@ -143,6 +143,14 @@ def test_headers_without_sense_are_refused(change: dict[str, object]) -> None:
         mf.header_of({**item[0], **change})
 
 
+def test_events_without_sense_cost_the_events_only() -> None:
+    odd = mf.sealed({"kind": "events", "events": [["soon", 1, 2]]})
+    file = mf.decode_mission_file(whole_file(240, tail=False) + odd)
+    assert file.ranges == [(0, 240)]
+    assert file.events == []
+    assert len(file.damaged) == 1
+
+
 def test_doubled_readings_are_given_once() -> None:
     data = whole_file(240, tail=False) + mf.encode_block(CHANNELS, 0, counts(0, 240))
     times, columns = mf.decode_mission_file(data).readings((0, 240))

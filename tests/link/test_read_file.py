@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 
 import pytest
@@ -12,7 +13,7 @@ from pymodbus.pdu.file_message import FileRecord, ReadFileRecordRequest, ReadFil
 
 from gezeiten.errors import LoggerAnswerError, LoggerRefusedError
 from gezeiten.link import registers as reg
-from gezeiten.link.session import LoggerSession
+from gezeiten.link.session import LoggerSession, directory_entry
 
 CONTENT = bytes((i * 7 + i // 251) % 256 for i in range(3 * reg.FILE_BYTES))
 
@@ -78,6 +79,34 @@ def test_an_answer_to_another_question_is_noticed() -> None:
     shelf.bad = ReadFileRecordRequest([])
     with pytest.raises(LoggerAnswerError, match="answered another question"):
         LoggerSession(shelf).read_file(1000, 0, 100)
+
+
+GOOD = {
+    "mission": 12, "name": "Store", "point": "A · B", "launched_ms": 0, "first_ms": 600_000,
+    "interval_ms": 600_000, "readings": 100, "first_held": 0, "header_bytes": 300,
+    "block_bytes": 988, "file": 1000, "tail_file": 10,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"readings": -1}, {"first_held": 101}, {"interval_ms": 0}, {"header_bytes": 10**12},
+        {"block_bytes": 0}, {"block_bytes": 2**40}, {"file": 3}, {"file": 10**6},
+        {"readings": "many"}, {"name": 7}, {"surprise": 1}, {"readings": 10**15},
+    ],
+)  # fmt: skip
+def test_a_directory_that_cannot_be_is_refused(change: dict[str, object]) -> None:
+    assert directory_entry(GOOD).held == (0, 100)
+    with pytest.raises((TypeError, ValueError)):
+        directory_entry({**GOOD, **change})
+
+
+@given(st.dictionaries(st.sampled_from(sorted(GOOD)), st.none() | st.integers() | st.text()))
+def test_any_directory_is_read_or_refused(change: dict[str, object]) -> None:
+    with contextlib.suppress(TypeError, ValueError):
+        entry = directory_entry({**GOOD, **change})
+        assert 0 <= entry.first_held <= entry.readings
 
 
 def test_an_envelope_that_claims_too_much_is_refused() -> None:

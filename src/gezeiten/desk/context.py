@@ -14,6 +14,7 @@ from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive, translated
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.pyramid import Pyramid
+from gezeiten.errors import InputError
 from gezeiten.link.modbus import USUAL_LIMITS, Address, TimeLimits
 from gezeiten.link.session import addresses
 
@@ -52,8 +53,18 @@ class Desk:
         return self.settings.person or getpass.getuser()
 
     def addresses(self) -> list[Address]:
-        """Return where to look for loggers."""
-        return [Address(host, port) for host, port in addresses(self.settings.addresses)]
+        """Return where to look for loggers.
+
+        Raises:
+            InputError: the addresses of the settings cannot be read.
+        """
+        try:
+            return [Address(host, port) for host, port in addresses(self.settings.addresses)]
+        except ValueError as exc:
+            raise InputError(
+                f"The addresses to look at cannot be read ({exc}); write them like "
+                "127.0.0.1:15020-15039, logger.lan:502."
+            ) from exc
 
     def change_settings(self, settings: Settings) -> None:
         """Take new settings at once and keep them."""

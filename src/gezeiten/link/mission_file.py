@@ -297,9 +297,13 @@ def decode_mission_file(data: bytes) -> MissionFile:
             mission.damaged.append(at)
             at += length
             continue
-        content, at = item
+        content, following = item
         if content.get("kind") == "events":
-            mission.events = [(int(ms), str(text)) for ms, text in content.get("events", [])]
+            try:
+                mission.events = [(int(ms), str(text)) for ms, text in content.get("events", [])]
+            except (TypeError, ValueError):
+                mission.damaged.append(at)
         elif content.get("kind") == "trailer":
             mission.trailer = content
+        at = following
     return mission

@@ -32,6 +32,9 @@ from gezeiten.errors import LoggerAnswerError, LoggerRefusedError, WrongLoggerEr
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import Transport, accepted, refusal
 
+LARGEST_HEADER = 64 * 1024
+LARGEST_BLOCK = 1024 * 1024
+
 _Answer = TypeVar("_Answer", bound=ModbusPDU)
 
 
@@ -67,6 +70,29 @@ class DirectoryEntry:
         return (self.first_held, self.readings)
 
 
+def directory_entry(entry: dict[str, Any]) -> DirectoryEntry:
+    """Return a listed mission, checked against what can be.
+
+    Raises:
+        TypeError, ValueError: a field is missing, unknown, of another kind or beyond reason.
+    """
+    made = DirectoryEntry(**entry)
+    for name in DirectoryEntry.__slots__:
+        wanted = str if name in ("name", "point") else int
+        if not isinstance(getattr(made, name), wanted):
+            raise TypeError(f"{name} is no {wanted.__name__}")
+    reasonable = (
+        0 <= made.first_held <= made.readings < 2**31
+        and made.interval_ms > 0
+        and 0 < made.header_bytes <= LARGEST_HEADER
+        and 0 < made.block_bytes <= LARGEST_BLOCK
+        and reg.MEMORY_FILE <= made.file < 2**16
+    )
+    if not reasonable:
+        raise ValueError("numbers beyond reason")
+    return made
+
+
 class LoggerSession:
     """One logger behind one transport. Not for use from several threads at once."""
 
@@ -86,11 +112,11 @@ class LoggerSession:
             ReadDeviceInformationRequest(read_code=3, dev_id=reg.UNIT_ID),
             ReadDeviceInformationResponse,
         )
-        objects = {key: bytes(value) for key, value in answer.information.items()}
         try:
+            objects = {key: bytes(value) for key, value in answer.information.items()}
             maker, code, firmware = (objects[i].decode("ascii") for i in range(3))
             serial = objects[reg.SERIAL_OBJECT].decode("ascii")
-        except (KeyError, UnicodeDecodeError) as exc:
+        except (KeyError, TypeError, UnicodeDecodeError) as exc:
             raise LoggerAnswerError(
                 f"What answers at {self.name} does not say who it is; check the address."
             ) from exc
@@ -124,10 +150,11 @@ class LoggerSession:
         """Return the missions in memory, the running one last."""
         listed = self.read_sealed(reg.DIRECTORY_FILE)
         try:
-            return [DirectoryEntry(**entry) for entry in listed]
-        except TypeError as exc:
+            return [directory_entry(entry) for entry in listed]
+        except (TypeError, ValueError) as exc:
             raise LoggerAnswerError(
-                f"{self.name} lists its missions in an unknown form; update Gezeiten."
+                f"{self.name} lists its missions in a form that makes no sense ({exc}); "
+                "read its state and try again, then update Gezeiten."
             ) from exc
 
     def plan(self) -> Plan | None:
@@ -218,9 +245,8 @@ class LoggerSession:
         )
         answer = self._line.exchange([request])[0]
         if refusal(answer):
-            reason = reg.REFUSAL_WORDS.get(
-                reg.Refusal(self.state().last_refusal), "for a reason unknown here"
-            )
+            words = {int(code): text for code, text in reg.REFUSAL_WORDS.items()}
+            reason = words.get(self.state().last_refusal, "for a reason unknown here")
             raise LoggerRefusedError(f"{self.name} refused: {reason}; nothing on it was changed.")
 
     def _ask(self, request: ModbusPDU, kind: type[_Answer]) -> _Answer:
