@@ -12,6 +12,7 @@ from gezeiten.desk.excursion_book import excursions, to_assess
 from gezeiten.desk.mending import gaps, open_gaps
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
@@ -124,6 +125,46 @@ def test_a_plan_being_edited_survives_looking_again_and_another_logger(
     press(window, "Ctrl+Up")
     idle(qtbot, window)
     assert field.editor.plan().interval_s == 17 * 60
+
+
+def test_all_loggers_at_hand_in_one_act(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+    before = verify(demo_desk).offloads
+    window.go(places.FIELD_DESK)
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    waiting = sum(1 for card in field.loggers.cards() if card.readings_not_kept)
+    press(window, "Shift+F6")
+    idle(qtbot, window)
+    assert all(
+        card.readings_not_kept - card.readings_just_come == 0 for card in field.loggers.cards()
+    )
+    verdict = verify(demo_desk)
+    assert verdict.is_whole
+    assert verdict.offloads == before + waiting
+    [k2] = [g for g in gaps(demo_desk) if g.point.name == "Piezometer K2"] or [None]
+    assert k2 is None  # the eleven days came along with the rest
+    press(window, "Ctrl+1")
+    idle(qtbot, window)
+    rows = [
+        row for _, listed in window.places[places.TIDEBOARD].canvas.board.sites for row in listed
+    ]
+    assert not any(row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS for row in rows)
+
+
+def test_stopping_keeps_what_came_and_says_so(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.FIELD_DESK, "P-0331")
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    assert field.card.serial == "P-0331"
+    press(window, "F6")
+    field.cancel_offload()
+    idle(qtbot, window)
+    assert "what came is kept" in window.message.text() or "readings kept" in (
+        window.message.text()
+    )
+    press(window, "F6")
+    idle(qtbot, window)
+    assert field.card.readings_not_kept - field.card.readings_just_come == 0
 
 
 def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -> None:
