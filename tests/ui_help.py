@@ -11,7 +11,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.ui.app import application
 from gezeiten.ui.window import MainWindow
 
-PATIENCE_MS = 30_000
+PATIENCE_MS = 120_000
 
 
 def open_window(qtbot: QtBot, desk: Desk) -> MainWindow:

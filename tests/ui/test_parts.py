@@ -17,6 +17,7 @@ from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.errors import InputError
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
+from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, number
 from gezeiten.ui.theme import THEMES, Theme
 from gezeiten.ui.views.plan_editor import PlanEditor
@@ -115,6 +116,25 @@ def test_errors_in_work_come_back_as_one_sentence(
     with qtbot.waitSignal(works.idle):
         works.start(fail, said.append, said.append)
     assert said == [words]
+
+
+def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(tmp_path)
+    house = House(desk)
+    shown: list[str] = []
+    newer_was_asked = threading.Event()
+
+    def slow(_task: Task) -> str:
+        newer_was_asked.wait(10)
+        return "old"
+
+    with qtbot.waitSignal(house.works.idle, timeout=20_000):
+        house.run(slow, shown.append, latest="x")
+        house.run(lambda _task: "new", shown.append, latest="x")
+        house.run(lambda _task: "other", shown.append, latest="y")
+        newer_was_asked.set()
+    assert sorted(shown) == ["new", "other"]
+    desk.close()
 
 
 def test_cancelling_reaches_the_work(qtbot: QtBot) -> None:

@@ -28,6 +28,7 @@ class House(QObject):
         self.desk = desk
         self.works = Works()
         self.theme: Theme = LIGHT
+        self._wishes: dict[str, int] = {}
 
     def run(
         self,
@@ -35,15 +36,25 @@ class House(QObject):
         done: Callable[[Any], None],
         progress: Callable[[Any], None] | None = None,
         failed: Callable[[str], None] | None = None,
+        latest: str = "",
     ) -> Task:
-        """Run work off the main thread; errors go to the foot line (and to `failed`)."""
+        """Run work off the main thread; errors go to the foot line (and to `failed`).
+
+        latest: a name for a wish that a newer one of the same name replaces; a result that
+        comes after a newer wish was made is not shown.
+        """
+        wish = self._wishes[latest] = self._wishes.get(latest, 0) + 1
+
+        def finished(result: Any) -> None:
+            if not latest or self._wishes[latest] == wish:
+                done(result)
 
         def complain(sentence: str) -> None:
             self.said.emit(sentence, True)
             if failed:
                 failed(sentence)
 
-        return self.works.start(work, done, complain, progress)
+        return self.works.start(work, finished, complain, progress)
 
     def say(self, text: str) -> None:
         """Show a message in the foot line."""

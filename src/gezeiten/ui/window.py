@@ -227,7 +227,8 @@ class MainWindow(QMainWindow):
         self._count()
 
     def _count(self) -> None:
-        self.house.run(lambda _task: _counts(self.house.desk), self._show_counts)
+        desk = self.house.desk
+        self.house.run(lambda _task: _counts(desk), self._show_counts, latest="counts")
 
     def _show_counts(self, counts: dict[str, int]) -> None:
         tabs = self.strip.tabs

@@ -128,7 +128,7 @@ class ExcursionsPlace(Place):
         self.under.setText(
             tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)
         )
-        self.house.run(lambda _task: excursions(self.house.desk), self._know)
+        self.house.run(lambda _task: excursions(self.house.desk), self._know, latest="events")
 
     def _know(self, events: list[BookedExcursion]) -> None:
         self._all = events

@@ -109,6 +109,7 @@ class HandoverPlace(Place):
         table.horizontalHeader().setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         table.itemActivated.connect(lambda _: self.open_file())
         table.itemSelectionChanged.connect(self._show_document)
+        table.setWordWrap(False)  # file names are cut in the middle: both ends tell something
         table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         return table
 
@@ -137,7 +138,7 @@ class HandoverPlace(Place):
             listed = [point for point in points(self.house.desk) if point.channels]
             return _Known(listed, past_handovers(self.house.desk))
 
-        self.house.run(work, self._show)
+        self.house.run(work, self._show, latest="handover")
 
     def _show(self, known: _Known) -> None:
         before = self.chosen()

@@ -30,6 +30,7 @@ class LogbookPlace(Place):
         )
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         header = self.table.horizontalHeader()
@@ -59,7 +60,9 @@ class LogbookPlace(Place):
 
     def refresh(self) -> None:
         words = self.filter.text()
-        self.house.run(lambda _task: logbook_entries(self.house.desk, words), self._show)
+        self.house.run(
+            lambda _task: logbook_entries(self.house.desk, words), self._show, latest="logbook"
+        )
 
     def _show(self, entries: list[LogbookRow]) -> None:
         self.count.setText(counted(len(entries), "%n entry", "%n entries"))

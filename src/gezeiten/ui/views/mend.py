@@ -159,7 +159,7 @@ class MendPlace(Place):
 
     # -- loading -------------------------------------------------------------------------------
     def refresh(self) -> None:
-        self.house.run(lambda _task: gaps(self.house.desk), self._show_list)
+        self.house.run(lambda _task: gaps(self.house.desk), self._show_list, latest="gaps")
 
     def _show_list(self, listed: list[BookedGap]) -> None:
         open_count = sum(1 for booked in listed if booked.state == "open")

@@ -127,7 +127,7 @@ class TideboardPlace(Place):
         )
 
     def refresh(self) -> None:
-        self.house.run(lambda _task: board(self.house.desk), self.show_board)
+        self.house.run(lambda _task: board(self.house.desk), self.show_board, latest="board")
 
     def show_board(self, shown: Board) -> None:
         """Show a board and the visits that follow from it."""

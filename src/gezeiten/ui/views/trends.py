@@ -41,7 +41,6 @@ class TrendsPlace(Place):
         self._whole: Span | None = None
         self._lanes: list[Lane] = []
         self._keep_view: Span | None = None
-        self._asked: Span | None = None
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
         self.tree.setRootIsDecorated(False)
@@ -203,7 +202,7 @@ class TrendsPlace(Place):
         chosen, desk = self.points(), self.house.desk
         if self._lanes and self._keep_view is None and chosen:
             self._keep_view = self.chart.view()
-        self.house.run(lambda _task: lanes_of(desk, chosen), self._show_lanes)
+        self.house.run(lambda _task: lanes_of(desk, chosen), self._show_lanes, latest="lanes")
 
     def _show_lanes(self, lanes: list[Lane]) -> None:
         self._lanes = lanes
@@ -262,18 +261,14 @@ class TrendsPlace(Place):
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
         lanes = list(self._lanes)
-        self._asked = span
 
-        def work(_task: object) -> tuple[Span, list[_Column]]:
+        def work(_task: object) -> list[_Column]:
             pairs = [(lane, trace) for lane in lanes for trace in lane.traces][:4]
-            return span, [(ln, tr_, numbers(tr_.series, span, ln.rules)) for ln, tr_ in pairs]
+            return [(ln, trace, numbers(trace.series, span, ln.rules)) for ln, trace in pairs]
 
-        self.house.run(work, self._show_columns)
+        self.house.run(work, self._show_columns, latest="numbers")
 
-    def _show_columns(self, result: tuple[Span, list[_Column]]) -> None:
-        span, columns = result
-        if span != self._asked:
-            return  # the view has moved on
+    def _show_columns(self, columns: list[_Column]) -> None:
         clear(self.table)
         several = len(self.points()) > 1
         for j, (lane, trace, _) in enumerate(columns, 1):
