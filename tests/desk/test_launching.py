@@ -102,6 +102,16 @@ def test_a_plan_lost_on_the_way_is_noticed_by_the_logger(lab: Lab) -> None:
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
 
 
+def test_a_plan_lost_on_the_way_does_not_stop_the_old_mission(lab: Lab) -> None:
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    lab.standin.order("fault", lose_plan=True)
+    with pytest.raises(LoggerRefusedError, match="nothing on it was changed"):
+        launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60))
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    assert card.is_recording
+    assert card.plan == STORE_PLAN
+
+
 def test_stopping_keeps_the_memory(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(100)

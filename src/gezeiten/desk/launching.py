@@ -183,6 +183,10 @@ def _launch(
         raise PlanError(blocking[0].sentence)
     # the plan goes over and is read back before anything on the logger changes
     session.stage_plan(plan)
+    if session.staged_plan() != plan:
+        raise LoggerRefusedError(
+            f"{card.serial} refused: it holds no whole plan; nothing on it was changed."
+        )
     if card.is_recording:
         _stop_whole(desk, session, identity, address)
     session.command(Command.SET_CLOCK, desk.now_ms())

@@ -28,7 +28,12 @@ from pymodbus.pdu.register_message import (
 from gezeiten.domain.clock import ROUND_TRIPS, ClockDifference, RoundTrip, clock_difference
 from gezeiten.domain.models import LoggerModel, logger_model
 from gezeiten.domain.plan import Plan, plan_from_dict
-from gezeiten.errors import LoggerAnswerError, LoggerRefusedError, WrongLoggerError
+from gezeiten.errors import (
+    LoggerAnswerError,
+    LoggerRefusedError,
+    PlanError,
+    WrongLoggerError,
+)
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import Transport, accepted, refusal
 
@@ -161,6 +166,13 @@ class LoggerSession:
         """Return the plan in force, None when there is none."""
         content = self.read_sealed(reg.PLAN_FILE)
         return plan_from_dict(content) if content else None
+
+    def staged_plan(self) -> Plan | None:
+        """Return the staged plan as the logger holds it, None when it did not arrive whole."""
+        try:
+            return plan_from_dict(self.read_sealed(reg.STAGED_PLAN_FILE))
+        except (LoggerAnswerError, PlanError):
+            return None
 
     # -- files ---------------------------------------------------------------------------------
     def read_file(self, file: int, start: int, length: int) -> bytes:

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QRadioButton,
     QVBoxLayout,
-    QWidget,
 )
 
 from gezeiten.archive.readings import LEFT_OPEN, LINE
@@ -48,11 +47,6 @@ from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.lanes import cached_trace
 from gezeiten.ui.views.site_list import ListLine, SiteList
 
-_STATES = {
-    "open": "open", "left open": "left open", "estimated": "estimated",
-    "from the logger": "from the logger",
-}  # fmt: skip
-
 
 @dataclass(frozen=True, slots=True)
 class _Detail:
@@ -76,7 +70,6 @@ class MendPlace(Place):
         self._busy = False
         self.list = SiteList(tr("Gaps"))
         self.list.chosen.connect(self._choose)
-        self.counts = QWidget()
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
@@ -175,7 +168,7 @@ class MendPlace(Place):
                 booked.point.name,
                 duration_text(booked.gap.length_ms),
                 day_and_time(booked.gap.start_ms, booked.point.zone),
-                tr(_STATES[booked.state]) + (f": {booked.reason}" if booked.reason else ""),
+                tr(booked.state) + (f": {booked.reason}" if booked.reason else ""),
                 booked,
                 is_open=booked.state == "open",
             )
