@@ -159,19 +159,12 @@ def _booked(row: ExcursionRow, mission: int, point: PointPlace) -> BookedExcursi
     )
 
 
-def to_assess(desk: Desk) -> int:
-    """Return how many excursions nobody has settled yet."""
+def to_assess(desk: Desk, point_ids: set[int] | None = None) -> int:
+    """Return how many excursions nobody has settled yet, at the given points or anywhere."""
     with desk.archive.reading() as session:
         query = select(func.count()).where(ExcursionRow.settled_ms.is_(None))
-        return int(session.scalar(query) or 0)
-
-
-def count_found_by(desk: Desk, point_ids: set[int]) -> int:
-    """Return how many unsettled excursions the given points have."""
-    with desk.archive.reading() as session:
-        query = select(func.count()).where(
-            ExcursionRow.settled_ms.is_(None), ExcursionRow.point_id.in_(point_ids)
-        )
+        if point_ids is not None:
+            query = query.where(ExcursionRow.point_id.in_(point_ids))
         return int(session.scalar(query) or 0)
 
 

@@ -18,7 +18,7 @@ from gezeiten.archive.intake import (
 )
 from gezeiten.desk.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import count_found_by, refresh_excursions
+from gezeiten.desk.excursion_book import refresh_excursions, to_assess
 from gezeiten.domain.coverage import Range, size
 from gezeiten.errors import DeviceError, GezeitenError
 from gezeiten.link.mission_file import MissionFile, decode_mission_file
@@ -38,7 +38,7 @@ class Offloaded:
     point_id: int | None
     readings: int
     damaged: int
-    excursions_found: int
+    excursions_to_assess: int
     error: str
     offload_ids: tuple[int, ...]
 
@@ -166,7 +166,7 @@ def _summary(
         point_id=kept[-1].point_id if kept else None,
         readings=sum(intake.readings for intake in kept),
         damaged=damaged,
-        excursions_found=count_found_by(desk, {intake.point_id for intake in kept}),
+        excursions_to_assess=to_assess(desk, {intake.point_id for intake in kept}),
         error=error,
         offload_ids=ids,
     )

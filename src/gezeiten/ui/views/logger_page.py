@@ -181,8 +181,8 @@ def offload_words(result: Offloaded) -> str:
     words = f"{result.serial}: " + counted(result.readings, "%n reading kept", "%n readings kept")
     if result.damaged:
         words += ", " + counted(result.damaged, "%n arrived damaged", "%n arrived damaged")
-    if result.excursions_found:
+    if result.excursions_to_assess:
         words += ", " + counted(
-            result.excursions_found, "%n excursion to assess", "%n excursions to assess"
+            result.excursions_to_assess, "%n excursion to assess", "%n excursions to assess"
         )
     return f"{words}. {result.error}" if result.error else words + "."
