@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -12,7 +11,8 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from gezeiten.cli.demo import Demo, open_demo
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.pins import MemoryPins
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan
@@ -54,8 +54,14 @@ class Lab:
         self.serial = serial
         self.standin = start(serial, anchor_ms=ANCHOR_MS, base_ms=base_ms)
         folder.mkdir(parents=True, exist_ok=True)
-        self.desk = Desk(folder, now_ms=self.clock.now_ms, limits=HASTY)
-        self.desk.change_settings(Settings(str(self.standin.address), "JA"))
+        self.desk = Desk(
+            folder,
+            now_ms=self.clock.now_ms,
+            limits=HASTY,
+            computer=TrustedClock(),
+            pins=MemoryPins(),
+        )
+        self.desk.change_settings(Settings(addresses=str(self.standin.address), person="JA"))
         self.go_to(base_ms)
 
     def go_to(self, at_ms: float) -> None:
@@ -134,6 +140,6 @@ def built_demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
 def demo_desk(built_demo: Demo, tmp_path: Path) -> Iterator[Desk]:
     """A desk on a copy of the demonstration's archive; the stand-ins are shared, so look only."""
     shutil.copytree(built_demo.folder / "archive", tmp_path / "copy")
-    desk = Desk(tmp_path / "copy", now_ms=lambda: time.time() * 1000)
+    desk = Desk(tmp_path / "copy", computer=TrustedClock(), pins=MemoryPins())
     yield desk
     desk.close()

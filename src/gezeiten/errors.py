@@ -5,12 +5,16 @@ GezeitenError
     PlanError           a plan that does not fit its logger
     SeriesError         arrays that are no series
     NotKeptError        a launch that would erase readings nobody has
+    SkippedHourError    a local time that the clocks skip that day
+    RepeatedHourError   a local time that the clocks show twice that day
+    NotAcceptedError    something worth a look that wants a deliberate yes first
   DeviceError           the logger or the line to it
     LoggerAwayError     no answer, or gone in the middle
     LoggerAnswerError   answered, but with nonsense
     WrongLoggerError    another serial than the one expected
     LoggerRefusedError  understood and refused
     LoggerBusyError     another program is at it
+    LoggerLockedError   it wants its PIN first
   SurroundingsError     the computer: disk, files, database
     ArchiveLockedError  another process holds the database
     ArchiveNewerError   written by a newer Gezeiten
@@ -48,6 +52,18 @@ class NotKeptError(InputError):
     exit_code = 3
 
 
+class SkippedHourError(InputError):
+    """A local time that does not exist on that day."""
+
+
+class RepeatedHourError(InputError):
+    """A local time that comes twice on that day."""
+
+
+class NotAcceptedError(InputError):
+    """Worth a look, and nobody has said a deliberate yes to it."""
+
+
 class DeviceError(GezeitenError):
     """The logger or the line to it."""
 
@@ -67,11 +83,19 @@ class WrongLoggerError(DeviceError):
 
 
 class LoggerRefusedError(DeviceError):
-    """The logger understood and refused."""
+    """The logger understood and refused; `reason` is its own code, 0 when it gave none."""
+
+    def __init__(self, sentence: str, reason: int = 0) -> None:
+        super().__init__(sentence)
+        self.reason = reason
 
 
 class LoggerBusyError(DeviceError):
     """Another window or program is offloading it."""
+
+
+class LoggerLockedError(DeviceError):
+    """The logger wants its PIN before it changes anything."""
 
 
 class SurroundingsError(GezeitenError):

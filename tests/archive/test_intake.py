@@ -33,10 +33,12 @@ def mission(first: int, end: int, **change: object) -> RawMission:
     made = RawMission(
         serial="D-2041", model="Düne T2", firmware="1.4", number=12, launched_ms=0, first_ms=60_000,
         interval_ms=60_000, plan=PLAN.as_dict(), channels=(RawChannel("air_temperature", "°C"),),
-        numbers=numbers, values=[numbers.astype(float)], received=[(first, end)], damaged=[],
+        numbers=numbers, times=numbers, step_ms=0, values=[numbers.astype(float)],
+        received=[(first, end)], damaged=[],
         events=[(0, "launched")],
     )  # fmt: skip
-    return replace(made, **change)
+    made = replace(made, **change)
+    return replace(made, times=made.first_ms + made.numbers * made.interval_ms)
 
 
 def count(archive: Archive, table: type) -> int:

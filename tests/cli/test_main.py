@@ -13,6 +13,7 @@ from click.testing import CliRunner, Result
 
 from gezeiten.cli.main import main
 from gezeiten.desk.context import Desk
+from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
 from tests.conftest import ANCHOR_MS, STORE_PLAN, StartStandin
 
 
@@ -34,6 +35,9 @@ def test_help_of_every_command_says_what_it_does() -> None:
         assert "Usage:" in run(name, "--help").output
 
 
+TRUST = ("--clock-is-right", "compared with a radio clock")
+
+
 def test_from_launch_to_report_without_a_window(
     tmp_path: Path, start_standin: StartStandin
 ) -> None:
@@ -43,9 +47,9 @@ def test_from_launch_to_report_without_a_window(
     at = str(standin.address)
     [found] = data_of("find", *archive, "--at", at)
     assert (found["serial"], found["state"], found["practice"]) == ("D-2041", "idle", True)
-    plan = tmp_path / "plan.json"
-    plan.write_text(json.dumps(STORE_PLAN.as_dict()))
-    done = data_of("launch", "D-2041", *archive, "--at", at, "--plan", plan, "--interval", "1 s")
+    plan = write_plan_file(NamedPlan("Store", "Düne T2", STORE_PLAN), tmp_path / "store")
+    launch = ("launch", "D-2041", *archive, "--at", at, "--plan", plan, "--interval", "1 s")
+    done = data_of(*launch, *TRUST)
     assert done["serial"] == "D-2041"
     now = standin.order("state")["now_ms"]
     standin.order("time", ms=now + 3_600_000)
@@ -71,9 +75,10 @@ def test_not_kept_readings_have_an_exit_code_of_their_own(
     archive = ("--archive", tmp_path)
     standin = start_standin("D-2041", anchor_ms=ANCHOR_MS)
     at = ("--at", str(standin.address))
-    run("launch", "D-2041", *archive, *at, "--point", "Alte Lotsenwacht · Textile store")
+    point = ("--point", "Alte Lotsenwacht · Textile store")
+    run("launch", "D-2041", *archive, *at, *point, *TRUST)
     standin.order("time", ms=standin.order("state")["now_ms"] + 36_000_000)
-    failed = run("launch", "D-2041", *archive, *at, code=3)
+    failed = run("launch", "D-2041", *archive, *at, *TRUST, code=3)
     assert "are not in the archive; offload them first" in failed.stderr
     assert "Traceback" not in failed.output
 

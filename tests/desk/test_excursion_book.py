@@ -53,7 +53,7 @@ def test_settling_needs_a_cause_and_words(fuse: Lab) -> None:
     )  # fmt: skip
     assert to_assess(fuse.desk) == 0
     entry = logbook_entries(fuse.desk)[0]
-    assert entry.sentence == "Store temperature above 7 °C settled: Power."
+    assert entry.sentence == "Store temperature: alarm above 7 °C for 30 min settled: Power."
 
 
 def test_an_assessment_survives_being_found_again(fuse: Lab) -> None:

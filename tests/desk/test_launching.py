@@ -6,16 +6,12 @@ from dataclasses import replace
 
 import pytest
 
+from gezeiten.desk.checks import checks_before_launch, mission_outlook
 from gezeiten.desk.contact import contact
-from gezeiten.desk.launching import (
-    checks_before_launch,
-    launch,
-    mission_outlook,
-    stop,
-    usual_plan,
-)
+from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.places import add_site, set_next_visit, sites
+from gezeiten.desk.planning import usual_plan
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import LoggerRefusedError, NotKeptError, PlanError

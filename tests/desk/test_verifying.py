@@ -33,7 +33,7 @@ def test_a_missing_value_made_up_is_noticed(demo_desk: Desk) -> None:
 def test_a_raw_file_that_nobody_names_is_reported(demo_desk: Desk) -> None:
     demo_desk.archive.vault.put(b"stray")
     [fault] = verify(demo_desk).faults
-    assert "which no offload names" in fault
+    assert "which nothing names" in fault
 
 
 def test_a_changed_logbook_is_reported_and_shown(demo_desk: Desk) -> None:

@@ -18,19 +18,19 @@ T_RH = Plan(("air_temperature", "relative_humidity"), 600)
 
 def test_readings_that_fit_as_worked_by_hand() -> None:
     # 65 536 - 1 024 - 2 048 = 62 464 bytes, two channels of two bytes each
-    assert readings_that_fit(DUENE_T2, T_RH.channels) == 15_616
+    assert readings_that_fit(DUENE_T2, T_RH) == 15_616
     # one channel of two bytes: twice as many
-    assert readings_that_fit(DUENE_T2, ("air_temperature",)) == 31_232
+    assert readings_that_fit(DUENE_T2, Plan(("air_temperature",), 60)) == 31_232
     # 259 072 bytes, 4 + 2 + 2 a set: 32 384
-    assert readings_that_fit(PRIEL_W3, tuple(c.key for c in PRIEL_W3.channels)) == 32_384
-    assert readings_that_fit(PRIEL_W3, ()) == 0
+    assert readings_that_fit(PRIEL_W3, Plan(tuple(c.key for c in PRIEL_W3.channels), 60)) == 32_384
+    assert readings_that_fit(PRIEL_W3, Plan((), 60)) == 0
 
 
 @pytest.mark.parametrize("model", MODELS.values(), ids=lambda m: m.code)
 def test_what_fits_fits_and_one_more_does_not(model: object) -> None:
     keys = tuple(c.key for c in model.channels)
     room = model.memory_bytes - model.header_bytes - model.event_bytes
-    fit = readings_that_fit(model, keys)
+    fit = readings_that_fit(model, Plan(keys, 60))
     assert fit * reading_bytes(model, keys) <= room < (fit + 1) * reading_bytes(model, keys)
 
 
@@ -50,24 +50,24 @@ def test_a_longer_interval_never_shortens_anything(a: int, b: int, charge: float
     plans = [replace(T_RH, interval_s=s) for s in (short, long)]
     assert battery_days(BRISE_A4, plans[0], charge) <= battery_days(BRISE_A4, plans[1], charge)
     looks = [outlook(DUENE_T2, p, first_ms=0, now_ms=0, charge=charge) for p in plans]
-    assert looks[0].memory_full_ms <= looks[1].memory_full_ms
+    assert looks[0].ends_ms <= looks[1].ends_ms
 
 
 def test_memory_is_full_after_readings_times_interval() -> None:
     look = outlook(DUENE_T2, T_RH, first_ms=1000, now_ms=0, charge=1.0)
-    assert look.memory_full_ms == 1000 + 15_616 * 600_000
+    assert look.ends_ms == 1000 + 15_616 * 600_000
     assert look.at_risk_readings == 0  # without a visit nothing is put at risk
 
 
 def test_a_set_end_comes_before_a_full_memory() -> None:
     plan = replace(T_RH, end="at", end_ms=5 * DAY_MS)
-    assert outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0).memory_full_ms == 5 * DAY_MS
+    assert outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0).ends_ms == 5 * DAY_MS
 
 
 def test_wrapping_never_fills_but_overwrites() -> None:
     plan = replace(T_RH, end="wrap", interval_s=60)
     look = outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=20 * DAY_MS)
-    assert look.memory_full_ms is None
+    assert look.ends_ms is None
     recorded = 20 * 1440 + 1
     assert look.at_risk_readings == 15_616
     assert look.overwritten_readings == recorded - 15_616

@@ -12,8 +12,9 @@ from gezeiten.errors import LoggerAnswerError
 from gezeiten.link import registers as reg
 
 STATE = reg.LoggerState(
-    1, reg.State.LOGGING, 1_795_417_200_123, 40_000, 65_536, 615, 3_212, 12, 9_000, 240,
-    1_795_000_000_000, 600, 3, 1, 20_900, 0,
+    2, reg.State.LOGGING, 1_795_417_200_123, 40_000, 65_536, 615, 3_212, 12, 9_000, 240,
+    1_795_000_000_000, 600, 3, 1, 20_900, 0, reg.Flag.LOCKED, 1,
+    reg.EndReason.BATTERY, 1_794_000_000_000,
 )  # fmt: skip
 
 
@@ -35,8 +36,8 @@ def test_state_registers_lie_where_the_protocol_says() -> None:
 
 @pytest.mark.parametrize(
     ("change", "words"),
-    [({"map_version": 2}, "speaks version 2"), ({"state": 77}, "cannot be"),
-     ({"first_held": 10_000}, "cannot be")],
+    [({"map_version": 3}, "speaks version 3"), ({"state": 77}, "cannot be"),
+     ({"end_reason": 99}, "cannot be"), ({"first_held": 10_000}, "cannot be")],
 )  # fmt: skip
 def test_states_that_cannot_be_are_refused(change: dict[str, int], words: str) -> None:
     with pytest.raises(LoggerAnswerError, match=words):
@@ -48,10 +49,13 @@ def test_present_values_read_back_with_their_unit() -> None:
     assert reg.unpack_live(b"".join(v.pack() for v in given_values)) == given_values
 
 
-@given(st.integers(0, 9), st.integers(0, 65_535), st.integers(-(2**63), 2**63 - 1))
-def test_prepared_commands_read_back(command: int, token: int, argument: int) -> None:
-    data = reg.pack_prepare(command, token, argument)  # type: ignore[arg-type]
-    assert reg.unpack_prepare(data) == (command, token, argument)
+@given(st.integers(0, 9), st.integers(0, 65_535), st.integers(-(2**63), 2**63 - 1),
+       st.integers(0, 2**32 - 1))  # fmt: skip
+def test_prepared_commands_read_back(
+    command: int, token: int, argument: int, expected: int
+) -> None:
+    data = reg.pack_prepare(command, token, argument, expected)  # type: ignore[arg-type]
+    assert reg.unpack_prepare(data) == (command, token, argument, expected)
     assert len(data) == 2 * reg.PREPARE_REGISTERS
 
 
@@ -78,3 +82,4 @@ def test_what_is_no_envelope_has_no_body(data: bytes) -> None:
 
 def test_every_refusal_has_words() -> None:
     assert set(reg.REFUSAL_WORDS) == set(reg.Refusal)
+    assert set(reg.END_WORDS) == set(reg.EndReason)

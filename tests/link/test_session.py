@@ -76,13 +76,22 @@ def test_a_preparation_grows_stale(session: LoggerSession, lab: Lab) -> None:
         session._write(reg.COMMIT_ADDRESS, b"\0\x07")
 
 
-def test_no_launch_while_logging_and_none_without_a_plan(session: LoggerSession) -> None:
+def test_no_launch_without_a_plan_and_none_over_readings_nobody_fetched(
+    session: LoggerSession, lab: Lab
+) -> None:
     with pytest.raises(LoggerRefusedError, match="no whole plan"):
         session.command(reg.Command.LAUNCH)
     session.stage_plan(STORE_PLAN)
     session.command(reg.Command.LAUNCH)
-    with pytest.raises(LoggerRefusedError, match="still logging"):
-        session.command(reg.Command.LAUNCH)
+    lab.later(35)
+    for expected in (reg.ANY_COUNT, 0, session.state().readings - 1):
+        with pytest.raises(LoggerRefusedError, match="readings that were not fetched") as caught:
+            session.command(reg.Command.LAUNCH, expected=expected)
+        assert caught.value.reason == reg.Refusal.NOT_ALL_FETCHED
+    number = session.state().mission_number
+    session.command(reg.Command.LAUNCH, expected=session.state().readings)
+    assert session.state().mission_number == number + 1
+    assert session.state().end_reason == reg.EndReason.NEW_MISSION
     with pytest.raises(LoggerRefusedError, match="still logging"):
         session.command(reg.Command.ERASE)
     session.command(reg.Command.STOP)

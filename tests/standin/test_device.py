@@ -26,7 +26,10 @@ def logger(serial: str = "D-2041", days_ago: float = 20.0) -> SimLogger:
 
 def launch(device: SimLogger, plan: Plan = T_RH) -> None:
     device.write_file(reg.STAGED_PLAN_FILE, 0, reg.seal(plan.as_dict()))
-    device.prepare(reg.Command.LAUNCH, 1, 0)
+    if device.spec.pin is not None:
+        device.prepare(reg.Command.UNLOCK, 1, device.spec.pin)
+        assert device.commit(1)
+    device.prepare(reg.Command.LAUNCH, 1, 0, device.readings())
     assert device.commit(1), device.refusal
 
 

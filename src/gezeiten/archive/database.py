@@ -1,6 +1,7 @@
 """Opening the archive: folder, database with its migrations, vault; errors translated once.
 
-Layout of the folder: archive.db, vault/, incoming/, handovers/, settings.json.
+Layout of the folder: archive.db, vault/, incoming/, handovers/, settings.json. Before a migration
+the database is copied aside as archive-before-<version>.db.
 """
 
 from __future__ import annotations
@@ -97,7 +98,18 @@ class Archive:
                 f"The archive in {self.folder} was written by a newer Gezeiten; "
                 "update this one, nothing was changed."
             )
+        if present is not None:
+            self._copy_aside(present)
         upgrade(self.engine)
+
+    def _copy_aside(self, revision: str) -> None:
+        """Keep the database as it was before its schema changes."""
+        if not self._is_sqlite:
+            return  # teams' databases have backups of their own
+        copy = self.folder / f"archive-before-{revision}.db"
+        copy.unlink(missing_ok=True)
+        with self.engine.connect() as connection:
+            connection.exec_driver_sql("VACUUM INTO ?", (str(copy),))
 
 
 def known_revisions() -> list[str]:

@@ -7,7 +7,9 @@ same bytes once, and reading numbers that are kept already are not stored again.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -36,8 +38,9 @@ class RawChannel:
 class RawMission:
     """A decoded mission file as the archive needs it.
 
-    numbers: reading numbers int64 (n,), increasing; values: one float64 (n,) a channel, NaN for
-    "no value". received: ranges the file holds; damaged: ranges that stayed damaged.
+    numbers: reading numbers int64 (n,), increasing; times: when each was due, UTC ms (n,); values:
+    one float64 (n,) a channel, NaN for "no value". step_ms: the shorter interval where the
+    interval changes, else 0. received: ranges the file holds; damaged: ranges that stayed damaged.
     """
 
     serial: str
@@ -50,6 +53,8 @@ class RawMission:
     plan: dict[str, object]
     channels: tuple[RawChannel, ...]
     numbers: Times
+    times: Times
+    step_ms: int
     values: list[Values]
     received: list[Range]
     damaged: list[Range]
@@ -144,6 +149,7 @@ def find_mission(session: Session, file: RawMission) -> Mission:
         )
         session.add(mission)
         session.flush()
+    mission.first_ms = mission.first_ms or file.first_ms  # it had waited for its button
     return mission
 
 
@@ -196,16 +202,34 @@ def _store(
         row = series_row(session, mission.point_id or 0, channel.key, channel.unit)
         for first, end in added:
             a, b = file.numbers.searchsorted([first, end])
-            store_readings(
-                session,
-                series_id=row.id,
-                mission_id=mission.id,
-                offload_id=offload.id,
-                first=first,
-                start_ms=file.first_ms + first * file.interval_ms,
-                interval_ms=file.interval_ms,
-                values=values[a:b],
-            )
+            for begin, stop, interval_ms in even_runs(file, int(a), int(b)):
+                store_readings(
+                    session,
+                    series_id=row.id,
+                    mission_id=mission.id,
+                    offload_id=offload.id,
+                    first=first + begin - int(a),
+                    start_ms=int(file.times[begin]),
+                    interval_ms=interval_ms,
+                    values=values[begin:stop],
+                )
+
+
+def even_runs(file: RawMission, a: int, b: int) -> list[tuple[int, int, int]]:
+    """Return the readings [a, b) of a file as runs (begin, end, interval in ms) of even spacing.
+
+    The interval in force is the distance to the next reading where that is shorter than the usual
+    interval, else the usual one. Source: CALCULATIONS.md, "Holding, gaps, time outside".
+    """
+    if not file.step_ms or b - a < 2:
+        return [(a, b, file.interval_ms)] if b > a else []
+    distance = np.diff(file.times[a:b])
+    force = np.where(distance <= file.step_ms, file.step_ms, file.interval_ms)
+    force = np.append(force, force[-1])
+    # a run ends where the interval changes, or where the next reading is not one interval on
+    breaks = np.flatnonzero((np.diff(force) != 0) | (distance != force[:-1])) + 1
+    cuts = [0, *breaks.tolist(), b - a]
+    return [(a + first, a + end, int(force[first])) for first, end in pairwise(cuts)]
 
 
 def _log(

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -20,7 +21,7 @@ from gezeiten.archive.blocks import (
 from gezeiten.archive.tables import Block, SeriesRow, Step
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import Series, join_series, make_series
-from gezeiten.domain.timeline import Values
+from gezeiten.domain.timeline import Times, Values
 
 LINE, REFETCH, LEFT_OPEN = "line", "refetch", "left_open"
 
@@ -96,6 +97,31 @@ def load_record(session: Session, point_id: int, channel: str) -> Series:
         if step.kind == LINE and step.channel == channel and step.undone_ms is None
     ]
     return join_series(parts)
+
+
+def load_recorded(
+    session: Session, mission_id: int, point_id: int, channel: str
+) -> tuple[Times, Values, NDArray[np.int32]]:
+    """Return everything that one mission recorded of a channel: instants, values (NaN where it had
+    no sensor) and intervals in force, each of shape (n,)."""
+    blocks = session.scalars(
+        select(Block)
+        .join(SeriesRow, SeriesRow.id == Block.series_id)
+        .where(
+            Block.mission_id == mission_id,
+            SeriesRow.point_id == point_id,
+            SeriesRow.channel == channel,
+        )
+        .order_by(Block.start_ms)
+    ).all()
+    times = [b.start_ms + np.arange(b.count, dtype=np.int64) * b.interval_ms for b in blocks]
+    values = [decode_values(b.data, b.count) for b in blocks]
+    intervals = [np.full(b.count, b.interval_ms, np.int32) for b in blocks]
+    return (
+        np.concatenate([np.empty(0, np.int64), *times]),
+        np.concatenate([np.empty(0), *values]),
+        np.concatenate([np.empty(0, np.int32), *intervals]),
+    )
 
 
 def hidden_offloads(steps: Iterable[Step]) -> set[int]:

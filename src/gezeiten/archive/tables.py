@@ -29,7 +29,8 @@ def _key() -> Mapped[int]:
 
 
 class Site(Base):
-    """A place. next_visit_ms: None for one that is followed online."""
+    """A place. next_visit_ms: None for one that is followed online. visit_every_days: how often
+    it is to be visited, None for no duty. retired_ms: no longer in use, its records stay."""
 
     __tablename__ = "site"
     id: Mapped[int] = _key()
@@ -40,12 +41,16 @@ class Site(Base):
     longitude: Mapped[float | None]
     height_m: Mapped[float | None]
     next_visit_ms: Mapped[int | None]
+    visit_every_days: Mapped[int | None]
+    retired_ms: Mapped[int | None]
     points: Mapped[list[Point]] = relationship(back_populates="site", order_by="Point.id")
 
 
 class Point(Base):
     """One measuring place. record_version counts changes of its record; excursions_version is
-    the one its excursions were found in."""
+    the one its excursions were found in. Heights are above the site's datum, measuring point:
+    the rim that dip readings are taken from. duty: what must be recorded there, channel keys and
+    the longest interval."""
 
     __tablename__ = "point"
     __table_args__ = (UniqueConstraint("site_id", "name"),)
@@ -55,11 +60,17 @@ class Point(Base):
     fill_limit_s: Mapped[int]
     record_version: Mapped[int] = mapped_column(default=0)
     excursions_version: Mapped[int] = mapped_column(default=0)
+    height_m: Mapped[float | None]
+    measuring_point_height_m: Mapped[float | None]
+    duty_channels: Mapped[list[str] | None] = mapped_column(JSON)
+    duty_interval_s: Mapped[int | None]
+    retired_ms: Mapped[int | None]
     site: Mapped[Site] = relationship(back_populates="points")
 
 
 class Logger(Base):
-    """A logger as it was seen last; state is a plain dict of its state registers."""
+    """A logger as it was seen last; state is a plain dict of its state registers. pin_group: the
+    loggers that share a PIN; the PIN itself is never stored here."""
 
     __tablename__ = "logger"
     id: Mapped[int] = _key()
@@ -72,10 +83,15 @@ class Logger(Base):
     state: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     clock_difference_ms: Mapped[float | None]
     clock_uncertainty_ms: Mapped[float | None]
+    pin_group: Mapped[str | None]
+    retired_ms: Mapped[int | None]
 
 
 class Mission(Base):
-    """One run of one logger at one point under one plan. Instants by the logger's clock."""
+    """One run of one logger at one point under one plan. Instants by the logger's clock.
+
+    first_ms: 0 while it waits for its button. damaged: ranges that arrived damaged at the last
+    offload."""
 
     __tablename__ = "mission"
     __table_args__ = (UniqueConstraint("logger_id", "number", "launched_ms"),)
@@ -90,6 +106,7 @@ class Mission(Base):
     readings: Mapped[int] = mapped_column(default=0)  # on the logger at the last contact
     first_held: Mapped[int] = mapped_column(default=0)
     state: Mapped[str] = mapped_column(default="")
+    damaged: Mapped[list[list[int]] | None] = mapped_column(JSON)
     logger: Mapped[Logger] = relationship()
 
 
@@ -226,3 +243,75 @@ class LogbookRow(Base):
     details: Mapped[dict[str, Any]] = mapped_column(JSON)
     previous: Mapped[str]
     hash: Mapped[str]
+
+
+class LaunchIntent(Base):
+    """A launch that has begun and is not known to have ended; old_mission: the number before."""
+
+    __tablename__ = "launch_intent"
+    id: Mapped[int] = _key()
+    logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), unique=True)
+    at_ms: Mapped[int]
+    person: Mapped[str]
+    plan: Mapped[dict[str, Any]] = mapped_column(JSON)
+    old_mission: Mapped[int]
+    accepted: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class KeptPlan(Base):
+    """A plan kept under a name."""
+
+    __tablename__ = "kept_plan"
+    id: Mapped[int] = _key()
+    name: Mapped[str] = mapped_column(unique=True)
+    model: Mapped[str]
+    plan: Mapped[dict[str, Any]] = mapped_column(JSON)
+    changed_ms: Mapped[int]
+    changed_by: Mapped[str]
+
+
+class Service(Base):
+    """Something done to a logger: kind "battery", "calibration", "repair" or "note".
+
+    due_ms: until when a calibration holds. The certificate lies in the vault by its SHA-256.
+    """
+
+    __tablename__ = "service"
+    id: Mapped[int] = _key()
+    logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), index=True)
+    at_ms: Mapped[int]
+    person: Mapped[str]
+    kind: Mapped[str]
+    words: Mapped[str]
+    due_ms: Mapped[int | None]
+    certificate_name: Mapped[str | None]
+    certificate_sha256: Mapped[str | None]
+
+
+class VisitRound(Base):
+    """A day's round of sites; closed_ms: over, whether all was done or not."""
+
+    __tablename__ = "visit_round"
+    id: Mapped[int] = _key()
+    day_ms: Mapped[int]
+    made_ms: Mapped[int]
+    made_by: Mapped[str]
+    closed_ms: Mapped[int | None]
+    tasks: Mapped[list[RoundTask]] = relationship(
+        back_populates="round", order_by="RoundTask.position", cascade="all, delete-orphan"
+    )
+
+
+class RoundTask(Base):
+    """What is to be done at one point of a round. plan: ready to send, None for as last time."""
+
+    __tablename__ = "round_task"
+    id: Mapped[int] = _key()
+    round_id: Mapped[int] = mapped_column(ForeignKey("visit_round.id"), index=True)
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    position: Mapped[int]
+    plan: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    offloaded_ms: Mapped[int | None]
+    launched_ms: Mapped[int | None]
+    left_out: Mapped[str | None]
+    round: Mapped[VisitRound] = relationship(back_populates="tasks")

@@ -15,18 +15,19 @@ from functools import partial
 from pathlib import Path
 
 from gezeiten.desk.contact import contact
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions, settle
 from gezeiten.desk.handing import export_csv, export_pdf
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.pins import USUAL_GROUP, MemoryPins
 from gezeiten.desk.places import add_point, add_site, point_named
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
-from gezeiten.standin.scenario import SITES, PointSpec, SiteSpec, standins
+from gezeiten.standin.scenario import HATCHERY_PIN, SITES, PointSpec, SiteSpec, standins
 from gezeiten.standin.simclock import SimClock
 
 HISTORY_DAYS = 70.0
@@ -78,7 +79,10 @@ def _build(folder: Path, say: Callable[[str], None]) -> Demo:
     fleet = _fleet(folder, anchor_ms, base_ms)
     clock = SimClock(base_ms)
     (folder / "archive").mkdir(parents=True)
-    desk = Desk(folder / "archive", now_ms=clock.now_ms)
+    pins = MemoryPins()
+    for group in (USUAL_GROUP, "Austernzucht Ost"):  # before and after they have a site
+        pins.put(group, HATCHERY_PIN)
+    desk = Desk(folder / "archive", now_ms=clock.now_ms, computer=TrustedClock(), pins=pins)
     try:
         desk.change_settings(Settings(person="JA"))
         _look_at(desk, fleet)
@@ -151,7 +155,7 @@ class _Story:
 
     # -- moving through time -------------------------------------------------------------------
     def _go_to(self, days_ago: float) -> None:
-        at_ms = self._anchor_ms - days_ago * DAY_MS
+        at_ms = max(self._anchor_ms - days_ago * DAY_MS, self._clock.now_ms())
         self._clock.set(at_ms, 1.0)
         for process in self._by_serial.values():
             process.order("time", ms=self._clock.now_ms())

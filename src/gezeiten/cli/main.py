@@ -6,7 +6,6 @@ Exit codes: 0 done, 1 our fault, 2 input, 3 something on a logger is not kept, 4
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -32,12 +31,15 @@ from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.launching import launch as launch_logger
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.pins import use_pin_once
 from gezeiten.desk.places import point_named, sites
 from gezeiten.desk.records import extent
 from gezeiten.desk.verifying import verify as verify_archive
-from gezeiten.domain.plan import Plan, interval_text, parse_interval_s, plan_from_dict
+from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import duration_text, iso_utc
 from gezeiten.errors import GezeitenError, InputError
+from gezeiten.exchange.plan_file import read_plan_file
 from gezeiten.link.find import FoundLogger
 from gezeiten.link.modbus import Address
 from gezeiten.link.registers import State
@@ -157,9 +159,15 @@ def offload(
 @json_option
 @click.argument("serial")
 @click.option("--at", help="Address host:port; default: found by its serial.")
-@click.option("--plan", "plan_file", type=click.Path(path_type=Path, exists=True), help="JSON.")
+@click.option(
+    "--plan", "plan_file", type=click.Path(path_type=Path, exists=True), help="Plan file."
+)
 @click.option("--point", help="Site · Point; default: as the last mission.")
 @click.option("--interval", help="Like 6 min or 0:06; default: as the last mission.")
+@click.option("--label", default="", help="Last signs on the case, to be compared.")
+@click.option("--pin", help="PIN of a locked logger, for this time only.")
+@click.option("--clock-is-right", "clock_word", help="Why, where this computer's clock is doubted.")
+@click.option("--lose-damaged", "damaged_word", help="Why readings that arrive damaged may go.")
 @reports_errors
 def launch(
     folder: Path | None,
@@ -169,9 +177,17 @@ def launch(
     plan_file: Path | None,
     point: str | None,
     interval: str | None,
+    label: str,
+    pin: str | None,
+    clock_word: str | None,
+    damaged_word: str | None,
 ) -> None:
     """Launch a logger: by a plan file, or as the last mission with changes."""
+    words = {"computer clock": clock_word, "damaged": damaged_word}
+    accepted = {key: word for key, word in words.items() if word}
     with open_desk(folder) as desk:
+        if pin:
+            use_pin_once(desk, serial, pin)
         address = _address_of(desk, serial, at)
         plan = _plan_for(desk, address, serial, plan_file)
         plan = replace(
@@ -179,7 +195,7 @@ def launch(
             point_name=point or plan.point_name,
             interval_s=parse_interval_s(interval) if interval else plan.interval_s,
         )
-        done = launch_logger(desk, address, serial, plan)
+        done = launch_logger(desk, address, serial, plan, accepted, label)
     row = {"serial": done.serial, "mission": done.mission, "first_reading": iso_utc(done.first_ms)}
     line = (
         f"{done.serial}: mission {done.mission} launched, every {interval_text(plan.interval_s)}, "
@@ -190,14 +206,14 @@ def launch(
 
 def _plan_for(desk: Desk, address: Address, serial: str, plan_file: Path | None) -> Plan:
     from gezeiten.desk.contact import contact
-    from gezeiten.desk.launching import usual_plan
+    from gezeiten.desk.planning import usual_plan
 
     if plan_file is None:
         return usual_plan(desk, contact(desk, address, serial))
     try:
-        return plan_from_dict(json.loads(plan_file.read_text()))
-    except (ValueError, OSError) as exc:
-        raise InputError(f"{plan_file} is no plan; export one and change that.") from exc
+        return read_plan_file(plan_file).plan
+    except OSError as exc:
+        raise InputError(f"{plan_file} cannot be read; check its name and rights.") from exc
 
 
 @main.command("list")

@@ -17,7 +17,7 @@ from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.records import record
 from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.models import logger_model
-from gezeiten.domain.outlook import battery_days, readings_that_fit
+from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.timeline import DAY_MS, Span, duration_text
 
@@ -161,11 +161,9 @@ def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int
         return None, "memory full"
     plan, model = plan_from_dict(mission.plan), logger_model(logger.model)
     memory_ms = None
-    if plan.end != "wrap":
-        fits = readings_that_fit(model, plan.channels)
-        memory_ms = mission.first_ms + fits * mission.interval_ms
-        if plan.end == "at":
-            memory_ms = min(memory_ms, plan.end_ms)
+    if mission.first_ms:  # 0: it waits for its button, and so does its end
+        fit = readings_that_fit(model, plan)
+        memory_ms = ends_ms(plan, fit, mission.first_ms, plan.interval_s)
     battery_ms = None
     if logger.state and logger.seen_ms:
         charge = float(logger.state["battery_permille"]) / 1000
@@ -176,6 +174,8 @@ def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int
 
 
 def _on_logger(mission: Mission, held: tuple[Span, ...], ends: int | None, now: int) -> Span | None:
+    if not mission.first_ms:
+        return None
     until = now if ends is None else min(now, ends)
     since = max(held[-1][1] if held else mission.first_ms, mission.first_ms)
     if until - since < 2 * mission.interval_ms:

@@ -10,16 +10,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.intake import POINT_SEPARATOR, find_logger, kept_ranges
-from gezeiten.archive.tables import Logger, Mission, Point
+from gezeiten.archive.tables import Logger, Mission, Point, Service
 from gezeiten.desk.context import Desk
+from gezeiten.desk.intents import settle_intent
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import MINUTE_MS
+from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError
 from gezeiten.link.find import FoundLogger, find_loggers
 from gezeiten.link.modbus import Address, ModbusTcp
-from gezeiten.link.registers import Command, LiveValue, LoggerState, State
+from gezeiten.link.registers import SELF_CHECK_GOOD, Command, LiveValue, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
 
 JUST_NOW_MS = 5 * MINUTE_MS
@@ -40,7 +41,13 @@ class NotKept:
 
 @dataclass(frozen=True, slots=True)
 class LoggerCard:
-    """A logger as just seen. point: full name of where it measures, or ""."""
+    """A logger as just seen.
+
+    point: full name of where it measures, or "". events: what the logger noted, oldest first.
+    readings_damaged: of those not kept, the ones that arrived damaged when they were last asked
+    for. calibration_due_ms: from its life in the archive, else as the logger says. interrupted: a
+    sentence where a launch had been cut off and this contact has found out how it ended, or "".
+    """
 
     address: Address
     identity: Identity
@@ -52,6 +59,15 @@ class LoggerCard:
     live: tuple[LiveValue, ...]
     point: str
     at_ms: int
+    events: tuple[tuple[int, str], ...] = ()
+    readings_damaged: int = 0
+    calibration_due_ms: int | None = None
+    interrupted: str = ""
+
+    @property
+    def readings_to_fetch(self) -> int:
+        """Readings that have to be offloaded before a launch."""
+        return self.readings_not_kept - self.readings_just_come - self.readings_damaged
 
     @property
     def serial(self) -> str:
@@ -67,10 +83,17 @@ class LoggerCard:
         if not self.is_recording or not self.not_kept:
             return 0
         part = self.not_kept[-1]
-        entry = part.entry
-        young_ms = self.state.clock_ms - JUST_NOW_MS - entry.first_ms
-        since = -(-young_ms // entry.interval_ms)
+        since = self._first_just_come(part.entry)
         return sum(end - max(first, since) for first, end in part.ranges if end > since)
+
+    def _first_just_come(self, entry: DirectoryEntry) -> int:
+        """Number of the oldest reading that is younger than JUST_NOW_MS."""
+        if self.plan is not None and (self.plan.outside_interval_s or self.plan.restart):
+            # readings are not evenly spaced: at most so many can have come
+            step_ms = (self.plan.outside_interval_s or self.plan.interval_s) * 1000
+            return entry.readings - -(-JUST_NOW_MS // step_ms)
+        young_ms = self.state.clock_ms - JUST_NOW_MS - entry.first_ms
+        return -(-young_ms // entry.interval_ms)
 
     @property
     def is_recording(self) -> bool:
@@ -117,24 +140,46 @@ def read_card(
     clock = session.clock(desk.clock)
     directory = session.directory()
     plan = session.plan()
+    events = session.events() if directory else []
     state = session.state()
     live = session.live(identity.model)
     with desk.archive.writing() as db:
         logger = _remember(db, identity, state, clock, desk.now_ms())
-        not_kept = [_not_kept(db, logger, entry) for entry in directory]
+        interrupted = settle_intent(desk, db, logger, state, plan, directory)
+        pairs = [_not_kept(db, logger, entry) for entry in directory]
         point = _point_name(db, logger) or (plan.point_name if plan else "")
+        due_ms = _calibration_due(db, logger, state)
+    not_kept = [part for part, _ in pairs if part.ranges]
     return LoggerCard(
         address,
         identity,
         state,
         clock,
         tuple(directory),
-        tuple(part for part in not_kept if part.ranges),
+        tuple(not_kept),
         plan,
         tuple(live),
         point,
         desk.now_ms(),
+        tuple(events),
+        sum(damaged for _, damaged in pairs),
+        due_ms,
+        interrupted,
     )
+
+
+def _calibration_due(db: Session, logger: Logger, state: LoggerState) -> int | None:
+    """Until when the logger is calibrated: what people noted last counts, else what it says."""
+    noted = db.scalars(
+        select(Service.due_ms)
+        .filter_by(logger_id=logger.id, kind="calibration")
+        .where(Service.due_ms.is_not(None))
+        .order_by(Service.at_ms.desc())
+        .limit(1)
+    ).first()
+    if noted is not None:
+        return noted
+    return state.calibration_due_day * DAY_MS if state.calibration_due_day else None
 
 
 def _remember(
@@ -153,17 +198,23 @@ def _remember(
         mission.readings = state.readings
         mission.first_held = state.first_held
         mission.state = State(state.state).name.lower()
+        if not mission.first_ms and state.first_due_ms:
+            mission.first_ms = state.first_due_ms  # its button has been pressed
     return logger
 
 
-def _not_kept(db: Session, logger: Logger, entry: DirectoryEntry) -> NotKept:
+def _not_kept(db: Session, logger: Logger, entry: DirectoryEntry) -> tuple[NotKept, int]:
+    """Return what of a mission is not kept, and how much of that arrived damaged."""
     mission = db.scalars(
         select(Mission).filter_by(
             logger_id=logger.id, number=entry.mission, launched_ms=entry.launched_ms
         )
     ).first()
     kept = kept_ranges(db, mission.id) if mission else []
-    return NotKept(entry, tuple(merged(missing(entry.held, kept))))
+    open_ranges = merged(missing(entry.held, kept))
+    damaged = [(a, b) for a, b in (mission.damaged or [])] if mission else []
+    intact = [part for whole in open_ranges for part in missing(whole, damaged)]
+    return NotKept(entry, tuple(open_ranges)), size(open_ranges) - size(intact)
 
 
 def _point_name(db: Session, logger: Logger) -> str:
@@ -176,3 +227,19 @@ def blink(desk: Desk, address: Address, serial: str) -> None:
     with session_with(desk, address, serial) as (session, _):
         session.command(Command.BLINK)
     desk.log_alone("blink", serial, f"{serial} was let blink.")
+
+
+def present_readings(desk: Desk, address: Address, serial: str) -> list[LiveValue]:
+    """Return what every channel reads now, in the model's order; nothing is written down."""
+    with session_with(desk, address, serial) as (session, identity):
+        return session.live(identity.model)
+
+
+def self_check(desk: Desk, address: Address, serial: str) -> LoggerCard:
+    """Let a logger check its sensors and return it as it is then."""
+    with session_with(desk, address, serial) as (session, identity):
+        session.command(Command.SELF_CHECK)
+        card = read_card(desk, session, identity, address)
+    result = "good" if card.state.self_check == SELF_CHECK_GOOD else "failed"
+    desk.log_alone("self-check", serial, f"Self-check of {serial}: {result}.")
+    return card

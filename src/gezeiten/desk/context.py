@@ -6,7 +6,7 @@ import getpass
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 from sqlalchemy.orm import Session
 
@@ -17,6 +17,26 @@ from gezeiten.domain.pyramid import Pyramid
 from gezeiten.errors import InputError
 from gezeiten.link.modbus import USUAL_LIMITS, Address, TimeLimits
 from gezeiten.link.session import addresses
+
+if TYPE_CHECKING:
+    from gezeiten.desk.pins import PinStore
+
+
+class ClockWatch(Protocol):
+    """Whoever knows whether the computer's clock is right."""
+
+    def doubts(self) -> list[str]: ...
+    def trust_from_here(self) -> None: ...
+
+
+class TrustedClock:
+    """A clock that is right by definition: a made-up one, in demonstrations and tests."""
+
+    def doubts(self) -> list[str]:
+        return []
+
+    def trust_from_here(self) -> None:
+        return
 
 
 def computer_now_ms() -> float:
@@ -34,11 +54,22 @@ class Desk:
         now_ms: Callable[[], float] = computer_now_ms,
         limits: TimeLimits = USUAL_LIMITS,
         archive_url: str | None = None,
+        settings_file: Path | None = None,
+        computer: ClockWatch | None = None,
+        pins: PinStore | None = None,
     ) -> None:
+        """Open an archive.
+
+        Args:
+            settings_file: the user's settings; default: in the archive's folder.
+            computer: watches the computer's clock; default: the real one.
+            pins: keeps PINs; default: the system keyring, asked for when it is first needed.
+        """
         self.archive = Archive(folder, archive_url)
         self.clock = now_ms
         self.limits = limits
-        self._settings_file = folder / "settings.json"
+        self._settings_file = settings_file or folder / "settings.json"
+        self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
         self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
         """Records in memory by (point id, channel), with the version they were made of."""
@@ -65,6 +96,28 @@ class Desk:
                 f"The addresses to look at cannot be read ({exc}); write them like "
                 "127.0.0.1:15020-15039, logger.lan:502."
             ) from exc
+
+    @property
+    def computer(self) -> ClockWatch:
+        """Who watches the computer's clock."""
+        if self._computer is None:
+            from gezeiten.desk.computer_clock import ComputerClock
+
+            self._computer = ComputerClock(self.archive.folder / "clock.json")
+        return self._computer
+
+    @property
+    def pins(self) -> PinStore:
+        """Where PINs are kept."""
+        if self._pins is None:
+            from gezeiten.desk.pins import usual_pins
+
+            self._pins = usual_pins()
+        return self._pins
+
+    def use_pins(self, pins: PinStore) -> None:
+        """Take PINs from somewhere else from now on."""
+        self._pins = pins
 
     def change_settings(self, settings: Settings) -> None:
         """Take new settings at once and keep them."""

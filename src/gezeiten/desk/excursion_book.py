@@ -11,12 +11,14 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.readings import load_recorded
 from gezeiten.archive.tables import ExcursionRow, Mission, Point
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.records import in_stretch, plan_stretches, record
-from gezeiten.domain.excursions import Excursion, find_excursions
+from gezeiten.desk.records import PlanStretch, in_stretch, plan_stretches, record
+from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
 from gezeiten.domain.limits import LimitRule, limit_rule
+from gezeiten.domain.plan_words import rule_text
 from gezeiten.domain.quantities import quantity
 from gezeiten.errors import InputError
 
@@ -68,12 +70,23 @@ def refresh_excursions(desk: Desk, point_id: int) -> None:
     found: dict[tuple[int, str, int], Excursion] = {}
     for stretch in plan_stretches(desk, point_id):
         for rule in stretch.plan.limits:
-            series = in_stretch(record(desk, point_id, rule.channel), stretch)
-            for excursion in find_excursions(series, rule, zone, alarmed_only=True):
+            for excursion in _found(desk, point_id, stretch, rule, zone):
                 found[(stretch.mission_id, rule.key, excursion.start_ms)] = excursion
     with desk.archive.writing() as session:
         _book(desk, session, point_id, found)
         session.get_one(Point, point_id).excursions_version = version
+
+
+def _found(
+    desk: Desk, point_id: int, stretch: PlanStretch, rule: LimitRule, zone: str
+) -> list[Excursion]:
+    """Return what one rule finds in one mission; only what alarmed."""
+    if rule.side == "absent":
+        with desk.archive.reading() as session:
+            recorded = load_recorded(session, stretch.mission_id, point_id, rule.channel)
+        return find_absences(*recorded, rule)
+    series = in_stretch(record(desk, point_id, rule.channel), stretch)
+    return find_excursions(series, rule, zone, alarmed_only=True)
 
 
 def _book(
@@ -211,7 +224,6 @@ def reopen(desk: Desk, excursion_id: int) -> None:
 
 
 def _rule_words(row: ExcursionRow) -> str:
-    """Return "Air temperature above 28 °C" for the logbook."""
+    """Return "Air temperature: alarm above 28 °C" for the logbook."""
     rule = limit_rule(row.rule)
-    name = quantity(rule.channel)
-    return f"{name.name} {rule.side} {rule.value:g} {name.unit}"
+    return f"{quantity(rule.channel).name}: {rule_text(rule)}"

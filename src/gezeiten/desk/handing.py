@@ -19,6 +19,8 @@ from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.records import extent, plan_stretches, record
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.plan_words import end_text
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.statistics import daily_numbers, numbers
@@ -37,11 +39,6 @@ if TYPE_CHECKING:
     from gezeiten.report.pages import PagePicture
 
 Kind = Literal["csv", "pdf"]
-_END_WORDS = {
-    "full": "when memory is full",
-    "wrap": "never, the oldest makes room",
-    "at": "at a set time",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -276,7 +273,7 @@ def _report_channel(
         place.unit,
         shown,
         place.rules,
-        numbers(whole, span, place.rules, kinetic=kinetic),
+        numbers(whole, span, place.rules, kinetic=kinetic, zone=zone),
         tuple(daily_numbers(whole, span, zone, place.rules, kinetic=kinetic)),
     )
 
@@ -293,7 +290,7 @@ def _missions(desk: Desk, point: PointPlace) -> list[ReportMission]:
                 mission.number,
                 mission.first_ms,
                 mission.interval_ms // 1000,
-                _END_WORDS[mission.plan["end"]],
+                end_text(plan_from_dict(mission.plan), point.zone),
                 tuple(
                     (row.at_ms, row.person, row.sha256)
                     for row in session.scalars(

@@ -6,7 +6,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
+from sqlalchemy import select
 
 from gezeiten.archive.database import translated
 from gezeiten.archive.intake import (
@@ -16,6 +16,7 @@ from gezeiten.archive.intake import (
     RawMission,
     take_in,
 )
+from gezeiten.archive.tables import Logger, Mission
 from gezeiten.desk.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
@@ -103,6 +104,7 @@ def _wanted(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKe
 
 
 def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake:
+    _remember_damaged(desk, transfer)
     how = Circumstances(
         at_ms=desk.now_ms(),
         person=desk.person,
@@ -118,6 +120,23 @@ def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intak
     finally:
         transfer.release()
     return intake
+
+
+def _remember_damaged(desk: Desk, transfer: Transfer) -> None:
+    """Note which readings arrived damaged this time: a launch asks for a word before they go."""
+    header = transfer.header
+    with desk.archive.writing() as session:
+        mission = session.scalars(
+            select(Mission)
+            .join(Logger)
+            .where(
+                Logger.serial == header.serial,
+                Mission.number == header.mission,
+                Mission.launched_ms == header.launched_ms,
+            )
+        ).first()
+        if mission is not None:
+            mission.damaged = [list(part) for part in transfer.damaged]
 
 
 def take_in_file(
@@ -136,7 +155,7 @@ def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
     """Return a decoded mission file in the form the archive takes."""
     header = file.header
     whole = (0, max((end for _, end in file.ranges), default=0))
-    times, values = file.readings(whole)
+    numbers, times, values = file.numbered(whole)
     return RawMission(
         serial=header.serial,
         model=header.model,
@@ -147,7 +166,9 @@ def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
         interval_ms=header.interval_ms,
         plan=header.plan,
         channels=tuple(RawChannel(channel.key, channel.unit) for channel in header.channels),
-        numbers=np.asarray((times - header.first_ms) // header.interval_ms, np.int64),
+        numbers=numbers,
+        times=times,
+        step_ms=header.step_ms,
         values=values,
         received=file.ranges,
         damaged=damaged,

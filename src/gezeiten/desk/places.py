@@ -11,13 +11,13 @@ from gezeiten.archive.intake import POINT_SEPARATOR, find_point
 from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
 from gezeiten.desk.context import Desk
 from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
 class ChannelPlace:
-    """A recorded channel of a point and the limits now in force for it."""
+    """A recorded channel of a point and the limits on its value now in force."""
 
     channel: str
     unit: str
@@ -160,10 +160,15 @@ def _point_place(
         serial,
         point.fill_limit_s,
         tuple(
-            ChannelPlace(row.channel, row.unit, plan.rules_for(row.channel) if plan else ())
-            for row in series
+            ChannelPlace(row.channel, row.unit, _drawn_rules(plan, row.channel)) for row in series
         ),
     )
+
+
+def _drawn_rules(plan: Plan | None, channel: str) -> tuple[LimitRule, ...]:
+    """The limits that can be drawn and counted against: those that compare with a value."""
+    rules = plan.rules_for(channel) if plan else ()
+    return tuple(rule for rule in rules if rule.has_value)
 
 
 def points(desk: Desk) -> list[PointPlace]:

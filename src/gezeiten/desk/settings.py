@@ -1,33 +1,172 @@
-"""Settings, declared once; kept as JSON in the archive's folder."""
+"""Settings, declared once: default, title, help and kind stand beside each field.
+
+Kept as JSON with the user (or in the archive's folder where a file lies there already: the
+demonstration and practice keep theirs apart).
+"""
 
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, field, fields, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
+from gezeiten.domain.naming import USUAL_PATTERN
+from gezeiten.domain.units import UNIT_CHOICES
 from gezeiten.errors import InputError
 
 THEMES = ("light", "dark", "sun")
+Kind = Literal["text", "people", "choice", "number", "switch", "folder"]
+
+
+@dataclass(frozen=True, slots=True)
+class SettingInfo:
+    """How one setting is shown and what it may be. choices: for kind "choice"; low, high: for
+    kind "number"."""
+
+    key: str
+    default: Any
+    section: str
+    title: str
+    help: str
+    kind: Kind
+    choices: tuple[str, ...] = ()
+    low: int = 0
+    high: int = 0
+
+
+def _setting(
+    default: Any, section: str, title: str, help_text: str, kind: Kind = "text", **more: Any
+) -> Any:
+    about = {"section": section, "title": title, "help": help_text, "kind": kind, **more}
+    return field(default=default, metadata=about)
+
+
+_LOOK, _PEOPLE, _ROUTES = "Look and region", "People and names", "Routes"
+_UNITS, _WORK = "Units", "Folders and long work"
 
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """addresses: where to look for loggers, "host:port-port, host:port".
+    """Everything that a user can choose once for all."""
 
-    person: initials or name that goes into the logbook. theme: one of THEMES. font_percent:
-    size of all text, 100 is normal.
+    addresses: str = _setting(
+        "127.0.0.1:15020-15039",
+        _ROUTES,
+        "Network addresses",
+        "Where to look for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520.",
+    )
+    look_on_start: bool = _setting(
+        True,
+        _ROUTES,
+        "Look at once",
+        "Look for loggers as soon as the Field desk is opened.",
+        "switch",
+    )
+    person: str = _setting(
+        "", _PEOPLE, "Who is acting", "Initials or name for the logbook; empty: the account's name."
+    )
+    people: str = _setting(
+        "", _PEOPLE, "People of the team", "Names to choose from, with commas between.", "people"
+    )
+    name_pattern: str = _setting(
+        USUAL_PATTERN,
+        _PEOPLE,
+        "Mission names",
+        "Pattern of new names: {site} {point} {serial} {model} {year} {month} {day} {season} "
+        "{mission}.",
+    )
+    theme: str = _setting(
+        "light", _LOOK, "Theme", "Light, Dark, or Sun for outdoors.", "choice", choices=THEMES
+    )
+    font_percent: int = _setting(
+        100, _LOOK, "Text size, %", "Size of all text; 100 is normal.", "number", low=75, high=200
+    )
+    region: str = _setting(
+        "",
+        _LOOK,
+        "Region",
+        "Formats of numbers and dates, like de_DE; empty: the system's.",
+        "choice",
+        choices=("", "de_DE", "en_GB", "en_US", "fr_FR", "nl_NL", "da_DK", "sv_SE"),
+    )
+    unit_temperature: str = _setting(
+        "°C",
+        _UNITS,
+        "Temperature",
+        "On the Field desk, in Trends and in Excursions.",
+        "choice",
+        choices=UNIT_CHOICES["°C"],
+    )
+    unit_pressure: str = _setting(
+        "kPa",
+        _UNITS,
+        "Pressure",
+        "On the Field desk, in Trends and in Excursions.",
+        "choice",
+        choices=UNIT_CHOICES["kPa"],
+    )
+    unit_conductivity: str = _setting(
+        "mS/cm",
+        _UNITS,
+        "Conductivity",
+        "On the Field desk, in Trends and in Excursions.",
+        "choice",
+        choices=UNIT_CHOICES["mS/cm"],
+    )
+    unit_particles: str = _setting(
+        "per 0.01 ft³",
+        _UNITS,
+        "Particle counts",
+        "On the Field desk, in Trends and in Excursions.",
+        "choice",
+        choices=UNIT_CHOICES["per 0.01 ft³"],
+    )
+    sheets_folder: str = _setting(
+        "",
+        _WORK,
+        "Folder for sheets",
+        "Where labels, round sheets and plan files go; empty: the archive's own folder.",
+        "folder",
+    )
+    keep_awake: bool = _setting(
+        True, _WORK, "Keep the computer awake",
+        "While offloading, launching or recording; needs the system's power service.", "switch",
+    )  # fmt: skip
+
+
+def infos() -> list[SettingInfo]:
+    """Return every setting's declaration, by section in the order of the sections."""
+    order = [_PEOPLE, _LOOK, _UNITS, _ROUTES, _WORK]
+    listed = [SettingInfo(key=f.name, default=f.default, **f.metadata) for f in fields(Settings)]
+    return sorted(listed, key=lambda info: order.index(info.section))
+
+
+def info(key: str) -> SettingInfo:
+    """Return the declaration of one setting."""
+    return next(i for i in infos() if i.key == key)
+
+
+def checked(key: str, value: Any) -> Any:
+    """Return a value that a setting may have.
+
+    Raises:
+        InputError: it may not, in one sentence.
     """
-
-    addresses: str = "127.0.0.1:15020-15039"
-    person: str = ""
-    theme: str = "light"
-    font_percent: int = 100
+    about = info(key)
+    if not isinstance(value, type(about.default)) or isinstance(value, bool) != (
+        about.kind == "switch"
+    ):
+        raise InputError(f"“{value}” does not suit “{about.title}”; give another one.")
+    if about.kind == "choice" and value not in about.choices:
+        raise InputError(f"“{value}” is no choice for “{about.title}”; take one of the list.")
+    if about.kind == "number" and not about.low <= value <= about.high:
+        raise InputError(f"“{about.title}” goes from {about.low} to {about.high}; choose inside.")
+    return value
 
 
 def load_settings(file: Path) -> Settings:
-    """Return the settings of a file; what is missing or of another kind keeps its default.
+    """Return the settings of a file; what is missing or cannot be keeps its default.
 
     Raises:
         InputError: the file is no JSON object.
@@ -36,20 +175,24 @@ def load_settings(file: Path) -> Settings:
         return Settings()
     try:
         data = json.loads(file.read_text())
-        known = {f.name: type(getattr(Settings(), f.name)) for f in fields(Settings)}
-        good: dict[str, Any] = {
-            name: v for name, v in data.items() if isinstance(v, known.get(name, ()))
-        }
+        known = {f.name for f in fields(Settings)}
+        given = {name: value for name, value in data.items() if name in known}
     except (ValueError, AttributeError) as exc:
         raise InputError(
             f"The settings in {file} cannot be read; correct the file or delete it."
         ) from exc
-    settings = replace(Settings(), **good)
-    return settings if settings.theme in THEMES else replace(settings, theme="light")
+    settings = Settings()
+    for name, value in given.items():
+        try:
+            settings = replace(settings, **{name: checked(name, value)})
+        except InputError:
+            continue  # of an older or newer version, or edited by hand: the default stands
+    return settings
 
 
 def save_settings(file: Path, settings: Settings) -> None:
     """Write the settings, whole or not at all."""
+    file.parent.mkdir(parents=True, exist_ok=True)
     fresh = file.with_suffix(".new")
     fresh.write_text(json.dumps(asdict(settings), indent=2, ensure_ascii=False) + "\n")
     fresh.replace(file)

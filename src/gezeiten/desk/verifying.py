@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
 from gezeiten.archive.blocks import decode_values
-from gezeiten.archive.tables import Block, LogbookRow, Offload, SeriesRow
+from gezeiten.archive.tables import Block, LogbookRow, Offload, SeriesRow, Service
 from gezeiten.desk.context import Desk
 from gezeiten.errors import GezeitenError
 from gezeiten.link.mission_file import decode_mission_file
@@ -42,16 +42,30 @@ def verify(desk: Desk) -> Verdict:
             except GezeitenError as exc:
                 verdict.faults.append(str(exc))
         known = {offload.sha256 for offload in offloads}
+        known |= set(_check_certificates(desk, session, verdict))
         for sha256 in desk.archive.vault.fingerprints():
             if sha256 not in known:
                 verdict.faults.append(
-                    f"The vault holds {sha256[:12]}, which no offload names; keep it and offload "
+                    f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
                     "its logger again."
                 )
         entries = session.scalars(select(LogbookRow).order_by(LogbookRow.seq)).all()
         verdict.entries = len(entries)
         verdict.faults.extend(broken.sentence for broken in logbook.check(entries))
     return verdict
+
+
+def _check_certificates(desk: Desk, session: Session, verdict: Verdict) -> list[str]:
+    """Read every certificate once; returns their fingerprints."""
+    rows = session.scalars(select(Service).where(Service.certificate_sha256.is_not(None))).all()
+    found = []
+    for row in rows:
+        found.append(row.certificate_sha256 or "")
+        try:
+            desk.archive.vault.get(found[-1])
+        except GezeitenError as exc:
+            verdict.faults.append(f"Certificate {row.certificate_name}: {exc}")
+    return found
 
 
 def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:

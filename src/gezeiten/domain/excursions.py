@@ -3,22 +3,24 @@
 A run starts at its first outside reading and ends when the hold of its last one ends; a gap
 ends it. Source: CALCULATIONS.md, "Holding, gaps, time outside".
 
-Two points that text leaves open are settled here (docs/calculations.md says why): only held
-time of measured readings counts towards a delay, and once an accumulated sum has reached its
-delay every later run of the same counting period alarms with its first measured reading.
+Points that text leaves open are settled here (docs/calculations.md says why): only held time of
+measured readings counts towards a delay; once an accumulated sum has reached its delay every later
+run of the same counting period alarms with its first measured reading; readings in the band of a
+hysteresis join a run but count for nothing; leaving the weekly window ends a run.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.quality import Quality
-from gezeiten.domain.series import HOLD_FACTOR, Series
-from gezeiten.domain.timeline import HOUR_MS, local_days
+from gezeiten.domain.series import HOLD_FACTOR, Series, holds_ms
+from gezeiten.domain.timeline import HOUR_MS, Times, Values, local_days
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,13 +44,17 @@ class Excursion:
 
 @dataclass(frozen=True, slots=True)
 class _Outside:
-    """The outside readings alone (m of n), and where their runs begin (k)."""
+    """The readings of the runs alone (m of n), and where their runs begin (k).
+
+    measured: not estimated. strictly: outside the limit itself, not in the hysteresis band.
+    """
 
     index: NDArray[np.intp]
     times: NDArray[np.int64]
     values: NDArray[np.float64]
     holds: NDArray[np.int64]
     measured: NDArray[np.bool_]
+    strictly: NDArray[np.bool_]
     firsts: NDArray[np.intp]
 
 
@@ -60,18 +66,21 @@ def find_excursions(
     Args:
         series: the readings of one mission (accumulated counting starts with the first).
         rule: the limit; a reading equal to it is inside.
-        zone: IANA zone whose midnights restart a daily accumulation.
+        zone: IANA zone of the site: its midnights restart a daily accumulation, its wall clock
+            decides the weekly window.
         alarmed_only: leave out the runs that did not alarm (much faster where runs are many).
 
     A run of estimated readings alone is no excursion.
     """
-    out = _outside_readings(series, rule)
+    out = _outside_readings(series, rule, zone)
     if out is None:
         return []
     alarms = _alarm_instants(out, rule, zone)
-    beyond = rule.beyond(out.values)
+    beyond = np.maximum(rule.beyond(out.values), 0.0)
     measured = np.add.reduceat(out.measured.astype(np.int64), out.firsts)
-    wanted = (measured > 0) & (alarms >= 0) if alarmed_only else measured > 0
+    wanted = np.logical_or.reduceat(out.measured & out.strictly, out.firsts)
+    if alarmed_only:
+        wanted &= alarms >= 0
     last = np.append(out.firsts[1:], len(out.index)) - 1
     peak = _first_peaks(beyond, out.firsts)
     # whole columns become plain numbers at once: runs can be many
@@ -101,9 +110,11 @@ def _first_peaks(beyond: NDArray[np.float64], firsts: NDArray[np.intp]) -> NDArr
     return farthest[first_of_run]
 
 
-def _outside_readings(series: Series, rule: LimitRule) -> _Outside | None:
-    """Gather the outside readings; work is proportional to them, not to the series."""
-    index = np.flatnonzero(rule.outside(series.values))
+def _outside_readings(series: Series, rule: LimitRule, zone: str) -> _Outside | None:
+    """Gather the readings of the runs; work is proportional to them, not to the series."""
+    index = np.flatnonzero(_joins(series.values, rule))
+    if rule.window is not None:
+        index = index[rule.window.holds(series.times_utc_ms[index], zone)]
     if not len(index):
         return None
     times = series.times_utc_ms[index]
@@ -117,12 +128,44 @@ def _outside_readings(series: Series, rule: LimitRule) -> _Outside | None:
     broken = (np.diff(index) > 1) | (distance[:-1] > longest[:-1])
     firsts = np.concatenate(([0], np.flatnonzero(broken) + 1))
     measured = series.quality[index] != Quality.ESTIMATE
-    return _Outside(index, times, series.values[index], holds, measured, firsts)
+    values = series.values[index]
+    found = _Outside(index, times, values, holds, measured, rule.outside(values), firsts)
+    return _from_first_outside(found) if rule.hysteresis else found
+
+
+def _joins(values: NDArray[np.float64], rule: LimitRule) -> NDArray[np.bool_]:
+    """Where readings are outside, or in the band in which a run goes on."""
+    if rule.hysteresis <= 0 or not rule.has_value:
+        return rule.outside(values)
+    inner = -rule.hysteresis if rule.side == "above" else rule.hysteresis
+    return replace(rule, value=rule.value + inner, hysteresis=0.0).outside(values)
+
+
+def _from_first_outside(found: _Outside) -> _Outside | None:
+    """Cut from each run what lies in the band before its first reading outside the limit."""
+    opens = np.zeros(len(found.index), np.int64)
+    opens[found.firsts[1:]] = 1
+    run_of = np.cumsum(opens)
+    begun = np.cumsum(found.strictly.astype(np.int64))
+    before = begun[found.firsts] - found.strictly[found.firsts]
+    keep = begun > before[run_of]
+    if not bool(keep.any()):
+        return None
+    changes = np.flatnonzero(np.diff(run_of[keep])) + 1
+    return _Outside(
+        found.index[keep],
+        found.times[keep],
+        found.values[keep],
+        found.holds[keep],
+        found.measured[keep],
+        found.strictly[keep],
+        np.concatenate(([0], changes)),
+    )
 
 
 def _alarm_instants(out: _Outside, rule: LimitRule, zone: str) -> NDArray[np.int64]:
     """Return the alarm instant of each run, -1 where there is none."""
-    counted = np.where(out.measured, out.holds, 0)
+    counted = np.where(out.measured & out.strictly, out.holds, 0)
     delay_ms = rule.delay_s * 1000
     if rule.counting == "consecutive":
         periods = np.arange(len(out.firsts))
@@ -169,7 +212,8 @@ def _daily_alarms(out: _Outside, delay_ms: int, zone: str) -> NDArray[np.int64]:
     inside &= midnights < out.times[holder] + out.holds[holder]
     cut, holder = midnights[inside], holder[inside]
     times = np.insert(out.times, holder + 1, cut)
-    measured = np.insert(out.measured, holder + 1, out.measured[holder])
+    counting = out.measured & out.strictly
+    measured = np.insert(counting, holder + 1, counting[holder])
     rest = out.times[holder] + out.holds[holder] - cut
     holds = np.insert(out.holds, holder + 1, rest)
     holds[holder + np.arange(len(holder))] -= rest
@@ -183,3 +227,37 @@ def _daily_alarms(out: _Outside, delay_ms: int, zone: str) -> NDArray[np.int64]:
     never = np.iinfo(np.int64).max
     earliest = np.minimum.reduceat(np.where(parts < 0, never, parts), np.searchsorted(firsts, runs))
     return np.where(earliest == never, -1, earliest)
+
+
+def find_absences(
+    times_utc_ms: Times, values: Values, interval_ms: NDArray[np.int32], rule: LimitRule
+) -> list[Excursion]:
+    """Return the stretches without a sensor that lasted longer than a rule's delay.
+
+    Args:
+        times_utc_ms, values, interval_ms: shape (n,), everything that one mission recorded; NaN
+            is "no sensor". Readings that are not there at all are a gap and claim nothing.
+        rule: side "absent"; counted consecutively.
+
+    An excursion of this kind has no extreme and no dose: both are 0.
+    """
+    gone = ~np.isfinite(values)
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], gone, [False]))))
+    found = []
+    holds = holds_ms(times_utc_ms, interval_ms)
+    for first, end in edges.reshape(-1, 2).tolist():
+        for a, b in _unbroken(times_utc_ms, holds, first, end):
+            start, until = int(times_utc_ms[a]), int(times_utc_ms[b - 1] + holds[b - 1])
+            alarm = start + rule.delay_s * 1000
+            if alarm <= until:
+                found.append(Excursion(rule, start, until, alarm, 0.0, start, 0.0, b - a, 0))
+    return found
+
+
+def _unbroken(
+    times: Times, holds: NDArray[np.int64], first: int, end: int
+) -> list[tuple[int, int]]:
+    """Return the parts of readings [first, end) between gaps."""
+    breaks = np.flatnonzero(np.diff(times[first:end]) > holds[first : end - 1]) + 1
+    cuts = [first, *(first + breaks).tolist(), end]
+    return list(pairwise(cuts))

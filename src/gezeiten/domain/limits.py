@@ -1,4 +1,7 @@
-"""Limit rules: above or below a value, for longer than a delay. Every rule has one side."""
+"""Limit rules: above or below a value, or without a sensor, for longer than a delay.
+
+Every rule has one side. Source: CALCULATIONS.md, "Holding, gaps, time outside".
+"""
 
 from __future__ import annotations
 
@@ -8,18 +11,24 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.timeline import Values
+from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.windows import WeeklyWindow, weekly_window
 
-Side = Literal["above", "below"]
+Side = Literal["above", "below", "absent"]
 Counting = Literal["consecutive", "accumulated"]
 Level = Literal["warning", "alarm"]
+SIDES: tuple[Side, ...] = ("above", "below", "absent")
 
 
 @dataclass(frozen=True, slots=True)
 class LimitRule:
     """One rule of a plan. `value` is in the channel's unit; a reading equal to it is inside.
 
+    side "absent": the logger recorded that it had no sensor; value and hysteresis mean nothing.
     daily: accumulated counting starts anew at local midnight instead of at launch.
+    hysteresis: a run goes on until a reading is this much back inside the limit; readings in that
+    band join a run, but neither begin one nor count towards its delay or dose.
+    window: the hours of the week in which the rule applies, None for always.
     """
 
     channel: str
@@ -29,15 +38,30 @@ class LimitRule:
     counting: Counting = "consecutive"
     daily: bool = False
     level: Level = "alarm"
+    hysteresis: float = 0.0
+    window: WeeklyWindow | None = None
 
     @property
     def key(self) -> str:
         """Stable name of the rule within its mission."""
-        return f"{self.channel}:{self.side}:{self.level}"
+        name = f"{self.channel}:{self.side}:{self.level}"
+        return f"{name}:{self.window.key}" if self.window else name
+
+    @property
+    def has_value(self) -> bool:
+        """Whether the rule compares with a value at all."""
+        return self.side != "absent"
 
     def outside(self, values: Values) -> NDArray[np.bool_]:
         """Return where values are strictly outside; NaN is inside: nothing is claimed of it."""
+        if self.side == "absent":
+            return np.zeros(np.shape(values), np.bool_)
         return values > self.value if self.side == "above" else values < self.value
+
+    def outside_at(self, times_utc_ms: Times, values: Values, zone: str) -> NDArray[np.bool_]:
+        """Return where readings are outside in the rule's weekly window at the site."""
+        mask = self.outside(values)
+        return mask & self.window.holds(times_utc_ms, zone) if self.window else mask
 
     def beyond(self, values: Values) -> Values:
         """Return the distance beyond the limit, positive outside."""
@@ -52,20 +76,28 @@ class LimitRule:
             "counting": self.counting,
             "daily": self.daily,
             "level": self.level,
+            "hysteresis": self.hysteresis,
+            "window": self.window.as_dict() if self.window else None,
         }
 
 
+def no_sensor_rule(channel: str, delay_s: int, level: Level = "alarm") -> LimitRule:
+    """Return the rule "no sensor for longer than"."""
+    return LimitRule(channel, "absent", 0.0, delay_s, level=level)
+
+
 def limit_rule(data: dict[str, Any]) -> LimitRule:
-    """Return the rule of a dict made by `LimitRule.as_dict`.
+    """Return the rule of a dict made by `LimitRule.as_dict`; older ones lack the last two fields.
 
     Raises:
         KeyError, ValueError, TypeError: a field is missing or has another kind of value.
     """
     side, counting, level = data["side"], data["counting"], data["level"]
-    if side not in ("above", "below") or counting not in ("consecutive", "accumulated"):
+    if side not in SIDES or counting not in ("consecutive", "accumulated"):
         raise ValueError(f"unknown side or counting: {side}, {counting}")
     if level not in ("warning", "alarm"):
         raise ValueError(f"unknown level: {level}")
+    window = data.get("window")
     return LimitRule(
         str(data["channel"]),
         side,
@@ -74,4 +106,6 @@ def limit_rule(data: dict[str, Any]) -> LimitRule:
         counting,
         bool(data["daily"]),
         level,
+        float(data.get("hysteresis", 0.0)),
+        weekly_window(window) if window else None,
     )

@@ -76,7 +76,12 @@ def mean_kinetic_temperature_c(temps_c: Values, weights: NDArray[np.int64]) -> f
 
 
 def numbers(
-    series: Series, span: Span, rules: tuple[LimitRule, ...] = (), *, kinetic: bool = False
+    series: Series,
+    span: Span,
+    rules: tuple[LimitRule, ...] = (),
+    *,
+    kinetic: bool = False,
+    zone: str = "UTC",
 ) -> Numbers:
     """Return the figures of a stretch of one series.
 
@@ -85,6 +90,7 @@ def numbers(
         span: the stretch [start, end).
         rules: limits of this quantity; time outside counts against the nearest of each side.
         kinetic: also the mean kinetic temperature (values in °C).
+        zone: IANA zone of the site, whose wall clock decides weekly windows.
     """
     held, weights = held_in(series, span)
     inside = series.between(*span)
@@ -105,15 +111,17 @@ def numbers(
         p95=float(p95),
         kinetic_mean_c=mean_kinetic_temperature_c(held.values, weights) if kinetic else nan,
         held_ms=int(weights.sum()),
-        above_ms=_outside_ms(held.values, weights, rules, "above"),
-        below_ms=_outside_ms(held.values, weights, rules, "below"),
+        above_ms=_outside_ms(held, weights, rules, "above", zone),
+        below_ms=_outside_ms(held, weights, rules, "below", zone),
     )
 
 
 def _outside_ms(
-    values: Values, weights: NDArray[np.int64], rules: tuple[LimitRule, ...], side: str
+    held: Series, weights: NDArray[np.int64], rules: tuple[LimitRule, ...], side: str, zone: str
 ) -> int:
-    masks = [rule.outside(values) for rule in rules if rule.side == side]
+    masks = [
+        rule.outside_at(held.times_utc_ms, held.values, zone) for rule in rules if rule.side == side
+    ]
     return int(weights[np.logical_or.reduce(masks)].sum()) if masks else 0
 
 
@@ -129,5 +137,5 @@ def daily_numbers(
     rows = []
     for day, (begin, end) in local_days(*span, zone):
         part = (max(begin, span[0]), min(end, span[1]))
-        rows.append(DayNumbers(day, numbers(series, part, rules, kinetic=kinetic)))
+        rows.append(DayNumbers(day, numbers(series, part, rules, kinetic=kinetic, zone=zone)))
     return rows

@@ -14,6 +14,8 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
+from gezeiten.errors import RepeatedHourError, SkippedHourError
+
 Times: TypeAlias = NDArray[np.int64]
 """UTC milliseconds, shape (n,), strictly increasing."""
 Values: TypeAlias = NDArray[np.float64]
@@ -58,6 +60,61 @@ def iso_local(utc_ms: int, zone: str) -> str:
 def midnight_ms(day: date, zone: str) -> int:
     """Return the instant at which a local day begins."""
     return to_ms(datetime(day.year, day.month, day.day, tzinfo=ZoneInfo(zone)))
+
+
+def utc_offsets_ms(times_utc_ms: Times, zone: str) -> NDArray[np.int64]:
+    """Return for each instant, shape (n,), what is added to UTC for the site's wall clock, ms."""
+    if not len(times_utc_ms):
+        return np.zeros(0, np.int64)
+    changes, offsets = _offset_changes(int(times_utc_ms.min()), int(times_utc_ms.max()), zone)
+    return offsets[np.searchsorted(changes, times_utc_ms, side="right")]
+
+
+def _offset_changes(
+    start_ms: int, end_ms: int, zone: str
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return the instants at which the offset changes, and the offsets before and after each."""
+
+    def offset_ms(at_ms: int) -> int:
+        delta = from_ms(at_ms, zone).utcoffset()
+        return round(delta.total_seconds() * 1000) if delta else 0
+
+    changes, offsets = [], [offset_ms(start_ms)]
+    for low in range(start_ms, end_ms, 7 * DAY_MS):
+        high = min(low + 7 * DAY_MS, end_ms)
+        before = offset_ms(low)
+        if offset_ms(high) == before:
+            continue
+        while high - low > 1:
+            middle = (low + high) // 2
+            low, high = (middle, high) if offset_ms(middle) == before else (low, middle)
+        changes.append(high)
+        offsets.append(offset_ms(high))
+    return np.array(changes, np.int64), np.array(offsets, np.int64)
+
+
+def local_instant_ms(moment: datetime, zone: str, *, second: bool = False) -> int:
+    """Return the instant at which a site's wall clock shows `moment` (without a time zone).
+
+    second: in the hour that the end of daylight saving repeats, take its second pass.
+
+    Raises:
+        SkippedHourError: the wall clock never shows it, the hour is skipped that day.
+        RepeatedHourError: it shows it twice, and `second` is False.
+    """
+    there = ZoneInfo(zone)
+    early, late = (to_ms(moment.replace(tzinfo=there, fold=fold)) for fold in (0, 1))
+    if from_ms(early, zone).replace(tzinfo=None) != moment:
+        raise SkippedHourError(
+            f"{moment:%H:%M} does not exist on {moment:%d.%m.%Y} at the site, the clocks skip "
+            "that hour; choose another time."
+        )
+    if early != late and not second:
+        raise RepeatedHourError(
+            f"{moment:%H:%M} comes twice on {moment:%d.%m.%Y} at the site, the clocks repeat "
+            "that hour; choose a time outside it, or say which."
+        )
+    return late if second else early
 
 
 def local_days(start_ms: int, end_ms: int, zone: str) -> Iterator[tuple[date, Span]]:

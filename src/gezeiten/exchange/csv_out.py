@@ -116,7 +116,8 @@ def _limit_marks(table: CsvTable, key: str, series: Series) -> NDArray[np.str_]:
         a, b = np.searchsorted(series.times_utc_ms, (stretch.start_ms, end))
         for rule in stretch.rules:
             if rule.channel == key:
-                marks[a:b][rule.outside(series.values[a:b])] = rule.side
+                part = series.times_utc_ms[a:b], series.values[a:b]
+                marks[a:b][rule.outside_at(*part, table.zone)] = rule.side
     return marks
 
 

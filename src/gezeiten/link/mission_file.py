@@ -26,10 +26,14 @@ from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import LoggerAnswerError
 
 FORMAT = 1
+FORMAT_WITH_STEPS = 2
+"""Of missions whose interval changes: every block also says when each reading was due."""
 READINGS_PER_BLOCK = 240
 _TAGS = {"int16": 77, "int32": 78}  # RFC 8746: little-endian signed
 _DTYPES: dict[str, np.dtype[Any]] = {"int16": np.dtype("<i2"), "int32": np.dtype("<i4")}
 _BLOCK_HEAD = struct.Struct(">B B I B I")  # array(5), uint32 first, uint32 count
+_STEPS_TAG = 70  # RFC 8746: little-endian uint32
+_STEPS_DTYPE = np.dtype("<u4")
 _CRC = struct.Struct(">BI")
 _UINT32 = 0x1A
 
@@ -52,7 +56,11 @@ class FileChannel:
 
 @dataclass(frozen=True, slots=True)
 class Header:
-    """What the logger says of the mission. Instants are UTC ms by the logger's clock."""
+    """What the logger says of the mission. Instants are UTC ms by the logger's clock.
+
+    step_ms: 0 where every reading is one interval after the one before; else blocks carry, for
+    each reading, after how many steps from the first one it was due.
+    """
 
     serial: str
     model: str
@@ -63,19 +71,25 @@ class Header:
     interval_ms: int
     channels: tuple[FileChannel, ...]
     plan: dict[str, Any]
+    step_ms: int = 0
 
     @property
     def block_bytes(self) -> int:
         """Length of every block of this mission."""
-        return len(encode_block(self.channels, 0, []))
+        steps = np.empty(0, np.int64) if self.step_ms else None
+        return len(encode_block(self.channels, 0, [], steps))
 
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """Readings [first, first + n) as counts; one array a channel, shape (n,)."""
+    """Readings [first, first + n) as counts; one array a channel, shape (n,).
+
+    steps: shape (n,), when each was due; None where the interval never changes.
+    """
 
     first: int
     counts: tuple[NDArray[np.int64], ...]
+    steps: NDArray[np.int64] | None = None
 
     @property
     def range(self) -> Range:
@@ -101,7 +115,13 @@ class MissionFile:
 
         Only readings inside `wanted` that the file holds; of doubled ones the first.
         """
+        _, times, values = self.numbered(wanted)
+        return times, values
+
+    def numbered(self, wanted: Range) -> tuple[NDArray[np.int64], Times, list[Values]]:
+        """Return reading numbers (shape (n,)) beside what `readings` returns."""
         numbers: list[NDArray[np.int64]] = [np.empty(0, np.int64)]
+        steps: list[NDArray[np.int64]] = [np.empty(0, np.int64)]
         counts: list[list[NDArray[np.int64]]] = [
             [np.empty(0, np.int64)] for _ in self.header.channels
         ]
@@ -110,6 +130,8 @@ class MissionFile:
             if end <= first:
                 continue
             numbers.append(np.arange(first, end, dtype=np.int64))
+            due = block.steps if block.steps is not None else np.arange(*block.range)
+            steps.append(due[first - block.first : end - block.first])
             for column, part in zip(counts, block.counts, strict=True):
                 column.append(part[first - block.first : end - block.first])
         index, keep = np.unique(np.concatenate(numbers), return_index=True)
@@ -117,7 +139,8 @@ class MissionFile:
             _values(channel, np.concatenate(column)[keep])
             for channel, column in zip(self.header.channels, counts, strict=True)
         ]
-        return self.header.first_ms + index * self.header.interval_ms, values
+        step_ms = self.header.step_ms or self.header.interval_ms
+        return index, self.header.first_ms + np.concatenate(steps)[keep] * step_ms, values
 
 
 def _values(channel: FileChannel, counts: NDArray[np.int64]) -> Values:
@@ -148,7 +171,7 @@ def encode_header(header: Header) -> bytes:
     """Return the header item, always of even length (Modbus files count in 16-bit registers)."""
     content: dict[str, Any] = {
         "kind": "header",
-        "format": FORMAT,
+        "format": FORMAT_WITH_STEPS if header.step_ms else FORMAT,
         "serial": header.serial,
         "model": header.model,
         "firmware": header.firmware,
@@ -160,6 +183,8 @@ def encode_header(header: Header) -> bytes:
         "plan": header.plan,
         "pad": "",
     }
+    if header.step_ms:
+        content["step_ms"] = header.step_ms
     item = sealed(content)
     if len(item) % 2:
         content["pad"] = " "
@@ -168,12 +193,22 @@ def encode_header(header: Header) -> bytes:
 
 
 def encode_block(
-    channels: tuple[FileChannel, ...], first: int, counts: list[NDArray[np.int64]]
+    channels: tuple[FileChannel, ...],
+    first: int,
+    counts: list[NDArray[np.int64]],
+    steps: NDArray[np.int64] | None = None,
 ) -> bytes:
-    """Return one block of fixed length; arrays shorter than a block are filled with "no value"."""
+    """Return one block of fixed length; arrays shorter than a block are filled with "no value".
+
+    steps: shape (n,), when each reading was due; only for missions whose interval changes.
+    """
     count = len(counts[0]) if counts else 0
     body = bytearray(_BLOCK_HEAD.pack(0x85, _UINT32, first, _UINT32, count))
-    body += cbor2.dumps([None] * len(channels))[:1]
+    body += cbor2.dumps([None] * (len(channels) + (steps is not None)))[:1]
+    if steps is not None:
+        due = np.zeros(READINGS_PER_BLOCK, _STEPS_DTYPE)
+        due[:count] = steps
+        body += cbor2.dumps(cbor2.CBORTag(_STEPS_TAG, due.tobytes()))
     for i, channel in enumerate(channels):
         column = np.full(READINGS_PER_BLOCK, channel.missing_count, _DTYPES[channel.count_type])
         if counts:
@@ -188,6 +223,28 @@ def encode_tail(events: list[tuple[int, str]], trailer: dict[str, Any]) -> bytes
     """Return the event list and the trailer."""
     listed = [[at_ms, text] for at_ms, text in events]
     return sealed({"kind": "events", "events": listed}) + sealed({"kind": "trailer", **trailer})
+
+
+def decode_tail(data: bytes) -> tuple[list[tuple[int, str]], dict[str, Any]]:
+    """Return event list and trailer of `encode_tail`; what is damaged comes back empty."""
+    events: list[tuple[int, str]] = []
+    trailer: dict[str, Any] = {}
+    at = 0
+    while (item := decode_sealed(data, at)) is not None:
+        content, at = item
+        if content.get("kind") == "events":
+            events = _events(content) or []
+        elif content.get("kind") == "trailer":
+            trailer = content
+    return events, trailer
+
+
+def _events(content: dict[str, Any]) -> list[tuple[int, str]] | None:
+    """Return the events of their map, None when it makes no sense."""
+    try:
+        return [(int(ms), str(text)) for ms, text in content.get("events", [])]
+    except (TypeError, ValueError):
+        return None
 
 
 # -- reading -------------------------------------------------------------------------------------
@@ -226,7 +283,9 @@ def header_of(content: dict[str, Any]) -> Header:
         LoggerAnswerError: a field is missing, of another kind or beyond reason.
     """
     try:
-        if content["kind"] != "header" or content["format"] != FORMAT:
+        step_ms = int(content.get("step_ms", 0))
+        expected = FORMAT_WITH_STEPS if step_ms else FORMAT
+        if content["kind"] != "header" or content["format"] != expected:
             raise ValueError(f"kind {content['kind']}, format {content['format']}")
         channels = tuple(
             FileChannel(str(key), str(unit), str(kind), int(divisor), float(offset))
@@ -242,9 +301,12 @@ def header_of(content: dict[str, Any]) -> Header:
             int(content["interval_ms"]),
             channels,
             dict(content["plan"]),
+            step_ms,
         )
         if not channels or header.interval_ms <= 0 or any(c.divisor == 0 for c in channels):
             raise ValueError("no channels, or an interval or divisor of nothing")
+        if step_ms < 0 or (step_ms and header.interval_ms % step_ms):
+            raise ValueError("steps that do not divide the interval")
         if any(c.count_type not in _DTYPES for c in channels):
             raise ValueError("unknown kind of count")
     except (KeyError, TypeError, ValueError, OverflowError) as exc:
@@ -255,7 +317,9 @@ def header_of(content: dict[str, Any]) -> Header:
     return header
 
 
-def decode_block(channels: tuple[FileChannel, ...], data: bytes) -> Block | None:
+def decode_block(
+    channels: tuple[FileChannel, ...], data: bytes, *, with_steps: bool = False
+) -> Block | None:
     """Return the block in `data` (exactly one block long), or None when it is damaged."""
     try:
         crc_at = len(data) - _CRC.size
@@ -263,15 +327,30 @@ def decode_block(channels: tuple[FileChannel, ...], data: bytes) -> Block | None
         if marker != _UINT32 or zlib.crc32(data[:crc_at]) != crc:
             return None
         first, count, arrays = cbor2.loads(data)[:3]
-        if not 0 <= count <= READINGS_PER_BLOCK or len(arrays) != len(channels):
+        if not 0 <= count <= READINGS_PER_BLOCK or len(arrays) != len(channels) + with_steps:
             return None
+        steps = _steps(arrays.pop(0), count) if with_steps else None
         columns = tuple(
             np.frombuffer(array.value, _DTYPES[channel.count_type])[:count].astype(np.int64)
             for channel, array in zip(channels, arrays, strict=True)
         )
     except (struct.error, ValueError, TypeError, AttributeError, cbor2.CBORDecodeError):
         return None
-    return Block(int(first), columns) if all(len(c) == count for c in columns) else None
+    if not all(len(column) == count for column in columns):
+        return None
+    return Block(int(first), columns, steps)
+
+
+def _steps(array: Any, count: int) -> NDArray[np.int64]:
+    """Return when the readings of a block were due.
+
+    Raises:
+        ValueError: they do not increase, so they cannot be.
+    """
+    steps = np.frombuffer(array.value, _STEPS_DTYPE)[:count].astype(np.int64)
+    if len(steps) != count or bool((np.diff(steps) <= 0).any()):
+        raise ValueError("steps of a block do not increase")
+    return steps
 
 
 def decode_mission_file(data: bytes) -> MissionFile:
@@ -287,7 +366,8 @@ def decode_mission_file(data: bytes) -> MissionFile:
     mission = MissionFile(header_of(content))
     length = mission.header.block_bytes
     while at < len(data):
-        block = decode_block(mission.header.channels, data[at : at + length])
+        part = data[at : at + length]
+        block = decode_block(mission.header.channels, part, with_steps=bool(mission.header.step_ms))
         if block is not None:
             mission.blocks.append(block)
             at += length
@@ -299,10 +379,11 @@ def decode_mission_file(data: bytes) -> MissionFile:
             continue
         content, following = item
         if content.get("kind") == "events":
-            try:
-                mission.events = [(int(ms), str(text)) for ms, text in content.get("events", [])]
-            except (TypeError, ValueError):
+            events = _events(content)
+            if events is None:
                 mission.damaged.append(at)
+            else:
+                mission.events = events
         elif content.get("kind") == "trailer":
             mission.trailer = content
         at = following

@@ -212,7 +212,8 @@ def _keep_block(
         if ask:
             start = entry.header_bytes + number * entry.block_bytes
             raw = session.read_file(entry.file, start, entry.block_bytes)
-        block = decode_block(transfer.header.channels, raw)
+        steps = bool(transfer.header.step_ms)
+        block = decode_block(transfer.header.channels, raw, with_steps=steps)
         if block is not None and block.first == first:
             out.write(raw)
             transfer.received.append(block.range)

@@ -8,19 +8,19 @@ from __future__ import annotations
 import struct
 import zlib
 from dataclasses import astuple, dataclass
-from enum import IntEnum
+from enum import IntEnum, IntFlag
 from typing import Any
 
 import cbor2
 
 from gezeiten.errors import LoggerAnswerError
 
-MAP_VERSION = 1
+MAP_VERSION = 2
 UNIT_ID = 1
 
 # -- input registers (function 4) ------------------------------------------------------------
 STATE_ADDRESS = 0
-_STATE = struct.Struct(">HHqIIHHHIIqIHHIHH")
+_STATE = struct.Struct(">HHqIIHHHIIqIHHIHHHHq")
 STATE_REGISTERS = _STATE.size // 2
 LIVE_ADDRESS = 100
 _LIVE = struct.Struct(">fHH16s")
@@ -28,7 +28,7 @@ LIVE_REGISTERS = _LIVE.size // 2
 
 # -- holding registers (functions 3, 16) -----------------------------------------------------
 PREPARE_ADDRESS = 0
-_PREPARE = struct.Struct(">HHq")
+_PREPARE = struct.Struct(">HHqI")
 PREPARE_REGISTERS = _PREPARE.size // 2
 COMMIT_ADDRESS = 8
 PREPARED_FOR_MS = 10_000
@@ -68,6 +68,49 @@ class Command(IntEnum):
     ERASE = 3
     SET_CLOCK = 4
     BLINK = 5
+    UNLOCK = 6
+    SELF_CHECK = 7
+
+
+ANY_COUNT = 0xFFFF_FFFF
+"""In place of the readings expected on a logger: the command does not depend on them."""
+UNLOCKED_FOR_MS = 60_000
+
+
+class Flag(IntFlag):
+    """Bits of the state's flags."""
+
+    LOCKED = 1  # changes want a PIN first
+    UNLOCKED_NOW = 2  # the PIN was given; stays so for a minute after the last command
+    WAITS_FOR_BUTTON = 4
+
+
+class EndReason(IntEnum):
+    """Why the last mission that ended did so."""
+
+    NONE = 0
+    MEMORY_FULL = 1
+    TIME = 2
+    COUNT = 3
+    BUTTON = 4
+    COMMAND = 5
+    BATTERY = 6
+    NEW_MISSION = 7
+
+
+END_WORDS = {
+    EndReason.NONE: "not known",
+    EndReason.MEMORY_FULL: "memory full",
+    EndReason.TIME: "at its set time",
+    EndReason.COUNT: "after its number of readings",
+    EndReason.BUTTON: "by its button",
+    EndReason.COMMAND: "stopped by a computer",
+    EndReason.BATTERY: "battery empty",
+    EndReason.NEW_MISSION: "a new mission was launched",
+}
+SELF_CHECK_NEVER = 0
+SELF_CHECK_GOOD = 1
+"""Higher results are this plus two to the power of (channel's place + 1), added up."""
 
 
 class Refusal(IntEnum):
@@ -81,6 +124,9 @@ class Refusal(IntEnum):
     PLAN_DOES_NOT_FIT = 5
     STILL_LOGGING = 6
     NO_MISSION = 7
+    NOT_ALL_FETCHED = 8
+    LOCKED = 9
+    WRONG_PIN = 10
 
 
 REFUSAL_WORDS = {
@@ -92,6 +138,9 @@ REFUSAL_WORDS = {
     Refusal.PLAN_DOES_NOT_FIT: "the plan does not fit this model",
     Refusal.STILL_LOGGING: "it is still logging",
     Refusal.NO_MISSION: "it has no mission",
+    Refusal.NOT_ALL_FETCHED: "it holds readings that were not fetched",
+    Refusal.LOCKED: "it is locked and wants its PIN",
+    Refusal.WRONG_PIN: "the PIN is another one",
 }
 
 
@@ -108,7 +157,9 @@ class LoggerState:
     """The state registers. Instants are UTC ms by the logger's own clock.
 
     readings: recorded so far in the mission; first_held: number of the oldest reading still in
-    memory. calibration_due_day: days since 1970-01-01, 0 when unknown. practice: a stand-in.
+    memory. first_due_ms: 0 while it waits for its button. calibration_due_day: days since
+    1970-01-01, 0 when unknown. practice: a stand-in. flags: `Flag`. self_check: result of the last
+    self-check. end_reason, ended_ms: of the last mission that ended, this or the one before.
     """
 
     map_version: int
@@ -127,7 +178,10 @@ class LoggerState:
     practice: int
     calibration_due_day: int
     last_refusal: int
-    spare: int = 0
+    flags: int = 0
+    self_check: int = SELF_CHECK_NEVER
+    end_reason: int = EndReason.NONE
+    ended_ms: int = 0
 
     def pack(self) -> bytes:
         return _STATE.pack(*astuple(self))
@@ -145,7 +199,8 @@ def unpack_state(data: bytes) -> LoggerState:
             f"The logger speaks version {state.map_version} of the register map, this Gezeiten "
             f"version {MAP_VERSION}; update the older of the two."
         )
-    if state.state not in set(State) or state.first_held > state.readings:
+    possible = state.state in set(State) and state.end_reason in set(EndReason)
+    if not possible or state.first_held > state.readings:
         raise LoggerAnswerError(
             "The logger reports a state that cannot be; contact it again, then replace it."
         )
@@ -172,15 +227,15 @@ def unpack_live(data: bytes) -> list[LiveValue]:
     ]
 
 
-def pack_prepare(command: Command, token: int, argument: int) -> bytes:
-    """Return the prepare registers."""
-    return _PREPARE.pack(command, token, argument)
+def pack_prepare(command: Command, token: int, argument: int, expected: int = ANY_COUNT) -> bytes:
+    """Return the prepare registers; expected: readings the caller knows to be on the logger."""
+    return _PREPARE.pack(command, token, argument, expected)
 
 
-def unpack_prepare(data: bytes) -> tuple[int, int, int]:
-    """Return command code, token and argument."""
-    command, token, argument = _PREPARE.unpack(data)
-    return command, token, argument
+def unpack_prepare(data: bytes) -> tuple[int, int, int, int]:
+    """Return command code, token, argument and expected readings."""
+    command, token, argument, expected = _PREPARE.unpack(data)
+    return command, token, argument, expected
 
 
 def registers(data: bytes) -> list[int]:

@@ -30,11 +30,13 @@ from gezeiten.domain.models import LoggerModel, logger_model
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.errors import (
     LoggerAnswerError,
+    LoggerLockedError,
     LoggerRefusedError,
     PlanError,
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
+from gezeiten.link.mission_file import decode_tail
 from gezeiten.link.modbus import Transport, accepted, refusal
 
 LARGEST_HEADER = 64 * 1024
@@ -92,6 +94,7 @@ def directory_entry(entry: dict[str, Any]) -> DirectoryEntry:
         and 0 < made.header_bytes <= LARGEST_HEADER
         and 0 < made.block_bytes <= LARGEST_BLOCK
         and reg.MEMORY_FILE <= made.file < 2**16
+        and 0 < made.tail_file < 2**16
     )
     if not reasonable:
         raise ValueError("numbers beyond reason")
@@ -174,6 +177,10 @@ class LoggerSession:
         except (LoggerAnswerError, PlanError):
             return None
 
+    def events(self) -> list[tuple[int, str]]:
+        """Return what the logger noted of its mission, oldest first; instants by its own clock."""
+        return decode_tail(self.read_enveloped(reg.TAIL_FILE))[0]
+
     # -- files ---------------------------------------------------------------------------------
     def read_file(self, file: int, start: int, length: int) -> bytes:
         """Return `length` bytes from byte `start` of a file that goes on in the next files."""
@@ -233,14 +240,21 @@ class LoggerSession:
             request = WriteFileRecordRequest([record], dev_id=reg.UNIT_ID)
             accepted(self.name, self._line.exchange([request])[0])
 
-    def command(self, command: reg.Command, argument: int = 0) -> None:
+    def command(
+        self, command: reg.Command, argument: int = 0, expected: int = reg.ANY_COUNT
+    ) -> None:
         """Prepare and commit a command.
 
+        Args:
+            expected: readings that the caller knows to be on the logger; a launch is refused by
+                the logger itself when it holds others.
+
         Raises:
+            LoggerLockedError: it wants its PIN first, or this one is wrong.
             LoggerRefusedError: with the logger's own reason.
         """
         token = secrets.randbelow(0xFFFF) + 1
-        self._write(reg.PREPARE_ADDRESS, reg.pack_prepare(command, token, argument))
+        self._write(reg.PREPARE_ADDRESS, reg.pack_prepare(command, token, argument, expected))
         self._write(reg.COMMIT_ADDRESS, token.to_bytes(2, "big"))
 
     # -- messages ------------------------------------------------------------------------------
@@ -257,9 +271,15 @@ class LoggerSession:
         )
         answer = self._line.exchange([request])[0]
         if refusal(answer):
-            words = {int(code): text for code, text in reg.REFUSAL_WORDS.items()}
-            reason = words.get(self.state().last_refusal, "for a reason unknown here")
-            raise LoggerRefusedError(f"{self.name} refused: {reason}; nothing on it was changed.")
+            raise self._refused(self.state().last_refusal)
+
+    def _refused(self, code: int) -> LoggerRefusedError | LoggerLockedError:
+        words = {int(known): text for known, text in reg.REFUSAL_WORDS.items()}
+        reason = words.get(code, "for a reason unknown here")
+        sentence = f"{self.name} refused: {reason}; nothing on it was changed."
+        if code in (reg.Refusal.LOCKED, reg.Refusal.WRONG_PIN):
+            return LoggerLockedError(sentence)
+        return LoggerRefusedError(sentence, code)
 
     def _ask(self, request: ModbusPDU, kind: type[_Answer]) -> _Answer:
         answer = accepted(self.name, self._line.exchange([request])[0])

@@ -27,6 +27,7 @@ from reportlab.platypus import (
     Table,
 )
 
+from gezeiten.domain.plan_words import rule_text
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import Numbers
 from gezeiten.domain.timeline import duration_text, from_ms
@@ -152,21 +153,25 @@ class _Layout:
             ]
             for m in self._report.missions
         ]
-        limits = [["Limit", "Value", "For longer than", "Counted"]]
+        limits = [["Channel", "Limit"]]
         limits += [
             [
-                f"{quantity(channel.key).name} {rule.side}",
-                f"{rule.value:g} {channel.unit}",
-                duration_text(rule.delay_s * 1000),
-                rule.counting + (", daily" if rule.daily else ""),
+                quantity(channel.key).name,
+                rule_text(rule),
             ]
             for channel in self._report.channels
             for rule in channel.rules
         ]
         if len(limits) == 1:
-            limits.append(["none", "", "", ""])
+            limits.append(["none", ""])
         widths = [18 * mm, 26 * mm, 40 * mm, 30 * mm, WIDTH - 114 * mm]
-        return KeepTogether([self._table(rows, widths), Spacer(1, 8), self._table(limits)])
+        return KeepTogether(
+            [
+                self._table(rows, widths),
+                Spacer(1, 8),
+                self._table(limits, [50 * mm, WIDTH - 50 * mm], wrap=True),
+            ]
+        )
 
     def _daily(self, channel: ReportChannel) -> list[Flowable]:
         name = quantity(channel.key)
@@ -211,7 +216,7 @@ class _Layout:
         return [*parts, self._table(rows, widths, wrap=True)]
 
     def _excursion_row(self, excursion: ReportExcursion) -> list[str]:
-        name = quantity(excursion.rule.channel)
+        name, has_value = quantity(excursion.rule.channel), excursion.rule.has_value
         if excursion.settled_ms is None:
             said = "to assess"
         else:
@@ -223,10 +228,10 @@ class _Layout:
             said += f" {excursion.estimated} of the readings are estimated."
         return [
             self._time(excursion.start_ms),
-            f"{name.name} {excursion.rule.side} {excursion.rule.value:g} {name.unit}",
+            f"{name.name}: {rule_text(excursion.rule)}",
             duration_text(excursion.end_ms - excursion.start_ms),
-            f"{excursion.extreme:.{name.decimals}f}",
-            f"{excursion.dose:.1f} {name.dose_unit}",
+            f"{excursion.extreme:.{name.decimals}f}" if has_value else "",
+            f"{excursion.dose:.1f} {name.dose_unit}" if has_value else "",
             said,
         ]
 

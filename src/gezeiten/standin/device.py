@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.models import LoggerModel, logger_model
-from gezeiten.domain.outlook import battery_days, reading_bytes, readings_that_fit
-from gezeiten.domain.plan import Plan, check_plan, due_readings, first_due_ms, plan_from_dict
+from gezeiten.domain.outlook import battery_days, event_bytes, reading_bytes, readings_that_fit
+from gezeiten.domain.plan import Plan, first_due_ms, plan_from_dict, waits_for_button
+from gezeiten.domain.plan_check import fits
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS, Times, Values
 from gezeiten.errors import PlanError
@@ -24,11 +25,13 @@ from gezeiten.link import registers as reg
 from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS
 from gezeiten.standin.simclock import SimClock
+from gezeiten.standin.timetable import Timetable
 
 STORY_DAY_MS = 1_795_392_000_000
 """2026-11-23T00:00Z. Sea and weather are those of this autumn, moved by whole days to the
 anchor, so that tides and stories always meet in the same way."""
 
+_LOW_SHARE = 0.15
 _IDLE_PLAN = Plan(channels=("air_temperature",), interval_s=3600)
 
 
@@ -42,7 +45,8 @@ class ClockBasis:
 
 @dataclass(slots=True)
 class Run:
-    """The mission in memory. Instants by the logger's clock; stopped_ms None while it runs.
+    """The mission in memory. Instants by the logger's clock; stopped_ms None while it runs,
+    first_ms 0 while it waits for its button.
 
     basis: the clock as it was at launch; setting the clock later moves no reading.
     """
@@ -54,6 +58,7 @@ class Run:
     basis: ClockBasis
     stopped_ms: int | None = None
     end_reason: str = ""
+    pauses: list[tuple[int, int]] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -67,16 +72,21 @@ class DeviceState:
     run: Run | None = None
     blinks: int = 0
     events: list[tuple[int, str]] = field(default_factory=list)
+    last_end: tuple[int, int] = (0, 0)
+    self_check: int = reg.SELF_CHECK_NEVER
 
 
 def state_from_dict(data: dict[str, Any]) -> DeviceState:
     """Return the state of `dataclasses.asdict`."""
     run = data["run"]
     if run:
-        run = Run(**{**run, "basis": ClockBasis(**run["basis"])})
+        pauses = [(int(a), int(b)) for a, b in run["pauses"]]
+        run = Run(**{**run, "basis": ClockBasis(**run["basis"]), "pauses": pauses})
     events = [(int(ms), str(text)) for ms, text in data["events"]]
     basis = ClockBasis(**data["basis"])
-    return DeviceState(**{**data, "run": run, "events": events, "basis": basis})
+    reason, ended_ms = data["last_end"]
+    known = {"run": run, "events": events, "basis": basis, "last_end": (reason, ended_ms)}
+    return DeviceState(**{**data, **known})
 
 
 class SimLogger:
@@ -97,8 +107,10 @@ class SimLogger:
         )
         self.refusal = reg.Refusal.NONE
         self.staged = b""
-        self._prepared: tuple[int, int, int] | None = None
+        self._prepared: tuple[int, int, int, int] | None = None
         self._prepared_ms = 0.0
+        self._unlocked_until_ms = 0.0
+        self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
         self._blocks: dict[tuple[int, int, int], bytes] = {}
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
@@ -132,14 +144,17 @@ class SimLogger:
     def change_battery(self) -> None:
         """Put in a fresh cell; a mission that ran has ended when the old one was empty."""
         if self.battery_is_empty:
-            self._end(self.clock_ms(self.state.battery_dead_ms), "battery empty")
+            self._end(self.clock_ms(self.state.battery_dead_ms), reg.EndReason.BATTERY)
         life = battery_days(self.model, self.plan or _IDLE_PLAN, 1.0)
         self.state.battery_dead_ms = self.clock.now_ms() + life * DAY_MS
         self._note("battery changed")
 
+    def _cell_life_ms(self) -> float:
+        return battery_days(self.model, self.plan or _IDLE_PLAN, 1.0) * DAY_MS
+
     def charge(self) -> float:
         """Return the battery's charge, 0..1."""
-        life_ms = battery_days(self.model, self.plan or _IDLE_PLAN, 1.0) * DAY_MS
+        life_ms = self._cell_life_ms()
         left_ms = self.state.battery_dead_ms - self.clock.now_ms()
         return min(max(left_ms / life_ms, 0.0), 1.0)
 
@@ -151,20 +166,46 @@ class SimLogger:
     def readings(self) -> int:
         """Return how many readings the mission has recorded so far."""
         run, plan = self.state.run, self.plan
-        if run is None or plan is None:
+        if run is None or plan is None or not run.first_ms:
             return 0
         until = self._shown(run.basis, min(self.clock.now_ms(), self.state.battery_dead_ms))
         if run.stopped_ms is not None:
             until = min(until, run.stopped_ms)
-        due = due_readings(plan, run.first_ms, until)
-        return due if plan.end == "wrap" else min(due, readings_that_fit(self.model, plan.channels))
+        due = self.timetable().count(until)
+        return due if plan.end == "wrap" else min(due, readings_that_fit(self.model, plan))
+
+    def timetable(self) -> Timetable:
+        """Return when the readings of the mission fall due."""
+        run, plan = self.state.run, self.plan
+        assert run is not None
+        assert plan is not None
+        known = self._timetable
+        key = (run.number, run.first_ms, len(run.pauses))
+        if known is None or known[0] != key:
+            made = Timetable(plan, run.first_ms, self._is_outside, tuple(run.pauses))
+            self._timetable = known = (key, made)
+        return known[1]
+
+    def _is_outside(self, logger_ms: Times) -> NDArray[np.bool_]:
+        """Where a reading at these instants would be outside one of the alarm limits."""
+        plan = self.plan
+        outside = np.zeros(len(logger_ms), np.bool_)
+        if plan is None:
+            return outside
+        values = self._measure(self.true_ms(logger_ms))
+        for rule in plan.limits:
+            if rule.level == "alarm":
+                spec = self.model.channel(rule.channel)
+                shown = np.round(values[rule.channel] * spec.divisor) / spec.divisor
+                outside |= rule.outside_at(logger_ms, shown, "UTC")
+        return outside
 
     def first_held(self) -> int:
         """Return the oldest reading still in memory; wrapping frees whole blocks."""
         plan = self.plan
         if plan is None or plan.end != "wrap":
             return 0
-        over = self.readings() - readings_that_fit(self.model, plan.channels)
+        over = self.readings() - readings_that_fit(self.model, plan)
         return -(-max(over, 0) // mf.READINGS_PER_BLOCK) * mf.READINGS_PER_BLOCK
 
     def doing(self) -> reg.State:
@@ -173,20 +214,63 @@ class SimLogger:
         if run is None or plan is None:
             return reg.State.IDLE
         if run.stopped_ms is not None:
-            empty = run.end_reason == "battery empty"
-            return reg.State.BATTERY_EMPTY if empty else reg.State.STOPPED
+            return {
+                reg.EndReason.BATTERY.name: reg.State.BATTERY_EMPTY,
+                reg.EndReason.BUTTON.name: reg.State.ENDED,
+            }.get(run.end_reason, reg.State.STOPPED)
         now = self.clock_ms()
+        if not run.first_ms:
+            return reg.State.WAITING
         if plan.end == "at" and now >= plan.end_ms:
             return reg.State.ENDED
-        if plan.end != "wrap" and self.readings() >= readings_that_fit(self.model, plan.channels):
+        if plan.end == "count" and self.readings() >= plan.end_count:
+            return reg.State.ENDED
+        if plan.end != "wrap" and self.readings() >= readings_that_fit(self.model, plan):
             return reg.State.FULL
         return reg.State.WAITING if now < run.first_ms else reg.State.LOGGING
 
-    def _end(self, at_ms: int, reason: str) -> None:
-        if self.state.run and self.state.run.stopped_ms is None:
-            self.state.run.stopped_ms = at_ms
-            self.state.run.end_reason = reason
-            self.state.events.append((at_ms, f"mission ended: {reason}"))
+    def _end(self, at_ms: int, reason: reg.EndReason) -> None:
+        run = self.state.run
+        if run and run.stopped_ms is None:
+            known = self._ended_by_itself()
+            reason, at_ms = known or (reason, at_ms)
+            run.stopped_ms, run.end_reason = at_ms, reason.name
+            self.state.last_end = (int(reason), at_ms)
+            self.state.events.append((at_ms, f"mission ended: {reg.END_WORDS[reason]}"))
+
+    def _ended_by_itself(self) -> tuple[reg.EndReason, int] | None:
+        """Return why and when the mission in memory ended, if its plan or memory ended it."""
+        plan, doing = self.plan, self.doing()
+        if plan is None or doing not in (reg.State.FULL, reg.State.ENDED):
+            return None
+        last = np.array([max(self.readings() - 1, 0)])
+        at_ms = int(self.timetable().times(last)[0])
+        if doing == reg.State.FULL:
+            return reg.EndReason.MEMORY_FULL, at_ms
+        if plan.end == "at":
+            return reg.EndReason.TIME, plan.end_ms
+        return reg.EndReason.COUNT, at_ms
+
+    def last_end(self) -> tuple[int, int]:
+        """Return reason and instant of the last mission that ended, this or the one before."""
+        own = self._ended_by_itself()
+        return (int(own[0]), own[1]) if own else self.state.last_end
+
+    def press_button(self) -> None:
+        """Somebody presses the logger's button: starts, ends or restarts what waits for it."""
+        run, plan = self.state.run, self.plan
+        self._note("button pressed")
+        if run is None or plan is None:
+            return
+        now = self.clock_ms()
+        waiting = not run.first_ms and run.stopped_ms is None
+        if waiting:
+            run.first_ms = first_due_ms(plan, now)
+        elif plan.end == "button" and run.stopped_ms is None and now >= run.first_ms:
+            self._end(now, reg.EndReason.BUTTON)
+        elif plan.restart and run.end_reason == reg.EndReason.BUTTON.name and run.stopped_ms:
+            run.pauses.append((run.stopped_ms, now))  # the same mission goes on after a gap
+            run.stopped_ms, run.end_reason = None, ""
 
     def _note(self, text: str) -> None:
         self.state.events.append((self.clock_ms(), text))
@@ -197,7 +281,10 @@ class SimLogger:
         run, plan = self.state.run, self.plan
         held = self.readings() - self.first_held()
         size = reading_bytes(self.model, plan.channels) if plan else 0
-        fixed = self.model.header_bytes + self.model.event_bytes
+        fixed = self.model.header_bytes + (
+            event_bytes(self.model, plan) if plan else self.model.event_bytes
+        )
+        end_reason, ended_ms = self.last_end()
         charge = self.charge()
         due_ms = self.state.anchor_ms + self.spec.calibration_due_days * DAY_MS
         return reg.LoggerState(
@@ -217,7 +304,22 @@ class SimLogger:
             practice=1,
             calibration_due_day=int(due_ms // DAY_MS),
             last_refusal=self.refusal,
+            flags=self._flags(),
+            self_check=self.state.self_check,
+            end_reason=end_reason,
+            ended_ms=ended_ms,
         )
+
+    def _flags(self) -> reg.Flag:
+        flags = reg.Flag(0)
+        if self.spec.pin is not None:
+            flags |= reg.Flag.LOCKED
+            if self.clock.now_ms() < self._unlocked_until_ms:
+                flags |= reg.Flag.UNLOCKED_NOW
+        run = self.state.run
+        if run and not run.first_ms and run.stopped_ms is None:
+            flags |= reg.Flag.WAITS_FOR_BUTTON
+        return flags
 
     def live(self) -> list[reg.LiveValue]:
         """Return the present value of every channel."""
@@ -231,17 +333,19 @@ class SimLogger:
         return shown
 
     # -- commands ------------------------------------------------------------------------------
-    def prepare(self, command: int, token: int, argument: int) -> None:
+    def prepare(
+        self, command: int, token: int, argument: int, expected: int = reg.ANY_COUNT
+    ) -> None:
         """First step: remember what is to be done; nothing changes."""
-        self._prepared = (command, token, argument)
+        self._prepared = (command, token, argument, expected)
         self._prepared_ms = self.clock.now_ms()
 
     def commit(self, token: int) -> bool:
         """Second step: do what was prepared under this token; False with `refusal` set."""
         self.refusal = self._may_commit(token)
         if self.refusal is reg.Refusal.NONE and self._prepared:
-            command, _, argument = self._prepared
-            self.refusal = self._do(command, argument)
+            command, _, argument, expected = self._prepared
+            self.refusal = self._do(command, argument, expected)
         self._prepared = None
         return self.refusal is reg.Refusal.NONE
 
@@ -253,9 +357,17 @@ class SimLogger:
             return reg.Refusal.PREPARED_TOO_LONG_AGO
         return reg.Refusal.NONE if token == self._prepared[1] else reg.Refusal.WRONG_TOKEN
 
-    def _do(self, command: int, argument: int) -> reg.Refusal:
+    def _do(self, command: int, argument: int, expected: int) -> reg.Refusal:
+        if command == reg.Command.UNLOCK:
+            return self._unlock(argument)
+        if command == reg.Command.SELF_CHECK:
+            return self._check_itself()
+        if command != reg.Command.BLINK and self.spec.pin is not None:
+            if self.clock.now_ms() >= self._unlocked_until_ms:
+                return reg.Refusal.LOCKED
+            self._stay_unlocked()
         if command == reg.Command.LAUNCH:
-            return self._launch()
+            return self._launch(argument, expected)
         if command == reg.Command.SET_CLOCK:
             return self._set_clock(argument)
         if command == reg.Command.BLINK:
@@ -264,29 +376,57 @@ class SimLogger:
         if self.state.run is None:
             return reg.Refusal.NO_MISSION
         if command == reg.Command.STOP:
-            self._end(self.clock_ms(), "stopped")
+            self._end(self.clock_ms(), reg.EndReason.COMMAND)
             return reg.Refusal.NONE
         if command == reg.Command.ERASE:
             if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
                 return reg.Refusal.STILL_LOGGING
+            if expected not in (reg.ANY_COUNT, self.readings()):
+                return reg.Refusal.NOT_ALL_FETCHED
             self.state.run = None
             return reg.Refusal.NONE
         return reg.Refusal.NOT_PREPARED
 
-    def _launch(self) -> reg.Refusal:
-        if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
-            return reg.Refusal.STILL_LOGGING
+    def _unlock(self, pin: int) -> reg.Refusal:
+        if self.spec.pin is not None and pin != self.spec.pin:
+            self._note("wrong PIN")
+            return reg.Refusal.WRONG_PIN
+        self._stay_unlocked()
+        return reg.Refusal.NONE
+
+    def _stay_unlocked(self) -> None:
+        self._unlocked_until_ms = self.clock.now_ms() + reg.UNLOCKED_FOR_MS * self.clock.speed
+
+    def _check_itself(self) -> reg.Refusal:
+        """A channel without a sensor, or at the end of its range, fails."""
+        failed = 0
+        for i, (spec, live) in enumerate(zip(self.model.channels, self.live(), strict=True)):
+            if np.isnan(live.value) or live.value >= spec.high or live.value < spec.low:
+                failed += 2 ** (i + 1)
+        self.state.self_check = reg.SELF_CHECK_GOOD + failed
+        self._note("self-check good" if not failed else "self-check failed")
+        return reg.Refusal.NONE
+
+    def _launch(self, clock_ms: int, expected: int) -> reg.Refusal:
+        """Stop what runs, set the clock, erase, begin: as a whole or not at all.
+
+        What nobody has fetched is never erased: `expected` must be what the memory holds.
+        """
+        if self.readings() and expected != self.readings():
+            return reg.Refusal.NOT_ALL_FETCHED
         plan = self.staged_plan()
         if plan is None:
             return reg.Refusal.NO_PLAN
-        now = self.clock_ms()
-        if check_plan(plan, self.model, now):
+        now = clock_ms or self.clock_ms()
+        if not fits(plan, self.model, now):
             return reg.Refusal.PLAN_DOES_NOT_FIT
+        self._end(self.clock_ms(), reg.EndReason.NEW_MISSION)
+        if clock_ms:
+            self.state.basis = ClockBasis(self.clock.now_ms(), clock_ms)
         self.state.mission += 1
         self.state.events = []
-        self.state.run = Run(
-            self.state.mission, plan.as_dict(), now, first_due_ms(plan, now), self.state.basis
-        )
+        first_ms = 0 if waits_for_button(plan) else first_due_ms(plan, now)
+        self.state.run = Run(self.state.mission, plan.as_dict(), now, first_ms, self.state.basis)
         self._note("launched")
         return reg.Refusal.NONE
 
@@ -374,6 +514,7 @@ class SimLogger:
             interval_ms=plan.interval_s * 1000,
             channels=mf.file_channels(self.model, plan.channels, units),
             plan=run.plan,
+            step_ms=self.timetable().step_ms,
         )
 
     def tail(self) -> bytes:
@@ -383,7 +524,7 @@ class SimLogger:
             "readings": self.readings(),
             "first_held": self.first_held(),
             "state": self.doing().name.lower(),
-            "end_reason": run.end_reason if run else "",
+            "end_reason": reg.EndReason(self.last_end()[0]).name.lower() if run else "",
             "clock_ms": self.clock_ms(),
         }
         return mf.encode_tail(self.events(), trailer)
@@ -394,9 +535,12 @@ class SimLogger:
         if run is None:
             return []
         listed = list(self.state.events)
+        low_ms = self.state.battery_dead_ms - _LOW_SHARE * self._cell_life_ms()
+        if self.true_ms(np.array([run.launched_ms]))[0] <= low_ms <= now:
+            listed.append((self.clock_ms(low_ms), "battery low"))
         for trouble in self.spec.troubles:
             at_ms = self._story_ms() - trouble.from_days_ago * DAY_MS
-            if self.true_ms(np.array([run.first_ms]))[0] <= at_ms <= now:
+            if self.true_ms(np.array([run.launched_ms]))[0] <= at_ms <= now:
                 listed.append((self.clock_ms(at_ms), trouble.event))
         return sorted(listed, key=lambda event: event[0])
 
@@ -428,11 +572,12 @@ class SimLogger:
                 self._blocks.clear()
             index = np.arange(first, max(end, first), dtype=np.int64)
             counts = self._counts(header, index)
-            self._blocks[key] = mf.encode_block(header.channels, first, counts)
+            steps = self.timetable().steps(index) if header.step_ms else None
+            self._blocks[key] = mf.encode_block(header.channels, first, counts, steps)
         return self._blocks[key]
 
     def _counts(self, header: mf.Header, index: NDArray[np.int64]) -> list[NDArray[np.int64]]:
-        values = self._measure(self.true_ms(header.first_ms + index * header.interval_ms))
+        values = self._measure(self.true_ms(self.timetable().times(index)))
         counted = []
         for channel in header.channels:
             column = values[channel.key]

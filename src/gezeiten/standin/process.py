@@ -56,7 +56,8 @@ class StandinProcess:
         return self
 
     def order(self, do: str, **values: Any) -> dict[str, Any]:
-        """Give an order ("time", "fault", "battery", "state", "quit"); return the reply."""
+        """Give an order ("time", "fault", "battery", "button", "state", "quit") and return the
+        reply."""
         assert self._control is not None
         self._control.sendall(json.dumps({"do": do, **values}).encode() + b"\n")
         reply: dict[str, Any] = json.loads(self._replies.readline())

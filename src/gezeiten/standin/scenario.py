@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from gezeiten.domain.limits import Counting, LimitRule, Side
-from gezeiten.domain.plan import End
+from gezeiten.domain.models import End
 
 TroubleKind = Literal["no sensor", "no reading"]
 NO_SENSOR: TroubleKind = "no sensor"
@@ -32,7 +32,7 @@ class StandinSpec:
     """One logger: who it is, how its clock and battery behave, what befalls it.
 
     battery_ends_days: days after the anchor at which the first cell is empty; None leaves it
-    seven tenths full.
+    seven tenths full. pin: locks changes to the logger.
     """
 
     serial: str
@@ -44,6 +44,7 @@ class StandinSpec:
     battery_ends_days: float | None = None
     calibration_due_days: float = 200.0
     troubles: tuple[Trouble, ...] = ()
+    pin: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +94,9 @@ _STORE = (
     _rule("probe_temperature", "above", 7.0, 30),
     _rule("probe_temperature", "below", 1.0, 30),
 )
+
+HATCHERY_PIN = 2580
+"""The hatchery keeps visitors' fingers off its loggers; README tells it."""
 
 SITES: tuple[SiteSpec, ...] = (
     SiteSpec(
@@ -196,12 +200,12 @@ SITES: tuple[SiteSpec, ...] = (
         (
             PointSpec(
                 "tank_2", "Tank 2",
-                StandinSpec("P-0330", "Priel W3", "tank_2"),
+                StandinSpec("P-0330", "Priel W3", "tank_2", pin=HATCHERY_PIN),
                 PointPlan(_T_EC, 120, (_rule("water_temperature", "above", 21.0, 60),)),
             ),
             PointSpec(
                 "intake", "Intake",
-                StandinSpec("P-0331", "Priel W3", "intake", clock_ppm=3.0),
+                StandinSpec("P-0331", "Priel W3", "intake", clock_ppm=3.0, pin=HATCHERY_PIN),
                 PointPlan(_T_EC, 60, (_rule("conductivity", "below", 38.0, 60),), end="wrap"),
             ),
         ),

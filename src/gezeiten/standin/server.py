@@ -261,6 +261,9 @@ class StandinServer:
         elif kind == "battery":
             device.change_battery()
             self.save()
+        elif kind == "button":
+            device.press_button()
+            self.save()
         elif kind == "fault":
             self._sent = 0
             for name, value in order.items():

@@ -274,7 +274,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
             )  # fmt: skip
             region.setZValue(-10)
             drawn.plot.addItem(region, ignoreBounds=True)
-            if tint.side:
+            if tint.side in ("above", "below"):
                 up = tint.side == "above"
                 symbol = pg.InfiniteLine(
                     (tint.span[0] + tint.span[1]) / 2000, pen=QPen(Qt.PenStyle.NoPen),

@@ -30,6 +30,7 @@ from gezeiten.desk.mending import BookedGap
 from gezeiten.desk.places import SitePlace
 from gezeiten.domain.timeline import DAY_MS, from_ms, midnight_ms
 from gezeiten.ui.i18n import counted, date, day, day_and_time, tr
+from gezeiten.ui.rules import RULE_SIGNS, side_word
 from gezeiten.ui.theme import LIGHT, Theme
 
 PAST_DAYS, FUTURE_DAYS = 64, 50
@@ -269,10 +270,11 @@ class BoardCanvas(QWidget):
             x = self._x(event.start_ms)
             if x <= self._left():
                 continue
-            up = event.rule.side == "above"
+            side = event.rule.side
+            up = side != "below"
             tip = middle - RIBBON / 2 - 7 if up else middle + RIBBON / 2 + 7
             foot = tip + 6 if up else tip - 6
-            color = self.theme.color("ember" if up else "plum")
+            color = self.theme.color(RULE_SIGNS[side][1])
             if event.is_settled:
                 painter.setBrush(self.theme.color("paper"))
                 painter.setPen(QPen(color, 1.2))
@@ -280,11 +282,12 @@ class BoardCanvas(QWidget):
                 painter.setBrush(color)
                 painter.setPen(QPen(color, 1))
             shape = [QPointF(x - 4, foot), QPointF(x + 4, foot), QPointF(x, tip)]
+            if side == "absent":  # a lozenge: neither above nor below
+                shape.append(QPointF(x, 2 * foot - tip))
+                shape[1], shape[2], shape[3] = shape[2], shape[1], shape[3]
             painter.drawPolygon(QPolygonF(shape))
             state = tr("settled") if event.is_settled else tr("to assess")
-            words = (
-                f"{tr(event.rule.side)} · {day_and_time(event.start_ms, row.point.zone)} · {state}"
-            )
+            words = f"{side_word(side)} · {day_and_time(event.start_ms, row.point.zone)} · {state}"
             area = QRectF(x - 6, min(tip, foot) - 3, 12, 12)
             self._hits.append(Hit(area, words, row, event))
 

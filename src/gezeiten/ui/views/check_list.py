@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gezeiten.desk.launching import Check
+from gezeiten.desk.checks import Check
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import clear, label, row, rule
 

@@ -18,6 +18,7 @@ from gezeiten.ui.charts import Lane, LaneChart, Tint
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row
+from gezeiten.ui.rules import RULE_SIGNS, rule_words
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.lanes import cached_trace
 from gezeiten.ui.views.site_list import ListLine, SiteList
@@ -153,19 +154,22 @@ class ExcursionsPlace(Place):
     def _line(self, event: BookedExcursion) -> ListLine:
         name = quantity(event.rule.channel)
         unit = name.unit if len(name.unit) < 6 else ""
-        up = event.rule.side == "above"
+        extreme = f"{number(event.extreme, min(name.decimals, 1))} {unit}"
+        if not event.rule.has_value:
+            extreme = tr("no sensor")
+        sign, color = RULE_SIGNS[event.rule.side]
         state = tr("to assess") if not event.is_settled else tr(event.cause or "")
         if event.gone:
             state += " · " + tr("no longer in the record")
         return ListLine(
             event.point.site,
             event.point.name,
-            f"{number(event.extreme, min(name.decimals, 1))} {unit}".strip(),
+            extreme.strip(),
             day_and_time(event.start_ms, event.point.zone),
             state,
             event,
-            sign="▲" if up else "▼",
-            sign_color="ember" if up else "plum",
+            sign=sign,
+            sign_color=color,
             figure_right=duration_text(event.end_ms - event.start_ms),
             is_open=not event.is_settled,
         )
@@ -264,12 +268,12 @@ def _load(desk: Desk, event: BookedExcursion) -> _Detail:
         name = quantity(channel)
         tints = []
         if channel == event.rule.channel:
-            color = "ember" if event.rule.side == "above" else "plum"
+            _, color = RULE_SIGNS[event.rule.side]
             tints = [
                 Tint((event.start_ms, event.alarm_ms), "brass", alpha=70),
                 Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
             ]
-        rules = (event.rule,) if tints else ()
+        rules = (event.rule,) if tints and event.rule.has_value else ()
         trace = cached_trace(desk, event.point, channel)
         lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), rules, tuple(tints)))
     return _Detail(event, lanes, _facts(desk, event))
@@ -277,19 +281,15 @@ def _load(desk: Desk, event: BookedExcursion) -> _Detail:
 
 def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
     name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
-    sides = {"above": tr("above"), "below": tr("below")}
-    said = f"{sides[rule.side]} {number(rule.value, name.decimals)} {name.unit}"
-    if rule.delay_s:
-        said += " " + tr("for %1").replace("%1", duration_text(rule.delay_s * 1000))
-    said += f", {tr(rule.counting)}"
     extreme = f"{number(event.extreme, name.decimals)} {name.unit}"
     facts = [
         (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
-        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {said}"),
-        (tr("Highest") if rule.side == "above" else tr("Lowest"),
-         f"{extreme}, {day_and_time(event.extreme_ms, zone)}"),
-    ]  # fmt: skip
-    if name.dose_unit:
+        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule)}"),
+    ]
+    if rule.has_value:
+        which = tr("Highest") if rule.side == "above" else tr("Lowest")
+        facts.append((which, f"{extreme}, {day_and_time(event.extreme_ms, zone)}"))
+    if name.dose_unit and rule.has_value:
         facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
     if name.is_temperature:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))

@@ -10,19 +10,12 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk import contact as desk_contact
+from gezeiten.desk.checks import Check, checks_before_launch, mission_outlook, next_visit_ms
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.launching import (
-    Check,
-    Launched,
-    checks_before_launch,
-    launch,
-    mission_outlook,
-    next_visit_ms,
-    stop,
-    usual_plan,
-)
+from gezeiten.desk.launching import Launched, launch, stop
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import points, sites
+from gezeiten.desk.planning import usual_plan
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
 from gezeiten.link.offload import Progress, Watch

@@ -11,6 +11,7 @@ from gezeiten.desk.records import record
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.charts import Lane, Tint, Trace, make_trace
+from gezeiten.ui.rules import RULE_SIGNS
 
 
 def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
@@ -33,7 +34,7 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
             traces.append(cached_trace(desk, point, key))
         rules.extend(rule for rule in place.rules if rule not in rules)
         tints.extend(
-            Tint((event.start_ms, event.end_ms), "ember" if event.rule.side == "above" else "plum",
+            Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1],
                  event.rule.side)
             for event in excursions(desk, point.id)
             if event.rule.channel == key and not event.gone

@@ -47,11 +47,11 @@ class OutlookBars(QWidget):
         if look is None:
             return []
         bars = []
-        if look.memory_full_ms is None:
+        if look.ends_ms is None:
             bars.append((tr("Memory"), None, "tide", tr("never full, the oldest makes room")))
         else:
-            said = tr("full %1").replace("%1", self._end(look.memory_full_ms))
-            bars.append((tr("Memory"), look.memory_full_ms, "tide", said))
+            said = tr("full %1").replace("%1", self._end(look.ends_ms))
+            bars.append((tr("Memory"), look.ends_ms, "tide", said))
         said = tr("empty %1").replace("%1", self._end(look.battery_empty_ms))
         bars.append((tr("Battery"), look.battery_empty_ms, "tide_pale", said))
         if look.calibration_due_ms is not None:
@@ -114,7 +114,7 @@ class OutlookBars(QWidget):
     def _reach(self) -> int:
         """How far the axis goes: a little past memory and visit; what ends later is cut."""
         look = self._outlook
-        ends = [self._visit_ms, look.memory_full_ms if look else None]
+        ends = [self._visit_ms, look.ends_ms if look else None]
         known = [end for end in ends if end is not None]
         if not known and look:
             known = [min(look.battery_empty_ms, self._now_ms + 365 * DAY_MS)]

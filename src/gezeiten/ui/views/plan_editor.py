@@ -20,10 +20,11 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.contact import LoggerCard
+from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.limits import LimitRule, Side
 from gezeiten.domain.models import ChannelSpec
 from gezeiten.domain.outlook import readings_that_fit
-from gezeiten.domain.plan import Plan, first_due_ms, interval_text, parse_interval_s
+from gezeiten.domain.plan import Plan, first_due_ms
 from gezeiten.domain.quantities import quantity
 from gezeiten.errors import PlanError
 from gezeiten.ui.i18n import clock_time, counted, number, tr
@@ -346,7 +347,7 @@ class PlanEditor(QWidget):
         if plan is None or self._card is None:
             self.fits.setText("")
             return
-        fit = readings_that_fit(self._card.identity.model, plan.channels)
+        fit = readings_that_fit(self._card.identity.model, plan)
         self.fits.setText(counted(fit, "%n reading per channel", "%n readings per channel"))
 
     def tick(self, now_ms: int) -> str:

@@ -264,7 +264,9 @@ class TrendsPlace(Place):
 
         def work(_task: object) -> list[_Column]:
             pairs = [(lane, trace) for lane in lanes for trace in lane.traces][:4]
-            return [(ln, trace, numbers(trace.series, span, ln.rules)) for ln, trace in pairs]
+            return [
+                (ln, trace, numbers(trace.series, span, ln.rules, zone=zone)) for ln, trace in pairs
+            ]
 
         self.house.run(work, self._show_columns, latest="numbers")
 

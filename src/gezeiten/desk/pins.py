@@ -1,0 +1,171 @@
+"""PINs of locked loggers: one for each group of loggers, kept in the system keyring.
+
+Where there is no keyring a PIN is remembered until the program ends; it is never written in plain
+text, nor into the logbook.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from typing import Protocol
+
+from sqlalchemy import select
+
+from gezeiten.archive.tables import Logger, Point, Site
+from gezeiten.desk.context import Desk
+from gezeiten.errors import InputError, LoggerLockedError
+from gezeiten.link.registers import Command, Flag, LoggerState
+from gezeiten.link.session import LoggerSession
+
+SERVICE = "gezeiten logger PIN"
+USUAL_GROUP = "all loggers"
+
+
+class PinStore(Protocol):
+    """Keeps PINs by group. `lasting`: whether they outlive the program."""
+
+    lasting: bool
+
+    def get(self, group: str) -> int | None: ...
+    def put(self, group: str, pin: int) -> None: ...
+    def forget(self, group: str) -> None: ...
+
+
+class MemoryPins:
+    """Remembers PINs until the program ends."""
+
+    lasting = False
+
+    def __init__(self) -> None:
+        self._pins: dict[str, int] = {}
+
+    def get(self, group: str) -> int | None:
+        return self._pins.get(group)
+
+    def put(self, group: str, pin: int) -> None:
+        self._pins[group] = pin
+
+    def forget(self, group: str) -> None:
+        self._pins.pop(group, None)
+
+
+class KeyringPins:
+    """Keeps PINs in the system keyring, and in memory for this run."""
+
+    lasting = True
+
+    def __init__(self) -> None:
+        self._memory = MemoryPins()
+
+    def get(self, group: str) -> int | None:
+        import keyring
+        from keyring.errors import KeyringError
+
+        known = self._memory.get(group)
+        if known is not None:
+            return known
+        with contextlib.suppress(KeyringError, ValueError):
+            text = keyring.get_password(SERVICE, group)
+            return int(text) if text else None
+        return None
+
+    def put(self, group: str, pin: int) -> None:
+        import keyring
+        from keyring.errors import KeyringError
+
+        self._memory.put(group, pin)
+        with contextlib.suppress(KeyringError):
+            keyring.set_password(SERVICE, group, str(pin))
+
+    def forget(self, group: str) -> None:
+        import keyring
+        from keyring.errors import KeyringError
+
+        self._memory.forget(group)
+        with contextlib.suppress(KeyringError):
+            keyring.delete_password(SERVICE, group)
+
+
+def usual_pins() -> PinStore:
+    """Return the system keyring where there is one, else memory."""
+    # a slow import that only a locked logger needs
+    import keyring
+    from keyring.backends.chainer import ChainerBackend
+    from keyring.backends.fail import Keyring as NoKeyring
+
+    backend = keyring.get_keyring()
+    empty_chain = isinstance(backend, ChainerBackend) and not backend.backends
+    return MemoryPins() if isinstance(backend, NoKeyring) or empty_chain else KeyringPins()
+
+
+def parse_pin(text: str) -> int:
+    """Return the PIN of four to nine digits.
+
+    Raises:
+        InputError: the text is none.
+    """
+    cleaned = text.strip()
+    if not (cleaned.isascii() and cleaned.isdigit() and 4 <= len(cleaned) <= 9):
+        raise InputError("A PIN has four to nine digits; type it as it was set on the logger.")
+    return int(cleaned)
+
+
+def use_pin_once(desk: Desk, serial: str, text: str) -> None:
+    """Use a PIN for a logger until the program ends, without keeping it anywhere.
+
+    Raises:
+        InputError: the text is no PIN.
+    """
+    pins = MemoryPins()
+    pins.put(pin_group(desk, serial), parse_pin(text))
+    desk.use_pins(pins)
+
+
+def pin_group(desk: Desk, serial: str) -> str:
+    """Return the group whose PIN a logger shares: its own choice, else its site."""
+    with desk.archive.reading() as session:
+        logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
+        if logger is None:
+            return USUAL_GROUP
+        if logger.pin_group:
+            return logger.pin_group
+        point = session.get(Point, logger.point_id) if logger.point_id else None
+        site = session.get(Site, point.site_id) if point else None
+        return site.name if site else USUAL_GROUP
+
+
+def set_pin_group(desk: Desk, serial: str, group: str) -> None:
+    """Put a logger into a group of loggers that share a PIN; "" is its site's."""
+    with desk.archive.writing() as session:
+        logger = session.scalars(select(Logger).filter_by(serial=serial)).one()
+        logger.pin_group = group.strip() or None
+        words = group.strip() or "its site's"
+        desk.log(session, "PIN group", serial, f"{serial} shares the PIN of: {words}.")
+
+
+def is_locked(state: LoggerState) -> bool:
+    """Whether a logger wants its PIN before it changes anything."""
+    return bool(state.flags & Flag.LOCKED) and not state.flags & Flag.UNLOCKED_NOW
+
+
+def unlock(desk: Desk, session: LoggerSession, serial: str) -> None:
+    """Give a locked logger the PIN of its group; loggers that are open are left alone.
+
+    Raises:
+        LoggerLockedError: no PIN is known, or the logger does not take it.
+    """
+    if not is_locked(session.state()):
+        return
+    group = pin_group(desk, serial)
+    pin = desk.pins.get(group)
+    if pin is None:
+        raise LoggerLockedError(
+            f"{serial} is locked; give the PIN of “{group}” and do this again, nothing was changed."
+        )
+    try:
+        session.command(Command.UNLOCK, pin)
+    except LoggerLockedError as exc:
+        desk.pins.forget(group)
+        raise LoggerLockedError(
+            f"{serial} does not take the PIN of “{group}”; type it anew, nothing was changed."
+        ) from exc

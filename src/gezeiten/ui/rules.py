@@ -1,0 +1,31 @@
+"""Limit rules as people see them: sign, colour and words of each side."""
+
+from __future__ import annotations
+
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.windows import window_choice
+from gezeiten.ui.i18n import number, tr
+
+RULE_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum"), "absent": ("⊘", "brass")}
+
+
+def side_word(side: str) -> str:
+    """Return the side of a rule in a word."""
+    return {"above": tr("above"), "below": tr("below"), "absent": tr("no sensor")}[side]
+
+
+def rule_words(rule: LimitRule) -> str:
+    """Return a rule in words: "above 60 % for 2 h, accumulated, working hours"."""
+    name = quantity(rule.channel)
+    said = side_word(rule.side)
+    if rule.has_value:
+        said += f" {number(rule.value, name.decimals)} {name.unit}"
+    if rule.delay_s:
+        said += " " + tr("for %1").replace("%1", interval_text(rule.delay_s))
+    if rule.counting == "accumulated":
+        said += ", " + (tr("accumulated daily") if rule.daily else tr("accumulated"))
+    if rule.window:
+        said += f", {tr(window_choice(rule.window))}"
+    return f"{tr('warning')}: {said}" if rule.level == "warning" else said
