@@ -10,7 +10,8 @@ from gezeiten.desk.checks import checks_before_launch, mission_outlook
 from gezeiten.desk.contact import contact
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.places import add_site, set_next_visit, sites
+from gezeiten.desk.place_editor import SiteFacts, save_site
+from gezeiten.desk.places import set_next_visit, sites
 from gezeiten.desk.planning import usual_plan
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.timeline import DAY_MS
@@ -130,7 +131,7 @@ def test_checks_name_what_is_in_the_way(lab: Lab) -> None:
 
 def test_the_outlook_is_set_against_the_next_visit(lab: Lab) -> None:
     visit = round(lab.clock.now_ms()) + 150 * DAY_MS
-    add_site(lab.desk, "Alte Lotsenwacht", "museum", "Europe/Berlin", next_visit_ms=visit)
+    save_site(lab.desk, SiteFacts("Alte Lotsenwacht", "museum", next_visit_ms=visit))
     said = weights(lab)
     # 15 616 readings at ten minutes last 108 d 10 h
     assert any("Memory ends 41 d" in s and w == "look" for s, w in said.items()), said

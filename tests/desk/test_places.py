@@ -9,7 +9,8 @@ import pytest
 
 from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
-from gezeiten.desk.places import add_point, add_site, point_named, points, set_next_visit, sites
+from gezeiten.desk.place_editor import SiteFacts, save_site
+from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites
 from gezeiten.desk.verifying import logbook_entries
 from gezeiten.errors import InputError
 
@@ -32,14 +33,14 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
 )
 def test_sites_without_sense_are_refused(desk: Desk, name: str, zone: str, words: str) -> None:
     with pytest.raises(InputError, match=words):
-        add_site(desk, name, "", zone)
+        save_site(desk, SiteFacts(name, zone=zone))
     assert sites(desk) == []
 
 
 def test_a_site_is_added_once(desk: Desk) -> None:
-    add_site(desk, "Dock", "yard", "Europe/Berlin", latitude=53.9, height_m=2.0)
+    save_site(desk, SiteFacts("Dock", "yard", height_m=2.0))
     with pytest.raises(InputError, match="exists already; choose another name"):
-        add_site(desk, "Dock", "yard", "UTC")
+        save_site(desk, SiteFacts("Dock", "yard", "UTC"))
     assert [e.act for e in logbook_entries(desk)] == ["site"]
 
 

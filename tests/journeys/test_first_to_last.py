@@ -14,7 +14,8 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.handing import past_handovers
-from gezeiten.desk.places import add_site, point_named
+from gezeiten.desk.place_editor import SiteFacts, save_site
+from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.timeline import DAY_MS
@@ -35,10 +36,8 @@ def old_mission(cold_lab: Lab) -> Lab:
         session = LoggerSession(line)
         session.stage_plan(COLD_PLAN)
         session.command(reg.Command.LAUNCH)
-    add_site(
-        cold_lab.desk, "Saatgutspeicher", "seed bank", "Europe/Berlin",
-        next_visit_ms=ANCHOR_MS + 5 * DAY_MS,
-    )  # fmt: skip
+    visit = ANCHOR_MS + 5 * DAY_MS
+    save_site(cold_lab.desk, SiteFacts("Saatgutspeicher", "seed bank", next_visit_ms=visit))
     cold_lab.later(12 * 60)
     return cold_lab
 

@@ -303,7 +303,8 @@ class VisitRound(Base):
 
 
 class RoundTask(Base):
-    """What is to be done at one point of a round. plan: ready to send, None for as last time."""
+    """What is to be done at one point of a round. plan: ready to launch there, None: only offload.
+    left_out: why it was not done."""
 
     __tablename__ = "round_task"
     id: Mapped[int] = _key()
@@ -311,7 +312,5 @@ class RoundTask(Base):
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     position: Mapped[int]
     plan: Mapped[dict[str, Any] | None] = mapped_column(JSON)
-    offloaded_ms: Mapped[int | None]
-    launched_ms: Mapped[int | None]
     left_out: Mapped[str | None]
     round: Mapped[VisitRound] = relationship(back_populates="tasks")

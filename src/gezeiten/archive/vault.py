@@ -18,12 +18,13 @@ def fingerprint(data: bytes) -> str:
 class Vault:
     """A folder of files named by their fingerprint, spread over 256 folders."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, folder: Path, suffix: str = ".mission", what: str = "raw offload") -> None:
+        """Keep bytes in a folder; what: how errors call them."""
+        self._folder, self._suffix, self._what = folder, suffix, what
 
     def path(self, sha256: str) -> Path:
         """Return where bytes of this fingerprint lie (or would lie)."""
-        return self._folder / sha256[:2] / f"{sha256}.mission"
+        return self._folder / sha256[:2] / f"{sha256}{self._suffix}"
 
     def put(self, data: bytes) -> str:
         """Keep bytes and return their fingerprint; the same bytes twice are kept once.
@@ -57,16 +58,16 @@ class Vault:
             data = self.path(sha256).read_bytes()
         except OSError as exc:
             raise ArchiveDamagedError(
-                f"The raw offload {sha256[:12]} cannot be read; fetch the archive's last copy."
+                f"The {self._what} {sha256[:12]} cannot be read; fetch the archive's last copy."
             ) from exc
         if fingerprint(data) != sha256:
             raise ArchiveDamagedError(
-                f"The raw offload {sha256[:12]} was changed since it was kept; "
+                f"The {self._what} {sha256[:12]} was changed since it was kept; "
                 "fetch the archive's last copy."
             )
         return data
 
     def fingerprints(self) -> Iterator[str]:
         """Yield the fingerprints of everything kept."""
-        for path in sorted(self._folder.glob("*/*.mission")):
+        for path in sorted(self._folder.glob(f"*/*{self._suffix}")):
             yield path.stem

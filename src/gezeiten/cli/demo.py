@@ -22,7 +22,8 @@ from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pins import USUAL_GROUP, MemoryPins
-from gezeiten.desk.places import add_point, add_site, point_named
+from gezeiten.desk.place_editor import SiteFacts, save_site
+from gezeiten.desk.places import add_point, point_named
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
@@ -163,16 +164,17 @@ class _Story:
     # -- acts ----------------------------------------------------------------------------------
     def _add(self, site: SiteSpec) -> None:
         visit = site.next_visit_days
-        add_site(
-            self._desk,
+        facts = SiteFacts(
             site.name,
             site.kind,
             "Europe/Berlin",
-            latitude=site.latitude,
-            longitude=site.longitude,
-            height_m=site.height_m,
-            next_visit_ms=None if visit is None else int(self._anchor_ms + visit * DAY_MS),
+            site.latitude,
+            site.longitude,
+            site.height_m,
+            None if visit is None else int(self._anchor_ms + visit * DAY_MS),
+            None if visit is None else 60,
         )
+        save_site(self._desk, facts)
         for point in site.points:
             add_point(self._desk, f"{site.name} · {point.name}")
 

@@ -92,6 +92,8 @@ def board(desk: Desk) -> Board:
     listed = []
     with desk.archive.reading() as session:
         for site in sites(desk):
+            if site.retired:
+                continue
             rows = tuple(
                 _row(
                     desk,
@@ -103,6 +105,7 @@ def board(desk: Desk) -> Board:
                     now,
                 )
                 for point in site.points
+                if not point.retired
             )
             listed.append((site, rows))
     visits = [_visit(site, rows, now) for site, rows in listed]

@@ -1,9 +1,8 @@
-"""Sites and points: adding, naming, listing."""
+"""Sites and points: listing and naming them. Making and changing: `place_editor`."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from sqlalchemy import select
 
@@ -26,7 +25,8 @@ class ChannelPlace:
 
 @dataclass(frozen=True, slots=True)
 class PointPlace:
-    """A point with what is recorded there. serial: the logger now at the point, or ""."""
+    """A point with what is recorded there. serial: the logger now at the point, or ""; retired:
+    out of use, its record stays."""
 
     id: int
     site_id: int
@@ -36,6 +36,7 @@ class PointPlace:
     serial: str
     fill_limit_s: int
     channels: tuple[ChannelPlace, ...]
+    retired: bool = False
 
     @property
     def full_name(self) -> str:
@@ -54,46 +55,7 @@ class SitePlace:
     zone: str
     next_visit_ms: int | None
     points: tuple[PointPlace, ...]
-
-
-def add_site(
-    desk: Desk,
-    name: str,
-    kind: str,
-    zone: str,
-    *,
-    latitude: float | None = None,
-    longitude: float | None = None,
-    height_m: float | None = None,
-    next_visit_ms: int | None = None,
-) -> int:
-    """Add a site and return its id.
-
-    Raises:
-        InputError: an empty or known name, or an unknown time zone.
-    """
-    if not name.strip() or POINT_SEPARATOR.strip() in name:
-        raise InputError(f"“{name}” cannot name a site; give a name without “·”.")
-    try:
-        ZoneInfo(zone)
-    except (ZoneInfoNotFoundError, ValueError) as exc:
-        raise InputError(f"“{zone}” is no time zone; give one like Europe/Berlin.") from exc
-    with desk.archive.writing() as session:
-        if session.scalars(select(Site).filter_by(name=name)).first():
-            raise InputError(f"A site “{name}” exists already; choose another name.")
-        site = Site(
-            name=name,
-            kind=kind,
-            zone=zone,
-            latitude=latitude,
-            longitude=longitude,
-            height_m=height_m,
-            next_visit_ms=next_visit_ms,
-        )
-        session.add(site)
-        session.flush()
-        desk.log(session, "site", name, f"Site {name} added.", zone=zone, kind=kind)
-        return site.id
+    retired: bool = False
 
 
 def add_point(desk: Desk, full_name: str) -> int:
@@ -142,6 +104,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                     )
                     for point in site.points
                 ),
+                site.retired_ms is not None,
             )
             for site in rows
         ]

@@ -42,7 +42,7 @@ def verify(desk: Desk) -> Verdict:
             except GezeitenError as exc:
                 verdict.faults.append(str(exc))
         known = {offload.sha256 for offload in offloads}
-        known |= set(_check_certificates(desk, session, verdict))
+        _check_certificates(desk, session, verdict)
         for sha256 in desk.archive.vault.fingerprints():
             if sha256 not in known:
                 verdict.faults.append(
@@ -55,17 +55,13 @@ def verify(desk: Desk) -> Verdict:
     return verdict
 
 
-def _check_certificates(desk: Desk, session: Session, verdict: Verdict) -> list[str]:
-    """Read every certificate once; returns their fingerprints."""
+def _check_certificates(desk: Desk, session: Session, verdict: Verdict) -> None:
     rows = session.scalars(select(Service).where(Service.certificate_sha256.is_not(None))).all()
-    found = []
     for row in rows:
-        found.append(row.certificate_sha256 or "")
         try:
-            desk.archive.vault.get(found[-1])
+            desk.archive.certificates.get(row.certificate_sha256 or "")
         except GezeitenError as exc:
-            verdict.faults.append(f"Certificate {row.certificate_name}: {exc}")
-    return found
+            verdict.faults.append(str(exc))
 
 
 def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:

@@ -8,13 +8,9 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 import pypdf
-import reportlab
-from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import (
     BaseDocTemplate,
@@ -33,12 +29,10 @@ from gezeiten.domain.statistics import Numbers
 from gezeiten.domain.timeline import duration_text, from_ms
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
+from gezeiten.report.ink import INK, MUTED, PALE, RULE, fonts
 from gezeiten.report.pictures import week_picture, week_title, weeks
 
-INK, MUTED, RULE = HexColor("#14272E"), HexColor("#5C6C72"), HexColor("#DAD5C8")
-PALE, EMBER = HexColor("#E3EFEC"), HexColor("#B23A1E")
 WIDTH = A4[0] - 36 * mm
-_WIDE_FONTS = Path("/usr/share/fonts/truetype/dejavu")
 
 
 def write_pdf(report: PointReport, path: Path) -> int:
@@ -48,7 +42,7 @@ def write_pdf(report: PointReport, path: Path) -> int:
         SurroundingsError: what was read back is not the report.
         OSError: the disk.
     """
-    regular, bold = _fonts()
+    regular, bold = fonts()
     layout = _Layout(report, regular, bold)
     document = BaseDocTemplate(
         str(path),
@@ -72,19 +66,6 @@ def _read_back(report: PointReport, path: Path) -> int:
     if not all(words in text for words in wanted):
         raise SurroundingsError(f"{path} was not written whole; write it again.")
     return pages
-
-
-def _fonts() -> tuple[str, str]:
-    """Register fonts once: DejaVu where installed (more scripts), else those of the library."""
-    if "GzRegular" not in pdfmetrics.getRegisteredFontNames():
-        own = Path(reportlab.__file__).parent / "fonts"
-        wide = (_WIDE_FONTS / "DejaVuSans.ttf", _WIDE_FONTS / "DejaVuSans-Bold.ttf")
-        regular, bold = (
-            wide if all(p.exists() for p in wide) else (own / "Vera.ttf", own / "VeraBd.ttf")
-        )
-        pdfmetrics.registerFont(TTFont("GzRegular", str(regular)))
-        pdfmetrics.registerFont(TTFont("GzBold", str(bold)))
-    return "GzRegular", "GzBold"
 
 
 class _Layout:

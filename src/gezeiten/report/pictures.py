@@ -18,9 +18,8 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import Span, from_ms, local_days, midnight_ms
 from gezeiten.report.content import PointReport, ReportChannel
+from gezeiten.report.ink import EMBER, INK, MUTED, PLUM, RULE, TIDE
 
-INK, MUTED, RULE = HexColor("#14272E"), HexColor("#5C6C72"), HexColor("#DAD5C8")
-TIDE, EMBER, PLUM = HexColor("#0E5A66"), HexColor("#B23A1E"), HexColor("#6A3A86")
 LANE_HEIGHT, LEFT, TOP, BOTTOM = 74.0, 44.0, 12.0, 14.0
 
 

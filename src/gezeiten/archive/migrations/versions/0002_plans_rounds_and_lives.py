@@ -38,8 +38,6 @@ def upgrade() -> None:
         sa.Column("point_id", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), nullable=False),
         sa.Column("position", sa.BigInteger(), nullable=False),
         sa.Column("plan", sa.JSON(), nullable=True),
-        sa.Column("offloaded_ms", sa.BigInteger(), nullable=True),
-        sa.Column("launched_ms", sa.BigInteger(), nullable=True),
         sa.Column("left_out", sa.String(), nullable=True),
         sa.ForeignKeyConstraint(
             ["point_id"],

@@ -1,0 +1,220 @@
+"""The life of a logger: its missions and places, batteries changed, calibrations, certificates."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal, get_args
+
+from sqlalchemy import select
+
+from gezeiten.archive.database import translated
+from gezeiten.archive.intake import POINT_SEPARATOR, kept_ranges
+from gezeiten.archive.tables import Logger, Mission, Point, Service, Site
+from gezeiten.desk.context import Desk
+from gezeiten.domain.coverage import size
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.errors import InputError
+
+ServiceKind = Literal["battery", "calibration", "repair", "note"]
+LARGEST_CERTIFICATE_BYTES = 25_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class PastMission:
+    """One mission of a logger. first_ms 0: it still waits for its button. kept: readings in the
+    archive of each channel."""
+
+    number: int
+    name: str
+    point: str
+    zone: str
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    state: str
+    readings: int
+    kept: int
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceEntry:
+    """Something done to a logger."""
+
+    id: int
+    at_ms: int
+    person: str
+    kind: ServiceKind
+    words: str
+    due_ms: int | None
+    certificate_name: str
+    certificate_sha256: str
+
+
+@dataclass(frozen=True, slots=True)
+class LoggerLife:
+    """All that the archive knows of a logger; missions and services latest first."""
+
+    serial: str
+    model: str
+    firmware: str
+    practice: bool
+    point: str
+    seen_ms: int | None
+    pin_group: str
+    retired_ms: int | None
+    missions: tuple[PastMission, ...]
+    services: tuple[ServiceEntry, ...]
+
+
+def loggers(desk: Desk) -> list[tuple[str, str, str]]:
+    """Return serial, model and place (or "") of every logger, by serial."""
+    with desk.archive.reading() as session:
+        rows = session.execute(
+            select(Logger, Point, Site)
+            .outerjoin(Point, Point.id == Logger.point_id)
+            .outerjoin(Site, Site.id == Point.site_id)
+            .order_by(Logger.serial)
+        ).all()
+    return [
+        (logger.serial, logger.model, f"{site.name}{POINT_SEPARATOR}{point.name}" if point else "")
+        for logger, point, site in rows
+    ]
+
+
+def life(desk: Desk, serial: str) -> LoggerLife:
+    """Return the life of a logger.
+
+    Raises:
+        InputError: the archive does not know it.
+    """
+    with desk.archive.reading() as session:
+        logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
+        if logger is None:
+            raise InputError(f"The archive knows no logger {serial}; contact it once.")
+        missions = session.scalars(
+            select(Mission).filter_by(logger_id=logger.id).order_by(Mission.launched_ms.desc())
+        ).all()
+        services = session.scalars(
+            select(Service).filter_by(logger_id=logger.id).order_by(Service.at_ms.desc())
+        ).all()
+        places = {
+            point.id: (f"{site.name}{POINT_SEPARATOR}{point.name}", site.zone)
+            for point, site in session.execute(select(Point, Site).join(Site))
+        }
+        unknown = ("", "UTC")
+        return LoggerLife(
+            logger.serial,
+            logger.model,
+            logger.firmware,
+            logger.practice,
+            places.get(logger.point_id or 0, unknown)[0],
+            logger.seen_ms,
+            logger.pin_group or "",
+            logger.retired_ms,
+            tuple(
+                PastMission(
+                    m.number,
+                    plan_from_dict(m.plan).mission_name,
+                    *places.get(m.point_id or 0, unknown),
+                    m.launched_ms,
+                    m.first_ms,
+                    m.interval_ms,
+                    m.state,
+                    m.readings,
+                    size(kept_ranges(session, m.id)),
+                )
+                for m in missions
+            ),
+            tuple(_entry(row) for row in services),
+        )
+
+
+def _entry(row: Service) -> ServiceEntry:
+    kind: ServiceKind = next(k for k in get_args(ServiceKind) if k == row.kind)
+    return ServiceEntry(row.id, row.at_ms, row.person, kind, row.words, row.due_ms,
+                        row.certificate_name or "", row.certificate_sha256 or "")  # fmt: skip
+
+
+def note_service(
+    desk: Desk,
+    serial: str,
+    kind: ServiceKind,
+    words: str,
+    *,
+    at_ms: int | None = None,
+    due_ms: int | None = None,
+    certificate: Path | None = None,
+) -> int:
+    """Enter what was done to a logger; a certificate is kept beside the vault for ever.
+
+    Raises:
+        InputError: a calibration without the day until which it holds, an unknown logger, a
+            certificate that is too large or empty.
+        SurroundingsError: the certificate cannot be read.
+    """
+    at = desk.now_ms() if at_ms is None else at_ms
+    if at > desk.now_ms():
+        raise InputError("That day has not come yet; give the day on which it was done.")
+    if kind == "calibration" and (due_ms is None or due_ms <= at):
+        raise InputError("A calibration holds until a later day; say until when.")
+    if kind != "calibration" and not words.strip() and kind != "battery":
+        raise InputError("Say in a few words what was done.")
+    name, sha256 = _keep_certificate(desk, certificate)
+    with desk.archive.writing() as session:
+        logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
+        if logger is None:
+            raise InputError(f"The archive knows no logger {serial}; contact it once.")
+        row = Service(
+            logger_id=logger.id,
+            at_ms=at,
+            person=desk.person,
+            kind=kind,
+            words=words.strip(),
+            due_ms=due_ms if kind == "calibration" else None,
+            certificate_name=name,
+            certificate_sha256=sha256,
+        )
+        session.add(row)
+        session.flush()
+        sentence = f"{serial}: {_KIND_WORDS[kind]}" + (f", {words.strip()}." if words else ".")
+        desk.log(session, "service", serial, sentence, kind=kind, at_ms=at, due_ms=due_ms,
+                 certificate=sha256)  # fmt: skip
+        return row.id
+
+
+_KIND_WORDS = {
+    "battery": "battery changed",
+    "calibration": "calibrated",
+    "repair": "repaired",
+    "note": "noted",
+}
+
+
+def _keep_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:
+    if path is None:
+        return None, None
+    with translated(desk.archive.folder):
+        length = path.stat().st_size
+        if not 0 < length <= LARGEST_CERTIFICATE_BYTES:
+            raise InputError(f"{path.name} is empty or over 25 MB; attach a smaller file.")
+        return path.name, desk.archive.certificates.put(path.read_bytes())
+
+
+def save_certificate(desk: Desk, entry: ServiceEntry, path: Path) -> Path:
+    """Write a certificate out again, checked against its fingerprint."""
+    data = desk.archive.certificates.get(entry.certificate_sha256)
+    with translated(desk.archive.folder):
+        path.write_bytes(data)
+    return path
+
+
+def retire_logger(desk: Desk, serial: str, *, retired: bool = True) -> None:
+    """Put a logger out of use, or take it up again; its missions stay."""
+    with desk.archive.writing() as session:
+        logger = session.scalars(select(Logger).filter_by(serial=serial)).one()
+        logger.retired_ms = desk.now_ms() if retired else None
+        if retired:
+            logger.point_id = None
+        words = "retired." if retired else "taken up again."
+        desk.log(session, "logger", serial, f"Logger {serial} {words}")

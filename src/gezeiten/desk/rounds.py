@@ -1,0 +1,261 @@
+"""A day's round: which sites in which order, what to bring, plans ready to send, what is left."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.intake import POINT_SEPARATOR, kept_ranges
+from gezeiten.archive.tables import Logger, Mission, Offload, Point, RoundTask, Site, VisitRound
+from gezeiten.desk.board import Board, BoardRow, board
+from gezeiten.desk.context import Desk
+from gezeiten.desk.place_editor import visited
+from gezeiten.desk.places import SitePlace
+from gezeiten.desk.planning import again
+from gezeiten.domain.coverage import size
+from gezeiten.domain.models import logger_model
+from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.route import Position, length_km, round_order
+from gezeiten.domain.timeline import DAY_MS
+from gezeiten.errors import InputError
+from gezeiten.link.registers import Flag
+
+USUAL_VISIT_DAYS = 60
+_LOW_PERMILLE = 250
+_CALIBRATION_SOON_DAYS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """What is to be done at a point. plan: to be launched there, None: only offload.
+
+    offloaded, launched: seen since the round was made. left_out: why it was not done, or "".
+    """
+
+    id: int
+    point_id: int
+    site: str
+    point: str
+    zone: str
+    serial: str
+    model: str
+    reasons: tuple[str, ...]
+    plan: Plan | None
+    offloaded: bool
+    launched: bool
+    left_out: str
+
+    @property
+    def is_done(self) -> bool:
+        return bool(self.left_out) or (self.offloaded and (self.plan is None or self.launched))
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """A round as it stands. way_km: straight-line distance along the sites."""
+
+    id: int
+    day_ms: int
+    made_by: str
+    tasks: tuple[Task, ...]
+    bring: tuple[str, ...]
+    way_km: float
+
+    @property
+    def sites(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(task.site for task in self.tasks))
+
+    @property
+    def left(self) -> tuple[Task, ...]:
+        return tuple(task for task in self.tasks if not task.is_done)
+
+
+def make_round(desk: Desk, site_ids: list[int], day_ms: int) -> Round:
+    """Make the round of a day; an open one is closed first. The most pressing site comes first.
+
+    Raises:
+        InputError: no site, or none with a point in use.
+    """
+    shown = board(desk)
+    chosen = [(site, rows) for site, rows in shown.sites if site.id in site_ids and rows]
+    if not chosen:
+        raise InputError("A round needs a site with a point in use; choose at least one.")
+    close_round(desk)
+    with desk.archive.writing() as session:
+        order = _order(session, [site.id for site, _ in chosen], _most_pressing(chosen, shown))
+        made = VisitRound(day_ms=day_ms, made_ms=desk.now_ms(), made_by=desk.person)
+        session.add(made)
+        rows = [row for i in order for row in chosen[i][1]]
+        for position, row in enumerate(rows):
+            plan = _plan_to_launch(session, row, day_ms)
+            made.tasks.append(
+                RoundTask(
+                    point_id=row.point.id, position=position, plan=plan.as_dict() if plan else None
+                )
+            )
+        session.flush()
+        names = ", ".join(chosen[i][0].name for i in order)
+        desk.log(session, "round", names, f"Round prepared: {names}.", day_ms=day_ms)
+    found = open_round(desk)
+    assert found is not None
+    return found
+
+
+def _most_pressing(chosen: list[tuple[SitePlace, tuple[BoardRow, ...]]], shown: Board) -> int:
+    """Index of the site whose visit is due first."""
+    due = {visit.site.id: visit.due_ms for visit in shown.visits}
+    return min(range(len(chosen)), key=lambda i: due.get(chosen[i][0].id, 2**62))
+
+
+def _order(session: Session, site_ids: list[int], first: int) -> list[int]:
+    return round_order(_positions(session, site_ids), first)
+
+
+def _positions(session: Session, site_ids: list[int]) -> list[Position | None]:
+    found: list[Position | None] = []
+    for site_id in site_ids:
+        site = session.get_one(Site, site_id)
+        known = site.latitude is not None and site.longitude is not None
+        found.append((site.latitude or 0.0, site.longitude or 0.0) if known else None)
+    return found
+
+
+def _plan_to_launch(session: Session, row: BoardRow, day_ms: int) -> Plan | None:
+    """The last plan where the logger must be launched again: it has ended, ends before the visit
+    after this one, or its clock is off."""
+    last = _last_mission(session, row.point.id)
+    if last is None:
+        return None
+    site = session.get_one(Site, row.point.site_id)
+    following = day_ms + (site.visit_every_days or USUAL_VISIT_DAYS) * DAY_MS
+    ends_early = row.ends_ms is not None and row.ends_ms < following
+    clock_off = any(need.kind == "clock" for need in row.needs)
+    if row.is_recording and not ends_early and not clock_off:
+        return None
+    return again(plan_from_dict(last.plan))
+
+
+def _last_mission(session: Session, point_id: int) -> Mission | None:
+    return session.scalars(
+        select(Mission).filter_by(point_id=point_id).order_by(Mission.launched_ms.desc()).limit(1)
+    ).first()
+
+
+def open_round(desk: Desk) -> Round | None:
+    """Return the round under way, None where there is none."""
+    with desk.archive.reading() as session:
+        row = session.scalars(
+            select(VisitRound).filter_by(closed_ms=None).order_by(VisitRound.id.desc()).limit(1)
+        ).first()
+        if row is None:
+            return None
+        shown = {r.point.id: r for _, rows in board(desk).sites for r in rows}
+        tasks = [_task(session, task, row, shown.get(task.point_id)) for task in row.tasks]
+        site_ids = list(dict.fromkeys(t.point_id for t in row.tasks))
+        sites = dict.fromkeys(session.get_one(Point, i).site_id for i in site_ids)
+        places = [p for p in _positions(session, list(sites)) if p is not None]
+        bring = _to_bring(desk, session, tasks)
+        return Round(row.id, row.day_ms, row.made_by, tuple(tasks), tuple(bring), length_km(places))
+
+
+def _task(session: Session, task: RoundTask, row: VisitRound, shown: BoardRow | None) -> Task:
+    point = session.get_one(Point, task.point_id)
+    last = _last_mission(session, point.id)
+    logger = last.logger if last else None
+    offloaded = _all_kept_since(session, point.id, last, row.made_ms)
+    return Task(
+        task.id,
+        point.id,
+        point.site.name,
+        point.name,
+        point.site.zone,
+        logger.serial if logger else "",
+        logger.model if logger else "",
+        tuple(need.words for need in shown.needs) if shown else (),
+        plan_from_dict(task.plan) if task.plan else None,
+        offloaded,
+        bool(last and last.launched_ms >= row.made_ms),
+        task.left_out or "",
+    )
+
+
+def _all_kept_since(session: Session, point_id: int, last: Mission | None, since_ms: int) -> bool:
+    """Whether something was offloaded there since, or all was found to be kept."""
+    taken = session.scalars(
+        select(Offload.id)
+        .join(Mission, Mission.id == Offload.mission_id)
+        .where(Mission.point_id == point_id, Offload.at_ms >= since_ms)
+        .limit(1)
+    ).first()
+    if taken is not None or last is None:
+        return taken is not None
+    seen = last.logger.seen_ms or 0
+    held = last.readings - last.first_held
+    return seen >= since_ms and size(kept_ranges(session, last.id)) >= held
+
+
+def _to_bring(desk: Desk, session: Session, tasks: list[Task]) -> list[str]:
+    """What the round needs, in sentences without a full stop."""
+    cells: dict[str, list[str]] = {}
+    said = []
+    for task in tasks:
+        logger = session.scalars(select(Logger).filter_by(serial=task.serial)).first()
+        if logger is None:
+            said.append(f"A logger for {task.point}: none has measured there yet")
+            continue
+        state = logger.state or {}
+        if int(state.get("battery_permille", 1000)) < _LOW_PERMILLE or "battery" in task.reasons:
+            cells.setdefault(logger_model(logger.model).battery.name, []).append(task.serial)
+        due_day = int(state.get("calibration_due_day", 0))
+        if due_day and due_day * DAY_MS - desk.now_ms() < _CALIBRATION_SOON_DAYS * DAY_MS:
+            said.append(f"A calibrated {logger.model} in exchange for {task.serial}")
+        if int(state.get("flags", 0)) & Flag.LOCKED:
+            said.append(f"The PIN of {task.site} for {task.serial}")
+    batteries = [f"{cell} for {', '.join(serials)}" for cell, serials in cells.items()]
+    routes = ["Network cable and adapter"] if tasks else []
+    return batteries + said + routes
+
+
+def set_task_plan(desk: Desk, task: Task, plan: Plan | None) -> None:
+    """Say what is to be launched at a point of the round; None: only offload."""
+    with desk.archive.writing() as session:
+        row = session.get_one(RoundTask, task.id)
+        here = f"{task.site}{POINT_SEPARATOR}{task.point}"
+        row.plan = replace(plan, point_name=here).as_dict() if plan else None
+        words = "is launched again" if plan else "is only offloaded"
+        desk.log(session, "round", task.point, f"{task.point} {words} on the round.")
+
+
+def leave_out(desk: Desk, task: Task, reason: str) -> None:
+    """Say why a point of the round is not done; "" takes that back.
+
+    Raises:
+        InputError: the reason is too long.
+    """
+    cleaned = " ".join(reason.split())
+    if len(cleaned) > 200:
+        raise InputError("A reason has up to 200 letters; shorten it.")
+    with desk.archive.writing() as session:
+        session.get_one(RoundTask, task.id).left_out = cleaned or None
+        words = f"left out: {cleaned}." if cleaned else "is to be done after all."
+        desk.log(session, "round", task.point, f"{task.point} {words}")
+
+
+def close_round(desk: Desk) -> None:
+    """End the round under way. Sites all of whose points are done get their next visit by duty."""
+    under_way = open_round(desk)
+    if under_way is None:
+        return
+    with desk.archive.writing() as session:
+        row = session.get_one(VisitRound, under_way.id)
+        row.closed_ms = desk.now_ms()
+        left = {task.site for task in under_way.left}
+        for name in under_way.sites:
+            site = session.scalars(select(Site).filter_by(name=name)).first()
+            if site is not None and name not in left:
+                visited(desk, session, site)
+        done = len(under_way.tasks) - len(under_way.left)
+        words = f"Round ended: {done} of {len(under_way.tasks)} points done."
+        desk.log(session, "round", ", ".join(under_way.sites), words)

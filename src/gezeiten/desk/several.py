@@ -1,0 +1,162 @@
+"""Several loggers at once: one plan made to suit each, first readings together, one row each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+from gezeiten.desk.checks import Check, checks_before_launch
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.context import Desk
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import UNWATCHED, offload_logger
+from gezeiten.desk.planning import pattern_name, usual_plan
+from gezeiten.domain.fitting import fitted
+from gezeiten.domain.plan import Plan
+from gezeiten.errors import GezeitenError
+from gezeiten.link.offload import Watch
+
+SECONDS_A_LOGGER = 8
+"""Time to allow for the launch of one logger before the common first reading."""
+_SHORT_STEP_MS = 10_000
+
+
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """A logger with the plan meant for it; lost: what of the common plan it cannot do."""
+
+    card: LoggerCard
+    plan: Plan
+    lost: tuple[str, ...]
+    checks: tuple[Check, ...]
+
+    @property
+    def in_the_way(self) -> str:
+        """The first thing that keeps it from being launched, or ""; unfetched readings do not:
+        they are fetched first."""
+        for check in self.checks:
+            if (check.weight == "blocking" and check.key != "kept") or check.wants_word:
+                return check.sentence
+        return ""
+
+
+@dataclass(frozen=True, slots=True)
+class LoggerResult:
+    """What became of one logger: a sentence, and the first reading (None where it failed)."""
+
+    serial: str
+    sentence: str
+    first_ms: int | None
+
+
+def common_start_ms(plan: Plan, now_ms: int, loggers: int) -> int:
+    """Return the instant of a first reading that so many loggers can be ready for.
+
+    The next full interval (for "right away" the next full ten seconds) after the time that the
+    launches take.
+    """
+    ready_ms = now_ms + loggers * SECONDS_A_LOGGER * 1000
+    step = plan.interval_s * 1000 if plan.start == "next_interval" else _SHORT_STEP_MS
+    return (ready_ms // step + 1) * step
+
+
+def together(plan: Plan, now_ms: int, loggers: int) -> Plan:
+    """Return the plan with a start at which the first readings of several loggers fall together."""
+    if loggers < 2 or plan.start in ("at", "button"):
+        return plan
+    return replace(plan, start="at", start_ms=common_start_ms(plan, now_ms, loggers))
+
+
+def prepare_several(
+    desk: Desk, cards: list[LoggerCard], plan: Plan, accepted: Mapping[str, str]
+) -> list[Prepared]:
+    """Return the common plan as each logger can follow it; point, names and remark are its own."""
+    prepared = []
+    for card in cards:
+        own = usual_plan(desk, card)
+        suited = fitted(plan, card.identity.model)
+        mine = replace(
+            suited.plan,
+            point_name=own.point_name,
+            mission_name=pattern_name(desk, card, own.point_name),
+            remark=own.remark,
+        )
+        prepared.append(_checked(desk, card, mine, suited.lost, accepted))
+    return prepared
+
+
+def prepare_again(
+    desk: Desk, cards: list[LoggerCard], accepted: Mapping[str, str]
+) -> list[Prepared]:
+    """Return each logger with its own last plan: again, as it was."""
+    plans = [(card, usual_plan(desk, card)) for card in cards]
+    return [_checked(desk, card, plan, (), accepted) for card, plan in plans]
+
+
+def _checked(
+    desk: Desk,
+    card: LoggerCard,
+    plan: Plan,
+    lost: tuple[str, ...],
+    accepted: Mapping[str, str],
+) -> Prepared:
+    return Prepared(card, plan, lost, tuple(checks_before_launch(desk, card, plan, accepted)))
+
+
+def offload_and_launch(
+    desk: Desk,
+    prepared: list[Prepared],
+    accepted: Mapping[str, str],
+    on_result: Callable[[LoggerResult], None],
+    watch: Watch = UNWATCHED,
+) -> list[LoggerResult]:
+    """Offload every logger, then launch them all; one failing does not keep the others.
+
+    Offloading comes first for all, so that the launches follow each other quickly and their first
+    readings fall together.
+    """
+    results: list[LoggerResult] = []
+
+    def ended(result: LoggerResult) -> None:
+        results.append(result)
+        on_result(result)
+
+    ready = [one for one in prepared if _offloaded(desk, one, watch, ended)]
+    now = desk.now_ms()
+    for one in ready:
+        if watch.cancelled():
+            ended(LoggerResult(one.card.serial, "Not launched; it was stopped before.", None))
+            continue
+        plan = together(one.plan, now, len(ready))
+        try:
+            done = launch(desk, one.card.address, one.card.serial, plan, accepted)
+        except GezeitenError as exc:
+            ended(LoggerResult(one.card.serial, str(exc), None))
+        else:
+            words = f"Mission {done.mission} launched; plan read back, the same."
+            ended(LoggerResult(one.card.serial, words, done.first_ms))
+    return results
+
+
+def _offloaded(
+    desk: Desk, one: Prepared, watch: Watch, ended: Callable[[LoggerResult], None]
+) -> bool:
+    """Fetch what is not kept; False (and a result) where that, or anything else, is in the way."""
+    serial = one.card.serial
+    if one.in_the_way:
+        ended(LoggerResult(serial, one.in_the_way, None))
+        return False
+    if not one.card.readings_to_fetch:
+        return True
+    if watch.cancelled():
+        ended(LoggerResult(serial, "Not offloaded; it was stopped before.", None))
+        return False
+    try:
+        taken = offload_logger(desk, one.card.address, serial, watch)
+    except GezeitenError as exc:
+        ended(LoggerResult(serial, str(exc), None))
+        return False
+    if taken.error:
+        ended(LoggerResult(serial, taken.error, None))
+        return False
+    return True

@@ -1,0 +1,179 @@
+"""Labels for loggers just launched, and the sheet of a day's round: small PDFs for the field."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from xml.sax.saxutils import escape
+
+import pypdf
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.platypus import (
+    Flowable,
+    KeepTogether,
+    Paragraph,
+    SimpleDocTemplate,
+    Spacer,
+    Table,
+)
+
+from gezeiten.errors import SurroundingsError
+from gezeiten.report.ink import INK, MUTED, RULE, fonts
+
+LABEL_MM = (90.0, 48.0)
+_LABELS_ACROSS = 2
+_EDGE = 12 * mm
+
+
+@dataclass(frozen=True, slots=True)
+class Label:
+    """What stands on the label of a launched logger; lines: name and value, top to bottom."""
+
+    serial: str
+    point: str
+    lines: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class RoundLine:
+    """One point of a round sheet."""
+
+    point: str
+    logger: str
+    why: str
+    todo: str
+
+
+@dataclass(frozen=True, slots=True)
+class RoundSheet:
+    """A day's round for the clipboard; sites in their order, each with its points."""
+
+    day: str
+    made_by: str
+    way: str
+    bring: tuple[str, ...]
+    sites: tuple[tuple[str, tuple[RoundLine, ...]], ...]
+
+
+class _Styles:
+    def __init__(self) -> None:
+        regular, bold = fonts()
+        self.text = ParagraphStyle("text", fontName=regular, fontSize=8, leading=10.5,
+                                   textColor=INK)  # fmt: skip
+        self.muted = ParagraphStyle("muted", self.text, textColor=MUTED)
+        self.big = ParagraphStyle("big", self.text, fontName=bold, fontSize=14, leading=17)
+        self.head = ParagraphStyle("head", self.text, fontName=bold, fontSize=10.5, leading=14,
+                                   spaceBefore=9, spaceAfter=3)  # fmt: skip
+
+
+def write_labels(labels: list[Label], path: Path) -> int:
+    """Write labels, two beside each other on A4; returns the number of pages.
+
+    Raises:
+        SurroundingsError: what was read back is not what was written.
+        OSError: the disk.
+    """
+    styles = _Styles()
+    rows = [
+        [_label(label, styles) for label in labels[i : i + _LABELS_ACROSS]]
+        for i in range(0, len(labels), _LABELS_ACROSS)
+    ]
+    for row in rows:
+        row.extend([[]] * (_LABELS_ACROSS - len(row)))
+    width, height = (side * mm for side in LABEL_MM)
+    table = Table(
+        rows,
+        [width] * _LABELS_ACROSS,
+        [height] * len(rows),
+        style=[
+            ("GRID", (0, 0), (-1, -1), 0.4, RULE),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("LEFTPADDING", (0, 0), (-1, -1), 8),
+            ("TOPPADDING", (0, 0), (-1, -1), 6),
+        ],
+    )
+    return _write([table], path, "Labels", [label.serial for label in labels])
+
+
+def _label(label: Label, styles: _Styles) -> list[Flowable]:
+    facts = [
+        [Paragraph(escape(name), styles.muted), Paragraph(escape(value), styles.text)]
+        for name, value in label.lines
+    ]
+    inside = LABEL_MM[0] * mm - 16
+    table = Table(
+        facts,
+        [24 * mm, inside - 24 * mm],
+        style=[
+            ("LEFTPADDING", (0, 0), (-1, -1), 0),
+            ("TOPPADDING", (0, 0), (-1, -1), 0.5),
+            ("BOTTOMPADDING", (0, 0), (-1, -1), 0.5),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+        ],
+        hAlign="LEFT",
+    )
+    return [
+        Paragraph(escape(label.serial), styles.big),
+        Paragraph(escape(label.point), styles.text),
+        Spacer(1, 3),
+        table,
+    ]
+
+
+def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
+    """Write the sheet of a round; returns the number of pages.
+
+    Raises:
+        SurroundingsError: what was read back is not what was written.
+        OSError: the disk.
+    """
+    styles = _Styles()
+    parts: list[Flowable] = [
+        Paragraph(escape(f"Round of {sheet.day}"), styles.big),
+        Paragraph(escape(f"{sheet.way} · prepared by {sheet.made_by}"), styles.muted),
+        Paragraph("To bring", styles.head),
+    ]
+    parts += [Paragraph("☐ " + escape(thing), styles.text) for thing in sheet.bring]
+    for number, (site, lines) in enumerate(sheet.sites, 1):
+        head = Paragraph(escape(f"{number}. {site}"), styles.head)
+        parts.append(KeepTogether([head, _round_table(lines, styles)]))
+    return _write(parts, path, f"Round of {sheet.day}", [site for site, _ in sheet.sites])
+
+
+def _round_table(lines: tuple[RoundLine, ...], styles: _Styles) -> Table:
+    head = [Paragraph(words, styles.muted) for words in
+            ("Point", "Logger", "Why", "To do", "Done at", "Remarks")]  # fmt: skip
+    rows = [
+        [*(Paragraph(escape(cell), styles.text) for cell in
+           (line.point, line.logger, line.why, line.todo)), "", ""]
+        for line in lines
+    ]  # fmt: skip
+    width = A4[0] - 2 * _EDGE
+    shares = (0.17, 0.16, 0.19, 0.19, 0.11, 0.18)
+    return Table(
+        [head, *rows],
+        [width * share for share in shares],
+        repeatRows=1,
+        style=[
+            ("LINEBELOW", (0, 0), (-1, -1), 0.4, RULE),
+            ("LINEAFTER", (0, 1), (-2, -1), 0.2, RULE),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("LEFTPADDING", (0, 0), (-1, -1), 2),
+            ("BOTTOMPADDING", (0, 1), (-1, -1), 14),
+        ],
+    )
+
+
+def _write(parts: list[Flowable], path: Path, title: str, wanted: list[str]) -> int:
+    document = SimpleDocTemplate(
+        str(path), pagesize=A4, title=title, creator="Gezeiten", leftMargin=_EDGE,
+        rightMargin=_EDGE, topMargin=_EDGE, bottomMargin=_EDGE,
+    )  # fmt: skip
+    document.build(parts)
+    reader = pypdf.PdfReader(path)
+    text = "\n".join(page.extract_text() for page in reader.pages)
+    if not all(words in text for words in wanted):
+        raise SurroundingsError(f"{path} was not written whole; write it again.")
+    return len(reader.pages)
