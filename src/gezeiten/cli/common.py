@@ -13,7 +13,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import click
-from platformdirs import user_data_path
+from platformdirs import user_config_path, user_data_path
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
@@ -36,12 +36,19 @@ def default_folder() -> Path:
     return user_data_path("gezeiten") / "archive"
 
 
+def settings_file(folder: Path) -> Path:
+    """Return where the settings for an archive lie: with the user, unless the archive has its own
+    (as the demonstration does)."""
+    own = folder / "settings.json"
+    return own if own.exists() else user_config_path("gezeiten") / "settings.json"
+
+
 @contextmanager
 def open_desk(folder: Path | None) -> Iterator[Desk]:
     """Open the archive, take in what a killed offload left, close it in the end."""
     target = folder or default_folder()
     target.mkdir(parents=True, exist_ok=True)
-    desk = Desk(target)
+    desk = Desk(target, settings_file=settings_file(target))
     try:
         recover_incoming(desk)
         refresh_stale(desk)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gezeiten.cli.common import default_folder
+from gezeiten.cli.common import default_folder, settings_file
+from gezeiten.cli.practice import PracticeFleet
 
 
 def open_window(folder: Path | None) -> int:
@@ -13,4 +14,5 @@ def open_window(folder: Path | None) -> int:
 
     target = folder or default_folder()
     target.mkdir(parents=True, exist_ok=True)
-    return run(target)
+    with PracticeFleet(target / "practice") as practice:
+        return run(target, settings_file(target), practice)

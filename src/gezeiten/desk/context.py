@@ -71,6 +71,8 @@ class Desk:
         self._settings_file = settings_file or folder / "settings.json"
         self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
+        self.practice_addresses: list[str] = []
+        """Where practice loggers answer, for this run only; never among the settings."""
         self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
         """Records in memory by (point id, channel), with the version they were made of."""
 
@@ -90,7 +92,8 @@ class Desk:
             InputError: the addresses of the settings cannot be read.
         """
         try:
-            return [Address(host, port) for host, port in addresses(self.settings.addresses)]
+            listed = ", ".join([self.settings.addresses, *self.practice_addresses])
+            return [Address(host, port) for host, port in dict.fromkeys(addresses(listed))]
         except ValueError as exc:
             raise InputError(
                 f"The addresses to look at cannot be read ({exc}); write them like "

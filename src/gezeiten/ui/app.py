@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 
 from gezeiten.desk.context import Desk
 from gezeiten.errors import GezeitenError
-from gezeiten.ui.i18n import tr
+from gezeiten.ui.house import Practice
+from gezeiten.ui.i18n import region, tr
 from gezeiten.ui.theme import base_font
 from gezeiten.ui.window import MainWindow
 
@@ -25,21 +26,16 @@ def application() -> QApplication:
     return app
 
 
-def region() -> QLocale:
-    """Return the user's region; the bare C locale stands for English with grouped digits."""
-    system = QLocale.system()
-    return system if system.language() != QLocale.Language.C else QLocale("en_GB")
-
-
-def run(folder: Path) -> int:
+def run(folder: Path, settings_file: Path, practice: Practice | None = None) -> int:
     """Open the window on an archive and return the exit code when it is closed."""
     app = application()
     try:
-        desk = Desk(folder)
+        desk = Desk(folder, settings_file=settings_file)
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))
         return exc.exit_code
-    window = MainWindow(desk)
+    QLocale.setDefault(region(desk.settings.region))
+    window = MainWindow(desk, practice)
     room = window.screen().availableGeometry()
     # a little less than the screen: the frame wants room as well
     window.resize(min(1280, room.width()), min(800, room.height() - 40))

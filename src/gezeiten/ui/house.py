@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Protocol
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
@@ -16,16 +16,27 @@ from gezeiten.ui.work import Task, Works
 TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
 
 
+class Practice(Protocol):
+    """Whoever can start loggers to practise with; returns where they answer."""
+
+    def start(self) -> list[str]: ...
+
+
 class House(QObject):
-    """Shared by all places. go: (place, what to show there). said: text, whether a complaint."""
+    """Shared by all places. go: (place, what to show there). said: text, whether a complaint.
+
+    wants: the name of a part of the window ("settings").
+    """
 
     go = Signal(int, object)
     said = Signal(str, bool)
+    wants = Signal(str)
     archive_changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
         super().__init__()
         self.desk = desk
+        self.practice = practice
         self.works = Works()
         self.theme: Theme = LIGHT
         self._wishes: dict[str, int] = {}

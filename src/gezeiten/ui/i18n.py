@@ -14,6 +14,15 @@ def home_zone() -> str:
     return bytes(QTimeZone.systemTimeZoneId().data()).decode() or "UTC"
 
 
+def region(wanted: str = "") -> QLocale:
+    """Return the region whose formats are used: the wanted one, else the system's; the bare C
+    locale stands for English with grouped digits."""
+    if wanted:
+        return QLocale(wanted)
+    system = QLocale.system()
+    return system if system.language() != QLocale.Language.C else QLocale("en_GB")
+
+
 def tr(text: str, n: int = -1) -> str:
     """Return the translation of a text; with n, "%n" becomes the number."""
     translated = QCoreApplication.translate("gezeiten", text, None, n)

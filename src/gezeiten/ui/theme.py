@@ -123,6 +123,8 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QLabel[role="muted"] {{ color: {t.muted}; font-size: {small}px; }}
     QLabel[role="big"] {{ font-weight: 600; font-size: {round(px * 1.3)}px; }}
     QLabel[role="ember"] {{ color: {t.ember}; font-weight: 600; }}
+    QLabel[role="alarm"] {{ background: {t.ember}; color: {t.on_tide}; font-weight: 700;
+        padding: 6px 8px; border-radius: 4px; }}
     QLabel[role="brass"] {{ color: {t.brass}; font-weight: 600; }}
     QLabel[role="kelp"] {{ color: {t.kelp}; }}
     QPushButton {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 6px;
@@ -141,12 +143,15 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QPushButton[role="link"]:checked {{ color: {t.tide}; font-weight: 700; }}
     QPushButton[role="link"]:hover {{ color: {t.tide}; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {t.tide}; padding: 1px 4px; }}
-    QLineEdit, QComboBox, QPlainTextEdit, QDateTimeEdit, QDateEdit {{ background: {t.paper};
-        border: 1px solid {t.line}; border-radius: 6px; padding: {pad - 1}px 8px;
+    QLineEdit, QComboBox, QPlainTextEdit, QDateTimeEdit, QDateEdit,
+        QSpinBox {{ background: {t.paper}; border: 1px solid {t.line};
+        border-radius: 6px; padding: {pad - 1}px 8px;
         selection-background-color: {t.tide}; selection-color: {t.on_tide}; }}
     QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QDateTimeEdit:focus,
-        QDateEdit:focus {{ border: 2px solid {t.tide}; padding: {pad - 2}px 7px; }}
-    QLineEdit[wrong="true"] {{ border: 2px solid {t.ember}; }}
+        QDateEdit:focus,
+        QSpinBox:focus {{ border: 2px solid {t.tide}; padding: {pad - 2}px 7px; }}
+    QLineEdit[wrong="true"], QDateTimeEdit[wrong="true"], QComboBox[wrong="true"] {{
+        border: 2px solid {t.ember}; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {t.muted}; border-style: dashed; }}
     QComboBox QAbstractItemView {{ background: {t.paper}; color: {t.ink};
         selection-background-color: {t.tide_wash}; selection-color: {t.ink}; }}

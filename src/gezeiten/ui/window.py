@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QTemporaryDir, QTimer
+from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -26,8 +26,8 @@ from gezeiten.desk.verifying import logbook_is_intact
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.finder import Finder
-from gezeiten.ui.house import House, Place
-from gezeiten.ui.i18n import counted, tr
+from gezeiten.ui.house import House, Place, Practice
+from gezeiten.ui.i18n import counted, region, tr
 from gezeiten.ui.parts import column, label, set_role
 from gezeiten.ui.strip import Strip
 from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
@@ -45,12 +45,12 @@ SAY_MS = 9_000
 class MainWindow(QMainWindow):
     """Holds the places and what they share."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
         super().__init__()
         self.setWindowTitle(tr("Gezeiten"))
         self._signs = QTemporaryDir()
         self._shortcuts: list[tuple[int, QShortcut]] = []
-        self.house = House(desk)
+        self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
         self.places: list[Place] = [
             TideboardPlace(self.house),
@@ -108,6 +108,7 @@ class MainWindow(QMainWindow):
         self.house.go.connect(self.go)
         self.house.said.connect(self._say)
         self.house.archive_changed.connect(self._archive_changed)
+        self.house.wants.connect(lambda what: {"settings": self.show_settings}[what]())
         for act in self.acts():
             if act.key:
                 self._bind(act)
@@ -147,11 +148,41 @@ class MainWindow(QMainWindow):
             Act("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
             Act("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
             Act("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
+            Act("settings", tr("Settings"), "Ctrl+,", self.show_settings),
+            Act("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
+            Act("lives", tr("Loggers and their life"), "Ctrl+Shift+L", self.show_lives),
             Act("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
         ]
         for place in self.places:
             listed += place.acts()
         return listed
+
+    def show_settings(self, search: str = "") -> None:
+        """Open the settings."""
+        # opened now and then only: the window starts without its import
+        from gezeiten.ui.settings_dialog import SettingsDialog
+
+        dialog = SettingsDialog(self, self.house, search)
+        dialog.changed.connect(self._settings_changed)
+        dialog.open()
+
+    def _settings_changed(self) -> None:
+        QLocale.setDefault(region(self.house.desk.settings.region))
+        self.strip.person.setText(self.house.desk.person)
+        self._apply_theme()
+        self._archive_changed()
+
+    def show_places(self) -> None:
+        """Open the editor of sites and points."""
+        from gezeiten.ui.places_dialog import PlacesDialog
+
+        PlacesDialog(self, self.house).open()
+
+    def show_lives(self) -> None:
+        """Open the loggers' lives."""
+        from gezeiten.ui.life_dialog import LifeDialog
+
+        LifeDialog(self, self.house, "").open()
 
     def find_command(self) -> None:
         """Open the command finder."""

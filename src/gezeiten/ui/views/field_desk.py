@@ -1,57 +1,81 @@
-"""The Field desk: what is at hand, the chosen logger in five stages, checks, one large button."""
+"""The Field desk: what is at hand, the chosen logger in five stages, checks, one large button.
+
+Shows what `FieldWork` finds and does; with two and more loggers ticked it works on all of them.
+"""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import (
-    QScrollArea,
-    QStackedWidget,
-    QWidget,
-)
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from gezeiten.desk import contact as desk_contact
-from gezeiten.desk.checks import Check, checks_before_launch, mission_outlook, next_visit_ms
+from gezeiten.desk.checks import (
+    Check,
+    checks_before_launch,
+    label_check,
+    mission_outlook,
+    next_visit_ms,
+    present_temp_c,
+)
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.launching import Launched, launch, stop
-from gezeiten.desk.offloading import Offloaded, offload_logger
-from gezeiten.desk.places import points, sites
-from gezeiten.desk.planning import usual_plan
+from gezeiten.desk.launching import Launched
+from gezeiten.desk.offloading import Offloaded
+from gezeiten.desk.pins import is_locked, pin_group
+from gezeiten.desk.places import points
+from gezeiten.desk.planning import last_plan, pattern_name, usual_plan
+from gezeiten.desk.rounds import Round, open_round
+from gezeiten.desk.several import LoggerResult, Prepared, prepare_again, prepare_several
+from gezeiten.desk.sheets import write_label_sheet
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.outlook import battery_assumption, battery_days
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
-from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.offload import Progress
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
+from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
+from gezeiten.ui.kept_plans import CompareDialog, KeptPlansDialog
+from gezeiten.ui.life_dialog import LifeDialog
 from gezeiten.ui.parts import Card, button, column, label, row
+from gezeiten.ui.pin_dialog import PinDialog
+from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
+from gezeiten.ui.units import units_of
 from gezeiten.ui.views.check_list import CheckList
 from gezeiten.ui.views.logger_list import LoggerList, not_kept_words
-from gezeiten.ui.views.logger_page import LoggerPage, MissionPage, offload_words
-from gezeiten.ui.views.outlook_bars import OutlookBars
-from gezeiten.ui.views.plan_editor import PlanEditor
+from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words
+from gezeiten.ui.views.mission_page import MissionPage, state_words
+from gezeiten.ui.views.nobody_page import NobodyPage
+from gezeiten.ui.views.plan_page import PlanPage
+from gezeiten.ui.views.round_strip import RoundStrip
+from gezeiten.ui.views.several_page import SeveralPage
 from gezeiten.ui.views.stages import StageBar
 from gezeiten.ui.work import Task
 
 IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
+_LOGGER_PAGE, _PLAN_PAGE, _MISSION_PAGE = range(3)
 
 
 class FieldDeskPlace(Place):
-    """Everything a technician does at a logger."""
+    """Everything a technician does at a logger, or at several."""
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
+        self.work = FieldWork(house)
         self._wanted: str | None = None
-        self._task: Task | None = None
-        self._looking = False
-        self._points: list[str] = []
         self._zones: dict[str, str] = {}
         self._checks: list[Check] = []
-        self._launched: dict[str, Launched] = {}
+        self._launched: dict[str, tuple[Launched, str]] = {}
         self._in_editor: str | None = None
         self._usual: Plan | None = None
-        self._edits: dict[str, Plan] = {}
+        self._edits: dict[str, tuple[Plan, str]] = {}
+        self._accepted: dict[str, dict[str, str]] = {}
+        self._labels: dict[str, str] = {}
+        self._round: Round | None = None
+        self._prepared: list[Prepared] = []
         self._build()
+        self._connect()
         self._second = QTimer(self)
         self._second.setInterval(1000)
         self._second.timeout.connect(self._tick)
@@ -59,134 +83,194 @@ class FieldDeskPlace(Place):
     # -- building ------------------------------------------------------------------------------
     def _build(self) -> None:
         self.loggers = LoggerList()
-        self.loggers.currentItemChanged.connect(lambda *_: self._show_current())
         self.again = button(tr("Look again"), self.look)
-        self.nobody = label("", "muted", wrap=True)
+        self.ticked = label("", "muted")
+        self.tick_all_link = button(tr("tick all"), self.tick_all, "link")
+        self.round_strip = RoundStrip()
         left = QWidget()
         left.setLayout(
-            column(row(label(tr("At hand"), "head"), 1, self.again), self.nobody, self.loggers,
-                   spacing=6)
+            column(row(label(tr("At hand"), "head"), 1, self.again), self.round_strip,
+                   row(self.ticked, 1, self.tick_all_link), self.loggers, spacing=5)
         )  # fmt: skip
         left.setFixedWidth(286)
         self.stages = StageBar(
             [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
         )
+        self.logger_page = LoggerPage()
+        self.editor = PlanEditor(
+            self.house.desk.now_ms, lambda: units_of(self.house.desk.settings), self._pattern_name
+        )
+        self.plan_page = PlanPage(self.editor)
+        self.mission_page = MissionPage()
         self.pages = QStackedWidget()
-        self.stages.chosen.connect(self._show_stage)
-        self.logger_page = LoggerPage(self.blink, self._to_trends, self.cancel_offload)
-        self.mission_page = MissionPage(self.stop_mission)
-        for page in (self.logger_page, self._plan_page(), self.mission_page):
+        for page in (self.logger_page, self.plan_page, self.mission_page):
             self.pages.addWidget(page)
-        self.middle = QWidget()
-        self.middle.setLayout(column(self.stages, self.pages, spacing=10))
-        right = self._right_side()
-        self.setLayout(row(left, self.middle, right, margins=14))
+        one = QWidget()
+        one.setLayout(column(self.stages, self.pages, spacing=10))
+        self.several = SeveralPage()
+        self.nobody = NobodyPage(can_practise=self.house.practice is not None)
+        self.middle = QStackedWidget()
+        for view in (one, self.several, self.nobody):
+            self.middle.addWidget(view)
+        self.setLayout(row(left, self.middle, self._right_side(), margins=14))
         self.layout().setStretch(1, 1)
         self.setFocusProxy(self.loggers)
-
-    def _show_stage(self, stage: int) -> None:
-        self.pages.setCurrentIndex({PLAN: 1, LAUNCH: 2}.get(stage, 0))
-
-    def _plan_page(self) -> QWidget:
-        self.bars = OutlookBars()
-        outlook = Card(tr("Mission outlook"), tr("moves as you change the plan"))
-        outlook.body.addWidget(self.bars)
-        self.editor = PlanEditor()
-        self.editor.changed.connect(self._plan_changed)
-        plan = Card()
-        plan.body.addWidget(self.editor)
-        page = QWidget()
-        page.setObjectName("ground")
-        page.setLayout(column(outlook, plan, spacing=10))
-        scroll = QScrollArea()
-        scroll.setWidget(page)
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        return scroll
 
     def _right_side(self) -> QWidget:
         checks = Card(tr("Before launch"))
         self.check_list = CheckList()
-        checks.body.addWidget(self.check_list)
-        checks.body.addStretch(1)
+        checks.body.addWidget(self.check_list, 1)
         act = Card()
         self.first = label("", "muted", wrap=True)
         self.main = button("", self.do_next, "primary")
         self.main.setAccessibleName(tr("Next step"))
         self.after = label("", "muted", wrap=True)
-        act.body.addWidget(self.first)
-        act.body.addWidget(self.main)
-        act.body.addWidget(self.after)
+        for part in (self.first, self.main, self.after):
+            act.body.addWidget(part)
         side = QWidget()
         side.setLayout(column(checks, act))
         side.layout().setStretch(0, 1)
         side.setFixedWidth(262)
+        self.right = side
         return side
+
+    def _connect(self) -> None:
+        self.loggers.currentItemChanged.connect(lambda *_: self._show_current())
+        self.loggers.ticks_changed.connect(self._ticks_changed)
+        self.stages.chosen.connect(self._show_stage)
+        self.editor.changed.connect(self._plan_changed)
+        self.plan_page.reach.connect(self._take_interval)
+        self.check_list.accepted.connect(self._accept)
+        self.logger_page.labelled.connect(self._labelled)
+        self.logger_page.wants_live.connect(self._read_live)
+        self.round_strip.opened.connect(lambda serial: self.show_target(serial))
+        for page in (
+            self.logger_page,
+            self.plan_page,
+            self.mission_page,
+            self.several,
+            self.nobody,
+        ):
+            page.asked.connect(self._asked)
+        work = self.work
+        work.seen.connect(self._show_card)
+        work.looked.connect(self._looked)
+        work.progressed.connect(self._progressed)
+        work.offloaded.connect(self._offloaded)
+        work.launched.connect(self._launched_one)
+        work.stopped.connect(self._stopped)
+        work.row_ended.connect(self._row_ended)
+        work.several_ended.connect(self._several_ended)
+        work.live.connect(self._show_live)
+        work.busy_changed.connect(self._busy_changed)
+
+    def _asked(self, act: str) -> None:
+        """A page wants something done."""
+        {
+            "blink": self.blink, "record": self._to_trends, "cancel": self.cancel_offload,
+            "check": self.self_check, "life": self.show_life, "pin": self.give_pin,
+            "last": self.take_last_plan, "kept": self.show_kept_plans,
+            "keep": self.show_kept_plans, "differs": self.show_differences,
+            "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
+            "labels": self.write_labels, "common": self._prepare, "untick": self.untick_all,
+            "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
+            "practice": self.start_practice,
+        }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
         here = places.FIELD_DESK
-        return [
-            Act("look", tr("Look for loggers again"), "F5", self.look, here),
-            Act("logger.next", tr("Next logger"), "Ctrl+Down", lambda: self._step(1), here),
-            Act("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: self._step(-1), here),
-            Act("offload.start", tr("Offload the chosen logger"), "F6", self.offload, here),
-            Act("offload.all", tr("Offload all loggers at hand"), "Shift+F6",
-                self.offload_all, here),
-            Act("offload.stop", tr("Stop offloading"), "Esc", self.cancel_offload, here),
-            Act("blink", tr("Let the chosen logger blink"), "F8", self.blink, here),
-            Act("launch", tr("Launch the chosen logger"), "F9", self.launch, here),
-            *(
-                Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
-                    lambda i=i: self.stages.choose(i), here)
-                for i, name in enumerate(self.stages.names)
-            ),
+        listed = [
+            ("look", tr("Look for loggers again"), "F5", self.look),
+            ("logger.next", tr("Next logger"), "Ctrl+Down", lambda: self._step(1)),
+            ("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: self._step(-1)),
+            ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", self.tick_all),
+            ("offload.start", tr("Offload the chosen logger"), "F6", self.offload),
+            ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", self.offload_all),
+            ("offload.stop", tr("Stop what runs"), "Esc", self.cancel_offload),
+            ("blink", tr("Let the chosen logger blink"), "F8", self.blink),
+            ("label.type", tr("Compare the label on the case"), "F4", self.type_label),
+            ("self-check", tr("Let the logger check its sensors"), "Shift+F8", self.self_check),
+            ("live", tr("Keep reading present values"), "F7", self.watch_live),
+            ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", self.give_pin),
+            ("launch", tr("Launch the chosen or the ticked loggers"), "F9", self.launch),
+            ("again", tr("Again, as it was: offload and launch"), "Shift+F9",
+             self.again_as_it_was),
+            ("mission.stop", tr("Stop the mission of the chosen logger"), "Ctrl+F9",
+             self.stop_mission),
+            ("accept", tr("Accept a check with a word why"), "F3", self.check_list.ask),
+            ("plan.kept", tr("Kept plans"), "Ctrl+P", self.show_kept_plans),
+            ("plan.last", tr("Take the plan of the last mission here"), "Ctrl+L",
+             self.take_last_plan),
+            ("plan.differs", tr("What differs from the last plan?"), "Ctrl+D",
+             self.show_differences),
+            ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", self.show_life),
+            ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P",
+             self.write_labels),
         ]  # fmt: skip
+        made = [Act(name, title, key, handler, here) for name, title, key, handler in listed]
+        made += [
+            Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
+                lambda i=i: self.choose_stage(i), here)
+            for i, name in enumerate(self.stages.names)
+        ]  # fmt: skip
+        if self.house.practice is not None:
+            made.append(
+                Act("practice", tr("Start practice loggers"), "", self.start_practice, here)
+            )
+        return made
 
     def hint(self) -> str:
-        return tr(
-            "Ctrl+↑ ↓ logger · F6 offload · Shift+F6 all · F8 blink · F9 launch · Alt+1…5 stages"
-        )
+        return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")
 
     def _step(self, by: int) -> None:
-        row = self.loggers.currentRow() + by
-        if 0 <= row < self.loggers.count():
-            self.loggers.setCurrentRow(row)
+        row_ = self.loggers.currentRow() + by
+        if 0 <= row_ < self.loggers.count():
+            self.loggers.setCurrentRow(row_)
+
+    def choose_stage(self, stage: int) -> None:
+        """Show a stage and go to its first field."""
+        self.stages.choose(stage)
+        if stage == PLAN:
+            self.editor.times.interval.setFocus()
+            self.editor.times.interval.selectAll()
+
+    def _show_stage(self, stage: int) -> None:
+        self.pages.setCurrentIndex({PLAN: _PLAN_PAGE, LAUNCH: _MISSION_PAGE}.get(stage, 0))
 
     # -- finding -------------------------------------------------------------------------------
     def refresh(self) -> None:
-        def work(_task: Task) -> tuple[list[str], dict[str, str]]:
-            listed = points(self.house.desk)
-            return [p.full_name for p in listed], {s.name: s.zone for s in sites(self.house.desk)}
+        desk = self.house.desk
 
-        self.house.run(work, self._know_places)
+        def work(_task: Task) -> tuple[list[tuple[str, str]], Round | None]:
+            known = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
+            return known, open_round(desk)
 
-    def _know_places(self, known: tuple[list[str], dict[str, str]]) -> None:
-        self._points, self._zones = known
-        if not self._looking:
+        self.house.run(work, self._know_places, latest="field places")
+
+    def _know_places(self, known: tuple[list[tuple[str, str]], Round | None]) -> None:
+        listed, self._round = known
+        self._zones = dict(listed)
+        self.editor.names.show_points([name for name, _ in listed])
+        self.round_strip.show_round(self._round)
+        self.loggers.show_round(self.round_strip.words())
+        if self.work.is_looking:
+            return
+        if self.house.desk.settings.look_on_start or self.loggers.count():
             self.look()
+        else:
+            self._looked(set())
 
     def look(self) -> None:
         """Ask every address who is there; cards appear as they answer."""
-        if self._looking:
+        if self.work.is_looking:
             return
-        self._looking = True
+        self.work.look()
         self.again.setEnabled(False)
-        self.nobody.setText(tr("Looking ..."))
-        self.nobody.show()
-        desk = self.house.desk
+        self.again.setText(tr("Looking ..."))
+        self.nobody.show_where(self._addresses(), looking=True)
 
-        def work(task: Task) -> set[str]:
-            seen = set()
-            for found in desk_contact.find(desk, cancelled=task.cancelled):
-                serial = found.identity.serial
-                try:
-                    task.progress.emit(desk_contact.contact(desk, found.address, serial))
-                except GezeitenError:
-                    continue  # it went away between finding and asking; the logbook has it
-                seen.add(serial)
-            return seen
-
-        self.house.run(work, self._looked, self._show_card, lambda _: self._looked(set()))
+    def _addresses(self) -> str:
+        return ", ".join([self.house.desk.settings.addresses, *self.house.desk.practice_addresses])
 
     def _show_card(self, card: LoggerCard) -> None:
         self.loggers.show_card(card)
@@ -195,20 +279,15 @@ class FieldDeskPlace(Place):
             self.loggers.setCurrentItem(self.loggers.item_of(card.serial))
         elif self.loggers.current_card() is card:
             self._show_current()
+        if self.loggers.is_ticked(card.serial) and not self.work.is_busy:
+            self._prepare()
 
     def _looked(self, seen: set[str]) -> None:
-        self._looking = False
         self.again.setEnabled(True)
-        for card in self.loggers.cards():
-            if card.serial not in seen:
-                self.loggers.takeItem(self.loggers.row(self.loggers.item_of(card.serial)))
+        self.again.setText(tr("Look again"))
+        self.loggers.drop_all_but(seen)
         count = self.loggers.count()
-        self.nobody.setVisible(count == 0)
-        self.nobody.setText(
-            tr("No logger answers at %1. Connect one to the network and look again.").replace(
-                "%1", self.house.desk.settings.addresses
-            )
-        )
+        self.nobody.show_where(self._addresses(), looking=False)
         window = self.window()
         if hasattr(window, "strip"):
             window.strip.tabs[places.FIELD_DESK].set_line(
@@ -229,8 +308,22 @@ class FieldDeskPlace(Place):
             self.loggers.setCurrentItem(item)
         else:
             self._wanted = serial
-            if not self._looking:
-                self.look()
+            self.look()
+
+    def start_practice(self) -> None:
+        """Start loggers to practise with and look for them."""
+        practice = self.house.practice
+        if practice is None:
+            return
+        desk = self.house.desk
+
+        def started(addresses: list[str]) -> None:
+            desk.practice_addresses = addresses
+            self.house.say(tr("Practice loggers run; they end with Gezeiten."))
+            self.look()
+
+        self.house.say(tr("Starting practice loggers ..."))
+        self.house.run(lambda _task: practice.start(), started)
 
     # -- showing the chosen logger -------------------------------------------------------------
     @property
@@ -239,123 +332,243 @@ class FieldDeskPlace(Place):
         return self.loggers.current_card()
 
     def _zone(self, card: LoggerCard) -> str:
-        return self._zones.get(card.point.split(" · ")[0], home_zone())
+        return self._zones.get(card.point, home_zone())
+
+    def _needs_pin(self, card: LoggerCard) -> bool:
+        desk = self.house.desk
+        return is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None
 
     def _show_current(self) -> None:
         card = self.card
-        self.middle.setVisible(card is not None)
+        self._choose_middle()
         if card is None:
+            self._checks = []
             self.check_list.show_checks([])
-            self.main.setText(tr("No logger chosen"))
-            self.main.setEnabled(False)
-            self.first.setText("")
-            self.after.setText("")
+            self._show_main()
             return
         zone = self._zone(card)
-        self.logger_page.show_card(card, zone)
-        self.mission_page.show_card(card, zone, self._launched.get(card.serial))
-        self._show_stages(card)
+        units = units_of(self.house.desk.settings)
+        self.logger_page.show_card(card, zone, units, self._needs_pin(card))
+        known = self._launched.get(card.serial)
+        self.mission_page.show_card(card, zone, known[0] if known else None)
+        if card.interrupted:
+            self.house.said.emit(card.interrupted, True)
         if self._in_editor == card.serial:
             self.editor.renew_card(card)  # what was typed stays
             return
+        self._show_in_editor(card, zone)
+
+    def _show_in_editor(self, card: LoggerCard, zone: str) -> None:
         self._keep_edits()
         self._in_editor = card.serial
-        self._usual = usual_plan(self.house.desk, card)
-        plan = self._edits.pop(card.serial, self._usual)
-        self.editor.show_plan(card, plan, self._points, self._zone(card))
-        self.stages.choose(OFFLOAD if card.readings_not_kept - card.readings_just_come else PLAN)
+        self.logger_page.label.setText(self._labels.get(card.serial, ""))
+        self._usual, origin = self._plan_to_start_from(card)
+        plan, origin = self._edits.pop(card.serial, (self._usual, origin))
+        self.plan_page.show_origin(origin)
+        self.editor.show_plan(card, plan, zone)
+        self.stages.choose(OFFLOAD if card.readings_to_fetch else PLAN)
+
+    def _plan_to_start_from(self, card: LoggerCard) -> tuple[Plan, str]:
+        """What the round has ready for this logger, else as the last mission here."""
+        if self._round is not None:
+            for task in self._round.tasks:
+                if task.serial == card.serial and task.plan is not None and not task.is_done:
+                    return task.plan, tr("Ready for the round")
+        origin = tr("As the last mission here")
+        if last_plan(self.house.desk, card) is None:
+            origin = tr("All channels, every 10 min")
+        return usual_plan(self.house.desk, card), origin
 
     def _keep_edits(self) -> None:
         """Remember a plan that was edited before another logger is shown."""
         plan = self.editor.plan()
         if self._in_editor is not None and plan is not None and plan != self._usual:
-            self._edits[self._in_editor] = plan
+            self._edits[self._in_editor] = (plan, tr("Edited"))
 
-    def _show_stages(self, card: LoggerCard) -> None:
-        self.stages.set_state(IDENTITY, "passed", card.serial)
-        if card.readings_not_kept:
-            count = counted(card.readings_not_kept, "%n not kept", "%n not kept")
-            self.stages.set_state(OFFLOAD, "look", count)
-        else:
-            self.stages.set_state(OFFLOAD, "passed", tr("all kept"))
+    def _choose_middle(self) -> None:
+        several = len(self.loggers.ticked()) >= 2
+        self.middle.setCurrentIndex(2 if self.card is None else 1 if several else 0)
+        self.right.setVisible(self.card is not None)
+
+    # -- identity ----------------------------------------------------------------------------------
+    def type_label(self) -> None:
+        """Go to the field for the label on the case."""
+        self.stages.choose(IDENTITY)
+        self.logger_page.label.setFocus()
+        self.logger_page.label.selectAll()
+
+    def _labelled(self, text: str) -> None:
+        if self.card is not None:
+            self._labels[self.card.serial] = text
+            self._plan_changed()
+
+    def give_pin(self) -> None:
+        """Ask for the PIN of the chosen logger's group."""
+        card = self.card
+        if card is None:
+            return
+        desk = self.house.desk
+        group = pin_group(desk, card.serial)
+        dialog = PinDialog(self, card.serial, group, lasting=desk.pins.lasting)
+        dialog.given.connect(self._pin_given)
+        dialog.open()
+
+    def _pin_given(self, group: str, pin: int) -> None:
+        self.house.desk.pins.put(group, pin)
+        self._show_current()
 
     # -- plan, outlook, checks -----------------------------------------------------------------
+    def _pattern_name(self, point_name: str) -> str:
+        card = self.card
+        return pattern_name(self.house.desk, card, point_name) if card else ""
+
     def _plan_changed(self) -> None:
         card, plan = self.card, self.editor.plan()
         if card is None:
             return
-        if plan is None:
-            self.bars.show_outlook(None, 0, None, "UTC")
-            self._show_checks([Check("blocking", self.editor.fault)])
-            self._show_main()
+        label_ = self._labels.get(card.serial, "")
+        typed = label_check(card.serial, label_)
+        self.logger_page.show_label_check(typed.weight, typed.sentence)
+        if plan is None or plan.interval_s <= 0:
+            self.plan_page.show_outlook(None, 0, None, "UTC", "")
+            self.logger_page.show_health(card, self._zone(card), None)
+            self._show_checks(card, [Check("blocking", self.editor.fault, field="plan")])
             return
         desk = self.house.desk
         try:
-            look = mission_outlook(desk, card, plan) if plan.interval_s > 0 else None
-            visit = next_visit_ms(desk, plan.point_name)
-            self.bars.show_outlook(look, desk.now_ms(), visit, self._zone(card))
-            self._show_checks(checks_before_launch(desk, card, plan))
+            self._show_outlook(card, plan)
+            taken = self._accepted.get(card.serial, {})
+            self._show_checks(card, checks_before_launch(desk, card, plan, taken, label_))
         except GezeitenError as exc:
-            self._show_checks([Check("blocking", str(exc))])
+            self._show_checks(card, [Check("blocking", str(exc))])
+        if self.middle.currentIndex() == 1 and self.several.common.isChecked():
+            self._prepare()
+
+    def _show_outlook(self, card: LoggerCard, plan: Plan) -> None:
+        desk, model = self.house.desk, card.identity.model
+        temp_c = present_temp_c(card)
+        assumption = battery_assumption(model, plan, temp_c)
+        self.plan_page.show_outlook(
+            mission_outlook(desk, card, plan), desk.now_ms(),
+            next_visit_ms(desk, plan.point_name), self._zone(card), assumption,
+        )  # fmt: skip
+        days = battery_days(model, plan, card.state.battery_permille / 1000, temp_c)
+        self.logger_page.show_health(card, self._zone(card), Life(days, assumption))
+
+    def _take_interval(self, interval_s: int) -> None:
+        field = self.editor.times.interval
+        field.setText(interval_text(interval_s))
+        field.textEdited.emit(field.text())
+
+    def _accept(self, key: str, word: str) -> None:
+        targets = self.loggers.ticked() if self.middle.currentIndex() == 1 else [self.card]
+        for card in targets:
+            if card is not None:
+                self._accepted.setdefault(card.serial, {})[key] = word
+        self._plan_changed()
+        self._prepare()
+
+    def _show_checks(self, card: LoggerCard, checks: list[Check]) -> None:
+        self._checks = checks
+        if self.middle.currentIndex() != 1:
+            self.check_list.show_checks(checks)
+        self._show_stages(card)
         self._show_main()
 
-    def _show_checks(self, checks: list[Check]) -> None:
-        self._checks = checks
-        self.check_list.show_checks(checks)
-        self._show_check_stages()
-
-    def _show_check_stages(self) -> None:
-        weights = [check.weight for check in self._checks]
-        looks = weights.count("look")
-        warned = counted(looks, "%n warning", "%n warnings") if looks else tr("good")
+    def _show_stages(self, card: LoggerCard) -> None:
+        wrong = any(c.key == "label" and c.weight == "blocking" for c in self._checks)
+        compared = not any(c.key == "label" for c in self._checks)
+        identity = "blocking" if wrong else "passed" if compared else "note"
+        words = tr("another label!") if wrong else tr("label compared") if compared else card.serial
+        self.stages.set_state(IDENTITY, identity, words)
+        if card.readings_to_fetch:
+            count = counted(card.readings_not_kept, "%n not kept", "%n not kept")
+            self.stages.set_state(OFFLOAD, "look", count)
+        else:
+            self.stages.set_state(OFFLOAD, "passed", tr("all kept"))
+        looks = [c for c in self._checks if c.weight == "look" and not c.field]
+        warned = counted(len(looks), "%n warning", "%n warnings") if looks else tr("good")
         self.stages.set_state(HEALTH, "look" if looks else "passed", warned)
-        blocked = weights.count("blocking")
+        blocked = sum(c.weight == "blocking" and bool(c.field) for c in self._checks)
         self.stages.set_state(
             PLAN,
             "blocking" if blocked else "passed",
             counted(blocked, "%n thing in the way", "%n things in the way")
             if blocked
+            else tr("changed")
+            if self.editor.plan() != self._usual
             else tr("fits"),
         )
-        self.stages.set_state(LAUNCH, "note", tr("not yet") if blocked else tr("ready"))
+        ready = not any(c.weight == "blocking" or c.wants_word for c in self._checks)
+        doing_ = state_words(card, self._zone(card))
+        self.stages.set_state(LAUNCH, "note", tr("ready") if ready else doing_)
 
     def _next(self) -> str:
-        """Return the next step: offload, launch or nothing."""
+        """Return the next step: offload, launch, accept, pin, several or nothing."""
         card = self.card
-        if card is None or self._task is not None:
+        if card is None or self.work.is_busy:
             return ""
-        if card.readings_not_kept - card.readings_just_come:
+        if self.middle.currentIndex() == 1:
+            return "several" if any(not one.in_the_way for one in self._prepared) else ""
+        if card.readings_to_fetch:
             return "offload"
-        return "" if any(check.weight == "blocking" for check in self._checks) else "launch"
+        blocking = [check for check in self._checks if check.weight == "blocking"]
+        if [check.key for check in blocking] == ["pin"]:
+            return "pin"
+        if blocking:
+            return ""
+        return "accept" if any(check.wants_word for check in self._checks) else "launch"
 
     def _show_main(self) -> None:
         card = self.card
-        if card is None:
-            return
         step = self._next()
         self.main.setEnabled(bool(step))
-        if step == "offload":
-            self.main.setText(
-                counted(card.readings_not_kept, "Offload %n reading", "Offload %n readings")
-            )
-            self.after.setText(tr("then the logger can be launched"))
-        else:
-            self.main.setText(tr("Launch %1").replace("%1", card.serial))
-            said = (
-                tr("then reads the plan back and compares")
-                if step
-                else tr("first clear what is in the way")
-            )
-            self.after.setText(said)
+        if card is None:
+            return
+        if self.work.is_busy:
+            self.after.setText(tr("under way; Esc stops it"))
+            return
+        text, after = self._main_words(card, step)
+        self.main.setText(text)
+        self.after.setText(after)
         self._tick()
 
+    def _main_words(self, card: LoggerCard, step: str) -> tuple[str, str]:
+        """Return what the large button says, and what follows."""
+        if self.middle.currentIndex() == 1:
+            ready = sum(not one.in_the_way for one in self._prepared)
+            words = counted(
+                ready, "Offload and launch\n%n logger", "Offload and launch\n%n loggers"
+            )
+            return words, tr("their first readings fall together")
+        if step == "offload":
+            count = card.readings_not_kept
+            words = counted(count, "Offload %n reading", "Offload %n readings")
+            return words, tr("then the logger can be launched")
+        if step == "pin":
+            return tr("Give the PIN of %1").replace("%1", card.serial), tr(
+                "then it can be launched"
+            )
+        launch_ = tr("Launch %1").replace("%1", card.serial)
+        if step == "accept":
+            return tr("Say why it is all right"), tr("then the logger can be launched")
+        if not step:
+            return launch_, tr("first clear what is in the way")
+        return f"{launch_}\n{self.editor.first_reading()}", tr(
+            "then reads the plan back and compares"
+        )
+
     def _tick(self) -> None:
-        if self.card is None:
+        card = self.card
+        if card is None:
             return
-        now = self.house.desk.now_ms()
-        first = self.editor.tick(now)
-        at = clock_time(now, self._zone(self.card), seconds=True)
-        self.first.setText(f"{at} · {first}" if first and self._next() == "launch" else at)
+        at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
+        step = self._next()
+        left = self.editor.countdown() if step == "launch" else ""
+        if step == "launch":
+            self.main.setText(self._main_words(card, step)[0])
+        said = tr("first reading in %1").replace("%1", left) if left else ""
+        self.first.setText(f"{at} · {said}" if said else at)
 
     def showEvent(self, event: object) -> None:
         self._second.start()
@@ -365,68 +578,147 @@ class FieldDeskPlace(Place):
         self._second.stop()
         super().hideEvent(event)
 
+    # -- plans kept, compared --------------------------------------------------------------------
+    def _into_editor(self, plan: Plan, origin: str) -> None:
+        card = self.card
+        if card is not None:
+            self.plan_page.show_origin(origin)
+            self.editor.show_plan(card, plan, self._zone(card))
+
+    def take_last_plan(self) -> None:
+        """Start over from the last mission at this point."""
+        if self.card is not None:
+            self.stages.choose(PLAN)
+            origin = tr("As the last mission here")
+            self._into_editor(usual_plan(self.house.desk, self.card), origin)
+
+    def show_kept_plans(self) -> None:
+        """Open the kept plans."""
+        card = self.card
+        if card is None:
+            return
+        plan, model = self.editor.plan(), card.identity.model.name
+        dialog = KeptPlansDialog(self, self.house, plan, model, self._zone(card))
+        dialog.taken.connect(self._take_kept)
+        dialog.open()
+
+    def _take_kept(self, kept: Plan, name: str) -> None:
+        """A kept plan keeps its settings; where it goes and its names stay those of here."""
+        card = self.card
+        if card is None:
+            return
+        self.stages.choose(PLAN)
+        [prepared] = prepare_several(self.house.desk, [card], kept, {})
+        if prepared.lost:
+            self.house.said.emit(" ".join(prepared.lost), True)
+        self._into_editor(prepared.plan, tr("Kept plan “%1”").replace("%1", name))
+
+    def show_differences(self) -> None:
+        """Show what differs from the last plan here."""
+        card, plan = self.card, self.editor.plan()
+        other = last_plan(self.house.desk, card) if card else None
+        if card is None or plan is None or other is None:
+            self.house.say(tr("There is no earlier plan to compare with."))
+            return
+        names = (tr("in the editor"), tr("last mission here"))
+        CompareDialog(self, self.house.theme, plan, other, names, self._zone(card)).open()
+
+    # -- several -----------------------------------------------------------------------------------
+    def tick_all(self) -> None:
+        """Tick every logger at hand; all ticked already, take the ticks off."""
+        serials = [card.serial for card in self.loggers.cards()]
+        all_ticked = len(self.loggers.ticked()) == len(serials)
+        self.loggers.tick([] if all_ticked else serials)
+
+    def untick_all(self) -> None:
+        self.loggers.tick([])
+
+    def _ticks_changed(self) -> None:
+        count = len(self.loggers.ticked())
+        self.ticked.setText(counted(count, "%n ticked", "%n ticked") if count else "")
+        if count < 2:
+            self.several.forget_results()
+        self._choose_middle()
+        self._prepare()
+        if count < 2:
+            self.check_list.show_checks(self._checks)
+        self._show_main()
+
+    def _prepare(self) -> None:
+        """Make the plan suit every ticked logger; what cannot be applied is listed."""
+        cards = self.loggers.ticked()
+        if len(cards) < 2:
+            return
+        desk, plan = self.house.desk, self.editor.plan()
+        words = self._common_words(cards)
+        if self.several.common.isChecked() and plan is not None:
+            self._prepared = prepare_several(desk, cards, plan, words)
+        else:
+            self._prepared = prepare_again(desk, cards, words)
+        self.several.show_prepared(self._prepared, self._zones)
+        self.check_list.show_checks(_common_checks(self._prepared))
+        self._show_main()
+
+    def _common_words(self, cards: list[LoggerCard]) -> dict[str, str]:
+        words: dict[str, str] = {}
+        for card in cards:
+            words.update(self._accepted.get(card.serial, {}))
+        return words
+
+    def _row_ended(self, result: LoggerResult) -> None:
+        self.several.show_result(result)
+        self.house.say(f"{result.serial}: {result.sentence}")
+
+    def _several_ended(self, results: list[LoggerResult]) -> None:
+        good = [r for r in results if r.first_ms is not None]
+        for result in good:
+            self._edits.pop(result.serial, None)
+        self._in_editor = None
+        self.house.archive_changed.emit()
+        self._prepare()
+        self._show_current()
+        said = counted(len(good), "%n logger launched", "%n loggers launched")
+        failed = len(results) - len(good)
+        if failed:
+            said += ", " + counted(failed, "%n not", "%n not")
+        self.house.said.emit(said + ".", bool(failed))
+
     # -- acts ----------------------------------------------------------------------------------
     def do_next(self) -> None:
         """Do what the large button says."""
-        {"offload": self.offload, "launch": self.launch}.get(self._next(), lambda: None)()
+        steps = {"offload": self.offload, "launch": self.launch, "several": self.launch,
+                 "accept": self.check_list.ask, "pin": self.give_pin}  # fmt: skip
+        steps.get(self._next(), lambda: None)()
 
     def offload(self) -> None:
-        """Take what is not kept from the chosen logger."""
-        card = self.card
-        if card is not None and self._task is None:
-            self._offload([card])
+        """Take what is not kept from the chosen logger, or from all that are ticked."""
+        ticked = self.loggers.ticked()
+        cards = ticked if len(ticked) >= 2 else [self.card]
+        if cards[0] is not None and not self.work.is_busy:
+            self._offload(cards)
 
     def offload_all(self) -> None:
         """Take what is not kept from every logger at hand."""
         cards = [card for card in self.loggers.cards() if card.readings_not_kept]
         if not cards:
             self.house.say(tr("Everything on the loggers at hand is kept."))
-        elif self._task is None:
+        elif not self.work.is_busy:
             self._offload(cards)
 
     def _offload(self, cards: list[LoggerCard]) -> None:
-        desk = self.house.desk
-
-        def work(task: Task) -> list[Offloaded]:
-            results = []
-            for card in cards:
-
-                def tell(progress: Progress, serial: str = card.serial) -> None:
-                    task.progress.emit((serial, progress))
-
-                watch = Watch(tell, task.cancelled)
-                try:
-                    results.append(offload_logger(desk, card.address, card.serial, watch))
-                except GezeitenError as exc:
-                    results.append(Offloaded(card.serial, None, 0, 0, 0, str(exc), ()))
-                try:
-                    task.progress.emit(desk_contact.contact(desk, card.address, card.serial))
-                except GezeitenError:
-                    continue  # its own error is among the results
-                if task.cancelled():
-                    break
-            return results
-
         self.stages.choose(OFFLOAD)
         self.logger_page.begin_transfer()
-        self._task = self.house.run(
-            work, self._offloaded, self._progressed, lambda _: self._ended()
-        )
+        self.work.offload(cards)
+
+    def _busy_changed(self) -> None:
+        if not self.work.is_busy:
+            self.logger_page.end_transfer()
         self._show_main()
 
-    def _progressed(self, what: object) -> None:
-        if isinstance(what, LoggerCard):
-            self._show_card(what)
-        else:
-            self.house.say(self.logger_page.show_progress(*what))
-
-    def _ended(self) -> None:
-        self._task = None
-        self.logger_page.end_transfer()
-        self._show_main()
+    def _progressed(self, serial: str, progress: Progress) -> None:
+        self.house.say(self.logger_page.show_progress(serial, progress))
 
     def _offloaded(self, results: list[Offloaded]) -> None:
-        self._ended()
         self._show_current()
         said = "  ".join(offload_words(result) for result in results[-3:])
         failed = any(result.error for result in results)
@@ -435,41 +727,40 @@ class FieldDeskPlace(Place):
         self.house.said.emit(said, failed)
 
     def cancel_offload(self) -> None:
-        """Stop the transfer; what came is kept."""
-        if self._task is not None:
-            self._task.cancel()
+        """Stop what runs; what came is kept."""
+        self.work.cancel()
 
     def launch(self) -> None:
-        """Launch the chosen logger by the plan as edited."""
-        card, plan = self.card, self.editor.plan()
-        if card is None or plan is None or self._task is not None:
+        """Launch the ticked loggers, or the chosen one by the plan as edited."""
+        if self.work.is_busy:
             return
-        if self._next() == "offload":
+        if self.middle.currentIndex() == 1:
+            ready = [one for one in self._prepared if not one.in_the_way]
+            if ready:
+                self.several.forget_results()
+                self.work.run_several(ready, self._common_words(self.loggers.ticked()))
+            return
+        card, plan = self.card, self.editor.plan()
+        if card is None or plan is None:
+            return
+        step = self._next()
+        if step == "offload":
             words = tr("%1: %2. Nothing was launched; offload it first (F6).")
             words = words.replace("%1", card.serial).replace("%2", not_kept_words(card))
             self.house.said.emit(words, True)
             self.stages.choose(OFFLOAD)
-            return
-        self._change(card, plan)
-
-    def _change(self, card: LoggerCard, plan: Plan) -> None:
-        desk = self.house.desk
-
-        def work(task: Task) -> Launched:
-            done = launch(desk, card.address, card.serial, plan)
-            task.progress.emit(desk_contact.contact(desk, card.address, card.serial))
-            return done
-
-        self.house.say(tr("Launching %1 ...").replace("%1", card.serial))
-        self._task = self.house.run(
-            work, self._launched_one, self._show_card, lambda _: self._look_after()
-        )
-        self._show_main()
+        elif step in ("accept", "pin"):
+            self.do_next()
+        else:  # what is in the way is said by the launch itself and goes into the logbook
+            taken = self._accepted.get(card.serial, {})
+            self.work.launch(card, plan, taken, self._labels.get(card.serial, ""))
 
     def _launched_one(self, done: Launched) -> None:
-        self._launched[done.serial] = done
-        self._task = None
-        self._edits.pop(done.serial, None)
+        card = self.loggers.card(done.serial)
+        model = card.identity.model.name if card else ""
+        self._launched[done.serial] = (done, model)
+        for kept in (self._edits, self._accepted, self._labels):
+            kept.pop(done.serial, None)
         if self._in_editor == done.serial:
             self._in_editor = self._usual = None  # the plan on the logger is the new start
         self._show_current()
@@ -478,39 +769,83 @@ class FieldDeskPlace(Place):
         words = tr("%1: mission %2 launched; plan read back, the same.")
         self.house.say(words.replace("%1", done.serial).replace("%2", number(done.mission)))
 
-    def _look_after(self) -> None:
-        self._task = None
-        self.look()
+    def again_as_it_was(self) -> None:
+        """Offload, then launch the same plan: the chosen logger, or all that are ticked."""
+        if self.middle.currentIndex() == 1:
+            self.several.as_it_was.setChecked(True)
+            self._prepare()
+            return
+        card = self.card
+        if card is None or self.work.is_busy:
+            return
+        taken = self._accepted.get(card.serial, {})
+        [one] = prepare_again(self.house.desk, [card], taken)
+        if one.in_the_way:
+            self.house.said.emit(f"{card.serial}: {one.in_the_way}", True)
+            if any(check.wants_word for check in one.checks):
+                self.check_list.ask()
+            return
+        self.work.run_several([one], taken)
 
     def stop_mission(self) -> None:
         """Stop the mission of the chosen logger; its memory stays."""
-        card = self.card
-        if card is None or self._task is not None:
-            return
-        desk = self.house.desk
+        if self.card is not None and self.card.is_recording and not self.work.is_busy:
+            self.work.stop(self.card)
 
-        def work(task: Task) -> str:
-            stop(desk, card.address, card.serial)
-            task.progress.emit(desk_contact.contact(desk, card.address, card.serial))
-            return card.serial
-
-        def stopped(serial: str) -> None:
-            self._task = None
-            self._show_current()
-            self.house.archive_changed.emit()
-            self.house.say(tr("%1 is stopped; its memory stays.").replace("%1", serial))
-
-        self._task = self.house.run(work, stopped, self._show_card, lambda _: self._look_after())
+    def _stopped(self, serial: str) -> None:
+        self._show_current()
+        self.house.archive_changed.emit()
+        self.house.say(tr("%1 is stopped; its memory stays.").replace("%1", serial))
 
     def blink(self) -> None:
         """Let the chosen logger blink."""
+        if self.card is not None:
+            self.work.blink(self.card)
+
+    def self_check(self) -> None:
+        """Let the chosen logger check its sensors."""
+        if self.card is not None:
+            self.stages.choose(HEALTH)
+            self.work.self_check(self.card)
+
+    def watch_live(self) -> None:
+        """Keep reading present values, or stop that."""
+        self.stages.choose(HEALTH)
+        self.logger_page.watch.toggle()
+
+    def _read_live(self) -> None:
+        if self.card is not None:
+            self.work.read_live(self.card)
+
+    def _show_live(self, serial: str, values: object) -> None:
         card = self.card
-        if card is None:
-            return
+        if card is not None and card.serial == serial:
+            self.logger_page.show_live(card, values, units_of(self.house.desk.settings))
+            at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
+            words = tr("as of %1; every look costs battery").replace("%1", at)
+            self.logger_page.live_note.setText(words)
+
+    def write_labels(self) -> None:
+        """Write the labels of the ticked or chosen loggers' missions as a PDF."""
+        cards = self.loggers.ticked() or ([self.card] if self.card else [])
+        missions = [
+            (
+                Launched(card.serial, card.state.mission_number, card.state.first_due_ms,
+                         card.plan, card.state),
+                card.identity.model.name,
+            )
+            for card in cards
+            if card.plan is not None
+        ]  # fmt: skip
         self.house.run(
-            lambda _task: desk_contact.blink(self.house.desk, card.address, card.serial),
-            lambda _: self.house.say(tr("%1 blinks.").replace("%1", card.serial)),
+            lambda _task: write_label_sheet(self.house.desk, missions),
+            lambda path: self.house.say(tr("%1 written.").replace("%1", str(path))),
         )
+
+    def show_life(self) -> None:
+        """Show the life of the chosen logger."""
+        if self.card is not None:
+            LifeDialog(self, self.house, self.card.serial).open()
 
     def _to_trends(self) -> None:
         card = self.card
@@ -521,7 +856,21 @@ class FieldDeskPlace(Place):
                 self.house.go.emit(places.TRENDS, point.id)
 
     def set_theme(self, theme: Theme) -> None:
-        self.loggers.theme = self.bars.theme = theme
+        self.loggers.theme = theme
         self.stages.set_theme(theme)
+        self.plan_page.set_theme(theme)
+        self.several.set_theme(theme)
         self.loggers.viewport().update()
-        self.bars.update()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+
+def _common_checks(prepared: list[Prepared]) -> list[Check]:
+    """What is worth a look or in the way of several loggers: each sentence once, with how many."""
+    found: dict[str, list[Check]] = {}
+    for one in prepared:
+        for check in one.checks:
+            if check.weight in ("blocking", "look") and check.key != "kept":
+                found.setdefault(f"{check.weight}{check.key}{check.sentence}", []).append(check)
+    checks = [same[0] for same in found.values()]
+    checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
+    return checks or [Check("passed", tr("Nothing is in the way of any of them."))]

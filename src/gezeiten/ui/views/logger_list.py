@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QPainter, QPen
+from collections.abc import Mapping
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.domain.models import ChannelSpec
-from gezeiten.domain.quantities import quantity
+from gezeiten.desk.pins import is_locked
 from gezeiten.domain.timeline import duration_text
-from gezeiten.link.registers import LiveValue, SensorStatus, State
-from gezeiten.ui.i18n import counted, number, tr
+from gezeiten.link.registers import Flag, State
+from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.theme import LIGHT, Theme
 
 CLOCK_WORTH_SAYING_MS = 30_000
 _CARD = Qt.ItemDataRole.UserRole
+_BOX = 16.0
 
 
 def doing(card: LoggerCard) -> str:
     """Return in a word what a logger is doing."""
+    if card.state.flags & Flag.WAITS_FOR_BUTTON:
+        return tr("waiting for its button")
     return {
         State.IDLE: tr("idle, nothing launched"),
         State.WAITING: tr("waiting for its start"),
@@ -32,24 +36,25 @@ def doing(card: LoggerCard) -> str:
     }[State(card.state.state)]
 
 
-def reading_words(spec: ChannelSpec, live: LiveValue) -> str:
-    """Return a present value as text."""
-    if live.status == SensorStatus.NO_SENSOR:
-        return tr("no sensor")
-    return f"{number(live.value, quantity(spec.key).decimals)} {live.unit}"
-
-
 class LoggerList(QListWidget):
-    """Shows cards; items carry the `LoggerCard`."""
+    """Shows cards; items carry the `LoggerCard`. Space or a click on the box ticks one.
+
+    ticks_changed: which loggers are ticked has changed.
+    """
+
+    ticks_changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
+        self.round_words: Mapping[str, str] = {}
+        self._ticked: dict[str, None] = {}
         self.setItemDelegate(_CardPainter(self))
         self.setAccessibleName(tr("Loggers at hand"))
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setStyleSheet("QListWidget { background: transparent; }")
-        self.setSpacing(4)
+        self.setSpacing(3)
 
     def show_card(self, card: LoggerCard) -> None:
         """Add a card, or renew the one of the same serial; sorted by what is at risk."""
@@ -58,10 +63,24 @@ class LoggerList(QListWidget):
             item = QListWidgetItem()
             self.addItem(item)
         item.setData(_CARD, card)
+        self._say(item)
+
+    def _say(self, item: QListWidgetItem) -> None:
+        card = item.data(_CARD)
         words = [card.serial, card.point, doing(card)]
         if card.readings_not_kept:
             words.append(not_kept_words(card))
+        if card.serial in self._ticked:
+            words.append(tr("ticked"))
+        words.append(self.round_words.get(card.serial, ""))
         item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(filter(None, words)))
+
+    def show_round(self, words: Mapping[str, str]) -> None:
+        """Say beside loggers what the round wants of them, by serial."""
+        self.round_words = words
+        for i in range(self.count()):
+            self._say(self.item(i))
+        self.viewport().update()
 
     def item_of(self, serial: str) -> QListWidgetItem | None:
         """Return the item of a serial."""
@@ -82,6 +101,56 @@ class LoggerList(QListWidget):
         """Return all cards."""
         return [self.item(i).data(_CARD) for i in range(self.count())]
 
+    def drop_all_but(self, serials: set[str]) -> None:
+        """Take out the cards of loggers that no longer answer."""
+        for card in self.cards():
+            if card.serial not in serials:
+                self.takeItem(self.row(self.item_of(card.serial)))
+                self._ticked.pop(card.serial, None)
+        self.ticks_changed.emit()
+
+    # -- ticks -----------------------------------------------------------------------------------
+    def ticked(self) -> list[LoggerCard]:
+        """Return the ticked cards, in the order of the list."""
+        return [card for card in self.cards() if card.serial in self._ticked]
+
+    def is_ticked(self, serial: str) -> bool:
+        return serial in self._ticked
+
+    def tick(self, serials: list[str]) -> None:
+        """Tick these and no others."""
+        self._ticked = dict.fromkeys(serials)
+        for i in range(self.count()):
+            self._say(self.item(i))
+        self.viewport().update()
+        self.ticks_changed.emit()
+
+    def toggle(self, serial: str) -> None:
+        """Tick a logger, or take the tick off."""
+        kept = [s for s in self._ticked if s != serial]
+        self.tick(kept if serial in self._ticked else [*kept, serial])
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        card = self.current_card()
+        if event.key() == Qt.Key.Key_Space and card is not None:
+            self.toggle(card.serial)
+        else:
+            super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        item = self.itemAt(event.position().toPoint())
+        if item is not None:
+            area = box_area(QRectF(self.visualItemRect(item)))
+            if area.adjusted(-8, -8, 8, 8).contains(event.position()):
+                self.toggle(item.data(_CARD).serial)
+                return
+        super().mousePressEvent(event)
+
+
+def box_area(item: QRectF) -> QRectF:
+    """Return where the tick box of an item is."""
+    return QRectF(item.right() - 14 - _BOX, item.top() + 10, _BOX, _BOX)
+
 
 def not_kept_words(card: LoggerCard) -> str:
     """Return "2 880 readings not offloaded"."""
@@ -90,14 +159,14 @@ def not_kept_words(card: LoggerCard) -> str:
 
 
 class _CardPainter(QStyledItemDelegate):
-    """Paints one card: serial, place, memory bar, state."""
+    """Paints one card: serial, tick box, place, memory bar, state."""
 
     def __init__(self, view: LoggerList) -> None:
         super().__init__(view)
         self._view = view
 
     def sizeHint(self, option: ItemStyle, _index: QModelIndex | QPersistentModelIndex) -> QSize:
-        return QSize(200, option.fontMetrics.height() * 3 + 44)
+        return QSize(200, option.fontMetrics.height() * 3 + 40)
 
     def paint(
         self, painter: QPainter, option: ItemStyle, index: QModelIndex | QPersistentModelIndex
@@ -111,7 +180,8 @@ class _CardPainter(QStyledItemDelegate):
         painter.setPen(QPen(t.color("tide" if chosen else "line"), 2 if chosen else 1))
         painter.setBrush(t.color("tide_wash" if chosen else "paper"))
         painter.drawRoundedRect(box, 8, 8)
-        inner = box.adjusted(12, 8, -12, -8)
+        self._tick_box(painter, box_area(QRectF(option.rect)), card)
+        inner = box.adjusted(12, 7, -12, -7)
         line = option.fontMetrics.height() + 2
         head = QFont(option.font)
         head.setBold(True)
@@ -119,27 +189,50 @@ class _CardPainter(QStyledItemDelegate):
         small.setPixelSize(round(option.font.pixelSize() * 0.88))
         self._text(painter, inner, 0, card.serial, head, "ink")
         source = tr("practice · network") if card.state.practice else tr("network")
-        self._text(painter, inner, 0, source, small, "muted", right=True)
+        if is_locked(card.state):
+            source = f"{tr('locked')} · {source}"
+        beside_box = inner.adjusted(0, 0, -_BOX - 8, 0)
+        self._text(painter, beside_box, 0, source, small, "muted", right=True)
         place = card.point.split(" · ")[-1] if card.point else tr("no point yet")
-        self._text(
-            painter, inner, line, f"{place} · {card.identity.model.name}", option.font, "ink"
-        )
-        self._memory(
-            painter, QRectF(inner.left(), inner.top() + 2 * line + 5, inner.width(), 7), card
-        )
+        where = f"{place} · {card.identity.model.name}"
+        self._text(painter, inner, line, where, option.font, "ink")
+        bar = QRectF(inner.left(), inner.top() + 2 * line + 4, inner.width(), 7)
+        self._memory(painter, bar, card)
+        self._bottom(painter, inner, 2 * line + 14, card, small)
+        painter.restore()
+
+    def _tick_box(self, painter: QPainter, area: QRectF, card: LoggerCard) -> None:
+        t = self._view.theme
+        is_ticked = self._view.is_ticked(card.serial)
+        painter.setPen(QPen(t.color("tide" if is_ticked else "muted"), 1.5))
+        painter.setBrush(t.color("tide" if is_ticked else "paper"))
+        painter.drawRoundedRect(area, 3, 3)
+        if is_ticked:
+            painter.setPen(QPen(t.color("on_tide"), 2.2))
+            x, y = area.left(), area.top()
+            painter.drawPolyline(
+                [_at(x + 3.5, y + 8), _at(x + 7, y + 11.5), _at(x + 12.5, y + 4.5)]
+            )
+
+    def _bottom(
+        self, painter: QPainter, inner: QRectF, down: float, card: LoggerCard, small: QFont
+    ) -> None:
+        """What it does and holds at the left; the clock or the round at the right."""
         said = not_kept_words(card) if card.readings_not_kept else tr("all kept")
-        if not card.is_recording:
+        if not card.is_recording or card.state.flags & Flag.WAITS_FOR_BUTTON:
             said = f"{doing(card)} · {said}"
-        bottom = QRectF(inner)
+        room = QRectF(inner)
         off = card.clock.difference_ms
+        words, color = self._view.round_words.get(card.serial, ""), "tide"
         if abs(off) > CLOCK_WORTH_SAYING_MS:
             words = tr("clock %1").replace("%1", duration_text(round(off)))
+            color = "brass"
+        if words:
             bold = QFont(small)
             bold.setBold(True)
-            self._text(painter, inner, 2 * line + 16, words, bold, "brass", right=True)
-            bottom.setWidth(inner.width() - painter.fontMetrics().horizontalAdvance(words) - 10)
-        self._text(painter, bottom, 2 * line + 16, said, small, "muted")
-        painter.restore()
+            self._text(painter, inner, down, words, bold, color, right=True)
+            room.setWidth(inner.width() - painter.fontMetrics().horizontalAdvance(words) - 10)
+        self._text(painter, room, down, said, small, "muted")
 
     def _text(
         self, painter: QPainter, inner: QRectF, down: float, text: str, font: QFont, color: str,
@@ -174,3 +267,9 @@ class _CardPainter(QStyledItemDelegate):
             painter.setBrush(t.color("tide_wash"))
             painter.setPen(QPen(t.color("tide"), 1.2, Qt.PenStyle.DashLine))
             painter.drawRect(rest)
+
+
+def _at(x: float, y: float):
+    from PySide6.QtCore import QPointF
+
+    return QPointF(x, y)

@@ -1,44 +1,86 @@
-"""Pages of the Field desk about one logger: who it is, what it holds, how it is, its mission."""
+"""Identity, offload and health of the chosen logger at one glance: the first three stages."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import dataclass
 
-from PySide6.QtWidgets import QGridLayout, QProgressBar, QWidget
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, QWidget
 
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.launching import Launched
 from gezeiten.desk.offloading import Offloaded
+from gezeiten.domain.moist_air import dew_point_c
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS, duration_text
 from gezeiten.link.offload import Progress
-from gezeiten.ui.i18n import clock_time, counted, date, day_and_time, number, tr
-from gezeiten.ui.parts import Card, Facts, button, label, row
-from gezeiten.ui.views.logger_list import doing, reading_words
+from gezeiten.link.registers import (
+    END_WORDS,
+    SELF_CHECK_GOOD,
+    SELF_CHECK_NEVER,
+    EndReason,
+    LiveValue,
+    SensorStatus,
+)
+from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
+from gezeiten.ui.parts import Card, Facts, button, label, row, set_role
+from gezeiten.ui.units import Units
+from gezeiten.ui.views.logger_list import doing
+
+LOOK_EVERY_MS = 2_000
+EVENTS_SHOWN = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Life:
+    """What the battery means in days under the plan in the editor, and by which assumption."""
+
+    days: float
+    assumption: str
 
 
 class LoggerPage(QWidget):
-    """Identity, offload and health at one glance; three of the stages lead here."""
+    """Four cards: who it is, what it holds, how it is, what it reads now.
 
-    def __init__(
-        self, blink: Callable[[], None], look: Callable[[], None], cancel: Callable[[], None]
-    ) -> None:
+    asked: name of an act ("blink", "record", "cancel", "check", "life", "pin"). labelled: what was
+    typed from the case. wants_live: the present values are looked at and want refreshing.
+    """
+
+    asked = Signal(str)
+    labelled = Signal(str)
+    wants_live = Signal()
+
+    def __init__(self) -> None:
         super().__init__()
         self.setObjectName("ground")
         self.identity, self.holding, self.health, self.live = (Facts() for _ in range(4))
-        self.transfer = QProgressBar()
-        self.transfer.setTextVisible(False)
-        self.transfer.setAccessibleName(tr("Offloading"))
-        self.transfer_words = label("", "muted", wrap=True)
-        self.cancel = button(tr("Stop offloading"), cancel)
+        self._build_transfer()
+        self.label = QLineEdit()
+        self.label.setPlaceholderText(tr("last signs on the case, typed or scanned"))
+        self.label.setAccessibleName(tr("Label on the case"))
+        self.label.setMaxLength(40)
+        self.label.textEdited.connect(self.labelled.emit)
+        self.label_words = label("", "muted", wrap=True)
+        self.pin = self._ask(tr("Give its PIN"), "pin")
+        self.watch = QCheckBox(tr("keep reading (costs battery)"))
+        self.watch.toggled.connect(self._watch_toggled)
+        self._every = QTimer(self)
+        self._every.setInterval(LOOK_EVERY_MS)
+        self._every.timeout.connect(self.wants_live.emit)
+        self.live_note = label("", "muted", wrap=True)
         cards = (
-            self._card(tr("1 · Who it is"), self.identity, button(tr("Let it blink"), blink)),
             self._card(
-                tr("2 · What it holds"), self.holding, self.transfer, self.transfer_words,
-                button(tr("Look at the record"), look), self.cancel,
+                tr("1 · Who it is"), [self.identity, self.label, self.label_words],
+                [self._ask(tr("Let it blink"), "blink"), self._ask(tr("Its life"), "life"),
+                 self.pin],
             ),
-            self._card(tr("3 · How it is"), self.health),
-            self._card(tr("Reads now"), self.live),
+            self._card(
+                tr("2 · What it holds"), [self.holding, self.transfer, self.transfer_words],
+                [self._ask(tr("Look at the record"), "record"), self.cancel],
+            ),
+            self._card(
+                tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]
+            ),
+            self._card(tr("Reads now"), [self.live, self.live_note], [self.watch]),
         )  # fmt: skip
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -49,17 +91,55 @@ class LoggerPage(QWidget):
             grid.setRowStretch(i // 2, 1)
         self.end_transfer()
 
-    def _card(self, title: str, *parts: QWidget) -> Card:
+    def _build_transfer(self) -> None:
+        self.transfer = QProgressBar()
+        self.transfer.setTextVisible(False)
+        self.transfer.setAccessibleName(tr("Offloading"))
+        self.transfer_words = label("", "muted", wrap=True)
+        self.cancel = self._ask(tr("Stop offloading"), "cancel")
+
+    def _ask(self, text: str, act: str) -> QWidget:
+        return button(text, lambda: self.asked.emit(act))
+
+    def _card(self, title: str, parts: list[QWidget], buttons: list[QWidget]) -> Card:
         """A card with facts above and buttons below."""
         card = Card(title)
-        buttons = [part for part in parts if part.metaObject().className() == "QPushButton"]
         for part in parts:
-            if part not in buttons:
-                card.body.addWidget(part)
+            card.body.addWidget(part)
         card.body.addStretch(1)
-        if buttons:
-            card.body.addLayout(row(*buttons, 1))
+        card.body.addLayout(row(*buttons, 1, spacing=6))
         return card
+
+    # -- present values --------------------------------------------------------------------------
+    def _watch_toggled(self, on: bool) -> None:
+        if on:
+            self._every.start()
+            self.wants_live.emit()
+        else:
+            self._every.stop()
+
+    def hideEvent(self, event: object) -> None:
+        self.watch.setChecked(False)  # nobody looks, nothing is spent
+        super().hideEvent(event)
+
+    def show_live(
+        self, card: LoggerCard, live: list[LiveValue] | tuple[LiveValue, ...], units: Units
+    ) -> None:
+        """Show present values, and what follows from them."""
+        plan = card.plan
+        specs = card.identity.model.channels
+        facts = []
+        by_key = {}
+        for spec, value in zip(specs, live, strict=True):
+            own = plan.setting(spec.key) if plan else None
+            name = own.name if own and own.name else quantity(spec.key).name
+            facts.append((name, units.reading(spec.key, value, own.unit if own else "")))
+            by_key[spec.key] = value
+        air, humid = by_key.get("air_temperature"), by_key.get("relative_humidity")
+        if air and humid and SensorStatus.OK == air.status == humid.status and humid.value > 0:
+            dew = dew_point_c(air.value, humid.value)
+            facts.append((tr("Dew point, from both"), units.value("air_temperature", dew)))
+        self.live.show_facts(facts)
 
     # -- transfer ------------------------------------------------------------------------------
     def begin_transfer(self) -> None:
@@ -87,55 +167,32 @@ class LoggerPage(QWidget):
         return words
 
     # -- facts ---------------------------------------------------------------------------------
-    def show_card(self, card: LoggerCard, zone: str) -> None:
+    def show_card(self, card: LoggerCard, zone: str, units: Units, is_locked: bool) -> None:
         """Show a logger as just seen."""
         source = tr("practice logger (stand-in)") if card.state.practice else card.identity.maker
+        model = f"{card.identity.model.name} · {tr('firmware')} {card.identity.firmware}"
         self.identity.show_facts([
             (tr("Serial"), card.serial),
-            (tr("Model"), card.identity.model.name),
-            (tr("Firmware"), card.identity.firmware),
+            (tr("Model"), model),
             (tr("Maker"), source),
             (tr("Measures at"), card.point or tr("no point yet")),
             (tr("Answers at"), f"{card.address} · {tr('network')}"),
         ])  # fmt: skip
+        self.pin.setVisible(is_locked)
         self.holding.show_facts([(tr("Is"), doing(card)), *_missions(card, zone)])
-        self.health.show_facts(_health(card, zone))
-        self.live.show_facts([
-            (quantity(spec.key).name, reading_words(spec, live))
-            for spec, live in zip(card.identity.model.channels, card.live, strict=True)
-        ])  # fmt: skip
+        self.show_live(card, card.live, units)
+        note = tr("as of %1").replace("%1", day_and_time(card.at_ms, zone))
+        self.live_note.setText(note)
 
+    def show_health(self, card: LoggerCard, zone: str, life: Life | None) -> None:
+        """Show how the logger is; life: what its battery means under the plan being edited."""
+        self.health.show_facts(_health(card, zone, life))
 
-class MissionPage(Card):
-    """The mission as the logger has it."""
-
-    def __init__(self, stop: Callable[[], None]) -> None:
-        super().__init__(tr("The mission as the logger has it"))
-        self.mission = Facts()
-        self.stop_button = button(tr("Stop this mission"), stop)
-        self.body.addWidget(self.mission)
-        self.body.addLayout(row(self.stop_button, 1))
-        self.body.addStretch(1)
-
-    def show_card(self, card: LoggerCard, zone: str, launched: Launched | None) -> None:
-        """Show a logger's mission; launched: what a launch just now brought, if any."""
-        plan, state = card.plan, card.state
-        self.stop_button.setEnabled(card.is_recording)
-        if plan is None:
-            self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])
-            return
-        facts = [
-            (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
-            (tr("For"), plan.point_name or "—"),
-            (tr("Is"), doing(card)),
-            (tr("First reading"), day_and_time(state.first_due_ms, zone)),
-            (tr("Readings so far"), number(state.readings)),
-        ]
-        if launched and launched.mission == state.mission_number:
-            at = clock_time(launched.first_ms, zone, seconds=True)
-            words = tr("read back and compared: the same; first reading %1")
-            facts.append((tr("Plan"), words.replace("%1", at)))
-        self.mission.show_facts(facts)
+    def show_label_check(self, weight: str, sentence: str) -> None:
+        """Say whether the label on the case suits; a mismatch is loud."""
+        roles = {"passed": "kelp", "blocking": "alarm", "note": "muted"}
+        set_role(self.label_words, roles.get(weight, "muted"))
+        self.label_words.setText(sentence)
 
 
 def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
@@ -147,31 +204,71 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
         if open_part:
             open_words = counted(open_part.readings, "%n not kept", "%n not kept")
         held = counted(entry.readings - entry.first_held, "%n reading", "%n readings")
-        since = day_and_time(entry.first_ms + entry.first_held * entry.interval_ms, zone)
-        words = f"{entry.name} · {held} · {tr('since')} {since} · {open_words}"
-        facts.append((f"{tr('Mission')} {entry.mission}", words))
+        words = f"{entry.name} · {held}"
+        if entry.first_ms:
+            since = day_and_time(entry.first_ms + entry.first_held * entry.interval_ms, zone)
+            words += f" · {tr('since')} {since}"
+        facts.append((f"{tr('Mission')} {entry.mission}", f"{words} · {open_words}"))
+    if card.readings_damaged:
+        facts.append((tr("Damaged on the way"), counted(card.readings_damaged, "%n reading",
+                                                       "%n readings")))  # fmt: skip
     return facts or [(tr("Memory"), tr("empty"))]
 
 
-def _health(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
+def _health(card: LoggerCard, zone: str, life: Life | None) -> list[tuple[str, str]]:
     state = card.state
     off, unsure = card.clock.difference_ms / 1000, card.clock.uncertainty_ms
     used = 100 * state.memory_used / max(state.memory_size, 1)
-    calibration = tr("not known")
-    if state.calibration_due_day:
-        calibration = date(state.calibration_due_day * DAY_MS, zone)
-    battery = (
-        f"{number(state.battery_permille / 10, 0)} % · "
-        f"{number(state.battery_mv / 1000, 2)} V · {card.identity.model.battery.name}"
-    )
     side = tr("ahead of this computer") if off > 0 else tr("behind this computer")
-    return [
-        (tr("Battery"), battery),
+    facts = [
+        (tr("Battery"), _battery(card, life)),
         (tr("Clock"), f"{number(abs(off), 1)} s {side} (± {number(unsure, 1)} ms)"),
         (tr("Memory"), f"{number(used)} % {tr('used')}"),
-        (tr("Calibration due"), calibration),
-        (tr("Events noted"), number(state.events)),
+        (tr("Sensors"), _self_check(card)),
+        (tr("Calibration due"), _calibration(card, zone)),
+        (tr("Mission number"), number(state.mission_number)),
     ]
+    if state.end_reason:
+        ended = tr(END_WORDS[EndReason(state.end_reason)])
+        if state.ended_ms:
+            ended += f" · {day_and_time(state.ended_ms, zone)}"
+        facts.append((tr("Last mission ended"), ended))
+    newest = list(reversed(card.events))[:EVENTS_SHOWN]
+    said = "\n".join(f"{day_and_time(ms, zone)}  {tr(text)}" for ms, text in newest)
+    if len(card.events) > EVENTS_SHOWN:
+        rest = len(card.events) - EVENTS_SHOWN
+        said += "\n" + counted(rest, "and %n before", "and %n before")
+    facts.append((tr("It noted"), said or tr("nothing")))
+    return facts
+
+
+def _battery(card: LoggerCard, life: Life | None) -> str:
+    state = card.state
+    words = f"{number(state.battery_permille / 10, 0)} % · {number(state.battery_mv / 1000, 2)} V"
+    if life is None:
+        return f"{words} · {card.identity.model.battery.name}"
+    days = duration_text(round(life.days) * DAY_MS)
+    return f"{words} · {tr('%1 under this plan').replace('%1', days)} ({life.assumption})"
+
+
+def _self_check(card: LoggerCard) -> str:
+    result = card.state.self_check
+    if result == SELF_CHECK_NEVER:
+        return tr("not checked since it was switched on")
+    if result == SELF_CHECK_GOOD:
+        return tr("self-check good")
+    failed = [
+        quantity(spec.key).name
+        for i, spec in enumerate(card.identity.model.channels)
+        if (result - SELF_CHECK_GOOD) & 2 ** (i + 1)
+    ]
+    return tr("self-check failed: %1").replace("%1", ", ".join(failed))
+
+
+def _calibration(card: LoggerCard, zone: str) -> str:
+    if card.calibration_due_ms is None:
+        return tr("not known")
+    return date(card.calibration_due_ms, zone)
 
 
 def offload_words(result: Offloaded) -> str:

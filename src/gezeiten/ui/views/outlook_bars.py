@@ -24,6 +24,7 @@ class OutlookBars(QWidget):
         self._now_ms = 0
         self._visit_ms: int | None = None
         self._zone = "UTC"
+        self._assumption = ""
         self.setAccessibleName(tr("Mission outlook"))
 
     def sizeHint(self) -> QSize:
@@ -33,10 +34,19 @@ class OutlookBars(QWidget):
         return self.sizeHint()
 
     def show_outlook(
-        self, outlook: Outlook | None, now_ms: int, visit_ms: int | None, zone: str
+        self,
+        outlook: Outlook | None,
+        now_ms: int,
+        visit_ms: int | None,
+        zone: str,
+        assumption: str = "",
     ) -> None:
-        """Show an outlook from now on against the next visit; None shows nothing."""
+        """Show an outlook from now on against the next visit; None shows nothing.
+
+        assumption: what the battery's figure takes for granted.
+        """
         self._outlook, self._now_ms, self._visit_ms, self._zone = outlook, now_ms, visit_ms, zone
+        self._assumption = assumption
         words = "; ".join(f"{name}: {said}" for name, _, _, said in self._bars())
         self.setAccessibleDescription(words)
         self.update()
@@ -50,9 +60,15 @@ class OutlookBars(QWidget):
         if look.ends_ms is None:
             bars.append((tr("Memory"), None, "tide", tr("never full, the oldest makes room")))
         else:
-            said = tr("full %1").replace("%1", self._end(look.ends_ms))
+            words = tr("ends %1") if look.ends_by_plan else tr("full %1")
+            said = words.replace("%1", self._end(look.ends_ms))
+            if look.worst_ends_ms is not None:
+                worst = date(look.worst_ends_ms, self._zone)
+                said += f" ({tr('at worst %1').replace('%1', worst)})"
             bars.append((tr("Memory"), look.ends_ms, "tide", said))
         said = tr("empty %1").replace("%1", self._end(look.battery_empty_ms))
+        if self._assumption:
+            said += f" · {self._assumption}"
         bars.append((tr("Battery"), look.battery_empty_ms, "tide_pale", said))
         if look.calibration_due_ms is not None:
             said = tr("due %1").replace("%1", date(look.calibration_due_ms, self._zone))

@@ -91,6 +91,8 @@ class TideboardPlace(Place):
         foot.setContentsMargins(16, 2, 16, 6)
         foot.addWidget(self.legend)
         foot.addStretch(1)
+        foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
+        foot.addWidget(button(tr("Prepare visit"), self.prepare_visit))
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
@@ -102,13 +104,32 @@ class TideboardPlace(Place):
         self._show_legend()
 
     def hint(self) -> str:
-        return tr("↑ ↓ choose · Enter opens · V next visit · Ctrl+K finds a command")
+        return tr(
+            "↑ ↓ choose · Enter opens · P prepare visit · V next visit · E point · Ctrl+K commands"
+        )
 
     def acts(self) -> list[Act]:
         return [
+            Act("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
+                places.TIDEBOARD),
+            Act("point.edit", tr("Change the chosen point"), "E", self.edit_point,
+                places.TIDEBOARD),
             Act("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
                 places.TIDEBOARD),
         ]  # fmt: skip
+
+    def prepare_visit(self) -> None:
+        """Choose the sites of a day, or see the round under way."""
+        from gezeiten.ui.round_dialog import RoundDialog
+
+        RoundDialog(self, self.house).open()
+
+    def edit_point(self) -> None:
+        """Open the chosen point among sites and points."""
+        from gezeiten.ui.places_dialog import PlacesDialog
+
+        row = self.canvas.row
+        PlacesDialog(self, self.house, row.point.id if row else None).open()
 
     def set_visit(self) -> None:
         """Ask for the day on which the chosen row's site is visited next."""

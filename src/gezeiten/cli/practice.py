@@ -1,0 +1,44 @@
+"""Loggers to practise with: three stand-ins, started when asked for, ended with the window."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+from types import TracebackType
+
+from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
+
+PRACTICE_SERIALS = ("D-2038", "R-1109", "P-0320")
+
+
+class PracticeFleet:
+    """Keeps the state of its loggers in a folder, so that tomorrow's practice goes on."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._fleet: list[StandinProcess] = []
+        self._lock = threading.Lock()
+
+    def start(self) -> list[str]:
+        """Start the loggers where they do not run yet; returns their addresses.
+
+        Raises:
+            SurroundingsError: one of them did not start.
+        """
+        with self._lock:
+            if not self._fleet:
+                self._folder.mkdir(parents=True, exist_ok=True)
+                self._fleet = start_fleet(list(PRACTICE_SERIALS), self._folder)
+            return [str(logger.address) for logger in self._fleet]
+
+    def __enter__(self) -> PracticeFleet:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        end_fleet(self._fleet)
+        self._fleet = []

@@ -1,0 +1,219 @@
+"""What is done at loggers, off the main thread; what it finds comes back by signals.
+
+Holds no widgets: the Field desk listens and shows. One change of a logger at a time (`is_busy`);
+looking and reading present values go on beside it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from PySide6.QtCore import QObject, Signal
+
+from gezeiten.desk import contact as desk_contact
+from gezeiten.desk.awake import kept_awake
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.launching import Launched, launch, stop
+from gezeiten.desk.offloading import Offloaded, offload_logger
+from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
+from gezeiten.domain.plan import Plan
+from gezeiten.errors import GezeitenError
+from gezeiten.link.offload import Progress, Watch
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.work import Task
+
+
+class FieldWork(QObject):
+    """Finding, offloading, launching, stopping, blinking, checking: each emits what it found."""
+
+    seen = Signal(object)  # LoggerCard
+    looked = Signal(object)  # set of serials that answered
+    progressed = Signal(str, object)  # serial, Progress
+    offloaded = Signal(object)  # list of Offloaded
+    launched = Signal(object)  # Launched
+    stopped = Signal(str)
+    row_ended = Signal(object)  # LoggerResult
+    several_ended = Signal(object)  # list of LoggerResult
+    live = Signal(str, object)  # serial, list of LiveValue
+    busy_changed = Signal()
+
+    def __init__(self, house: House) -> None:
+        super().__init__()
+        self._house = house
+        self._task: Task | None = None
+        self._reading_live = False
+        self.is_looking = False
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a logger is being changed or offloaded."""
+        return self._task is not None
+
+    def cancel(self) -> None:
+        """Stop what runs; what came is kept."""
+        if self._task is not None:
+            self._task.cancel()
+
+    # -- looking ---------------------------------------------------------------------------------
+    def look(self) -> None:
+        """Ask every address who is there; cards come as they answer."""
+        if self.is_looking:
+            return
+        self.is_looking = True
+        desk = self._house.desk
+
+        def work(task: Task) -> set[str]:
+            found = set()
+            for logger in desk_contact.find(desk, cancelled=task.cancelled):
+                serial = logger.identity.serial
+                try:
+                    task.progress.emit(desk_contact.contact(desk, logger.address, serial))
+                except GezeitenError:
+                    continue  # it went away between finding and asking; the logbook has it
+                found.add(serial)
+            return found
+
+        def ended(found: set[str]) -> None:
+            self.is_looking = False
+            self.looked.emit(found)
+
+        self._house.run(work, ended, self.seen.emit, lambda _: ended(set()))
+
+    def read_live(self, card: LoggerCard) -> None:
+        """Read what the channels measure now; a question that is under way is not asked twice."""
+        if self._reading_live or self.is_busy:
+            return
+        self._reading_live = True
+        desk, serial = self._house.desk, card.serial
+
+        def ended(values: object) -> None:
+            self._reading_live = False
+            if values is not None:
+                self.live.emit(serial, values)
+
+        self._house.run(
+            lambda _task: desk_contact.present_readings(desk, card.address, serial),
+            ended,
+            failed=lambda _: ended(None),
+        )
+
+    def blink(self, card: LoggerCard) -> None:
+        """Let a logger blink."""
+        self._house.run(
+            lambda _task: desk_contact.blink(self._house.desk, card.address, card.serial),
+            lambda _: self._house.say(tr("%1 blinks.").replace("%1", card.serial)),
+        )
+
+    def self_check(self, card: LoggerCard) -> None:
+        """Let a logger check its sensors."""
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: desk_contact.self_check(desk, card.address, card.serial), self.seen.emit
+        )
+
+    # -- changing --------------------------------------------------------------------------------
+    def _begin(
+        self,
+        work: Callable[[Task], object],
+        done: Callable[[object], None],
+        why: str,
+        on_progress: Callable[[object], None] | None = None,
+    ) -> None:
+        """Run a change; the computer stays awake meanwhile, and looks again when it failed."""
+        wanted = self._house.desk.settings.keep_awake
+
+        def awake(task: Task) -> object:
+            with kept_awake(why, wanted=wanted):
+                return work(task)
+
+        def ended(result: object) -> None:
+            self._task = None
+            self.busy_changed.emit()
+            done(result)
+
+        def failed(_sentence: str) -> None:
+            self._task = None
+            self.busy_changed.emit()
+            self.look()
+
+        self._task = self._house.run(awake, ended, on_progress or self._told, failed)
+        self.busy_changed.emit()
+
+    def _told(self, what: object) -> None:
+        if isinstance(what, LoggerCard):
+            self.seen.emit(what)
+        elif isinstance(what, LoggerResult):
+            self.row_ended.emit(what)
+        elif isinstance(what, tuple):
+            self.progressed.emit(*what)
+
+    def offload(self, cards: list[LoggerCard]) -> None:
+        """Take what is not kept from these loggers, one after the other."""
+        desk = self._house.desk
+
+        def work(task: Task) -> list[Offloaded]:
+            results = []
+            for card in cards:
+                try:
+                    watch = self._watch(task, card.serial)
+                    results.append(offload_logger(desk, card.address, card.serial, watch))
+                except GezeitenError as exc:
+                    results.append(Offloaded(card.serial, None, 0, 0, 0, str(exc), ()))
+                self._look_at(task, card)
+                if task.cancelled():
+                    break
+            return results
+
+        self._begin(work, self.offloaded.emit, "Offloading loggers")
+
+    def _watch(self, task: Task, serial: str) -> Watch:
+        def tell(progress: Progress) -> None:
+            task.progress.emit((serial, progress))
+
+        return Watch(tell, task.cancelled)
+
+    def _look_at(self, task: Task, card: LoggerCard) -> None:
+        try:
+            task.progress.emit(desk_contact.contact(self._house.desk, card.address, card.serial))
+        except GezeitenError:
+            return  # its own error is said by what went before
+
+    def launch(self, card: LoggerCard, plan: Plan, accepted: Mapping[str, str], label: str) -> None:
+        """Launch a logger by a plan."""
+        desk = self._house.desk
+
+        def work(task: Task) -> Launched:
+            done = launch(desk, card.address, card.serial, plan, accepted, label)
+            self._look_at(task, card)
+            return done
+
+        self._house.say(tr("Launching %1 ...").replace("%1", card.serial))
+        self._begin(work, self.launched.emit, "Launching a logger")
+
+    def stop(self, card: LoggerCard) -> None:
+        """Stop a logger's mission; its memory stays."""
+        desk = self._house.desk
+
+        def work(task: Task) -> str:
+            stop(desk, card.address, card.serial)
+            self._look_at(task, card)
+            return card.serial
+
+        self._begin(work, self.stopped.emit, "Stopping a logger")
+
+    def run_several(self, prepared: list[Prepared], accepted: Mapping[str, str]) -> None:
+        """Offload and launch several loggers; a row ends for each."""
+        desk = self._house.desk
+
+        def work(task: Task) -> list[LoggerResult]:
+            def tell(progress: Progress) -> None:
+                task.progress.emit(("", progress))
+
+            watch = Watch(tell, task.cancelled)
+            results = offload_and_launch(desk, prepared, accepted, task.progress.emit, watch)
+            for one in prepared:
+                self._look_at(task, one.card)
+            return results
+
+        self._begin(work, self.several_ended.emit, "Launching loggers")

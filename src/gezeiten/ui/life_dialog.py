@@ -1,0 +1,281 @@
+"""The life of a logger: missions and places, batteries, calibrations with their certificates."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QDate, Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QDateEdit,
+    QDialog,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.logger_life import (
+    LoggerLife,
+    ServiceEntry,
+    life,
+    loggers,
+    note_service,
+    retire_logger,
+    save_certificate,
+)
+from gezeiten.desk.pins import set_pin_group
+from gezeiten.desk.sheets import sheets_folder
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.timeline import midnight_ms
+from gezeiten.errors import GezeitenError
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import date, day_and_time, home_zone, number, tr
+from gezeiten.ui.parts import button, column, label, row
+
+_ENTRY = Qt.ItemDataRole.UserRole
+
+
+def plain_table(name: str, heads: list[str]) -> QTableWidget:
+    """Return a table for reading: no grid, whole rows, the last column takes the room."""
+    table = QTableWidget(0, len(heads))
+    table.setAccessibleName(name)
+    table.setHorizontalHeaderLabels(heads)
+    table.verticalHeader().hide()
+    table.setShowGrid(False)
+    table.setWordWrap(True)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    head = table.horizontalHeader()
+    head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+    head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+    head.setSectionResizeMode(len(heads) - 1, QHeaderView.ResizeMode.Stretch)
+    return table
+
+
+def fill(table: QTableWidget, rows: list[list[str]], things: list[object]) -> None:
+    """Show rows of text; each carries its thing."""
+    table.setRowCount(len(rows))
+    for i, (texts, thing) in enumerate(zip(rows, things, strict=True)):
+        for j, text in enumerate(texts):
+            item = QTableWidgetItem(text)
+            item.setToolTip(text)
+            item.setData(_ENTRY, thing)
+            table.setItem(i, j, item)
+    table.resizeRowsToContents()
+
+
+def chosen_thing(table: QTableWidget) -> object:
+    """Return the thing of the chosen row, None without one."""
+    item = table.item(table.currentRow(), 0)
+    return item.data(_ENTRY) if item else None
+
+
+class LifeDialog(QDialog):
+    """Shows one logger; another can be chosen. What is entered is kept at once."""
+
+    def __init__(self, parent: QWidget, house: House, serial: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Life of a logger"))
+        self._house = house
+        self._life: LoggerLife | None = None
+        self._certificate: Path | None = None
+        self.which = QComboBox()
+        self.which.setAccessibleName(tr("Logger"))
+        for known, model, place in loggers(house.desk):
+            self.which.addItem(" · ".join(filter(None, (known, model, place))), known)
+        self.which.setCurrentIndex(max(self.which.findData(serial), 0))
+        self.which.currentIndexChanged.connect(lambda _: self._load())
+        self.facts = label("", "muted", wrap=True)
+        self.missions = plain_table(
+            tr("Missions"),
+            [tr("Mission"), tr("Launched"), tr("Every"), tr("Readings kept"), tr("State"),
+             tr("Place and name")],
+        )  # fmt: skip
+        self.services = plain_table(
+            tr("What was done"),
+            [tr("On"), tr("What"), tr("By"), tr("Holds until"), tr("Certificate"), tr("Words")],
+        )
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.save_button = button(tr("Write certificate"), self.save_certificate)
+        self.retire_button = button("", self.retire)
+        self.group = QLineEdit()
+        self.group.setPlaceholderText(tr("its site's"))
+        self.group.setAccessibleName(tr("Shares its PIN with the loggers of"))
+        self.group.setMaximumWidth(180)
+        self.group.editingFinished.connect(self._group_typed)
+        self.setLayout(
+            column(
+                row(self.which, 1, label(tr("shares its PIN with"), "muted"), self.group,
+                    self.retire_button),
+                self.facts,
+                label(tr("Missions and places"), "head"), self.missions,
+                label(tr("Batteries, calibrations, repairs"), "head"), self.services,
+                self._entry_line(), self.problem,
+                row(self.save_button, 1, button(tr("Close"), self.accept)),
+                spacing=7, margins=16,
+            )
+        )  # fmt: skip
+        self.resize(980, 660)
+        self._load()
+        self.missions.setFocus()
+
+    def _entry_line(self) -> QWidget:
+        self.kind = QComboBox()
+        self.kind.setAccessibleName(tr("What was done"))
+        for key, text in (("battery", tr("battery changed")), ("calibration", tr("calibrated")),
+                          ("repair", tr("repaired")), ("note", tr("noted"))):  # fmt: skip
+            self.kind.addItem(text, key)
+        self.on = self._day(QDate.currentDate(), tr("On"))
+        self.until = self._day(QDate.currentDate().addYears(1), tr("Holds until"))
+        self.words = QLineEdit()
+        self.words.setPlaceholderText(tr("in a few words"))
+        self.words.setAccessibleName(tr("Words"))
+        self.words.setMaxLength(300)
+        self.words.returnPressed.connect(self.enter)
+        self.attach = button(tr("Certificate ..."), self.choose_certificate)
+        self._until_label = label(tr("until"), "muted")
+        enter = button(tr("Enter it"), self.enter)
+        line = QWidget()
+        line.setLayout(
+            row(self.kind, self.on, self._until_label, self.until, self.words, self.attach, enter,
+                spacing=6)
+        )  # fmt: skip
+        line.layout().setStretch(4, 1)
+        self.kind.currentIndexChanged.connect(lambda _: self._suit())
+        self._suit()
+        return line
+
+    def _day(self, day: QDate, name: str) -> QDateEdit:
+        field = QDateEdit(day)
+        field.setDisplayFormat("d MMM yyyy")
+        field.setCalendarPopup(True)
+        field.setAccessibleName(name)
+        return field
+
+    def _suit(self) -> None:
+        calibrated = self.kind.currentData() == "calibration"
+        for part in (self.until, self._until_label, self.attach):
+            part.setVisible(calibrated)
+
+    # -- showing -------------------------------------------------------------------------------
+    def _load(self) -> None:
+        serial = self.which.currentData()
+        if serial is None:
+            self.facts.setText(tr("No logger was contacted yet."))
+            return
+        desk = self._house.desk
+        self._house.run(lambda _task: life(desk, serial), self._show, latest="life")
+
+    def _show(self, known: LoggerLife) -> None:
+        self._life = known
+        zone = home_zone()
+        seen = day_and_time(known.seen_ms, zone) if known.seen_ms else tr("never")
+        parts = [known.model, f"{tr('firmware')} {known.firmware}",
+                 known.point or tr("no point now"), tr("seen %1").replace("%1", seen)]  # fmt: skip
+        if known.practice:
+            parts.append(tr("practice logger (stand-in)"))
+        if known.retired_ms:
+            parts.append(tr("retired"))
+        self.facts.setText(" · ".join(parts))
+        self.group.setText(known.pin_group)
+        self.retire_button.setText(tr("Take up again") if known.retired_ms else tr("Retire"))
+        fill(
+            self.missions,
+            [
+                [number(m.number), day_and_time(m.launched_ms, m.zone),
+                 interval_text(m.interval_ms // 1000), number(m.kept), tr(m.state),
+                 " · ".join(filter(None, (m.point, m.name)))]
+                for m in known.missions
+            ],
+            list(known.missions),
+        )  # fmt: skip
+        kinds = {"battery": tr("battery"), "calibration": tr("calibration"),
+                 "repair": tr("repair"), "note": tr("note")}  # fmt: skip
+        fill(
+            self.services,
+            [
+                [date(s.at_ms, zone), kinds[s.kind], s.person,
+                 date(s.due_ms, zone) if s.due_ms else "",
+                 s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}",
+                 s.words]
+                for s in known.services
+            ],
+            list(known.services),
+        )  # fmt: skip
+
+    # -- acts ------------------------------------------------------------------------------------
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    def choose_certificate(self) -> None:
+        """Choose the file to attach."""
+        path, _ = QFileDialog.getOpenFileName(self, tr("Attach a certificate"))
+        if path:
+            self.take_certificate(Path(path))
+
+    def take_certificate(self, path: Path) -> None:
+        """Attach this file to what is entered next."""
+        self._certificate = path
+        self.attach.setText(path.name if len(path.name) < 24 else path.name[:22] + "…")
+
+    def enter(self) -> None:
+        """Enter what was done."""
+        known = self._life
+        if known is None:
+            return
+        zone, kind = home_zone(), self.kind.currentData()
+        calibrated = kind == "calibration"
+        desk = self._house.desk
+        at_ms = min(midnight_ms(self.on.date().toPython(), zone) + 12 * 3_600_000, desk.now_ms())
+        if self.on.date() > QDate.currentDate():
+            at_ms = midnight_ms(self.on.date().toPython(), zone) + 12 * 3_600_000
+        try:
+            note_service(
+                desk, known.serial, kind, self.words.text(), at_ms=at_ms,
+                due_ms=midnight_ms(self.until.date().toPython(), zone) if calibrated else None,
+                certificate=self._certificate if calibrated else None,
+            )  # fmt: skip
+        except GezeitenError as exc:
+            self._say(str(exc))
+            return
+        self._say("")
+        self.words.clear()
+        self._certificate = None
+        self.attach.setText(tr("Certificate ..."))
+        self._house.archive_changed.emit()
+        self._load()
+
+    def save_certificate(self) -> None:
+        """Write the chosen entry's certificate out again."""
+        entry = chosen_thing(self.services)
+        if not isinstance(entry, ServiceEntry) or not entry.certificate_sha256:
+            self._say(tr("Choose a calibration with a certificate first."))
+            return
+        start = str(sheets_folder(self._house.desk) / entry.certificate_name)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write certificate"), start)
+        if path:
+            try:
+                save_certificate(self._house.desk, entry, Path(path))
+            except GezeitenError as exc:
+                self._say(str(exc))
+
+    def _group_typed(self) -> None:
+        known = self._life
+        if known is not None and self.group.text().strip() != known.pin_group:
+            set_pin_group(self._house.desk, known.serial, self.group.text())
+            self._load()
+
+    def retire(self) -> None:
+        """Put the logger out of use, or take it up again."""
+        if self._life is not None:
+            retired = self._life.retired_ms is None
+            retire_logger(self._house.desk, self._life.serial, retired=retired)
+            self._house.archive_changed.emit()
+            self._load()

@@ -1,0 +1,1 @@
+"""The plan editor, in sections."""

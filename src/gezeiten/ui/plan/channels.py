@@ -1,0 +1,336 @@
+"""Channels and their limits: a line a channel, a line a limit under it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QCheckBox, QColorDialog, QPushButton, QVBoxLayout, QWidget
+
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.models import ChannelSpec
+from gezeiten.domain.plan import ChannelSetting, Plan
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.units import ShownUnit, shown_units
+from gezeiten.domain.windows import NAMED_WINDOWS, parse_window, window_choice
+from gezeiten.link.registers import LiveValue
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.parts import button, clear, label, row, rule
+from gezeiten.ui.plan.section import (
+    EditContext,
+    FieldError,
+    QuietCombo,
+    Section,
+    line,
+    number_of,
+    parsed,
+)
+from gezeiten.ui.units import Units, plain
+
+_KINDS = (
+    (("above", "alarm"), "▲ alarm above"),
+    (("above", "warning"), "▲ warning above"),
+    (("below", "alarm"), "▼ alarm below"),
+    (("below", "warning"), "▼ warning below"),
+    (("absent", "alarm"), "⊘ no sensor, alarm"),
+    (("absent", "warning"), "⊘ no sensor, warning"),
+)
+_COUNTINGS = (
+    ("consecutive", "consecutive"),
+    ("accumulated", "accumulated"),
+    ("daily", "accumulated daily"),
+)
+
+
+class LimitLine(QWidget):
+    """One limit: what, value, for longer than, how counted, when, hysteresis."""
+
+    def __init__(
+        self,
+        spec: ChannelSpec,
+        unit: Callable[[], ShownUnit],
+        changed: Callable[..., None],
+        remove: Callable[[LimitLine], None],
+    ) -> None:
+        super().__init__()
+        self.spec, self._unit = spec, unit
+        name = quantity(spec.key).name
+        self.kind = QuietCombo(f"{name}, {tr('limit')}", ((k, tr(t)) for k, t in _KINDS))
+        self.value = line(f"{name}, {tr('value')}", changed, width=78, hint=tr("value"))
+        self.delay = line(f"{name}, {tr('for longer than')}", changed, width=78, hint=tr("at once"))
+        self.delay.setToolTip(tr("For longer than"))
+        self.counting = QuietCombo(f"{name}, {tr('counted')}", ((k, tr(t)) for k, t in _COUNTINGS))
+        self.window = QuietCombo(f"{name}, {tr('when')}")
+        self.window.setEditable(True)
+        self.window.setToolTip(
+            tr("In which hours of the week: choose, or type like Mon–Fri 08:00–17:00")
+        )
+        choices = ["always"]
+        for named, _ in NAMED_WINDOWS:
+            choices += [named, f"outside {named}"]
+        self.window.addItems([tr(choice) for choice in choices])
+        self.window.setMinimumContentsLength(9)
+        self.hysteresis = line(f"{name}, {tr('hysteresis')}", changed, width=58, hint=tr("hyst."))
+        self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
+        drop = button("×", lambda: remove(self), "link")
+        drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
+        drop.setFixedWidth(26)
+        self.setLayout(
+            row(self.kind, self.value, self.delay, self.counting, self.window, self.hysteresis,
+                drop, spacing=5)
+        )  # fmt: skip
+        self.layout().setStretch(4, 1)
+        self.kind.currentIndexChanged.connect(changed)
+        self.kind.currentIndexChanged.connect(self._suit)
+        self.counting.currentIndexChanged.connect(changed)
+        self.window.editTextChanged.connect(changed)
+        self._suit()
+
+    def _suit(self) -> None:
+        """Without a sensor there is no value to compare."""
+        has_value = self.kind.currentData()[0] != "absent"
+        for widget in (self.value, self.hysteresis, self.counting):
+            widget.setEnabled(has_value)
+
+    def show_rule(self, shown: LimitRule) -> None:
+        unit = self._unit()
+        self.kind.choose((shown.side, shown.level))
+        if shown.has_value:
+            self.value.setText(plain(unit.shown(shown.value)))
+        hysteresis = unit.shown_difference(shown.hysteresis)
+        self.hysteresis.setText(plain(hysteresis) if hysteresis else "")
+        self.delay.setText(interval_text(shown.delay_s) if shown.delay_s else "")
+        self.counting.choose("daily" if shown.daily else shown.counting)
+        self.window.setEditText(tr(window_choice(shown.window)))
+        self._suit()
+
+    def rule(self) -> LimitRule:
+        """Return the rule.
+
+        Raises:
+            FieldError: a field makes no sense.
+        """
+        side, level = self.kind.currentData()
+        unit, name = self._unit(), quantity(self.spec.key).name
+        delay_s = int(parsed(self.delay, parse_interval_s)) if self.delay.text().strip() else 0
+        window = parsed(self.window.lineEdit(), parse_window)
+        if side == "absent":
+            return LimitRule(self.spec.key, side, 0.0, delay_s, level=level, window=window)
+        value = _tidy(unit.recorded(number_of(self.value, name)))
+        hysteresis = 0.0
+        if self.hysteresis.text().strip():
+            typed = number_of(self.hysteresis, tr("the hysteresis"))
+            hysteresis = _tidy(unit.recorded_difference(typed))
+        chosen = self.counting.currentData()
+        counting = "accumulated" if chosen == "daily" else chosen
+        return LimitRule(self.spec.key, side, value, delay_s, counting, chosen == "daily", level,
+                         hysteresis, window)  # fmt: skip
+
+
+def _tidy(value: float) -> float:
+    """A value typed in another unit, without the dust of the conversion."""
+    return round(value, 6)
+
+
+class ChannelLine(QWidget):
+    """One channel: on or off, what it reads, its limits, and what is special about it."""
+
+    def __init__(self, spec: ChannelSpec, units: Units, changed: Callable[..., None]) -> None:
+        super().__init__()
+        self.spec, self._units, self._changed = spec, units, changed
+        self.limits: list[LimitLine] = []
+        self._rules_before: list[LimitRule | None] = []
+        name = quantity(spec.key)
+        self.on = QCheckBox(name.name)
+        self.on.setStyleSheet("font-weight: 600;")
+        self.reads = label("")
+        self.add = button(tr("+ limit"), lambda: self.add_limit(), "link")
+        self.add.setAccessibleName(f"{name.name}: {tr('add a limit')}")
+        self.more = button(tr("more"), self._toggle_more, "link")
+        self.more.setAccessibleName(f"{name.name}: {tr('sensor, name, colour, unit')}")
+        self.more.setCheckable(True)
+        self._special = self._special_fields(name.name, name.unit)
+        self._rules = QVBoxLayout()
+        self._rules.setContentsMargins(22, 0, 0, 0)
+        self._rules.setSpacing(3)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 2, 0, 2)
+        whole.setSpacing(3)
+        whole.addLayout(row(self.on, self.reads, 1, self.add, self.more, spacing=10))
+        whole.addWidget(self._special)
+        whole.addLayout(self._rules)
+        whole.addWidget(rule())
+        self.on.toggled.connect(self._toggled)
+
+    def _special_fields(self, name: str, unit: str) -> QWidget:
+        sensors = [(sensor.key, tr(sensor.name)) for sensor in self.spec.sensors]
+        self.sensor = QuietCombo(f"{name}, {tr('sensor')}", sensors)
+        self.sensor.setVisible(bool(sensors))
+        self.own_name = line(f"{name}, {tr('name')}", self._changed, hint=tr("own name"))
+        self.unit = QuietCombo(
+            f"{name}, {tr('unit')}", [("", tr("usual unit"))] + [(u.name, u.name) for u in
+                                                                shown_units(unit)],
+        )  # fmt: skip
+        self.unit.setVisible(len(shown_units(unit)) > 1)
+        self.color: QPushButton = button(tr("Colour"), self._choose_color)
+        self.color.setAccessibleName(f"{name}, {tr('colour')}")
+        self._color = ""
+        special = QWidget()
+        special.setLayout(
+            row(self.sensor, self.own_name, self.unit, self.color, spacing=6, margins=0)
+        )
+        special.layout().setContentsMargins(22, 0, 0, 0)
+        special.hide()
+        self.sensor.currentIndexChanged.connect(self._changed)
+        self.unit.currentIndexChanged.connect(self._unit_changed)
+        return special
+
+    def _toggle_more(self) -> None:
+        self._special.setVisible(self.more.isChecked())
+
+    def _toggled(self, is_on: bool) -> None:
+        for part in (self.add, self.more, *self.limits):
+            part.setEnabled(is_on)
+        self._changed()
+
+    def shown_unit(self) -> ShownUnit:
+        """The unit in which this channel is shown and its limits are typed."""
+        return self._units.of(quantity(self.spec.key).unit, self.unit.currentData() or "")
+
+    def _unit_changed(self) -> None:
+        """Limits stay what they are; only how they are written changes."""
+        kept = self._rules_before
+        for one, known in zip(self.limits, kept, strict=False):
+            if known is not None:
+                one.show_rule(known)
+        self._changed()
+
+    def _readable(self) -> list[LimitRule | None]:
+        found: list[LimitRule | None] = []
+        for one in self.limits:
+            try:
+                found.append(one.rule())
+            except FieldError:
+                found.append(None)
+        return found
+
+    def _choose_color(self) -> None:
+        dialog = QColorDialog(QColor(self._color or "#0E5A66"), self)
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.colorSelected.connect(lambda color: self._take_color(color.name()))
+        dialog.open()
+
+    def _take_color(self, color: str) -> None:
+        self._color = color
+        shown = f"border-left: 14px solid {color};" if color else ""
+        self.color.setStyleSheet(shown)
+        self._changed()
+
+    def show_channel(self, plan: Plan, live: LiveValue) -> None:
+        """Show a channel of a plan and what it reads now."""
+        setting = plan.setting(self.spec.key)
+        self.on.setChecked(self.spec.key in plan.channels)
+        self.sensor.choose(
+            setting.sensor or (self.spec.sensors[0].key if self.spec.sensors else "")
+        )
+        self.own_name.setText(setting.name)
+        self.unit.choose(setting.unit)
+        self._take_color(setting.color)
+        self.more.setChecked(not setting.is_usual)
+        self._toggle_more()
+        for rule_ in plan.rules_for(self.spec.key):
+            self.add_limit(rule_)
+        self.show_live(live)
+        self._toggled(self.on.isChecked())
+
+    def show_live(self, live: LiveValue) -> None:
+        self.reads.setText(self._units.reading(self.spec.key, live, self.unit.currentData() or ""))
+
+    def add_limit(self, known: LimitRule | None = None) -> LimitLine:
+        """Add a line for a limit; a new one gets the focus."""
+        one = LimitLine(self.spec, self.shown_unit, self._rule_changed, self.drop_limit)
+        if known is not None:
+            one.show_rule(known)
+        self.limits.append(one)
+        self._rules.addWidget(one)
+        if known is None:
+            one.kind.setFocus()
+        self._rule_changed()
+        return one
+
+    def drop_limit(self, one: LimitLine) -> None:
+        """Take a limit out."""
+        self.limits.remove(one)
+        one.hide()
+        one.deleteLater()
+        self.add.setFocus()
+        self._rule_changed()
+
+    def _rule_changed(self, *_args: object) -> None:
+        self._rules_before = self._readable()
+        self._changed()
+
+    def setting(self) -> ChannelSetting:
+        usual = self.spec.sensors[0].key if self.spec.sensors else ""
+        sensor = self.sensor.currentData() or ""
+        return ChannelSetting(
+            self.spec.key,
+            "" if sensor == usual else sensor,
+            self.own_name.text().strip(),
+            self._color,
+            self.unit.currentData() or "",
+        )
+
+
+class ChannelsSection(Section):
+    """All channels of the model."""
+
+    fields = ("channels", "limits", "settings")
+
+    def __init__(self, units: Callable[[], Units]) -> None:
+        super().__init__()
+        self._units = units
+        self.lines: list[ChannelLine] = []
+        self._list = QVBoxLayout()
+        self._list.setSpacing(2)
+        self._quiet = False
+        self.body.addWidget(label(tr("Channels and limits"), "head"))
+        self.body.addLayout(self._list)
+        self.body.addWidget(self.problem)
+
+    def _changed(self, *_args: object) -> None:
+        if not self._quiet:
+            self.changed.emit()
+
+    def show_plan(self, plan: Plan, context: EditContext) -> None:
+        self._quiet = True
+        clear(self._list)
+        self.lines = []
+        card = context.card
+        for spec, live in zip(card.identity.model.channels, card.live, strict=True):
+            one = ChannelLine(spec, self._units(), self._changed)
+            one.show_channel(plan, live)
+            self.lines.append(one)
+            self._list.addWidget(one)
+        self._quiet = False
+
+    def show_live(self, card: LoggerCard) -> None:
+        """Show what the channels read now."""
+        for one, live in zip(self.lines, card.live, strict=True):
+            one.show_live(live)
+
+    def line_of(self, key: str) -> ChannelLine:
+        """Return the line of a channel."""
+        return next(one for one in self.lines if one.spec.key == key)
+
+    def applied(self, plan: Plan, context: EditContext) -> Plan:
+        on = [one for one in self.lines if one.on.isChecked()]
+        return replace(
+            plan,
+            channels=tuple(one.spec.key for one in on),
+            limits=tuple(limit.rule() for one in on for limit in one.limits),
+            settings=tuple(s for one in on if not (s := one.setting()).is_usual),
+        )

@@ -1,0 +1,72 @@
+"""Where the logger goes and how its mission is called."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QSignalBlocker
+
+from gezeiten.domain.plan import Plan
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.parts import button, row
+from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line
+
+
+class NamesSection(Section):
+    """Point, mission name, remark."""
+
+    fields = ("point_name", "mission_name", "remark")
+
+    def __init__(self, pattern_name: Callable[[str], str]) -> None:
+        """pattern_name: returns the mission name by the pattern for a point."""
+        super().__init__()
+        self._pattern_name = pattern_name
+        self.point = QuietCombo(tr("Point"))
+        self.point.setEditable(True)
+        self.point.setMinimumContentsLength(16)
+        self.point.lineEdit().setMaxLength(200)
+        self.mission = line(tr("Mission name"), self._changed)
+        self.remark = line(tr("Remark"), self._changed, hint=tr("for the label and the record"))
+        self.by_pattern = button(tr("By pattern"), self.take_pattern, "link")
+        self.by_pattern.setToolTip(tr("Name the mission by the pattern of the settings"))
+        first = row(
+            captioned(tr("Point"), self.point),
+            captioned(tr("Mission"), self.mission, self.by_pattern),
+            captioned(tr("Remark"), self.remark),
+            spacing=10,
+        )
+        for i, stretch in enumerate((5, 5, 4)):
+            first.setStretch(i, stretch)
+        self.body.addLayout(first)
+        self.body.addWidget(self.problem)
+        self.point.currentTextChanged.connect(self._changed)
+
+    def show_points(self, names: list[str]) -> None:
+        """Offer these points."""
+        with QSignalBlocker(self.point):
+            chosen = self.point.currentText()
+            self.point.clear()
+            self.point.addItems(names)
+            self.point.setCurrentText(chosen)
+
+    def show_plan(self, plan: Plan, context: EditContext) -> None:
+        with QSignalBlocker(self.point):
+            self.point.setCurrentText(plan.point_name)
+        self.mission.setText(plan.mission_name)
+        self.remark.setText(plan.remark)
+        for field in (self.mission, self.remark):
+            field.setCursorPosition(0)
+
+    def applied(self, plan: Plan, context: EditContext) -> Plan:
+        return replace(
+            plan,
+            point_name=self.point.currentText().strip(),
+            mission_name=self.mission.text().strip(),
+            remark=self.remark.text().strip(),
+        )
+
+    def take_pattern(self) -> None:
+        """Name the mission by the pattern of the settings."""
+        self.mission.setText(self._pattern_name(self.point.currentText().strip()))
+        self.changed.emit()

@@ -1,0 +1,75 @@
+"""The launch stage: the mission as the logger has it, its label, stopping, once more as it was."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.launching import Launched
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.plan_words import end_text, rule_text
+from gezeiten.domain.quantities import quantity
+from gezeiten.link.registers import Flag, State
+from gezeiten.ui.i18n import clock_time, day_and_time, number, tr
+from gezeiten.ui.parts import Card, Facts, button, row
+from gezeiten.ui.views.logger_list import doing
+
+
+class MissionPage(Card):
+    """asked: name of an act ("stop", "again", "label")."""
+
+    asked = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__(tr("The mission as the logger has it"))
+        self.mission = Facts()
+        self.stop_button = button(tr("Stop this mission"), lambda: self.asked.emit("stop"))
+        self.again_button = button(tr("Again, as it was"), lambda: self.asked.emit("again"))
+        self.again_button.setToolTip(tr("Offload what is not kept, then launch the same plan"))
+        self.label_button = button(tr("Write its label"), lambda: self.asked.emit("label"))
+        self.body.addWidget(self.mission)
+        self.body.addLayout(
+            row(self.again_button, self.label_button, self.stop_button, 1, spacing=8)
+        )
+        self.body.addStretch(1)
+
+    def show_card(self, card: LoggerCard, zone: str, launched: Launched | None) -> None:
+        """Show a logger's mission; launched: what a launch just now brought, if any."""
+        plan, state = card.plan, card.state
+        self.stop_button.setEnabled(card.is_recording)
+        self.again_button.setEnabled(plan is not None)
+        self.label_button.setEnabled(plan is not None)
+        if plan is None:
+            self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])
+            return
+        first = day_and_time(state.first_due_ms, zone) if state.first_due_ms else "—"
+        facts = [
+            (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
+            (tr("For"), plan.point_name or "—"),
+            (tr("Is"), state_words(card, zone)),
+            (tr("First reading"), first),
+            (tr("Interval"), interval_text(plan.interval_s)),
+            (tr("Ends"), end_text(plan, zone)),
+            (tr("Readings so far"), number(state.readings)),
+        ]
+        facts += [(quantity(rule.channel).name, rule_text(rule)) for rule in plan.limits]
+        if plan.remark:
+            facts.append((tr("Remark"), plan.remark))
+        if launched and launched.mission == state.mission_number:
+            facts.append((tr("Plan"), tr("read back and compared field by field: the same")))
+        self.mission.show_facts(facts)
+
+
+def state_words(card: LoggerCard, zone: str) -> str:
+    """Return what the logger says it does: "waiting for 08:00:00", "waiting for its button"."""
+    state = card.state
+    waits = state.state == State.WAITING and not state.flags & Flag.WAITS_FOR_BUTTON
+    if waits and state.first_due_ms:
+        far = state.first_due_ms - state.clock_ms > 20 * 3_600_000
+        at = (
+            day_and_time(state.first_due_ms, zone)
+            if far
+            else clock_time(state.first_due_ms, zone, seconds=True)
+        )
+        return tr("waiting for %1").replace("%1", at)
+    return doing(card)
