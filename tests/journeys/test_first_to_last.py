@@ -23,7 +23,7 @@ from gezeiten.link import registers as reg
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from gezeiten.ui import house as places
-from gezeiten.ui.views.plan_editor import PlanEditor
+from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
@@ -86,11 +86,11 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     # plan: another interval and a tighter limit; the outlook moves
     press(window, "Alt+4")
     editor: PlanEditor = field.editor
-    first_outlook = field.bars.accessibleDescription()
-    type_into(editor.interval, "10 min")
-    assert field.bars.accessibleDescription() != first_outlook
-    limit = next(r for r in editor._rows if r.spec.key == "probe_temperature")
-    type_into(limit.above, "6.5")
+    first_outlook = field.plan_page.bars.accessibleDescription()
+    type_into(editor.times.interval, "10 min")
+    assert field.plan_page.bars.accessibleDescription() != first_outlook
+    limit = editor.channels.line_of("probe_temperature").limits[0]
+    type_into(limit.value, "6.5")
     type_into(limit.delay, "20 min")
     plan = editor.plan()
     assert plan is not None

@@ -203,5 +203,5 @@ def test_an_archive_from_a_newer_version_is_said_before_the_window(
     monkeypatch.setattr(
         ui_app.QMessageBox, "critical", lambda _parent, _title, text: said.append(text)
     )
-    assert ui_app.run(tmp_path) == 5
+    assert ui_app.run(tmp_path, tmp_path / "settings.json") == 5
     assert "newer Gezeiten; update this one, nothing was changed." in said[0]

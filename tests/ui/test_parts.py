@@ -1,4 +1,4 @@
-"""Themes, formats, work off the main thread, the empty window, the plan editor's fields."""
+"""Themes, formats, work off the main thread, the empty window."""
 
 from __future__ import annotations
 
@@ -7,23 +7,19 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QLocale, Qt
+from PySide6.QtCore import QLocale
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.errors import InputError
 from gezeiten.ui import house as places
-from gezeiten.ui.app import application
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, number
 from gezeiten.ui.theme import THEMES, Theme
-from gezeiten.ui.views.plan_editor import PlanEditor
 from gezeiten.ui.work import Task, Works
-from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
-from tests.ui_help import idle, open_window, press, type_into
+from tests.ui_help import idle, open_window, press
 
 
 # -- looks and formats ---------------------------------------------------------------------------
@@ -165,7 +161,7 @@ def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
         window.go(place)
         idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    assert "No logger answers at 127.0.0.1:1" in field.nobody.text()
+    assert "No logger answers at 127.0.0.1:1" in field.nobody.where.text()
     assert not field.main.isEnabled()
     assert window.places[places.HANDOVER].empty.text() == "Nothing was handed over yet."
     assert window.strip.tabs[places.MEND]._line == "0 gaps"
@@ -182,85 +178,3 @@ def test_text_size_stays_within_reason(qtbot: QtBot, tmp_path: Path) -> None:
     press(window, "F10")
     assert desk.settings.theme == "dark"
     desk.close()
-
-
-# -- the plan editor -----------------------------------------------------------------------------
-@pytest.fixture
-def editor(qtbot: QtBot, lab: Lab) -> PlanEditor:
-    application()
-    made = PlanEditor()
-    qtbot.addWidget(made)
-    card = contact(lab.desk, lab.standin.address, lab.serial)
-    made.show_plan(card, STORE_PLAN, [STORE_PLAN.point_name], "Europe/Berlin")
-    return made
-
-
-def test_a_plan_shown_is_the_plan_read(editor: PlanEditor) -> None:
-    assert editor.plan() == STORE_PLAN
-
-
-def test_slider_and_typing_keep_each_other_in_step(editor: PlanEditor, qtbot: QtBot) -> None:
-    editor.slider.setValue(2)
-    assert editor.interval.text() == "1 min"
-    type_into(editor.interval, "1 h")
-    assert editor.slider.value() == 9
-    assert editor.plan().interval_s == 3600
-    assert editor.fits.text() == "15,616 readings per channel"
-
-
-@pytest.mark.parametrize("text", ["", "soon", "0x10", "−5 min", "🌊", "1e9 s"])
-def test_any_text_in_the_interval_is_one_sentence_at_the_field(
-    editor: PlanEditor, text: str
-) -> None:
-    editor.interval.setText(text)
-    editor.interval.textEdited.emit(text)
-    assert editor.plan() is None
-    assert "is no length of time; type it like" in editor.fault
-    assert editor.interval.property("wrong")
-    assert editor.problem.text() == editor.fault
-
-
-def test_a_limit_that_is_no_number_is_one_sentence(editor: PlanEditor) -> None:
-    row = editor._rows[0]
-    type_into(row.above, "warm")
-    assert editor.plan() is None
-    assert editor.fault == "“warm” is no number; type the limit anew."
-    type_into(row.above, "30")
-    assert editor.plan().rules_for("air_temperature")[0].value == 30.0
-
-
-def test_a_channel_that_is_off_takes_its_limits_along(editor: PlanEditor) -> None:
-    editor._rows[1].on.setChecked(False)
-    plan = editor.plan()
-    assert plan.channels == ("air_temperature",)
-    assert plan.limits == ()
-    assert not editor._rows[1].above.isEnabled()
-
-
-def test_a_set_start_counts_down_to_itself(editor: PlanEditor) -> None:
-    editor.start.setCurrentIndex(editor.start.findData("at"))
-    assert not editor.start_at.isHidden()
-    plan = editor.plan()
-    assert plan.start == "at"
-    words = editor.tick(plan.start_ms - 65_000)
-    assert words.endswith("in 1:05")
-
-
-def test_accumulated_daily_counting_is_kept(editor: PlanEditor) -> None:
-    row = editor._rows[1]
-    for key, wanted in (("accumulated", ("accumulated", False)), ("daily", ("accumulated", True)),
-                        ("consecutive", ("consecutive", False))):  # fmt: skip
-        row.counting.setCurrentIndex(row.counting.findData(key))
-        [rule] = editor.plan().limits
-        assert (rule.counting, rule.daily) == wanted
-
-
-def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab) -> None:
-    application()
-    made = PlanEditor()
-    qtbot.addWidget(made)
-    card = contact(cold_lab.desk, cold_lab.standin.address, cold_lab.serial)
-    made.show_plan(card, COLD_PLAN, [], "Europe/Berlin")
-    assert [row.on.text() for row in made._rows] == ["Store temperature", "Room around the store"]
-    assert made.plan() == COLD_PLAN
-    assert made.focusPolicy() == Qt.FocusPolicy.NoFocus  # its fields take the focus, not itself

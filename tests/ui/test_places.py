@@ -114,14 +114,14 @@ def test_a_plan_being_edited_survives_looking_again_and_another_logger(
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert field.card.serial == "D-2044"
-    type_into(field.editor.interval, "17 min")
+    type_into(field.editor.times.interval, "17 min")
     press(window, "F5")
     idle(qtbot, window)
-    assert field.editor.interval.text() == "17 min"
+    assert field.editor.times.interval.text() == "17 min"
     press(window, "Ctrl+Down")
     idle(qtbot, window)
     assert field.card.serial != "D-2044"
-    assert field.editor.interval.text() != "17 min"
+    assert field.editor.times.interval.text() != "17 min"
     press(window, "Ctrl+Up")
     idle(qtbot, window)
     assert field.editor.plan().interval_s == 17 * 60
@@ -171,11 +171,11 @@ def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -
     window.go(places.FIELD_DESK, "P-0317")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    type_into(field.editor.interval, "six")
+    type_into(field.editor.times.interval, "six")
     press(window, "F5")
     idle(qtbot, window)
-    assert field.editor.interval.text() == "six"
-    assert "is no length of time" in field.editor.problem.text()
+    assert field.editor.times.interval.text() == "six"
+    assert "is no length of time" in field.editor.times.problem.text()
     assert not any(check.weight == "passed" for check in field._checks)
 
 

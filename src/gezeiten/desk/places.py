@@ -16,11 +16,17 @@ from gezeiten.errors import InputError
 
 @dataclass(frozen=True, slots=True)
 class ChannelPlace:
-    """A recorded channel of a point and the limits on its value now in force."""
+    """A recorded channel of a point and the limits on its value now in force.
+
+    own_name, color, shown_unit: how the last plan there wants it shown, "" for the usual.
+    """
 
     channel: str
     unit: str
     rules: tuple[LimitRule, ...]
+    own_name: str = ""
+    color: str = ""
+    shown_unit: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,10 +128,16 @@ def _point_place(
         site.zone,
         serial,
         point.fill_limit_s,
-        tuple(
-            ChannelPlace(row.channel, row.unit, _drawn_rules(plan, row.channel)) for row in series
-        ),
+        tuple(_channel_place(row, plan) for row in series),
     )
+
+
+def _channel_place(row: SeriesRow, plan: Plan | None) -> ChannelPlace:
+    rules = _drawn_rules(plan, row.channel)
+    if plan is None:
+        return ChannelPlace(row.channel, row.unit, rules)
+    setting = plan.setting(row.channel)
+    return ChannelPlace(row.channel, row.unit, rules, setting.name, setting.color, setting.unit)
 
 
 def _drawn_rules(plan: Plan | None, channel: str) -> tuple[LimitRule, ...]:

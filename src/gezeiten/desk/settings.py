@@ -16,7 +16,7 @@ from gezeiten.domain.units import UNIT_CHOICES
 from gezeiten.errors import InputError
 
 THEMES = ("light", "dark", "sun")
-Kind = Literal["text", "people", "choice", "number", "switch", "folder"]
+Kind = Literal["text", "person", "choice", "number", "switch", "folder"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +64,14 @@ class Settings:
         "switch",
     )
     person: str = _setting(
-        "", _PEOPLE, "Who is acting", "Initials or name for the logbook; empty: the account's name."
+        "",
+        _PEOPLE,
+        "Who is acting",
+        "Initials or name for the logbook; empty: the account's name.",
+        "person",
     )
     people: str = _setting(
-        "", _PEOPLE, "People of the team", "Names to choose from, with commas between.", "people"
+        "", _PEOPLE, "People of the team", "Names to choose from, with commas between."
     )
     name_pattern: str = _setting(
         USUAL_PATTERN,

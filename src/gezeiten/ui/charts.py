@@ -12,7 +12,7 @@ from datetime import timedelta
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QPen
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
@@ -31,12 +31,13 @@ TRACE_COLORS = ("tide", "brass", "plum", "kelp", "ember")
 
 @dataclass(frozen=True, slots=True)
 class Trace:
-    """One line: a name and its readings, measured and estimated apart."""
+    """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or ""."""
 
     name: str
     series: Series
     measured: Pyramid
     estimated: Pyramid
+    color: str = ""
 
 
 def make_trace(name: str, series: Series) -> Trace:
@@ -224,19 +225,25 @@ class LaneChart(pg.GraphicsLayoutWidget):
         parts = [f"<b>{lane.title}</b> <span style='color:{self._theme.muted}'>{lane.unit}</span>"]
         if len(lane.traces) > 1:
             for i, trace in enumerate(lane.traces):
-                color = getattr(self._theme, TRACE_COLORS[i % len(TRACE_COLORS)])
+                color = self._trace_color(i, trace).name()
                 parts.append(f"<span style='color:{color}'>&#9472; {trace.name}</span>")
         return " &nbsp; ".join(parts)
 
-    def _pen(self, color: str, width: float = 1.0, style: object = None) -> QPen:
-        pen = pg.mkPen(self._theme.color(color), width=width * self._theme.line_width)
+    def _trace_color(self, place: int, trace: Trace) -> QColor:
+        """The colour that a plan gave the channel, else the theme's next one."""
+        usual = self._theme.color(TRACE_COLORS[place % len(TRACE_COLORS)])
+        return QColor(trace.color) if trace.color else usual
+
+    def _pen(self, color: str | QColor, width: float = 1.0, style: object = None) -> QPen:
+        ink = self._theme.color(color) if isinstance(color, str) else color
+        pen = pg.mkPen(ink, width=width * self._theme.line_width)
         if style is not None:
             pen.setStyle(style)
         return pen
 
     def _add_curves(self, drawn: _Drawn) -> None:
-        for i, _ in enumerate(drawn.lane.traces):
-            color = TRACE_COLORS[i % len(TRACE_COLORS)]
+        for i, trace in enumerate(drawn.lane.traces):
+            color = self._trace_color(i, trace)
             solid = drawn.plot.plot(pen=self._pen(color, 1.3), connect="finite")
             dashed = drawn.plot.plot(
                 pen=self._pen(color, 1.5, Qt.PenStyle.DotLine), connect="finite"

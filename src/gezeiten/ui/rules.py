@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.quantities import quantity
 from gezeiten.domain.windows import window_choice
-from gezeiten.ui.i18n import number, tr
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.units import Units
 
 RULE_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum"), "absent": ("⊘", "brass")}
 
@@ -16,12 +16,11 @@ def side_word(side: str) -> str:
     return {"above": tr("above"), "below": tr("below"), "absent": tr("no sensor")}[side]
 
 
-def rule_words(rule: LimitRule) -> str:
+def rule_words(rule: LimitRule, units: Units) -> str:
     """Return a rule in words: "above 60 % for 2 h, accumulated, working hours"."""
-    name = quantity(rule.channel)
     said = side_word(rule.side)
     if rule.has_value:
-        said += f" {number(rule.value, name.decimals)} {name.unit}"
+        said += f" {units.value(rule.channel, rule.value)}"
     if rule.delay_s:
         said += " " + tr("for %1").replace("%1", interval_text(rule.delay_s))
     if rule.counting == "accumulated":

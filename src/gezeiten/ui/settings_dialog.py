@@ -31,16 +31,23 @@ class SettingLine(QWidget):
     """One setting: title and help at the left, its field and the way back at the right."""
 
     def __init__(
-        self, about: SettingInfo, value: object, take: Callable[[str, object], str]
+        self,
+        about: SettingInfo,
+        value: object,
+        take: Callable[[str, object], str],
+        people: list[str],
     ) -> None:
         super().__init__()
-        self.about, self._take = about, take
+        self.about, self._take, self._people = about, take, people
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.field = self._field(about)
         self.field.setAccessibleName(tr(about.title))
         self.field.setAccessibleDescription(tr(about.help))
         self.back = button("↺", self._back, "link")
+        policy = self.back.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self.back.setSizePolicy(policy)
         self.back.setToolTip(tr("Back to the default"))
         self.back.setAccessibleName(tr("%1: back to the default").replace("%1", tr(about.title)))
         words = column(label(tr(about.title), "head"), label(tr(about.help), "muted", wrap=True),
@@ -59,9 +66,13 @@ class SettingLine(QWidget):
             field = QSpinBox()
             field.setRange(about.low, about.high)
             field.setSingleStep(5)
+            field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            field.setMinimumWidth(80)
             field.setKeyboardTracking(False)
             field.valueChanged.connect(self._changed)
             return field
+        if about.kind == "person":
+            return self._person_field()
         if about.kind == "choice":
             box = QComboBox()
             for choice in about.choices:
@@ -79,6 +90,17 @@ class SettingLine(QWidget):
             act.triggered.connect(self._choose_folder)
         return text
 
+    def _person_field(self) -> QComboBox:
+        """A name: typed, or chosen among the people of the team."""
+        box = QComboBox()
+        box.setEditable(True)
+        box.setMinimumWidth(280)
+        box.addItems(self._people)
+        box.lineEdit().setMaxLength(60)
+        box.lineEdit().editingFinished.connect(lambda: self._changed(box.currentText().strip()))
+        box.activated.connect(lambda _: self._changed(box.currentText().strip()))
+        return box
+
     def _choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, tr(self.about.title), self.field.text())
         if chosen:
@@ -92,6 +114,8 @@ class SettingLine(QWidget):
             self.field.setChecked(bool(value))
         elif isinstance(self.field, QSpinBox):
             self.field.setValue(int(value))
+        elif isinstance(self.field, QComboBox) and self.field.isEditable():
+            self.field.setCurrentText(str(value))
         elif isinstance(self.field, QComboBox):
             self.field.setCurrentIndex(max(self.field.findData(value), 0))
         else:
@@ -153,13 +177,15 @@ class SettingsDialog(QDialog):
     def _fill(self) -> None:
         clear(self._list)
         self.lines, self._heads = [], {}
+        listed = self._house.desk.settings.people.split(",")
+        people = [name.strip() for name in listed if name.strip()]
         for about in infos():
             if about.section not in self._heads:
                 head = label(tr(about.section), "big")
                 self._heads[about.section] = head
                 self._list.addWidget(head)
             value = getattr(self._house.desk.settings, about.key)
-            one = SettingLine(about, value, self._take)
+            one = SettingLine(about, value, self._take, people)
             self.lines.append(one)
             self._list.addWidget(one)
         self._list.addStretch(1)

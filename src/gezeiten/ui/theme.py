@@ -139,7 +139,7 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QPushButton[role="primary"]:disabled {{ background: {t.ground}; color: {t.muted};
         border: 2px dashed {t.line}; }}
     QPushButton[role="link"] {{ border: none; background: transparent; padding: 2px 5px;
-        font-weight: 400; color: {t.muted}; }}
+        font-weight: 400; text-align: left; color: {t.muted}; }}
     QPushButton[role="link"]:checked {{ color: {t.tide}; font-weight: 700; }}
     QPushButton[role="link"]:hover {{ color: {t.tide}; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {t.tide}; padding: 1px 4px; }}

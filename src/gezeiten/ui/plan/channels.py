@@ -25,23 +25,24 @@ from gezeiten.ui.plan.section import (
     QuietCombo,
     Section,
     line,
+    narrow,
     number_of,
     parsed,
 )
 from gezeiten.ui.units import Units, plain
 
 _KINDS = (
-    (("above", "alarm"), "▲ alarm above"),
-    (("above", "warning"), "▲ warning above"),
-    (("below", "alarm"), "▼ alarm below"),
-    (("below", "warning"), "▼ warning below"),
-    (("absent", "alarm"), "⊘ no sensor, alarm"),
-    (("absent", "warning"), "⊘ no sensor, warning"),
+    ("above alarm", "▲ alarm above"),
+    ("above warning", "▲ warn above"),
+    ("below alarm", "▼ alarm below"),
+    ("below warning", "▼ warn below"),
+    ("absent alarm", "⊘ no sensor"),
+    ("absent warning", "⊘ no sensor, warn"),
 )
 _COUNTINGS = (
     ("consecutive", "consecutive"),
     ("accumulated", "accumulated"),
-    ("daily", "accumulated daily"),
+    ("daily", "accum. daily"),
 )
 
 
@@ -59,8 +60,8 @@ class LimitLine(QWidget):
         self.spec, self._unit = spec, unit
         name = quantity(spec.key).name
         self.kind = QuietCombo(f"{name}, {tr('limit')}", ((k, tr(t)) for k, t in _KINDS))
-        self.value = line(f"{name}, {tr('value')}", changed, width=78, hint=tr("value"))
-        self.delay = line(f"{name}, {tr('for longer than')}", changed, width=78, hint=tr("at once"))
+        self.value = line(f"{name}, {tr('value')}", changed, width=64, hint=tr("value"))
+        self.delay = line(f"{name}, {tr('for longer than')}", changed, width=68, hint=tr("at once"))
         self.delay.setToolTip(tr("For longer than"))
         self.counting = QuietCombo(f"{name}, {tr('counted')}", ((k, tr(t)) for k, t in _COUNTINGS))
         self.window = QuietCombo(f"{name}, {tr('when')}")
@@ -72,12 +73,16 @@ class LimitLine(QWidget):
         for named, _ in NAMED_WINDOWS:
             choices += [named, f"outside {named}"]
         self.window.addItems([tr(choice) for choice in choices])
-        self.window.setMinimumContentsLength(9)
-        self.hysteresis = line(f"{name}, {tr('hysteresis')}", changed, width=58, hint=tr("hyst."))
+        for box, width in ((self.kind, 136), (self.counting, 116)):
+            narrow(box)
+            box.setMinimumWidth(width)
+        narrow(self.window)
+        self.window.setMinimumWidth(104)
+        self.hysteresis = line(f"{name}, {tr('hysteresis')}", changed, width=50, hint=tr("hyst"))
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
         drop = button("×", lambda: remove(self), "link")
         drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
-        drop.setFixedWidth(26)
+        drop.setFixedWidth(22)
         self.setLayout(
             row(self.kind, self.value, self.delay, self.counting, self.window, self.hysteresis,
                 drop, spacing=5)
@@ -91,13 +96,13 @@ class LimitLine(QWidget):
 
     def _suit(self) -> None:
         """Without a sensor there is no value to compare."""
-        has_value = self.kind.currentData()[0] != "absent"
+        has_value = not self.kind.currentData().startswith("absent")
         for widget in (self.value, self.hysteresis, self.counting):
             widget.setEnabled(has_value)
 
     def show_rule(self, shown: LimitRule) -> None:
         unit = self._unit()
-        self.kind.choose((shown.side, shown.level))
+        self.kind.choose(f"{shown.side} {shown.level}")
         if shown.has_value:
             self.value.setText(plain(unit.shown(shown.value)))
         hysteresis = unit.shown_difference(shown.hysteresis)
@@ -113,7 +118,7 @@ class LimitLine(QWidget):
         Raises:
             FieldError: a field makes no sense.
         """
-        side, level = self.kind.currentData()
+        side, level = self.kind.currentData().split()
         unit, name = self._unit(), quantity(self.spec.key).name
         delay_s = int(parsed(self.delay, parse_interval_s)) if self.delay.text().strip() else 0
         window = parsed(self.window.lineEdit(), parse_window)
@@ -168,13 +173,15 @@ class ChannelLine(QWidget):
     def _special_fields(self, name: str, unit: str) -> QWidget:
         sensors = [(sensor.key, tr(sensor.name)) for sensor in self.spec.sensors]
         self.sensor = QuietCombo(f"{name}, {tr('sensor')}", sensors)
-        self.sensor.setVisible(bool(sensors))
+        if not sensors:  # never shown before it has a parent: it would be a window of its own
+            self.sensor.hide()
         self.own_name = line(f"{name}, {tr('name')}", self._changed, hint=tr("own name"))
         self.unit = QuietCombo(
             f"{name}, {tr('unit')}", [("", tr("usual unit"))] + [(u.name, u.name) for u in
                                                                 shown_units(unit)],
         )  # fmt: skip
-        self.unit.setVisible(len(shown_units(unit)) > 1)
+        if len(shown_units(unit)) < 2:
+            self.unit.hide()
         self.color: QPushButton = button(tr("Colour"), self._choose_color)
         self.color.setAccessibleName(f"{name}, {tr('colour')}")
         self._color = ""

@@ -27,6 +27,7 @@ class MannersSection(Section):
         self.minutes = QSpinBox()
         self.minutes.setRange(1, 60)
         self.minutes.setSuffix(" min")
+        self.minutes.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.minutes.setAccessibleName(tr("Display on after a press"))
         self.events = QuietCombo(tr("Memory for events"))
         self.switches = {

@@ -10,7 +10,7 @@ from PySide6.QtCore import QSignalBlocker
 from gezeiten.domain.plan import Plan
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import button, row
-from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line
+from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line, narrow
 
 
 class NamesSection(Section):
@@ -24,7 +24,7 @@ class NamesSection(Section):
         self._pattern_name = pattern_name
         self.point = QuietCombo(tr("Point"))
         self.point.setEditable(True)
-        self.point.setMinimumContentsLength(16)
+        narrow(self.point)
         self.point.lineEdit().setMaxLength(200)
         self.mission = line(tr("Mission name"), self._changed)
         self.remark = line(tr("Remark"), self._changed, hint=tr("for the label and the record"))
@@ -36,7 +36,7 @@ class NamesSection(Section):
             captioned(tr("Remark"), self.remark),
             spacing=10,
         )
-        for i, stretch in enumerate((5, 5, 4)):
+        for i, stretch in enumerate((5, 6, 4)):
             first.setStretch(i, stretch)
         self.body.addLayout(first)
         self.body.addWidget(self.problem)
@@ -53,6 +53,7 @@ class NamesSection(Section):
     def show_plan(self, plan: Plan, context: EditContext) -> None:
         with QSignalBlocker(self.point):
             self.point.setCurrentText(plan.point_name)
+            self.point.lineEdit().setCursorPosition(0)
         self.mission.setText(plan.mission_name)
         self.remark.setText(plan.remark)
         for field in (self.mission, self.remark):

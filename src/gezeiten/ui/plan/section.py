@@ -110,6 +110,12 @@ class QuietCombo(QComboBox):
         self.setCurrentIndex(max(self.findData(key), 0))
 
 
+def narrow(box: QComboBox) -> None:
+    """Let a choice be narrower than its longest entry."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(6)
+
+
 class QuietDateTime(QDateTimeEdit):
     """A local date and time of the site that leaves the wheel to the page.
 

@@ -53,7 +53,7 @@ class LogSlider(QSlider):
 
     def sizeHint(self):
         size = super().sizeHint()
-        size.setHeight(22 + self.fontMetrics().height())
+        size.setHeight(38 + self.fontMetrics().height())
         return size
 
     def minimumSizeHint(self):
@@ -82,13 +82,13 @@ class LogSlider(QSlider):
         room = self.width() - 18
         for stop in STOPS_S:
             x = 9 + room * slider_place(stop) / _STEPS
-            middle = (self.height() - metrics.height()) // 2
-            painter.drawLine(round(x), middle + 8, round(x), middle + 11)
+            middle = self.height() // 2
+            painter.drawLine(round(x), middle + 10, round(x), middle + 13)
             if stop in _NAMED_STOPS_S:
                 text = interval_text(stop)
                 wide = metrics.horizontalAdvance(text)
                 left = min(max(x - wide / 2, 0), self.width() - wide)
-                painter.drawText(round(left), self.height() - 4, text)
+                painter.drawText(round(left), self.height() - 2, text)
 
 
 class TimesSection(Section):

@@ -70,7 +70,9 @@ class CheckList(QScrollArea):
             words = tr("Say why it is all right") if check.wants_word else tr("Accept with a word")
             link = button(words, lambda: self.ask(check.key), "link")
             link.setAccessibleDescription(check.sentence)
-            return link
+            line = QWidget()
+            line.setLayout(row(link, 1, spacing=0))
+            return line
         self.word = QLineEdit(typed)
         self.word.setPlaceholderText(tr("why it is all right, then Enter"))
         self.word.setAccessibleName(tr("Why it is all right: %1").replace("%1", check.sentence))

@@ -20,7 +20,8 @@ from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row
 from gezeiten.ui.rules import RULE_SIGNS, rule_words
 from gezeiten.ui.theme import Theme
-from gezeiten.ui.views.lanes import cached_trace
+from gezeiten.ui.units import units_of
+from gezeiten.ui.views.lanes import cached_trace, shown_rule
 from gezeiten.ui.views.site_list import ListLine, SiteList
 
 _KEPT_LANES = 2
@@ -153,8 +154,10 @@ class ExcursionsPlace(Place):
 
     def _line(self, event: BookedExcursion) -> ListLine:
         name = quantity(event.rule.channel)
-        unit = name.unit if len(name.unit) < 6 else ""
-        extreme = f"{number(event.extreme, min(name.decimals, 1))} {unit}"
+        unit = units_of(self.house.desk.settings).of(name.unit)
+        decimals = min(max(name.decimals + unit.extra_decimals, 0), 1)
+        short = unit.name if len(unit.name) < 6 else ""
+        extreme = f"{number(unit.shown(event.extreme), decimals)} {short}"
         if not event.rule.has_value:
             extreme = tr("no sensor")
         sign, color = RULE_SIGNS[event.rule.side]
@@ -266,6 +269,7 @@ def _load(desk: Desk, event: BookedExcursion) -> _Detail:
     others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
     for channel in [event.rule.channel, *others][:_KEPT_LANES]:
         name = quantity(channel)
+        unit = units_of(desk.settings).of(name.unit)
         tints = []
         if channel == event.rule.channel:
             _, color = RULE_SIGNS[event.rule.side]
@@ -273,18 +277,20 @@ def _load(desk: Desk, event: BookedExcursion) -> _Detail:
                 Tint((event.start_ms, event.alarm_ms), "brass", alpha=70),
                 Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
             ]
-        rules = (event.rule,) if tints and event.rule.has_value else ()
-        trace = cached_trace(desk, event.point, channel)
-        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), rules, tuple(tints)))
+        rules = (shown_rule(event.rule, unit),) if tints and event.rule.has_value else ()
+        trace = cached_trace(desk, event.point, channel, unit)
+        decimals = max(name.decimals + unit.extra_decimals, 0)
+        lanes.append(Lane(name.name, unit.name, decimals, (trace,), rules, tuple(tints)))
     return _Detail(event, lanes, _facts(desk, event))
 
 
 def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
     name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
-    extreme = f"{number(event.extreme, name.decimals)} {name.unit}"
+    units = units_of(desk.settings)
+    extreme = units.value(rule.channel, event.extreme)
     facts = [
         (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
-        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule)}"),
+        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units)}"),
     ]
     if rule.has_value:
         which = tr("Highest") if rule.side == "above" else tr("Lowest")
@@ -295,7 +301,7 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
         series = record(desk, event.point.id, rule.channel)
         mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
-        facts.append((tr("Kinetic mean, that day"), f"{number(mean, name.decimals)} °C"))
+        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
     facts.append((tr("Known since"), day_and_time(event.found_ms, zone)))
     readings = counted(event.measured, "%n measured", "%n measured")
     readings += ", " + counted(event.estimated, "%n estimated", "%n estimated")

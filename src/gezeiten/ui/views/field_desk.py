@@ -6,7 +6,7 @@ Shows what `FieldWork` finds and does; with two and more loggers ticked it works
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
 from gezeiten.desk.checks import (
     Check,
@@ -103,7 +103,7 @@ class FieldDeskPlace(Place):
         self.plan_page = PlanPage(self.editor)
         self.mission_page = MissionPage()
         self.pages = QStackedWidget()
-        for page in (self.logger_page, self.plan_page, self.mission_page):
+        for page in (_scrolled(self.logger_page), self.plan_page, _scrolled(self.mission_page)):
             self.pages.addWidget(page)
         one = QWidget()
         one.setLayout(column(self.stages, self.pages, spacing=10))
@@ -509,7 +509,10 @@ class FieldDeskPlace(Place):
         if card is None or self.work.is_busy:
             return ""
         if self.middle.currentIndex() == 1:
-            return "several" if any(not one.in_the_way for one in self._prepared) else ""
+            if any(not one.in_the_way for one in self._prepared):
+                return "several"
+            wanting = any(check.wants_word for one in self._prepared for check in one.checks)
+            return "accept" if wanting else ""
         if card.readings_to_fetch:
             return "offload"
         blocking = [check for check in self._checks if check.weight == "blocking"]
@@ -535,6 +538,8 @@ class FieldDeskPlace(Place):
 
     def _main_words(self, card: LoggerCard, step: str) -> tuple[str, str]:
         """Return what the large button says, and what follows."""
+        if step == "accept":
+            return tr("Say why it is all right"), tr("then it can be launched")
         if self.middle.currentIndex() == 1:
             ready = sum(not one.in_the_way for one in self._prepared)
             words = counted(
@@ -550,8 +555,6 @@ class FieldDeskPlace(Place):
                 "then it can be launched"
             )
         launch_ = tr("Launch %1").replace("%1", card.serial)
-        if step == "accept":
-            return tr("Say why it is all right"), tr("then the logger can be launched")
         if not step:
             return launch_, tr("first clear what is in the way")
         return f"{launch_}\n{self.editor.first_reading()}", tr(
@@ -736,7 +739,9 @@ class FieldDeskPlace(Place):
             return
         if self.middle.currentIndex() == 1:
             ready = [one for one in self._prepared if not one.in_the_way]
-            if ready:
+            if self._next() == "accept":
+                self.check_list.ask()
+            elif ready:
                 self.several.forget_results()
                 self.work.run_several(ready, self._common_words(self.loggers.ticked()))
             return
@@ -862,6 +867,17 @@ class FieldDeskPlace(Place):
         self.several.set_theme(theme)
         self.loggers.viewport().update()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+
+def _scrolled(page: QWidget) -> QScrollArea:
+    """Give a page that may need more height than there is a way to scroll."""
+    scroll = QScrollArea()
+    scroll.setObjectName("ground")
+    scroll.setWidget(page)
+    scroll.setWidgetResizable(True)
+    scroll.setFrameShape(QFrame.Shape.NoFrame)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return scroll
 
 
 def _common_checks(prepared: list[Prepared]) -> list[Check]:

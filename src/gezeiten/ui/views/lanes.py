@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.records import record
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import Span
+from gezeiten.domain.units import ShownUnit
 from gezeiten.ui.charts import Lane, Tint, Trace, make_trace
 from gezeiten.ui.rules import RULE_SIGNS
+from gezeiten.ui.units import units_of
 
 
 def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
@@ -22,40 +26,56 @@ def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
 
 
 def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
+    """All points' readings of one quantity in one unit: the plan's where one point is shown."""
     traces, rules, tints = [], [], []
-    unit = quantity(key).unit
-    for point in points:
-        place = next((p for p in point.channels if p.channel == key), None)
-        if place is None:
-            continue
-        unit = place.unit
-        series = record(desk, point.id, key)
-        if len(series):
-            traces.append(cached_trace(desk, point, key))
+    places = [(point, place) for point in points for place in point.channels
+              if place.channel == key]  # fmt: skip
+    alone = places[0][1] if len(places) == 1 else None
+    recorded = places[0][1].unit if places else quantity(key).unit
+    unit = units_of(desk.settings).of(recorded, alone.shown_unit if alone else "")
+    for point, place in places:
+        if len(record(desk, point.id, key)):
+            trace = cached_trace(desk, point, key, unit)
+            traces.append(replace(trace, color=place.color))
         rules.extend(rule for rule in place.rules if rule not in rules)
         tints.extend(
-            Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1],
-                 event.rule.side)
+            Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
             for event in excursions(desk, point.id)
             if event.rule.channel == key and not event.gone
-        )  # fmt: skip
+        )
     if not traces:
         return None
     name = quantity(key)
-    return Lane(name.name, unit, name.decimals, tuple(traces), tuple(rules), tuple(tints))
+    title = alone.own_name if alone and alone.own_name else name.name
+    shown = tuple(shown_rule(rule, unit) for rule in rules)
+    return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
+                shown, tuple(tints))  # fmt: skip
 
 
-_TRACES: dict[tuple[int, int, str], tuple[object, Trace]] = {}
+def shown_rule(rule: LimitRule, unit: ShownUnit) -> LimitRule:
+    """Return a rule with its value in the unit shown, for drawing and counting beside readings."""
+    hysteresis = unit.shown_difference(rule.hysteresis)
+    return replace(rule, value=unit.shown(rule.value), hysteresis=hysteresis)
 
 
-def cached_trace(desk: Desk, point: PointPlace, key: str) -> Trace:
-    """Return the trace of a record, made anew only when the record has changed."""
+_TRACES: dict[tuple[int, int, str, str], tuple[object, Trace]] = {}
+
+
+def cached_trace(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
+    """Return the trace of a record, made anew only when the record has changed.
+
+    unit: to show it in; None is the recorded one.
+    """
     series = record(desk, point.id, key)
-    known = _TRACES.get((id(desk), point.id, key))
+    name = (id(desk), point.id, key, unit.name if unit else "")
+    known = _TRACES.get(name)
     if known is not None and known[0] is series:
         return known[1]
-    trace = make_trace(point.name, series)
-    _TRACES[(id(desk), point.id, key)] = (series, trace)
+    shown = series
+    if unit is not None and (unit.factor, unit.offset) != (1.0, 0.0):
+        shown = replace(series, values=series.values * unit.factor + unit.offset)
+    trace = make_trace(point.name, shown)
+    _TRACES[name] = (series, trace)
     return trace
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from gezeiten.domain.intervals import interval_text
@@ -47,7 +47,7 @@ class PlanPage(QWidget):
         scroll.setWidget(editor)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setFocusPolicy(QScrollArea().focusPolicy().NoFocus)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         plan.body.addWidget(scroll, 1)
         self.scroll = scroll
         self.setLayout(column(outlook, plan, spacing=10))

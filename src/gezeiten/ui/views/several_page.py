@@ -101,10 +101,16 @@ class SeveralPage(QWidget):
                 self._put(i, j, f"{_SIGNS[weight]} {words}".strip(), _COLORS[weight])
             self._put(i, 6, *self._result(one))
         self.table.resizeRowsToContents()
+        for i in range(self.table.rowCount()):
+            self.table.setRowHeight(i, self.table.rowHeight(i) + 8)
 
     def _result(self, one: Prepared) -> tuple[str, str]:
         result = self._results.get(one.card.serial)
         if result is None:
+            if any(c.wants_word for c in one.checks) and not any(
+                c.weight == "blocking" and c.key != "kept" for c in one.checks
+            ):
+                return tr("wants a word why (F3)"), "brass"
             return one.in_the_way, "ember"
         if result.first_ms is None:
             return f"✕ {result.sentence}", "ember"

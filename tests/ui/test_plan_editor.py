@@ -1,0 +1,240 @@
+"""The plan editor: what is typed is the plan, what makes no sense is one sentence at its field."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PySide6.QtCore import QDateTime, QTimeZone
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.contact import contact
+from gezeiten.desk.settings import Settings
+from gezeiten.domain.limits import LimitRule, no_sensor_rule
+from gezeiten.domain.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.timeline import to_ms
+from gezeiten.domain.windows import WORKING_HOURS
+from gezeiten.ui.app import application
+from gezeiten.ui.plan.editor import PlanEditor
+from gezeiten.ui.plan.times import STOPS_S, slider_place, stop_at
+from gezeiten.ui.units import units_of
+from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
+from tests.ui_help import type_into
+
+ZONE = "Europe/Berlin"
+
+
+def editor_for(qtbot: QtBot, lab: Lab, plan: Plan, settings_: Settings | None = None) -> PlanEditor:
+    application()
+    units = units_of(settings_ or Settings())
+    made = PlanEditor(lab.desk.now_ms, lambda: units, lambda point: f"{point} by pattern")
+    qtbot.addWidget(made)
+    made.show_plan(contact(lab.desk, lab.standin.address, lab.serial), plan, ZONE)
+    return made
+
+
+@pytest.fixture
+def editor(qtbot: QtBot, lab: Lab) -> PlanEditor:
+    return editor_for(qtbot, lab, STORE_PLAN)
+
+
+RICH = replace(
+    COLD_PLAN,
+    limits=(
+        *COLD_PLAN.limits,
+        LimitRule("probe_temperature", "above", 5.0, 3600, "accumulated", True, "warning", 0.5,
+                  WORKING_HOURS.other()),
+        no_sensor_rule("probe_temperature", 600, "warning"),
+        LimitRule("room_temperature", "below", -5.0, level="warning", window=WORKING_HOURS),
+    ),
+    start="button", start_delay_s=90, end="count", end_count=500, outside_interval_s=60,
+    remark="two probes", settings=(
+        ChannelSetting("probe_temperature", "thermocouple_k", "Core", "#aa3300", "°F"),
+    ),
+    manners=Manners("press", 7, True, True, True, True, 8192),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("plan", [STORE_PLAN, replace(STORE_PLAN, end="button", restart=True)])
+def test_a_plan_shown_is_the_plan_read(qtbot: QtBot, lab: Lab, plan: Plan) -> None:
+    assert editor_for(qtbot, lab, plan).plan() == plan
+
+
+def test_the_richest_plan_survives_the_editor(qtbot: QtBot, cold_lab: Lab) -> None:
+    assert editor_for(qtbot, cold_lab, RICH).plan() == RICH
+    elsewhere = Settings(unit_temperature="K")
+    assert editor_for(qtbot, cold_lab, RICH, elsewhere).plan() == RICH
+
+
+def test_interval_duration_and_until_determine_each_other(editor: PlanEditor) -> None:
+    times = editor.times
+    # 62 464 bytes hold 15 616 readings of four bytes
+    assert times.fits.text() == "15,616 readings per channel fit"
+    assert times.duration.text() == "108 d 10 h"
+    type_into(times.duration, "90 d")
+    assert editor.plan().interval_s == 498  # 7 776 000 s / 15 616 = 497.95
+    assert times.interval.text() == "8 min 18 s"
+    editor.channels.line_of("relative_humidity").on.setChecked(False)
+    assert editor.plan().interval_s == 249  # the duration leads, twice the readings fit
+    type_into(times.interval, "1 h")
+    assert times.duration.text() == "1301 d 8 h"
+    first = editor._now_ms()
+    times.until.show_instant(first + 10 * 86_400_000, ZONE)
+    assert editor.plan().interval_s in (27, 28)  # 864 000 s / 31 232 = 27.66
+
+
+def test_the_slider_steps_along_the_usual_stops(editor: PlanEditor) -> None:
+    for stop in STOPS_S:
+        assert stop_at(slider_place(stop)) == stop
+    editor.times.slider.setValue(slider_place(60))
+    assert editor.times.interval.text() == "1 min"
+    type_into(editor.times.interval, "1 h")
+    assert editor.times.slider.value() == slider_place(3600)
+
+
+@pytest.mark.parametrize("text", ["", "soon", "0x10", "−5 min", "🌊", "1e9 s", "٣ min"])
+def test_any_text_in_the_interval_is_one_sentence_at_the_field(
+    editor: PlanEditor, text: str
+) -> None:
+    field = editor.times.interval
+    field.setText(text)
+    field.textEdited.emit(text)
+    assert editor.plan() is None
+    assert "is no length of time; type it like" in editor.fault
+    assert field.property("wrong")
+    assert editor.times.problem.text() == editor.fault
+    type_into(field, "6 min")
+    assert editor.plan() is not None
+    assert not field.property("wrong")
+
+
+@given(st.data())
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=60)
+def test_no_text_in_any_field_does_more_than_say_so(
+    editor: PlanEditor, data: st.DataObject
+) -> None:
+    limit = editor.channels.line_of("relative_humidity").limits[0]
+    fields = (
+        editor.names.mission, editor.names.remark, editor.names.point.lineEdit(),
+        editor.times.interval, editor.times.duration, editor.start_end.count,
+        editor.start_end.delay, limit.value, limit.delay, limit.hysteresis,
+        limit.window.lineEdit(),
+    )  # fmt: skip
+    field = data.draw(st.sampled_from(fields))
+    before, text = field.text(), data.draw(st.text(max_size=40))
+    field.setText(text)
+    field.textEdited.emit(field.text())
+    assert (editor.plan() is None) == bool(editor.fault)
+    if editor.fault:
+        assert editor.fault.endswith(".")
+        assert "\n" not in editor.fault
+    field.setText(before)
+    field.textEdited.emit(before)
+
+
+def test_a_limit_that_is_no_number_is_one_sentence(editor: PlanEditor) -> None:
+    limit = editor.channels.line_of("relative_humidity").limits[0]
+    type_into(limit.value, "wet")
+    assert editor.plan() is None
+    assert editor.fault == "“wet” is no number; type Relative humidity anew."
+    assert editor.channels.problem.text() == editor.fault
+    type_into(limit.value, "65")
+    assert editor.plan().rules_for("relative_humidity")[0].value == 65.0
+
+
+def test_crossed_limits_are_said_at_the_limits(editor: PlanEditor) -> None:
+    line = editor.channels.line_of("relative_humidity")
+    low = line.add_limit()
+    low.kind.choose("below alarm")
+    type_into(low.value, "70")
+    words = "The lower limit of Relative humidity is not below the upper one; swap them."
+    assert editor.channels.problem.text() == words
+    assert editor.plan() is not None  # it can be read; the checks keep it from the logger
+    line.drop_limit(low)
+    assert editor.channels.problem.isHidden()
+
+
+def test_a_channel_that_is_off_takes_its_limits_along(editor: PlanEditor) -> None:
+    line = editor.channels.line_of("relative_humidity")
+    line.on.setChecked(False)
+    assert editor.plan().channels == ("air_temperature",)
+    assert editor.plan().limits == ()
+    assert not line.limits[0].isEnabled()
+
+
+def test_limits_are_typed_in_the_unit_shown(qtbot: QtBot, cold_lab: Lab) -> None:
+    editor = editor_for(qtbot, cold_lab, COLD_PLAN, Settings(unit_temperature="°F"))
+    limit = editor.channels.line_of("probe_temperature").limits[0]
+    assert limit.value.text() == "44.6"  # 7 °C
+    type_into(limit.value, "50")
+    type_into(limit.hysteresis, "1.8")
+    [rule, _] = editor.plan().limits
+    assert rule.value == pytest.approx(10.0)
+    assert rule.hysteresis == pytest.approx(1.0)  # a difference has no offset
+    editor.channels.line_of("probe_temperature").unit.choose("K")
+    assert limit.value.text() == "283.15"
+    assert editor.plan().limits[0].value == pytest.approx(10.0)
+
+
+def test_a_start_in_the_skipped_hour_is_said_at_the_field(editor: PlanEditor) -> None:
+    section = editor.start_end
+    section.start.choose("at")
+    section.start_at.setDateTime(QDateTime(2027, 3, 28, 2, 30, 0))  # Berlin skips 2:00 to 3:00
+    assert editor.plan() is None
+    assert "02:30 does not exist on 28.03.2027" in section.problem.text()
+    assert section.start_at.property("wrong")
+
+
+def test_a_start_in_the_repeated_hour_asks_which(qtbot: QtBot, lab: Lab) -> None:
+    editor = editor_for(qtbot, lab, STORE_PLAN)
+    section = editor.start_end
+    section.start.choose("at")
+    section.start_at.setDateTime(QDateTime(2027, 10, 31, 2, 30, 0, 0, QTimeZone.utc()))
+    assert "02:30 comes twice on 31.10.2027" in section.problem.text()
+    assert not section.second.isHidden()
+    section.second.setChecked(True)
+    berlin = ZoneInfo(ZONE)
+    second = datetime(2027, 10, 31, 2, 30, tzinfo=berlin, fold=1)
+    assert editor.plan().start_ms == to_ms(second)
+    again = editor_for(qtbot, lab, editor.plan())
+    assert again.plan().start_ms == to_ms(second)  # a kept second pass stays the second
+
+
+def test_the_large_button_says_which_start(editor: PlanEditor) -> None:
+    section = editor.start_end
+    section.start.choose("button")
+    type_into(section.delay, "2 min")
+    assert editor.first_reading() == "at its button, 2 min later"
+    assert editor.countdown() == ""
+    section.start.choose("now")
+    assert editor.first_reading() == "right away"
+    section.start.choose("next_interval")
+    assert editor.first_reading().startswith("first reading ")
+    minutes, seconds = map(int, editor.countdown().split(":"))
+    assert 0 <= minutes * 60 + seconds <= 600
+
+
+def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab, start_standin) -> None:  # type: ignore[no-untyped-def]
+    cold = editor_for(qtbot, cold_lab, COLD_PLAN)
+    assert [line.on.text() for line in cold.channels.lines] == [
+        "Store temperature", "Room around the store",
+    ]  # fmt: skip
+    assert not cold.times.outside.isHidden()
+    assert cold.start_end.start.findData("button") >= 0
+    water = start_standin("P-0320")
+    card = contact(cold_lab.desk, water.address, "P-0320")
+    cold.show_plan(card, Plan(("water_pressure",), 600), ZONE)
+    assert cold.times.outside.isHidden()
+    assert cold.start_end.start.findData("button") < 0
+    assert cold.manners.display.isHidden()
+    assert not cold.manners.switches["light"].isHidden()
+    assert cold.channels.line_of("water_pressure").sensor.isHidden()
+
+
+def test_the_pattern_names_the_mission(editor: PlanEditor) -> None:
+    editor.names.by_pattern.click()
+    assert editor.plan().mission_name == f"{STORE_PLAN.point_name} by pattern"
