@@ -134,9 +134,17 @@ def contact(desk: Desk, address: Address, expected: str | None = None) -> Logger
 
 
 def read_card(
-    desk: Desk, session: LoggerSession, identity: Identity, address: Address
+    desk: Desk,
+    session: LoggerSession,
+    identity: Identity,
+    address: Address,
+    *,
+    launching: bool = False,
 ) -> LoggerCard:
-    """Read everything the Field desk shows over an open conversation."""
+    """Read everything the Field desk shows over an open conversation.
+
+    launching: a launch is under way in this very conversation, so its note is left alone.
+    """
     clock = session.clock(desk.clock)
     directory = session.directory()
     plan = session.plan()
@@ -145,7 +153,9 @@ def read_card(
     live = session.live(identity.model)
     with desk.archive.writing() as db:
         logger = _remember(db, identity, state, clock, desk.now_ms())
-        interrupted = settle_intent(desk, db, logger, state, plan, directory)
+        interrupted = ""
+        if not launching:
+            interrupted = settle_intent(desk, db, logger, state, plan, directory)
         pairs = [_not_kept(db, logger, entry) for entry in directory]
         point = _point_name(db, logger) or (plan.point_name if plan else "")
         due_ms = _calibration_due(db, logger, state)

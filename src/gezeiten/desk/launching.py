@@ -148,10 +148,10 @@ def _fetch_rest(
     accepted: Mapping[str, str],
 ) -> int:
     """Fetch what is not kept; returns how many readings the logger then holds or has held."""
-    card = read_card(desk, session, identity, address)
+    card = read_card(desk, session, identity, address, launching=True)
     if card.readings_not_kept - card.readings_damaged:
         take_all(desk, session, card)
-        card = read_card(desk, session, identity, address)
+        card = read_card(desk, session, identity, address, launching=True)
     missing = card.readings_not_kept - card.readings_just_come
     if missing and not ("damaged" in accepted and missing <= card.readings_damaged):
         raise NotKeptError(

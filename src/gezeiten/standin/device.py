@@ -240,7 +240,9 @@ class SimLogger:
 
     def _ended_by_itself(self) -> tuple[reg.EndReason, int] | None:
         """Return why and when the mission in memory ended, if its plan or memory ended it."""
-        plan, doing = self.plan, self.doing()
+        plan, doing, run = self.plan, self.doing(), self.state.run
+        if run is None or run.stopped_ms is not None:
+            return None  # somebody ended it
         if plan is None or doing not in (reg.State.FULL, reg.State.ENDED):
             return None
         last = np.array([max(self.readings() - 1, 0)])

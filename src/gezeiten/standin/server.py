@@ -35,6 +35,7 @@ from pymodbus.pdu.register_message import (
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger
 
+_COMMIT_START = struct.pack(">BH", 16, reg.COMMIT_ADDRESS)
 _MBAP = struct.Struct(">HHHB")
 _ILLEGAL_FUNCTION, _ILLEGAL_ADDRESS, _ILLEGAL_VALUE, _DEVICE_FAILURE = 1, 2, 3, 4
 
@@ -47,6 +48,9 @@ class Misbehaviour:
     `away_connections` connections. damage_blocks: memory blocks whose bytes arrive changed.
     hang: take questions and never answer. nonsense: answer with bytes that are no Modbus.
     serial: claim another serial. refuse_launch: launch commands fail. bytes_per_s: pace.
+    vanish_after_answers: so many answers from now the connection closes; mute_last: the question
+    after them is still obeyed, only its answer is lost. vanish_after_commit: the next commit is
+    obeyed and its answer lost. lose_prepare: preparations are forgotten.
     """
 
     vanish_after_bytes: int | None = None
@@ -58,6 +62,10 @@ class Misbehaviour:
     refuse_launch: bool = False
     lose_plan: bool = False
     bytes_per_s: float | None = None
+    vanish_after_answers: int | None = None
+    mute_last: bool = False
+    vanish_after_commit: bool = False
+    lose_prepare: bool = False
 
 
 class PduHandler:
@@ -127,7 +135,8 @@ class PduHandler:
     def _write(self, request: WriteMultipleRegistersRequest) -> ModbusPDU:
         data = reg.register_bytes(list(request.registers))
         if request.address == reg.PREPARE_ADDRESS and len(data) == 2 * reg.PREPARE_REGISTERS:
-            self._device.prepare(*reg.unpack_prepare(data))
+            if not self._faults.lose_prepare:
+                self._device.prepare(*reg.unpack_prepare(data))
         elif request.address == reg.COMMIT_ADDRESS and len(data) == 2:
             if self._faults.refuse_launch:
                 self._device.refusal = reg.Refusal.PLAN_DOES_NOT_FIT
@@ -184,7 +193,7 @@ class StandinServer:
         self.faults = Misbehaviour()
         self._state_file = state_file
         self._handler = PduHandler(device, self.faults, self.save)
-        self._sent = 0
+        self._sent = self._answers = 0
         self._quit = asyncio.Event()
 
     def save(self) -> None:
@@ -216,11 +225,33 @@ class StandinServer:
                 head = await reader.readexactly(_MBAP.size)
                 transaction, _, length, unit = _MBAP.unpack(head)
                 frame = await reader.readexactly(length - 1)
-                await self._send(writer, transaction, unit, self._handler.answer(frame))
+                self._vanish_before(frame)
+                answer = self._handler.answer(frame)
+                self._vanish_after(frame)
+                await self._send(writer, transaction, unit, answer)
+                self._answers += 1
         except (asyncio.IncompleteReadError, ConnectionError):
             return
         finally:
             writer.close()
+
+    def _vanish_before(self, frame: bytes) -> None:
+        """Close the connection where it was told to, the question unheard."""
+        left = self.faults.vanish_after_answers
+        if left is not None and left <= 0 and not self.faults.mute_last:
+            raise ConnectionResetError("told to vanish")
+
+    def _vanish_after(self, frame: bytes) -> None:
+        """Close the connection where it was told to, the question obeyed and its answer lost."""
+        left = self.faults.vanish_after_answers
+        if left is not None:
+            if left <= 0:
+                raise ConnectionResetError("told to vanish")
+            self.faults.vanish_after_answers = left - 1
+        commits = frame[:3] == _COMMIT_START
+        if self.faults.vanish_after_commit and commits:
+            self.faults.vanish_after_commit = False
+            raise ConnectionResetError("told to vanish")
 
     async def _send(
         self, writer: asyncio.StreamWriter, transaction: int, unit: int, body: bytes
@@ -276,4 +307,5 @@ class StandinServer:
             "doing": device.doing().name.lower(),
             "readings": device.readings(),
             "blinks": device.state.blinks,
+            "answers": self._answers,
         }

@@ -1,0 +1,132 @@
+"""A launch cut off at every message: the logger is in the old mission or in the new one, nothing
+is lost, and the next contact says which."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from gezeiten.archive.tables import LaunchIntent, Mission
+from gezeiten.desk.contact import contact
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.errors import DeviceError, LoggerRefusedError
+from gezeiten.link import registers as reg
+from tests.conftest import STORE_PLAN, Lab
+
+NEW = replace(STORE_PLAN, interval_s=120, mission_name="Store, quicker")
+
+
+def missions(lab: Lab) -> list[int]:
+    with lab.desk.archive.reading() as session:
+        return sorted(mission.number for mission in session.query(Mission).all())
+
+
+def intents(lab: Lab) -> int:
+    with lab.desk.archive.reading() as session:
+        return session.query(LaunchIntent).count()
+
+
+def begin(lab: Lab) -> int:
+    """An old mission with readings, all kept but the newest; returns its number."""
+    done = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    lab.later(95)
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    return done.mission
+
+
+def test_cut_off_at_every_message(lab: Lab) -> None:
+    number = begin(lab)
+    outcomes, cut, failed = set(), 0, True
+    while failed:
+        lab.later(7)
+        offload_logger(lab.desk, lab.standin.address, lab.serial)
+        before = contact(lab.desk, lab.standin.address, lab.serial)
+        plan = replace(NEW, interval_s=60 + cut)
+        lab.standin.order("fault", vanish_after_answers=cut, mute_last=cut % 2 == 1)
+        failed = False
+        try:
+            launch(lab.desk, lab.standin.address, lab.serial, plan)
+        except DeviceError:
+            failed = True
+        lab.standin.order("fault", vanish_after_answers=None)
+        card = contact(lab.desk, lab.standin.address, lab.serial)
+        assert card.plan in (before.plan, plan)  # never half a plan
+        is_new = card.plan == plan
+        assert card.state.mission_number == before.state.mission_number + is_new
+        assert card.is_recording  # the old one goes on, or the new one runs
+        assert card.readings_not_kept - card.readings_just_come == 0
+        assert intents(lab) == 0  # whatever was under way is settled by now
+        assert card.state.mission_number in missions(lab)
+        if failed and card.interrupted:
+            outcomes.add("new" if is_new else "old")
+            assert ("is in its new mission" in card.interrupted) == is_new
+            assert logbook_entries(lab.desk)[0].act in ("launch settled", "launch")
+        cut += 1
+        assert cut < 200
+    assert cut > 20  # a launch takes so many messages at least
+    assert outcomes == {"old", "new"}
+    assert number in missions(lab)
+    assert verify(lab.desk).is_whole
+
+
+def test_a_launch_killed_before_it_was_recorded_is_entered_at_the_next_contact(lab: Lab) -> None:
+    begin(lab)
+    lab.later(7)
+    lab.standin.order("fault", vanish_after_commit=True)
+    with pytest.raises(DeviceError):
+        launch(lab.desk, lab.standin.address, lab.serial, NEW)
+    assert intents(lab) == 1
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    assert "The launch that was cut off has happened" in card.interrupted
+    assert card.plan == NEW
+    launched = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
+    assert launched.details["plan"] == NEW.as_dict()
+    assert contact(lab.desk, lab.standin.address, lab.serial).interrupted == ""
+
+
+def test_two_technicians_launching_the_same_logger(lab: Lab, tmp_path_factory) -> None:  # type: ignore[no-untyped-def]
+    """The other one has launched it meanwhile; ours is told and its intent is dropped."""
+    begin(lab)
+    lab.standin.order("fault", vanish_after_answers=24)
+    with pytest.raises(DeviceError):
+        launch(lab.desk, lab.standin.address, lab.serial, NEW)
+    lab.standin.order("fault", vanish_after_answers=None)
+    from gezeiten.desk.contact import session_with
+
+    other = replace(STORE_PLAN, mission_name="Somebody else's")
+    with session_with(lab.desk, lab.standin.address) as (session, _):
+        session.stage_plan(other)
+        session.command(reg.Command.LAUNCH, expected=session.state().readings)
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    if card.interrupted:
+        assert "somebody else has launched it" in card.interrupted
+    assert card.plan == other
+    assert intents(lab) == 0
+
+
+def test_another_computers_preparation_in_between_is_refused(lab: Lab) -> None:
+    begin(lab)
+    lab.standin.order("fault", lose_prepare=True)
+    with pytest.raises(LoggerRefusedError, match="nothing was prepared"):
+        launch(lab.desk, lab.standin.address, lab.serial, NEW)
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    assert (card.plan, card.is_recording, card.interrupted) == (STORE_PLAN, True, "")
+
+
+def test_a_logger_too_quick_to_follow_is_stopped_and_fetched_whole(lab: Lab) -> None:
+    quick = replace(STORE_PLAN, interval_s=1)
+    launch(lab.desk, lab.standin.address, lab.serial, quick)
+    lab.later(2)
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    lab.clock.set(lab.clock.now_ms(), 40.0)  # forty readings in every second
+    lab.standin.order("time", ms=lab.clock.now_ms(), speed=40.0)
+    done = launch(lab.desk, lab.standin.address, lab.serial, NEW)
+    assert done.plan == NEW
+    assert verify(lab.desk).is_whole
+    with lab.desk.archive.reading() as session:
+        first = session.query(Mission).order_by(Mission.number).first()
+        assert first is not None
+        assert first.state == "stopped"
