@@ -154,17 +154,16 @@ def _kept_checks(card: LoggerCard) -> list[Check]:
     checks = []
     if card.readings_to_fetch:
         count = card.readings_to_fetch
-        checks.append(
-            Check(
-                "blocking",
-                f"{count} readings on {card.serial} are not in the archive; offload them first.",
-                "kept",
-            )
-        )
+        said = f"{count} readings on {card.serial} are not in the archive; offload them first."
+        if count == 1:
+            said = f"One reading on {card.serial} is not in the archive; offload it first."
+        checks.append(Check("blocking", said, "kept"))
     if card.readings_damaged:
+        count = card.readings_damaged
+        arrive = "reading on {} arrives" if count == 1 else "readings on {} arrive"
         sentence = (
-            f"{card.readings_damaged} readings on {card.serial} arrive damaged and would be lost; "
-            "offload once more, or say why that is all right."
+            f"{count} {arrive.format(card.serial)} damaged and would be lost; offload once more, "
+            "or say why that is all right."
         )
         checks.append(Check("look", sentence, "damaged", wants_word=True))
     if checks:

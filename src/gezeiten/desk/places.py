@@ -129,6 +129,7 @@ def _point_place(
         serial,
         point.fill_limit_s,
         tuple(_channel_place(row, plan) for row in series),
+        point.retired_ms is not None,
     )
 
 

@@ -146,8 +146,6 @@ def _offloaded(
     if one.in_the_way:
         ended(LoggerResult(serial, one.in_the_way, None))
         return False
-    if not one.card.readings_to_fetch:
-        return True
     if watch.cancelled():
         ended(LoggerResult(serial, "Not offloaded; it was stopped before.", None))
         return False
