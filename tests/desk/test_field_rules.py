@@ -280,12 +280,21 @@ def test_duties_of_the_point_are_checked(lab: Lab) -> None:
 # -- several ---------------------------------------------------------------------------------------
 def test_first_readings_fall_together() -> None:
     now = 1_793_664_000_000
-    assert common_start_ms(STORE_PLAN, now, 3) == now + 600_000
-    soon = common_start_ms(replace(STORE_PLAN, start="now"), now + 1, 3)
-    assert soon == now + 30_000  # three loggers take 24 s
-    assert together(STORE_PLAN, now, 1) == STORE_PLAN
+    assert now % 3_600_000 == 0
+    assert common_start_ms([STORE_PLAN] * 3, now) == now + 600_000
+    at_once = replace(STORE_PLAN, start="now")
+    assert common_start_ms([at_once] * 3, now + 1) == now + 30_000  # three loggers take 24 s
+    fours, sixes = (replace(STORE_PLAN, interval_s=60 * m) for m in (4, 6))
+    assert common_start_ms([fours, sixes], now) == now + 12 * 60_000  # full for both
+    days, sevens = (replace(STORE_PLAN, interval_s=s) for s in (86_400, 420))
+    assert common_start_ms([days, sevens], now) % 86_400_000 == 0
+    assert together([STORE_PLAN], now) == [STORE_PLAN]
     by_button = replace(STORE_PLAN, start="button")
-    assert together(by_button, now, 5) == by_button
+    [first, pressed, second] = together([fours, by_button, sixes], now)
+    assert pressed == by_button
+    assert (first.start, first.start_ms) == (second.start, second.start_ms) == (
+        "at", now + 12 * 60_000,
+    )  # fmt: skip
 
 
 def test_one_plan_for_all_with_a_row_of_result_each(lab: Lab, start_standin: StartStandin) -> None:

@@ -28,6 +28,7 @@ from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus
 
 CLOCK_WORTH_A_LOOK_MS = 30_000
 LOW_BATTERY = 0.15
+CLOCK_KEY = "computer clock"
 CALIBRATION_SOON_MS = 30 * DAY_MS
 
 Weight = Literal["passed", "look", "blocking", "note"]
@@ -213,7 +214,7 @@ def _computer_checks(desk: Desk) -> list[Check]:
     if not doubts:
         return [Check("passed", "This computer's clock is kept right.")]
     sentence = " ".join(doubts) + " It goes into the mission; say why it is right."
-    return [Check("look", sentence, "computer clock", wants_word=True)]
+    return [Check("look", sentence, CLOCK_KEY, wants_word=True)]
 
 
 def _clock_check(card: LoggerCard) -> Check:
@@ -223,7 +224,8 @@ def _clock_check(card: LoggerCard) -> Check:
         length = duration_text(round(abs(off)))
         sentence = f"Its clock is {length} {ahead} this computer's; launching sets it."
         return Check("look", sentence, "clock")
-    return Check("passed", f"Its clock agrees with this computer's ({off / 1000:+.1f} s).")
+    off_s = round(off / 1000, 1) + 0.0  # no minus sign before a nought
+    return Check("passed", f"Its clock agrees with this computer's ({off_s:+.1f} s).")
 
 
 def _battery_check(card: LoggerCard) -> Check:

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gezeiten.archive.intake import find_logger
-from gezeiten.desk.checks import Check, checks_before_launch
+from gezeiten.desk.checks import CLOCK_KEY, Check, checks_before_launch
 from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intents import book_mission, forget_intent, note_intent
@@ -102,7 +102,7 @@ def _launch(
     except (LoggerRefusedError, LoggerLockedError, NotKeptError):
         forget_intent(desk, identity.serial)  # it said so itself: the old mission stands
         raise
-    if "computer clock" in accepted:
+    if CLOCK_KEY in accepted:
         desk.computer.trust_from_here()
     return _record(desk, session, identity, address, plan, accepted)
 

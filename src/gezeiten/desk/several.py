@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from math import lcm
 
 from gezeiten.desk.checks import Check, checks_before_launch
 from gezeiten.desk.contact import LoggerCard
@@ -19,6 +20,7 @@ from gezeiten.link.offload import Watch
 SECONDS_A_LOGGER = 8
 """Time to allow for the launch of one logger before the common first reading."""
 _SHORT_STEP_MS = 10_000
+_LONGEST_WAIT_S = 3_600
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,22 +51,32 @@ class LoggerResult:
     first_ms: int | None
 
 
-def common_start_ms(plan: Plan, now_ms: int, loggers: int) -> int:
-    """Return the instant of a first reading that so many loggers can be ready for.
+def common_start_ms(plans: list[Plan], now_ms: int) -> int:
+    """Return the instant of a first reading that loggers with these plans can be ready for.
 
-    The next full interval (for "right away" the next full ten seconds) after the time that the
-    launches take.
+    The next instant that is a full interval for all of them, after the time that the launches
+    take; where that would be more than an hour apart, a full interval of the longest. If all start
+    right away, the next full ten seconds.
     """
-    ready_ms = now_ms + loggers * SECONDS_A_LOGGER * 1000
-    step = plan.interval_s * 1000 if plan.start == "next_interval" else _SHORT_STEP_MS
+    ready_ms = now_ms + len(plans) * SECONDS_A_LOGGER * 1000
+    intervals_s = [plan.interval_s for plan in plans if plan.start == "next_interval"]
+    step = _SHORT_STEP_MS
+    if intervals_s:
+        common_s = lcm(*intervals_s)
+        step = 1000 * (common_s if common_s <= _LONGEST_WAIT_S else max(intervals_s))
     return (ready_ms // step + 1) * step
 
 
-def together(plan: Plan, now_ms: int, loggers: int) -> Plan:
-    """Return the plan with a start at which the first readings of several loggers fall together."""
-    if loggers < 2 or plan.start in ("at", "button"):
-        return plan
-    return replace(plan, start="at", start_ms=common_start_ms(plan, now_ms, loggers))
+def together(plans: list[Plan], now_ms: int) -> list[Plan]:
+    """Return the plans with a start at which the first readings of several loggers fall together;
+    those with a start of their own (a set time, the button) keep it."""
+    free = [plan for plan in plans if plan.start in ("now", "next_interval")]
+    if len(free) < 2:
+        return plans
+    start_ms = common_start_ms(free, now_ms)
+    return [
+        replace(plan, start="at", start_ms=start_ms) if plan in free else plan for plan in plans
+    ]
 
 
 def prepare_several(
@@ -122,12 +134,11 @@ def offload_and_launch(
         on_result(result)
 
     ready = [one for one in prepared if _offloaded(desk, one, watch, ended)]
-    now = desk.now_ms()
-    for one in ready:
+    plans = together([one.plan for one in ready], desk.now_ms())
+    for one, plan in zip(ready, plans, strict=True):
         if watch.cancelled():
             ended(LoggerResult(one.card.serial, "Not launched; it was stopped before.", None))
             continue
-        plan = together(one.plan, now, len(ready))
         try:
             done = launch(desk, one.card.address, one.card.serial, plan, accepted)
         except GezeitenError as exc:

@@ -124,7 +124,7 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QLabel[role="big"] {{ font-weight: 600; font-size: {round(px * 1.3)}px; }}
     QLabel[role="ember"] {{ color: {t.ember}; font-weight: 600; }}
     QLabel[role="alarm"] {{ background: {t.ember}; color: {t.on_tide}; font-weight: 700;
-        padding: 6px 8px; border-radius: 4px; }}
+        border-radius: 4px; }}
     QLabel[role="brass"] {{ color: {t.brass}; font-weight: 600; }}
     QLabel[role="kelp"] {{ color: {t.kelp}; }}
     QPushButton {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 6px;

@@ -46,6 +46,7 @@ class CheckList(QScrollArea):
         self._shown = list(checks)
         self._build(typed)
         if self.word is not None and has_focus:
+            self.word.show()
             self.word.setFocus()
 
     def _build(self, typed: str = "") -> None:
@@ -87,6 +88,7 @@ class CheckList(QScrollArea):
         self._asking = key or (wanting[0].key if wanting else "")
         self._build()
         if self.word is not None:
+            self.word.show()  # the layout shows it later only, and what is hidden takes no focus
             self.word.setFocus()
             self.ensureWidgetVisible(self.word)
 

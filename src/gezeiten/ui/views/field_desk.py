@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
 from gezeiten.desk.checks import (
+    CLOCK_KEY,
     Check,
     checks_before_launch,
     label_check,
@@ -16,6 +17,7 @@ from gezeiten.desk.checks import (
     next_visit_ms,
     present_temp_c,
 )
+from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.launching import Launched
 from gezeiten.desk.offloading import Offloaded
@@ -71,6 +73,7 @@ class FieldDeskPlace(Place):
         self._usual: Plan | None = None
         self._edits: dict[str, tuple[Plan, str]] = {}
         self._accepted: dict[str, dict[str, str]] = {}
+        self._clock_word: tuple[str, str] | None = None
         self._labels: dict[str, str] = {}
         self._round: Round | None = None
         self._prepared: list[Prepared] = []
@@ -437,7 +440,7 @@ class FieldDeskPlace(Place):
         desk = self.house.desk
         try:
             self._show_outlook(card, plan)
-            taken = self._accepted.get(card.serial, {})
+            taken = self._words(card)
             self._show_checks(card, checks_before_launch(desk, card, plan, taken, label_))
         except GezeitenError as exc:
             self._show_checks(card, [Check("blocking", str(exc))])
@@ -460,7 +463,17 @@ class FieldDeskPlace(Place):
         field.setText(interval_text(interval_s))
         field.textEdited.emit(field.text())
 
+    def _words(self, card: LoggerCard) -> dict[str, str]:
+        """The words why for this logger. One for the computer's clock is good for all loggers, as
+        long as the doubt is the same."""
+        words = dict(self._accepted.get(card.serial, {}))
+        if self._clock_word and self._clock_word[0] == " ".join(clock_doubts(self.house.desk)):
+            words[CLOCK_KEY] = self._clock_word[1]
+        return words
+
     def _accept(self, key: str, word: str) -> None:
+        if key == CLOCK_KEY:
+            self._clock_word = (" ".join(clock_doubts(self.house.desk)), word)
         targets = self.loggers.ticked() if self.middle.currentIndex() == 1 else [self.card]
         for card in targets:
             if card is not None:
@@ -665,7 +678,7 @@ class FieldDeskPlace(Place):
     def _common_words(self, cards: list[LoggerCard]) -> dict[str, str]:
         words: dict[str, str] = {}
         for card in cards:
-            words.update(self._accepted.get(card.serial, {}))
+            words.update(self._words(card))
         return words
 
     def _row_ended(self, result: LoggerResult) -> None:
@@ -757,7 +770,7 @@ class FieldDeskPlace(Place):
         elif step in ("accept", "pin"):
             self.do_next()
         else:  # what is in the way is said by the launch itself and goes into the logbook
-            taken = self._accepted.get(card.serial, {})
+            taken = self._words(card)
             self.work.launch(card, plan, taken, self._labels.get(card.serial, ""))
 
     def _launched_one(self, done: Launched) -> None:
@@ -783,7 +796,7 @@ class FieldDeskPlace(Place):
         card = self.card
         if card is None or self.work.is_busy:
             return
-        taken = self._accepted.get(card.serial, {})
+        taken = self._words(card)
         [one] = prepare_again(self.house.desk, [card], taken)
         if one.in_the_way:
             self.house.said.emit(f"{card.serial}: {one.in_the_way}", True)

@@ -191,7 +191,8 @@ class _CardPainter(QStyledItemDelegate):
         source = tr("practice · network") if card.state.practice else tr("network")
         if is_locked(card.state):
             source = f"{tr('locked')} · {source}"
-        beside_box = inner.adjusted(0, 0, -_BOX - 8, 0)
+        serial_width = painter.fontMetrics().horizontalAdvance(card.serial) + 10
+        beside_box = inner.adjusted(serial_width, 0, -_BOX - 8, 0)
         self._text(painter, beside_box, 0, source, small, "muted", right=True)
         place = card.point.split(" · ")[-1] if card.point else tr("no point yet")
         where = f"{place} · {card.identity.model.name}"

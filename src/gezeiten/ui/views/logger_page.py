@@ -60,6 +60,7 @@ class LoggerPage(QWidget):
         self.label.setMaxLength(40)
         self.label.textEdited.connect(self.labelled.emit)
         self.label_words = label("", "muted", wrap=True)
+        self.label_words.setMargin(5)
         self.pin = self._ask(tr("Give its PIN"), "pin")
         self.watch = QCheckBox(tr("keep reading (costs battery)"))
         self.watch.toggled.connect(self._watch_toggled)

@@ -28,7 +28,8 @@ class OutlookBars(QWidget):
         self.setAccessibleName(tr("Mission outlook"))
 
     def sizeHint(self) -> QSize:
-        return QSize(400, round((self.fontMetrics().height() + 9) * 6))
+        lines = max(len(self._bars()), 3) + (1 if self._visit_ms is None else 2)
+        return QSize(400, round((self.fontMetrics().height() + 9) * lines))
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
@@ -49,6 +50,7 @@ class OutlookBars(QWidget):
         self._assumption = assumption
         words = "; ".join(f"{name}: {said}" for name, _, _, said in self._bars())
         self.setAccessibleDescription(words)
+        self.updateGeometry()
         self.update()
 
     def _bars(self) -> list[tuple[str, int | None, str, str]]:

@@ -119,7 +119,7 @@ class SeveralPage(QWidget):
         if result.first_ms:
             at = clock_time(result.first_ms, zone, seconds=True)
             first = tr("first reading %1").replace("%1", at)
-        return f"✓ {result.sentence} {first}", "kelp"
+        return f"✓ {result.sentence.rstrip('.')}; {first}.", "kelp"
 
     def _put(self, line: int, place: int, text: str, color: str) -> None:
         item = QTableWidgetItem(text)
