@@ -163,6 +163,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
     idle(qtbot, window)
     assert "does not take the PIN" in window.message.text()
     window.activateWindow()  # no window manager here that would do so
+    qtbot.waitUntil(lambda: QApplication.activeWindow() is window)
     press(window, "Ctrl+I")
     QTest.keyClicks(dialog("PinDialog").entry, "2580")
     QTest.keyClick(dialog("PinDialog").entry, Qt.Key.Key_Return)
@@ -182,6 +183,7 @@ def test_all_of_them_again_before_dark(window: MainWindow, qtbot: QtBot, tailgat
     field.loggers.setFocus()
     key("Space")
     assert [c.serial for c in field.loggers.ticked()] == ["D-2041", "R-1107"]
+    idle(qtbot, window)
     assert field.main.text() == "Offload and launch\n2 loggers"
     press(window, "F9")
     idle(qtbot, window)
@@ -207,6 +209,7 @@ def test_one_plan_for_several_lists_what_it_cannot_do(
     press(window, "Ctrl+T")
     field.several.common.setFocus()
     key("Space")
+    idle(qtbot, window)
     assert field.several.common.isChecked()
     assert "R-1107: Reif C2 has no Air temperature, Relative humidity." in field.several.lost.text()
     assert not field.several.lost.isHidden()

@@ -98,7 +98,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     assert plan.rules_for("probe_temperature")[0].value == 6.5
 
     # launch
-    assert field.main.text() == "Launch R-1107"
+    assert field.main.text().startswith("Launch R-1107\nfirst reading ")
     press(window, "F9")
     idle(qtbot, window)
     assert "plan read back, the same" in message(window)

@@ -99,6 +99,17 @@ def test_no_launch_without_a_plan_and_none_over_readings_nobody_fetched(
     assert session.directory() == []
 
 
+def test_of_two_computers_preparing_at_once_only_the_last_one_acts(lab: Lab) -> None:
+    with ModbusTcp(lab.standin.address) as first, ModbusTcp(lab.standin.address) as second:
+        ours, theirs = LoggerSession(first), LoggerSession(second)
+        ours.stage_plan(STORE_PLAN)
+        ours._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.Command.LAUNCH, 7, 0))
+        theirs._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.Command.BLINK, 9, 0))
+        with pytest.raises(LoggerRefusedError, match="another computer has prepared something"):
+            ours._write(reg.COMMIT_ADDRESS, (7).to_bytes(2, "big"))
+        assert theirs.state().state == reg.State.IDLE
+
+
 def test_a_plan_that_does_not_fit_is_refused_by_the_logger_itself(session: LoggerSession) -> None:
     from dataclasses import replace
 

@@ -173,7 +173,7 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     desk.close()
 
 
-# -- rounds ------------------------------------------------------------------------------------------
+# -- rounds ----------------------------------------------------------------------------------------
 def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(60)
@@ -206,7 +206,7 @@ def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
     assert made.pages.currentIndex() == 0
 
 
-# -- nothing at hand -----------------------------------------------------------------------------------
+# -- nothing at hand -------------------------------------------------------------------------------
 def test_practice_loggers_start_are_found_and_are_marked(
     qtbot: QtBot, desk: Desk, tmp_path: Path
 ) -> None:

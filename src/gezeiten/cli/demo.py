@@ -19,11 +19,13 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions, settle
 from gezeiten.desk.handing import export_csv, export_pdf
 from gezeiten.desk.launching import launch, stop
+from gezeiten.desk.logger_life import note_service
 from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pins import USUAL_GROUP, MemoryPins
-from gezeiten.desk.place_editor import SiteFacts, save_site
-from gezeiten.desk.places import add_point, point_named
+from gezeiten.desk.place_editor import SiteFacts, point_facts, save_point, save_site
+from gezeiten.desk.places import add_point, point_named, sites
+from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
@@ -152,6 +154,7 @@ class _Story:
         for process in self._by_serial.values():
             contact(self._desk, process.address, process.serial)
         self._mend()
+        self._keep_house()
         self._hand_over()
 
     # -- moving through time -------------------------------------------------------------------
@@ -258,6 +261,25 @@ class _Story:
             if excursion.start_ms < self._anchor_ms - 30 * DAY_MS:
                 cause, said = words.get(excursion.point.name, ("Not known", "Found on offload."))
                 settle(self._desk, excursion.id, cause, said)
+
+    def _keep_house(self) -> None:
+        """What a team notes beside its records: duties, calibrations, batteries, kept plans."""
+        for site in sites(self._desk):
+            for point in site.points:
+                keys = tuple(place.channel for place in point.channels[:1])
+                facts = replace(point_facts(self._desk, point.id), duty_channels=keys)
+                save_point(self._desk, site.id, facts, point.id)
+        for serial, days_ago in (("D-2041", 310), ("R-1107", 312), ("R-1109", 312)):
+            at_ms = int(self._anchor_ms - days_ago * DAY_MS)
+            words = "Ice point and bath at 25 °C, within 0.1 °C"
+            due_ms = at_ms + 365 * DAY_MS
+            note_service(self._desk, serial, "calibration", words, at_ms=at_ms, due_ms=due_ms)
+        at_ms = int(self._anchor_ms - 29.4 * DAY_MS)
+        note_service(self._desk, "B-0511", "battery", "it was empty", at_ms=at_ms)
+        for serial, name in (("R-1107", "Cold store, tight"), ("D-2041", "Museum store")):
+            _, spec = self._place(serial)
+            plan = Plan(spec.plan.channels, spec.plan.interval_s, limits=spec.plan.limits)
+            keep_plan(self._desk, name, plan, spec.logger.model)
 
     def _hand_over(self) -> None:
         """Hand over a fortnight of cold room A, as CSV and as PDF."""

@@ -664,15 +664,25 @@ class FieldDeskPlace(Place):
         """Make the plan suit every ticked logger; what cannot be applied is listed."""
         cards = self.loggers.ticked()
         if len(cards) < 2:
+            self._prepared = []
             return
         desk, plan = self.house.desk, self.editor.plan()
         words = self._common_words(cards)
-        if self.several.common.isChecked() and plan is not None:
-            self._prepared = prepare_several(desk, cards, plan, words)
-        else:
-            self._prepared = prepare_again(desk, cards, words)
-        self.several.show_prepared(self._prepared, self._zones)
-        self.check_list.show_checks(_common_checks(self._prepared))
+        common = plan if self.several.common.isChecked() else None
+
+        def work(_task: Task) -> list[Prepared]:
+            if common is not None:
+                return prepare_several(desk, cards, common, words)
+            return prepare_again(desk, cards, words)
+
+        self.house.run(work, self._show_prepared, latest="prepare")
+
+    def _show_prepared(self, prepared: list[Prepared]) -> None:
+        self._prepared = prepared
+        if self.middle.currentIndex() != 1:
+            return  # the ticks were taken off meanwhile
+        self.several.show_prepared(prepared, self._zones)
+        self.check_list.show_checks(_common_checks(prepared))
         self._show_main()
 
     def _common_words(self, cards: list[LoggerCard]) -> dict[str, str]:
