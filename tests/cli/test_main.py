@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 import subprocess
 import sys
 from pathlib import Path
@@ -78,9 +79,33 @@ def test_not_kept_readings_have_an_exit_code_of_their_own(
     point = ("--point", "Alte Lotsenwacht · Textile store")
     run("launch", "D-2041", *archive, *at, *point, *TRUST)
     standin.order("time", ms=standin.order("state")["now_ms"] + 36_000_000)
+    stopped = data_of("stop", "D-2041", *archive, *at)
+    assert stopped == {"serial": "D-2041", "stopped": True}
     failed = run("launch", "D-2041", *archive, *at, *TRUST, code=3)
     assert "are not in the archive; offload them first" in failed.stderr
     assert "Traceback" not in failed.output
+
+
+def test_a_pin_is_used_once_and_written_nowhere(
+    tmp_path: Path, start_standin: StartStandin
+) -> None:
+    archive = ("--archive", tmp_path / "archive")
+    standin = start_standin("P-0330", anchor_ms=ANCHOR_MS)
+    at = ("--at", str(standin.address), "--point", "Austernzucht Ost · Tank 2")
+    failed = run("launch", "P-0330", *archive, *at, *TRUST, code=4)
+    assert "P-0330 is locked; give the PIN" in failed.stderr
+    failed = run("launch", "P-0330", *archive, *at, *TRUST, "--pin", "25", code=2)
+    assert "four to nine digits" in failed.stderr
+    run("launch", "P-0330", *archive, *at, *TRUST, "--pin", "2580")
+    wrong = run("launch", "P-0330", *archive, *at, *TRUST, "--label", "0331", code=4)
+    assert "The label ends in 0331" in wrong.stderr
+    entries = json.loads(run("list", *archive, "--json").output)
+    assert entries[0]["logger"] == "P-0330"
+    with sqlite3.connect(tmp_path / "archive" / "archive.db") as raw:
+        rows = raw.execute("SELECT sentence, details FROM logbook").fetchall()
+    raw.close()
+    assert rows
+    assert not any("2580" in sentence or ": 2580" in details for sentence, details in rows)
 
 
 def test_errors_are_one_sentence_and_a_code(tmp_path: Path) -> None:

@@ -64,6 +64,12 @@ def test_a_plan_shown_is_the_plan_read(qtbot: QtBot, lab: Lab, plan: Plan) -> No
     assert editor_for(qtbot, lab, plan).plan() == plan
 
 
+def test_a_plan_only_looked_at_is_not_a_changed_one(qtbot: QtBot, lab: Lab) -> None:
+    warm = LimitRule("air_temperature", "above", 24.0)
+    plan = replace(STORE_PLAN, limits=(*STORE_PLAN.limits, warm))  # not in the channels' order
+    assert editor_for(qtbot, lab, plan).plan() == plan
+
+
 def test_the_richest_plan_survives_the_editor(qtbot: QtBot, cold_lab: Lab) -> None:
     assert editor_for(qtbot, cold_lab, RICH).plan() == RICH
     elsewhere = Settings(unit_temperature="K")

@@ -29,6 +29,7 @@ from gezeiten.desk.contact import find as find_loggers
 from gezeiten.desk.context import Desk
 from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.launching import launch as launch_logger
+from gezeiten.desk.launching import stop as stop_logger
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pins import use_pin_once
@@ -214,6 +215,24 @@ def _plan_for(desk: Desk, address: Address, serial: str, plan_file: Path | None)
         return read_plan_file(plan_file).plan
     except OSError as exc:
         raise InputError(f"{plan_file} cannot be read; check its name and rights.") from exc
+
+
+@main.command("stop")
+@archive_option
+@json_option
+@click.argument("serial")
+@click.option("--at", help="Address host:port; default: found by its serial.")
+@click.option("--pin", help="PIN of a locked logger, for this time only.")
+@reports_errors
+def stop_command(
+    folder: Path | None, as_json: bool, serial: str, at: str | None, pin: str | None
+) -> None:
+    """Stop a logger's mission; its memory stays."""
+    with open_desk(folder) as desk:
+        if pin:
+            use_pin_once(desk, serial, pin)
+        stop_logger(desk, _address_of(desk, serial, at), serial)
+    put(as_json, {"serial": serial, "stopped": True}, [f"{serial} is stopped; its memory stays."])
 
 
 @main.command("list")

@@ -286,7 +286,9 @@ def _missions(desk: Desk, point: PointPlace) -> list[ReportMission]:
         return [
             ReportMission(
                 mission.logger.serial,
-                mission.logger.model,
+                f"{mission.logger.model}, practice"
+                if mission.logger.practice
+                else mission.logger.model,
                 mission.number,
                 mission.first_ms,
                 mission.interval_ms // 1000,

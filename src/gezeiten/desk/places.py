@@ -32,7 +32,7 @@ class ChannelPlace:
 @dataclass(frozen=True, slots=True)
 class PointPlace:
     """A point with what is recorded there. serial: the logger now at the point, or ""; retired:
-    out of use, its record stays."""
+    out of use, its record stays; practice: that logger is a stand-in, its readings are made up."""
 
     id: int
     site_id: int
@@ -43,6 +43,7 @@ class PointPlace:
     fill_limit_s: int
     channels: tuple[ChannelPlace, ...]
     retired: bool = False
+    practice: bool = False
 
     @property
     def full_name(self) -> str:
@@ -84,8 +85,8 @@ def sites(desk: Desk) -> list[SitePlace]:
     """Return all sites with their points, in the order in which they were added."""
     with desk.archive.reading() as session:
         rows = session.scalars(select(Site).order_by(Site.id)).all()
-        serials = {
-            logger.point_id: logger.serial
+        loggers = {
+            logger.point_id: logger
             for logger in session.scalars(select(Logger)).all()
             if logger.point_id is not None
         }
@@ -104,7 +105,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                     _point_place(
                         point,
                         site,
-                        serials.get(point.id, ""),
+                        loggers.get(point.id),
                         [row for row in series if row.point_id == point.id],
                         latest.get(point.id),
                     )
@@ -117,7 +118,11 @@ def sites(desk: Desk) -> list[SitePlace]:
 
 
 def _point_place(
-    point: Point, site: Site, serial: str, series: list[SeriesRow], mission: Mission | None
+    point: Point,
+    site: Site,
+    logger: Logger | None,
+    series: list[SeriesRow],
+    mission: Mission | None,
 ) -> PointPlace:
     plan = plan_from_dict(mission.plan) if mission else None
     return PointPlace(
@@ -126,10 +131,11 @@ def _point_place(
         site.name,
         point.name,
         site.zone,
-        serial,
+        logger.serial if logger else "",
         point.fill_limit_s,
         tuple(_channel_place(row, plan) for row in series),
         point.retired_ms is not None,
+        bool(logger and logger.practice),
     )
 
 

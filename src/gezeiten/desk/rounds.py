@@ -172,13 +172,20 @@ def _task(session: Session, task: RoundTask, row: VisitRound, shown: BoardRow | 
         point.name,
         point.site.zone,
         logger.serial if logger else "",
-        logger.model if logger else "",
+        _model_words(logger),
         tuple(need.words for need in shown.needs) if shown else (),
         plan_from_dict(task.plan) if task.plan else None,
         offloaded,
         bool(last and last.launched_ms >= row.made_ms),
         task.left_out or "",
     )
+
+
+def _model_words(logger: Logger | None) -> str:
+    """The model, and that the logger is one to practise with where it is."""
+    if logger is None:
+        return ""
+    return f"{logger.model} (practice)" if logger.practice else logger.model
 
 
 def _all_kept_since(session: Session, point_id: int, last: Mission | None, since_ms: int) -> bool:

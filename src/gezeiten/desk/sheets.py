@@ -68,6 +68,8 @@ def label_lines(done: Launched, model: str, zone: str) -> list[tuple[str, str]]:
         ("Every", interval_text(plan.interval_s)),
         ("Ends", expected_end(plan, model, done.first_ms, zone)),
     ]
+    if done.state.practice:
+        lines.append(("Practice", "a stand-in, its readings are made up"))
     lines += [(quantity(rule.channel).name, rule_text(rule)) for rule in plan.limits[:4]]
     if len(plan.limits) > 4:
         lines.append(("", f"and {len(plan.limits) - 4} more limits"))

@@ -181,10 +181,10 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
         border: 1.5px solid {t.muted}; background: {t.paper}; }}
     QCheckBox::indicator {{ border-radius: 3px; }}
     QRadioButton::indicator {{ border-radius: 8px; }}
-    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.tide};
-        border-color: {t.tide}; image: url({tick}); }}
-    QTreeView::indicator {{ width: 15px; height: 15px; border: 1.5px solid {t.muted};
-        border-radius: 3px; background: {t.paper}; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked, QListView::indicator:checked {{
+        background: {t.tide}; border-color: {t.tide}; image: url({tick}); }}
+    QTreeView::indicator, QListView::indicator {{ width: 15px; height: 15px;
+        border: 1.5px solid {t.muted}; border-radius: 3px; background: {t.paper}; }}
     QRadioButton::indicator:checked {{ background: qradialgradient(cx:0.5, cy:0.5, radius:0.5,
         fx:0.5, fy:0.5, stop:0 {t.tide}, stop:0.55 {t.tide}, stop:0.6 {t.paper},
         stop:1 {t.paper}); border-color: {t.tide}; }}

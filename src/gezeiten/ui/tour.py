@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from PySide6.QtCore import QDeadlineTimer, QEventLoop, QtMsgType, qInstallMessageHandler
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QDialog
 
 from gezeiten.desk.context import Desk
 from gezeiten.ui import house as places
@@ -61,11 +61,20 @@ def take_pictures(
             show()
             settle_down(window)
             path = out / f"{name}.png"
-            window.grab().save(str(path))
+            shown = _open_dialog() or window
+            shown.grab().save(str(path))
+            if shown is not window:
+                shown.close()
             yield path
     finally:
         window.close()
         desk.close()
+
+
+def _open_dialog() -> QDialog | None:
+    """Return the dialog that is open, None where there is none."""
+    open_ones = (w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog))
+    return next((dialog for dialog in open_ones if dialog.isVisible()), None)
 
 
 def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
@@ -94,6 +103,23 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         trends.chart.set_mark((end - 4 * third, end - 2 * third))
         trends.chart.put_cursor(end - 3 * third - third // 4)
 
+    def show_several() -> None:
+        visit_desk("R-1107", PLAN)
+        field.loggers.tick(["B-0508", "D-2041", "R-1107", "W-0112"])
+        field.several.common.setChecked(True)
+        field._prepare()
+
+    def show_round() -> None:
+        field.untick_all()
+        window.go(places.TIDEBOARD)
+        settle_down(window)
+        window.places[places.TIDEBOARD].prepare_visit()
+
+    def show_kept_plans() -> None:
+        visit_desk("R-1107", PLAN)
+        settle_down(window)
+        field.show_kept_plans()
+
     return [
         ("1-tideboard", lambda: window.go(places.TIDEBOARD)),
         ("2-field-desk-plan", lambda: visit_desk("D-2041", PLAN)),
@@ -103,4 +129,9 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         ("6-excursions", lambda: window.go(places.EXCURSIONS)),
         ("7-handover", lambda: window.go(places.HANDOVER)),
         ("8-logbook", lambda: window.go(places.LOGBOOK)),
+        ("9-several", show_several),
+        ("10-round", show_round),
+        ("11-places", window.show_places),
+        ("12-kept-plans", show_kept_plans),
+        ("13-settings", window.show_settings),
     ]

@@ -335,9 +335,13 @@ class ChannelsSection(Section):
 
     def applied(self, plan: Plan, context: EditContext) -> Plan:
         on = [one for one in self.lines if one.on.isChecked()]
+        rules = [limit.rule() for one in on for limit in one.limits]
+        # in the order in which they came, so that a plan only looked at is not a changed one
+        places = {rule.key: place for place, rule in enumerate(plan.limits)}
+        rules.sort(key=lambda rule: places.get(rule.key, len(places)))
         return replace(
             plan,
             channels=tuple(one.spec.key for one in on),
-            limits=tuple(limit.rule() for one in on for limit in one.limits),
+            limits=tuple(rules),
             settings=tuple(s for one in on if not (s := one.setting()).is_usual),
         )

@@ -54,7 +54,7 @@ class PlanEditor(QWidget):
             self.names, self.channels, self.start_end, self.manners, self.times,
         )  # fmt: skip
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setContentsMargins(0, 0, 8, 0)
         layout.setSpacing(7)
         for part in (self.names, self.times, self.start_end, rule(), self.channels, self.manners):
             layout.addWidget(part)

@@ -198,6 +198,9 @@ class BoardCanvas(QWidget):
         painter.setPen(self.theme.color("muted"))
         painter.setFont(self._font(small=True))
         at = QRectF(self._left() - serial_width - 12, top, serial_width, height)
+        slanted = QFont(painter.font())
+        slanted.setItalic(row.point.practice)
+        painter.setFont(slanted)
         painter.drawText(at, center | Qt.AlignmentFlag.AlignRight, row.serial)
         self._paint_past(painter, row, middle)
         self._paint_future(painter, row, middle)
@@ -412,6 +415,8 @@ def row_in_words(row: BoardRow) -> str:
     open_gaps = sum(1 for booked in row.gaps if booked.state == "open")
     to_assess = sum(1 for event in row.excursions if not event.is_settled)
     parts = [f"{row.point.name} {row.serial}".strip()]
+    if row.point.practice:
+        parts.append(tr("practice logger, readings made up"))
     if open_gaps:
         parts.append(counted(open_gaps, "%n gap", "%n gaps"))
     if to_assess:

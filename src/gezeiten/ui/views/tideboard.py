@@ -65,6 +65,7 @@ class TideboardPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.canvas = BoardCanvas()
+        self._has_practice = False
         self.canvas.opened.connect(self._open)
         self.canvas.selected.connect(lambda row: self.house.say(row_in_words(row)))
         scroll = QScrollArea()
@@ -156,6 +157,8 @@ class TideboardPlace(Place):
         self._scroll.setVisible(has_points)
         self.empty.setVisible(not has_points)
         self.canvas.show_board(shown)
+        self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
+        self._show_legend()
         clear(self.visits)
         for visit in shown.visits[:VISITS_SHOWN]:
             self.visits.addWidget(self._visit_card(visit), 1)
@@ -190,6 +193,9 @@ class TideboardPlace(Place):
             f"<span style='color:{self.house.theme.muted}'> {words}</span>"
             for sign, words, color in legend_items(self.house.theme)
         ]
+        if self._has_practice:
+            words = tr("serial: practice logger")
+            parts.append(f"<i style='color:{self.house.theme.muted}'>{words}</i>")
         self.legend.setText("&nbsp;&nbsp; ".join(parts))
 
     def set_theme(self, theme: Theme) -> None:
