@@ -42,6 +42,7 @@ from gezeiten.desk.planning import (
     last_plan_at,
     pattern_name,
     rename_kept,
+    usual_plan,
 )
 from gezeiten.desk.rounds import (
     close_round,
@@ -293,6 +294,21 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
     visits = {s.name: s.next_visit_ms for s in sites(lab.desk)}
     assert visits["Alte Lotsenwacht"] == pytest.approx(lab.desk.now_ms() + 200 * DAY_MS, abs=60_000)
     assert logbook_entries(lab.desk)[0].sentence == "Round ended: 2 of 2 points done."
+
+
+def test_a_renamed_point_is_launched_under_its_new_name(lab: Lab) -> None:
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    [point] = points(lab.desk)
+    save_point(lab.desk, point.site_id, replace(point_facts(lab.desk, point.id), name="Depot"),
+               point.id)  # fmt: skip
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    plan = usual_plan(lab.desk, card)
+    assert plan == replace(STORE_PLAN, point_name="Alte Lotsenwacht · Depot")
+    launch(lab.desk, lab.standin.address, lab.serial, plan)
+    assert [p.full_name for p in points(lab.desk)] == ["Alte Lotsenwacht · Depot"]
+    made = make_round(lab.desk, [point.site_id], lab.desk.now_ms() + 60 * DAY_MS)
+    assert made.tasks[0].plan is not None
+    assert made.tasks[0].plan.point_name == "Alte Lotsenwacht · Depot"
 
 
 def test_a_task_can_be_offload_only(lab: Lab) -> None:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gezeiten.archive.database import translated
 from gezeiten.archive.intake import POINT_SEPARATOR
@@ -59,7 +60,17 @@ def last_plan(desk: Desk, card: LoggerCard) -> Plan | None:
             last = session.scalars(query.filter_by(point_id=logger.point_id)).first()
         if last is None and logger:
             last = session.scalars(query.filter_by(logger_id=logger.id)).first()
-    return plan_from_dict(last.plan) if last is not None else card.plan
+        return plan_of(session, last) if last is not None else card.plan
+
+
+def plan_of(session: Session, mission: Mission) -> Plan:
+    """Return the plan of a mission, for its point as that is called now: a point may have been
+    renamed or moved since."""
+    plan = plan_from_dict(mission.plan)
+    point = session.get(Point, mission.point_id) if mission.point_id else None
+    if point is None:
+        return plan
+    return replace(plan, point_name=f"{point.site.name}{POINT_SEPARATOR}{point.name}")
 
 
 def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
@@ -74,7 +85,7 @@ def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
             .order_by(Mission.launched_ms.desc())
             .limit(1)
         ).first()
-    return plan_from_dict(last.plan) if last else None
+        return plan_of(session, last) if last else None
 
 
 def pattern_name(desk: Desk, card: LoggerCard, point_name: str) -> str:

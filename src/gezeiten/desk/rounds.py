@@ -13,7 +13,7 @@ from gezeiten.desk.board import Board, BoardRow, board
 from gezeiten.desk.context import Desk
 from gezeiten.desk.place_editor import visited
 from gezeiten.desk.places import SitePlace
-from gezeiten.desk.planning import again
+from gezeiten.desk.planning import again, plan_of
 from gezeiten.domain.coverage import size
 from gezeiten.domain.models import logger_model
 from gezeiten.domain.plan import Plan, plan_from_dict
@@ -134,7 +134,7 @@ def _plan_to_launch(session: Session, row: BoardRow, day_ms: int) -> Plan | None
     clock_off = any(need.kind == "clock" for need in row.needs)
     if row.is_recording and not ends_early and not clock_off:
         return None
-    return again(plan_from_dict(last.plan))
+    return again(plan_of(session, last))
 
 
 def _last_mission(session: Session, point_id: int) -> Mission | None:
