@@ -295,6 +295,13 @@ def test_present_readings_are_refreshed_only_while_looked_at(
     press(window, "Ctrl+1")
     idle(qtbot, window)
     assert not field.logger_page.watch.isChecked()
+    press(window, "Ctrl+2")
+    idle(qtbot, window)
+    choose(window, qtbot, "D-2041")
+    tailgate.standin.kill()
+    press(window, "F7")
+    idle(qtbot, window)
+    assert not field.logger_page.watch.isChecked()  # a logger that is gone is not asked for ever
 
 
 def test_health_shows_the_self_check_and_how_the_last_mission_ended(
@@ -306,7 +313,7 @@ def test_health_shows_the_self_check_and_how_the_last_mission_ended(
     assert "D-2041 is stopped; its memory stays." in window.message.text()
     press(window, "Shift+F8")
     idle(qtbot, window)
-    texts = [w.text() for w in field.logger_page.health.findChildren(type(field.first))]
+    texts = [w.text() for w in field.logger_page.health.findChildren(type(field.right.time))]
     assert "self-check good" in texts
     assert any(text.startswith("stopped by a computer · ") for text in texts)
     assert any("under this plan (at 1" in text for text in texts)

@@ -35,7 +35,7 @@ class FieldWork(QObject):
     stopped = Signal(str)
     row_ended = Signal(object)  # LoggerResult
     several_ended = Signal(object)  # list of LoggerResult
-    live = Signal(str, object)  # serial, list of LiveValue
+    live = Signal(str, object)  # serial, list of LiveValue; None: it could not be read
     busy_changed = Signal()
 
     def __init__(self, house: House) -> None:
@@ -89,8 +89,7 @@ class FieldWork(QObject):
 
         def ended(values: object) -> None:
             self._reading_live = False
-            if values is not None:
-                self.live.emit(serial, values)
+            self.live.emit(serial, values)
 
         self._house.run(
             lambda _task: desk_contact.present_readings(desk, card.address, serial),

@@ -107,7 +107,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         visit_desk("R-1107", PLAN)
         field.loggers.tick(["B-0508", "D-2041", "R-1107", "W-0112"])
         field.several.common.setChecked(True)
-        field._prepare()
+        field.group.prepare()
 
     def show_round() -> None:
         field.untick_all()

@@ -23,9 +23,9 @@ from gezeiten.desk.launching import Launched
 from gezeiten.desk.offloading import Offloaded
 from gezeiten.desk.pins import is_locked, pin_group
 from gezeiten.desk.places import points
-from gezeiten.desk.planning import last_plan, pattern_name, usual_plan
+from gezeiten.desk.planning import pattern_name
 from gezeiten.desk.rounds import Round, open_round
-from gezeiten.desk.several import LoggerResult, Prepared, prepare_again, prepare_several
+from gezeiten.desk.several import LoggerResult, prepare_again
 from gezeiten.desk.sheets import write_label_sheet
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.outlook import battery_assumption, battery_days
@@ -37,21 +37,21 @@ from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
-from gezeiten.ui.kept_plans import CompareDialog, KeptPlansDialog
 from gezeiten.ui.life_dialog import LifeDialog
-from gezeiten.ui.parts import Card, button, column, label, row
+from gezeiten.ui.parts import button, column, label, row
 from gezeiten.ui.pin_dialog import PinDialog
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
-from gezeiten.ui.views.check_list import CheckList
+from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import LoggerList, not_kept_words
 from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words
 from gezeiten.ui.views.mission_page import MissionPage, state_words
 from gezeiten.ui.views.nobody_page import NobodyPage
 from gezeiten.ui.views.plan_page import PlanPage
+from gezeiten.ui.views.plan_shelf import PlanShelf
 from gezeiten.ui.views.round_strip import RoundStrip
-from gezeiten.ui.views.several_page import SeveralPage
+from gezeiten.ui.views.several_desk import SeveralDesk
 from gezeiten.ui.views.stages import StageBar
 from gezeiten.ui.work import Task
 
@@ -76,7 +76,6 @@ class FieldDeskPlace(Place):
         self._clock_word: tuple[str, str] | None = None
         self._labels: dict[str, str] = {}
         self._round: Round | None = None
-        self._prepared: list[Prepared] = []
         self._build()
         self._connect()
         self._second = QTimer(self)
@@ -110,32 +109,18 @@ class FieldDeskPlace(Place):
             self.pages.addWidget(page)
         one = QWidget()
         one.setLayout(column(self.stages, self.pages, spacing=10))
-        self.several = SeveralPage()
+        self.right = LaunchPanel()
+        self.check_list, self.main = self.right.check_list, self.right.main
+        self.group = SeveralDesk(self.house, self.loggers, self.work, self.editor.plan, self._words)
+        self.several = self.group.page
+        self.shelf = PlanShelf(self.house, self, self.editor, self._into_editor, self._zone)
         self.nobody = NobodyPage(can_practise=self.house.practice is not None)
         self.middle = QStackedWidget()
         for view in (one, self.several, self.nobody):
             self.middle.addWidget(view)
-        self.setLayout(row(left, self.middle, self._right_side(), margins=14))
+        self.setLayout(row(left, self.middle, self.right, margins=14))
         self.layout().setStretch(1, 1)
         self.setFocusProxy(self.loggers)
-
-    def _right_side(self) -> QWidget:
-        checks = Card(tr("Before launch"))
-        self.check_list = CheckList()
-        checks.body.addWidget(self.check_list, 1)
-        act = Card()
-        self.first = label("", "muted", wrap=True)
-        self.main = button("", self.do_next, "primary")
-        self.main.setAccessibleName(tr("Next step"))
-        self.after = label("", "muted", wrap=True)
-        for part in (self.first, self.main, self.after):
-            act.body.addWidget(part)
-        side = QWidget()
-        side.setLayout(column(checks, act))
-        side.layout().setStretch(0, 1)
-        side.setFixedWidth(262)
-        self.right = side
-        return side
 
     def _connect(self) -> None:
         self.loggers.currentItemChanged.connect(lambda *_: self._show_current())
@@ -144,6 +129,9 @@ class FieldDeskPlace(Place):
         self.editor.changed.connect(self._plan_changed)
         self.plan_page.reach.connect(self._take_interval)
         self.check_list.accepted.connect(self._accept)
+        self.right.pressed.connect(self.do_next)
+        self.group.prepared_anew.connect(self._show_group)
+        self.group.ended.connect(self._several_ended)
         self.logger_page.labelled.connect(self._labelled)
         self.logger_page.wants_live.connect(self._read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
@@ -162,8 +150,6 @@ class FieldDeskPlace(Place):
         work.offloaded.connect(self._offloaded)
         work.launched.connect(self._launched_one)
         work.stopped.connect(self._stopped)
-        work.row_ended.connect(self._row_ended)
-        work.several_ended.connect(self._several_ended)
         work.live.connect(self._show_live)
         work.busy_changed.connect(self._busy_changed)
 
@@ -175,7 +161,7 @@ class FieldDeskPlace(Place):
             "last": self.take_last_plan, "kept": self.show_kept_plans,
             "keep": self.show_kept_plans, "differs": self.show_differences,
             "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
-            "labels": self.write_labels, "common": self._prepare, "untick": self.untick_all,
+            "labels": self.write_labels, "common": self.group.prepare, "untick": self.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
             "practice": self.start_practice,
         }[act]()  # fmt: skip
@@ -252,7 +238,7 @@ class FieldDeskPlace(Place):
 
     def _know_places(self, known: tuple[list[tuple[str, str]], Round | None]) -> None:
         listed, self._round = known
-        self._zones = dict(listed)
+        self._zones = self.group.zones = dict(listed)
         self.editor.names.show_points([name for name, _ in listed])
         self.round_strip.show_round(self._round)
         self.loggers.show_round(self.round_strip.words())
@@ -283,7 +269,7 @@ class FieldDeskPlace(Place):
         elif self.loggers.current_card() is card:
             self._show_current()
         if self.loggers.is_ticked(card.serial) and not self.work.is_busy:
-            self._prepare()
+            self.group.prepare()
 
     def _looked(self, seen: set[str]) -> None:
         self.again.setEnabled(True)
@@ -365,22 +351,11 @@ class FieldDeskPlace(Place):
         self._keep_edits()
         self._in_editor = card.serial
         self.logger_page.label.setText(self._labels.get(card.serial, ""))
-        self._usual, origin = self._plan_to_start_from(card)
+        self._usual, origin = self.shelf.to_start_from(card, self._round)
         plan, origin = self._edits.pop(card.serial, (self._usual, origin))
         self.plan_page.show_origin(origin)
         self.editor.show_plan(card, plan, zone)
         self.stages.choose(OFFLOAD if card.readings_to_fetch else PLAN)
-
-    def _plan_to_start_from(self, card: LoggerCard) -> tuple[Plan, str]:
-        """What the round has ready for this logger, else as the last mission here."""
-        if self._round is not None:
-            for task in self._round.tasks:
-                if task.serial == card.serial and task.plan is not None and not task.is_done:
-                    return task.plan, tr("Ready for the round")
-        origin = tr("As the last mission here")
-        if last_plan(self.house.desk, card) is None:
-            origin = tr("All channels, every 10 min")
-        return usual_plan(self.house.desk, card), origin
 
     def _keep_edits(self) -> None:
         """Remember a plan that was edited before another logger is shown."""
@@ -389,8 +364,7 @@ class FieldDeskPlace(Place):
             self._edits[self._in_editor] = (plan, tr("Edited"))
 
     def _choose_middle(self) -> None:
-        several = len(self.loggers.ticked()) >= 2
-        self.middle.setCurrentIndex(2 if self.card is None else 1 if several else 0)
+        self.middle.setCurrentIndex(2 if self.card is None else 1 if self.group.is_on else 0)
         self.right.setVisible(self.card is not None)
 
     # -- identity ----------------------------------------------------------------------------------
@@ -444,8 +418,8 @@ class FieldDeskPlace(Place):
             self._show_checks(card, checks_before_launch(desk, card, plan, taken, label_))
         except GezeitenError as exc:
             self._show_checks(card, [Check("blocking", str(exc))])
-        if self.middle.currentIndex() == 1 and self.several.common.isChecked():
-            self._prepare()
+        if self.group.is_on and self.several.common.isChecked():
+            self.group.prepare()
 
     def _show_outlook(self, card: LoggerCard, plan: Plan) -> None:
         desk, model = self.house.desk, card.identity.model
@@ -474,16 +448,16 @@ class FieldDeskPlace(Place):
     def _accept(self, key: str, word: str) -> None:
         if key == CLOCK_KEY:
             self._clock_word = (" ".join(clock_doubts(self.house.desk)), word)
-        targets = self.loggers.ticked() if self.middle.currentIndex() == 1 else [self.card]
+        targets = self.loggers.ticked() if self.group.is_on else [self.card]
         for card in targets:
             if card is not None:
                 self._accepted.setdefault(card.serial, {})[key] = word
         self._plan_changed()
-        self._prepare()
+        self.group.prepare()
 
     def _show_checks(self, card: LoggerCard, checks: list[Check]) -> None:
         self._checks = checks
-        if self.middle.currentIndex() != 1:
+        if not self.group.is_on:
             self.check_list.show_checks(checks)
         self._show_stages(card)
         self._show_main()
@@ -521,11 +495,10 @@ class FieldDeskPlace(Place):
         card = self.card
         if card is None or self.work.is_busy:
             return ""
-        if self.middle.currentIndex() == 1:
-            if any(not one.in_the_way for one in self._prepared):
+        if self.group.is_on:
+            if self.group.ready():
                 return "several"
-            wanting = any(check.wants_word for one in self._prepared for check in one.checks)
-            return "accept" if wanting else ""
+            return "accept" if self.group.wants_word() else ""
         if card.readings_to_fetch:
             return "offload"
         blocking = [check for check in self._checks if check.weight == "blocking"]
@@ -542,23 +515,17 @@ class FieldDeskPlace(Place):
         if card is None:
             return
         if self.work.is_busy:
-            self.after.setText(tr("under way; Esc stops it"))
+            self.right.after.setText(tr("under way; Esc stops it"))
             return
-        text, after = self._main_words(card, step)
-        self.main.setText(text)
-        self.after.setText(after)
+        self.right.show_step(*self._main_words(card, step))
         self._tick()
 
     def _main_words(self, card: LoggerCard, step: str) -> tuple[str, str]:
         """Return what the large button says, and what follows."""
         if step == "accept":
             return tr("Say why it is all right"), tr("then it can be launched")
-        if self.middle.currentIndex() == 1:
-            ready = sum(not one.in_the_way for one in self._prepared)
-            words = counted(
-                ready, "Offload and launch\n%n logger", "Offload and launch\n%n loggers"
-            )
-            return words, tr("their first readings fall together")
+        if self.group.is_on:
+            return self.group.step_words()
         if step == "offload":
             count = card.readings_not_kept
             words = counted(count, "Offload %n reading", "Offload %n readings")
@@ -578,13 +545,12 @@ class FieldDeskPlace(Place):
         card = self.card
         if card is None:
             return
-        at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
-        step = self._next()
-        left = self.editor.countdown() if step == "launch" else ""
+        step, left = self._next(), ""
         if step == "launch":
+            left = self.editor.countdown()
             self.main.setText(self._main_words(card, step)[0])
-        said = tr("first reading in %1").replace("%1", left) if left else ""
-        self.first.setText(f"{at} · {said}" if said else at)
+        at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
+        self.right.show_time(at, left)
 
     def showEvent(self, event: object) -> None:
         self._second.start()
@@ -598,46 +564,24 @@ class FieldDeskPlace(Place):
     def _into_editor(self, plan: Plan, origin: str) -> None:
         card = self.card
         if card is not None:
+            self.stages.choose(PLAN)
             self.plan_page.show_origin(origin)
             self.editor.show_plan(card, plan, self._zone(card))
 
     def take_last_plan(self) -> None:
         """Start over from the last mission at this point."""
         if self.card is not None:
-            self.stages.choose(PLAN)
-            origin = tr("As the last mission here")
-            self._into_editor(usual_plan(self.house.desk, self.card), origin)
+            self.shelf.take_last(self.card)
 
     def show_kept_plans(self) -> None:
         """Open the kept plans."""
-        card = self.card
-        if card is None:
-            return
-        plan, model = self.editor.plan(), card.identity.model.name
-        dialog = KeptPlansDialog(self, self.house, plan, model, self._zone(card))
-        dialog.taken.connect(self._take_kept)
-        dialog.open()
-
-    def _take_kept(self, kept: Plan, name: str) -> None:
-        """A kept plan keeps its settings; where it goes and its names stay those of here."""
-        card = self.card
-        if card is None:
-            return
-        self.stages.choose(PLAN)
-        [prepared] = prepare_several(self.house.desk, [card], kept, {})
-        if prepared.lost:
-            self.house.said.emit(" ".join(prepared.lost), True)
-        self._into_editor(prepared.plan, tr("Kept plan “%1”").replace("%1", name))
+        if self.card is not None:
+            self.shelf.show_kept(self.card)
 
     def show_differences(self) -> None:
         """Show what differs from the last plan here."""
-        card, plan = self.card, self.editor.plan()
-        other = last_plan(self.house.desk, card) if card else None
-        if card is None or plan is None or other is None:
-            self.house.say(tr("There is no earlier plan to compare with."))
-            return
-        names = (tr("in the editor"), tr("last mission here"))
-        CompareDialog(self, self.house.theme, plan, other, names, self._zone(card)).open()
+        if self.card is not None:
+            self.shelf.show_differences(self.card)
 
     # -- several -----------------------------------------------------------------------------------
     def tick_all(self) -> None:
@@ -655,59 +599,21 @@ class FieldDeskPlace(Place):
         if count < 2:
             self.several.forget_results()
         self._choose_middle()
-        self._prepare()
+        self.group.prepare()
         if count < 2:
             self.check_list.show_checks(self._checks)
         self._show_main()
 
-    def _prepare(self) -> None:
-        """Make the plan suit every ticked logger; what cannot be applied is listed."""
-        cards = self.loggers.ticked()
-        if len(cards) < 2:
-            self._prepared = []
-            return
-        desk, plan = self.house.desk, self.editor.plan()
-        words = self._common_words(cards)
-        common = plan if self.several.common.isChecked() else None
-
-        def work(_task: Task) -> list[Prepared]:
-            if common is not None:
-                return prepare_several(desk, cards, common, words)
-            return prepare_again(desk, cards, words)
-
-        self.house.run(work, self._show_prepared, latest="prepare")
-
-    def _show_prepared(self, prepared: list[Prepared]) -> None:
-        self._prepared = prepared
-        if self.middle.currentIndex() != 1:
-            return  # the ticks were taken off meanwhile
-        self.several.show_prepared(prepared, self._zones)
-        self.check_list.show_checks(_common_checks(prepared))
+    def _show_group(self) -> None:
+        self.check_list.show_checks(self.group.checks())
         self._show_main()
 
-    def _common_words(self, cards: list[LoggerCard]) -> dict[str, str]:
-        words: dict[str, str] = {}
-        for card in cards:
-            words.update(self._words(card))
-        return words
-
-    def _row_ended(self, result: LoggerResult) -> None:
-        self.several.show_result(result)
-        self.house.say(f"{result.serial}: {result.sentence}")
-
     def _several_ended(self, results: list[LoggerResult]) -> None:
-        good = [r for r in results if r.first_ms is not None]
-        for result in good:
-            self._edits.pop(result.serial, None)
+        for result in results:
+            if result.first_ms is not None:
+                self._edits.pop(result.serial, None)
         self._in_editor = None
-        self.house.archive_changed.emit()
-        self._prepare()
         self._show_current()
-        said = counted(len(good), "%n logger launched", "%n loggers launched")
-        failed = len(results) - len(good)
-        if failed:
-            said += ", " + counted(failed, "%n not", "%n not")
-        self.house.said.emit(said + ".", bool(failed))
 
     # -- acts ----------------------------------------------------------------------------------
     def do_next(self) -> None:
@@ -760,13 +666,11 @@ class FieldDeskPlace(Place):
         """Launch the ticked loggers, or the chosen one by the plan as edited."""
         if self.work.is_busy:
             return
-        if self.middle.currentIndex() == 1:
-            ready = [one for one in self._prepared if not one.in_the_way]
+        if self.group.is_on:
             if self._next() == "accept":
                 self.check_list.ask()
-            elif ready:
-                self.several.forget_results()
-                self.work.run_several(ready, self._common_words(self.loggers.ticked()))
+            else:
+                self.group.run()
             return
         card, plan = self.card, self.editor.plan()
         if card is None or plan is None:
@@ -799,9 +703,9 @@ class FieldDeskPlace(Place):
 
     def again_as_it_was(self) -> None:
         """Offload, then launch the same plan: the chosen logger, or all that are ticked."""
-        if self.middle.currentIndex() == 1:
+        if self.group.is_on:
             self.several.as_it_was.setChecked(True)
-            self._prepare()
+            self.group.prepare()
             return
         card = self.card
         if card is None or self.work.is_busy:
@@ -847,7 +751,9 @@ class FieldDeskPlace(Place):
 
     def _show_live(self, serial: str, values: object) -> None:
         card = self.card
-        if card is not None and card.serial == serial:
+        if values is None:
+            self.logger_page.watch.setChecked(False)  # it is gone: said once, not every look
+        elif card is not None and card.serial == serial:
             self.logger_page.show_live(card, values, units_of(self.house.desk.settings))
             at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
             words = tr("as of %1; every look costs battery").replace("%1", at)
@@ -889,7 +795,6 @@ class FieldDeskPlace(Place):
         self.plan_page.set_theme(theme)
         self.several.set_theme(theme)
         self.loggers.viewport().update()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
 
 def _scrolled(page: QWidget) -> QScrollArea:
@@ -901,15 +806,3 @@ def _scrolled(page: QWidget) -> QScrollArea:
     scroll.setFrameShape(QFrame.Shape.NoFrame)
     scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return scroll
-
-
-def _common_checks(prepared: list[Prepared]) -> list[Check]:
-    """What is worth a look or in the way of several loggers: each sentence once, with how many."""
-    found: dict[str, list[Check]] = {}
-    for one in prepared:
-        for check in one.checks:
-            if check.weight in ("blocking", "look") and check.key != "kept":
-                found.setdefault(f"{check.weight}{check.key}{check.sentence}", []).append(check)
-    checks = [same[0] for same in found.values()]
-    checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
-    return checks or [Check("passed", tr("Nothing is in the way of any of them."))]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
@@ -212,7 +212,7 @@ class _CardPainter(QStyledItemDelegate):
             painter.setPen(QPen(t.color("on_tide"), 2.2))
             x, y = area.left(), area.top()
             painter.drawPolyline(
-                [_at(x + 3.5, y + 8), _at(x + 7, y + 11.5), _at(x + 12.5, y + 4.5)]
+                [QPointF(x + 3.5, y + 8), QPointF(x + 7, y + 11.5), QPointF(x + 12.5, y + 4.5)]
             )
 
     def _bottom(
@@ -268,9 +268,3 @@ class _CardPainter(QStyledItemDelegate):
             painter.setBrush(t.color("tide_wash"))
             painter.setPen(QPen(t.color("tide"), 1.2, Qt.PenStyle.DashLine))
             painter.drawRect(rest)
-
-
-def _at(x: float, y: float):
-    from PySide6.QtCore import QPointF
-
-    return QPointF(x, y)

@@ -1,0 +1,42 @@
+"""The right side of the Field desk: the checks before launch and one large button."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
+
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.parts import Card, button, column, label
+from gezeiten.ui.views.check_list import CheckList
+
+
+class LaunchPanel(QWidget):
+    """pressed: the large button was pressed. It always says what it will do next."""
+
+    pressed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        checks = Card(tr("Before launch"))
+        self.check_list = CheckList()
+        checks.body.addWidget(self.check_list, 1)
+        act = Card()
+        self.time = label("", "muted", wrap=True)
+        self.main = button("", self.pressed.emit, "primary")
+        self.main.setAccessibleName(tr("Next step"))
+        self.after = label("", "muted", wrap=True)
+        for part in (self.time, self.main, self.after):
+            act.body.addWidget(part)
+        self.setLayout(column(checks, act))
+        self.layout().setStretch(0, 1)
+        self.setFixedWidth(262)
+
+    def show_step(self, text: str, after: str) -> None:
+        """Say what the button does, and what follows."""
+        self.main.setText(text)
+        self.after.setText(after)
+
+    def show_time(self, now: str, countdown: str) -> None:
+        """Show the site's time, and how long it is until the first reading ("" when unknown)."""
+        said = tr("first reading in %1").replace("%1", countdown) if countdown else ""
+        self.time.setText(f"{now} · {said}" if said else now)

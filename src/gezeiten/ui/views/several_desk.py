@@ -1,0 +1,127 @@
+"""The ticked loggers of the Field desk: prepared off the main thread, launched together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+
+from gezeiten.desk.checks import Check
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.several import LoggerResult, Prepared, prepare_again, prepare_several
+from gezeiten.domain.plan import Plan
+from gezeiten.ui.field_work import FieldWork
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import counted, tr
+from gezeiten.ui.views.logger_list import LoggerList
+from gezeiten.ui.views.several_page import SeveralPage
+from gezeiten.ui.work import Task
+
+
+class SeveralDesk(QObject):
+    """prepared: the plans of all ticked loggers are known anew. ended: all rows have their result.
+
+    plan: returns the plan in the editor; words: the words why that were given for a logger.
+    """
+
+    prepared_anew = Signal()
+    ended = Signal(object)  # list of LoggerResult
+
+    def __init__(
+        self,
+        house: House,
+        loggers: LoggerList,
+        work: FieldWork,
+        plan: Callable[[], Plan | None],
+        words: Callable[[LoggerCard], dict[str, str]],
+    ) -> None:
+        super().__init__()
+        self._house, self._loggers, self._work = house, loggers, work
+        self._plan, self._words = plan, words
+        self.page = SeveralPage()
+        self.prepared: list[Prepared] = []
+        self.zones: dict[str, str] = {}
+        work.row_ended.connect(self._row_ended)
+        work.several_ended.connect(self._ended)
+
+    @property
+    def is_on(self) -> bool:
+        """Whether two or more loggers are ticked."""
+        return len(self._loggers.ticked()) >= 2
+
+    def prepare(self) -> None:
+        """Make the plan suit every ticked logger; what cannot be applied is listed."""
+        cards = self._loggers.ticked()
+        if len(cards) < 2:
+            self.prepared = []
+            return
+        desk, words = self._house.desk, self.words(cards)
+        common = self._plan() if self.page.common.isChecked() else None
+
+        def work(_task: Task) -> list[Prepared]:
+            if common is not None:
+                return prepare_several(desk, cards, common, words)
+            return prepare_again(desk, cards, words)
+
+        self._house.run(work, self._show, latest="prepare")
+
+    def _show(self, prepared: list[Prepared]) -> None:
+        if not self.is_on:
+            return  # the ticks were taken off meanwhile
+        self.prepared = prepared
+        self.page.show_prepared(prepared, self.zones)
+        self.prepared_anew.emit()
+
+    def words(self, cards: list[LoggerCard]) -> dict[str, str]:
+        """Return all words why that were given for these loggers."""
+        words: dict[str, str] = {}
+        for card in cards:
+            words.update(self._words(card))
+        return words
+
+    def ready(self) -> list[Prepared]:
+        """Return those that nothing keeps from being launched."""
+        return [one for one in self.prepared if not one.in_the_way]
+
+    def wants_word(self) -> bool:
+        """Whether one of them wants a word why first."""
+        return any(check.wants_word for one in self.prepared for check in one.checks)
+
+    def checks(self) -> list[Check]:
+        """Return what is worth a look or in the way of any of them, each sentence once."""
+        found: dict[str, Check] = {}
+        for one in self.prepared:
+            for check in one.checks:
+                if check.weight in ("blocking", "look") and check.key != "kept":
+                    found.setdefault(f"{check.weight}{check.key}{check.sentence}", check)
+        checks = list(found.values())
+        checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
+        return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
+
+    def step_words(self) -> tuple[str, str]:
+        """Return what the large button says, and what follows."""
+        ready = len(self.ready())
+        words = counted(ready, "Offload and launch\n%n logger", "Offload and launch\n%n loggers")
+        return words, tr("their first readings fall together")
+
+    def run(self) -> None:
+        """Offload and launch those that are ready."""
+        ready = self.ready()
+        if ready:
+            self.page.forget_results()
+            self._work.run_several(ready, self.words(self._loggers.ticked()))
+
+    def _row_ended(self, result: LoggerResult) -> None:
+        self.page.show_result(result)
+        self._house.say(f"{result.serial}: {result.sentence}")
+
+    def _ended(self, results: list[LoggerResult]) -> None:
+        self.ended.emit(results)
+        self._house.archive_changed.emit()
+        self.prepare()
+        good = sum(result.first_ms is not None for result in results)
+        said = counted(good, "%n logger launched", "%n loggers launched")
+        failed = len(results) - good
+        if failed:
+            said += ", " + counted(failed, "%n not", "%n not")
+        self._house.said.emit(said + ".", bool(failed))
