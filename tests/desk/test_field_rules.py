@@ -129,7 +129,8 @@ def test_a_doubtful_clock_needs_a_deliberate_yes_and_the_doubt_is_recorded(
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     assert lab.standin.order("state")["doing"] == "idle"
     word = {"computer clock": "compared with the radio"}
-    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, word)
+    about_others = {**word, "battery": "a fresh one is at hand"}
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, about_others)
     entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
     assert entry.details["accepted"] == word
     accepted = checks(lab, accepted=word)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 
@@ -88,15 +89,23 @@ class SeveralDesk(QObject):
         return any(check.wants_word for one in self.prepared for check in one.checks)
 
     def checks(self) -> list[Check]:
-        """Return what is worth a look or in the way of any of them, each sentence once."""
-        found: dict[str, Check] = {}
+        """Return what is worth a look or in the way of any of them, each sentence once and with
+        the serials it is about where it is not about all."""
+        found: dict[str, tuple[Check, list[str]]] = {}
         for one in self.prepared:
             for check in one.checks:
                 if check.weight in ("blocking", "look") and check.key != "kept":
-                    found.setdefault(f"{check.weight}{check.key}{check.sentence}", check)
-        checks = list(found.values())
+                    key = f"{check.weight}{check.key}{check.sentence}"
+                    found.setdefault(key, (check, []))[1].append(one.card.serial)
+        checks = [self._about(check, serials) for check, serials in found.values()]
         checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
         return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
+
+    def _about(self, check: Check, serials: list[str]) -> Check:
+        is_named = len(serials) == len(self.prepared) or serials[0] in check.sentence
+        if is_named:
+            return check
+        return replace(check, sentence=f"{', '.join(serials)}: {check.sentence}")
 
     def step_words(self) -> tuple[str, str]:
         """Return what the large button says, and what follows."""
