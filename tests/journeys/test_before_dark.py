@@ -118,6 +118,7 @@ def test_one_logger_from_label_to_launch(window: MainWindow, qtbot: QtBot, tailg
     press(window, "F9")
     keys("compared with the radio")
     key("Return")
+    assert QApplication.focusWidget() is field.main
     assert field.main.text().startswith("Launch D-2041\nfirst reading ")
 
     # plan: type an interval, reach a limit by Tab, change it

@@ -118,8 +118,7 @@ class KeptPlansDialog(QDialog):
         self.list.setFixedWidth(260)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.list.itemActivated.connect(lambda _: self.take())
-        self.none = label(tr("No plan is kept yet. Give the one in the editor a name below."),
-                          "muted", wrap=True)  # fmt: skip
+        self.none = label("", "muted", wrap=True)
         self.table = PlanTable(house.theme)
         self.name = QLineEdit()
         self.name.setPlaceholderText(tr("name for the plan in the editor"))
@@ -142,7 +141,8 @@ class KeptPlansDialog(QDialog):
         self.setLayout(
             column(
                 self.search,
-                row(column(self.list, self.none), self.table),
+                self.none,
+                row(self.list, self.table),
                 row(self.name, self.keep_button, spacing=6),
                 self.problem,
                 row(*self._for_chosen[1:], read, 1, button(tr("Close"), self.reject),
@@ -163,7 +163,15 @@ class KeptPlansDialog(QDialog):
             self.list.addItem(item)
             if kept.name == before:
                 self.list.setCurrentItem(item)
+        searched = bool(self.search.text().strip())
+        self.none.setText(
+            tr("No kept plan holds these words.")
+            if searched
+            else tr("No plan is kept yet. Give the one in the editor a name below.")
+        )
         self.none.setVisible(self.list.count() == 0)
+        self.table.setVisible(self.list.count() > 0)
+        self.list.setVisible(self.list.count() > 0)
         if self.list.currentItem() is None and self.list.count():
             self.list.setCurrentRow(0)
         self._show()

@@ -454,6 +454,7 @@ class FieldDeskPlace(Place):
                 self._accepted.setdefault(card.serial, {})[key] = word
         self._plan_changed()
         self.group.prepare()
+        self.main.setFocus()  # the field for the word is gone, the next step is near
 
     def _show_checks(self, card: LoggerCard, checks: list[Check]) -> None:
         self._checks = checks
