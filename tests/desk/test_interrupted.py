@@ -37,7 +37,8 @@ def begin(lab: Lab) -> int:
     return done.mission
 
 
-def test_cut_off_at_every_message(lab: Lab) -> None:
+@pytest.mark.parametrize("mute", [False, True], ids=["question unheard", "answer lost"])
+def test_cut_off_at_every_message(lab: Lab, mute: bool) -> None:
     number = begin(lab)
     outcomes, cut, failed = set(), 0, True
     while failed:
@@ -45,7 +46,7 @@ def test_cut_off_at_every_message(lab: Lab) -> None:
         offload_logger(lab.desk, lab.standin.address, lab.serial)
         before = contact(lab.desk, lab.standin.address, lab.serial)
         plan = replace(NEW, interval_s=60 + cut)
-        lab.standin.order("fault", vanish_after_answers=cut, mute_last=cut % 2 == 1)
+        lab.standin.order("fault", vanish_after_answers=cut, mute_last=mute)
         failed = False
         try:
             launch(lab.desk, lab.standin.address, lab.serial, plan)
