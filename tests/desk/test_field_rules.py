@@ -31,6 +31,7 @@ from gezeiten.errors import (
     LoggerLockedError,
     LoggerRefusedError,
     NotAcceptedError,
+    NotKeptError,
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
@@ -228,6 +229,21 @@ def test_readings_that_stay_damaged_need_a_word_before_they_go(lab: Lab) -> None
     assert entry.details["accepted"] == word
     assert done.mission == entry.details["mission"]
     assert verify(lab.desk).is_whole
+
+
+def test_readings_that_come_damaged_with_the_launch_are_not_lost(lab: Lab) -> None:
+    quick = replace(STORE_PLAN, interval_s=60)
+    launch(lab.desk, lab.standin.address, lab.serial, quick)
+    lab.later(300)
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    lab.later(3)  # three more, of the second block, which now arrives damaged
+    lab.standin.order("fault", damage_blocks=[1, 2])
+    before = lab.standin.order("state")["readings"]
+    with pytest.raises(NotKeptError, match="3 readings of D-2041 could not be fetched"):
+        launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    state = lab.standin.order("state")
+    assert (state["doing"], state["readings"]) == ("logging", before)
+    assert contact(lab.desk, lab.standin.address, lab.serial).plan == quick
 
 
 def test_damage_that_heals_is_fetched_and_asks_nothing(lab: Lab) -> None:

@@ -34,6 +34,9 @@ from gezeiten.link.session import Identity, LoggerSession
 _TRIES = 3
 """Launches of a logger that goes on recording before it is stopped to hold still."""
 
+_LOOKS = 3
+"""Looks at what is missing, and fetches of it, in one try."""
+
 NOTHING_ACCEPTED: Mapping[str, str] = {}
 
 
@@ -100,7 +103,8 @@ def _launch(
         )
     note_intent(desk, identity, plan, card.state.mission_number, accepted)
     try:
-        _begin(desk, session, identity, address, accepted)
+        may_lose = card.readings_damaged if "damaged" in accepted else 0
+        _begin(desk, session, identity, address, may_lose)
     except (LoggerRefusedError, LoggerLockedError, NotKeptError):
         forget_intent(desk, identity.serial)  # it said so itself: the old mission stands
         raise
@@ -121,18 +125,16 @@ def _refuse(card: LoggerCard, checks: list[Check]) -> None:
 
 
 def _begin(
-    desk: Desk,
-    session: LoggerSession,
-    identity: Identity,
-    address: Address,
-    accepted: Mapping[str, str],
+    desk: Desk, session: LoggerSession, identity: Identity, address: Address, may_lose: int
 ) -> None:
     """Launch once everything is fetched; what came meanwhile is fetched too, again and again."""
     for attempt in range(_TRIES + 1):
         if attempt == _TRIES:
             # it records faster than it can be fetched: let it hold still, its memory stays
             session.command(Command.STOP)
-        readings = _fetch_rest(desk, session, identity, address, accepted)
+        readings = _fetch_rest(desk, session, identity, address, may_lose)
+        if readings is None:
+            continue
         try:
             session.command(Command.LAUNCH, desk.now_ms(), expected=readings)
         except LoggerRefusedError as exc:
@@ -140,30 +142,33 @@ def _begin(
                 raise
         else:
             return
+    raise NotKeptError(
+        f"Not all readings of {identity.serial} could be fetched; it is stopped and keeps them, "
+        "offload it and launch again."
+    )
 
 
 def _fetch_rest(
-    desk: Desk,
-    session: LoggerSession,
-    identity: Identity,
-    address: Address,
-    accepted: Mapping[str, str],
-) -> int:
-    """Fetch what is not kept; returns how many readings the logger then holds or has held."""
-    card = read_card(desk, session, identity, address, launching=True)
-    if card.readings_not_kept - card.readings_damaged:
-        take_all(desk, session, card)
+    desk: Desk, session: LoggerSession, identity: Identity, address: Address, may_lose: int
+) -> int | None:
+    """Fetch until a look shows that nothing is missing; returns how many readings the logger held
+    at that very look, None while more keep coming.
+
+    Raises:
+        NotKeptError: more readings arrive damaged than the `may_lose` somebody has given up.
+    """
+    for _ in range(_LOOKS):
         card = read_card(desk, session, identity, address, launching=True)
-    missing = card.readings_not_kept - card.readings_just_come
-    if missing and not ("damaged" in accepted and missing <= card.readings_damaged):
-        raise NotKeptError(
-            f"{missing} readings of {card.serial} could not be fetched; it keeps them and its old "
-            "mission, offload it and launch again."
-        )
-    kept = card.readings_not_kept - card.readings_damaged
-    if kept > 0:  # they came while we looked; asking once more is cheap
+        damaged = card.readings_damaged
+        if damaged > may_lose:
+            raise NotKeptError(
+                f"{damaged} readings of {card.serial} could not be fetched; it keeps them and its "
+                "old mission, offload it and launch again."
+            )
+        if card.readings_not_kept == damaged:
+            return card.directory[-1].readings if card.directory else 0
         take_all(desk, session, card)
-    return card.directory[-1].readings if card.directory else 0
+    return None
 
 
 def _record(
