@@ -54,6 +54,7 @@ from gezeiten.desk.rounds import (
 from gezeiten.desk.settings import Settings, checked, infos, load_settings
 from gezeiten.desk.sheets import expected_end, write_label_sheet, write_round
 from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.domain.models import DUENE_T2
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError, SurroundingsError
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab
@@ -327,8 +328,8 @@ def test_a_task_can_be_offload_only(lab: Lab) -> None:
 
 
 def test_sheets_say_what_they_must(lab: Lab) -> None:
-    done = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
-    path = write_label_sheet(lab.desk, [(done, "Düne T2")])
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    path = write_label_sheet(lab.desk, [contact(lab.desk, lab.standin.address, lab.serial)])
     text = "\n".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
     for words in (
         "D-2041",
@@ -350,10 +351,10 @@ def test_sheets_say_what_they_must(lab: Lab) -> None:
 
 def test_the_expected_end_is_first_plus_what_fits() -> None:
     # 15 616 readings of 10 min are 108 d 10 h 40 min
-    words = expected_end(STORE_PLAN, "Düne T2", 1_793_664_000_000, "UTC")
+    words = expected_end(STORE_PLAN, DUENE_T2, 1_793_664_000_000, "UTC")
     assert words == "2027-02-19 10:40 (when memory is full)"
     button = replace(STORE_PLAN, start="button", end="count", end_count=5)
-    assert expected_end(button, "Düne T2", 0, "UTC") == "after 5 readings"
+    assert expected_end(button, DUENE_T2, 0, "UTC") == "after 5 readings"
 
 
 # -- settings --------------------------------------------------------------------------------------

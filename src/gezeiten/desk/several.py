@@ -36,10 +36,18 @@ class Prepared:
     def in_the_way(self) -> str:
         """The first thing that keeps it from being launched, or ""; unfetched readings do not:
         they are fetched first."""
-        for check in self.checks:
-            if (check.weight == "blocking" and check.key != "kept") or check.wants_word:
-                return check.sentence
-        return ""
+        if self._blocking:
+            return self._blocking[0].sentence
+        return next((check.sentence for check in self.checks if check.wants_word), "")
+
+    @property
+    def only_wants_word(self) -> bool:
+        """Whether nothing but a word why is missing."""
+        return not self._blocking and any(check.wants_word for check in self.checks)
+
+    @property
+    def _blocking(self) -> list[Check]:
+        return [c for c in self.checks if c.weight == "blocking" and c.key != "kept"]
 
 
 @dataclass(frozen=True, slots=True)

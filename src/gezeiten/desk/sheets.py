@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from gezeiten.archive.database import translated
+from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
-from gezeiten.desk.launching import Launched
 from gezeiten.desk.places import points
 from gezeiten.desk.rounds import Round, Task
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.models import logger_model
+from gezeiten.domain.models import LoggerModel
 from gezeiten.domain.outlook import ends_ms, readings_that_fit
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.plan_words import end_text, rule_text
@@ -28,27 +28,28 @@ def sheets_folder(desk: Desk) -> Path:
     return folder
 
 
-def write_label_sheet(desk: Desk, launched: list[tuple[Launched, str]]) -> Path:
-    """Write the labels of launched loggers (with their models) and return the file.
+def write_label_sheet(desk: Desk, cards: list[LoggerCard]) -> Path:
+    """Write the labels of the missions on loggers and return the file; idle loggers get none.
 
     Raises:
-        InputError: nothing was launched.
+        InputError: none of them has a mission.
         SurroundingsError: the disk.
     """
     # reportlab is slow to import and only documents need it
     from gezeiten.report.sheets import Label, write_labels
 
-    if not launched:
-        raise InputError("There is nothing to label yet; launch a logger first.")
     zones = {point.full_name: point.zone for point in points(desk)}
     labels = [
         Label(
-            done.serial,
-            done.plan.point_name,
-            tuple(label_lines(done, model, zones.get(done.plan.point_name, "UTC"))),
+            card.serial,
+            card.plan.point_name,
+            tuple(label_lines(card, card.plan, zones.get(card.plan.point_name, "UTC"))),
         )
-        for done, model in launched
+        for card in cards
+        if card.plan is not None
     ]
+    if not labels:
+        raise InputError("There is nothing to label yet; launch a logger first.")
     stamp = f"{from_ms(desk.now_ms(), 'UTC'):%Y%m%d-%H%M%S}"
     path = sheets_folder(desk) / f"labels-{stamp}.pdf"
     with translated(path.parent):
@@ -56,19 +57,19 @@ def write_label_sheet(desk: Desk, launched: list[tuple[Launched, str]]) -> Path:
     return path
 
 
-def label_lines(done: Launched, model: str, zone: str) -> list[tuple[str, str]]:
+def label_lines(card: LoggerCard, plan: Plan, zone: str) -> list[tuple[str, str]]:
     """Return what a label says: mission, first reading, interval, limits, expected end."""
-    plan = done.plan
-    first = (
-        f"{from_ms(done.first_ms, zone):%Y-%m-%d %H:%M:%S}" if done.first_ms else "by its button"
-    )
+    state = card.state
+    first = "by its button"
+    if state.first_due_ms:
+        first = f"{from_ms(state.first_due_ms, zone):%Y-%m-%d %H:%M:%S}"
     lines = [
-        ("Mission", f"{done.mission} · {plan.mission_name or '—'}"),
+        ("Mission", f"{state.mission_number} · {plan.mission_name or '—'}"),
         ("First reading", first),
         ("Every", interval_text(plan.interval_s)),
-        ("Ends", expected_end(plan, model, done.first_ms, zone)),
+        ("Ends", expected_end(plan, card.identity.model, state.first_due_ms, zone)),
     ]
-    if done.state.practice:
+    if state.practice:
         lines.append(("Practice", "a stand-in, its readings are made up"))
     lines += [(quantity(rule.channel).name, rule_text(rule)) for rule in plan.limits[:4]]
     if len(plan.limits) > 4:
@@ -76,12 +77,11 @@ def label_lines(done: Launched, model: str, zone: str) -> list[tuple[str, str]]:
     return lines
 
 
-def expected_end(plan: Plan, model: str, first_ms: int, zone: str) -> str:
+def expected_end(plan: Plan, model: LoggerModel, first_ms: int, zone: str) -> str:
     """Return when recording ends by memory or plan, in words."""
     if not first_ms:
         return end_text(plan, zone)
-    kind = logger_model(model)
-    end = ends_ms(plan, readings_that_fit(kind, plan), first_ms, plan.interval_s)
+    end = ends_ms(plan, readings_that_fit(model, plan), first_ms, plan.interval_s)
     words = end_text(plan, zone)
     return words if end is None else f"{from_ms(end, zone):%Y-%m-%d %H:%M} ({words})"
 

@@ -81,9 +81,11 @@ class LimitRule:
         }
 
 
-def no_sensor_rule(channel: str, delay_s: int, level: Level = "alarm") -> LimitRule:
+def no_sensor_rule(
+    channel: str, delay_s: int, level: Level = "alarm", window: WeeklyWindow | None = None
+) -> LimitRule:
     """Return the rule "no sensor for longer than"."""
-    return LimitRule(channel, "absent", 0.0, delay_s, level=level)
+    return LimitRule(channel, "absent", 0.0, delay_s, level=level, window=window)
 
 
 def limit_rule(data: dict[str, Any]) -> LimitRule:

@@ -117,10 +117,6 @@ class LoggerModel:
         """Memory kept for events when a plan says nothing else."""
         return self.event_choices[0]
 
-    @property
-    def has_button(self) -> bool:
-        return "button" in self.starts
-
     def channel(self, key: str) -> ChannelSpec:
         """Return a channel by key.
 

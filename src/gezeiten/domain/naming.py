@@ -6,7 +6,6 @@ import re
 from datetime import datetime
 
 USUAL_PATTERN = "{point} {season} {year}"
-TOKENS = ("site", "point", "serial", "model", "year", "month", "day", "season", "mission")
 _SEASONS = ("winter", "spring", "summer", "autumn")
 _RESERVED = frozenset(
     ["CON", "PRN", "AUX", "NUL", *(f"{n}{i}" for n in ("COM", "LPT") for i in range(1, 10))]

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.models import LoggerModel
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import from_ms
@@ -120,8 +119,3 @@ def compared(plan: Plan, other: Plan, zone: str) -> list[PlanLine]:
     mine, theirs = plan_fields(plan, zone), plan_fields(other, zone)
     names = list(mine) + [name for name in theirs if name not in mine]
     return [PlanLine(name, mine.get(name, "off"), theirs.get(name, "off")) for name in names]
-
-
-def has_manners(model: LoggerModel) -> bool:
-    """Whether there is anything to choose of how the logger behaves."""
-    return bool(model.manners)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QColorDialog, QPushButton, QVBoxLayout,
 
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.models import ChannelSpec
 from gezeiten.domain.plan import ChannelSetting, Plan
 from gezeiten.domain.quantities import quantity
@@ -123,7 +123,7 @@ class LimitLine(QWidget):
         delay_s = int(parsed(self.delay, parse_interval_s)) if self.delay.text().strip() else 0
         window = parsed(self.window.lineEdit(), parse_window)
         if side == "absent":
-            return LimitRule(self.spec.key, side, 0.0, delay_s, level=level, window=window)
+            return no_sensor_rule(self.spec.key, delay_s, level, window)
         value = _tidy(unit.recorded(number_of(self.value, name)))
         hysteresis = 0.0
         if self.hysteresis.text().strip():

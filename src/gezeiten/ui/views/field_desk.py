@@ -68,7 +68,7 @@ class FieldDeskPlace(Place):
         self._wanted: str | None = None
         self._zones: dict[str, str] = {}
         self._checks: list[Check] = []
-        self._launched: dict[str, tuple[Launched, str]] = {}
+        self._launched: dict[str, Launched] = {}
         self._in_editor: str | None = None
         self._usual: Plan | None = None
         self._edits: dict[str, tuple[Plan, str]] = {}
@@ -338,8 +338,7 @@ class FieldDeskPlace(Place):
         zone = self._zone(card)
         units = units_of(self.house.desk.settings)
         self.logger_page.show_card(card, zone, units, self._needs_pin(card))
-        known = self._launched.get(card.serial)
-        self.mission_page.show_card(card, zone, known[0] if known else None)
+        self.mission_page.show_card(card, zone, self._launched.get(card.serial))
         if card.interrupted:
             self.house.said.emit(card.interrupted, True)
         if self._in_editor == card.serial:
@@ -689,9 +688,7 @@ class FieldDeskPlace(Place):
             self.work.launch(card, plan, taken, self._labels.get(card.serial, ""))
 
     def _launched_one(self, done: Launched) -> None:
-        card = self.loggers.card(done.serial)
-        model = card.identity.model.name if card else ""
-        self._launched[done.serial] = (done, model)
+        self._launched[done.serial] = done
         for kept in (self._edits, self._accepted, self._labels):
             kept.pop(done.serial, None)
         if self._in_editor == done.serial:
@@ -763,17 +760,8 @@ class FieldDeskPlace(Place):
     def write_labels(self) -> None:
         """Write the labels of the ticked or chosen loggers' missions as a PDF."""
         cards = self.loggers.ticked() or ([self.card] if self.card else [])
-        missions = [
-            (
-                Launched(card.serial, card.state.mission_number, card.state.first_due_ms,
-                         card.plan, card.state),
-                card.identity.model.name,
-            )
-            for card in cards
-            if card.plan is not None
-        ]  # fmt: skip
         self.house.run(
-            lambda _task: write_label_sheet(self.house.desk, missions),
+            lambda _task: write_label_sheet(self.house.desk, cards),
             lambda path: self.house.say(tr("%1 written.").replace("%1", str(path))),
         )
 

@@ -107,9 +107,7 @@ class SeveralPage(QWidget):
     def _result(self, one: Prepared) -> tuple[str, str]:
         result = self._results.get(one.card.serial)
         if result is None:
-            if any(c.wants_word for c in one.checks) and not any(
-                c.weight == "blocking" and c.key != "kept" for c in one.checks
-            ):
+            if one.only_wants_word:
                 return tr("wants a word why (F3)"), "brass"
             return one.in_the_way, "ember"
         if result.first_ms is None:
