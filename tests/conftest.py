@@ -18,7 +18,7 @@ from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import Series, make_series
-from gezeiten.link.modbus import TimeLimits
+from gezeiten.link.line import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
 

@@ -125,7 +125,7 @@ import os, sys, signal
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.link.modbus import Address
+from gezeiten.link.line import Address
 from gezeiten.link.offload import Watch
 import gezeiten.link.offload as transfer
 transfer._BLOCKS_AT_ONCE = 1

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import pytest
 from hypothesis import given, settings
@@ -28,8 +28,16 @@ class Shelf:
         self.bad: ModbusPDU | None = None
         self.short = False
 
+    limit_bytes_per_s = None
+
+    def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:
+        return (self._answer(request) for request in requests)
+
     def exchange(self, requests: Sequence[ModbusPDU]) -> list[ModbusPDU]:
-        return [self._answer(request) for request in requests]
+        return list(self.answers(requests))
+
+    def burst(self, file: int, record: int, count: int) -> None:
+        return None
 
     def _answer(self, request: ModbusPDU) -> ModbusPDU:
         assert isinstance(request, ReadFileRecordRequest)

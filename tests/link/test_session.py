@@ -6,6 +6,7 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
+from functools import partial
 
 import pytest
 from pymodbus.client import ModbusTcpClient
@@ -17,8 +18,9 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from gezeiten.link.find import find_loggers
-from gezeiten.link.modbus import Address, ModbusTcp, TimeLimits
+from gezeiten.link.find import ask, find_loggers
+from gezeiten.link.line import Address, TimeLimits
+from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession, addresses
 from tests.conftest import STORE_PLAN, Lab, StartStandin
 
@@ -218,9 +220,8 @@ def test_finding_passes_over_silence_and_strangers(
     other = start_standin("W-0112")
     listed = [stranger, Address("127.0.0.1", 1), lab.standin.address, other.address]
     seen = []
-    found = find_loggers(
-        listed, lambda: time.time() * 1000, limits=SHORT, on_found=lambda f: seen.append(f)
-    )
+    jobs = [partial(ask, address, lambda: time.time() * 1000, SHORT) for address in listed]
+    found = find_loggers(jobs, on_found=lambda f: seen.append(f))
     assert [f.identity.serial for f in found] == ["D-2041", "W-0112"]
     assert len(seen) == 2
 

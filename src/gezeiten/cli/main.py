@@ -42,7 +42,7 @@ from gezeiten.domain.timeline import duration_text, iso_utc
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.plan_file import read_plan_file
 from gezeiten.link.find import FoundLogger
-from gezeiten.link.modbus import Address
+from gezeiten.link.line import Address, Endpoint
 from gezeiten.link.registers import State
 
 
@@ -71,7 +71,7 @@ def _at(text: str) -> Address:
     return Address(host, int(port))
 
 
-def _address_of(desk: Desk, serial: str, at: str | None) -> Address:
+def _address_of(desk: Desk, serial: str, at: str | None) -> Endpoint:
     """Return where a logger answers: the address given, or the one found."""
     if at:
         return _at(at)
@@ -205,7 +205,7 @@ def launch(
     put(as_json, row, [line])
 
 
-def _plan_for(desk: Desk, address: Address, serial: str, plan_file: Path | None) -> Plan:
+def _plan_for(desk: Desk, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
     from gezeiten.desk.contact import contact
     from gezeiten.desk.planning import usual_plan
 

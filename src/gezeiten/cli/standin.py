@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from gezeiten.link.line import cable_port
 from gezeiten.standin.run import run_standin
 from gezeiten.standin.scenario import SITES, standins
 
@@ -31,6 +32,8 @@ def list_standins() -> None:
 @click.option("--anchor-ms", type=int, help="The stories' “now”, UTC ms; default: now.")
 @click.option("--base-ms", type=float, help="True time at the start, UTC ms; default: now.")
 @click.option("--speed", default=1.0, show_default=True, help="How fast its time runs.")
+@click.option("--cable", type=click.Path(path_type=Path), help="Where its serial port appears.")
+@click.option("--line", default="115200 8E1", show_default=True, help="How that port is set.")
 @click.option("--until-stdin-closes", is_flag=True, help="End when standard input is closed.")
 def run(
     serial: str,
@@ -40,6 +43,8 @@ def run(
     anchor_ms: int | None,
     base_ms: float | None,
     speed: float,
+    cable: Path | None,
+    line: str,
     until_stdin_closes: bool,
 ) -> None:
     """Run one stand-in until interrupted; prints its ports as one line of JSON."""
@@ -52,4 +57,5 @@ def run(
         base_ms=base_ms,
         speed=speed,
         until_stdin_closes=until_stdin_closes,
+        cable=(cable, cable_port(str(cable), line)) if cable else None,
     )

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
+from functools import partial
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.intake import POINT_SEPARATOR, find_logger, kept_ranges
 from gezeiten.archive.tables import Logger, Mission, Point, Service
+from gezeiten.desk.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intents import settle_intent
 from gezeiten.domain.clock import ClockDifference
@@ -18,8 +20,9 @@ from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError
-from gezeiten.link.find import FoundLogger, find_loggers
-from gezeiten.link.modbus import Address, ModbusTcp
+from gezeiten.link.find import FIND_LIMITS, FoundLogger, ask, find_loggers
+from gezeiten.link.line import Endpoint
+from gezeiten.link.lines import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, Command, LiveValue, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
 
@@ -49,7 +52,7 @@ class LoggerCard:
     sentence where a launch had been cut off and this contact has found out how it ended, or "".
     """
 
-    address: Address
+    address: Endpoint
     identity: Identity
     state: LoggerState
     clock: ClockDifference
@@ -102,10 +105,10 @@ class LoggerCard:
 
 @contextmanager
 def session_with(
-    desk: Desk, address: Address, expected: str | None = None
+    desk: Desk, address: Endpoint, expected: str | None = None
 ) -> Iterator[tuple[LoggerSession, Identity]]:
     """A conversation with the logger at an address; another serial than expected raises."""
-    with ModbusTcp(address, desk.limits) as line:
+    with open_line(address, desk.limits) as line:
         session = LoggerSession(line)
         yield session, session.identify(expected)
 
@@ -114,12 +117,18 @@ def find(
     desk: Desk,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
+    tell: Tell = lambda _: None,
 ) -> list[FoundLogger]:
-    """Return the loggers that answer at the addresses of the settings."""
-    return find_loggers(desk.addresses(), desk.clock, on_found=on_found, cancelled=cancelled)
+    """Return the loggers that answer at the addresses of the settings and on the serial ports.
+
+    tell: hears what is found out about each port.
+    """
+    jobs = [partial(ask, address, desk.clock, FIND_LIMITS) for address in desk.addresses()]
+    jobs += [partial(look_at_port, desk, port.path, tell, cancelled) for port in ports_here(desk)]
+    return find_loggers(jobs, on_found=on_found, cancelled=cancelled)
 
 
-def contact(desk: Desk, address: Address, expected: str | None = None) -> LoggerCard:
+def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> LoggerCard:
     """Look at one logger and remember its state; failures go into the logbook.
 
     Raises:
@@ -137,7 +146,7 @@ def read_card(
     desk: Desk,
     session: LoggerSession,
     identity: Identity,
-    address: Address,
+    address: Endpoint,
     *,
     launching: bool = False,
 ) -> LoggerCard:
@@ -232,20 +241,20 @@ def _point_name(db: Session, logger: Logger) -> str:
     return f"{point.site.name}{POINT_SEPARATOR}{point.name}" if point else ""
 
 
-def blink(desk: Desk, address: Address, serial: str) -> None:
+def blink(desk: Desk, address: Endpoint, serial: str) -> None:
     """Let a logger blink so that it is found among others."""
     with session_with(desk, address, serial) as (session, _):
         session.command(Command.BLINK)
     desk.log_alone("blink", serial, f"{serial} was let blink.")
 
 
-def present_readings(desk: Desk, address: Address, serial: str) -> list[LiveValue]:
+def present_readings(desk: Desk, address: Endpoint, serial: str) -> list[LiveValue]:
     """Return what every channel reads now, in the model's order; nothing is written down."""
     with session_with(desk, address, serial) as (session, identity):
         return session.live(identity.model)
 
 
-def self_check(desk: Desk, address: Address, serial: str) -> LoggerCard:
+def self_check(desk: Desk, address: Endpoint, serial: str) -> LoggerCard:
     """Let a logger check its sensors and return it as it is then."""
     with session_with(desk, address, serial) as (session, identity):
         session.command(Command.SELF_CHECK)

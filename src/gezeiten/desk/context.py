@@ -15,7 +15,7 @@ from gezeiten.archive.database import Archive, translated
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.errors import InputError
-from gezeiten.link.modbus import USUAL_LIMITS, Address, TimeLimits
+from gezeiten.link.line import USUAL_LIMITS, Address, TimeLimits
 from gezeiten.link.session import addresses
 
 if TYPE_CHECKING:
@@ -73,6 +73,8 @@ class Desk:
         self.settings = load_settings(self._settings_file)
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
+        self.practice_ports: list[str] = []
+        """Serial ports of practice loggers, likewise."""
         self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
         """Records in memory by (point id, channel), with the version they were made of."""
 

@@ -27,7 +27,7 @@ from gezeiten.errors import (
     PlanError,
     WrongLoggerError,
 )
-from gezeiten.link.modbus import Address
+from gezeiten.link.line import Endpoint
 from gezeiten.link.registers import Command, LoggerState, Refusal
 from gezeiten.link.session import Identity, LoggerSession
 
@@ -54,7 +54,7 @@ class Launched:
 
 def launch(
     desk: Desk,
-    address: Address,
+    address: Endpoint,
     serial: str,
     plan: Plan,
     accepted: Mapping[str, str] = NOTHING_ACCEPTED,
@@ -84,7 +84,7 @@ def _launch(
     desk: Desk,
     session: LoggerSession,
     identity: Identity,
-    address: Address,
+    address: Endpoint,
     plan: Plan,
     accepted: Mapping[str, str],
     label: str,
@@ -125,7 +125,7 @@ def _refuse(card: LoggerCard, checks: list[Check]) -> None:
 
 
 def _begin(
-    desk: Desk, session: LoggerSession, identity: Identity, address: Address, may_lose: int
+    desk: Desk, session: LoggerSession, identity: Identity, address: Endpoint, may_lose: int
 ) -> None:
     """Launch once everything is fetched; what came meanwhile is fetched too, again and again."""
     for attempt in range(_TRIES + 1):
@@ -149,7 +149,7 @@ def _begin(
 
 
 def _fetch_rest(
-    desk: Desk, session: LoggerSession, identity: Identity, address: Address, may_lose: int
+    desk: Desk, session: LoggerSession, identity: Identity, address: Endpoint, may_lose: int
 ) -> int | None:
     """Fetch until a look shows that nothing is missing; returns how many readings the logger held
     at that very look, None while more keep coming.
@@ -175,7 +175,7 @@ def _record(
     desk: Desk,
     session: LoggerSession,
     identity: Identity,
-    address: Address,
+    address: Endpoint,
     plan: Plan,
     accepted: Mapping[str, str],
 ) -> Launched:
@@ -195,7 +195,7 @@ def _record(
     return Launched(identity.serial, entry.mission, entry.first_ms, taken, card.state)
 
 
-def stop(desk: Desk, address: Address, serial: str) -> None:
+def stop(desk: Desk, address: Endpoint, serial: str) -> None:
     """Stop the mission of a logger; its memory stays as it is."""
     try:
         with session_with(desk, address, serial) as (session, identity):

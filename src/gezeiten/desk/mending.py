@@ -24,7 +24,7 @@ from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_l
 from gezeiten.domain.gaps import Gap, find_gaps
 from gezeiten.domain.timeline import duration_text
 from gezeiten.errors import InputError
-from gezeiten.link.modbus import Address
+from gezeiten.link.line import Endpoint
 from gezeiten.link.offload import Watch
 
 GapState = Literal["open", "left open", "estimated", "from the logger"]
@@ -266,7 +266,7 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
 
 
 def fill_from_logger(
-    desk: Desk, booked: BookedGap, address: Address, watch: Watch = UNWATCHED
+    desk: Desk, booked: BookedGap, address: Endpoint, watch: Watch = UNWATCHED
 ) -> Offloaded | None:
     """Fetch the missing readings of a gap from the logger; measured, code good.
 

@@ -22,12 +22,11 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
 from gezeiten.domain.coverage import Range, size
 from gezeiten.errors import DeviceError, GezeitenError
+from gezeiten.link.line import Endpoint
 from gezeiten.link.mission_file import MissionFile, decode_mission_file
-from gezeiten.link.modbus import Address
-from gezeiten.link.offload import Transfer, Watch, lock_incoming, offload
+from gezeiten.link.offload import Transfer, Watch, lock_incoming, offload, route_of
 from gezeiten.link.session import LoggerSession
 
-NETWORK = "network"
 UNWATCHED = Watch()
 
 
@@ -46,7 +45,7 @@ class Offloaded:
 
 def offload_logger(
     desk: Desk,
-    address: Address,
+    address: Endpoint,
     serial: str,
     watch: Watch = UNWATCHED,
     only: dict[int, list[Range]] | None = None,
@@ -83,7 +82,8 @@ def take_all(
     results = []
     error = ""
     for part in _wanted(card, only):
-        transfer = offload(session, part.entry, list(part.ranges), desk.archive.incoming, watch)
+        ranges, route = list(part.ranges), card.address.route
+        transfer = offload(session, part.entry, ranges, desk.archive.incoming, watch, route)
         results.append((transfer, _take_in_transfer(desk, transfer, card)))
         if transfer.error is not None:
             error = str(transfer.error)
@@ -108,7 +108,7 @@ def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intak
     how = Circumstances(
         at_ms=desk.now_ms(),
         person=desk.person,
-        route=NETWORK,
+        route=card.address.route,
         clock_difference_ms=card.clock.difference_ms,
         clock_uncertainty_ms=card.clock.uncertainty_ms,
         cut_short=str(transfer.error) if transfer.error else "",
@@ -213,7 +213,7 @@ def recover_incoming(desk: Desk) -> list[Intake]:
 
 def _recover(desk: Desk, path: Path) -> list[Intake]:
     how = Circumstances(
-        desk.now_ms(), desk.person, NETWORK, cut_short="the program ended in the middle."
+        desk.now_ms(), desk.person, route_of(path), cut_short="the program ended in the middle."
     )
     try:
         intake = take_in_file(desk, path, how)

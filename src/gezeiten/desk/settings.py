@@ -56,6 +56,12 @@ class Settings:
         "Network addresses",
         "Where to look for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520.",
     )
+    serial_ports: str = _setting(
+        "",
+        _ROUTES,
+        "Further serial ports",
+        "Ports that the system does not list by itself, like /dev/ttyPS1 or ~/ports/*.",
+    )
     look_on_start: bool = _setting(
         True,
         _ROUTES,

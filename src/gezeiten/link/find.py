@@ -1,4 +1,4 @@
-"""Finding the loggers at hand on the network: every address is asked who it is, in parallel."""
+"""Finding the loggers at hand: every place where one may be is asked who it is, in parallel."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.errors import GezeitenError
-from gezeiten.link.modbus import Address, ModbusTcp, TimeLimits
+from gezeiten.link.line import Endpoint, TimeLimits
+from gezeiten.link.lines import open_line
 from gezeiten.link.registers import LoggerState
 from gezeiten.link.session import Identity, LoggerSession
 
@@ -20,19 +21,19 @@ _AT_ONCE = 16
 class FoundLogger:
     """A logger that answered: where, who, and what it is doing."""
 
-    address: Address
+    address: Endpoint
     identity: Identity
     state: LoggerState
     clock: ClockDifference
 
 
-def ask(address: Address, now_ms: Callable[[], float], limits: TimeLimits) -> FoundLogger:
+def ask(address: Endpoint, now_ms: Callable[[], float], limits: TimeLimits) -> FoundLogger:
     """Ask one address who it is.
 
     Raises:
         DeviceError, InputError: nothing usable answers there.
     """
-    with ModbusTcp(address, limits) as line:
+    with open_line(address, limits) as line:
         session = LoggerSession(line)
         identity = session.identify()
         clock = session.clock(now_ms)
@@ -40,26 +41,25 @@ def ask(address: Address, now_ms: Callable[[], float], limits: TimeLimits) -> Fo
 
 
 def find_loggers(
-    addresses: Sequence[Address],
-    now_ms: Callable[[], float],
+    jobs: Sequence[Callable[[], FoundLogger]],
     *,
-    limits: TimeLimits = FIND_LIMITS,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[FoundLogger]:
-    """Return the loggers that answer at the addresses, by serial. Silent addresses are no error."""
+    """Return the loggers that answer, by serial. Each job asks one place and raises where nobody
+    is; silent places are no error."""
     found: list[FoundLogger] = []
     with ThreadPoolExecutor(_AT_ONCE) as pool:
-        jobs = [pool.submit(ask, address, now_ms, limits) for address in addresses]
-        for job in as_completed(jobs):
+        asked = [pool.submit(job) for job in jobs]
+        for job in as_completed(asked):
             if cancelled():
-                for other in jobs:
+                for other in asked:
                     other.cancel()
                 break
             try:
                 logger = job.result()
             except GezeitenError:
-                continue  # nobody there, or no logger: that is what most addresses are
+                continue  # nobody there, or no logger: that is what most places are
             found.append(logger)
             if on_found:
                 on_found(logger)

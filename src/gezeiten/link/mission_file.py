@@ -11,6 +11,7 @@ Numbers inside blocks have a fixed width, so block k begins at header + k x bloc
 
 from __future__ import annotations
 
+import re
 import struct
 import zlib
 from dataclasses import dataclass, field
@@ -29,6 +30,8 @@ FORMAT = 1
 FORMAT_WITH_STEPS = 2
 """Of missions whose interval changes: every block also says when each reading was due."""
 READINGS_PER_BLOCK = 240
+SERIAL = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,39}")
+"""What a serial may look like: it becomes part of file names."""
 _TAGS = {"int16": 77, "int32": 78}  # RFC 8746: little-endian signed
 _DTYPES: dict[str, np.dtype[Any]] = {"int16": np.dtype("<i2"), "int32": np.dtype("<i4")}
 _BLOCK_HEAD = struct.Struct(">B B I B I")  # array(5), uint32 first, uint32 count
@@ -303,6 +306,8 @@ def header_of(content: dict[str, Any]) -> Header:
             dict(content["plan"]),
             step_ms,
         )
+        if not SERIAL.fullmatch(header.serial):
+            raise ValueError("a serial that is none")
         if not channels or header.interval_ms <= 0 or any(c.divisor == 0 for c in channels):
             raise ValueError("no channels, or an interval or divisor of nothing")
         if step_ms < 0 or (step_ms and header.interval_ms % step_ms):

@@ -8,70 +8,27 @@ from __future__ import annotations
 
 import socket
 import struct
-from collections.abc import Sequence
-from dataclasses import dataclass
-from types import TracebackType
-from typing import Protocol
+from collections.abc import Iterator, Sequence
 
-from pymodbus.pdu import DecodePDU, ExceptionResponse, ModbusPDU
+from pymodbus.pdu import DecodePDU, ModbusPDU
 
-from gezeiten.errors import LoggerAnswerError, LoggerAwayError, LoggerRefusedError
+from gezeiten.errors import LoggerAnswerError, LoggerAwayError
+from gezeiten.link.line import USUAL_LIMITS, Address, BaseLine, TimeLimits
 from gezeiten.link.registers import UNIT_ID
 
 _MBAP = struct.Struct(">HHHB")
-WINDOW = 12
-
-_EXCEPTION_WORDS = {
-    1: "it does not know this kind of question",
-    2: "it has nothing at this address",
-    3: "a value is out of its range",
-    4: "it failed inside",
-    6: "it is busy",
-}
+WINDOW = 16
 
 
-@dataclass(frozen=True, slots=True)
-class Address:
-    """Where a logger answers on the network."""
-
-    host: str
-    port: int
-
-    def __str__(self) -> str:
-        return f"{self.host}:{self.port}"
-
-
-@dataclass(frozen=True, slots=True)
-class TimeLimits:
-    """Time limits of each step, seconds."""
-
-    connect_s: float = 1.5
-    answer_s: float = 3.0
-
-
-USUAL_LIMITS = TimeLimits()
-
-
-class Transport(Protocol):
-    """What a session needs of a line: questions out, answers back in the same order."""
-
-    name: str
-
-    def exchange(self, requests: Sequence[ModbusPDU]) -> list[ModbusPDU]:
-        """Return one answer a request; an answer may be an `ExceptionResponse`."""
-
-    def close(self) -> None:
-        """Let go of the line."""
-
-
-class ModbusTcp:
+class ModbusTcp(BaseLine):
     """A connection to one logger; use it as a context manager."""
 
     def __init__(self, address: Address, limits: TimeLimits = USUAL_LIMITS) -> None:
         self.name = str(address)
         self._decoder = DecodePDU(False)
         self._transaction = 0
-        self._buffer = b""
+        self._buffer = bytearray()
+        self._unwanted: set[int] = set()
         try:
             self._socket = socket.create_connection((address.host, address.port), limits.connect_s)
         except OSError as exc:
@@ -81,46 +38,50 @@ class ModbusTcp:
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket.settimeout(limits.answer_s)
 
-    def __enter__(self) -> ModbusTcp:
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        self.close()
-
     def close(self) -> None:
         """Close the connection; closing twice does no harm."""
         self._socket.close()
 
-    def exchange(self, requests: Sequence[ModbusPDU]) -> list[ModbusPDU]:
-        """Send all requests, up to WINDOW unanswered at a time, and return their answers.
+    def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:
+        """Send all requests, up to WINDOW unanswered at a time; yield answers in their order.
 
         Raises:
             LoggerAwayError: no answer in time, or the connection broke.
             LoggerAnswerError: an answer that belongs to no question or cannot be read.
         """
-        answers: dict[int, ModbusPDU] = {}
+        early: dict[int, ModbusPDU] = {}
         open_at: dict[int, int] = {}
-        sent = 0
-        while len(answers) < len(requests):
-            batch = b""
-            while sent < len(requests) and len(open_at) < WINDOW:
-                self._transaction = (self._transaction + 1) & 0xFFFF
-                open_at[self._transaction] = sent
-                batch += self._frame(self._transaction, requests[sent])
-                sent += 1
-            self._send(batch)
+        sent = done = 0
+        try:
+            while done < len(requests):
+                batch = b""
+                # half a window at a time: fewer, larger packets, and never a pause
+                if len(open_at) <= WINDOW // 2:
+                    while sent < len(requests) and len(open_at) < WINDOW:
+                        self._transaction = (self._transaction + 1) & 0xFFFF
+                        open_at[self._transaction] = sent
+                        batch += self._frame(self._transaction, requests[sent])
+                        sent += 1
+                self._send(batch)
+                number, answer = self._next(open_at)
+                early[number] = answer
+                while done in early:
+                    yield early.pop(done)
+                    done += 1
+        finally:
+            self._unwanted.update(open_at)
+
+    def _next(self, open_at: dict[int, int]) -> tuple[int, ModbusPDU]:
+        """Return place and answer of the next question that is answered."""
+        while True:
             transaction, answer = self._receive()
-            if transaction not in open_at:
+            if transaction in open_at:
+                return open_at.pop(transaction), answer
+            if transaction not in self._unwanted:
                 raise LoggerAnswerError(
                     f"{self.name} answered a question that was not asked; contact it again."
                 )
-            answers[open_at.pop(transaction)] = answer
-        return [answers[i] for i in range(len(requests))]
+            self._unwanted.discard(transaction)
 
     def _frame(self, transaction: int, request: ModbusPDU) -> bytes:
         body = bytes([request.function_code]) + request.encode()
@@ -132,21 +93,21 @@ class ModbusTcp:
         try:
             self._socket.sendall(data)
         except OSError as exc:
-            raise self._away() from exc
+            raise self.gone() from exc
 
     def _receive(self) -> tuple[int, ModbusPDU]:
         """Return transaction number and answer of the next frame."""
         while True:
             if len(self._buffer) >= _MBAP.size:
-                transaction, protocol, length, _ = _MBAP.unpack(self._buffer[: _MBAP.size])
+                transaction, protocol, length, _ = _MBAP.unpack_from(self._buffer)
                 if protocol != 0 or not 2 <= length <= 254:
                     raise LoggerAnswerError(
                         f"{self.name} does not answer in Modbus; check the address."
                     )
                 end = _MBAP.size + length - 1
                 if len(self._buffer) >= end:
-                    frame = self._buffer[_MBAP.size : end]
-                    self._buffer = self._buffer[end:]
+                    frame = bytes(self._buffer[_MBAP.size : end])
+                    del self._buffer[:end]
                     return transaction, self._decode(frame)
             self._buffer += self._chunk()
 
@@ -154,38 +115,13 @@ class ModbusTcp:
         try:
             chunk = self._socket.recv(65_536)
         except OSError as exc:
-            raise self._away() from exc
+            raise self.gone() from exc
         if not chunk:
-            raise self._away()
+            raise self.gone()
         return chunk
-
-    def _away(self) -> LoggerAwayError:
-        return LoggerAwayError(
-            f"{self.name} went away in the middle; what came is kept, connect it again to go on."
-        )
 
     def _decode(self, frame: bytes) -> ModbusPDU:
         answer = self._decoder.decode(frame)
         if answer is None:
-            raise LoggerAnswerError(f"{self.name} answered nonsense; contact it again.")
+            raise self.nonsense()
         return answer
-
-
-def refusal(answer: ModbusPDU) -> str | None:
-    """Return the words of an exception answer, None for a good one."""
-    if isinstance(answer, ExceptionResponse):
-        code = answer.exception_code
-        return _EXCEPTION_WORDS.get(code, f"Modbus exception {code}")
-    return None
-
-
-def accepted(name: str, answer: ModbusPDU) -> ModbusPDU:
-    """Return a good answer.
-
-    Raises:
-        LoggerRefusedError: it was a Modbus exception.
-    """
-    words = refusal(answer)
-    if words:
-        raise LoggerRefusedError(f"{name} refused: {words}; read its state and try again.")
-    return answer

@@ -9,7 +9,8 @@ from __future__ import annotations
 import fcntl
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -31,17 +32,21 @@ from gezeiten.link.mission_file import (
 from gezeiten.link.session import DirectoryEntry, LoggerSession
 
 ASKS_PER_BLOCK = 3
-_BLOCKS_AT_ONCE = 8
+_TELL_EVERY_S = 0.1
 
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """Where a transfer stands; seconds_left is an honest guess from the rate so far."""
+    """Where a transfer stands; seconds_left is an honest guess from the rate so far.
+
+    limit_bytes_per_s: what the line itself can carry, None where that is not known.
+    """
 
     readings: int
     of_readings: int
     bytes_per_s: float
     seconds_left: float | None
+    limit_bytes_per_s: float | None = None
 
 
 @dataclass(slots=True)
@@ -75,6 +80,11 @@ def lock_incoming(path: Path) -> int | None:
     return lock
 
 
+def route_of(path: Path) -> str:
+    """Return the route by which an incoming file came."""
+    return path.suffixes[-2].lstrip(".") if len(path.suffixes) > 1 else "network"
+
+
 @dataclass(frozen=True, slots=True)
 class Watch:
     """How a long act is watched and stopped from outside."""
@@ -99,6 +109,7 @@ def offload(
     wanted: list[Range],
     folder: Path,
     watch: Watch = Watch(),
+    route: str = "network",
 ) -> Transfer:
     """Take the wanted readings of a mission into an incoming file in `folder`.
 
@@ -110,7 +121,7 @@ def offload(
         OSError: the disk; translated where the archive takes over.
     """
     raw_header, header = _read_header(session, entry)
-    path = folder / f"{header.serial}-{header.mission}-{header.launched_ms}.part"
+    path = folder / f"{header.serial}-{header.mission}-{header.launched_ms}.{route}.part"
     lock = lock_incoming(path)
     if lock is None:
         raise LoggerBusyError(
@@ -157,21 +168,100 @@ def _take_blocks(
     watch: Watch,
 ) -> None:
     blocks = wanted_blocks(wanted, entry.held)
-    total = sum(_readings_in(block, entry) for block in blocks)
-    began = time.monotonic()
-    done_bytes = done_readings = 0
-    for at in range(0, len(blocks), _BLOCKS_AT_ONCE):
-        if watch.cancelled():
+    meter = _Meter(session, entry, blocks, watch)
+    doubtful: list[int] = []
+    for run in _runs(blocks):
+        start = entry.header_bytes + run.start * entry.block_bytes
+        pieces = session.stream_file(entry.file, start, entry.block_bytes * len(run))
+        with closing(pieces):
+            for number, raw in zip(run, _whole_blocks(pieces, entry, meter), strict=False):
+                if _is_good(transfer, number, raw):
+                    _keep(out, raw)
+                    meter.came(number)
+                else:
+                    doubtful.append(number)
+    for number in doubtful:
+        _ask_again(session, entry, number, transfer, out)
+        meter.came(number)
+    meter.tell()
+
+
+class _Meter:
+    """Counts what comes, tells of it ten times a second, and stops where that is wished."""
+
+    def __init__(
+        self, session: LoggerSession, entry: DirectoryEntry, blocks: list[int], watch: Watch
+    ) -> None:
+        self._entry, self._watch = entry, watch
+        self._limit = session.limit_bytes_per_s
+        self._bytes_in_all = len(blocks) * entry.block_bytes
+        self._readings_in_all = sum(_readings_in(block, entry) for block in blocks)
+        self._began = self._told = time.monotonic()
+        self._bytes = self._readings = 0
+
+    def heard(self, count: int) -> None:
+        """Some bytes came.
+
+        Raises:
+            CancelledError: it is to end here.
+        """
+        self._bytes += count
+        if self._watch.cancelled():
             raise CancelledError("Offloading was stopped; what came is kept.")
-        for number, raw in _ask_for(session, entry, blocks[at : at + _BLOCKS_AT_ONCE]):
-            _keep_block(session, entry, number, raw, transfer, out)
-            done_bytes += entry.block_bytes
-            done_readings += _readings_in(number, entry)
-        out.flush()
-        elapsed = time.monotonic() - began
-        rate = done_bytes / elapsed if elapsed > 0 else 0.0
-        left = (len(blocks) * entry.block_bytes - done_bytes) / rate if rate else None
-        watch.progress(Progress(done_readings, total, rate, left))
+        if time.monotonic() - self._told > _TELL_EVERY_S:
+            self.tell()
+
+    def came(self, block: int) -> None:
+        """A block is settled."""
+        self._readings += _readings_in(block, self._entry)
+
+    def tell(self) -> None:
+        self._told = time.monotonic()
+        elapsed = self._told - self._began
+        rate = self._bytes / elapsed if elapsed > 0 else 0.0
+        left = max(self._bytes_in_all - self._bytes, 0) / rate if rate else None
+        self._watch.progress(
+            Progress(self._readings, self._readings_in_all, rate, left, self._limit)
+        )
+
+
+def _runs(blocks: list[int]) -> list[range]:
+    """Return increasing block numbers as runs of neighbours."""
+    runs: list[range] = []
+    for block in blocks:
+        if runs and block == runs[-1].stop:
+            runs[-1] = range(runs[-1].start, block + 1)
+        else:
+            runs.append(range(block, block + 1))
+    return runs
+
+
+def _whole_blocks(pieces: Iterator[bytes], entry: DirectoryEntry, meter: _Meter) -> Iterator[bytes]:
+    """Yield blocks as soon as all their bytes are there."""
+    meter.heard(0)
+    buffer = bytearray()
+    for piece in pieces:
+        buffer += piece
+        meter.heard(len(piece))
+        while len(buffer) >= entry.block_bytes:
+            yield bytes(buffer[: entry.block_bytes])
+            del buffer[: entry.block_bytes]
+
+
+def _is_good(transfer: Transfer, number: int, raw: bytes) -> bool:
+    """Return whether these bytes are this block, by its own check sum and number."""
+    steps = bool(transfer.header.step_ms)
+    block = decode_block(transfer.header.channels, raw, with_steps=steps)
+    if block is None or block.first != number * READINGS_PER_BLOCK:
+        return False
+    transfer.received.append(block.range)
+    return True
+
+
+def _keep(out: BinaryIO, raw: bytes) -> None:
+    """Hand a block to the system at once: it outlives this process from here."""
+    out.write(raw)
+    out.flush()
 
 
 def _readings_in(block: int, entry: DirectoryEntry) -> int:
@@ -179,44 +269,20 @@ def _readings_in(block: int, entry: DirectoryEntry) -> int:
     return min(first + READINGS_PER_BLOCK, entry.readings) - max(first, entry.first_held)
 
 
-def _ask_for(
-    session: LoggerSession, entry: DirectoryEntry, blocks: list[int]
-) -> list[tuple[int, bytes]]:
-    """Read neighbouring blocks in one go; return them one by one."""
-    size = entry.block_bytes
-    got: list[tuple[int, bytes]] = []
-    runs: list[list[int]] = []
-    for block in blocks:
-        if runs and block == runs[-1][-1] + 1:
-            runs[-1].append(block)
-        else:
-            runs.append([block])
-    for run in runs:
-        start = entry.header_bytes + run[0] * size
-        data = session.read_file(entry.file, start, size * len(run))
-        got.extend((block, data[i * size : (i + 1) * size]) for i, block in enumerate(run))
-    return got
-
-
-def _keep_block(
+def _ask_again(
     session: LoggerSession,
     entry: DirectoryEntry,
     number: int,
-    raw: bytes,
     transfer: Transfer,
     out: BinaryIO,
 ) -> None:
-    """Write a block that proves right; ask again for a damaged one, then set it aside."""
-    first = number * READINGS_PER_BLOCK
-    for ask in range(ASKS_PER_BLOCK):
-        if ask:
-            start = entry.header_bytes + number * entry.block_bytes
-            raw = session.read_file(entry.file, start, entry.block_bytes)
-        steps = bool(transfer.header.step_ms)
-        block = decode_block(transfer.header.channels, raw, with_steps=steps)
-        if block is not None and block.first == first:
-            out.write(raw)
-            transfer.received.append(block.range)
+    """Ask again for a block that came damaged; set it aside when it stays so."""
+    start = entry.header_bytes + number * entry.block_bytes
+    for _ in range(ASKS_PER_BLOCK - 1):
+        raw = session.read_file(entry.file, start, entry.block_bytes)
+        if _is_good(transfer, number, raw):
+            _keep(out, raw)
             return
+    first = number * READINGS_PER_BLOCK
     end = min(first + READINGS_PER_BLOCK, entry.readings)
     transfer.damaged.append((max(first, entry.first_held), end))

@@ -44,6 +44,11 @@ FILE_BYTES = RECORDS_PER_FILE * 2
 RECORD_BYTES_MAX = 240
 """Largest even payload of one function-20 answer that leaves its byte count below 245."""
 
+BURST_FUNCTION = 65
+"""Of the codes that the protocol leaves to makers: many records after one question."""
+BURST_DATA = 248
+"""Bytes of records in each frame of a burst, the last one excepted."""
+
 SERIAL_OBJECT = 0x80
 """Object of function 43/14 that holds the serial number; 0, 1, 2 are maker, model, revision."""
 

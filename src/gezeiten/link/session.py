@@ -6,7 +6,7 @@ Speaks the map of `registers`; the transport below may be any that carries Modbu
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -36,11 +36,12 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from gezeiten.link.mission_file import decode_tail
-from gezeiten.link.modbus import Transport, accepted, refusal
+from gezeiten.link.line import Line, accepted, refusal
+from gezeiten.link.mission_file import SERIAL, decode_tail
 
 LARGEST_HEADER = 64 * 1024
 LARGEST_BLOCK = 1024 * 1024
+_UNKNOWN_FUNCTION = 1
 
 _Answer = TypeVar("_Answer", bound=ModbusPDU)
 
@@ -104,9 +105,14 @@ def directory_entry(entry: dict[str, Any]) -> DirectoryEntry:
 class LoggerSession:
     """One logger behind one transport. Not for use from several threads at once."""
 
-    def __init__(self, transport: Transport) -> None:
+    def __init__(self, transport: Line) -> None:
         self._line = transport
         self.name = transport.name
+
+    @property
+    def limit_bytes_per_s(self) -> float | None:
+        """What the line can carry, None where that is not known."""
+        return self._line.limit_bytes_per_s
 
     # -- reading -------------------------------------------------------------------------------
     def identify(self, expected: str | None = None) -> Identity:
@@ -128,6 +134,10 @@ class LoggerSession:
             raise LoggerAnswerError(
                 f"What answers at {self.name} does not say who it is; check the address."
             ) from exc
+        if not SERIAL.fullmatch(serial):
+            raise LoggerAnswerError(
+                f"What answers at {self.name} gives a serial that cannot be one; check the address."
+            )
         if expected is not None and serial != expected:
             raise WrongLoggerError(
                 f"{serial} answers at {self.name} where {expected} was expected; "
@@ -184,21 +194,51 @@ class LoggerSession:
     # -- files ---------------------------------------------------------------------------------
     def read_file(self, file: int, start: int, length: int) -> bytes:
         """Return `length` bytes from byte `start` of a file that goes on in the next files."""
-        requests = []
-        at, end = start - start % 2, start + length
-        skip = start % 2
+        return b"".join(self.stream_file(file, start, length))
+
+    def stream_file(self, file: int, start: int, length: int) -> Generator[bytes, None, None]:
+        """Yield what `read_file` returns, piece by piece as it arrives.
+
+        Raises:
+            LoggerAnswerError: less came than was asked for.
+            DeviceError: the line; what was yielded before is good as far as the line knows.
+        """
+        at, skip = start - start % 2, start % 2
+        left = length
+        for piece in self._pieces(file, at, start + length + (start + length) % 2):
+            useful = piece[skip : skip + left]
+            skip = max(skip - len(piece), 0)
+            left -= len(useful)
+            yield useful
+        if left > 0:
+            raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
+
+    def _pieces(self, file: int, at: int, end: int) -> Iterator[bytes]:
+        """Yield whole records from byte `at` to `end`, both even: in bursts where the line can."""
         while at < end:
             number, offset = divmod(at, reg.FILE_BYTES)
-            size = min(reg.RECORD_BYTES_MAX, reg.FILE_BYTES - offset, end - at + (end - at) % 2)
+            count = min(end - at, reg.FILE_BYTES - offset) // 2
+            burst = self._line.burst(file + number, offset // 2, count)
+            if burst is None:
+                break
+            try:
+                for piece in burst:
+                    at += len(piece)
+                    yield piece
+            except LoggerRefusedError as exc:
+                if exc.reason != _UNKNOWN_FUNCTION:
+                    raise
+        requests = []
+        while at < end:
+            number, offset = divmod(at, reg.FILE_BYTES)
+            size = min(reg.RECORD_BYTES_MAX, reg.FILE_BYTES - offset, end - at)
             record = FileRecord(
                 file_number=file + number, record_number=offset // 2, record_length=size
             )
             requests.append(ReadFileRecordRequest([record], dev_id=reg.UNIT_ID))
             at += size
-        data = b"".join(self._record(answer) for answer in self._line.exchange(requests))
-        if len(data) < skip + length:
-            raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
-        return data[skip : skip + length]
+        for answer in self._line.answers(requests):
+            yield self._record(answer)
 
     def _record(self, answer: ModbusPDU) -> bytes:
         accepted(self.name, answer)

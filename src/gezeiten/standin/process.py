@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from gezeiten.errors import SurroundingsError
-from gezeiten.link.modbus import Address
+from gezeiten.link.line import Address, CablePort
 
 
 class StandinProcess:
@@ -25,6 +25,7 @@ class StandinProcess:
         base_ms: float | None = None,
         speed: float = 1.0,
         port: int = 0,
+        cable: CablePort | None = None,
     ) -> None:
         command = [sys.executable, "-m", "gezeiten", "standin", "run", serial]
         command += ["--port", str(port), "--speed", str(speed), "--until-stdin-closes"]
@@ -34,7 +35,9 @@ class StandinProcess:
             command += ["--anchor-ms", str(anchor_ms)]
         if base_ms is not None:
             command += ["--base-ms", str(base_ms)]
-        self.serial = serial
+        if cable is not None:
+            command += ["--cable", cable.path, "--line", cable.settings]
+        self.serial, self.cable = serial, cable
         self._process = subprocess.Popen(
             command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )

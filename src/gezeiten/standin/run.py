@@ -9,6 +9,7 @@ import sys
 import time
 from pathlib import Path
 
+from gezeiten.link.line import CablePort
 from gezeiten.standin.device import SimLogger, state_from_dict
 from gezeiten.standin.scenario import standin
 from gezeiten.standin.server import StandinServer
@@ -29,15 +30,19 @@ def run_standin(
     base_ms: float | None = None,
     speed: float = 1.0,
     until_stdin_closes: bool = False,
+    cable: tuple[Path, CablePort] | None = None,
 ) -> None:
-    """Serve a logger of the scenario; goes on from `state_file` where there is one."""
+    """Serve a logger of the scenario; goes on from `state_file` where there is one.
+
+    cable: where its serial port shall appear too, and how that is set.
+    """
     clock = SimClock(base_ms, speed)
     anchor = round(time.time() * 1000) if anchor_ms is None else anchor_ms
     state = None
     if state_file is not None and state_file.exists():
         state = state_from_dict(json.loads(state_file.read_text()))
     device = SimLogger(standin(serial), clock, anchor, state)
-    server = StandinServer(device, state_file)
+    server = StandinServer(device, state_file, cable)
 
     async def serve() -> None:
         tasks = [asyncio.create_task(server.serve(host, port, 0))]

@@ -1,4 +1,4 @@
-"""The stand-in's two sockets: Modbus TCP for the world, a control line for tests and the demo.
+"""The stand-in's faces: Modbus TCP or a serial line, and a control line for tests and the demo.
 
 Framing is our own here, so that it can pace bytes, go away in the middle, hang or damage what it
 sends; the client is checked against it by pymodbus's own client as an independent peer.
@@ -33,7 +33,9 @@ from pymodbus.pdu.register_message import (
 )
 
 from gezeiten.link import registers as reg
+from gezeiten.link.line import CablePort
 from gezeiten.standin.device import SimLogger
+from gezeiten.standin.serial_face import SerialFace
 
 _COMMIT_START = struct.pack(">BH", 16, reg.COMMIT_ADDRESS)
 _MBAP = struct.Struct(">HHHB")
@@ -50,7 +52,8 @@ class Misbehaviour:
     serial: claim another serial. refuse_launch: launch commands fail. bytes_per_s: pace.
     vanish_after_answers: so many answers from now the connection closes; mute_last: the question
     after them is still obeyed, only its answer is lost. vanish_after_commit: the next commit is
-    obeyed and its answer lost. lose_prepare: preparations are forgotten.
+    obeyed and its answer lost. lose_prepare: preparations are forgotten. no_burst: function 65 is
+    unknown. noise_every_bytes: on a serial line, a byte arrives changed about so often.
     """
 
     vanish_after_bytes: int | None = None
@@ -66,6 +69,8 @@ class Misbehaviour:
     mute_last: bool = False
     vanish_after_commit: bool = False
     lose_prepare: bool = False
+    no_burst: bool = False
+    noise_every_bytes: int = 0
 
 
 class PduHandler:
@@ -162,6 +167,13 @@ class PduHandler:
             records.append(FileRecord(record_data=self._damaged(file, record * 2, data)))
         return ReadFileRecordResponse(records)
 
+    def records(self, file: int, record: int, count: int) -> bytes | None:
+        """Return records in a row for a burst; None where there is no such place."""
+        if record + count > reg.RECORDS_PER_FILE:
+            return None
+        data = self._device.read_file(file, record * 2, count * 2)
+        return None if data is None else self._damaged(file, record * 2, data)
+
     def _damaged(self, file: int, start: int, data: bytes) -> bytes:
         """Change one byte of every read that falls into a block told to arrive damaged."""
         if self._faults.damage_blocks is None or file < reg.MEMORY_FILE:
@@ -171,9 +183,13 @@ class PduHandler:
         first, end = self._faults.damage_blocks
         low = entry["header_bytes"] + first * entry["block_bytes"]
         high = entry["header_bytes"] + end * entry["block_bytes"]
-        if low <= at and at + len(data) <= high:
-            return bytes([data[0] ^ 0x55]) + data[1:]
-        return data
+        # long answers of a burst: one byte of every block that is told to be damaged
+        spoiled = bytearray(data)
+        for block_at in range(low, high, entry["block_bytes"]):
+            hit = max(block_at, at) - at
+            if hit < len(data) and block_at + entry["block_bytes"] > at:
+                spoiled[hit] ^= 0x55
+        return bytes(spoiled)
 
     def _write_file(self, request: WriteFileRecordRequest) -> ModbusPDU:
         for record in request.records:
@@ -188,13 +204,16 @@ class PduHandler:
 class StandinServer:
     """Serves one simulated logger until told to quit; saves its state after each change."""
 
-    def __init__(self, device: SimLogger, state_file: Path | None) -> None:
+    def __init__(
+        self, device: SimLogger, state_file: Path | None, cable: tuple[Path, CablePort] | None
+    ) -> None:
         self.device = device
         self.faults = Misbehaviour()
         self._state_file = state_file
         self._handler = PduHandler(device, self.faults, self.save)
         self._sent = self._answers = 0
         self._quit = asyncio.Event()
+        self._face = SerialFace(*cable, self._handler, self.faults) if cable else None
 
     def save(self) -> None:
         """Write the state file, whole or not at all."""
@@ -211,8 +230,15 @@ class StandinServer:
         self.save()
         ports = [server.sockets[0].getsockname()[1] for server in (modbus, control)]
         ready = {"serial": self.device.spec.serial, "port": ports[0], "control": ports[1]}
+        serving = None
+        if self._face is not None:
+            self._face.plug_in()
+            serving = asyncio.create_task(self._face.serve())
         print(json.dumps(ready), flush=True)
         await self._quit.wait()
+        if serving is not None and self._face is not None:
+            serving.cancel()
+            self._face.pull_out()
         modbus.close()
         control.close()
 
@@ -299,6 +325,10 @@ class StandinServer:
             self._sent = 0
             for name, value in order.items():
                 setattr(self.faults, name, tuple(value) if isinstance(value, list) else value)
+        elif kind == "plug" and self._face is not None:
+            self._face.plug_in()
+        elif kind == "unplug" and self._face is not None:
+            self._face.pull_out()
         elif kind == "quit":
             self._quit.set()
         return {

@@ -1,0 +1,188 @@
+"""What every line to a logger has in common: where it answers, time limits, questions and answers.
+
+A line carries Modbus messages, whatever is below: `modbus` over TCP, `rtu` over a serial line.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from types import TracebackType
+from typing import Protocol
+
+from pymodbus.pdu import ExceptionResponse, ModbusPDU
+
+from gezeiten.errors import LoggerAnswerError, LoggerAwayError, LoggerRefusedError
+
+_EXCEPTION_WORDS = {
+    1: "it does not know this kind of question",
+    2: "it has nothing at this address",
+    3: "a value is out of its range",
+    4: "it failed inside",
+    6: "it is busy",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """Where a logger answers on the network."""
+
+    host: str
+    port: int
+
+    @property
+    def route(self) -> str:
+        return "network"
+
+    def __str__(self) -> str:
+        return f"{self.host}:{self.port}"
+
+
+@dataclass(frozen=True, slots=True)
+class CablePort:
+    """A serial port and how it is set. parity: "N", "E" or "O"; always eight data bits."""
+
+    path: str
+    baud: int = 115_200
+    parity: str = "E"
+    stop_bits: int = 1
+
+    @property
+    def route(self) -> str:
+        return "cable"
+
+    @property
+    def settings(self) -> str:
+        """How people write it: "115200 8E1"."""
+        return f"{self.baud} 8{self.parity}{self.stop_bits}"
+
+    @property
+    def bits_per_byte(self) -> int:
+        """Start bit, eight data bits, parity where there is one, stop bits."""
+        return 9 + (self.parity != "N") + self.stop_bits
+
+    @property
+    def bytes_per_s(self) -> float:
+        """What the line itself can carry."""
+        return self.baud / self.bits_per_byte
+
+    def __str__(self) -> str:
+        return f"{self.path} ({self.settings})"
+
+
+def cable_port(path: str, settings: str) -> CablePort:
+    """Return a port of its path and settings like "115200 8E1".
+
+    Raises:
+        ValueError: settings of another form.
+    """
+    found = re.fullmatch(r"(\d{3,7}) 8([NEO])([12])", settings)
+    if found is None:
+        raise ValueError(f"“{settings}” is no setting of a serial line; write it like 115200 8E1")
+    return CablePort(path, int(found[1]), found[2], int(found[3]))
+
+
+Endpoint = Address | CablePort
+
+
+@dataclass(frozen=True, slots=True)
+class TimeLimits:
+    """Time limits of each step, seconds."""
+
+    connect_s: float = 1.5
+    answer_s: float = 3.0
+
+
+USUAL_LIMITS = TimeLimits()
+
+
+class Line(Protocol):
+    """What a session needs of a line. limit_bytes_per_s: what it can carry, None: not known."""
+
+    name: str
+
+    @property
+    def limit_bytes_per_s(self) -> float | None: ...
+
+    def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:
+        """Yield one answer a request, in their order, as they come; an answer may be an
+        `ExceptionResponse`. Whoever stops early leaves the line fit for the next questions."""
+
+    def exchange(self, requests: Sequence[ModbusPDU]) -> list[ModbusPDU]:
+        """Return all answers."""
+
+    def burst(self, file: int, record: int, count: int) -> Iterator[bytes] | None:
+        """Yield the bytes of `count` records in a row; None where the line has no such thing."""
+
+    def close(self) -> None:
+        """Let go of the line; closing twice does no harm."""
+
+
+class BaseLine:
+    """The parts that are the same on every line."""
+
+    name: str
+
+    def __enter__(self) -> BaseLine:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self.close()
+
+    def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:
+        raise NotImplementedError
+
+    def close(self) -> None:
+        raise NotImplementedError
+
+    @property
+    def limit_bytes_per_s(self) -> float | None:
+        return None
+
+    def exchange(self, requests: Sequence[ModbusPDU]) -> list[ModbusPDU]:
+        """Send all requests and return their answers.
+
+        Raises:
+            LoggerAwayError: no answer in time, or the line broke.
+            LoggerAnswerError: an answer that belongs to no question or cannot be read.
+        """
+        return list(self.answers(requests))
+
+    def burst(self, file: int, record: int, count: int) -> Iterator[bytes] | None:
+        return None
+
+    def gone(self) -> LoggerAwayError:
+        """Return the error of a line that broke."""
+        return LoggerAwayError(
+            f"{self.name} went away in the middle; what came is kept, connect it again to go on."
+        )
+
+    def nonsense(self) -> LoggerAnswerError:
+        """Return the error of bytes that are no Modbus."""
+        return LoggerAnswerError(f"{self.name} answered nonsense; contact it again.")
+
+
+def refusal(answer: ModbusPDU) -> str | None:
+    """Return the words of an exception answer, None for a good one."""
+    if isinstance(answer, ExceptionResponse):
+        code = answer.exception_code
+        return _EXCEPTION_WORDS.get(code, f"Modbus exception {code}")
+    return None
+
+
+def accepted(name: str, answer: ModbusPDU) -> ModbusPDU:
+    """Return a good answer.
+
+    Raises:
+        LoggerRefusedError: it was a Modbus exception.
+    """
+    words = refusal(answer)
+    if words:
+        raise LoggerRefusedError(f"{name} refused: {words}; read its state and try again.")
+    return answer
