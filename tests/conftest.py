@@ -61,7 +61,9 @@ class Lab:
             computer=TrustedClock(),
             pins=MemoryPins(),
         )
-        self.desk.change_settings(Settings(addresses=str(self.standin.address), person="JA"))
+        self.desk.change_settings(
+            Settings(addresses=str(self.standin.address), serial_ports="", person="JA")
+        )
         self.go_to(base_ms)
 
     def go_to(self, at_ms: float) -> None:

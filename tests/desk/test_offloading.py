@@ -128,7 +128,7 @@ from gezeiten.desk.offloading import offload_logger
 from gezeiten.link.line import Address
 from gezeiten.link.offload import Watch
 import gezeiten.link.offload as transfer
-transfer._BLOCKS_AT_ONCE = 1
+transfer._TELL_EVERY_S = -1.0
 def tell(progress):
     if progress.readings >= int(sys.argv[3]):
         os.kill(os.getpid(), signal.SIGKILL)
@@ -162,7 +162,9 @@ def test_two_programs_never_offload_one_mission_into_one_file(running: Lab) -> N
     running.later(60)
     card = contact(running.desk, running.standin.address, running.serial)
     entry = card.directory[0]
-    path = running.desk.archive.incoming / f"D-2041-{entry.mission}-{entry.launched_ms}.part"
+    path = (
+        running.desk.archive.incoming / f"D-2041-{entry.mission}-{entry.launched_ms}.network.part"
+    )
     lock = lock_incoming(path)  # as another window holds it while it offloads
     assert lock is not None
     with pytest.raises(LoggerBusyError, match="by another window or program; wait for it"):

@@ -120,7 +120,7 @@ def test_a_view_of_no_length_is_not_shown(chart: LaneChart) -> None:
 
 def test_the_finder_by_keyboard(qtbot: QtBot, tmp_path: Path) -> None:
     desk = Desk(tmp_path)
-    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     press(window, "Ctrl+K")
     finder = next(c for c in window.children() if isinstance(c, Finder))
@@ -141,7 +141,7 @@ def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Pa
         for i in range(1000):
             find_point(session, f"Site {i // 50} · Point with a rather long name {i}")
     add_point(desk, "Site 0 · One more")
-    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     canvas: BoardCanvas = window.places[places.TIDEBOARD].canvas
     assert len(canvas._lines) == 1001 + 20
@@ -184,7 +184,7 @@ def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
     vault = demo_desk.archive.vault
     raw = vault.get(next(iter(vault.fingerprints())))
     fresh = Desk(tmp_path / "fresh")
-    fresh.change_settings(Settings(addresses="127.0.0.1:1"))
+    fresh.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     (fresh.archive.incoming / "X.part").write_bytes(raw)
     window = open_window(qtbot, fresh)
     assert "An interrupted offload was taken in." in window.message.text()

@@ -36,7 +36,7 @@ from tests.ui_help import idle, open_window, type_into
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
     made = Desk(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins())
-    made.change_settings(Settings(addresses="127.0.0.1:1", person="JA"))
+    made.change_settings(Settings(addresses="127.0.0.1:1", serial_ports="", person="JA"))
     yield made
     made.close()
 

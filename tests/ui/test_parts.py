@@ -153,7 +153,7 @@ def test_cancelling_reaches_the_work(qtbot: QtBot) -> None:
 # -- the window with nothing in it ---------------------------------------------------------------
 def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
     desk = Desk(tmp_path)
-    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     board = window.places[places.TIDEBOARD]
     assert board.empty.isVisible()
@@ -170,7 +170,7 @@ def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
 
 def test_text_size_stays_within_reason(qtbot: QtBot, tmp_path: Path) -> None:
     desk = Desk(tmp_path)
-    desk.change_settings(Settings(addresses="127.0.0.1:1"))
+    desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     for _ in range(9):
         press(window, "Ctrl++")

@@ -29,11 +29,14 @@ from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
+from gezeiten.link.line import cable_port
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
 from gezeiten.standin.scenario import HATCHERY_PIN, SITES, PointSpec, SiteSpec, standins
 from gezeiten.standin.simclock import SimClock
 
 HISTORY_DAYS = 70.0
+_ON_CABLES = {"D-2038": ("ttyUSB0", "115200 8E1"), "P-0320": ("ttyUSB1", "19200 8E1")}
+"""Serials of the loggers that are reached by a cable, with their ports."""
 _DAMAGED_BLOCKS_K2 = (18, 29)
 
 
@@ -67,12 +70,26 @@ def _fleet(folder: Path, anchor_ms: int, base_ms: float | None) -> list[StandinP
     states = folder / "standins"
     states.mkdir(parents=True, exist_ok=True)
     serials = [spec.serial for spec in standins()]
-    return start_fleet(serials, states, anchor_ms=anchor_ms, base_ms=base_ms)
+    ports = folder / "ports"
+    ports.mkdir(exist_ok=True)
+    cables = {
+        serial: cable_port(str(ports / name), setting)
+        for serial, (name, setting) in _ON_CABLES.items()
+    }
+    return start_fleet(serials, states, cables, anchor_ms=anchor_ms, base_ms=base_ms)
 
 
 def _look_at(desk: Desk, fleet: list[StandinProcess]) -> None:
-    found = ", ".join(str(process.address) for process in fleet)
-    desk.change_settings(replace(desk.settings, addresses=found))
+    """Tell the desk where its loggers are: on the network, or on a cable."""
+    by_network = [process for process in fleet if process.cable is None]
+    cables = [process.cable.path for process in fleet if process.cable is not None]
+    desk.change_settings(
+        replace(
+            desk.settings,
+            addresses=", ".join(str(process.address) for process in by_network),
+            serial_ports=", ".join(cables),
+        )
+    )
 
 
 def _build(folder: Path, say: Callable[[str], None]) -> Demo:

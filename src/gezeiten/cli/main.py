@@ -24,6 +24,7 @@ from gezeiten.cli.common import (
 )
 from gezeiten.cli.demo_command import demo_command
 from gezeiten.cli.standin import standin_group
+from gezeiten.cli.watch import watch_command
 from gezeiten.cli.window import open_window
 from gezeiten.desk.contact import find as find_loggers
 from gezeiten.desk.context import Desk
@@ -62,6 +63,7 @@ def main(context: click.Context, folder: Path | None) -> None:
 
 main.add_command(standin_group)
 main.add_command(demo_command)
+main.add_command(watch_command)
 
 
 def _at(text: str) -> Address:

@@ -6,9 +6,11 @@ import threading
 from pathlib import Path
 from types import TracebackType
 
+from gezeiten.link.line import CablePort
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
 
 PRACTICE_SERIALS = ("D-2038", "R-1109", "P-0320")
+ON_CABLE = "P-0320"
 
 
 class PracticeFleet:
@@ -19,8 +21,8 @@ class PracticeFleet:
         self._fleet: list[StandinProcess] = []
         self._lock = threading.Lock()
 
-    def start(self) -> list[str]:
-        """Start the loggers where they do not run yet; returns their addresses.
+    def start(self) -> tuple[list[str], list[str]]:
+        """Start the loggers where they do not run yet; returns network addresses and ports.
 
         Raises:
             SurroundingsError: one of them did not start.
@@ -28,8 +30,11 @@ class PracticeFleet:
         with self._lock:
             if not self._fleet:
                 self._folder.mkdir(parents=True, exist_ok=True)
-                self._fleet = start_fleet(list(PRACTICE_SERIALS), self._folder)
-            return [str(logger.address) for logger in self._fleet]
+                port = CablePort(str(self._folder / "practice-port"))
+                cables = {ON_CABLE: port}
+                self._fleet = start_fleet(list(PRACTICE_SERIALS), self._folder, cables)
+            by_network = [str(one.address) for one in self._fleet if one.cable is None]
+            return by_network, [one.cable.path for one in self._fleet if one.cable is not None]
 
     def __enter__(self) -> PracticeFleet:
         return self

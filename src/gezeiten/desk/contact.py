@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from functools import partial
@@ -113,19 +113,32 @@ def session_with(
         yield session, session.identify(expected)
 
 
-def find(
+def find_on_network(
     desk: Desk,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
-    tell: Tell = lambda _: None,
 ) -> list[FoundLogger]:
-    """Return the loggers that answer at the addresses of the settings and on the serial ports.
-
-    tell: hears what is found out about each port.
-    """
+    """Return the loggers that answer at the addresses of the settings."""
     jobs = [partial(ask, address, desk.clock, FIND_LIMITS) for address in desk.addresses()]
-    jobs += [partial(look_at_port, desk, port.path, tell, cancelled) for port in ports_here(desk)]
     return find_loggers(jobs, on_found=on_found, cancelled=cancelled)
+
+
+def find_on_cables(
+    desk: Desk,
+    paths: Sequence[str],
+    tell: Tell = lambda _: None,
+    on_found: Callable[[FoundLogger], None] | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[FoundLogger]:
+    """Return the loggers on serial ports; tell hears what is found out about each port."""
+    jobs = [partial(look_at_port, desk, path, tell, cancelled) for path in paths]
+    return find_loggers(jobs, on_found=on_found, cancelled=cancelled)
+
+
+def find(desk: Desk) -> list[FoundLogger]:
+    """Return the loggers that answer on any line."""
+    paths = [port.path for port in ports_here(desk)]
+    return find_on_network(desk) + find_on_cables(desk, paths)
 
 
 def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> LoggerCard:

@@ -88,13 +88,22 @@ class Desk:
         return self.settings.person or getpass.getuser()
 
     def addresses(self) -> list[Address]:
-        """Return where to look for loggers.
+        """Return where to look for loggers on the network.
 
         Raises:
             InputError: the addresses of the settings cannot be read.
         """
+        return self.addresses_of(
+            ", ".join([self.settings.addresses, self.settings.followed, *self.practice_addresses])
+        )
+
+    def addresses_of(self, listed: str) -> list[Address]:
+        """Return the addresses of a text like "127.0.0.1:15020-15039, logger.lan:502".
+
+        Raises:
+            InputError: it cannot be read.
+        """
         try:
-            listed = ", ".join([self.settings.addresses, *self.practice_addresses])
             return [Address(host, port) for host, port in dict.fromkeys(addresses(listed))]
         except ValueError as exc:
             raise InputError(

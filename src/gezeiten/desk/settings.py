@@ -57,11 +57,21 @@ class Settings:
         "Where to look for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520.",
     )
     serial_ports: str = _setting(
+        "auto",
+        _ROUTES,
+        "Serial ports",
+        "auto: those that the system lists; others by name, like auto, ~/ports/*; empty: none.",
+    )
+    followed: str = _setting(
         "",
         _ROUTES,
-        "Further serial ports",
-        "Ports that the system does not list by itself, like /dev/ttyPS1 or ~/ports/*.",
+        "Loggers to follow",
+        "Addresses of loggers that stay online: fetched by themselves while Gezeiten runs.",
     )
+    follow_minutes: int = _setting(
+        15, _ROUTES, "Fetch them every, min", "At most so often; away ones as soon as they return.",
+        "number", low=1, high=1440,
+    )  # fmt: skip
     look_on_start: bool = _setting(
         True,
         _ROUTES,

@@ -47,6 +47,7 @@ USUAL_SETTINGS: tuple[tuple[int, str, int], ...] = (
     (2_400, "E", 1),
     (1_200, "E", 1),
 )
+AUTO = "auto"
 _ANSWER_S = 0.12
 """For the first byte of a probe's answer, beside the time the line needs for a frame."""
 
@@ -59,14 +60,17 @@ class PortSeen:
     words: str
 
 
-def ports(more: Sequence[str] = ()) -> list[PortSeen]:
+def ports(wanted: Sequence[str] = (AUTO,)) -> list[PortSeen]:
     """Return the serial ports there are now, by name.
 
     Args:
-        more: further ports, as paths or patterns ("/dev/pts/7", "~/ports/*").
+        wanted: AUTO for those that the system lists, paths or patterns ("~/ports/*") for others.
     """
-    seen = {port.device: _words(port.description, port.device) for port in list_ports.comports()}
-    for pattern in more:
+    seen: dict[str, str] = {}
+    if AUTO in wanted:
+        listed = list_ports.comports()
+        seen = {port.device: _words(port.description, port.device) for port in listed}
+    for pattern in wanted:
         for path in sorted(glob.glob(os.path.expanduser(pattern))):
             if Path(path).is_char_device():
                 seen.setdefault(path, "")

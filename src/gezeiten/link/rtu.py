@@ -20,7 +20,7 @@ from pymodbus.pdu import DecodePDU, ModbusPDU
 
 from gezeiten.errors import LoggerAwayError, LoggerBusyError, LoggerRefusedError, SurroundingsError
 from gezeiten.link.line import USUAL_LIMITS, BaseLine, CablePort, TimeLimits
-from gezeiten.link.registers import BURST_FUNCTION, UNIT_ID
+from gezeiten.link.registers import BURST_DATA, BURST_FUNCTION, UNIT_ID
 
 ASKS = 5
 _CRC_BYTES = 2
@@ -157,7 +157,8 @@ class ModbusRtu(BaseLine):
 
         Raises:
             LoggerAwayError: no answer in time, or the port is gone.
-            LoggerAnswerError: a read was answered damaged again and again, or the answer to a change.
+            LoggerAnswerError: a read was answered damaged again and again, or a change was
+                answered damaged once.
         """
         for request in requests:
             yield self._answer(request)
@@ -185,7 +186,8 @@ class ModbusRtu(BaseLine):
         per_burst = max(int(_BURST_S * self._settings.bytes_per_s) // 2, _SHORTEST_BURST)
         at, end, failures = record, record + count, 0
         while at < end:
-            wanted = min(per_burst, end - at)
+            # a noisy line is asked for less at a time, down to a single frame
+            wanted = min(max(per_burst >> 2 * failures, BURST_DATA // 2), end - at)
             self._send(with_crc(_BURST_ASK.pack(UNIT_ID, BURST_FUNCTION, file, at, wanted)))
             before = at
             for piece in self._frames(wanted * 2):
@@ -239,7 +241,7 @@ class ModbusRtu(BaseLine):
             LoggerAwayError: nothing, or not all of it, came in time.
         """
         frame = b""
-        deadline = time.monotonic() + self._limit_s + self._frame_s
+        deadline = time.monotonic() + self._limit_s
         while True:
             wanted = answer_length(frame)
             if wanted == 0 or (wanted is not None and len(frame) >= wanted):
@@ -248,6 +250,8 @@ class ModbusRtu(BaseLine):
             chunk = self._read(more, deadline)
             if not chunk:
                 raise self.gone()
+            if not frame:  # it has begun: from here on a whole frame may take its time
+                deadline = time.monotonic() + self._limit_s + self._frame_s
             frame += chunk
         self._quiet_since = time.monotonic()
         return frame

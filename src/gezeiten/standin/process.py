@@ -6,7 +6,9 @@ import json
 import socket
 import subprocess
 import sys
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from gezeiten.errors import SurroundingsError
@@ -85,13 +87,17 @@ class StandinProcess:
 
 
 def start_fleet(
-    serials: list[str], folder: Path | None = None, **options: Any
+    serials: list[str],
+    folder: Path | None = None,
+    cables: Mapping[str, CablePort] = MappingProxyType({}),
+    **options: Any,
 ) -> list[StandinProcess]:
-    """Start several stand-ins at once and wait until all are ready."""
+    """Start several stand-ins at once and wait until all are ready; cables: by serial."""
     fleet = []
     for serial in serials:
         state = folder / f"{serial}.json" if folder else None
-        fleet.append(StandinProcess(serial, state_file=state, **options))
+        cable = cables.get(serial)
+        fleet.append(StandinProcess(serial, state_file=state, cable=cable, **options))
     try:
         return [process.wait_until_ready() for process in fleet]
     except SurroundingsError:

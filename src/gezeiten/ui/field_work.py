@@ -12,12 +12,14 @@ from PySide6.QtCore import QObject, Signal
 
 from gezeiten.desk import contact as desk_contact
 from gezeiten.desk.awake import kept_awake
+from gezeiten.desk.cables import PortNews
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.launching import Launched, launch, stop
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
+from gezeiten.link.find import FoundLogger
 from gezeiten.link.offload import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
@@ -29,6 +31,7 @@ class FieldWork(QObject):
 
     seen = Signal(object)  # LoggerCard
     looked = Signal(object)  # set of serials that answered
+    port_told = Signal(object)  # PortNews
     progressed = Signal(str, object)  # serial, Progress
     offloaded = Signal(object)  # list of Offloaded
     launched = Signal(object)  # Launched
@@ -43,6 +46,7 @@ class FieldWork(QObject):
         self._house = house
         self._task: Task | None = None
         self._reading_live = False
+        self._asked_ports: set[str] = set()
         self.is_looking = False
 
     @property
@@ -64,21 +68,49 @@ class FieldWork(QObject):
         desk = self._house.desk
 
         def work(task: Task) -> set[str]:
-            found = set()
-            for logger in desk_contact.find(desk, cancelled=task.cancelled):
-                serial = logger.identity.serial
-                try:
-                    task.progress.emit(desk_contact.contact(desk, logger.address, serial))
-                except GezeitenError:
-                    continue  # it went away between finding and asking; the logbook has it
-                found.add(serial)
+            found: set[str] = set()
+
+            def look_closer(logger: FoundLogger) -> None:
+                if self._show_found(task, logger):
+                    found.add(logger.identity.serial)
+
+            desk_contact.find_on_network(desk, look_closer, task.cancelled)
             return found
 
         def ended(found: set[str]) -> None:
             self.is_looking = False
             self.looked.emit(found)
 
-        self._house.run(work, ended, self.seen.emit, lambda _: ended(set()))
+        self._house.run(work, ended, self._told, lambda _: ended(set()))
+
+    def look_at_ports(self, paths: set[str]) -> None:
+        """Ask who is on these ports; those that are being asked already are not asked twice."""
+        fresh = sorted(paths - self._asked_ports)
+        self._asked_ports |= paths
+        desk = self._house.desk
+
+        def work(task: Task) -> None:
+            def look_closer(logger: FoundLogger) -> None:
+                self._show_found(task, logger)
+
+            desk_contact.find_on_cables(
+                desk, fresh, task.progress.emit, look_closer, task.cancelled
+            )
+
+        def ended(_: object) -> None:
+            self._asked_ports -= set(fresh)
+
+        if fresh:
+            self._house.run(work, ended, self._told, ended)
+
+    def _show_found(self, task: Task, logger: FoundLogger) -> bool:
+        """Emit the card of a logger that was found; False where it is gone again."""
+        try:
+            card = desk_contact.contact(self._house.desk, logger.address, logger.identity.serial)
+        except GezeitenError:
+            return False  # it went away between finding and asking; the logbook has it
+        task.progress.emit(card)
+        return True
 
     def read_live(self, card: LoggerCard) -> None:
         """Read what the channels measure now; a question that is under way is not asked twice."""
@@ -142,6 +174,8 @@ class FieldWork(QObject):
     def _told(self, what: object) -> None:
         if isinstance(what, LoggerCard):
             self.seen.emit(what)
+        elif isinstance(what, PortNews):
+            self.port_told.emit(what)
         elif isinstance(what, LoggerResult):
             self.row_ended.emit(what)
         elif isinstance(what, tuple):

@@ -17,9 +17,9 @@ TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
 
 
 class Practice(Protocol):
-    """Whoever can start loggers to practise with; returns where they answer."""
+    """Whoever can start loggers to practise with; returns their addresses and serial ports."""
 
-    def start(self) -> list[str]: ...
+    def start(self) -> tuple[list[str], list[str]]: ...
 
 
 class House(QObject):

@@ -26,6 +26,7 @@ from gezeiten.desk.verifying import logbook_is_intact
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.finder import Finder
+from gezeiten.ui.following import Following
 from gezeiten.ui.house import House, Place, Practice
 from gezeiten.ui.i18n import counted, region, tr
 from gezeiten.ui.parts import column, label, set_role
@@ -52,6 +53,7 @@ class MainWindow(QMainWindow):
         self._shortcuts: list[tuple[int, QShortcut]] = []
         self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
+        self.following = Following(self.house)
         self.places: list[Place] = [
             TideboardPlace(self.house),
             FieldDeskPlace(self.house),
@@ -108,6 +110,9 @@ class MainWindow(QMainWindow):
         self.house.go.connect(self.go)
         self.house.said.connect(self._say)
         self.house.archive_changed.connect(self._archive_changed)
+        self.following.told.connect(
+            lambda _: self.places[places.FIELD_DESK].at_hand.show_followed(self.following.words())
+        )
         self.house.wants.connect(lambda what: {"settings": self.show_settings}[what]())
         for act in self.acts():
             if act.key:
@@ -132,6 +137,7 @@ class MainWindow(QMainWindow):
                 self.house.archive_changed.emit()
             else:
                 self._count()
+            self.following.restart()
 
         self.house.run(tidy, tidied)
 
@@ -171,6 +177,7 @@ class MainWindow(QMainWindow):
         self.strip.person.setText(self.house.desk.person)
         self._apply_theme()
         self._archive_changed()
+        self.following.restart()
 
     def show_places(self) -> None:
         """Open the editor of sites and points."""
@@ -274,6 +281,7 @@ class MainWindow(QMainWindow):
         tabs[places.LOGBOOK].set_line(tr("intact") if intact else tr("broken"), not intact)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.following.stop()
         self.house.works.stop()
         super().closeEvent(event)
 

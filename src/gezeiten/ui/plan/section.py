@@ -194,7 +194,8 @@ def number_of(field: QLineEdit, what: str) -> float:
     if not good:
         value, good = _plain(text)
     if not good or value != value or abs(value) == float("inf"):
-        words = tr("“%1” is no number; type %2 anew.").replace("%1", text[:30])
+        shown = "".join(sign for sign in text[:30] if sign.isprintable())
+        words = tr("“%1” is no number; type %2 anew.").replace("%1", shown)
         raise FieldError(field, words.replace("%2", what))
     return value
 

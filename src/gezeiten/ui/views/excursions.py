@@ -25,6 +25,8 @@ from gezeiten.ui.views.lanes import cached_trace, shown_rule
 from gezeiten.ui.views.site_list import ListLine, SiteList
 
 _KEPT_LANES = 2
+FOUND_LATER_MS = HOUR_MS
+"""An alarm that became known so much later than it happened is called so."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -302,7 +304,11 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
         series = record(desk, event.point.id, rule.channel)
         mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
         facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
-    facts.append((tr("Known since"), day_and_time(event.found_ms, zone)))
+    known = day_and_time(event.found_ms, zone)
+    late_ms = event.found_ms - event.alarm_ms
+    if late_ms > FOUND_LATER_MS:
+        known += " · " + tr("found %1 later").replace("%1", duration_text(late_ms))
+    facts.append((tr("Known since"), known))
     readings = counted(event.measured, "%n measured", "%n measured")
     readings += ", " + counted(event.estimated, "%n estimated", "%n estimated")
     facts.append((tr("Readings"), readings))

@@ -38,19 +38,19 @@ from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
 from gezeiten.ui.life_dialog import LifeDialog
-from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.parts import column, row
 from gezeiten.ui.pin_dialog import PinDialog
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
+from gezeiten.ui.views.at_hand import AtHand
 from gezeiten.ui.views.launch_panel import LaunchPanel
-from gezeiten.ui.views.logger_list import LoggerList, not_kept_words
+from gezeiten.ui.views.logger_list import not_kept_words
 from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words
 from gezeiten.ui.views.mission_page import MissionPage, state_words
 from gezeiten.ui.views.nobody_page import NobodyPage
 from gezeiten.ui.views.plan_page import PlanPage
 from gezeiten.ui.views.plan_shelf import PlanShelf
-from gezeiten.ui.views.round_strip import RoundStrip
 from gezeiten.ui.views.several_desk import SeveralDesk
 from gezeiten.ui.views.stages import StageBar
 from gezeiten.ui.work import Task
@@ -84,17 +84,8 @@ class FieldDeskPlace(Place):
 
     # -- building ------------------------------------------------------------------------------
     def _build(self) -> None:
-        self.loggers = LoggerList()
-        self.again = button(tr("Look again"), self.look)
-        self.ticked = label("", "muted")
-        self.tick_all_link = button(tr("tick all"), self.tick_all, "link")
-        self.round_strip = RoundStrip()
-        left = QWidget()
-        left.setLayout(
-            column(row(label(tr("At hand"), "head"), 1, self.again), self.round_strip,
-                   row(self.ticked, 1, self.tick_all_link), self.loggers, spacing=5)
-        )  # fmt: skip
-        left.setFixedWidth(286)
+        self.at_hand = left = AtHand(self.house, self.work)
+        self.loggers, self.round_strip = left.loggers, left.round_strip
         self.stages = StageBar(
             [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
         )
@@ -135,6 +126,10 @@ class FieldDeskPlace(Place):
         self.logger_page.labelled.connect(self._labelled)
         self.logger_page.wants_live.connect(self._read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
+        self.at_hand.asked.connect(self._asked)
+        self.at_hand.looking.connect(
+            lambda on: self.nobody.show_where(self._addresses(), looking=on)
+        )
         for page in (
             self.logger_page,
             self.plan_page,
@@ -163,7 +158,7 @@ class FieldDeskPlace(Place):
             "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
             "labels": self.write_labels, "common": self.group.prepare, "untick": self.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
-            "practice": self.start_practice,
+            "practice": self.start_practice, "tick": self.tick_all, "gone": self._someone_left,
         }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
@@ -254,15 +249,17 @@ class FieldDeskPlace(Place):
         if self.work.is_looking:
             return
         self.work.look()
-        self.again.setEnabled(False)
-        self.again.setText(tr("Looking ..."))
-        self.nobody.show_where(self._addresses(), looking=True)
+        self.at_hand.look_at_ports()
+        self.at_hand.show_looking(on=True)
 
     def _addresses(self) -> str:
         return ", ".join([self.house.desk.settings.addresses, *self.house.desk.practice_addresses])
 
     def _show_card(self, card: LoggerCard) -> None:
+        is_new = self.loggers.card(card.serial) is None
         self.loggers.show_card(card)
+        if is_new and not self.work.is_looking:
+            self._count()
         nothing_chosen = self.loggers.currentItem() is None and self._wanted is None
         if nothing_chosen or self._wanted == card.serial:
             self.loggers.setCurrentItem(self.loggers.item_of(card.serial))
@@ -272,23 +269,26 @@ class FieldDeskPlace(Place):
             self.group.prepare()
 
     def _looked(self, seen: set[str]) -> None:
-        self.again.setEnabled(True)
-        self.again.setText(tr("Look again"))
-        self.loggers.drop_all_but(seen)
-        count = self.loggers.count()
-        self.nobody.show_where(self._addresses(), looking=False)
-        window = self.window()
-        if hasattr(window, "strip"):
-            window.strip.tabs[places.FIELD_DESK].set_line(
-                counted(count, "%n at hand", "%n at hand"), False
-            )
-        if self.loggers.currentItem() is None and count:
-            self.loggers.setCurrentRow(0)
+        self.loggers.drop_all_but(self.at_hand.still_there(seen))
+        self.at_hand.show_looking(on=False)
+        self._someone_left()
         if self._wanted and self.loggers.card(self._wanted) is None:
             words = tr("%1 is not at hand; connect it and look again.").replace("%1", self._wanted)
             self.house.said.emit(words, True)
         self._wanted = None
+
+    def _someone_left(self) -> None:
+        """The list is another one: count it anew, and stay with somebody who is there."""
+        self._count()
+        if self.loggers.currentItem() is None and self.loggers.count():
+            self.loggers.setCurrentRow(0)
         self._show_current()
+
+    def _count(self) -> None:
+        window = self.window()
+        if hasattr(window, "strip"):
+            words = counted(self.loggers.count(), "%n at hand", "%n at hand")
+            window.strip.tabs[places.FIELD_DESK].set_line(words, False)
 
     def show_target(self, target: object) -> None:
         serial = str(target)
@@ -306,8 +306,8 @@ class FieldDeskPlace(Place):
             return
         desk = self.house.desk
 
-        def started(addresses: list[str]) -> None:
-            desk.practice_addresses = addresses
+        def started(where: tuple[list[str], list[str]]) -> None:
+            desk.practice_addresses, desk.practice_ports = where
             self.house.say(tr("Practice loggers run; they end with Gezeiten."))
             self.look()
 
@@ -595,7 +595,7 @@ class FieldDeskPlace(Place):
 
     def _ticks_changed(self) -> None:
         count = len(self.loggers.ticked())
-        self.ticked.setText(counted(count, "%n ticked", "%n ticked") if count else "")
+        self.at_hand.show_ticked()
         if count < 2:
             self.several.forget_results()
         self._choose_middle()

@@ -57,11 +57,12 @@ class LoggerList(QListWidget):
         self.setSpacing(3)
 
     def show_card(self, card: LoggerCard) -> None:
-        """Add a card, or renew the one of the same serial; sorted by what is at risk."""
+        """Add a card in the order of serials, or renew the one of the same serial."""
         item = self.item_of(card.serial)
         if item is None:
             item = QListWidgetItem()
-            self.addItem(item)
+            before = [c for c in self.cards() if c.serial < card.serial]
+            self.insertItem(len(before), item)
         item.setData(_CARD, card)
         self._say(item)
 

@@ -159,9 +159,12 @@ class LoggerPage(QWidget):
         left = ""
         if progress.seconds_left is not None:
             left = duration_text(round(progress.seconds_left * 1000))
-        words = tr("%1 offloading · %2 of %3 readings · %4 kB/s · %5 left")
-        values = (serial, number(progress.readings), number(progress.of_readings),
-                  number(progress.bytes_per_s / 1000, 1), left)  # fmt: skip
+        rate = number(progress.bytes_per_s / 1000, 1) + " kB/s"
+        if progress.limit_bytes_per_s:
+            limit = number(progress.limit_bytes_per_s / 1000, 1)
+            rate += " " + tr("(the line can do %1)").replace("%1", limit)
+        words = tr("%1 offloading · %2 of %3 readings · %4 · %5 left")
+        values = (serial, number(progress.readings), number(progress.of_readings), rate, left)
         for i, value in enumerate(values, 1):
             words = words.replace(f"%{i}", value)
         self.transfer_words.setText(words)
@@ -177,7 +180,7 @@ class LoggerPage(QWidget):
             (tr("Model"), model),
             (tr("Maker"), source),
             (tr("Measures at"), card.point or tr("no point yet")),
-            (tr("Answers at"), f"{card.address} · {tr('network')}"),
+            (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
         ])  # fmt: skip
         self.pin.setVisible(is_locked)
         self.holding.show_facts([(tr("Is"), doing(card)), *_missions(card, zone)])

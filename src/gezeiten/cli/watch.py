@@ -1,0 +1,59 @@
+"""`gezeiten watch`: following online loggers without a window."""
+
+from __future__ import annotations
+
+import json
+import signal
+import threading
+from dataclasses import asdict
+from pathlib import Path
+
+import click
+
+from gezeiten.cli.common import archive_option, json_option, open_desk, reports_errors
+from gezeiten.desk.following import Follower, News, Pace, followed_addresses
+from gezeiten.domain.timeline import iso_utc
+from gezeiten.errors import InputError
+
+
+@click.command("watch")
+@archive_option
+@json_option
+@click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")
+@click.option("--look", default=10.0, show_default=True, help="Seconds between two looks.")
+@click.option("--every", type=float, help="Seconds between two fetches; default: the settings.")
+@click.option("--for", "for_s", type=float, help="End after so many seconds; default: never.")
+@reports_errors
+def watch_command(
+    folder: Path | None,
+    as_json: bool,
+    at: tuple[str, ...],
+    look: float,
+    every: float | None,
+    for_s: float | None,
+) -> None:
+    """Follow loggers that stay online until interrupted; prints a line for each thing that happens.
+
+    One logger that is away, or a disk that is full for a while, ends nothing: it is said and tried
+    again.
+    """
+    ended = threading.Event()
+    for kind in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(kind, lambda *_: ended.set())
+    if for_s is not None:
+        timer = threading.Timer(for_s, ended.set)
+        timer.daemon = True
+        timer.start()
+
+    def tell(news: News) -> None:
+        line = json.dumps(asdict(news)) if as_json else f"{iso_utc(news.at_ms)}  {news.sentence}"
+        click.echo(line)
+
+    with open_desk(folder) as desk:
+        addresses = followed_addresses(desk, ", ".join(at) if at else None)
+        if not addresses:
+            raise InputError("No logger to follow; name them in the settings or with --at.")
+        fetch_s = desk.settings.follow_minutes * 60.0 if every is None else every
+        pace = Pace(look_s=look, fetch_s=fetch_s)
+        follower = Follower(desk, addresses, tell, pace, cancelled=ended.is_set)
+        follower.run(ended.wait)

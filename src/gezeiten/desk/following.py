@@ -1,0 +1,208 @@
+"""Following loggers that stay online: noticed when away, fetched exactly what is missing when back.
+
+A look is one question for the state registers; readings are fetched when there are new ones and
+the last fetch is long enough ago, so a logger is not asked for its newest block all the time.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from gezeiten.desk.contact import read_card
+from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import take_all
+from gezeiten.domain.timeline import duration_text
+from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
+from gezeiten.link.line import BaseLine, Endpoint
+from gezeiten.link.lines import open_line
+from gezeiten.link.offload import Watch
+from gezeiten.link.session import LoggerSession
+
+_AT_ONCE = 8
+_LONGEST_PAUSE_S = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """How often a logger is looked at, and how long after a fetch the next may come, seconds."""
+
+    look_s: float = 10.0
+    fetch_s: float = 900.0
+
+
+@dataclass(frozen=True, slots=True)
+class News:
+    """Something worth telling. kind: "following", "away", "back", "fetched" or "failed"."""
+
+    at_ms: int
+    who: str
+    kind: str
+    sentence: str
+    readings: int = 0
+    point_id: int | None = None
+
+
+@dataclass(slots=True)
+class _Followed:
+    address: Endpoint
+    serial: str = ""
+    line: BaseLine | None = None
+    session: LoggerSession | None = None
+    due_s: float = 0.0
+    kept: tuple[int, int] = (-1, -1)  # mission and readings at the last fetch
+    fetched_s: float | None = None
+    away_since_ms: int | None = None
+    failures: int = 0
+    last_failure: str = ""
+
+    @property
+    def who(self) -> str:
+        return self.serial or str(self.address)
+
+    def hang_up(self) -> None:
+        if self.line is not None:
+            with suppress(OSError):
+                self.line.close()
+        self.line = self.session = None
+
+
+@dataclass(slots=True)
+class Follower:
+    """Follows loggers at fixed addresses; `run` until cancelled, or `look` once at all due ones.
+
+    seconds: a clock that only goes forward.
+    """
+
+    desk: Desk
+    addresses: Sequence[Endpoint]
+    tell: Callable[[News], None]
+    pace: Pace = Pace()
+    seconds: Callable[[], float] = time.monotonic
+    cancelled: Callable[[], bool] = lambda: False
+    _followed: list[_Followed] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._followed = [_Followed(address) for address in self.addresses]
+
+    def run(self, wait: Callable[[float], object]) -> None:
+        """Follow until cancelled; `wait` sleeps for so many seconds and may end early."""
+        try:
+            with ThreadPoolExecutor(_AT_ONCE) as pool:
+                while not self.cancelled():
+                    wait(self.look(pool))
+        finally:
+            self.close()
+
+    def close(self) -> None:
+        """Let go of all lines."""
+        for one in self._followed:
+            one.hang_up()
+
+    def look(self, pool: ThreadPoolExecutor) -> float:
+        """Look at every logger that is due; returns the seconds until the next one is."""
+        now_s = self.seconds()
+        due = [one for one in self._followed if one.due_s <= now_s]
+        for _ in pool.map(self._look_at, due):
+            pass
+        next_s = min((one.due_s for one in self._followed), default=now_s + self.pace.look_s)
+        return max(next_s - self.seconds(), 0.0)
+
+    def _look_at(self, one: _Followed) -> None:
+        """One look at one logger; nothing that happens at it may end the following of others."""
+        if self.cancelled():
+            return
+        try:
+            self._visit(one)
+        except CancelledError:
+            return
+        except LoggerBusyError:
+            one.due_s = self.seconds() + self.pace.look_s  # a window offloads it: good as well
+        except GezeitenError as exc:
+            self._failed(one, exc)
+        else:
+            one.failures, one.last_failure = 0, ""
+            one.due_s = self.seconds() + self.pace.look_s
+
+    def _visit(self, one: _Followed) -> None:
+        if one.session is None:
+            one.line = open_line(one.address, self.desk.limits)
+            one.session = LoggerSession(one.line)
+            is_new = not one.serial
+            one.serial = one.session.identify(one.serial or None).serial
+            self._here(one, is_new)
+        state = one.session.state()
+        holds = (state.mission_number, state.readings)
+        is_time = one.fetched_s is None or self.seconds() - one.fetched_s >= self.pace.fetch_s
+        if holds != one.kept and (is_time or holds[0] != one.kept[0]):
+            self._fetch(one)
+
+    def _fetch(self, one: _Followed) -> None:
+        """Take exactly what the archive lacks."""
+        session = one.session
+        assert session is not None
+        card = read_card(self.desk, session, session.identify(one.serial), one.address)
+        watch = Watch(cancelled=self.cancelled)
+        done = take_all(self.desk, session, card, watch) if card.not_kept else None
+        one.fetched_s = self.seconds()
+        if done is None:
+            one.kept = (card.state.mission_number, card.state.readings)
+            return
+        if done.error:
+            one.hang_up()  # it broke off: the rest comes with the next look
+            one.fetched_s = None
+        else:
+            one.kept = (card.state.mission_number, card.state.readings)
+        words = f"{one.serial}: {done.readings} readings kept."
+        if done.excursions_to_assess:
+            words += f" {done.excursions_to_assess} excursions to assess at its point."
+        if done.error:
+            words += f" {done.error}"
+        self._say(one, "fetched", words, done.readings, done.point_id)
+
+    def _here(self, one: _Followed, is_new: bool) -> None:
+        if one.away_since_ms is not None:
+            away_ms = self.desk.now_ms() - one.away_since_ms
+            words = f"{one.serial} is back after {duration_text(away_ms)}."
+            one.away_since_ms, one.fetched_s = None, None
+            self.desk.log_alone("followed logger back", one.serial, words)
+            self._say(one, "back", words)
+        elif is_new:
+            self._say(one, "following", f"{one.serial} is followed at {one.address}.")
+
+    def _failed(self, one: _Followed, error: GezeitenError) -> None:
+        """Remember a failure: said once, tried again after a pause that grows."""
+        one.hang_up()
+        one.failures += 1
+        pause_s = min(self.pace.look_s * 2 ** min(one.failures - 1, 6), _LONGEST_PAUSE_S)
+        one.due_s = self.seconds() + max(pause_s, self.pace.look_s)
+        if error.exit_code == 4 and one.away_since_ms is None:
+            one.away_since_ms = self.desk.now_ms()
+            with suppress(GezeitenError):  # a full disk must not end the following
+                self.desk.log_alone("followed logger away", one.who, str(error))
+            self._say(one, "away", str(error))
+        elif error.exit_code != 4 and str(error) != one.last_failure:
+            one.last_failure = str(error)
+            self._say(one, "failed", str(error))
+
+    def _say(
+        self,
+        one: _Followed,
+        kind: str,
+        sentence: str,
+        readings: int = 0,
+        point_id: int | None = None,
+    ) -> None:
+        self.tell(News(self.desk.now_ms(), one.who, kind, sentence, readings, point_id))
+
+
+def followed_addresses(desk: Desk, text: str | None = None) -> list[Endpoint]:
+    """Return the addresses to follow: of a text, else of the settings.
+
+    Raises:
+        InputError: they cannot be read.
+    """
+    return list(desk.addresses_of(desk.settings.followed if text is None else text))
