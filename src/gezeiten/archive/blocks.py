@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import zstandard
+from numpy.typing import NDArray
 
-from gezeiten.domain.timeline import Values
+from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
 
 READINGS_PER_BLOCK = 4096
@@ -39,6 +40,11 @@ def decode_values(data: bytes, count: int) -> Values:
     Raises:
         ArchiveDamagedError: the bytes are not such a block.
     """
+    return _decoded(data, count).view("<f8").reshape(count).astype(np.float64)
+
+
+def _decoded(data: bytes, count: int) -> NDArray[np.uint8]:
+    """Return `count` words of eight bytes, in the order of memory."""
     try:
         raw = zstandard.decompress(data, max_output_size=count * 8)
         columns = np.frombuffer(raw, np.uint8).reshape(8, count)
@@ -46,7 +52,24 @@ def decode_values(data: bytes, count: int) -> Values:
         raise ArchiveDamagedError(
             "A block of readings is damaged; run gezeiten verify, it names the offload."
         ) from exc
-    return np.ascontiguousarray(columns.T).view("<f8").reshape(count).astype(np.float64)
+    return np.ascontiguousarray(columns.T)
+
+
+def encode_times(times_utc_ms: Times) -> bytes:
+    """Return instants, int64 (n,), as compressed bytes: the first one, then the distances."""
+    distances = np.diff(times_utc_ms, prepend=np.int64(0))
+    columns = np.ascontiguousarray(distances, "<i8").view(np.uint8).reshape(-1, 8).T
+    return zstandard.compress(columns.tobytes(), 3)
+
+
+def decode_times(data: bytes, count: int) -> Times:
+    """Return the `count` instants of `encode_times`.
+
+    Raises:
+        ArchiveDamagedError: the bytes are not such instants.
+    """
+    distances = _decoded(data, count).view("<i8").reshape(count)
+    return np.cumsum(distances.astype(np.int64))
 
 
 def summary(values: Values) -> Summary:

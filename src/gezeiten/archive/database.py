@@ -1,7 +1,7 @@
 """Opening the archive: folder, database with its migrations, vault; errors translated once.
 
-Layout of the folder: archive.db, vault/, certificates/, incoming/, handovers/, sheets/. Before a
-migration the database is copied aside as archive-before-<version>.db.
+Layout of the folder: archive.db, vault/, certificates/, reports/, incoming/, handovers/, sheets/.
+Before a migration the database is copied aside as archive-before-<version>.db.
 """
 
 from __future__ import annotations
@@ -48,7 +48,7 @@ class Archive:
         self.url = url or f"sqlite:///{folder / 'archive.db'}"
         self._write_lock = threading.Lock()
         with translated(folder):
-            for name in ("vault", "certificates", "incoming", "handovers", "sheets"):
+            for name in ("vault", "certificates", "reports", "incoming", "handovers", "sheets"):
                 (folder / name).mkdir(parents=True, exist_ok=True)
             self.engine = create_engine(
                 self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {}
@@ -58,6 +58,7 @@ class Archive:
             self._migrate()
         self.vault = Vault(folder / "vault")
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")
+        self.reports = Vault(folder / "reports", ".report", "logger's report")
         self.sheets = folder / "sheets"
         self.incoming = folder / "incoming"
         self.handovers = folder / "handovers"

@@ -63,7 +63,10 @@ class RawMission:
 
 @dataclass(frozen=True, slots=True)
 class Circumstances:
-    """Who took it, when, how, and how far the logger's clock was off then."""
+    """Who took it, when, how, and how far the logger's clock was off then.
+
+    carried: by which courier, when, and how it left the logger.
+    """
 
     at_ms: int
     person: str
@@ -71,6 +74,7 @@ class Circumstances:
     clock_difference_ms: float | None = None
     clock_uncertainty_ms: float | None = None
     cut_short: str = ""
+    carried: dict[str, object] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,6 +196,7 @@ def _offload_row(
         clock_difference_ms=how.clock_difference_ms,
         clock_uncertainty_ms=how.clock_uncertainty_ms,
         events=[[at_ms, text] for at_ms, text in file.events],
+        carried=how.carried,
     )
 
 
@@ -261,5 +266,6 @@ def _log(
             "damaged": [list(part) for part in file.damaged],
             "clock_difference_ms": how.clock_difference_ms,
             "clock_uncertainty_ms": how.clock_uncertainty_ms,
+            **({"carried": how.carried} if how.carried else {}),
         },
     )

@@ -14,7 +14,9 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.blocks import (
     READINGS_PER_BLOCK,
+    decode_times,
     decode_values,
+    encode_times,
     encode_values,
     summary,
 )
@@ -46,10 +48,15 @@ def store_readings(
     start_ms: int,
     interval_ms: int,
     values: Values,
+    times: Times | None = None,
 ) -> None:
-    """Keep neighbouring readings of one channel; reading `first` was due at start_ms."""
+    """Keep neighbouring readings of one channel; reading `first` was due at start_ms.
+
+    times: shape of values; the instants, where they are not evenly spaced.
+    """
     for at in range(0, len(values), READINGS_PER_BLOCK):
         part = values[at : at + READINGS_PER_BLOCK]
+        own = None if times is None else times[at : at + READINGS_PER_BLOCK]
         facts = summary(part)
         session.add(
             Block(
@@ -58,21 +65,29 @@ def store_readings(
                 offload_id=offload_id,
                 first=first + at,
                 count=len(part),
-                start_ms=start_ms + at * interval_ms,
+                start_ms=start_ms + at * interval_ms if own is None else int(own[0]),
                 interval_ms=interval_ms,
                 valid=facts.valid,
                 low=facts.low,
                 high=facts.high,
                 total=facts.total,
                 data=encode_values(part),
+                times=None if own is None else encode_times(own),
             )
         )
 
 
+def block_times(block: Block) -> Times:
+    """Return when the readings of a block were due, shape (count,)."""
+    if block.times is not None:
+        return decode_times(block.times, block.count)
+    return block.start_ms + np.arange(block.count, dtype=np.int64) * block.interval_ms
+
+
 def block_series(block: Block) -> Series:
     """Return the readings of one block."""
-    times = block.start_ms + np.arange(block.count, dtype=np.int64) * block.interval_ms
-    return make_series(times, decode_values(block.data, block.count), block.interval_ms)
+    values = decode_values(block.data, block.count)
+    return make_series(block_times(block), values, block.interval_ms)
 
 
 def load_record(session: Session, point_id: int, channel: str) -> Series:
@@ -114,7 +129,7 @@ def load_recorded(
         )
         .order_by(Block.start_ms)
     ).all()
-    times = [b.start_ms + np.arange(b.count, dtype=np.int64) * b.interval_ms for b in blocks]
+    times = [block_times(block) for block in blocks]
     values = [decode_values(b.data, b.count) for b in blocks]
     intervals = [np.full(b.count, b.interval_ms, np.int32) for b in blocks]
     return (

@@ -111,7 +111,10 @@ class Mission(Base):
 
 
 class Offload(Base):
-    """One transfer. received: ranges in the raw file; added: those that were new here."""
+    """One transfer. received: ranges in the raw file; added: those that were new here.
+
+    carried: by whom and how it was brought home, for a courier's records. reading: how the raw
+    bytes are read where they are no mission file (a tie, exchange/tie.py)."""
 
     __tablename__ = "offload"
     id: Mapped[int] = _key()
@@ -127,6 +130,8 @@ class Offload(Base):
     clock_difference_ms: Mapped[float | None]
     clock_uncertainty_ms: Mapped[float | None]
     events: Mapped[list[list[Any]]] = mapped_column(JSON)
+    carried: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    reading: Mapped[dict[str, Any] | None] = mapped_column(JSON)
 
 
 class SeriesRow(Base):
@@ -143,7 +148,8 @@ class SeriesRow(Base):
 class Block(Base):
     """Up to 4096 readings in a row as measured: compressed float64, NaN is "no value".
 
-    Reading i was due at start_ms + i x interval_ms. low, high, total: over the valid ones.
+    Reading i was due at start_ms + i x interval_ms, or at the instant in times where there are
+    any (readings that come when they come). low, high, total: over the valid ones.
     """
 
     __tablename__ = "block"
@@ -161,6 +167,7 @@ class Block(Base):
     high: Mapped[float | None]
     total: Mapped[float | None]
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    times: Mapped[bytes | None] = mapped_column(LargeBinary)
 
 
 class Step(Base):
@@ -286,6 +293,32 @@ class Service(Base):
     due_ms: Mapped[int | None]
     certificate_name: Mapped[str | None]
     certificate_sha256: Mapped[str | None]
+
+
+class LoggerReport(Base):
+    """A document that a logger wrote by itself onto its drive; kept under its SHA-256."""
+
+    __tablename__ = "logger_report"
+    __table_args__ = (UniqueConstraint("logger_id", "sha256"),)
+    id: Mapped[int] = _key()
+    logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), index=True)
+    mission_number: Mapped[int | None]
+    name: Mapped[str]
+    sha256: Mapped[str]
+    size: Mapped[int]
+    at_ms: Mapped[int]
+    person: Mapped[str]
+
+
+class KeptTie(Base):
+    """How text from one kind of source is read and where it belongs, kept under a name."""
+
+    __tablename__ = "kept_tie"
+    id: Mapped[int] = _key()
+    name: Mapped[str] = mapped_column(unique=True)
+    tie: Mapped[dict[str, Any]] = mapped_column(JSON)
+    changed_ms: Mapped[int]
+    changed_by: Mapped[str]
 
 
 class VisitRound(Base):

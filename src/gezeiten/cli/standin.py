@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from gezeiten.link.line import cable_port
+from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.run import run_standin
 from gezeiten.standin.scenario import SITES, standins
 
@@ -25,7 +26,9 @@ def list_standins() -> None:
 
 
 @standin_group.command("run")
-@click.argument("serial", type=click.Choice([spec.serial for spec in standins()]))
+@click.argument(
+    "serial", type=click.Choice([COURIER_SERIAL, *(spec.serial for spec in standins())])
+)
 @click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")
 @click.option("--port", default=0, show_default=True, help="Modbus port; 0 takes any free one.")
 @click.option("--state", type=click.Path(path_type=Path), help="File that keeps its state.")

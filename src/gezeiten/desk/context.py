@@ -75,6 +75,8 @@ class Desk:
         """Where practice loggers answer, for this run only; never among the settings."""
         self.practice_ports: list[str] = []
         """Serial ports of practice loggers, likewise."""
+        self.more_folders: list[str] = []
+        """Folders chosen by hand to be looked at as drives, for this run only."""
         self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
         """Records in memory by (point id, channel), with the version they were made of."""
 

@@ -62,6 +62,12 @@ class Settings:
         "Serial ports",
         "auto: those that the system lists; others by name, like auto, ~/ports/*; empty: none.",
     )
+    watched_folders: str = _setting(
+        "",
+        _ROUTES,
+        "Watched folders",
+        "Folders where mission files arrive, with commas between; drives are seen by themselves.",
+    )
     followed: str = _setting(
         "",
         _ROUTES,

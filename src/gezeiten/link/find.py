@@ -7,14 +7,30 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 
 from gezeiten.domain.clock import ClockDifference
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import DeviceError, GezeitenError
 from gezeiten.link.line import Endpoint, TimeLimits
 from gezeiten.link.lines import open_line
-from gezeiten.link.registers import LoggerState
+from gezeiten.link.registers import COURIER_CODE, LoggerState
 from gezeiten.link.session import Identity, LoggerSession
 
 FIND_LIMITS = TimeLimits(connect_s=1.0, answer_s=3.0)
 _AT_ONCE = 16
+
+
+@dataclass(frozen=True, slots=True)
+class FoundCourier:
+    """A courier that answered."""
+
+    address: Endpoint
+    serial: str
+
+
+class CourierAnswersError(DeviceError):
+    """A courier is there, not a logger; `found` says which."""
+
+    def __init__(self, found: FoundCourier) -> None:
+        super().__init__(f"The courier {found.serial} answers at {found.address}, not a logger.")
+        self.found = found
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,10 +47,14 @@ def ask(address: Endpoint, now_ms: Callable[[], float], limits: TimeLimits) -> F
     """Ask one address who it is.
 
     Raises:
+        CourierAnswersError: a courier is there.
         DeviceError, InputError: nothing usable answers there.
     """
     with open_line(address, limits) as line:
         session = LoggerSession(line)
+        _, code, _, serial = session.label()
+        if code == COURIER_CODE:
+            raise CourierAnswersError(FoundCourier(address, serial))
         identity = session.identify()
         clock = session.clock(now_ms)
         return FoundLogger(address, identity, session.state(), clock)
@@ -44,6 +64,7 @@ def find_loggers(
     jobs: Sequence[Callable[[], FoundLogger]],
     *,
     on_found: Callable[[FoundLogger], None] | None = None,
+    on_courier: Callable[[FoundCourier], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[FoundLogger]:
     """Return the loggers that answer, by serial. Each job asks one place and raises where nobody
@@ -58,6 +79,9 @@ def find_loggers(
                 break
             try:
                 logger = job.result()
+            except CourierAnswersError as exc:
+                on_courier(exc.found)
+                continue
             except GezeitenError:
                 continue  # nobody there, or no logger: that is what most places are
             found.append(logger)

@@ -26,6 +26,13 @@ LIVE_ADDRESS = 100
 _LIVE = struct.Struct(">fHH16s")
 LIVE_REGISTERS = _LIVE.size // 2
 
+COURIER_ADDRESS = 400
+_COURIER = struct.Struct(">HqIIHHHH")
+COURIER_REGISTERS = _COURIER.size // 2
+COURIER_CODE = "LOTSE"
+"""Model code of the pocket device that collects records; its map is that of a logger without a
+mission, and the registers at COURIER_ADDRESS."""
+
 # -- holding registers (functions 3, 16) -----------------------------------------------------
 PREPARE_ADDRESS = 0
 _PREPARE = struct.Struct(">HHqI")
@@ -75,6 +82,7 @@ class Command(IntEnum):
     BLINK = 5
     UNLOCK = 6
     SELF_CHECK = 7
+    CLEAR_RECORD = 8  # couriers only
 
 
 ANY_COUNT = 0xFFFF_FFFF
@@ -132,6 +140,7 @@ class Refusal(IntEnum):
     NOT_ALL_FETCHED = 8
     LOCKED = 9
     WRONG_PIN = 10
+    OTHER_RECORD = 11
 
 
 REFUSAL_WORDS = {
@@ -146,6 +155,7 @@ REFUSAL_WORDS = {
     Refusal.NOT_ALL_FETCHED: "it holds readings that were not fetched",
     Refusal.LOCKED: "it is locked and wants its PIN",
     Refusal.WRONG_PIN: "the PIN is another one",
+    Refusal.OTHER_RECORD: "the record there is another one",
 }
 
 
@@ -208,6 +218,39 @@ def unpack_state(data: bytes) -> LoggerState:
     if not possible or state.first_held > state.readings:
         raise LoggerAnswerError(
             "The logger reports a state that cannot be; contact it again, then replace it."
+        )
+    return state
+
+
+@dataclass(frozen=True, slots=True)
+class CourierState:
+    """The state registers of a courier. clock_ms: UTC ms by its own clock. main_permille: its main
+    battery; clock_battery_mv: the cell that keeps its clock going."""
+
+    map_version: int
+    clock_ms: int
+    memory_used: int
+    memory_size: int
+    main_permille: int
+    main_mv: int
+    clock_battery_mv: int
+    last_refusal: int
+
+    def pack(self) -> bytes:
+        return _COURIER.pack(*astuple(self))
+
+
+def unpack_courier(data: bytes) -> CourierState:
+    """Return the state of a courier's registers.
+
+    Raises:
+        LoggerAnswerError: another map version.
+    """
+    state = CourierState(*_COURIER.unpack(data))
+    if state.map_version != MAP_VERSION:
+        raise LoggerAnswerError(
+            f"The courier speaks version {state.map_version} of the register map, this Gezeiten "
+            f"version {MAP_VERSION}; update the older of the two."
         )
     return state
 

@@ -122,6 +122,17 @@ class LoggerSession:
             WrongLoggerError: another serial than `expected`.
             InputError: a model that this version does not know.
         """
+        maker, code, firmware, serial = self.label()
+        if expected is not None and serial != expected:
+            raise WrongLoggerError(
+                f"{serial} answers at {self.name} where {expected} was expected; "
+                "nothing was changed, look at the label on the case."
+            )
+        self.name = serial
+        return Identity(serial, logger_model(code), firmware, maker)
+
+    def label(self) -> tuple[str, str, str, str]:
+        """Return maker, model code, firmware and serial of whatever answers."""
         answer = self._ask(
             ReadDeviceInformationRequest(read_code=3, dev_id=reg.UNIT_ID),
             ReadDeviceInformationResponse,
@@ -138,31 +149,20 @@ class LoggerSession:
             raise LoggerAnswerError(
                 f"What answers at {self.name} gives a serial that cannot be one; check the address."
             )
-        if expected is not None and serial != expected:
-            raise WrongLoggerError(
-                f"{serial} answers at {self.name} where {expected} was expected; "
-                "nothing was changed, look at the label on the case."
-            )
-        self.name = serial
-        return Identity(serial, logger_model(code), firmware, maker)
+        return maker, code, firmware, serial
 
     def state(self) -> reg.LoggerState:
         """Return the state registers."""
-        return reg.unpack_state(self._input(reg.STATE_ADDRESS, reg.STATE_REGISTERS))
+        return reg.unpack_state(self.input_bytes(reg.STATE_ADDRESS, reg.STATE_REGISTERS))
 
     def live(self, model: LoggerModel) -> list[reg.LiveValue]:
         """Return the present value of every channel of the model, in its order."""
         count = reg.LIVE_REGISTERS * len(model.channels)
-        return reg.unpack_live(self._input(reg.LIVE_ADDRESS, count))
+        return reg.unpack_live(self.input_bytes(reg.LIVE_ADDRESS, count))
 
     def clock(self, now_ms: Callable[[], float]) -> ClockDifference:
         """Measure the clock difference against `now_ms` (the computer's UTC ms)."""
-        trips = []
-        for _ in range(ROUND_TRIPS):
-            sent = now_ms()
-            logger_ms = self.state().clock_ms
-            trips.append(RoundTrip(sent, now_ms(), logger_ms))
-        return clock_difference(trips)
+        return measured_clock(lambda: self.state().clock_ms, now_ms)
 
     def directory(self) -> list[DirectoryEntry]:
         """Return the missions in memory, the running one last."""
@@ -298,7 +298,8 @@ class LoggerSession:
         self._write(reg.COMMIT_ADDRESS, token.to_bytes(2, "big"))
 
     # -- messages ------------------------------------------------------------------------------
-    def _input(self, address: int, count: int) -> bytes:
+    def input_bytes(self, address: int, count: int) -> bytes:
+        """Return input registers as bytes."""
         request = ReadInputRegistersRequest(address=address, count=count, dev_id=reg.UNIT_ID)
         answer = self._ask(request, ReadInputRegistersResponse)
         if len(answer.registers) != count:
@@ -311,7 +312,11 @@ class LoggerSession:
         )
         answer = self._line.exchange([request])[0]
         if refusal(answer):
-            raise self._refused(self.state().last_refusal)
+            raise self._refused(self.last_refusal())
+
+    def last_refusal(self) -> int:
+        """Return the logger's own code for why it refused."""
+        return self.state().last_refusal
 
     def _refused(self, code: int) -> LoggerRefusedError | LoggerLockedError:
         words = {int(known): text for known, text in reg.REFUSAL_WORDS.items()}
@@ -326,6 +331,16 @@ class LoggerSession:
         if not isinstance(answer, kind):
             raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")
         return answer
+
+
+def measured_clock(clock_ms: Callable[[], int], now_ms: Callable[[], float]) -> ClockDifference:
+    """Return the clock difference of whatever tells its clock, by the shortest of several asks."""
+    trips = []
+    for _ in range(ROUND_TRIPS):
+        sent = now_ms()
+        told_ms = clock_ms()
+        trips.append(RoundTrip(sent, now_ms(), told_ms))
+    return clock_difference(trips)
 
 
 def parse_ranges(text: str) -> list[tuple[str, range]]:

@@ -6,7 +6,9 @@ so a restarted stand-in holds exactly what it held before.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import json
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
 from typing import Any
 
 import cbor2
@@ -22,6 +24,7 @@ from gezeiten.domain.timeline import DAY_MS, Times, Values
 from gezeiten.errors import PlanError
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
+from gezeiten.standin.drive import write_drive
 from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS
 from gezeiten.standin.simclock import SimClock
@@ -93,10 +96,18 @@ class SimLogger:
     """One logger. `refusal` tells why the last command was refused."""
 
     def __init__(
-        self, spec: StandinSpec, clock: SimClock, anchor_ms: int, state: DeviceState | None = None
+        self,
+        spec: StandinSpec,
+        clock: SimClock,
+        anchor_ms: int,
+        state: DeviceState | None = None,
+        state_file: Path | None = None,
     ) -> None:
         self.spec = spec
+        self.serial, self.firmware = spec.serial, spec.firmware
         self.model: LoggerModel = logger_model(spec.model)
+        self.code = self.model.code
+        self._state_file = state_file
         self.clock = clock
         now = clock.now_ms()
         self.state = state or DeviceState(
@@ -323,6 +334,14 @@ class SimLogger:
             flags |= reg.Flag.WAITS_FOR_BUTTON
         return flags
 
+    def read_registers(self, address: int) -> tuple[int, bytes] | None:
+        """Return start and content of the area an address is in."""
+        if reg.STATE_ADDRESS <= address < reg.STATE_ADDRESS + 100:
+            return reg.STATE_ADDRESS, self.registers().pack()
+        if reg.LIVE_ADDRESS <= address < reg.LIVE_ADDRESS + 100:
+            return reg.LIVE_ADDRESS, b"".join(value.pack() for value in self.live())
+        return None
+
     def live(self) -> list[reg.LiveValue]:
         """Return the present value of every channel."""
         now = np.array([round(self.clock.now_ms())], np.int64)
@@ -499,6 +518,51 @@ class SimLogger:
                 "tail_file": reg.TAIL_FILE,
             }
         ]
+
+    def damage_at(self, file: int) -> tuple[int, int, int] | None:
+        """Return lengths of header and blocks, and the first file, where a file is memory."""
+        listed = self.directory()
+        if file < reg.MEMORY_FILE or not listed:
+            return None
+        return listed[0]["header_bytes"], listed[0]["block_bytes"], listed[0]["file"]
+
+    def save(self) -> None:
+        """Write the state file, whole or not at all."""
+        if self._state_file is None:
+            return
+        fresh = self._state_file.with_suffix(".new")
+        fresh.write_text(json.dumps(asdict(self.state)))
+        fresh.replace(self._state_file)
+
+    def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]:
+        """Do what the control line says; returns what to answer beside the usual."""
+        acts = {"battery": self.change_battery, "button": self.press_button}
+        if kind in acts:
+            acts[kind]()
+            self.save()
+        elif kind == "drive":
+            return {"written": write_drive(self, Path(order["folder"]))}
+        return {}
+
+    def report(self) -> dict[str, Any]:
+        """Return what the control line tells at every order."""
+        return {
+            "serial": self.serial,
+            "now_ms": self.clock.now_ms(),
+            "doing": self.doing().name.lower(),
+            "readings": self.readings(),
+            "blinks": self.state.blinks,
+        }
+
+    def mission_bytes(self) -> bytes:
+        """Return the mission file as it would lie on a drive: header, blocks still held, tail."""
+        header = self.header()
+        numbers = range(
+            self.first_held() // mf.READINGS_PER_BLOCK,
+            -(-self.readings() // mf.READINGS_PER_BLOCK),
+        )
+        blocks = b"".join(self._block(header, number) for number in numbers)
+        return mf.encode_header(header) + blocks + self.tail()
 
     def header(self) -> mf.Header:
         """Return the header of the mission in memory."""

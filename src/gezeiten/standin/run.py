@@ -6,13 +6,16 @@ import asyncio
 import contextlib
 import json
 import sys
+import tempfile
 import time
 from pathlib import Path
 
 from gezeiten.link.line import CablePort
+from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
+from gezeiten.standin.courier import SimCourier
 from gezeiten.standin.device import SimLogger, state_from_dict
 from gezeiten.standin.scenario import standin
-from gezeiten.standin.server import StandinServer
+from gezeiten.standin.server import Device, StandinServer
 from gezeiten.standin.simclock import SimClock
 
 
@@ -37,12 +40,7 @@ def run_standin(
     cable: where its serial port shall appear too, and how that is set.
     """
     clock = SimClock(base_ms, speed)
-    anchor = round(time.time() * 1000) if anchor_ms is None else anchor_ms
-    state = None
-    if state_file is not None and state_file.exists():
-        state = state_from_dict(json.loads(state_file.read_text()))
-    device = SimLogger(standin(serial), clock, anchor, state)
-    server = StandinServer(device, state_file, cable)
+    server = StandinServer(_device(serial, clock, state_file, anchor_ms), cable)
 
     async def serve() -> None:
         tasks = [asyncio.create_task(server.serve(host, port, 0))]
@@ -53,3 +51,14 @@ def run_standin(
 
     with contextlib.suppress(KeyboardInterrupt):
         asyncio.run(serve())
+
+
+def _device(serial: str, clock: SimClock, state_file: Path | None, anchor_ms: int | None) -> Device:
+    if serial == COURIER_SERIAL:
+        folder = state_file.with_suffix("") if state_file else Path(tempfile.mkdtemp())
+        return SimCourier(serial, clock, folder)
+    anchor = round(time.time() * 1000) if anchor_ms is None else anchor_ms
+    state = None
+    if state_file is not None and state_file.exists():
+        state = state_from_dict(json.loads(state_file.read_text()))
+    return SimLogger(standin(serial), clock, anchor, state, state_file)

@@ -9,10 +9,9 @@ from __future__ import annotations
 import asyncio
 import json
 import struct
-from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from pymodbus.pdu import DecodePDU, ExceptionResponse, ModbusPDU
 from pymodbus.pdu.file_message import (
@@ -34,8 +33,8 @@ from pymodbus.pdu.register_message import (
 
 from gezeiten.link import registers as reg
 from gezeiten.link.line import CablePort
-from gezeiten.standin.device import SimLogger
 from gezeiten.standin.serial_face import SerialFace
+from gezeiten.standin.simclock import SimClock
 
 _COMMIT_START = struct.pack(">BH", 16, reg.COMMIT_ADDRESS)
 _MBAP = struct.Struct(">HHHB")
@@ -73,15 +72,34 @@ class Misbehaviour:
     noise_every_bytes: int = 0
 
 
-class PduHandler:
-    """Answers Modbus messages from a simulated logger; knows nothing of sockets."""
+class Device(Protocol):
+    """What is served: a logger or a courier."""
 
-    def __init__(
-        self, device: SimLogger, faults: Misbehaviour, changed: Callable[[], None]
-    ) -> None:
+    serial: str
+    code: str
+    firmware: str
+    clock: SimClock
+    refusal: reg.Refusal
+
+    @property
+    def battery_is_empty(self) -> bool: ...
+    def read_registers(self, address: int) -> tuple[int, bytes] | None: ...
+    def read_file(self, file: int, start: int, length: int) -> bytes | None: ...
+    def write_file(self, file: int, start: int, data: bytes) -> bool: ...
+    def prepare(self, command: int, token: int, argument: int, expected: int) -> None: ...
+    def commit(self, token: int) -> bool: ...
+    def damage_at(self, file: int) -> tuple[int, int, int] | None: ...
+    def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]: ...
+    def report(self) -> dict[str, Any]: ...
+    def save(self) -> None: ...
+
+
+class PduHandler:
+    """Answers Modbus messages from a device; knows nothing of sockets."""
+
+    def __init__(self, device: Device, faults: Misbehaviour) -> None:
         self._device = device
         self._faults = faults
-        self._changed = changed
         self._decoder = DecodePDU(True)
 
     def answer(self, frame: bytes) -> bytes:
@@ -112,30 +130,24 @@ class PduHandler:
         device = self._device
         objects = {
             0: b"Gezeiten stand-in",
-            1: device.model.code.encode(),
-            2: device.spec.firmware.encode(),
-            reg.SERIAL_OBJECT: (self._faults.serial or device.spec.serial).encode(),
+            1: device.code.encode(),
+            2: device.firmware.encode(),
+            reg.SERIAL_OBJECT: (self._faults.serial or device.serial).encode(),
         }
         if request.read_code < 3:
             del objects[reg.SERIAL_OBJECT]
         return ReadDeviceInformationResponse(read_code=request.read_code, information=objects)
 
     def _input(self, request: ReadInputRegistersRequest) -> ModbusPDU:
-        areas: tuple[tuple[int, Callable[[], bytes]], ...] = (
-            (reg.STATE_ADDRESS, lambda: self._device.registers().pack()),
-            (reg.LIVE_ADDRESS, self._live),
-        )
-        for base, read in areas:
-            if request.address >= base and request.address < base + 100:
-                content = reg.registers(read())
-                offset = request.address - base
-                if 0 < request.count <= len(content) - offset:
-                    part = content[offset : offset + request.count]
-                    return ReadInputRegistersResponse(registers=part)
+        area = self._device.read_registers(request.address)
+        if area is not None:
+            start, data = area
+            content = reg.registers(data)
+            offset = request.address - start
+            if 0 < request.count <= len(content) - offset:
+                part = content[offset : offset + request.count]
+                return ReadInputRegistersResponse(registers=part)
         return ExceptionResponse(request.function_code, _ILLEGAL_ADDRESS)
-
-    def _live(self) -> bytes:
-        return b"".join(value.pack() for value in self._device.live())
 
     def _write(self, request: WriteMultipleRegistersRequest) -> ModbusPDU:
         data = reg.register_bytes(list(request.registers))
@@ -148,7 +160,7 @@ class PduHandler:
                 return ExceptionResponse(request.function_code, _DEVICE_FAILURE)
             if not self._device.commit(int.from_bytes(data, "big")):
                 return ExceptionResponse(request.function_code, _DEVICE_FAILURE)
-            self._changed()
+            self._device.save()
         else:
             return ExceptionResponse(request.function_code, _ILLEGAL_ADDRESS)
         return WriteMultipleRegistersResponse(request.address, len(request.registers))
@@ -179,15 +191,17 @@ class PduHandler:
         if self._faults.damage_blocks is None or file < reg.MEMORY_FILE:
             return data
         at = (file - reg.MEMORY_FILE) * reg.FILE_BYTES + start
-        [entry] = self._device.directory()
+        where = self._device.damage_at(file)
+        if where is None:
+            return data
+        header_bytes, block_bytes, _ = where
         first, end = self._faults.damage_blocks
-        low = entry["header_bytes"] + first * entry["block_bytes"]
-        high = entry["header_bytes"] + end * entry["block_bytes"]
+        low, high = header_bytes + first * block_bytes, header_bytes + end * block_bytes
         # long answers of a burst: one byte of every block that is told to be damaged
         spoiled = bytearray(data)
-        for block_at in range(low, high, entry["block_bytes"]):
+        for block_at in range(low, high, block_bytes):
             hit = max(block_at, at) - at
-            if hit < len(data) and block_at + entry["block_bytes"] > at:
+            if hit < len(data) and block_at + block_bytes > at:
                 spoiled[hit] ^= 0x55
         return bytes(spoiled)
 
@@ -204,32 +218,21 @@ class PduHandler:
 class StandinServer:
     """Serves one simulated logger until told to quit; saves its state after each change."""
 
-    def __init__(
-        self, device: SimLogger, state_file: Path | None, cable: tuple[Path, CablePort] | None
-    ) -> None:
+    def __init__(self, device: Device, cable: tuple[Path, CablePort] | None = None) -> None:
         self.device = device
         self.faults = Misbehaviour()
-        self._state_file = state_file
-        self._handler = PduHandler(device, self.faults, self.save)
+        self._handler = PduHandler(device, self.faults)
         self._sent = self._answers = 0
         self._quit = asyncio.Event()
         self._face = SerialFace(*cable, self._handler, self.faults) if cable else None
-
-    def save(self) -> None:
-        """Write the state file, whole or not at all."""
-        if self._state_file is None:
-            return
-        fresh = self._state_file.with_suffix(".new")
-        fresh.write_text(json.dumps(asdict(self.device.state)))
-        fresh.replace(self._state_file)
 
     async def serve(self, host: str, port: int, control_port: int) -> None:
         """Listen on both ports (0: any free one), print them as one JSON line, run until quit."""
         modbus = await asyncio.start_server(self._modbus, host, port)
         control = await asyncio.start_server(self._control, "127.0.0.1", control_port)
-        self.save()
+        self.device.save()
         ports = [server.sockets[0].getsockname()[1] for server in (modbus, control)]
-        ready = {"serial": self.device.spec.serial, "port": ports[0], "control": ports[1]}
+        ready = {"serial": self.device.serial, "port": ports[0], "control": ports[1]}
         serving = None
         if self._face is not None:
             self._face.plug_in()
@@ -315,12 +318,6 @@ class StandinServer:
         kind = order.pop("do")
         if kind == "time":
             device.clock.set(order["ms"], order.get("speed", 1.0))
-        elif kind == "battery":
-            device.change_battery()
-            self.save()
-        elif kind == "button":
-            device.press_button()
-            self.save()
         elif kind == "fault":
             self._sent = 0
             for name, value in order.items():
@@ -331,11 +328,5 @@ class StandinServer:
             self._face.pull_out()
         elif kind == "quit":
             self._quit.set()
-        return {
-            "serial": device.spec.serial,
-            "now_ms": device.clock.now_ms(),
-            "doing": device.doing().name.lower(),
-            "readings": device.readings(),
-            "blinks": device.state.blinks,
-            "answers": self._answers,
-        }
+        more = device.order(kind, order)
+        return {**device.report(), **more, "answers": self._answers}

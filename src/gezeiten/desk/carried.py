@@ -1,0 +1,195 @@
+"""Records that were carried home, on a drive or by a courier: which are new, and keeping them."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.database import translated
+from gezeiten.archive.intake import Circumstances, Intake, kept_ranges
+from gezeiten.archive.tables import Logger, Mission, Offload
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import to_assess
+from gezeiten.desk.offloading import Offloaded, take_in_file
+from gezeiten.domain.coverage import Range, missing, size
+from gezeiten.domain.models import logger_model
+from gezeiten.errors import GezeitenError, InputError, LoggerBusyError
+from gezeiten.link.mission_file import Header, MissionFile
+from gezeiten.link.offload import lock_incoming
+
+NEW, KEPT, UNUSABLE = "new", "kept", "unusable"
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedRecord:
+    """One record on a drive or a courier, as seen.
+
+    key: names it there. sha256: of its bytes, "" where they could not be read. readings: how many
+    it holds, new_readings: how many of them the archive lacks. state: NEW, KEPT (nothing in it is
+    new) or UNUSABLE. words: what is to be said about it, "". left: how the courier left the logger,
+    "running", "relaunched" or "stopped". launched_ms, collected_ms: 0 where unknown.
+    """
+
+    key: str
+    serial: str
+    model: str
+    mission: int
+    mission_name: str
+    point: str
+    launched_ms: int
+    size: int
+    readings: int
+    new_readings: int
+    sha256: str
+    state: str
+    words: str = ""
+    left: str = ""
+    collected_ms: int = 0
+
+    @property
+    def is_new(self) -> bool:
+        return self.state == NEW
+
+
+def unusable(key: str, size_bytes: int, words: str, **known: Any) -> CarriedRecord:
+    """Return a record that cannot be taken, with what is known of it."""
+    facts: dict[str, Any] = dict.fromkeys(
+        ("serial", "model", "mission_name", "point", "sha256"), ""
+    )
+    facts.update(dict.fromkeys(("mission", "launched_ms", "readings", "new_readings"), 0))
+    facts.update(known)
+    return CarriedRecord(key=key, size=size_bytes, state=UNUSABLE, words=words, **facts)
+
+
+def is_kept_whole(session: Session, sha256: str) -> bool:
+    """Return whether exactly these bytes are kept, by their fingerprint."""
+    return session.scalars(select(Offload.id).filter_by(sha256=sha256)).first() is not None
+
+
+def new_readings(
+    session: Session, serial: str, mission: int, launched_ms: int, held: list[Range]
+) -> int:
+    """Return how many of the readings `held` of a mission the archive lacks."""
+    row = session.scalars(
+        select(Mission)
+        .join(Logger)
+        .where(
+            Logger.serial == serial,
+            Mission.number == mission,
+            Mission.launched_ms == launched_ms,
+        )
+    ).first()
+    kept = kept_ranges(session, row.id) if row else []
+    return sum(size(missing(part, kept)) for part in held)
+
+
+def seen_record(
+    session: Session, key: str, file: MissionFile, sha256: str, size_bytes: int
+) -> CarriedRecord:
+    """Return what is known of a record whose bytes could be read."""
+    header, held = file.header, file.ranges
+    facts = _facts(header)
+    readings = size(held)
+    try:
+        logger_model(header.model)
+    except InputError as exc:
+        return unusable(key, size_bytes, str(exc), **{**facts, "readings": readings})
+    fresh = new_readings(session, header.serial, header.mission, header.launched_ms, held)
+    kept = fresh == 0 or is_kept_whole(session, sha256)
+    if not readings:
+        return unusable(key, size_bytes, "It holds no readings yet.", **facts)
+    words = ""
+    if file.trailer is None:
+        words = "It ends in the middle, as when writing was cut off; what is there can be taken."
+    elif file.damaged:
+        words = f"{len(file.damaged)} of its parts are damaged; the rest can be taken."
+    return CarriedRecord(
+        key=key,
+        size=size_bytes,
+        readings=readings,
+        new_readings=fresh,
+        sha256=sha256,
+        state=KEPT if kept else NEW,
+        words=words,
+        **facts,
+    )
+
+
+def _facts(header: Header) -> dict[str, Any]:
+    plan = header.plan
+    return {
+        "serial": header.serial,
+        "model": header.model,
+        "mission": header.mission,
+        "mission_name": str(plan.get("mission_name", "")),
+        "point": str(plan.get("point_name", "")),
+        "launched_ms": header.launched_ms,
+    }
+
+
+def keep_arrived(desk: Desk, path: Path, how: Circumstances) -> Intake:
+    """Take a file that has come whole into the archive and read it back from the vault.
+
+    Raises:
+        GezeitenError: it is not in the vault as it came; the incoming file stays then.
+    """
+    intake = take_in_file(desk, path, how)
+    if intake.offload_id is not None:
+        desk.archive.vault.get(intake.sha256)  # what is safe is what can be read back
+    with translated(desk.archive.folder):
+        path.unlink()
+    return intake
+
+
+def incoming(desk: Desk, record: CarriedRecord, route: str) -> tuple[Path, int]:
+    """Return the incoming file of a record, and its lock.
+
+    Raises:
+        LoggerBusyError: another window or program is taking it.
+    """
+    name = record.sha256[:24] or f"{record.serial}-{record.mission}"
+    path = desk.archive.incoming / f"{name}.{route}.part"
+    with translated(desk.archive.folder):
+        lock = lock_incoming(path)
+    if lock is None:
+        raise LoggerBusyError(
+            f"The record of {record.serial} is being taken by another window or program; wait "
+            "for it."
+        )
+    return path, lock
+
+
+def take_each(
+    desk: Desk, records: list[CarriedRecord], take: Callable[[CarriedRecord], Intake]
+) -> list[Offloaded]:
+    """Take records one after the other; one that fails is said and keeps nobody waiting.
+
+    A cancel ends it: what is whole is kept.
+    """
+    results = []
+    for record in records:
+        try:
+            intake = take(record)
+        except GezeitenError as exc:
+            desk.log_alone("offload failed", record.serial, str(exc))
+            results.append(Offloaded(record.serial, None, 0, 0, 0, str(exc), ()))
+            if exc.exit_code != 4:
+                break  # cancelled, or the computer itself: the others would fare no better
+            continue
+        ids = () if intake.offload_id is None else (intake.offload_id,)
+        waiting = to_assess(desk, {intake.point_id}) if ids else 0
+        results.append(
+            Offloaded(record.serial, intake.point_id, intake.readings, 0, waiting, "", ids)
+        )
+    return results
+
+
+def let_go(lock: int) -> None:
+    """Let go of an incoming file."""
+    os.close(lock)

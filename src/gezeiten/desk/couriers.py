@@ -1,0 +1,347 @@
+"""Couriers: what they bring home, taking it, and making them ready for the next round.
+
+Nothing on a courier is cleared before it was read back from the vault.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.database import translated
+from gezeiten.archive.intake import Circumstances, Intake
+from gezeiten.archive.tables import Logger, Mission, Offload
+from gezeiten.desk.carried import (
+    KEPT,
+    NEW,
+    UNUSABLE,
+    CarriedRecord,
+    is_kept_whole,
+    keep_arrived,
+    let_go,
+    new_readings,
+    take_each,
+)
+from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import Offloaded, take_in_file
+from gezeiten.domain.clock import ClockDifference
+from gezeiten.domain.models import logger_model
+from gezeiten.errors import (
+    CancelledError,
+    DeviceError,
+    GezeitenError,
+    InputError,
+    LoggerAnswerError,
+    LoggerBusyError,
+    LoggerRefusedError,
+)
+from gezeiten.link.courier import CourierRecord, CourierSession
+from gezeiten.link.find import FoundCourier
+from gezeiten.link.line import Endpoint
+from gezeiten.link.lines import open_line
+from gezeiten.link.offload import Progress, Watch, lock_incoming
+from gezeiten.link.registers import CourierState
+
+UNWATCHED = Watch()
+_TROUBLE_WORDS = {
+    "too large": "It was too large for the courier; offload the logger itself.",
+    "unknown model": "The courier does not know this model; offload the logger itself.",
+    "half": "The courier was taken away while it collected; what is there can be taken.",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class CourierCard:
+    """A courier as just seen."""
+
+    address: Endpoint
+    serial: str
+    firmware: str
+    state: CourierState
+    clock: ClockDifference
+    records: tuple[CarriedRecord, ...]
+    at_ms: int
+
+    @property
+    def new(self) -> list[CarriedRecord]:
+        return [record for record in self.records if record.is_new]
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether it holds nothing any more."""
+        return not self.records
+
+
+@contextmanager
+def _conversation(desk: Desk, address: Endpoint, serial: str) -> Iterator[CourierSession]:
+    with open_line(address, desk.limits) as line:
+        yield CourierSession(line, serial)
+
+
+def contact_courier(desk: Desk, found: FoundCourier) -> CourierCard:
+    """Look at a courier and what it holds.
+
+    Raises:
+        DeviceError: it is away, answers nonsense, or is another one.
+    """
+    with _conversation(desk, found.address, found.serial) as session:
+        return _read_card(desk, session, found.address)
+
+
+def _read_card(desk: Desk, session: CourierSession, address: Endpoint) -> CourierCard:
+    clock = session.clock(desk.clock)
+    listed = session.records()
+    with desk.archive.reading() as db:
+        records = tuple(
+            _carried(record, *_fresh(db, record), clock.difference_ms) for record in listed
+        )
+    return CourierCard(
+        address, session.serial, session.firmware, session.state(), clock, records, desk.now_ms()
+    )
+
+
+def _fresh(db: Session, record: CourierRecord) -> tuple[int, bool]:
+    """Return how many readings of a record are new, and whether its very bytes are kept."""
+    held = [(record.first_held, record.readings)]
+    fresh = new_readings(
+        db,
+        record.serial,
+        record.mission,
+        record.launched_ms,
+        held,
+    )
+    return fresh, is_kept_whole(db, record.sha256)
+
+
+def _carried(record: CourierRecord, fresh: int, is_kept: bool, ahead_ms: float) -> CarriedRecord:
+    state = UNUSABLE if not record.bytes else KEPT if is_kept or not fresh else NEW
+    return CarriedRecord(
+        key=str(record.number),
+        serial=record.serial,
+        model=_model_name(record.model),
+        mission=record.mission,
+        mission_name=record.name,
+        point=record.point,
+        launched_ms=record.launched_ms,
+        size=record.bytes,
+        readings=record.readings - record.first_held,
+        new_readings=0 if is_kept else fresh,
+        sha256=record.sha256,
+        state=state,
+        words=_TROUBLE_WORDS.get(record.trouble, ""),
+        left=record.left,
+        collected_ms=round(record.collected_ms - ahead_ms),
+    )
+
+
+def _model_name(code: str) -> str:
+    try:
+        return logger_model(code).name
+    except InputError:
+        return code  # one that we do not know either; its own word says most
+
+
+def take_from_courier(
+    desk: Desk, card: CourierCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
+) -> list[Offloaded]:
+    """Take records from a courier; a cut goes on at the same byte next time.
+
+    Args:
+        keys: the records wanted; default: all that are new.
+
+    Raises:
+        DeviceError: the courier is away or another one.
+    """
+    wanted = [r for r in card.records if (r.is_new if keys is None else r.key in keys)]
+    with _conversation(desk, card.address, card.serial) as session:
+        clock = session.clock(desk.clock)
+        listed = {str(record.number): record for record in session.records()}
+        meter = _Meter(wanted, watch, session.limit_bytes_per_s)
+
+        def take(carried: CarriedRecord) -> Intake:
+            record = listed.get(carried.key)
+            if record is None or record.sha256 != carried.sha256:
+                raise LoggerAnswerError(
+                    f"The courier {card.serial} holds other records than a moment ago; look at "
+                    "it again."
+                )
+            how = _circumstances(desk, card.serial, record, clock)
+            return _take(desk, session, record, how, meter)
+
+        return take_each(desk, wanted, take)
+
+
+def _circumstances(
+    desk: Desk, courier: str, record: CourierRecord, clock: ClockDifference
+) -> Circumstances:
+    """How a record came: the logger's clock was measured by the courier, the courier's by us."""
+    return Circumstances(
+        desk.now_ms(),
+        desk.person,
+        "courier",
+        record.logger_clock_ms + clock.difference_ms,
+        clock.uncertainty_ms,
+        carried={
+            "by": courier,
+            "at_ms": round(record.collected_ms - clock.difference_ms),
+            "left": record.left,
+        },
+    )
+
+
+class _Meter:
+    """Counts bytes over all records; tells of it as readings."""
+
+    def __init__(
+        self, records: list[CarriedRecord], watch: Watch, limit_bytes_per_s: float | None
+    ) -> None:
+        self._bytes = max(sum(record.size for record in records), 1)
+        self._readings = sum(record.readings for record in records)
+        self._watch, self._limit = watch, limit_bytes_per_s
+        self._began, self._came = time.monotonic(), 0
+
+    def skip(self, count: int) -> None:
+        """So many bytes were here already."""
+        self._bytes -= count
+
+    def came(self, count: int) -> None:
+        """Some bytes came.
+
+        Raises:
+            CancelledError: it is to end here.
+        """
+        self._came += count
+        rate = self._came / max(time.monotonic() - self._began, 1e-6)
+        share = min(self._came / max(self._bytes, 1), 1.0)
+        self._watch.progress(
+            Progress(
+                int(share * self._readings), self._readings, rate,
+                max(self._bytes - self._came, 0) / rate, self._limit,
+            )
+        )  # fmt: skip
+        if self._watch.cancelled():
+            raise CancelledError("Taking was stopped; it goes on where it was next time.")
+
+
+def _take(
+    desk: Desk, session: CourierSession, record: CourierRecord, how: Circumstances, meter: _Meter
+) -> Intake:
+    path = desk.archive.incoming / f"{record.sha256}.courier.begun"
+    with translated(desk.archive.folder):
+        lock = lock_incoming(path)
+    if lock is None:
+        raise LoggerBusyError(
+            f"The record of {record.serial} is being taken by another window or program; wait "
+            "for it."
+        )
+    try:
+        try:
+            _fetch(desk, session, record, path, meter)
+        except (DeviceError, CancelledError) as exc:
+            _keep_what_came(desk, path, how, str(exc))
+            raise
+        return keep_arrived(desk, path, how)
+    finally:
+        let_go(lock)
+
+
+def _fetch(
+    desk: Desk, session: CourierSession, record: CourierRecord, path: Path, meter: _Meter
+) -> None:
+    """Bring the incoming file to its full length and compare its fingerprint."""
+    with translated(desk.archive.folder):
+        with path.open("ab", buffering=0) as out:
+            begun = min(out.tell(), record.bytes)
+            meter.skip(begun)
+            for piece in session.stream(record, begun):
+                out.write(piece)
+                meter.came(len(piece))
+            os.fsync(out.fileno())
+        came = hashlib.sha256(path.read_bytes()).hexdigest()
+    if came != record.sha256:
+        with translated(desk.archive.folder):
+            path.unlink()
+        raise LoggerAnswerError(
+            f"The record of {record.serial} arrived damaged; take it again, the courier still "
+            "has it."
+        )
+
+
+def _keep_what_came(desk: Desk, path: Path, how: Circumstances, why: str) -> None:
+    """Keep the readings of a record that was cut off; its begun file stays to go on from."""
+    try:
+        take_in_file(desk, path, replace(how, cut_short=why))
+    except DeviceError:
+        return  # not even the header is whole: the begun file goes on next time
+
+
+def make_ready(desk: Desk, card: CourierCard) -> list[str]:
+    """Clear what is safely kept, set the clock; returns a sentence for each record that stays.
+
+    Every record is looked up in the vault, byte for byte, before the courier may clear it.
+
+    Raises:
+        DeviceError: the courier is away, another one, or refuses its clock.
+    """
+    stay: list[str] = []
+    cleared = 0
+    with _conversation(desk, card.address, card.serial) as session:
+        for record in session.records():
+            why = _not_safe(desk, record)
+            if not why:
+                try:
+                    session.clear(record)
+                    cleared += 1
+                except LoggerRefusedError as exc:
+                    why = str(exc)
+            if why:
+                stay.append(f"{record.serial}, mission {record.mission}: {why}")
+        session.set_clock(desk.now_ms())
+    desk.log_alone(
+        "courier made ready",
+        card.serial,
+        f"{cleared} records cleared from the courier {card.serial}, {len(stay)} stay; clock set.",
+        stay=stay,
+    )
+    return stay
+
+
+def _not_safe(desk: Desk, record: CourierRecord) -> str:
+    """Return why a record may not be cleared, "" where its bytes are in the vault."""
+    if not record.bytes:
+        return ""  # only a note that there was nothing to carry
+    with desk.archive.reading() as db:
+        fresh, is_kept = _fresh(db, record)
+    if not is_kept:
+        return "not kept yet." if fresh else _all_readings_kept(desk, record)
+    try:
+        desk.archive.vault.get(record.sha256)
+    except GezeitenError as exc:
+        return str(exc)
+    return ""
+
+
+def _all_readings_kept(desk: Desk, record: CourierRecord) -> str:
+    """Its readings came by another route, maybe in parts; they are safe where all these can be
+    read back."""
+    with desk.archive.reading() as db:
+        parts = db.scalars(
+            select(Offload.sha256)
+            .join(Mission)
+            .join(Logger)
+            .where(Logger.serial == record.serial, Mission.number == record.mission)
+        ).all()
+    for sha256 in parts:
+        try:
+            desk.archive.vault.get(sha256)
+        except GezeitenError as exc:
+            return str(exc)
+    return ""

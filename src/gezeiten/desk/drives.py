@@ -1,0 +1,228 @@
+"""Drives: what is on them, taking it, keeping the logger's own reports, and letting them go."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import select
+
+from gezeiten.archive.database import translated
+from gezeiten.archive.intake import Circumstances, Intake
+from gezeiten.archive.tables import Logger, LoggerReport
+from gezeiten.desk.carried import (
+    CarriedRecord,
+    incoming,
+    keep_arrived,
+    let_go,
+    seen_record,
+    take_each,
+    unusable,
+)
+from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import Offloaded
+from gezeiten.errors import DeviceError, LoggerAnswerError
+from gezeiten.link.drive import (
+    LARGEST_REPORT,
+    DriveSeen,
+    copy,
+    drives,
+    mission_paths,
+    read_small,
+    report_paths,
+)
+from gezeiten.link.mission_file import decode_mission_file
+from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.unmount import unmount, write_out
+
+UNWATCHED = Watch()
+
+
+@dataclass(frozen=True, slots=True)
+class DriveCard:
+    """A drive as just seen. reports: names of reports that are not kept yet."""
+
+    drive: DriveSeen
+    records: tuple[CarriedRecord, ...]
+    reports: tuple[str, ...]
+    at_ms: int
+
+    @property
+    def new(self) -> list[CarriedRecord]:
+        return [record for record in self.records if record.is_new]
+
+
+@dataclass(frozen=True, slots=True)
+class DriveTaken:
+    """What taking a drive brought; reports: how many of its reports were kept."""
+
+    results: list[Offloaded]
+    reports: int
+
+    @property
+    def error(self) -> str:
+        return next((result.error for result in self.results if result.error), "")
+
+
+def drives_here(desk: Desk) -> list[DriveSeen]:
+    """Return the drives at hand: removable ones and the folders of the settings."""
+    named = [part.strip() for part in desk.settings.watched_folders.split(",")]
+    return drives([Path(name).expanduser() for name in [*filter(None, named), *desk.more_folders]])
+
+
+def look_at_drive(
+    desk: Desk, drive: DriveSeen, cancelled: Callable[[], bool] = lambda: False
+) -> DriveCard:
+    """Return what is on a drive and what of it is new. Every file is read once.
+
+    Raises:
+        DeviceError: the drive was pulled out.
+    """
+    records = []
+    for path in mission_paths(drive.root):
+        if cancelled():
+            break
+        records.append(_look_at(desk, drive, path))
+    reports = tuple(path.name for path in _new_reports(desk, drive))
+    return DriveCard(drive, tuple(records), reports, desk.now_ms())
+
+
+def _look_at(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
+    key = str(path.relative_to(drive.root))
+    try:
+        raw = read_small(path)
+        file = decode_mission_file(raw)
+    except LoggerAnswerError as exc:
+        return unusable(key, path.stat().st_size, str(exc))
+    with desk.archive.reading() as session:
+        return seen_record(session, key, file, hashlib.sha256(raw).hexdigest(), len(raw))
+
+
+def take_from_drive(
+    desk: Desk, card: DriveCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
+) -> DriveTaken:
+    """Take records from a drive, and its reports.
+
+    Args:
+        keys: the records wanted; default: all that are new.
+    """
+    wanted = [r for r in card.records if (r.is_new if keys is None else r.key in keys)]
+    meter = _Meter(sum(record.size for record in wanted), wanted, watch)
+
+    def take(record: CarriedRecord) -> Intake:
+        return _take(desk, card.drive, record, meter)
+
+    results = take_each(desk, wanted, take)
+    return DriveTaken(results, _keep_reports(desk, card.drive))
+
+
+class _Meter:
+    """Progress over all files, in readings as people count them."""
+
+    def __init__(self, size: int, records: list[CarriedRecord], watch: Watch) -> None:
+        from time import monotonic
+
+        self._size, self.watch, self._now = max(size, 1), watch, monotonic
+        self._readings = sum(record.readings for record in records)
+        self._came, self._began = 0, monotonic()
+
+    def came(self, count: int) -> None:
+        self._came += count
+        rate = self._came / max(self._now() - self._began, 1e-6)
+        share = min(self._came / self._size, 1.0)
+        left_s = (self._size - self._came) / rate
+        self.watch.progress(Progress(int(share * self._readings), self._readings, rate, left_s))
+
+
+def _take(desk: Desk, drive: DriveSeen, record: CarriedRecord, meter: _Meter) -> Intake:
+    path, lock = incoming(desk, record, "drive")
+    try:
+        with translated(desk.archive.folder):
+            try:
+                with path.open("wb") as out:
+                    came = copy(
+                        drive.root / record.key, out, came=meter.came,
+                        cancelled=meter.watch.cancelled,
+                    )  # fmt: skip
+            except BaseException:
+                path.unlink()
+                raise
+        if came != record.sha256:
+            path.unlink()
+            raise LoggerAnswerError(
+                f"{record.key} is another file than a moment ago; look at the drive again."
+            )
+        how = Circumstances(desk.now_ms(), desk.person, "drive")
+        return keep_arrived(desk, path, how)
+    finally:
+        let_go(lock)
+
+
+# -- the logger's own reports ----------------------------------------------------------------------
+def _new_reports(desk: Desk, drive: DriveSeen) -> list[Path]:
+    """Return the reports on a drive that are not kept yet; only loggers write reports."""
+    with desk.archive.reading() as session:
+        rows = session.execute(select(LoggerReport.name, LoggerReport.size))
+        kept = {(row[0], row[1]) for row in rows}
+    return [
+        path for path in report_paths(drive.root) if (path.name, path.stat().st_size) not in kept
+    ]
+
+
+def _keep_reports(desk: Desk, drive: DriveSeen) -> int:
+    count = 0
+    for path in _new_reports(desk, drive):
+        try:
+            raw = read_small(path, LARGEST_REPORT)
+        except DeviceError as exc:
+            desk.log_alone("report not kept", drive.label, str(exc))
+            continue
+        count += _keep_report(desk, drive, path.name, raw)
+    return count
+
+
+def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
+    """Keep one report beside the logger that its name or its drive tells; False for nobody's."""
+    told = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
+    with desk.archive.writing() as session:
+        serials = [told[1] if told else "", drive.serial]
+        logger = session.scalars(select(Logger).where(Logger.serial.in_(serials))).first()
+        if logger is None:
+            return False
+        number = int(told[2]) if told and told[1] == logger.serial else None
+        with translated(desk.archive.folder):
+            sha256 = desk.archive.reports.put(raw)
+        known = select(LoggerReport.id).filter_by(logger_id=logger.id, sha256=sha256)
+        if session.scalars(known).first() is not None:
+            return False
+        session.add(
+            LoggerReport(
+                logger_id=logger.id, mission_number=number, name=name, sha256=sha256,
+                size=len(raw), at_ms=desk.now_ms(), person=desk.person,
+            )
+        )  # fmt: skip
+        sentence = f"The report {name} that {logger.serial} wrote by itself was kept."
+        desk.log(session, "report kept", logger.serial, sentence, sha256=sha256, size=len(raw))
+        return True
+
+
+# -- letting go ------------------------------------------------------------------------------------
+def release(desk: Desk, drive: DriveSeen) -> str:
+    """Write a drive out and unmount it; returns a sentence that says what may be done now.
+
+    Raises:
+        SurroundingsError: a program still uses it.
+    """
+    if not drive.device.startswith("/dev/"):
+        return f"{drive.label} is a folder; nothing has to be unplugged."
+    write_out(drive.root)
+    if unmount(drive.device):
+        desk.log_alone("drive released", drive.label, f"{drive.device} was unmounted.")
+        return f"{drive.label} is unmounted and safe to unplug."
+    return (
+        f"Everything is written to {drive.label}, but no disk service runs here; unmount "
+        f"{drive.device} by hand before it is unplugged."
+    )

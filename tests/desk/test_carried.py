@@ -1,0 +1,384 @@
+"""Drives and couriers: recognised, listed, taken once, cut anywhere, hostile, made ready."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from sqlalchemy import select
+
+from gezeiten.archive.tables import LoggerReport, Offload
+from gezeiten.desk.carried import KEPT, NEW, UNUSABLE
+from gezeiten.desk.contact import contact
+from gezeiten.desk.couriers import CourierCard, contact_courier, make_ready, take_from_courier
+from gezeiten.desk.drives import DriveCard, look_at_drive, release, take_from_drive
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import offload_logger, recover_incoming
+from gezeiten.desk.places import point_named
+from gezeiten.desk.records import record
+from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.errors import LoggerAnswerError, LoggerAwayError, LoggerRefusedError, WrongLoggerError
+from gezeiten.link.courier import CourierSession, courier_record
+from gezeiten.link.drive import DriveSeen, Mount, drives, mission_paths, mounts
+from gezeiten.link.find import CourierAnswersError, FoundCourier, ask
+from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.offload import Watch
+from gezeiten.standin.process import StandinProcess
+from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
+
+
+@pytest.fixture
+def running(lab: Lab) -> Lab:
+    """The textile store's logger with ten days recorded and nothing offloaded."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, {})
+    lab.later(10 * 24 * 60)
+    return lab
+
+
+@pytest.fixture
+def stick(running: Lab, tmp_path: Path) -> Path:
+    """The logger as a drive."""
+    folder = tmp_path / "stick"
+    running.standin.order("drive", folder=str(folder))
+    return folder
+
+
+def card_of(lab: Lab, folder: Path) -> DriveCard:
+    [drive] = drives([folder], [])
+    return look_at_drive(lab.desk, drive)
+
+
+def series(lab: Lab) -> np.ndarray:
+    point = point_named(lab.desk, "Textile store")
+    return record(lab.desk, point.id, "air_temperature").values
+
+
+# -- drives
+def test_a_drive_is_recognised_by_what_lies_on_it(stick: Path, tmp_path: Path) -> None:
+    (tmp_path / "empty").mkdir()
+    mounted = [Mount(stick, "/dev/sdb1"), Mount(tmp_path / "empty", "/dev/sdc1")]
+    assert drives([], mounted) == []  # not under a folder for removable media
+    [seen] = drives([stick, tmp_path / "empty", tmp_path / "none"], [])
+    assert (seen.serial, seen.label, seen.device) == ("D-2041", "D-2041", "")
+    (stick / "gezeiten-drive.json").unlink()
+    assert drives([stick], [])[0].label == "stick"
+
+
+def test_mounts_are_read_as_the_kernel_writes_them(tmp_path: Path) -> None:
+    listing = tmp_path / "mountinfo"
+    listing.write_text(
+        "36 35 8:17 / /media/ja/LOGGER\\0401 rw,nosuid shared:1 - vfat /dev/sdb1 rw\n"
+        "37 35 0:5 / /proc rw - proc proc rw\nbroken line\n"
+    )
+    assert mounts(listing)[0] == Mount(Path("/media/ja/LOGGER 1"), "/dev/sdb1")
+    assert mounts(tmp_path / "none") == []
+
+
+def test_what_is_new_is_taken_once_and_the_report_kept_beside_it(running: Lab, stick: Path) -> None:
+    card = card_of(running, stick)
+    [seen] = card.records
+    assert (seen.serial, seen.mission, seen.state) == ("D-2041", 12, NEW)
+    assert seen.new_readings == seen.readings in (1440, 1441)
+    taken = take_from_drive(running.desk, card)
+    assert (taken.error, taken.reports) == ("", 1)
+    assert taken.results[0].readings == seen.readings
+    again = card_of(running, stick)
+    assert (again.records[0].state, again.reports) == (KEPT, ())
+    assert take_from_drive(running.desk, again).results == []
+    with running.desk.archive.reading() as session:
+        [kept] = session.scalars(select(Offload))
+        assert kept.route == "drive"
+        raw = (stick / seen.key).read_bytes()
+        assert kept.sha256 == hashlib.sha256(raw).hexdigest()
+        report = session.scalars(select(LoggerReport)).one()
+        assert (report.mission_number, report.name) == (12, "D-2041-12.txt")
+        assert b"Practice logger" in running.desk.archive.reports.get(report.sha256)
+    assert verify(running.desk).is_whole
+    assert "nothing has to be unplugged" in release(running.desk, card.drive)
+
+
+def test_a_record_partly_kept_by_another_route_brings_only_the_rest(
+    running: Lab, stick: Path
+) -> None:
+    offload_logger(running.desk, running.standin.address, running.serial, only={12: [(0, 480)]})
+    [seen] = card_of(running, stick).records
+    assert seen.new_readings == seen.readings - 480
+    take_from_drive(running.desk, card_of(running, stick))
+    assert len(series(running)) == seen.readings
+
+
+def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
+    running: Lab, stick: Path, tmp_path: Path
+) -> None:
+    missions = stick / "missions"
+    good = next(mission_paths(stick)).read_bytes()
+    with (missions / "huge.mission").open("wb") as out:
+        out.truncate(1 << 42)  # claims four terabytes, takes no room
+    (missions / "junk.mission").write_bytes(os.urandom(5_000))
+    (missions / "half.mission").write_bytes(good[: len(good) // 2])
+    (tmp_path / "secret.mission").write_bytes(good)
+    (missions / "link.mission").symlink_to(tmp_path / "secret.mission")
+    (missions / ".hidden.mission").write_bytes(good)
+    evil = good.replace(b"fD-2041", b"f../../x") if b"fD-2041" in good else good
+    (missions / "evil.mission").write_bytes(evil)
+    by_key = {Path(r.key).name: r for r in card_of(running, stick).records}
+    assert set(by_key) == {"huge.mission", "junk.mission", "half.mission", "evil.mission",
+                           "D-2041-12.mission"}  # fmt: skip
+    assert by_key["huge.mission"].state == UNUSABLE
+    assert "more than such a file can have" in by_key["huge.mission"].words
+    assert by_key["junk.mission"].state == UNUSABLE
+    assert by_key["half.mission"].state == NEW
+    assert "ends in the middle" in by_key["half.mission"].words
+    assert by_key["evil.mission"].state == UNUSABLE
+    taken = take_from_drive(running.desk, card_of(running, stick))
+    assert taken.error == ""
+    assert len(series(running)) == by_key["D-2041-12.mission"].readings
+    assert verify(running.desk).is_whole
+
+
+def test_a_drive_that_is_pulled_out_costs_nothing(running: Lab, stick: Path) -> None:
+    card = card_of(running, stick)
+    path = stick / card.records[0].key
+    whole = path.read_bytes()
+
+    def pull(_progress: object) -> None:
+        path.write_bytes(whole[:1000])
+
+    taken = take_from_drive(running.desk, card, watch=Watch(pull))
+    if not taken.error:  # a small file was read in one piece before it was pulled
+        assert taken.results[0].readings == card.records[0].readings
+        return
+    assert "plug the drive in again" in taken.error
+    path.write_bytes(whole)
+    assert take_from_drive(running.desk, card_of(running, stick)).error == ""
+
+
+def test_a_file_that_changes_between_look_and_take_is_not_taken(running: Lab, stick: Path) -> None:
+    card = card_of(running, stick)
+    path = stick / card.records[0].key
+    path.write_bytes(path.read_bytes() + b"more")
+    assert "another file than a moment ago" in take_from_drive(running.desk, card).error
+    shutil.rmtree(stick)
+    assert "plug the drive in again" in take_from_drive(running.desk, card).error
+    assert list(running.desk.archive.incoming.iterdir()) == []
+
+
+def test_taking_can_be_stopped(running: Lab, stick: Path) -> None:
+    taken = take_from_drive(
+        running.desk, card_of(running, stick), watch=Watch(cancelled=lambda: True)
+    )
+    assert "was stopped" in taken.error
+    assert card_of(running, stick).records[0].state == NEW
+
+
+# -- couriers
+class Round:
+    """A courier that has been to the lab's logger."""
+
+    def __init__(self, lab: Lab, courier: StandinProcess) -> None:
+        self.lab, self.courier = lab, courier
+
+    def collect(self, **how: object) -> str:
+        self.courier.order("time", ms=self.lab.clock.now_ms())
+        at = str(self.lab.standin.address)
+        return str(self.courier.order("collect", at=at, **how)["trouble"])
+
+    def card(self) -> CourierCard:
+        return contact_courier(self.lab.desk, FoundCourier(self.courier.address, "L-0042"))
+
+
+@pytest.fixture
+def outing(running: Lab, start_standin: StartStandin, tmp_path: Path) -> Round:
+    state = tmp_path / "courier.json"
+    courier = start_standin("L-0042", base_ms=running.clock.now_ms(), state_file=state)
+    return Round(running, courier)
+
+
+def test_a_courier_brings_records_home_and_is_made_ready(outing: Round) -> None:
+    lab = outing.lab
+    address = lab.standin.address
+    direct_ms = contact(lab.desk, address, lab.serial).clock.difference_ms
+    assert outing.collect(relaunch=True) == ""
+    lab.later(60)
+    outing.courier.order("time", ms=lab.clock.now_ms())
+    card = outing.card()
+    assert card.clock.difference_ms == pytest.approx(-4_000, abs=300)
+    assert card.state.main_permille == 870
+    assert card.state.clock_battery_mv == 3010
+    [seen] = card.records
+    assert (seen.serial, seen.model, seen.left) == ("D-2041", "Düne T2", "relaunched")
+    assert seen.is_new
+    stay = make_ready(lab.desk, card)  # too early: nothing of it is kept
+    assert stay == ["D-2041, mission 12: not kept yet."]
+    [result] = take_from_courier(lab.desk, outing.card())
+    assert result.readings == seen.readings
+    with lab.desk.archive.reading() as session:
+        offload = session.scalars(select(Offload)).one()
+        assert offload.route == "courier"
+        assert offload.carried is not None
+        assert offload.carried["left"] == "relaunched"
+        assert offload.carried["by"] == "L-0042"
+        # the courier measured against its own clock, which is wrong; this computer knows by how
+        # much, so it comes out as if the logger had been measured here
+        assert offload.clock_difference_ms == pytest.approx(direct_ms, abs=400)
+    assert outing.card().records[0].state == KEPT
+    assert make_ready(lab.desk, outing.card()) == []
+    ready = outing.card()
+    assert ready.is_ready
+    assert abs(ready.clock.difference_ms) < 300
+    assert lab.standin.order("state")["readings"] < 20  # it was relaunched out there
+    assert verify(lab.desk).is_whole
+    assert logbook_entries(lab.desk)[0].act == "courier made ready"
+
+
+def test_a_courier_cut_at_any_byte_goes_on_there(outing: Round) -> None:
+    outing.collect()
+    lab, size = outing.lab, outing.card().records[0].size
+    lengths = [0]
+    for cut in (100, 1_500, 1_901, 2_600, 2_613):
+        card = outing.card()
+        outing.courier.order("fault", vanish_after_bytes=cut)
+        try:
+            [result] = take_from_courier(lab.desk, card)
+        except LoggerAwayError:
+            continue  # cut before the record was asked for
+        begun = next(lab.desk.archive.incoming.glob("*.begun"))
+        assert "went away" in result.error
+        assert lengths[-1] <= begun.stat().st_size < size
+        lengths.append(begun.stat().st_size)
+    outing.courier.order("fault", vanish_after_bytes=None)
+    assert lengths[-1] > 1_000
+    seen = outing.card().records[0]
+    [last] = take_from_courier(lab.desk, outing.card(), {seen.key})
+    assert last.error == ""
+    assert list(lab.desk.archive.incoming.iterdir()) == []
+    assert len(series(lab)) == outing.card().records[0].readings
+    assert outing.card().records[0].sha256 in set(lab.desk.archive.vault.fingerprints())
+    assert verify(lab.desk).is_whole
+
+
+_KILLED = """
+import os, signal, sys
+from pathlib import Path
+from gezeiten.desk.context import Desk
+from gezeiten.desk.contact import contact
+from gezeiten.desk.couriers import contact_courier, take_from_courier
+from gezeiten.link.find import FoundCourier
+from gezeiten.link.line import Address
+from gezeiten.link.offload import Watch
+def tell(progress):
+    if progress.readings >= int(sys.argv[3]):
+        os.kill(os.getpid(), signal.SIGKILL)
+desk = Desk(Path(sys.argv[1]))
+card = contact_courier(desk, FoundCourier(Address("127.0.0.1", int(sys.argv[2])), "L-0042"))
+take_from_courier(desk, card, watch=Watch(tell))
+"""
+
+
+def test_killed_while_taking_from_a_courier(outing: Round) -> None:
+    outing.collect()
+    lab, seen = outing.lab, outing.card().records[0]
+    for at in ("200", "900"):
+        command = [sys.executable, "-c", _KILLED, str(lab.desk.archive.folder),
+                   str(outing.courier.address.port), at]  # fmt: skip
+        assert subprocess.run(command, check=False).returncode == -signal.SIGKILL
+        recover_incoming(lab.desk)
+    [result] = take_from_courier(lab.desk, outing.card())
+    assert result.error == ""
+    assert len(series(lab)) == seen.readings
+    assert seen.sha256 in set(lab.desk.archive.vault.fingerprints())
+
+
+def test_what_a_courier_could_not_carry_is_said(outing: Round, start_standin: StartStandin) -> None:
+    assert outing.collect(stop_after=2_000) == "half"
+    brise = start_standin("B-0508", base_ms=outing.lab.clock.now_ms())
+    assert outing.courier.order("collect", at=str(brise.address))["trouble"] == "no mission"
+    [half] = outing.card().records
+    assert half.state == NEW
+    assert "taken away while it collected" in half.words
+    [result] = take_from_courier(outing.lab.desk, outing.card())
+    assert 0 < result.readings < half.readings
+    [stays] = make_ready(outing.lab.desk, outing.card()) or [""]
+    assert stays == ""  # its very bytes are kept, so it may be cleared
+
+
+def test_a_courier_is_not_taken_for_a_logger(outing: Round) -> None:
+    with pytest.raises(CourierAnswersError, match="L-0042 answers"):
+        ask(outing.courier.address, outing.lab.clock.now_ms, HASTY)
+    outing.courier.order("fault", serial="L-0043")
+    with pytest.raises(WrongLoggerError, match="L-0043 answers"):
+        outing.card()
+
+
+def test_a_courier_clears_nothing_by_another_fingerprint(outing: Round) -> None:
+    from dataclasses import replace
+
+    outing.collect()
+    with ModbusTcp(outing.courier.address) as line:
+        session = CourierSession(line, "L-0042")
+        [entry] = session.records()
+        with pytest.raises(LoggerRefusedError, match="the record there is another one"):
+            session.clear(replace(entry, sha256="ab" * 32))
+    assert len(outing.card().records) == 1
+
+
+def test_a_vault_that_lost_the_bytes_keeps_the_courier_full(outing: Round) -> None:
+    outing.collect()
+    desk = outing.lab.desk
+    take_from_courier(desk, outing.card())
+    path = desk.archive.vault.path(outing.card().records[0].sha256)
+    path.chmod(0o644)
+    path.write_bytes(b"damaged")
+    [stays] = make_ready(desk, outing.card())
+    assert "was changed since it was kept" in stays
+    assert len(outing.card().records) == 1
+
+
+ENTRY = {
+    "number": 1, "serial": "D-2041", "model": "DUENE-T2", "mission": 12, "name": "Store",
+    "point": "A · B", "launched_ms": 0, "first_held": 0, "readings": 100, "bytes": 5_000,
+    "sha256": "ab" * 32, "collected_ms": 5, "logger_clock_ms": 1.5, "left": "running",
+    "trouble": "", "file": 1_000,
+}  # fmt: skip
+
+
+@given(st.dictionaries(
+    st.sampled_from(sorted(ENTRY)), st.none() | st.integers() | st.text() | st.floats()
+))  # fmt: skip
+def test_any_entry_of_a_courier_is_read_or_refused(change: dict[str, object]) -> None:
+    assert courier_record(dict(ENTRY)).serial == "D-2041"
+    try:
+        made = courier_record({**ENTRY, **change})
+    except (TypeError, ValueError):
+        return
+    assert 0 <= made.bytes <= 1 << 30
+    assert "/" not in made.serial
+
+
+def test_a_nonsense_directory_is_one_sentence(outing: Round, tmp_path: Path) -> None:
+    outing.collect()
+    file = tmp_path / "courier" / "courier.json"
+    memory = json.loads(file.read_text())
+    memory["records"][0]["left"] = "eaten by a sheep"
+    outing.courier.end()
+    file.write_text(json.dumps(memory))
+    again = StandinProcess("L-0042", state_file=tmp_path / "courier.json").wait_until_ready()
+    try:
+        with pytest.raises(LoggerAnswerError, match="makes no sense"):
+            contact_courier(outing.lab.desk, FoundCourier(again.address, "L-0042"))
+    finally:
+        again.end()
+
+
+def test_a_drive_seen_names_its_root(tmp_path: Path) -> None:
+    assert str(DriveSeen(tmp_path, "x")) == str(tmp_path)
