@@ -286,7 +286,8 @@ def _keep_what_came(desk: Desk, path: Path, how: Circumstances, why: str) -> Non
 def make_ready(desk: Desk, card: CourierCard) -> list[str]:
     """Clear what is safely kept, set the clock; returns a sentence for each record that stays.
 
-    Every record is looked up in the vault, byte for byte, before the courier may clear it.
+    Every record is looked up in the vault, byte for byte, before the courier may clear it. The
+    clock is set only when nothing stays: what is noted in a record was measured by the old one.
 
     Raises:
         DeviceError: the courier is away, another one, or refuses its clock.
@@ -304,11 +305,13 @@ def make_ready(desk: Desk, card: CourierCard) -> list[str]:
                     why = str(exc)
             if why:
                 stay.append(f"{record.serial}, mission {record.mission}: {why}")
-        session.set_clock(desk.now_ms())
+        if not stay:
+            session.set_clock(desk.now_ms())
+    clock = "clock left as it is until the rest is taken" if stay else "clock set"
     desk.log_alone(
         "courier made ready",
         card.serial,
-        f"{cleared} records cleared from the courier {card.serial}, {len(stay)} stay; clock set.",
+        f"{cleared} records cleared from the courier {card.serial}, {len(stay)} stay; {clock}.",
         stay=stay,
     )
     return stay
