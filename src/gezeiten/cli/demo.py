@@ -30,6 +30,7 @@ from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
 from gezeiten.link.line import cable_port
+from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
 from gezeiten.standin.scenario import HATCHERY_PIN, SITES, PointSpec, SiteSpec, standins
 from gezeiten.standin.simclock import SimClock
@@ -61,7 +62,7 @@ def open_demo(folder: Path, say: Callable[[str], None]) -> Demo:
     say("Starting the stand-in loggers ...")
     fleet = _fleet(folder, anchor_ms, None)
     desk = Desk(folder / "archive")
-    _look_at(desk, fleet)
+    _look_at(desk, fleet, folder)
     desk.close()
     return Demo(folder, fleet)
 
@@ -69,7 +70,7 @@ def open_demo(folder: Path, say: Callable[[str], None]) -> Demo:
 def _fleet(folder: Path, anchor_ms: int, base_ms: float | None) -> list[StandinProcess]:
     states = folder / "standins"
     states.mkdir(parents=True, exist_ok=True)
-    serials = [spec.serial for spec in standins()]
+    serials = [*(spec.serial for spec in standins()), COURIER_SERIAL]
     ports = folder / "ports"
     ports.mkdir(exist_ok=True)
     cables = {
@@ -79,7 +80,7 @@ def _fleet(folder: Path, anchor_ms: int, base_ms: float | None) -> list[StandinP
     return start_fleet(serials, states, cables, anchor_ms=anchor_ms, base_ms=base_ms)
 
 
-def _look_at(desk: Desk, fleet: list[StandinProcess]) -> None:
+def _look_at(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
     """Tell the desk where its loggers are: on the network, or on a cable."""
     by_network = [process for process in fleet if process.cable is None]
     cables = [process.cable.path for process in fleet if process.cable is not None]
@@ -88,6 +89,7 @@ def _look_at(desk: Desk, fleet: list[StandinProcess]) -> None:
             desk.settings,
             addresses=", ".join(str(process.address) for process in by_network),
             serial_ports=", ".join(cables),
+            watched_folders=str(folder / "stick"),
         )
     )
 
@@ -105,8 +107,8 @@ def _build(folder: Path, say: Callable[[str], None]) -> Demo:
     desk = Desk(folder / "archive", now_ms=clock.now_ms, computer=TrustedClock(), pins=pins)
     try:
         desk.change_settings(Settings(person="JA"))
-        _look_at(desk, fleet)
-        _Story(desk, clock, fleet, anchor_ms, say).live()
+        _look_at(desk, fleet, folder)
+        _Story(desk, clock, fleet, anchor_ms, say, folder / "stick").live()
     except BaseException:
         end_fleet(fleet)
         raise
@@ -126,9 +128,13 @@ class _Story:
         fleet: list[StandinProcess],
         anchor_ms: int,
         say: Callable[[str], None],
+        stick: Path,
     ) -> None:
+        self._stick = stick
         self._desk, self._clock, self._anchor_ms, self._say = desk, clock, anchor_ms, say
+        self._fleet = fleet
         self._by_serial = {process.serial: process for process in fleet}
+        self._courier = self._by_serial.pop(COURIER_SERIAL)
 
     def live(self) -> None:
         """Do everything, oldest first."""
@@ -156,6 +162,7 @@ class _Story:
             (9.9, self._settle_older),
             (9.0, self._offload("P-0317", "P-0320", "P-0321", "W-0112")),
             (4.0, self._offload("R-1107", "R-1109")),
+            (0.3, self._outing),
             (0.11, self._offload("D-2041", "D-2044")),
             (0.02, self._offload("R-1107", "R-1109")),
         ]
@@ -165,7 +172,7 @@ class _Story:
         self._go_to(0.0)
         now_ms = time.time() * 1000
         self._clock.set(now_ms, 1.0)
-        for process in self._by_serial.values():
+        for process in self._fleet:
             process.order("time", ms=time.time() * 1000)
             process.order("fault", damage_blocks=None)
         for process in self._by_serial.values():
@@ -178,10 +185,16 @@ class _Story:
     def _go_to(self, days_ago: float) -> None:
         at_ms = max(self._anchor_ms - days_ago * DAY_MS, self._clock.now_ms())
         self._clock.set(at_ms, 1.0)
-        for process in self._by_serial.values():
+        for process in self._fleet:
             process.order("time", ms=self._clock.now_ms())
 
     # -- acts ----------------------------------------------------------------------------------
+    def _outing(self) -> None:
+        """The courier was taken to the marsh and the boatyard; a stick was filled at the museum."""
+        for serial in ("W-0112", "P-0317", "B-0508"):
+            self._courier.order("collect", at=str(self._by_serial[serial].address))
+        self._by_serial["D-2038"].order("drive", folder=str(self._stick))
+
     def _add(self, site: SiteSpec) -> None:
         visit = site.next_visit_days
         facts = SiteFacts(

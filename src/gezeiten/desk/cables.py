@@ -10,7 +10,7 @@ from gezeiten.archive.database import translated
 from gezeiten.desk.context import Desk
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError, SurroundingsError
 from gezeiten.link.cable import PortSeen, detect, ports
-from gezeiten.link.find import FIND_LIMITS, FoundLogger, ask
+from gezeiten.link.find import FIND_LIMITS, CourierAnswersError, FoundLogger, ask
 from gezeiten.link.line import CablePort, cable_port
 
 _LINES_FILE = "lines.json"
@@ -60,6 +60,10 @@ def look_at_port(
             cancelled,
         )
         found = ask(port, desk.clock, FIND_LIMITS)
+    except CourierAnswersError as exc:
+        _remember(desk, port)
+        tell(PortNews(path, "logger", exc.found.serial))
+        raise
     except GezeitenError as exc:
         tell(PortNews(path, _state_of(exc), str(exc)))
         raise

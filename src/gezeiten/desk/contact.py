@@ -20,7 +20,7 @@ from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError
-from gezeiten.link.find import FIND_LIMITS, FoundLogger, ask, find_loggers
+from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
 from gezeiten.link.line import Endpoint
 from gezeiten.link.lines import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, Command, LiveValue, LoggerState, State
@@ -117,10 +117,11 @@ def find_on_network(
     desk: Desk,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
+    on_courier: Callable[[FoundCourier], None] = lambda _: None,
 ) -> list[FoundLogger]:
     """Return the loggers that answer at the addresses of the settings."""
     jobs = [partial(ask, address, desk.clock, FIND_LIMITS) for address in desk.addresses()]
-    return find_loggers(jobs, on_found=on_found, cancelled=cancelled)
+    return find_loggers(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
 def find_on_cables(
@@ -129,10 +130,11 @@ def find_on_cables(
     tell: Tell = lambda _: None,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
+    on_courier: Callable[[FoundCourier], None] = lambda _: None,
 ) -> list[FoundLogger]:
     """Return the loggers on serial ports; tell hears what is found out about each port."""
     jobs = [partial(look_at_port, desk, path, tell, cancelled) for path in paths]
-    return find_loggers(jobs, on_found=on_found, cancelled=cancelled)
+    return find_loggers(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
 def find(desk: Desk) -> list[FoundLogger]:

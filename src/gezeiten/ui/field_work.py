@@ -19,7 +19,7 @@ from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
-from gezeiten.link.find import FoundLogger
+from gezeiten.link.find import FoundCourier, FoundLogger
 from gezeiten.link.offload import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
@@ -30,8 +30,9 @@ class FieldWork(QObject):
     """Finding, offloading, launching, stopping, blinking, checking: each emits what it found."""
 
     seen = Signal(object)  # LoggerCard
-    looked = Signal(object)  # set of serials that answered
+    looked = Signal(object)  # set of serials that answered, loggers' and couriers'
     port_told = Signal(object)  # PortNews
+    courier_found = Signal(object)  # FoundCourier
     progressed = Signal(str, object)  # serial, Progress
     offloaded = Signal(object)  # list of Offloaded
     launched = Signal(object)  # Launched
@@ -74,7 +75,11 @@ class FieldWork(QObject):
                 if self._show_found(task, logger):
                     found.add(logger.identity.serial)
 
-            desk_contact.find_on_network(desk, look_closer, task.cancelled)
+            def courier(who: FoundCourier) -> None:
+                found.add(who.serial)
+                task.progress.emit(who)
+
+            desk_contact.find_on_network(desk, look_closer, task.cancelled, courier)
             return found
 
         def ended(found: set[str]) -> None:
@@ -94,7 +99,7 @@ class FieldWork(QObject):
                 self._show_found(task, logger)
 
             desk_contact.find_on_cables(
-                desk, fresh, task.progress.emit, look_closer, task.cancelled
+                desk, fresh, task.progress.emit, look_closer, task.cancelled, task.progress.emit
             )
 
         def ended(_: object) -> None:
@@ -176,6 +181,8 @@ class FieldWork(QObject):
             self.seen.emit(what)
         elif isinstance(what, PortNews):
             self.port_told.emit(what)
+        elif isinstance(what, FoundCourier):
+            self.courier_found.emit(what)
         elif isinstance(what, LoggerResult):
             self.row_ended.emit(what)
         elif isinstance(what, tuple):

@@ -143,6 +143,7 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QPushButton[role="link"]:checked {{ color: {t.tide}; font-weight: 700; }}
     QPushButton[role="link"]:hover {{ color: {t.tide}; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {t.tide}; padding: 1px 4px; }}
+    QPushButton[role="row"] {{ text-align: left; font-weight: 400; }}
     QLineEdit, QComboBox, QPlainTextEdit, QDateTimeEdit, QDateEdit,
         QSpinBox {{ background: {t.paper}; border: 1px solid {t.line};
         border-radius: 6px; padding: {pad - 1}px 8px;

@@ -11,6 +11,7 @@ from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.views.carriers_desk import CarrierList
 from gezeiten.ui.views.logger_list import LoggerList
 from gezeiten.ui.views.port_strip import PortStrip
 from gezeiten.ui.views.round_strip import RoundStrip
@@ -25,7 +26,7 @@ class AtHand(QWidget):
     looking = Signal(bool)
     asked = Signal(str)  # name of an act
 
-    def __init__(self, house: House, work: FieldWork) -> None:
+    def __init__(self, house: House, work: FieldWork, carriers: CarrierList) -> None:
         super().__init__()
         self._house, self._work = house, work
         self._ports: set[str] | None = None
@@ -39,8 +40,8 @@ class AtHand(QWidget):
         self.followed.hide()
         self.setLayout(
             column(row(label(tr("At hand"), "head"), 1, self.again), self.round_strip,
-                   row(self.ticked, 1, self.tick_all), self.loggers, self.followed, self.ports,
-                   spacing=5)
+                   row(self.ticked, 1, self.tick_all), self.loggers, carriers, self.followed,
+                   self.ports, spacing=5)
         )  # fmt: skip
         self.setFixedWidth(286)
         work.port_told.connect(self._port_told)

@@ -44,6 +44,7 @@ from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
 from gezeiten.ui.views.at_hand import AtHand
+from gezeiten.ui.views.carriers_desk import CarriersDesk
 from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import not_kept_words
 from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words
@@ -84,7 +85,8 @@ class FieldDeskPlace(Place):
 
     # -- building ------------------------------------------------------------------------------
     def _build(self) -> None:
-        self.at_hand = left = AtHand(self.house, self.work)
+        self.carriers = CarriersDesk(self.house, self.work)
+        self.at_hand = left = AtHand(self.house, self.work, self.carriers.list)
         self.loggers, self.round_strip = left.loggers, left.round_strip
         self.stages = StageBar(
             [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
@@ -107,7 +109,7 @@ class FieldDeskPlace(Place):
         self.shelf = PlanShelf(self.house, self, self.editor, self._into_editor, self._zone)
         self.nobody = NobodyPage(can_practise=self.house.practice is not None)
         self.middle = QStackedWidget()
-        for view in (one, self.several, self.nobody):
+        for view in (one, self.several, self.nobody, self.carriers.page):
             self.middle.addWidget(view)
         self.setLayout(row(left, self.middle, self.right, margins=14))
         self.layout().setStretch(1, 1)
@@ -115,6 +117,7 @@ class FieldDeskPlace(Place):
 
     def _connect(self) -> None:
         self.loggers.currentItemChanged.connect(lambda *_: self._show_current())
+        self.loggers.currentItemChanged.connect(lambda *_: self._back_to_loggers())
         self.loggers.ticks_changed.connect(self._ticks_changed)
         self.stages.chosen.connect(self._show_stage)
         self.editor.changed.connect(self._plan_changed)
@@ -123,6 +126,9 @@ class FieldDeskPlace(Place):
         self.right.pressed.connect(self.do_next)
         self.group.prepared_anew.connect(self._show_group)
         self.group.ended.connect(self._several_ended)
+        self.carriers.opened.connect(self._choose_middle)
+        self.carriers.closed.connect(self._show_current)
+        self.loggers.pressed.connect(lambda _: self._back_to_loggers())
         self.logger_page.labelled.connect(self._labelled)
         self.logger_page.wants_live.connect(self._read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
@@ -171,6 +177,7 @@ class FieldDeskPlace(Place):
             ("offload.start", tr("Offload the chosen logger"), "F6", self.offload),
             ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", self.offload_all),
             ("offload.stop", tr("Stop what runs"), "Esc", self.cancel_offload),
+            ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", self.carriers.open_next),
             ("blink", tr("Let the chosen logger blink"), "F8", self.blink),
             ("label.type", tr("Compare the label on the case"), "F4", self.type_label),
             ("self-check", tr("Let the logger check its sensors"), "Shift+F8", self.self_check),
@@ -250,6 +257,7 @@ class FieldDeskPlace(Place):
             return
         self.work.look()
         self.at_hand.look_at_ports()
+        self.carriers.look_again()
         self.at_hand.show_looking(on=True)
 
     def _addresses(self) -> str:
@@ -270,6 +278,7 @@ class FieldDeskPlace(Place):
 
     def _looked(self, seen: set[str]) -> None:
         self.loggers.drop_all_but(self.at_hand.still_there(seen))
+        self.carriers.drop_couriers_but(seen)
         self.at_hand.show_looking(on=False)
         self._someone_left()
         if self._wanted and self.loggers.card(self._wanted) is None:
@@ -363,8 +372,20 @@ class FieldDeskPlace(Place):
             self._edits[self._in_editor] = (plan, tr("Edited"))
 
     def _choose_middle(self) -> None:
-        self.middle.setCurrentIndex(2 if self.card is None else 1 if self.group.is_on else 0)
-        self.right.setVisible(self.card is not None)
+        if self.carriers.is_open:
+            self.loggers.clearSelection()
+            self.middle.setCurrentIndex(3)
+        else:
+            self.middle.setCurrentIndex(2 if self.card is None else 1 if self.group.is_on else 0)
+        self.right.setVisible(self.card is not None and not self.carriers.is_open)
+
+    def _back_to_loggers(self) -> None:
+        """A logger was chosen: the courier or drive makes room."""
+        if self.carriers.is_open:
+            self.carriers.close()
+            if self.loggers.currentItem() is not None:
+                self.loggers.currentItem().setSelected(True)
+            self._show_current()
 
     # -- identity ----------------------------------------------------------------------------------
     def type_label(self) -> None:
@@ -554,10 +575,12 @@ class FieldDeskPlace(Place):
 
     def showEvent(self, event: object) -> None:
         self._second.start()
+        self.carriers.watch(on=True)
         super().showEvent(event)
 
     def hideEvent(self, event: object) -> None:
         self._second.stop()
+        self.carriers.watch(on=False)
         super().hideEvent(event)
 
     # -- plans kept, compared --------------------------------------------------------------------
@@ -624,6 +647,9 @@ class FieldDeskPlace(Place):
 
     def offload(self) -> None:
         """Take what is not kept from the chosen logger, or from all that are ticked."""
+        if self.carriers.is_open:
+            self.carriers.take()
+            return
         ticked = self.loggers.ticked()
         cards = ticked if len(ticked) >= 2 else [self.card]
         if cards[0] is not None and not self.work.is_busy:
@@ -661,6 +687,7 @@ class FieldDeskPlace(Place):
     def cancel_offload(self) -> None:
         """Stop what runs; what came is kept."""
         self.work.cancel()
+        self.carriers.cancel()
 
     def launch(self) -> None:
         """Launch the ticked loggers, or the chosen one by the plan as edited."""
@@ -783,6 +810,7 @@ class FieldDeskPlace(Place):
         self.stages.set_theme(theme)
         self.plan_page.set_theme(theme)
         self.several.set_theme(theme)
+        self.carriers.page.set_theme(theme)
         self.loggers.viewport().update()
 
 

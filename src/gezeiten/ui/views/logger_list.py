@@ -189,7 +189,9 @@ class _CardPainter(QStyledItemDelegate):
         small = QFont(option.font)
         small.setPixelSize(round(option.font.pixelSize() * 0.88))
         self._text(painter, inner, 0, card.serial, head, "ink")
-        source = tr("practice · network") if card.state.practice else tr("network")
+        source = tr(card.address.route)
+        if card.state.practice:
+            source = f"{tr('practice')} · {source}"
         if is_locked(card.state):
             source = f"{tr('locked')} · {source}"
         serial_width = painter.fontMetrics().horizontalAdvance(card.serial) + 10

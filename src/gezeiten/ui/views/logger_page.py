@@ -23,6 +23,7 @@ from gezeiten.link.registers import (
 )
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, label, row, set_role
+from gezeiten.ui.progress import progress_words
 from gezeiten.ui.units import Units
 from gezeiten.ui.views.logger_list import doing
 
@@ -156,17 +157,7 @@ class LoggerPage(QWidget):
         """Show where a transfer stands; returns it as a sentence."""
         self.transfer.setMaximum(max(progress.of_readings, 1))
         self.transfer.setValue(progress.readings)
-        left = ""
-        if progress.seconds_left is not None:
-            left = duration_text(round(progress.seconds_left * 1000))
-        rate = number(progress.bytes_per_s / 1000, 1) + " kB/s"
-        if progress.limit_bytes_per_s:
-            limit = number(progress.limit_bytes_per_s / 1000, 1)
-            rate += " " + tr("(the line can do %1)").replace("%1", limit)
-        words = tr("%1 offloading · %2 of %3 readings · %4 · %5 left")
-        values = (serial, number(progress.readings), number(progress.of_readings), rate, left)
-        for i, value in enumerate(values, 1):
-            words = words.replace(f"%{i}", value)
+        words = progress_words(tr("%1 offloading").replace("%1", serial), progress)
         self.transfer_words.setText(words)
         return words
 

@@ -1,0 +1,271 @@
+"""Couriers and drives at hand: seen by themselves, listed under the loggers, taken off the main
+thread."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
+
+from gezeiten.desk.couriers import CourierCard, contact_courier, make_ready, take_from_courier
+from gezeiten.desk.drives import (
+    DriveCard,
+    drives_here,
+    look_at_drive,
+    release,
+    take_from_drive,
+)
+from gezeiten.desk.offloading import Offloaded
+from gezeiten.link.drive import DriveSeen
+from gezeiten.link.find import FoundCourier
+from gezeiten.link.line import Address
+from gezeiten.link.offload import Watch
+from gezeiten.ui.field_work import FieldWork
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import counted, tr
+from gezeiten.ui.parts import clear, column
+from gezeiten.ui.views.carrier_page import CarrierCard, CarrierPage, key_of, name_of
+from gezeiten.ui.views.logger_page import offload_words
+from gezeiten.ui.work import Task
+
+DRIVES_EVERY_MS = 1500
+
+
+class CarrierList(QWidget):
+    """A line for each courier and drive at hand. chosen: its key."""
+
+    chosen = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName(tr("Couriers and drives at hand"))
+        self._lines = column(spacing=2)
+        self._group = QButtonGroup(self)
+        self.setLayout(self._lines)
+        self.buttons: dict[str, QPushButton] = {}
+        self.hide()
+
+    def show_cards(self, cards: list[CarrierCard], current: str) -> None:
+        """Show these and no others."""
+        clear(self._lines)
+        self.buttons = {}
+        for card in cards:
+            key, new = key_of(card), len(card.new)
+            words = counted(new, "%n new", "%n new") if new else tr("nothing new")
+            line = QPushButton(f"{name_of(card)} · {words}")
+            line.setCheckable(True)
+            line.setAutoDefault(False)
+            line.setProperty("role", "row")
+            line.setChecked(key == current)
+            line.clicked.connect(lambda _=False, key=key: self.chosen.emit(key))
+            self._group.addButton(line)
+            self._lines.addWidget(line)
+            self.buttons[key] = line
+        self.setVisible(bool(cards))
+
+
+class CarriersDesk(QObject):
+    """opened: the page of a courier or drive shall be seen. ended: list of Offloaded."""
+
+    opened = Signal()
+    closed = Signal()
+    ended = Signal(object)
+
+    def __init__(self, house: House, work: FieldWork) -> None:
+        super().__init__()
+        self._house, self._work = house, work
+        self.page, self.list = CarrierPage(), CarrierList()
+        self.cards: dict[str, CarrierCard] = {}
+        self.current = ""
+        self._roots: dict[str, DriveSeen] = {}
+        self._task: Task | None = None
+        self.page.asked.connect(self._asked)
+        self.list.chosen.connect(self.open)
+        work.courier_found.connect(self.look_at_courier)
+        self._every = QTimer(self)
+        self._every.setInterval(DRIVES_EVERY_MS)
+        self._every.timeout.connect(self.watch_drives)
+
+    @property
+    def is_open(self) -> bool:
+        """Whether a courier or drive is in the middle of the desk."""
+        return self.current in self.cards
+
+    def watch(self, *, on: bool) -> None:
+        """Watch for drives, or no longer."""
+        if on:
+            self._every.start()
+            self.watch_drives()
+        else:
+            self._every.stop()
+
+    # -- seeing ----------------------------------------------------------------------------------
+    def watch_drives(self) -> None:
+        """Notice drives that have appeared or were pulled out."""
+        desk = self._house.desk
+        self._house.run(lambda _task: drives_here(desk), self._drives_are, latest="drives")
+
+    def _drives_are(self, seen: list[DriveSeen]) -> None:
+        known, self._roots = self._roots, {str(drive.root): drive for drive in seen}
+        for root in known.keys() - self._roots.keys():
+            self._forget(root)
+        for root in self._roots.keys() - known.keys():
+            self.look_at_drive(self._roots[root])
+
+    def look_at_drive(self, drive: DriveSeen) -> None:
+        """See what lies on a drive."""
+        desk = self._house.desk
+        self._house.run(
+            lambda task: look_at_drive(desk, drive, task.cancelled), self._show,
+            failed=lambda _: self._forget(str(drive.root)),
+        )  # fmt: skip
+
+    def look_at_courier(self, found: FoundCourier) -> None:
+        """See what a courier brings."""
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: contact_courier(desk, found), self._show,
+            failed=lambda _: self._forget(found.serial),
+        )  # fmt: skip
+
+    def look_again(self) -> None:
+        """Look anew at the drives; couriers come with the loggers' answers."""
+        self._roots = {}
+        self.watch_drives()
+
+    def drop_couriers_but(self, serials: set[str]) -> None:
+        """Take out the couriers on the network that no longer answer."""
+        for key, card in list(self.cards.items()):
+            by_network = isinstance(card, CourierCard) and isinstance(card.address, Address)
+            if by_network and key not in serials:
+                self._forget(key)
+
+    def _show(self, card: CarrierCard) -> None:
+        is_new = key_of(card) not in self.cards
+        self.cards[key_of(card)] = card
+        self._show_list()
+        if key_of(card) == self.current:
+            self.page.show_card(card)
+        elif is_new and card.new:
+            new = counted(len(card.new), "%n new record", "%n new records")
+            self._house.say(f"{name_of(card)}: {new}.")
+
+    def _forget(self, key: str) -> None:
+        if self.cards.pop(key, None) is None:
+            return
+        if self.current == key:
+            self.current = ""
+            self.closed.emit()
+        self._show_list()
+
+    def _show_list(self) -> None:
+        self.list.show_cards([self.cards[key] for key in sorted(self.cards)], self.current)
+
+    def open(self, key: str) -> None:
+        """Show a courier or drive."""
+        self.current = key
+        self.page.show_card(self.cards[key])
+        self._show_list()
+        self.opened.emit()
+        self.page.table.setFocus()
+
+    def close(self) -> None:
+        """Go back to the loggers."""
+        self.current = ""
+        self._show_list()
+
+    def open_next(self) -> None:
+        """Show the next courier or drive at hand, the first one when none is shown."""
+        keys = sorted(self.cards)
+        if not keys:
+            self._house.say(tr("No courier and no drive is at hand."))
+            return
+        at = keys.index(self.current) + 1 if self.current in keys else 0
+        self.open(keys[at % len(keys)])
+
+    # -- acts ------------------------------------------------------------------------------------
+    def _asked(self, act: str) -> None:
+        {"take": self.take, "ready": self.make_ready, "cancel": self.cancel}[act]()
+
+    def cancel(self) -> None:
+        """Stop what runs; what came is kept."""
+        if self._task is not None:
+            self._task.cancel()
+
+    def take(self) -> None:
+        """Take the ticked records."""
+        card, keys, desk = self.page.card, self.page.wanted(), self._house.desk
+        if card is None or self._task is not None or not keys:
+            return
+
+        def work(task: Task) -> tuple[list[Offloaded], int]:
+            watch = Watch(task.progress.emit, task.cancelled)
+            if isinstance(card, CourierCard):
+                return take_from_courier(desk, card, keys, watch), 0
+            taken = take_from_drive(desk, card, keys, watch)
+            return taken.results, taken.reports
+
+        def ended(result: tuple[list[Offloaded], int]) -> None:
+            self._over(card)
+            self._taken(*result)
+
+        def failed(_sentence: str) -> None:
+            self._over(card)
+
+        self.page.begin()
+        self._task = self._house.run(work, ended, self._told, failed)
+
+    def _told(self, progress: object) -> None:
+        self._house.say(self.page.show_progress(progress))
+
+    def _over(self, card: CarrierCard) -> None:
+        """Nothing runs any more: look at it anew."""
+        self._task = None
+        self.page.end()
+        if isinstance(card, CourierCard):
+            self.look_at_courier(FoundCourier(card.address, card.serial))
+        else:
+            self.look_at_drive(card.drive)
+
+    def _taken(self, results: list[Offloaded], reports: int) -> None:
+        readings = sum(result.readings for result in results)
+        good = [result for result in results if not result.error]
+        said = counted(len(good), "%n record", "%n records") + ", "
+        said += counted(readings, "%n reading kept", "%n readings kept") + "."
+        if reports:
+            said += " " + counted(
+                reports, "%n report kept with them.", "%n reports kept with them."
+            )
+        waiting = sum(result.excursions_to_assess for result in results)
+        if waiting:
+            said += " " + counted(waiting, "%n excursion to assess.", "%n excursions to assess.")
+        said += "".join(f"\n{offload_words(result)}" for result in results if result.error)
+        self.page.words.setText(said)
+        self._house.said.emit(said.replace("\n", " "), len(good) < len(results))
+        self._house.archive_changed.emit()
+        self.ended.emit(results)
+
+    def make_ready(self) -> None:
+        """Make a courier ready for its next round, or let a drive go."""
+        card, desk = self.page.card, self._house.desk
+        if card is None or self._task is not None:
+            return
+        if isinstance(card, DriveCard):
+            self._house.run(lambda _task: release(desk, card.drive), self._say)
+            return
+
+        def work(_task: Task) -> list[str]:
+            return make_ready(desk, card)
+
+        def ended(stay: list[str]) -> None:
+            self._over(card)
+            self._house.archive_changed.emit()
+            if stay:
+                self._say(tr("Not cleared: %1").replace("%1", " ".join(stay)))
+            else:
+                self._say(tr("%1 is empty and its clock set.").replace("%1", name_of(card)))
+
+        self._task = self._house.run(work, ended, failed=lambda _: self._over(card))
+
+    def _say(self, words: str) -> None:
+        self.page.words.setText(words)
+        self._house.say(words)
