@@ -73,6 +73,9 @@ def store_readings(
                 total=facts.total,
                 data=encode_values(part),
                 times=None if own is None else encode_times(own),
+                end_ms=(
+                    start_ms + (at + len(part) - 1) * interval_ms if own is None else int(own[-1])
+                ),
             )
         )
 

@@ -168,6 +168,7 @@ class Block(Base):
     total: Mapped[float | None]
     data: Mapped[bytes] = mapped_column(LargeBinary)
     times: Mapped[bytes | None] = mapped_column(LargeBinary)
+    end_ms: Mapped[int | None]  # instant of the last reading; not known of old blocks
 
 
 class Step(Base):

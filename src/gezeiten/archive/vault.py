@@ -15,6 +15,9 @@ def fingerprint(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
+_PIECE_BYTES = 1 << 20
+
+
 class Vault:
     """A folder of files named by their fingerprint, spread over 256 folders."""
 
@@ -48,6 +51,58 @@ class Vault:
             fresh.unlink(missing_ok=True)
         return sha256
 
+    def put_file(self, source: Path) -> str:
+        """Keep a file of any size and return its fingerprint; it stays where it is.
+
+        On disk for good when this returns. Raises OSError when the disk is full.
+        """
+        self._folder.mkdir(parents=True, exist_ok=True)
+        fresh = self._folder / f"{os.getpid()}-{source.name[-40:]}.new"
+        digest = hashlib.sha256()
+        try:
+            with source.open("rb") as file, fresh.open("wb") as out:
+                while piece := file.read(_PIECE_BYTES):
+                    digest.update(piece)
+                    out.write(piece)
+                out.flush()
+                os.fsync(out.fileno())
+            sha256 = digest.hexdigest()
+            target = self.path(sha256)
+            if not target.exists():
+                target.parent.mkdir(parents=True, exist_ok=True)
+                fresh.chmod(0o444)
+                fresh.replace(target)
+        finally:
+            fresh.unlink(missing_ok=True)
+        return sha256
+
+    def check(self, sha256: str) -> None:
+        """Compare kept bytes of any size with their fingerprint.
+
+        Raises:
+            ArchiveDamagedError: they are gone or are not what was kept.
+        """
+        digest = hashlib.sha256()
+        try:
+            with self.path(sha256).open("rb") as file:
+                while piece := file.read(_PIECE_BYTES):
+                    digest.update(piece)
+        except OSError as exc:
+            raise self._gone(sha256) from exc
+        if digest.hexdigest() != sha256:
+            raise self._changed(sha256)
+
+    def _gone(self, sha256: str) -> ArchiveDamagedError:
+        return ArchiveDamagedError(
+            f"The {self._what} {sha256[:12]} cannot be read; fetch the archive's last copy."
+        )
+
+    def _changed(self, sha256: str) -> ArchiveDamagedError:
+        return ArchiveDamagedError(
+            f"The {self._what} {sha256[:12]} was changed since it was kept; "
+            "fetch the archive's last copy."
+        )
+
     def get(self, sha256: str) -> bytes:
         """Return kept bytes, checked.
 
@@ -57,14 +112,9 @@ class Vault:
         try:
             data = self.path(sha256).read_bytes()
         except OSError as exc:
-            raise ArchiveDamagedError(
-                f"The {self._what} {sha256[:12]} cannot be read; fetch the archive's last copy."
-            ) from exc
+            raise self._gone(sha256) from exc
         if fingerprint(data) != sha256:
-            raise ArchiveDamagedError(
-                f"The {self._what} {sha256[:12]} was changed since it was kept; "
-                "fetch the archive's last copy."
-            )
+            raise self._changed(sha256)
         return data
 
     def fingerprints(self) -> Iterator[str]:

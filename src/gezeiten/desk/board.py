@@ -16,7 +16,7 @@ from gezeiten.desk.mending import BookedGap, gaps
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.records import record
 from gezeiten.domain.gaps import held_spans
-from gezeiten.domain.models import logger_model
+from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.timeline import DAY_MS, Span, duration_text
@@ -162,7 +162,9 @@ def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int
     """Return when recording ends and why; None when the memory wraps and the battery lasts."""
     if mission is None or logger is None:
         return None, "memory full"
-    plan, model = plan_from_dict(mission.plan), logger_model(logger.model)
+    plan, model = plan_from_dict(mission.plan), known_model(logger.model)
+    if model is None:
+        return None, "memory full"  # a text or a live line has neither memory nor battery
     memory_ms = None
     if mission.first_ms:  # 0: it waits for its button, and so does its end
         fit = readings_that_fit(model, plan)

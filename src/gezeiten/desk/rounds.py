@@ -15,7 +15,7 @@ from gezeiten.desk.place_editor import visited
 from gezeiten.desk.places import SitePlace
 from gezeiten.desk.planning import again, plan_of
 from gezeiten.domain.coverage import size
-from gezeiten.domain.models import logger_model
+from gezeiten.domain.models import known_model, logger_model
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.route import Position, length_km, round_order
 from gezeiten.domain.timeline import DAY_MS
@@ -209,6 +209,8 @@ def _to_bring(desk: Desk, session: Session, tasks: list[Task]) -> list[str]:
     said = []
     for task in tasks:
         logger = session.scalars(select(Logger).filter_by(serial=task.serial)).first()
+        if logger is not None and known_model(logger.model) is None:
+            continue  # a text or a live line: nothing is carried there
         if logger is None:
             said.append(f"A logger for {task.point}: none has measured there yet")
             continue

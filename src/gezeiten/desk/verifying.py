@@ -10,9 +10,13 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
 from gezeiten.archive.blocks import decode_values
+from gezeiten.archive.readings import block_series
 from gezeiten.archive.tables import Block, LogbookRow, Offload, SeriesRow, Service
 from gezeiten.desk.context import Desk
+from gezeiten.desk.text_files import read_pieces
+from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.errors import GezeitenError
+from gezeiten.exchange.text_form import tie_from_dict
 from gezeiten.link.mission_file import decode_mission_file
 
 
@@ -65,6 +69,9 @@ def _check_certificates(desk: Desk, session: Session, verdict: Verdict) -> None:
 
 
 def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:
+    if offload.reading is not None:
+        _check_text(desk, session, offload, verdict)
+        return
     file = decode_mission_file(desk.archive.vault.get(offload.sha256))
     keys = [channel.key for channel in file.header.channels]
     blocks = session.execute(
@@ -82,6 +89,39 @@ def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verd
             verdict.faults.append(
                 f"Readings {block.first} to {block.first + block.count} of {channel} differ from "
                 f"the raw offload {offload.sha256[:12]}; fetch the archive's last copy."
+            )
+
+
+def _check_text(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:
+    """Read a kept text anew by its tie and compare every reading that was kept of it."""
+    desk.archive.vault.check(offload.sha256)
+    tie = tie_from_dict(offload.reading or {})
+    keys = [one.quantity for one in tie.columns]
+    raw: dict[str, Series] = {}
+    pieces = [part for _, part in read_pieces(desk.archive.vault.path(offload.sha256), tie)]
+    for i, key in enumerate(keys):
+        # of an instant that comes in two pieces the first one counts, as when it was taken in
+        raw[key] = join_series([make_series(p.times, p.values[i], 1) for p in pieces])
+    blocks = session.execute(
+        select(Block, SeriesRow.channel)
+        .join(SeriesRow, SeriesRow.id == Block.series_id)
+        .where(Block.offload_id == offload.id)
+    ).all()
+    for block, channel in blocks:
+        kept = block_series(block)
+        verdict.readings += block.valid
+        series = raw.get(channel)
+        at = None if series is None else np.searchsorted(series.times_utc_ms, kept.times_utc_ms)
+        if (
+            series is None
+            or at is None
+            or bool((at >= len(series)).any())
+            or not np.array_equal(series.times_utc_ms[at], kept.times_utc_ms)
+            or not np.array_equal(series.values[at], kept.values)
+        ):
+            verdict.faults.append(
+                f"Readings {block.first} to {block.first + block.count} of {channel} differ from "
+                f"the raw text {offload.sha256[:12]}; fetch the archive's last copy."
             )
 
 

@@ -240,13 +240,18 @@ MODELS: dict[str, LoggerModel] = {
 }
 
 
+def known_model(name: str) -> LoggerModel | None:
+    """Return a model by name or code, None for a source that is no logger (a text, a live line)."""
+    return next((m for m in MODELS.values() if name in (m.name, m.code)), None)
+
+
 def logger_model(name: str) -> LoggerModel:
     """Return a model by its name or by the code that the logger says of itself.
 
     Raises:
         InputError: this version does not know the model.
     """
-    for model in MODELS.values():
-        if name in (model.name, model.code):
-            return model
-    raise InputError(f"The model “{name}” is not known to this version; update Gezeiten.")
+    model = known_model(name)
+    if model is None:
+        raise InputError(f"The model “{name}” is not known to this version; update Gezeiten.")
+    return model

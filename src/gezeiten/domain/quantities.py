@@ -29,6 +29,11 @@ _ALL = (
     Quantity("room_temperature", "Room around the store", "T room", "°C", 2, True, "°C·h"),
     Quantity("particles_fine", "Particles 0.5–2.5 µm", "PC", "per 0.01 ft³", 0),
     Quantity("particles_coarse", "Particles over 2.5 µm", "PC coarse", "per 0.01 ft³", 0),
+    Quantity("water_level", "Water level", "h", "m", 3, False, "m·h"),
+    Quantity("pm25", "Fine dust PM2.5", "PM2.5", "µg/m³", 1, False, "µg/m³·h"),
+    Quantity("wind_speed", "Wind speed", "v", "m/s", 1, False, "m/s·h"),
+    Quantity("precipitation", "Precipitation", "N", "mm", 1),
+    Quantity("battery_voltage", "Battery voltage", "U", "V", 2, False, "V·h"),
     Quantity("co2", "Carbon dioxide", "CO2", "ppm", 0, False, "ppm·h"),
 )
 QUANTITIES: dict[str, Quantity] = {quantity.key: quantity for quantity in _ALL}

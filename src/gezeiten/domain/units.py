@@ -51,6 +51,7 @@ _TABLE: dict[str, tuple[ShownUnit, ...]] = {
         ShownUnit("µS/cm", 1000.0, 0.0, -2),
         ShownUnit("S/m", 0.1, 0.0, 1),
     ),
+    "m": (ShownUnit("m"), ShownUnit("cm", 100.0, 0.0, -2), ShownUnit("mm", 1000.0, 0.0, -3)),
     "per 0.01 ft³": (
         ShownUnit("per 0.01 ft³"),
         ShownUnit("per ft³", 100.0),

@@ -41,7 +41,10 @@ class AtHand(QWidget):
         self.setLayout(
             column(row(label(tr("At hand"), "head"), 1, self.again), self.round_strip,
                    row(self.ticked, 1, self.tick_all), self.loggers, carriers, self.followed,
-                   self.ports, spacing=5)
+                   self.ports,
+                   row(button(tr("Text file …"), lambda: self.asked.emit("text"), "link"),
+                       button(tr("Folder …"), lambda: self.asked.emit("folder"), "link"), 1,
+                       spacing=4), spacing=5)
         )  # fmt: skip
         self.setFixedWidth(286)
         work.port_told.connect(self._port_told)

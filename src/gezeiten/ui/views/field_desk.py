@@ -5,8 +5,10 @@ Shows what `FieldWork` finds and does; with two and more loggers ticked it works
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
+from PySide6.QtWidgets import QFileDialog, QFrame, QScrollArea, QStackedWidget, QWidget
 
 from gezeiten.desk.checks import (
     CLOCK_KEY,
@@ -164,7 +166,8 @@ class FieldDeskPlace(Place):
             "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
             "labels": self.write_labels, "common": self.group.prepare, "untick": self.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
-            "practice": self.start_practice, "tick": self.tick_all, "gone": self._someone_left,
+            "practice": self.start_practice, "tick": self.tick_all,
+            "text": self.choose_text, "folder": self.choose_folder, "gone": self._someone_left,
         }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
@@ -178,6 +181,9 @@ class FieldDeskPlace(Place):
             ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", self.offload_all),
             ("offload.stop", tr("Stop what runs"), "Esc", self.cancel_offload),
             ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", self.carriers.open_next),
+            ("text", tr("Take a text file"), "Ctrl+O", self.choose_text),
+            ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
+             self.choose_folder),
             ("blink", tr("Let the chosen logger blink"), "F8", self.blink),
             ("label.type", tr("Compare the label on the case"), "F4", self.type_label),
             ("self-check", tr("Let the logger check its sensors"), "Shift+F8", self.self_check),
@@ -307,6 +313,28 @@ class FieldDeskPlace(Place):
         else:
             self._wanted = serial
             self.look()
+
+    def choose_text(self) -> None:
+        """Let a text file be chosen and tied."""
+        name, _ = QFileDialog.getOpenFileName(self, tr("Take a text file"))
+        if name:
+            self.show_text(Path(name))
+
+    def show_text(self, path: Path) -> None:
+        """Show how a text file would be read."""
+        # opened now and then only: the window starts without its import
+        from gezeiten.ui.text_dialog import TextDialog
+
+        dialog = TextDialog(self, self.house, path)
+        dialog.taken.connect(lambda _: self.house.archive_changed.emit())
+        dialog.open()
+
+    def choose_folder(self) -> None:
+        """Let a folder be chosen that is then looked at like a drive."""
+        name = QFileDialog.getExistingDirectory(self, tr("Look into a folder"))
+        if name:
+            self.house.desk.more_folders.append(name)
+            self.carriers.watch_drives()
 
     def start_practice(self) -> None:
         """Start loggers to practise with and look for them."""

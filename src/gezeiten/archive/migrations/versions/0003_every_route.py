@@ -42,3 +42,4 @@ def upgrade() -> None:
         batch_op.add_column(sa.Column("reading", sa.JSON(), nullable=True))
     with op.batch_alter_table("block", schema=None) as batch_op:
         batch_op.add_column(sa.Column("times", sa.LargeBinary(), nullable=True))
+        batch_op.add_column(sa.Column("end_ms", sa.BigInteger(), nullable=True))

@@ -1,0 +1,107 @@
+"""How a text of readings is to be read: signs, columns, times. Plain data, kept as JSON.
+
+Columns count from 0, lines from 1 as people count them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from gezeiten.errors import InputError
+
+FIXED = "fixed"
+SPACES = " "
+ENCODINGS = ("utf-8", "utf-16-le", "utf-16-be", "cp1252")
+USUAL_MISSING = ("", "NaN", "nan", "NA", "N/A", "null", "-", "--", "---", "NULL", "-9999", "-999.9")
+
+
+@dataclass(frozen=True, slots=True)
+class TimeForm:
+    """Which columns make up the time, and how they are written.
+
+    pattern: of the columns joined by one blank, in the signs of strptime; "epoch_s" or "epoch_ms"
+    for seconds or milliseconds since 1970. zone: IANA name, "UTC", or "" where it is not known yet;
+    a text that carries its own offset (%z) needs none.
+    """
+
+    columns: tuple[int, ...]
+    pattern: str
+    zone: str = ""
+
+    @property
+    def is_epoch(self) -> bool:
+        return self.pattern.startswith("epoch")
+
+    @property
+    def needs_zone(self) -> bool:
+        return not self.is_epoch and "%z" not in self.pattern
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnTie:
+    """Where one column belongs. quantity: key of a quantity; unit: as the text has it."""
+
+    column: int
+    quantity: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class TextForm:
+    """Everything needed to read a text.
+
+    delimiter: one sign, SPACES (any number of them) or FIXED. widths: of fixed columns.
+    first_line: where readings begin. header: words above the columns, () where there are none.
+    columns: how many a whole line has.
+    """
+
+    encoding: str
+    delimiter: str
+    decimal: str
+    first_line: int
+    columns: int
+    time: TimeForm
+    header: tuple[str, ...] = ()
+    units: tuple[str, ...] = ()
+    widths: tuple[int, ...] = ()
+    missing: tuple[str, ...] = USUAL_MISSING
+
+
+@dataclass(frozen=True, slots=True)
+class Tie:
+    """A form, the point it belongs to and what its columns mean, under a name."""
+
+    name: str
+    point: str
+    form: TextForm
+    columns: tuple[ColumnTie, ...] = field(default=())
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return it as JSON knows it."""
+        return asdict(self)
+
+
+def tie_from_dict(data: dict[str, Any]) -> Tie:
+    """Return the tie of `Tie.as_dict` (or of JSON made from it).
+
+    Raises:
+        InputError: a field is missing or of another kind.
+    """
+    try:
+        raw = dict(data["form"])
+        time = dict(raw.pop("time"))
+        when = TimeForm(tuple(int(c) for c in time["columns"]), str(time["pattern"]),
+                        str(time["zone"]))  # fmt: skip
+        raw["widths"] = tuple(int(width) for width in raw.get("widths", ()))
+        for name in ("header", "units", "missing"):
+            raw[name] = tuple(str(one) for one in raw.get(name, ()))
+        form = TextForm(time=when, **raw)
+        columns = tuple(
+            ColumnTie(int(c["column"]), str(c["quantity"]), str(c["unit"])) for c in data["columns"]
+        )
+        return Tie(str(data["name"]), str(data["point"]), form, columns)
+    except (KeyError, TypeError, ValueError) as exc:
+        raise InputError(
+            f"What was kept about this kind of text cannot be read ({exc}); tie it anew."
+        ) from exc

@@ -1,0 +1,408 @@
+"""Proposing how a text is to be read, by its beginning and end. Doubt is told, not guessed."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass, replace
+from datetime import datetime
+from itertools import pairwise
+from pathlib import Path
+
+from gezeiten.errors import InputError
+from gezeiten.exchange.text_form import (
+    FIXED,
+    SPACES,
+    USUAL_MISSING,
+    ColumnTie,
+    TextForm,
+    TimeForm,
+)
+from gezeiten.exchange.text_in import split_line, text_pieces
+
+SAMPLE_LINES = 400
+_SAMPLE_BYTES = 256 << 10
+_NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
+_UNIT = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
+
+_DATES = {
+    "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
+    "dmy": ("%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y", "%d.%m.%y", "%d/%m/%y", "%d-%m-%y", "%d-%b-%Y",
+            "%d %b %Y"),
+    "mdy": ("%m/%d/%Y", "%m-%d-%Y", "%m/%d/%y", "%m-%d-%y"),  # nobody writes it with points
+    "doy": ("%Y-%j", "%Y/%j", "%Y %j", "%Y%j"),
+}  # fmt: skip
+_CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
+           "%H%M%S")  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A question that the text alone does not answer. kind: "order", "zone", "decimal" or "time".
+
+    choices: (value, how people say it); value is a pattern for "order", a sign for "decimal".
+    """
+
+    kind: str
+    question: str
+    choices: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """How the text seems to be written. lines: its first ones, as they are, numbered from 1."""
+
+    form: TextForm
+    lines: tuple[str, ...]
+    columns: tuple[ColumnTie, ...]
+    doubts: tuple[Doubt, ...]
+
+
+def propose(path: Path) -> Proposal:
+    """Return how a text is proposed to be read.
+
+    Raises:
+        InputError: it cannot be read, is no text, or has no columns with times and numbers.
+    """
+    encoding = sniff_encoding(_head(path))
+    lines = _first_lines(path, encoding)
+    tail = _last_lines(path, encoding)
+    delimiter, first, count, widths = _shape(lines)
+    draft = TextForm(encoding, delimiter, ".", first + 1, count, TimeForm((), ""), widths=widths)
+    rows = [row for row in (split_line(line, draft) for line in lines[first:] + tail)
+            if len(row) == count]  # fmt: skip
+    header, units = _headings(lines[:first], draft)
+    time, time_doubts = _time(rows, header)
+    decimal, decimal_doubts = _decimal(rows, time.columns, delimiter)
+    form = replace(draft, decimal=decimal, time=time, header=header, units=units)
+    doubts = (*time_doubts, *decimal_doubts)
+    if time.needs_zone:
+        doubts = (*doubts, Doubt("zone", "In which time zone are the times?"))
+    return Proposal(form, tuple(lines[:60]), _columns(rows, form), doubts)
+
+
+# -- bytes to lines --------------------------------------------------------------------------------
+def _head(path: Path) -> bytes:
+    try:
+        with path.open("rb") as file:
+            return file.read(_SAMPLE_BYTES)
+    except OSError as exc:
+        raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
+
+
+def sniff_encoding(head: bytes) -> str:
+    """Return the encoding of bytes: by their mark, by zero bytes, by whether they are UTF-8.
+
+    Raises:
+        InputError: it is no text.
+    """
+    if head.startswith(b"\xff\xfe"):
+        return "utf-16-le"
+    if head.startswith(b"\xfe\xff"):
+        return "utf-16-be"
+    even, odd = head[0::2].count(0), head[1::2].count(0)
+    if odd > len(head) // 4 and even == 0:
+        return "utf-16-le"
+    if even > len(head) // 4 and odd == 0:
+        return "utf-16-be"
+    if even or odd:
+        raise InputError("This is no text; choose a file with lines of readings.")
+    try:
+        head.decode("utf-8")
+    except UnicodeDecodeError as exc:
+        if exc.start < len(head) - 4:  # not just a sign cut in two at the end
+            return "cp1252"
+    return "utf-8"
+
+
+def _first_lines(path: Path, encoding: str) -> list[str]:
+    for _, data, _ in text_pieces(path, encoding, _SAMPLE_BYTES):
+        text = data.decode("utf-8", errors="replace").removeprefix("\ufeff")
+        return text.split("\n")[:SAMPLE_LINES]
+    raise InputError(f"{path.name} is empty; choose a file with lines of readings.")
+
+
+def _last_lines(path: Path, encoding: str) -> list[str]:
+    """Return some lines of the file's end, so that dates of a long file are all known."""
+    size = path.stat().st_size
+    if size <= _SAMPLE_BYTES:
+        return []
+    with path.open("rb") as file:
+        file.seek((size - _SAMPLE_BYTES // 4) // 2 * 2)
+        text = file.read().decode(encoding, errors="replace").replace("\r", "")
+    return text.split("\n")[1:-1][-SAMPLE_LINES:]
+
+
+# -- columns ---------------------------------------------------------------------------------------
+def _shape(lines: list[str]) -> tuple[str, int, int, tuple[int, ...]]:
+    """Return delimiter, index of the first line of readings, number of columns, fixed widths."""
+    best: tuple[float, str, int, int] = (0.0, "", 0, 0)
+    for weight, delimiter in ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.9, SPACES)):
+        draft = TextForm("utf-8", delimiter, ".", 1, 0, TimeForm((), ""))
+        rows = [split_line(line, draft) if line.strip() else [] for line in lines]
+        counts = Counter(len(row) for row in rows if len(row) > 1 and _has_readings(row))
+        if not counts:
+            continue
+        count, often = counts.most_common(1)[0]
+        first = next(i for i, r in enumerate(rows) if len(r) == count and _has_readings(r))
+        after = sum(bool(row) for row in rows[first:])
+        score = weight * often / max(after, 1)
+        if delimiter == SPACES and _is_ragged(lines[first:]):
+            score *= 0.5
+        if score > best[0]:
+            best = (score, delimiter, first, count)
+    score, delimiter, first, count = best
+    if score < 0.5:
+        widths = _fixed_widths(lines)
+        if widths:
+            draft = TextForm("utf-8", FIXED, ".", 1, len(widths), TimeForm((), ""), widths=widths)
+            for i, line in enumerate(lines):
+                if _has_readings(split_line(line, draft)):
+                    return FIXED, i, len(widths), widths
+        raise InputError(
+            "No columns with times and numbers are found in this text; choose another file."
+        )
+    return delimiter, first, count, ()
+
+
+def _has_readings(row: list[str]) -> bool:
+    """Whether a line could be one of readings: something like a time first, and a number."""
+    cells = [cell for cell in row if cell]
+    has_digit_first = any(re.match(r"\d", cell) for cell in cells[:3])
+    numbers = sum(bool(_NUMBER.match(cell)) or cell in USUAL_MISSING for cell in cells)
+    return has_digit_first and len(cells) > 1 and (numbers > 0 or any("," in c for c in cells))
+
+
+def _is_ragged(lines: list[str]) -> bool:
+    """Whether empty cells of a table in fixed columns would shift columns split at blanks."""
+    counts = {len(line.split()) for line in lines if line.strip()}
+    lengths = {len(line) for line in lines if line.strip()}
+    return len(counts) > 1 and len(lengths) == 1
+
+
+def _fixed_widths(lines: list[str]) -> tuple[int, ...]:
+    """Return column widths where blanks stand one above the other in all lines of readings."""
+    body = [line for line in lines if re.match(r"\s*\d", line)]
+    if len(body) < 3:
+        return ()
+    length = max(len(line) for line in body)
+    padded = [line.ljust(length) for line in body]
+    blank = [all(line[i] == " " for line in padded) for i in range(length)]
+    starts = [i for i in range(length) if not blank[i] and (i == 0 or blank[i - 1])]
+    if len(starts) < 2:
+        return ()
+    edges = [0, *starts[1:], length + 64]
+    return tuple(b - a for a, b in pairwise(edges))
+
+
+def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Return the words above the columns and the row of units below them, where there are."""
+    rows = [split_line(line.lstrip("#% "), form) for line in before]
+    fitting = [row for row in rows if len(row) == form.columns and any(row)]
+    if not fitting:
+        return (), ()
+    last = fitting[-1]
+    looks_like_units = len(fitting) > 1 and all(len(cell) <= 10 for cell in last) and any(
+        cell.strip("()[]") in _UNIT_WORDS for cell in last
+    )  # fmt: skip
+    if looks_like_units:
+        return tuple(fitting[-2]), tuple(cell.strip("()[]") for cell in last)
+    units = []
+    for cell in last:
+        found = _UNIT.search(cell)
+        units.append(found[1] if found else "")
+    return tuple(last), tuple(units) if any(units) else ()
+
+
+# -- times -----------------------------------------------------------------------------------------
+def _time(rows: list[list[str]], header: tuple[str, ...]) -> tuple[TimeForm, list[Doubt]]:
+    """Return which columns are the time and how it is written."""
+    count = len(rows[0]) if rows else 0
+    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 4))]
+    candidates += [(i, i + 1) for i in range(min(count - 1, 3))]
+    if count > 3:
+        candidates.append((0, 1, 2))
+    for columns in candidates:
+        texts = [" ".join(row[c] for c in columns) for row in rows]
+        fits = _patterns(texts)
+        if len(columns) < 3 and _rest_is_a_clock(rows, columns) and not _has_clock(fits):
+            continue  # a date alone, with the time of day in the next column
+        if fits:
+            return _chosen(columns, fits, texts)
+    epoch = _epoch(rows, header)
+    if epoch is not None:
+        return epoch, []
+    doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
+    return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
+
+
+def _has_clock(fits: dict[str, str]) -> bool:
+    return any("%H" in p or "%I" in p for p in fits.values())
+
+
+def _rest_is_a_clock(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
+    following = columns[-1] + 1
+    return len(rows[0]) > following and all(
+        re.match(r"\d{1,2}[:.]\d{2}", row[following]) for row in rows[:20]
+    )
+
+
+def _patterns(texts: list[str]) -> dict[str, str]:
+    """Return by order of the date ("ymd", "dmy", ...) the pattern that every text follows."""
+    found: dict[str, str] = {}
+    for order, dates in _DATES.items():
+        for date in dates:
+            pattern = _with_clock(date, texts)
+            if pattern is not None:
+                found[order] = pattern
+                break
+    return found
+
+
+def _with_clock(date: str, texts: list[str]) -> str | None:
+    """Return the whole pattern of texts that begin with such a date, None where one does not."""
+    first = texts[0]
+    for separator in (" ", "T", "", ", ", "  "):
+        for clock in ("", *_CLOCKS):
+            for offset in ("", "%z", " %z"):
+                pattern = date if not clock else f"{date}{separator}{clock}{offset}"
+                if not clock and (separator != " " or offset):
+                    continue
+                if _follows(first, pattern) and all(_follows(text, pattern) for text in texts):
+                    return pattern
+    return None
+
+
+def _follows(text: str, pattern: str) -> bool:
+    """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
+    if ("%Y%m%d" in pattern or "%Y%j" in pattern) and not re.match(r"\d{7,}", text):
+        return False
+    if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
+        return False
+    if "%H%M" in pattern and not re.search(r"\d{4}$|\d{6}$", text):
+        return False
+    shown = text[:-1] + "+0000" if "%z" in pattern and text.endswith("Z") else text
+    if "%.f" in pattern:
+        if "." not in shown:
+            return False
+        shown = re.sub(r"\.\d+", "", shown, count=1) if not shown.count(".") > 1 else re.sub(
+            r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown
+        )  # fmt: skip
+    try:
+        datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
+    except ValueError:
+        return False
+    return True
+
+
+def _chosen(
+    columns: tuple[int, ...], fits: dict[str, str], texts: list[str]
+) -> tuple[TimeForm, list[Doubt]]:
+    """Return the form where only one order fits; else ask which."""
+    orders = [order for order in ("ymd", "doy", "dmy", "mdy") if order in fits]
+    first = orders[0]
+    if {"dmy", "mdy"} <= set(orders) and first not in ("ymd",):
+        if all(_same_day(text, fits) for text in texts):
+            return TimeForm(columns, fits["dmy"]), []
+        choices = tuple((fits[o], f"{_said(texts[0], fits[o])}") for o in ("dmy", "mdy"))
+        doubt = Doubt("order", f"“{texts[0]}”: which day is that?", choices)
+        return TimeForm(columns, fits["dmy"]), [doubt]
+    return TimeForm(columns, fits[first]), []
+
+
+def _same_day(text: str, fits: dict[str, str]) -> bool:
+    """Whether a date means the same whatever its order, like 05/05."""
+    return _said(text, fits["dmy"]) == _said(text, fits["mdy"])
+
+
+def _said(text: str, pattern: str) -> str:
+    plain = re.sub(r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", text).strip()
+    moment = datetime.strptime(plain, pattern.replace("%.f", ""))  # noqa: DTZ007
+    return f"{moment.day} {moment:%B %Y}"
+
+
+def _epoch(rows: list[list[str]], header: tuple[str, ...]) -> TimeForm | None:
+    for column in range(min(len(rows[0]) if rows else 0, 3)):
+        cells = [row[column] for row in rows]
+        if all(re.fullmatch(r"\d{9,10}(\.\d+)?", cell) for cell in cells):
+            return TimeForm((column,), "epoch_s")
+        if all(re.fullmatch(r"\d{12,13}", cell) for cell in cells):
+            return TimeForm((column,), "epoch_ms")
+    return None
+
+
+# -- numbers, quantities ---------------------------------------------------------------------------
+def _decimal(
+    rows: list[list[str]], time: tuple[int, ...], delimiter: str
+) -> tuple[str, list[Doubt]]:
+    """Return the decimal sign, and a doubt where 1,234 could be either."""
+    cells = [cell for row in rows for i, cell in enumerate(row) if i not in time]
+    commas = [cell for cell in cells if re.fullmatch(r"[+-]?\d+,\d+", cell)]
+    points = [cell for cell in cells if re.fullmatch(r"[+-]?\d*\.\d+", cell)]
+    if delimiter == "," or not commas:
+        return ".", []
+    if points or all(re.fullmatch(r"[+-]?\d{1,3},\d{3}", cell) for cell in commas):
+        choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
+        return ",", [Doubt("decimal", f"“{commas[0]}”: what is the comma?", choices)]
+    return ",", []
+
+
+_UNIT_WORDS: dict[str, tuple[str, str]] = {
+    "°C": ("air_temperature", "°C"), "C": ("air_temperature", "°C"),
+    "degC": ("air_temperature", "°C"), "Deg C": ("air_temperature", "°C"),
+    "°F": ("air_temperature", "°F"), "F": ("air_temperature", "°F"), "K": ("air_temperature", "K"),
+    "%": ("relative_humidity", "%"), "%RH": ("relative_humidity", "%"),
+    "% RH": ("relative_humidity", "%"), "kPa": ("air_pressure", "kPa"),
+    "hPa": ("air_pressure", "hPa"), "mbar": ("air_pressure", "hPa"),
+    "bar": ("air_pressure", "bar"), "psi": ("water_pressure", "psi"),
+    "mmHg": ("air_pressure", "mmHg"), "mS/cm": ("conductivity", "mS/cm"),
+    "µS/cm": ("conductivity", "µS/cm"), "uS/cm": ("conductivity", "µS/cm"),
+    "S/m": ("conductivity", "S/m"), "ppm": ("co2", "ppm"), "m": ("water_level", "m"),
+    "cm": ("water_level", "cm"), "V": ("battery_voltage", "V"), "mm": ("precipitation", "mm"),
+    "m/s": ("wind_speed", "m/s"), "µg/m³": ("pm25", "µg/m³"), "ug/m3": ("pm25", "µg/m³"),
+}  # fmt: skip
+_WORDS: tuple[tuple[str, str, str], ...] = (
+    (r"water.*temp|wtemp|temp.*wat|wassertemp", "water_temperature", "°C"),
+    (r"temp|\bt\b|°c", "air_temperature", "°C"),
+    (r"hum|\brh\b|feucht", "relative_humidity", "%"),
+    (r"cond|\bec\b|leitf", "conductivity", "mS/cm"),
+    (r"baro|air.?press|luftdruck", "air_pressure", "kPa"),
+    (r"press|druck", "water_pressure", "kPa"),
+    (r"level|stage|pegel|wasserstand", "water_level", "m"),
+    (r"co2|co₂", "co2", "ppm"),
+    (r"pm.?2", "pm25", "µg/m³"),
+    (r"rain|precip|niederschlag", "precipitation", "mm"),
+    (r"wind", "wind_speed", "m/s"),
+    (r"batt|volt", "battery_voltage", "V"),
+)
+
+
+def _columns(rows: list[list[str]], form: TextForm) -> tuple[ColumnTie, ...]:
+    """Return what the columns of numbers seem to measure; "" where nothing tells."""
+    ties = []
+    taken: set[str] = set()
+    for column in range(form.columns):
+        cells = [row[column] for row in rows]
+        numbers = [c for c in cells if _NUMBER.match(c)]
+        usable = [c for c in cells if c not in USUAL_MISSING]
+        if column in form.time.columns or not usable or len(numbers) < 0.5 * len(usable):
+            continue
+        words = form.header[column].lower() if form.header else ""
+        unit = form.units[column] if form.units else ""
+        quantity, told = _meaning(words, unit)
+        if quantity in taken:
+            quantity = ""
+        taken.add(quantity)
+        ties.append(ColumnTie(column, quantity, told))
+    return tuple(ties)
+
+
+def _meaning(words: str, unit: str) -> tuple[str, str]:
+    """Return quantity and unit by the words above a column and its unit."""
+    by_unit = _UNIT_WORDS.get(unit)
+    if re.search(r"\b(no|nr|number|index|record|id)\b|#", words):
+        return "", unit
+    for pattern, quantity, usual in _WORDS:
+        if re.search(pattern, words):
+            return quantity, by_unit[1] if by_unit else unit or usual
+    return by_unit if by_unit else ("", unit)

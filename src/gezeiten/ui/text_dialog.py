@@ -1,0 +1,413 @@
+"""Taking a text file: the reading proposed beside its raw lines, doubts asked, columns tied."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QProgressBar,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.places import points
+from gezeiten.desk.text_files import (
+    Preview,
+    Recognised,
+    TextTaken,
+    checked_tie,
+    look_at_text,
+    preview,
+    proposed_tie,
+    take_text,
+)
+from gezeiten.domain.quantities import QUANTITIES, quantity
+from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.units import shown_units
+from gezeiten.errors import InputError
+from gezeiten.exchange.text_form import FIXED, SPACES, ColumnTie, TextForm, Tie
+from gezeiten.link.offload import Progress, Watch
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
+from gezeiten.ui.parts import button, clear, column, label, row, set_role
+from gezeiten.ui.progress import progress_words
+from gezeiten.ui.work import Task
+
+_SHOWN_LINES = 40
+_LATER_MS = 250
+
+
+class TextDialog(QDialog):
+    """taken: TextTaken, once a file is kept."""
+
+    taken = Signal(object)
+
+    def __init__(self, parent: QWidget, house: House, path: Path) -> None:
+        super().__init__(parent)
+        self._house, self._path = house, path
+        self._tie: Tie | None = None
+        self._recognised: Recognised | None = None
+        self._task: Task | None = None
+        self._open_doubts: set[str] = set()
+        self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
+        self.resize(1120, 720)
+        self._build()
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LATER_MS)
+        self._later.timeout.connect(self._read_anew)
+        self._look()
+
+    # -- building --------------------------------------------------------------------------------
+    def _build(self) -> None:
+        self.raw = QPlainTextEdit()
+        self.raw.setReadOnly(True)
+        self.raw.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.raw.setAccessibleName(tr("The file as it is"))
+        self.raw.setStyleSheet("font-family: monospace;")
+        self.read = QTableWidget(0, 1)
+        self.read.setAccessibleName(tr("As it is read"))
+        self.read.verticalHeader().hide()
+        self.read.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.read.setShowGrid(False)
+        self.doubts = column(spacing=6)
+        self.name = QLineEdit()
+        self.point = QComboBox()
+        self.point.setEditable(True)
+        self.zone = QComboBox()
+        self.zone.setEditable(True)
+        self.delimiter = QComboBox()
+        for sign, words in ((",", tr("comma")), (";", tr("semicolon")), ("\t", tr("tab")),
+                            (SPACES, tr("blanks")), (FIXED, tr("fixed width"))):  # fmt: skip
+            self.delimiter.addItem(words, sign)
+        self.decimal = QComboBox()
+        for sign, words in ((".", tr("point")), (",", tr("comma"))):
+            self.decimal.addItem(words, sign)
+        self.first_line = QSpinBox()
+        self.first_line.setRange(1, 100_000)
+        self.first_line.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.pattern = QLineEdit()
+        self.pattern.setToolTip(tr("%Y year, %m month, %d day, %j day of the year, %H %M %S time"))
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(10)
+        self._ties: list[tuple[int, QComboBox, QComboBox]] = []
+        self._tie_grid = QGridLayout()
+        self.words = label("", wrap=True)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.hide()
+        self.take = button(tr("Take it into the record"), self._take, "primary")
+        self.close_button = button(tr("Close"), self.reject)
+        self._lay_out()
+        for field in (self.name, self.pattern):
+            field.textEdited.connect(self._changed)
+        for box in (self.point, self.zone):
+            box.currentTextChanged.connect(self._changed)
+        for box in (self.delimiter, self.decimal):
+            box.currentIndexChanged.connect(self._changed)
+        self.first_line.valueChanged.connect(self._changed)
+
+    def _lay_out(self) -> None:
+        fields = (
+            (tr("Name of this kind"), self.name), (tr("Measured at"), self.point),
+            (tr("Times are in"), self.zone), (tr("Times are written"), self.pattern),
+            (tr("Between columns"), self.delimiter), (tr("Decimal sign"), self.decimal),
+            (tr("Readings from line"), self.first_line),
+        )  # fmt: skip
+        for line, (words, field) in enumerate(fields):
+            shown = label(words, "muted")
+            shown.setBuddy(field)
+            field.setAccessibleName(words)
+            self._grid.addWidget(shown, line, 0)
+            self._grid.addWidget(field, line, 1)
+        self._grid.setColumnStretch(1, 1)
+        left = column(
+            label(tr("The file as it is"), "head"), self.raw,
+            label(tr("As it is read"), "head"), self.read, spacing=4,
+        )  # fmt: skip
+        right = QWidget()
+        right.setFixedWidth(400)
+        right.setLayout(
+            column(self.doubts, self._grid, label(tr("Columns"), "head"), self._tie_grid, 1,
+                   self.words, self.bar, row(self.take, self.close_button, 1), spacing=8)
+        )  # fmt: skip
+        self.setLayout(row(left, right, margins=14))
+        self.layout().setStretch(0, 1)
+
+    # -- looking ---------------------------------------------------------------------------------
+    def _look(self) -> None:
+        desk, path = self._house.desk, self._path
+
+        def work(_task: Task) -> tuple[Recognised, list[tuple[str, str]]]:
+            known = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
+            return look_at_text(desk, path), known
+
+        self.take.setEnabled(False)
+        self._house.run(work, self._show, failed=self._complain)
+
+    def _show(self, found: tuple[Recognised, list[tuple[str, str]]]) -> None:
+        self._recognised, known = found
+        proposal = self._recognised.proposal
+        width = len(str(len(proposal.lines)))
+        numbered = [f"{i:>{width}}  {text}" for i, text in enumerate(proposal.lines, 1)]
+        self.raw.setPlainText("\n".join(numbered[:_SHOWN_LINES]))
+        zones = dict.fromkeys([*(zone for _, zone in known), home_zone(), "UTC"])
+        self.zone.addItems(["", *zones])
+        self.point.addItems(["", *(name for name, _ in known)])
+        tie = proposed_tie(self._recognised, self._path.stem)
+        self._tie = tie
+        if self._recognised.tie is None:
+            self._open_doubts = {d.kind for d in proposal.doubts if d.choices}
+        self._show_doubts(tie)
+        self._show_form(tie)
+        self._show_ties(tie)
+        self._changed()
+
+    def _show_doubts(self, tie: Tie) -> None:
+        """Ask what the text alone does not tell; a kind that is known asks nothing."""
+        clear(self.doubts)
+        recognised = self._recognised
+        if recognised is None:
+            return
+        if recognised.tie is not None:
+            words = tr("Recognised as “%1”.").replace("%1", tie.name)
+            self.doubts.addWidget(label(words, "kelp", wrap=True))
+            return
+        for doubt in recognised.proposal.doubts:
+            if doubt.choices and doubt.kind not in self._open_doubts:
+                continue  # answered
+            self.doubts.addWidget(label(tr(doubt.question), "brass", wrap=True))
+            if doubt.choices:
+                answers = [
+                    button(tr(said), lambda kind=doubt.kind, value=value: self._answer(kind, value))
+                    for value, said in doubt.choices
+                ]
+                self.doubts.addLayout(row(*answers, 1, spacing=6))
+
+    def _answer(self, kind: str, value: str) -> None:
+        """A doubt is settled by its reader."""
+        self._open_doubts.discard(kind)
+        if kind == "order":
+            self.pattern.setText(value)
+        else:
+            self.decimal.setCurrentIndex(self.decimal.findData(value))
+        if self._tie is not None:
+            self._show_doubts(self._tie)
+        self._changed()
+
+    def _show_form(self, tie: Tie) -> None:
+        form = tie.form
+        self.name.setText(tie.name)
+        self.point.setCurrentText(tie.point)
+        self.zone.setCurrentText(form.time.zone)
+        self.zone.setEnabled(form.time.needs_zone)
+        self.pattern.setText(form.time.pattern)
+        self.delimiter.setCurrentIndex(self.delimiter.findData(form.delimiter))
+        self.decimal.setCurrentIndex(self.decimal.findData(form.decimal))
+        self.first_line.setValue(form.first_line)
+
+    def _show_ties(self, tie: Tie) -> None:
+        clear(self._tie_grid)
+        self._ties = []
+        header = tie.form.header
+        for line, one in enumerate(tie.columns):
+            words = header[one.column] if header else tr("column %1").replace(
+                "%1", str(one.column + 1)
+            )  # fmt: skip
+            what, unit = QComboBox(), QComboBox()
+            what.addItem(tr("leave out"), "")
+            for key, known in QUANTITIES.items():
+                what.addItem(tr(known.name), key)
+            what.setAccessibleName(words)
+            unit.setAccessibleName(tr("Unit of %1").replace("%1", words))
+            what.setCurrentIndex(max(what.findData(one.quantity), 0))
+            self._fill_units(what, unit, one.unit)
+            what.currentIndexChanged.connect(lambda _, w=what, u=unit: self._retied(w, u))
+            unit.currentIndexChanged.connect(self._changed)
+            shown = label(words[:24], "muted")
+            shown.setToolTip(words)
+            for place, part in enumerate((shown, what, unit)):
+                self._tie_grid.addWidget(part, line, place)
+            self._ties.append((one.column, what, unit))
+        self._tie_grid.setColumnStretch(1, 1)
+
+    def _fill_units(self, what: QComboBox, unit: QComboBox, wanted: str) -> None:
+        unit.blockSignals(True)
+        unit.clear()
+        key = what.currentData()
+        if key:
+            unit.addItems([shown.name for shown in shown_units(quantity(key).unit)])
+            unit.setCurrentIndex(max(unit.findText(wanted), 0))
+        unit.setEnabled(bool(key))
+        unit.blockSignals(False)
+
+    def _retied(self, what: QComboBox, unit: QComboBox) -> None:
+        self._fill_units(what, unit, unit.currentText())
+        self._changed()
+
+    # -- the tie as chosen -----------------------------------------------------------------------
+    def tie(self) -> Tie | None:
+        """Return the tie as it is chosen now."""
+        if self._tie is None:
+            return None
+        old = self._tie.form
+        time = replace(old.time, pattern=self.pattern.text().strip(),
+                       zone=self.zone.currentText().strip())  # fmt: skip
+        form: TextForm = replace(
+            old, delimiter=self.delimiter.currentData(), decimal=self.decimal.currentData(),
+            first_line=self.first_line.value(), time=time,
+        )  # fmt: skip
+        columns = tuple(
+            ColumnTie(place, what.currentData(), unit.currentText())
+            for place, what, unit in self._ties
+        )
+        return Tie(self.name.text(), self.point.currentText(), form, columns)
+
+    def _changed(self, *_: object) -> None:
+        self._later.start()
+        self.take.setEnabled(False)
+
+    def _read_anew(self) -> None:
+        """Show how the first lines are read, and what is missing before it can be taken."""
+        tie, path = self.tie(), self._path
+        if tie is None or self._task is not None:
+            return
+        shown = replace(
+            tie,
+            form=replace(tie.form, time=replace(tie.form.time, zone=tie.form.time.zone or "UTC")),
+        )
+        self._house.run(
+            lambda _task: preview(path, shown), lambda seen: self._show_read(tie, seen),
+            failed=self._complain, latest="text preview",
+        )  # fmt: skip
+
+    def _show_read(self, tie: Tie, seen: Preview) -> None:
+        zone = tie.form.time.zone or "UTC"
+        self._fill_read(tie, seen, zone)
+        complaint = ""
+        try:
+            checked_tie(tie)
+        except InputError as exc:
+            complaint = str(exc)
+        if self._open_doubts:
+            complaint = tr("Answer the question above first.")
+        if not len(seen.times):
+            complaint = tr("No line can be read like this.")
+        elif not complaint and seen.rejected:
+            first = seen.rejected[0]
+            words = counted(len(seen.rejected), "%n line at the beginning is left out",
+                            "%n lines at the beginning are left out")  # fmt: skip
+            self.words.setText(f"{words}: {tr('line')} {first.line}, {first.reason}.")
+            self._set_role("brass")
+        self.take.setEnabled(not complaint)
+        if complaint or not seen.rejected:
+            self.words.setText(complaint)
+            self._set_role("brass")
+
+    def _set_role(self, role: str) -> None:
+        set_role(self.words, role)
+
+    def _fill_read(self, tie: Tie, seen: Preview, zone: str) -> None:
+        names = [quantity(c.quantity).name if c.quantity else tr("left out") for c in tie.columns]
+        units = [c.unit for c in tie.columns]
+        heads = [tr("Time (%1)").replace("%1", zone)]
+        heads += [f"{tr(n)}, {u}" if u else tr(n) for n, u in zip(names, units, strict=True)]
+        self.read.setColumnCount(len(heads))
+        self.read.setHorizontalHeaderLabels(heads)
+        count = min(len(seen.times), _SHOWN_LINES)
+        self.read.setRowCount(count)
+        for line in range(count):
+            when = iso_utc(int(seen.times[line])) if zone == "UTC" else day_and_time(
+                int(seen.times[line]), zone
+            )  # fmt: skip
+            cells = [when]
+            for values in seen.values:
+                value = values[line]
+                cells.append(tr("missing") if np.isnan(value) else number(float(value), 2))
+            for place, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                if place:
+                    item.setTextAlignment(
+                        Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                    )
+                self.read.setItem(line, place, item)
+        self.read.resizeColumnsToContents()
+
+    def _complain(self, sentence: str) -> None:
+        self._set_role("ember")
+        self.words.setText(sentence)
+
+    # -- taking ----------------------------------------------------------------------------------
+    def _take(self) -> None:
+        tie, desk, path = self.tie(), self._house.desk, self._path
+        if tie is None or self._task is not None:
+            return
+        self.take.setEnabled(False)
+        self.bar.show()
+
+        def work(task: Task) -> TextTaken:
+            return take_text(desk, path, tie, Watch(task.progress.emit, task.cancelled))
+
+        self._task = self._house.run(work, self._done, self._told, self._failed)
+        self.close_button.setText(tr("Stop"))
+
+    def _told(self, progress: Progress) -> None:
+        self.bar.setMaximum(max(progress.of_readings, 1))
+        self.bar.setValue(progress.readings)
+        self._set_role("")
+        self.words.setText(progress_words(tr("taking"), progress))
+
+    def _failed(self, sentence: str) -> None:
+        self._over()
+        self._complain(sentence)
+        self.take.setEnabled(True)
+
+    def _over(self) -> None:
+        self._task = None
+        self.bar.hide()
+        self.close_button.setText(tr("Close"))
+
+    def _done(self, taken: TextTaken) -> None:
+        self._over()
+        self._set_role("kelp" if not taken.rejected_in_all else "brass")
+        self.words.setText(taken_words(taken))
+        if taken.rejected:
+            lines = [f"{tr('line')} {r.line}: {r.reason}   {r.text}".rstrip()
+                     for r in taken.rejected]  # fmt: skip
+            left = taken.rejected_in_all - len(taken.rejected)
+            if left > 0:
+                lines.append(counted(left, "and %n more", "and %n more"))
+            self.raw.setPlainText(tr("Left out:") + "\n" + "\n".join(lines))
+        self.taken.emit(taken)
+        self.close_button.setFocus()
+
+    def reject(self) -> None:
+        if self._task is not None:
+            self._task.cancel()  # nothing of the file is kept then
+            return
+        super().reject()
+
+
+def taken_words(taken: TextTaken) -> str:
+    """Return what a text brought in a sentence or two."""
+    intake = taken.intake
+    words = counted(intake.readings, "%n reading kept", "%n readings kept")
+    if intake.repeated:
+        words += ", " + counted(intake.repeated, "%n kept already", "%n kept already")
+    if taken.rejected_in_all:
+        words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
+    if taken.excursions_to_assess:
+        words += ", " + counted(
+            taken.excursions_to_assess, "%n excursion to assess", "%n excursions to assess"
+        )
+    return words + "."
