@@ -170,7 +170,7 @@ def _has_readings(row: list[str]) -> bool:
     cells = [cell for cell in row if cell]
     has_digit_first = any(re.match(r"\d", cell) for cell in cells[:3])
     numbers = sum(bool(_NUMBER.match(cell)) or cell in USUAL_MISSING for cell in cells)
-    return has_digit_first and len(cells) > 1 and (numbers > 0 or any("," in c for c in cells))
+    return has_digit_first and len(cells) > 1 and numbers > 0
 
 
 def _is_ragged(lines: list[str]) -> bool:

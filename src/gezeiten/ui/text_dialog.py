@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -14,7 +15,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QProgressBar,
-    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -93,9 +93,8 @@ class TextDialog(QDialog):
         self.decimal = QComboBox()
         for sign, words in ((".", tr("point")), (",", tr("comma"))):
             self.decimal.addItem(words, sign)
-        self.first_line = QSpinBox()
-        self.first_line.setRange(1, 100_000)
-        self.first_line.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.first_line = QLineEdit()
+        self.first_line.setValidator(QIntValidator(1, 1_000_000))
         self.pattern = QLineEdit()
         self.pattern.setToolTip(tr("%Y year, %m month, %d day, %j day of the year, %H %M %S time"))
         self._grid = QGridLayout()
@@ -109,13 +108,12 @@ class TextDialog(QDialog):
         self.take = button(tr("Take it into the record"), self._take, "primary")
         self.close_button = button(tr("Close"), self.reject)
         self._lay_out()
-        for field in (self.name, self.pattern):
+        for field in (self.name, self.pattern, self.first_line):
             field.textEdited.connect(self._changed)
         for box in (self.point, self.zone):
             box.currentTextChanged.connect(self._changed)
         for box in (self.delimiter, self.decimal):
             box.currentIndexChanged.connect(self._changed)
-        self.first_line.valueChanged.connect(self._changed)
 
     def _lay_out(self) -> None:
         fields = (
@@ -214,7 +212,7 @@ class TextDialog(QDialog):
         self.pattern.setText(form.time.pattern)
         self.delimiter.setCurrentIndex(self.delimiter.findData(form.delimiter))
         self.decimal.setCurrentIndex(self.decimal.findData(form.decimal))
-        self.first_line.setValue(form.first_line)
+        self.first_line.setText(str(form.first_line))
 
     def _show_ties(self, tie: Tie) -> None:
         clear(self._tie_grid)
@@ -265,7 +263,7 @@ class TextDialog(QDialog):
                        zone=self.zone.currentText().strip())  # fmt: skip
         form: TextForm = replace(
             old, delimiter=self.delimiter.currentData(), decimal=self.decimal.currentData(),
-            first_line=self.first_line.value(), time=time,
+            first_line=int(self.first_line.text() or 1), time=time,
         )  # fmt: skip
         columns = tuple(
             ColumnTie(place, what.currentData(), unit.currentText())
