@@ -257,7 +257,7 @@ def test_a_tie_comes_back_from_json() -> None:
         tie_from_dict({"name": "x"})
 
 
-@settings(max_examples=300)
+@settings(max_examples=200)
 @given(st.binary(max_size=400))
 def test_any_bytes_give_readings_that_stand_in_them_or_a_sentence(
     tmp_path_factory: pytest.TempPathFactory, content: bytes
@@ -277,7 +277,7 @@ CELL = st.sampled_from(["1", "2.5", "", "NaN", "x", "-3", "1e3", "--", '"', "é"
 TIME = st.sampled_from(["2026-11-20 10:00", "2026-02-30 10:00", "", "now", " 2026-11-20 10:01 "])
 
 
-@settings(max_examples=300)
+@settings(max_examples=200)
 @given(st.lists(st.tuples(TIME, st.lists(CELL, min_size=1, max_size=4)), max_size=12))
 def test_both_ways_of_reading_agree_with_the_csv_of_python(
     tmp_path_factory: pytest.TempPathFactory, made: list[tuple[str, list[str]]]

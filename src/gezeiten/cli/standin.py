@@ -8,6 +8,7 @@ import click
 
 from gezeiten.link.line import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
+from gezeiten.standin.instruments import KINDS, run_instrument
 from gezeiten.standin.run import run_standin
 from gezeiten.standin.scenario import SITES, standins
 
@@ -62,3 +63,15 @@ def run(
         until_stdin_closes=until_stdin_closes,
         cable=(cable, cable_port(str(cable), line)) if cable else None,
     )
+
+
+@standin_group.command("instrument")
+@click.argument("kind", type=click.Choice(KINDS))
+@click.option("--cable", type=click.Path(path_type=Path), required=True, help="Its serial port.")
+@click.option("--every", default=1.0, show_default=True, help="Seconds between two lines.")
+@click.option("--out", "out_of_reach", nargs=2, type=float, help="From, until: cable out, s.")
+def instrument(
+    kind: str, cable: Path, every: float, out_of_reach: tuple[float, float] | None
+) -> None:
+    """Run a practice instrument on a serial port until standard input closes."""
+    run_instrument(kind, cable, every, out_of_reach or None)

@@ -137,19 +137,26 @@ def take_text(desk: Desk, path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Tex
         CancelledError: as wished; nothing was kept.
         SurroundingsError: disk or database; nothing was kept.
     """
-    tie = checked_tie(tie)
+    taken = take_tied(desk, path, checked_tie(tie), TEXT_MODEL, "text file", watch)
+    keep_tie(desk, checked_tie(tie))
+    return taken
+
+
+def take_tied(
+    desk: Desk, path: Path, tie: Tie, model: str, route: str, watch: Watch = UNWATCHED
+) -> TextTaken:
+    """Take a text in by a tie that was checked; see `take_text`."""
     listed: list[Rejected] = []
     reading = {**tie.as_dict(), "rejected": 0}
     source = Source(
-        tie.name, tie.point, TEXT_MODEL,
+        tie.name, tie.point, model,
         tuple((one.quantity, quantity(one.quantity).unit) for one in tie.columns),
     )  # fmt: skip
-    how = Circumstances(desk.now_ms(), desk.person, "text file")
+    how = Circumstances(desk.now_ms(), desk.person, route)
     pieces = _counted(read_pieces(path, tie, watch), path, listed, reading, watch)
     intake = take_in_text(desk.archive, path, source, pieces, how, reading)
     if intake.offload_id is not None:
         refresh_excursions(desk, intake.point_id)
-    keep_tie(desk, tie)
     waiting = to_assess(desk, {intake.point_id}) if intake.offload_id is not None else 0
     return TextTaken(intake, waiting, listed[:MOST_LISTED], int(str(reading["rejected"])))
 

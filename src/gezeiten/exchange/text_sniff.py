@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cache
 from itertools import pairwise
 from pathlib import Path
 
@@ -24,6 +25,8 @@ SAMPLE_LINES = 400
 _SAMPLE_BYTES = 256 << 10
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _UNIT = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
+
+_OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
 
 _DATES = {
     "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
@@ -275,6 +278,9 @@ def _with_clock(date: str, texts: list[str]) -> str | None:
 
 def _follows(text: str, pattern: str) -> bool:
     """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
+    plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
+    if _signs_of_pattern(pattern) != re.sub(r"[0-9A-Za-z]", "", plain):
+        return False  # cheaper than trying; there are thousands of patterns
     if ("%Y%m%d" in pattern or "%Y%j" in pattern) and not re.match(r"\d{7,}", text):
         return False
     if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
@@ -293,6 +299,13 @@ def _follows(text: str, pattern: str) -> bool:
     except ValueError:
         return False
     return True
+
+
+@cache
+def _signs_of_pattern(pattern: str) -> str:
+    """Return the signs between the parts of a pattern: "-- ::" of "%Y-%m-%d %H:%M:%S"."""
+    bare = pattern.replace("%z", "").rstrip().replace("%.f", ".")
+    return re.sub(r"%[A-Za-z]|T", "", bare)
 
 
 def _chosen(

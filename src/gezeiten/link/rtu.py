@@ -86,7 +86,7 @@ def _identity_length(frame: bytes) -> int | None:
     return at + _CRC_BYTES
 
 
-def open_port(port: CablePort, limits: TimeLimits) -> serial.Serial:
+def open_port(port: CablePort, limits: TimeLimits, data_bits: int = 8) -> serial.Serial:
     """Open a serial port for us alone.
 
     Raises:
@@ -100,6 +100,7 @@ def open_port(port: CablePort, limits: TimeLimits) -> serial.Serial:
             port.baud,
             parity="N" if _is_pty(port.path) else port.parity,
             stopbits=port.stop_bits,
+            bytesize=8 if _is_pty(port.path) else data_bits,
             timeout=0,
             write_timeout=limits.answer_s,
             exclusive=True,
@@ -119,7 +120,7 @@ def open_port(port: CablePort, limits: TimeLimits) -> serial.Serial:
 
 
 def _is_pty(path: str) -> bool:
-    """Whether a port is a pseudo-terminal: it knows no parity, and asking for some is an error."""
+    """Whether a port is a pseudo-terminal: it knows neither parity nor seven bits."""
     return os.path.realpath(path).startswith("/dev/pts/")
 
 
@@ -133,8 +134,11 @@ def _not_allowed(port: CablePort) -> SurroundingsError:
 class ModbusRtu(BaseLine):
     """A serial line to one logger; use it as a context manager."""
 
-    def __init__(self, port: CablePort, limits: TimeLimits = USUAL_LIMITS) -> None:
+    def __init__(
+        self, port: CablePort, limits: TimeLimits = USUAL_LIMITS, unit_id: int = UNIT_ID
+    ) -> None:
         self.name = str(port)
+        self._unit_id = unit_id
         self._settings = port
         self._decoder = DecodePDU(False)
         self._frame_s = _LONGEST_FRAME / port.bytes_per_s
@@ -164,7 +168,7 @@ class ModbusRtu(BaseLine):
             yield self._answer(request)
 
     def _answer(self, request: ModbusPDU) -> ModbusPDU:
-        body = bytes([UNIT_ID, request.function_code]) + request.encode()
+        body = bytes([self._unit_id, request.function_code]) + request.encode()
         asks = ASKS if request.function_code in _READS else 1
         for _ in range(asks):
             self._send(with_crc(body))
@@ -188,7 +192,7 @@ class ModbusRtu(BaseLine):
         while at < end:
             # a noisy line is asked for less at a time, down to a single frame
             wanted = min(max(per_burst >> 2 * failures, BURST_DATA // 2), end - at)
-            self._send(with_crc(_BURST_ASK.pack(UNIT_ID, BURST_FUNCTION, file, at, wanted)))
+            self._send(with_crc(_BURST_ASK.pack(self._unit_id, BURST_FUNCTION, file, at, wanted)))
             before = at
             for piece in self._frames(wanted * 2):
                 at += len(piece) // 2
