@@ -23,6 +23,7 @@ from gezeiten.cli.common import (
     stretch_ms,
 )
 from gezeiten.cli.demo_command import demo_command
+from gezeiten.cli.routes import take_command, vault_group
 from gezeiten.cli.standin import standin_group
 from gezeiten.cli.watch import watch_command
 from gezeiten.cli.window import open_window
@@ -64,6 +65,8 @@ def main(context: click.Context, folder: Path | None) -> None:
 main.add_command(standin_group)
 main.add_command(demo_command)
 main.add_command(watch_command)
+main.add_command(take_command)
+main.add_command(vault_group)
 
 
 def _at(text: str) -> Address:

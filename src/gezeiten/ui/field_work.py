@@ -7,16 +7,19 @@ looking and reading present values go on beside it.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 
 from PySide6.QtCore import QObject, Signal
 
 from gezeiten.desk import contact as desk_contact
+from gezeiten.desk.arrival import Arrival, arrival
 from gezeiten.desk.awake import kept_awake
 from gezeiten.desk.cables import PortNews
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.launching import Launched, launch, stop
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
+from gezeiten.domain.coverage import Range
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
 from gezeiten.link.find import FoundCourier, FoundLogger
@@ -24,6 +27,9 @@ from gezeiten.link.offload import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.work import Task
+
+LINES_AT_ONCE = 4
+"""So many loggers are offloaded at the same time; more only wait for disk and database."""
 
 
 class FieldWork(QObject):
@@ -34,7 +40,7 @@ class FieldWork(QObject):
     port_told = Signal(object)  # PortNews
     courier_found = Signal(object)  # FoundCourier
     progressed = Signal(str, object)  # serial, Progress
-    offloaded = Signal(object)  # list of Offloaded
+    offloaded = Signal(object)  # list of Arrival
     launched = Signal(object)  # Launched
     stopped = Signal(str)
     row_ended = Signal(object)  # LoggerResult
@@ -48,6 +54,7 @@ class FieldWork(QObject):
         self._task: Task | None = None
         self._reading_live = False
         self._asked_ports: set[str] = set()
+        self.rates: dict[str, float] = {}  # bytes per second as last measured, by serial
         self.is_looking = False
 
     @property
@@ -188,27 +195,34 @@ class FieldWork(QObject):
         elif isinstance(what, tuple):
             self.progressed.emit(*what)
 
-    def offload(self, cards: list[LoggerCard]) -> None:
-        """Take what is not kept from these loggers, one after the other."""
+    def offload(self, cards: list[LoggerCard], only: dict[int, list[Range]] | None = None) -> None:
+        """Take what is not kept from these loggers, several at once.
+
+        only: reading ranges by mission number, where a part of one logger is wanted.
+        """
         desk = self._house.desk
 
-        def work(task: Task) -> list[Offloaded]:
-            results = []
-            for card in cards:
-                try:
-                    watch = self._watch(task, card.serial)
-                    results.append(offload_logger(desk, card.address, card.serial, watch))
-                except GezeitenError as exc:
-                    results.append(Offloaded(card.serial, None, 0, 0, 0, str(exc), ()))
-                self._look_at(task, card)
-                if task.cancelled():
-                    break
-            return results
+        def one(task: Task, card: LoggerCard) -> Arrival | None:
+            if task.cancelled():
+                return None
+            try:
+                watch = self._watch(task, card.serial)
+                done = offload_logger(desk, card.address, card.serial, watch, only)
+            except GezeitenError as exc:
+                done = Offloaded(card.serial, None, 0, 0, 0, str(exc), ())
+            self._look_at(task, card)
+            return arrival(desk, done)
+
+        def work(task: Task) -> list[Arrival]:
+            with ThreadPoolExecutor(LINES_AT_ONCE) as pool:
+                came = list(pool.map(lambda card: one(task, card), cards))
+            return [one for one in came if one is not None]
 
         self._begin(work, self.offloaded.emit, "Offloading loggers")
 
     def _watch(self, task: Task, serial: str) -> Watch:
         def tell(progress: Progress) -> None:
+            self.rates[serial] = progress.bytes_per_s
             task.progress.emit((serial, progress))
 
         return Watch(tell, task.cancelled)

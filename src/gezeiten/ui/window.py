@@ -33,6 +33,7 @@ from gezeiten.ui.i18n import counted, region, tr
 from gezeiten.ui.parts import column, label, set_role
 from gezeiten.ui.strip import Strip
 from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
+from gezeiten.ui.vault_acts import VaultActs
 from gezeiten.ui.views.excursions import ExcursionsPlace
 from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.views.handover import HandoverPlace
@@ -55,6 +56,7 @@ class MainWindow(QMainWindow):
         self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
         self.following = Following(self.house)
+        self.vault_acts = VaultActs(self, self.house)
         self.places: list[Place] = [
             TideboardPlace(self.house),
             FieldDeskPlace(self.house),
@@ -160,6 +162,7 @@ class MainWindow(QMainWindow):
             Act("lives", tr("Loggers and their life"), "Ctrl+Shift+L", self.show_lives),
             Act("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
         ]
+        listed += self.vault_acts.acts()
         for place in self.places:
             listed += place.acts()
         return listed
@@ -283,6 +286,9 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.following.stop()
+        live = self.places[places.FIELD_DESK].live
+        if live is not None:
+            live.stop()
         self.house.works.stop()
         super().closeEvent(event)
 

@@ -36,6 +36,7 @@ class AtHand(QWidget):
         self.tick_all = button(tr("tick all"), lambda: self.asked.emit("tick"), "link")
         self.round_strip = RoundStrip()
         self.ports = PortStrip()
+        self.live = button(tr("Live line …"), lambda: self.asked.emit("live"), "link")
         self.followed = label("", "muted")
         self.followed.hide()
         self.setLayout(
@@ -43,6 +44,7 @@ class AtHand(QWidget):
                    row(self.ticked, 1, self.tick_all), self.loggers, carriers, self.followed,
                    self.ports,
                    row(button(tr("Text file …"), lambda: self.asked.emit("text"), "link"),
+                       self.live,
                        button(tr("Folder …"), lambda: self.asked.emit("folder"), "link"), 1,
                        spacing=4), spacing=5)
         )  # fmt: skip
@@ -61,6 +63,10 @@ class AtHand(QWidget):
         """Say how many online loggers are followed by themselves."""
         self.followed.setText(words)
         self.followed.setVisible(bool(words))
+
+    def show_live(self, *, on: bool) -> None:
+        """Say whether an instrument is being recorded."""
+        self.live.setText(tr("● recording …") if on else tr("Live line …"))
 
     def show_looking(self, *, on: bool) -> None:
         """Show that it is being looked, or no longer."""

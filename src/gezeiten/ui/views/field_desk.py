@@ -10,6 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QFrame, QScrollArea, QStackedWidget, QWidget
 
+from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.checks import (
     CLOCK_KEY,
     Check,
@@ -22,13 +23,13 @@ from gezeiten.desk.checks import (
 from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.launching import Launched
-from gezeiten.desk.offloading import Offloaded
 from gezeiten.desk.pins import is_locked, pin_group
 from gezeiten.desk.places import points
 from gezeiten.desk.planning import pattern_name
 from gezeiten.desk.rounds import Round, open_round
 from gezeiten.desk.several import LoggerResult, prepare_again
 from gezeiten.desk.sheets import write_label_sheet
+from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.outlook import battery_assumption, battery_days
 from gezeiten.domain.plan import Plan
@@ -68,10 +69,12 @@ class FieldDeskPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.work = FieldWork(house)
+        self.live: object | None = None  # LiveWork, once the live line was opened
         self._wanted: str | None = None
         self._zones: dict[str, str] = {}
         self._checks: list[Check] = []
         self._launched: dict[str, Launched] = {}
+        self._arrivals: dict[str, Arrival] = {}
         self._in_editor: str | None = None
         self._usual: Plan | None = None
         self._edits: dict[str, tuple[Plan, str]] = {}
@@ -160,14 +163,16 @@ class FieldDeskPlace(Place):
         """A page wants something done."""
         {
             "blink": self.blink, "record": self._to_trends, "cancel": self.cancel_offload,
-            "check": self.self_check, "life": self.show_life, "pin": self.give_pin,
+            "check": self.self_check,
+            "part": self.offload_part, "life": self.show_life, "pin": self.give_pin,
             "last": self.take_last_plan, "kept": self.show_kept_plans,
             "keep": self.show_kept_plans, "differs": self.show_differences,
             "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
             "labels": self.write_labels, "common": self.group.prepare, "untick": self.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
             "practice": self.start_practice, "tick": self.tick_all,
-            "text": self.choose_text, "folder": self.choose_folder, "gone": self._someone_left,
+            "text": self.choose_text, "folder": self.choose_folder,
+            "live": self.show_live_line, "gone": self._someone_left,
         }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
@@ -178,10 +183,13 @@ class FieldDeskPlace(Place):
             ("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: self._step(-1)),
             ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", self.tick_all),
             ("offload.start", tr("Offload the chosen logger"), "F6", self.offload),
+            ("offload.part", tr("Offload a part of the chosen logger"), "Ctrl+F6",
+             self.offload_part),
             ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", self.offload_all),
             ("offload.stop", tr("Stop what runs"), "Esc", self.cancel_offload),
             ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", self.carriers.open_next),
             ("text", tr("Take a text file"), "Ctrl+O", self.choose_text),
+            ("live", tr("Live line: record an instrument"), "Ctrl+R", self.show_live_line),
             ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
              self.choose_folder),
             ("blink", tr("Let the chosen logger blink"), "F8", self.blink),
@@ -329,6 +337,16 @@ class FieldDeskPlace(Place):
         dialog.taken.connect(lambda _: self.house.archive_changed.emit())
         dialog.open()
 
+    def show_live_line(self) -> None:
+        """Open the live line; what it records goes on when it is closed."""
+        # opened now and then only: the window starts without its import
+        from gezeiten.ui.live_dialog import LiveDialog, LiveWork
+
+        if self.live is None:
+            self.live = LiveWork(self.house)
+            self.live.changed.connect(lambda: self.at_hand.show_live(on=self.live.is_on))
+        LiveDialog(self, self.house, self.live).show()
+
     def choose_folder(self) -> None:
         """Let a folder be chosen that is then looked at like a drive."""
         name = QFileDialog.getExistingDirectory(self, tr("Look into a folder"))
@@ -376,6 +394,7 @@ class FieldDeskPlace(Place):
         units = units_of(self.house.desk.settings)
         self.logger_page.show_card(card, zone, units, self._needs_pin(card))
         self.mission_page.show_card(card, zone, self._launched.get(card.serial))
+        self.logger_page.show_arrival(self._arrivals.get(card.serial), zone, units)
         if card.interrupted:
             self.house.said.emit(card.interrupted, True)
         if self._in_editor == card.serial:
@@ -691,10 +710,10 @@ class FieldDeskPlace(Place):
         elif not self.work.is_busy:
             self._offload(cards)
 
-    def _offload(self, cards: list[LoggerCard]) -> None:
+    def _offload(self, cards: list[LoggerCard], only: dict[int, list[Range]] | None = None) -> None:
         self.stages.choose(OFFLOAD)
         self.logger_page.begin_transfer()
-        self.work.offload(cards)
+        self.work.offload(cards, only)
 
     def _busy_changed(self) -> None:
         if not self.work.is_busy:
@@ -704,8 +723,25 @@ class FieldDeskPlace(Place):
     def _progressed(self, serial: str, progress: Progress) -> None:
         self.house.say(self.logger_page.show_progress(serial, progress))
 
-    def _offloaded(self, results: list[Offloaded]) -> None:
+    def offload_part(self) -> None:
+        """Let a part of the chosen logger's mission be chosen and take that."""
+        card = self.card
+        if card is None or not card.directory or self.work.is_busy:
+            return
+        if card.plan is not None and (card.plan.outside_interval_s or card.plan.restart):
+            self.house.say(tr("Its readings are not evenly spaced; it is offloaded as a whole."))
+            return
+        from gezeiten.ui.part_dialog import PartDialog
+
+        dialog = PartDialog(self, self.house, card, self._zone(card),
+                            self.work.rates.get(card.serial))  # fmt: skip
+        dialog.wanted.connect(lambda only: self._offload([card], only))
+        dialog.open()
+
+    def _offloaded(self, came: list[Arrival]) -> None:
+        self._arrivals.update({one.result.serial: one for one in came})
         self._show_current()
+        results = [one.result for one in came]
         said = "  ".join(offload_words(result) for result in results[-3:])
         failed = any(result.error for result in results)
         self.logger_page.transfer_words.setText(said)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, QWidget
 
+from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.offloading import Offloaded
 from gezeiten.domain.moist_air import dew_point_c
@@ -54,6 +55,9 @@ class LoggerPage(QWidget):
         super().__init__()
         self.setObjectName("ground")
         self.identity, self.holding, self.health, self.live = (Facts() for _ in range(4))
+        self.came = Facts()
+        self.came.hide()
+        self._progress: dict[str, Progress] = {}
         self._build_transfer()
         self.label = QLineEdit()
         self.label.setPlaceholderText(tr("last signs on the case, typed or scanned"))
@@ -76,8 +80,10 @@ class LoggerPage(QWidget):
                  self.pin],
             ),
             self._card(
-                tr("2 · What it holds"), [self.holding, self.transfer, self.transfer_words],
-                [self._ask(tr("Look at the record"), "record"), self.cancel],
+                tr("2 · What it holds"),
+                [self.holding, self.transfer, self.transfer_words, self.came],
+                [self._ask(tr("Look at the record"), "record"),
+                 self._ask(tr("Only a part …"), "part"), self.cancel],
             ),
             self._card(
                 tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]
@@ -145,19 +151,49 @@ class LoggerPage(QWidget):
 
     # -- transfer ------------------------------------------------------------------------------
     def begin_transfer(self) -> None:
+        self._progress.clear()
+        self.came.hide()
         self.transfer.setValue(0)
         self.transfer.show()
         self.cancel.show()
+
+    def show_arrival(self, came: Arrival | None, zone: str, units: Units) -> None:
+        """Show what the last offload of this logger brought, in one glance."""
+        self.came.setVisible(came is not None and came.span is not None)
+        if came is None or came.span is None:
+            self.transfer_words.setText(offload_words(came.result) if came else "")
+            return
+        since, until = (day_and_time(at, zone) for at in came.span)
+        facts = [(tr("Came just now"), counted(came.result.readings, "%n reading", "%n readings")),
+                 (tr("Stretch"), f"{since} – {until}")]  # fmt: skip
+        for one in came.extremes:
+            if one.low is not None and one.high is not None:
+                low, high = units.value(one.channel, one.low), units.value(one.channel, one.high)
+                facts.append((tr(quantity(one.channel).name), f"{low} – {high}"))
+        waiting = counted(came.result.excursions_to_assess, "%n excursion", "%n excursions")
+        open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
+        facts.append((tr("To look at"), f"{waiting} · {open_gaps}"))
+        self.came.show_facts(facts)
 
     def end_transfer(self) -> None:
         self.transfer.hide()
         self.cancel.hide()
 
     def show_progress(self, serial: str, progress: Progress) -> str:
-        """Show where a transfer stands; returns it as a sentence."""
-        self.transfer.setMaximum(max(progress.of_readings, 1))
-        self.transfer.setValue(progress.readings)
+        """Show where transfers stand, all together; returns it as a sentence."""
+        self._progress[serial] = progress
+        several = list(self._progress.values())
+        done = sum(one.readings for one in several)
+        total = sum(one.of_readings for one in several)
+        self.transfer.setMaximum(max(total, 1))
+        self.transfer.setValue(done)
         words = progress_words(tr("%1 offloading").replace("%1", serial), progress)
+        if len(several) > 1:
+            left = [one.seconds_left for one in several if one.seconds_left is not None]
+            rate = sum(one.bytes_per_s for one in several)
+            together = Progress(done, total, rate, max(left, default=None))
+            loggers = counted(len(several), "%n logger offloading", "%n loggers offloading")
+            words = progress_words(loggers, together)
         self.transfer_words.setText(words)
         return words
 

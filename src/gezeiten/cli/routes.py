@@ -1,0 +1,89 @@
+"""Commands for what comes by other routes than a line: drives, text files, copies of a vault."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import click
+
+from gezeiten.cli.common import archive_option, json_option, open_desk, put, reports_errors
+from gezeiten.desk.drives import look_at_drive, take_from_drive
+from gezeiten.desk.text_files import kept_ties, look_at_text, take_text
+from gezeiten.desk.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.errors import InputError
+from gezeiten.link.drive import DriveSeen
+
+
+@click.command("take")
+@archive_option
+@json_option
+@click.argument("path", type=click.Path(path_type=Path, exists=True))
+@click.option("--as", "tie_name", help="Kept tie of a text file; default: the one that fits.")
+@reports_errors
+def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str | None) -> None:
+    """Take mission files from a drive or folder, or a text file of a kind that was tied before."""
+    with open_desk(folder) as desk:
+        if path.is_dir():
+            card = look_at_drive(desk, DriveSeen(path, path.name))
+            taken = take_from_drive(desk, card)
+            rows: list[dict[str, object]] = [
+                {"serial": r.serial, "readings": r.readings, "error": r.error}
+                for r in taken.results
+            ]
+            lines = [f"{r.serial}: {r.readings} readings kept. {r.error}".strip()
+                     for r in taken.results]  # fmt: skip
+            lines += [f"{record.key}: {record.words or 'already kept.'}"
+                      for record in card.records if not record.is_new]  # fmt: skip
+            put(as_json, rows, lines or ["No mission file lies there."])
+            return
+        ties = {tie.name: tie for tie in kept_ties(desk)}
+        found = look_at_text(desk, path)
+        tie = ties.get(tie_name) if tie_name else found.tie
+        if tie is None:
+            raise InputError(
+                f"{path.name} is of no kind that was tied before; take it once in the window."
+            )
+        if tie_name:
+            first = found.proposal.form.first_line
+            tie = replace(tie, form=replace(tie.form, first_line=first))
+        text = take_text(desk, path, tie)
+    row = {"readings": text.intake.readings, "repeated": text.intake.repeated,
+           "left_out": text.rejected_in_all}  # fmt: skip
+    lines = [f"{path.name}: {text.intake.readings} readings kept, {text.intake.repeated} were kept "
+             f"already, {text.rejected_in_all} lines left out."]  # fmt: skip
+    lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
+    put(as_json, row, lines)
+
+
+@click.group("vault")
+def vault_group() -> None:
+    """Copy the vault of raw offloads, hand it on, take a copy in."""
+
+
+@vault_group.command("copy")
+@archive_option
+@click.argument("target", type=click.Path(path_type=Path))
+@reports_errors
+def vault_copy(folder: Path | None, target: Path) -> None:
+    """Copy the vault into a folder, or hand it on as one file where TARGET ends in .zip."""
+    with open_desk(folder) as desk:
+        write = hand_on if target.suffix == ".zip" else copy_to
+        count = write(desk, target)
+    click.echo(f"{target}: {count} raw offloads, each compared with its fingerprint.")
+
+
+@vault_group.command("take")
+@archive_option
+@json_option
+@click.argument("source", type=click.Path(path_type=Path, exists=True))
+@reports_errors
+def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
+    """Take in a copied or handed-on vault; what is kept already adds nothing."""
+    with open_desk(folder) as desk:
+        brought = take_copy_in(desk, source)
+    row = {"offloads": brought.offloads, "readings": brought.readings,
+           "kept_already": brought.kept_already, "refused": brought.refused}  # fmt: skip
+    lines = [f"{brought.offloads} raw offloads with {brought.readings} new readings; "
+             f"{brought.kept_already} were kept already.", *brought.refused]  # fmt: skip
+    put(as_json, row, lines)

@@ -1,0 +1,310 @@
+"""The whole vault copied to another disk, handed on as one file, or taken in elsewhere.
+
+One file is a ZIP with every raw offload under its fingerprint and names for people beside it: who
+took it, when, by which route, at which site and point, from when to when.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import func, select
+
+from gezeiten.archive.database import translated
+from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances
+from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
+from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
+from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import take_in_file
+from gezeiten.desk.text_files import take_tied
+from gezeiten.domain.timeline import iso_utc
+from gezeiten.errors import CancelledError, GezeitenError, InputError
+from gezeiten.exchange.text_form import tie_from_dict
+from gezeiten.link.offload import Progress, Watch
+
+UNWATCHED = Watch()
+LIST_NAME, PEOPLE_NAME = "offloads.json", "WHAT-IS-WHAT.txt"
+_LARGEST_LIST = 256 << 20
+_LARGEST_RAW = 4 << 30
+
+
+@dataclass(frozen=True, slots=True)
+class NamedRaw:
+    """One raw offload and what people call it. from_ms, until_ms: of its readings."""
+
+    sha256: str
+    size: int
+    site: str
+    point: str
+    serial: str
+    mission: int
+    at_ms: int
+    person: str
+    route: str
+    from_ms: int | None
+    until_ms: int | None
+    clock_difference_ms: float | None
+    clock_uncertainty_ms: float | None
+    carried: dict[str, Any] | None
+    reading: dict[str, Any] | None
+
+
+@dataclass(slots=True)
+class Brought:
+    """What taking a copy in brought. kept_already: raw offloads with nothing new; refused: why a
+    raw offload was not taken, a sentence each."""
+
+    offloads: int
+    readings: int
+    kept_already: int
+    refused: list[str]
+
+
+def named_raws(desk: Desk) -> list[NamedRaw]:
+    """Return every raw offload of the vault with its names, oldest first."""
+    with desk.archive.reading() as session:
+        spans = {
+            row[0]: (row[1], row[2])
+            for row in session.execute(
+                select(Block.offload_id, func.min(Block.start_ms), func.max(Block.end_ms))
+                .group_by(Block.offload_id)
+            )
+        }  # fmt: skip
+        rows = session.execute(
+            select(Offload, Mission.number, Logger.serial, Point.name, Site.name)
+            .join(Mission, Mission.id == Offload.mission_id)
+            .join(Logger, Logger.id == Mission.logger_id)
+            .join(Point, Point.id == Mission.point_id)
+            .join(Site, Site.id == Point.site_id)
+            .order_by(Offload.id)
+        ).all()
+        named = []
+        for offload, number, serial, point, site in rows:
+            since, until = spans.get(offload.id, (None, None))
+            named.append(
+                NamedRaw(
+                    offload.sha256, offload.size, site, point, serial, number, offload.at_ms,
+                    offload.person, offload.route, since, until, offload.clock_difference_ms,
+                    offload.clock_uncertainty_ms, offload.carried, offload.reading,
+                )
+            )  # fmt: skip
+        return named
+
+
+def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> int:
+    """Write the whole vault as one file; returns how many raw offloads are in it.
+
+    The file appears under its name only when it is whole, and is read back before.
+
+    Raises:
+        CancelledError: as wished; no file is left.
+        SurroundingsError: disk, or damaged bytes in the vault; no file is left.
+    """
+    raws = named_raws(desk)
+    fresh = path.with_name(path.name + ".part")
+    tell = _teller(sum(raw.size for raw in raws), watch)
+    with translated(path.parent):
+        try:
+            with zipfile.ZipFile(fresh, "w", zipfile.ZIP_STORED, allowZip64=True) as out:
+                for raw in {raw.sha256: raw for raw in raws}.values():
+                    desk.archive.vault.check(raw.sha256)
+                    out.write(desk.archive.vault.path(raw.sha256), f"raw/{raw.sha256}")
+                    tell(raw.size)
+                out.writestr(LIST_NAME, json.dumps([asdict(raw) for raw in raws], indent=1))
+                out.writestr(PEOPLE_NAME, for_people(raws))
+            with zipfile.ZipFile(fresh) as written:
+                damaged = written.testzip()
+            if damaged:
+                raise InputError(f"{path.name} cannot be read back; write it to another disk.")
+            with fresh.open("rb") as done:
+                os.fsync(done.fileno())
+            fresh.replace(path)
+        finally:
+            fresh.unlink(missing_ok=True)
+    sentence = f"The whole vault, {len(raws)} raw offloads, was handed on as {path.name}."
+    desk.log_alone("vault handed on", path.name, sentence)
+    return len(raws)
+
+
+def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> int:
+    """Copy the vault into a folder of another disk; what is there already is compared, not copied.
+
+    Returns:
+        How many raw offloads the folder holds now.
+
+    Raises:
+        CancelledError: as wished; what was copied stays. SurroundingsError: disk or damage.
+    """
+    raws = named_raws(desk)
+    tell = _teller(sum(raw.size for raw in raws), watch)
+    with translated(folder):
+        (folder / "raw").mkdir(parents=True, exist_ok=True)
+        for raw in raws:
+            target = folder / "raw" / raw.sha256
+            if not target.exists() or _fingerprint(target) != raw.sha256:
+                desk.archive.vault.check(raw.sha256)
+                fresh = target.with_suffix(".part")
+                shutil.copyfile(desk.archive.vault.path(raw.sha256), fresh)
+                with fresh.open("rb") as done:
+                    os.fsync(done.fileno())
+                fresh.replace(target)
+            tell(raw.size)
+        (folder / LIST_NAME).write_text(json.dumps([asdict(raw) for raw in raws], indent=1))
+        (folder / PEOPLE_NAME).write_text(for_people(raws))
+    sentence = f"The vault, {len(raws)} raw offloads, was copied to {folder}."
+    desk.log_alone("vault copied", str(folder), sentence)
+    return len(raws)
+
+
+def for_people(raws: list[NamedRaw]) -> str:
+    """Return a table that tells without any program which fingerprint is what."""
+    lines = ["fingerprint        site · point · logger, mission · from · until · taken by, when"]
+    for raw in raws:
+        since = iso_utc(raw.from_ms) if raw.from_ms is not None else "?"
+        until = iso_utc(raw.until_ms) if raw.until_ms is not None else "?"
+        lines.append(
+            f"{raw.sha256[:16]}…  {raw.site} · {raw.point} · {raw.serial}, {raw.mission} · "
+            f"{since} · {until} · {raw.person}, {iso_utc(raw.at_ms)}, {raw.route}"
+        )
+    return "\n".join(lines) + "\n"
+
+
+def _fingerprint(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _teller(total: int, watch: Watch) -> Callable[[int], None]:
+    from time import monotonic
+
+    began, done = monotonic(), 0
+
+    def tell(count: int) -> None:
+        nonlocal done
+        if watch.cancelled():
+            raise CancelledError("Copying was stopped; the vault itself is as it was.")
+        done += count
+        rate = done / max(monotonic() - began, 1e-6)
+        watch.progress(Progress(done, total, rate, max(total - done, 0) / rate))
+
+    return tell
+
+
+# -- taking in -------------------------------------------------------------------------------------
+def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
+    """Take in a handed-on file or a copied folder; what is kept already adds nothing.
+
+    Raises:
+        InputError: it is no such copy. CancelledError: as wished; what came is kept.
+    """
+    brought = Brought(0, 0, 0, [])
+    with _opened(path) as (listed, fetch):
+        tell = _teller(sum(raw.size for raw in listed), watch)
+        for raw in listed:
+            _take_one(desk, raw, fetch, brought)
+            tell(raw.size)
+    desk.log_alone(
+        "vault taken in", path.name,
+        f"{brought.offloads} raw offloads with {brought.readings} new readings taken from "
+        f"{path.name}; {brought.kept_already} were kept already, {len(brought.refused)} refused.",
+        refused=brought.refused[:100],
+    )  # fmt: skip
+    return brought
+
+
+_Fetch = Callable[[str, Path], None]
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[tuple[list[NamedRaw], _Fetch]]:
+    """Yield the list of a copy and a way to fetch a raw offload into a file."""
+    if path.is_dir():
+        with translated(path):
+            listed = _listed((path / LIST_NAME).read_bytes(), path.name) if (
+                path / LIST_NAME
+            ).exists() else _no_copy(path)  # fmt: skip
+
+        def copy(sha256: str, to: Path) -> None:
+            shutil.copyfile(path / "raw" / sha256, to)
+
+        yield listed, copy
+        return
+    try:
+        with zipfile.ZipFile(path) as whole:
+            if whole.getinfo(LIST_NAME).file_size > _LARGEST_LIST:
+                _no_copy(path)
+            listed = _listed(whole.read(LIST_NAME), path.name)
+
+            def fetch(sha256: str, to: Path) -> None:
+                info = whole.getinfo(f"raw/{sha256}")
+                if info.file_size > _LARGEST_RAW or info.compress_type != zipfile.ZIP_STORED:
+                    raise InputError(f"{sha256[:12]} in {path.name} claims too much.")
+                with whole.open(info) as source, to.open("wb") as out:
+                    shutil.copyfileobj(source, out)
+
+            yield listed, fetch
+    except (zipfile.BadZipFile, KeyError, FileNotFoundError) as exc:
+        raise InputError(
+            f"{path.name} is no copy of a vault, or a damaged one; choose another file."
+        ) from exc
+
+
+def _no_copy(path: Path) -> list[NamedRaw]:
+    raise InputError(f"{path.name} is no copy of a vault; choose another file or folder.")
+
+
+def _listed(data: bytes, name: str) -> list[NamedRaw]:
+    try:
+        listed = [NamedRaw(**entry) for entry in json.loads(data)]
+    except (TypeError, ValueError) as exc:
+        raise InputError(f"The list in {name} cannot be read ({exc}); choose another.") from exc
+    for raw in listed:
+        if not isinstance(raw.sha256, str) or not _is_fingerprint(raw.sha256):
+            raise InputError(f"The list in {name} names what is no fingerprint.")
+    return listed
+
+
+def _is_fingerprint(text: str) -> bool:
+    return len(text) == 64 and set(text) <= set("0123456789abcdef")
+
+
+def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: Brought) -> None:
+    """Take one raw offload; its fingerprint has to be that of the list."""
+    target = desk.archive.incoming / f"{raw.sha256[:24]}.copy"
+    try:
+        with translated(desk.archive.folder):
+            fetch(raw.sha256, target)
+        if _fingerprint(target) != raw.sha256:
+            raise InputError(f"The raw offload {raw.sha256[:12]} is damaged in this copy.")
+        readings = _take_file(desk, raw, target)
+    except (GezeitenError, KeyError) as exc:
+        if isinstance(exc, GezeitenError) and exc.exit_code == 5:
+            raise  # our own disk: the others would fare no better
+        brought.refused.append(f"{raw.site}, {raw.point}, {raw.sha256[:12]}: {exc}")
+    else:
+        brought.offloads += bool(readings)
+        brought.kept_already += not readings
+        brought.readings += readings
+    finally:
+        target.unlink(missing_ok=True)
+
+
+def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
+    if raw.reading is not None:
+        model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
+        tie = tie_from_dict({**raw.reading, "point": f"{raw.site}{POINT_SEPARATOR}{raw.point}"})
+        return take_tied(desk, path, tie, model, raw.route).intake.readings
+    how = Circumstances(
+        raw.at_ms, raw.person, raw.route, raw.clock_difference_ms, raw.clock_uncertainty_ms,
+        carried=raw.carried,
+    )  # fmt: skip
+    return take_in_file(desk, path, how).readings

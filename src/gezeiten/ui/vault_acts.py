@@ -1,0 +1,112 @@
+"""Copying the vault, handing it on and taking a copy in, with progress in the foot line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from gezeiten.desk.vault_copy import Brought, copy_to, hand_on, take_copy_in
+from gezeiten.domain.timeline import duration_text
+from gezeiten.link.offload import Progress, Watch
+from gezeiten.ui.acts import Act
+from gezeiten.ui.house import House
+from gezeiten.ui.i18n import counted, number, tr
+from gezeiten.ui.work import Task
+
+
+class VaultActs:
+    """Three acts; one at a time."""
+
+    def __init__(self, window: QWidget, house: House) -> None:
+        self._window, self._house = window, house
+        self._task: Task | None = None
+
+    def acts(self) -> list[Act]:
+        return [
+            Act("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
+            Act("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
+            Act("vault.take", tr("Take in a copy of a vault"), "", self.take_file),
+            Act("vault.take.folder", tr("Take in a copy of a vault from a folder"), "",
+                self.take_folder),
+            Act("vault.stop", tr("Stop copying the vault"), "", self.cancel),
+        ]  # fmt: skip
+
+    def hand_on(self) -> None:
+        """Ask for a file and write the vault into it."""
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, tr("Hand on the vault"), "vault.zip", "*.zip"
+        )
+        if name:
+            self._write(lambda watch: hand_on(self._house.desk, Path(name), watch), name)
+
+    def copy(self) -> None:
+        """Ask for a folder and copy the vault into it."""
+        name = QFileDialog.getExistingDirectory(self._window, tr("Copy the vault to"))
+        if name:
+            self._write(lambda watch: copy_to(self._house.desk, Path(name), watch), name)
+
+    def take_file(self) -> None:
+        """Ask for a file and take it in."""
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Copy of a vault"), "", "*.zip")
+        if name:
+            self.take(Path(name))
+
+    def take_folder(self) -> None:
+        """Ask for a folder and take it in."""
+        name = QFileDialog.getExistingDirectory(self._window, tr("Copy of a vault"))
+        if name:
+            self.take(Path(name))
+
+    def take(self, path: Path) -> None:
+        """Take a copy in."""
+        self._run(lambda watch: take_copy_in(self._house.desk, path, watch), self._brought)
+
+    def cancel(self) -> None:
+        """Stop what runs."""
+        if self._task is not None:
+            self._task.cancel()
+
+    def _write(self, write: Callable[[Watch], int], name: str) -> None:
+        def done(count: int) -> None:
+            said = counted(count, "%n raw offload", "%n raw offloads")
+            words = tr("%1: %2, each compared with its fingerprint.").replace("%1", name)
+            self._house.say(words.replace("%2", said))
+            self._house.archive_changed.emit()
+
+        self._run(write, done)
+
+    def _brought(self, brought: Brought) -> None:
+        said = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
+        said += ", " + counted(brought.readings, "%n new reading", "%n new readings")
+        said += ", " + counted(brought.kept_already, "%n kept already", "%n kept already")
+        if brought.refused:
+            said += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
+        self._house.said.emit(said + ".", bool(brought.refused))
+        self._house.archive_changed.emit()
+
+    def _run(self, work: Callable[[Watch], object], done: Callable[[object], None]) -> None:
+        if self._task is not None:
+            self._house.say(tr("The vault is being copied already."))
+            return
+
+        def ended(result: object) -> None:
+            self._task = None
+            done(result)
+
+        def failed(_: str) -> None:
+            self._task = None
+
+        self._task = self._house.run(
+            lambda task: work(Watch(task.progress.emit, task.cancelled)), ended, self._told, failed
+        )
+
+    def _told(self, progress: Progress) -> None:
+        words = tr("Vault: %1 of %2 MB").replace("%1", number(progress.readings / 1e6, 1))
+        words = words.replace("%2", number(progress.of_readings / 1e6, 1))
+        if progress.seconds_left is not None:
+            words += " · " + tr("%1 left").replace(
+                "%1", duration_text(round(progress.seconds_left * 1000))
+            )
+        self._house.say(words)

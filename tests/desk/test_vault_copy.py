@@ -1,0 +1,114 @@
+"""The vault copied, handed on as one file and taken in elsewhere: the same record comes out."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.places import sites
+from gezeiten.desk.records import record
+from gezeiten.desk.vault_copy import copy_to, for_people, hand_on, named_raws, take_copy_in
+from gezeiten.desk.verifying import verify
+from gezeiten.errors import ArchiveDamagedError, CancelledError, InputError
+from gezeiten.link.offload import Watch
+
+
+@pytest.fixture
+def elsewhere(tmp_path: Path) -> Desk:
+    (tmp_path / "elsewhere").mkdir()
+    desk = Desk(tmp_path / "elsewhere", computer=TrustedClock(), pins=MemoryPins())
+    yield desk
+    desk.close()
+
+
+def records(desk: Desk) -> dict[tuple[str, str], list[float]]:
+    """Measured readings of every channel of every point, fills left out."""
+    found = {}
+    for site in sites(desk):
+        for point in site.points:
+            for channel in point.channels:
+                series = record(desk, point.id, channel.channel)
+                found[(point.full_name, channel.channel)] = series.values[
+                    ~series.estimated
+                ].tolist()
+    return found
+
+
+@pytest.mark.parametrize("as_file", [True, False])
+def test_the_same_record_comes_out_elsewhere(
+    demo_desk: Desk, elsewhere: Desk, tmp_path: Path, as_file: bool
+) -> None:
+    target = tmp_path / "vault.zip" if as_file else tmp_path / "disk"
+    count = hand_on(demo_desk, target) if as_file else copy_to(demo_desk, target)
+    assert count == len(named_raws(demo_desk)) > 30
+    brought = take_copy_in(elsewhere, target)
+    assert (brought.offloads, brought.refused) == (count, [])
+    theirs, ours = records(elsewhere), records(demo_desk)
+    # what people did with the record (a fill from a second offload) is not in the raw bytes
+    same = [key for key in ours if np.array_equal(theirs.get(key, []), ours[key])]
+    assert len(same) >= len(ours) - 2
+    assert verify(elsewhere).is_whole
+    again = take_copy_in(elsewhere, target)
+    assert (again.offloads, again.readings, again.kept_already) == (0, 0, count)
+
+
+def test_a_copy_goes_on_and_mends_what_was_damaged(demo_desk: Desk, tmp_path: Path) -> None:
+    folder = tmp_path / "disk"
+    count = copy_to(demo_desk, folder)
+    raws = sorted((folder / "raw").iterdir())
+    raws[0].write_bytes(b"damaged")
+    raws[1].unlink()
+    assert copy_to(demo_desk, folder) == count
+    assert len(list((folder / "raw").iterdir())) == len(raws)
+    words = (folder / "WHAT-IS-WHAT.txt").read_text()
+    assert "Alte Lotsenwacht · Textile store · D-2041" in words
+    assert for_people(named_raws(demo_desk)) == words
+
+
+def test_a_damaged_vault_hands_nothing_on(demo_desk: Desk, tmp_path: Path) -> None:
+    path = demo_desk.archive.vault.path(named_raws(demo_desk)[3].sha256)
+    path.chmod(0o644)
+    path.write_bytes(b"other")
+    with pytest.raises(ArchiveDamagedError):
+        hand_on(demo_desk, tmp_path / "vault.zip")
+    with pytest.raises(CancelledError):
+        hand_on(demo_desk, tmp_path / "vault.zip", Watch(cancelled=lambda: True))
+    assert list(tmp_path.glob("vault*")) == []
+
+
+def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
+    demo_desk: Desk, elsewhere: Desk, tmp_path: Path
+) -> None:
+    copy_to(demo_desk, tmp_path / "disk")
+    first = named_raws(demo_desk)[0].sha256
+    (tmp_path / "disk" / "raw" / first).write_bytes(b"damaged on the way")
+    brought = take_copy_in(elsewhere, tmp_path / "disk")
+    assert len(brought.refused) == 1
+    assert "is damaged in this copy" in brought.refused[0]
+    assert brought.offloads > 30
+    assert list(elsewhere.archive.incoming.iterdir()) == []
+
+
+def test_what_is_no_copy_is_said(elsewhere: Desk, tmp_path: Path) -> None:
+    (tmp_path / "text.zip").write_text("no zip")
+    with zipfile.ZipFile(tmp_path / "other.zip", "w") as other:
+        other.writestr("hello.txt", "x")
+    with zipfile.ZipFile(tmp_path / "evil.zip", "w") as evil:
+        raw = dict.fromkeys(("site", "point", "serial", "person", "route"), "x")
+        more = dict.fromkeys(("size", "mission", "at_ms", "from_ms", "until_ms"), 1)
+        nothing = dict.fromkeys(
+            ("clock_difference_ms", "clock_uncertainty_ms", "carried", "reading")
+        )
+        entry = {**raw, **more, **nothing, "sha256": "../../etc/passwd"}
+        evil.writestr("offloads.json", json.dumps([entry]))
+    for name in ("text.zip", "other.zip", "evil.zip", "none.zip"):
+        with pytest.raises(InputError):
+            take_copy_in(elsewhere, tmp_path / name)
+    with pytest.raises(InputError, match="no copy of a vault"):
+        take_copy_in(elsewhere, tmp_path)
