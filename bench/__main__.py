@@ -17,6 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bench import routes
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.excursions import find_excursions
 from gezeiten.domain.limits import LimitRule
@@ -158,7 +159,7 @@ def offloading(archive: Path, fleet: list[object]) -> None:
         )
     ours = size / elapsed / 1000
     report("offload from a stand-in / one question at a time", ours, 50 * 0.24 / one_by_one,
-           "kB/s", "none yet")  # fmt: skip
+           "kB/s", "≥ 1000 kB/s")  # fmt: skip
 
 
 def main() -> None:
@@ -169,6 +170,9 @@ def main() -> None:
         offloading(demo.folder / "archive", list(demo.fleet))
     finally:
         demo.close()
+    for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
+                    routes.memory):  # fmt: skip
+        measure(report)
     series = long_series()
     pictures(series)
     excursions(series)

@@ -6,13 +6,107 @@ Usage: screenshots.py DEMO_FOLDER OUT_FOLDER
 from __future__ import annotations
 
 import os
+import shutil
+import subprocess
 import sys
+import tempfile
+from collections.abc import Callable
+from datetime import datetime, timedelta
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QDialog
+
 from gezeiten.cli.demo import open_demo
-from gezeiten.ui.tour import take_pictures
+from gezeiten.desk.context import Desk
+from gezeiten.ui import house as places
+from gezeiten.ui.tour import settle_down, take_pictures
+from gezeiten.ui.views.field_desk import FieldDeskPlace
+from gezeiten.ui.window import MainWindow
+
+PATIENCE_MS = 20_000
+
+
+def wait_until(true: Callable[[], bool]) -> None:
+    """Let the window work until something is so, for a while at most."""
+    for _ in range(PATIENCE_MS // 50):
+        if true():
+            return
+        QTest.qWait(50)
+
+
+def open_dialog() -> QDialog:
+    shown = (w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible())
+    return next(shown)
+
+
+def station(path: Path) -> Path:
+    """Write a text as a weather station of somebody else would."""
+    lines = ["Station: Krabbenkoog, mast"]
+    lines.append("Datum;Uhrzeit;Lufttemp (°C);Feuchte (%);Luftdruck (hPa)")
+    for i in range(900):
+        at = datetime(2026, 11, 10) + timedelta(minutes=20 * i)  # noqa: DTZ001 - the wall clock
+        values = (f"{8 + i % 40 / 10:.1f}", f"{70 + i % 20}", f"{1004 + i % 9:.1f}")
+        told = ";".join(values).replace(".", ",")
+        lines.append(f"{at:%d.%m.%Y;%H:%M};{told}")
+    path.write_text("\n".join(lines) + "\n", encoding="cp1252")
+    return path
+
+
+def routes(archive: Path, out: Path, work: Path) -> None:
+    """Courier, text file and live line."""
+    copy = work / "archive"
+    shutil.copytree(archive, copy)
+    desk = Desk(copy)
+    window = MainWindow(desk)
+    window.resize(1280, 800)
+    window.show()
+    window.go(places.FIELD_DESK)
+    settle_down(window)
+    field: FieldDeskPlace = window.places[places.FIELD_DESK]
+    try:
+        wait_until(lambda: "L-0042" in field.carriers.cards)
+        field.carriers.open("L-0042")
+        settle_down(window)
+        QTest.qWait(200)
+        window.grab().save(str(out / "14-courier.png"))
+        field.show_text(station(work / "Wetterstation.txt"))
+        text = open_dialog()
+        wait_until(lambda: text.read.rowCount() > 0)
+        text.point.setCurrentText("Krabbenkoog · Weather mast")
+        text.zone.setCurrentText("Europe/Berlin")
+        wait_until(text.take.isEnabled)
+        text.grab().save(str(out / "15-text-file.png"))
+        text.close()
+        live_line(field, out, work)
+    finally:
+        window.close()
+        desk.close()
+
+
+def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
+    """A practice instrument, recorded for some seconds."""
+    port = work / "ttyUSB7"
+    command = [sys.executable, "-m", "gezeiten", "standin", "instrument", "lines", "--cable",
+               str(port), "--every", "0.4"]  # fmt: skip
+    mast = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+    mast.stdout.readline()
+    try:
+        field.show_live_line()
+        dialog = open_dialog()
+        dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
+        dialog.port.setCurrentText(str(port))
+        dialog.point.setCurrentText("Krabbenkoog · Weather mast")
+        dialog.every.setText("1 s")
+        dialog.toggle()
+        wait_until(lambda: field.live.readings >= 8)
+        dialog.grab().save(str(out / "16-live-line.png"))
+        field.live.stop()
+        dialog.close()
+    finally:
+        mast.communicate()
 
 
 def main() -> None:
@@ -21,10 +115,12 @@ def main() -> None:
     out.mkdir(parents=True, exist_ok=True)
     try:
         for theme in ("sun", "dark"):
-            for picture in take_pictures(demo.folder / "archive", out, theme, only=2):
+            for picture in take_pictures(demo.folder / "archive", out, theme, only=1):
                 picture.replace(picture.with_stem(f"{picture.stem}-{theme}"))
         for picture in take_pictures(demo.folder / "archive", out, "light"):
             print(picture)
+        with tempfile.TemporaryDirectory() as work:
+            routes(demo.folder / "archive", out, Path(work))
     finally:
         demo.close()
 

@@ -10,6 +10,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from pymodbus.pdu.register_message import ReadInputRegistersRequest
 
 from gezeiten.errors import (
@@ -264,3 +266,12 @@ def test_something_that_babbles_is_no_logger_and_ends(babbler: str) -> None:
         request = ReadInputRegistersRequest(address=0, count=2, dev_id=1)
         with pytest.raises((LoggerAnswerError, LoggerAwayError)):
             line.exchange([request])
+
+
+@settings(max_examples=500)
+@given(st.binary(min_size=3, max_size=60))
+def test_any_bytes_have_a_length_or_are_no_answer(start: bytes) -> None:
+    length = answer_length(start)
+    assert length is None or 0 <= length <= 2 * 256 + 8 * 256
+    if crc_holds(start):
+        assert with_crc(start[:-2]) == start

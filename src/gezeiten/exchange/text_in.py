@@ -382,6 +382,8 @@ def _moments(text: pl.Series, pattern: str) -> pl.Series:
     """Return what a clock shows, null where the text is not written by the pattern."""
     if "%H" not in pattern and "%I" not in pattern:
         return text.str.to_date(pattern, strict=False).cast(pl.Datetime("ms"))
+    if "%z" in pattern:
+        text = text.str.replace(r"Z\s*$", "+00:00")
     return text.str.to_datetime(pattern, strict=False, time_unit="ms")
 
 

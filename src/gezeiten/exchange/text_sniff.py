@@ -10,6 +10,7 @@ from functools import cache
 from itertools import pairwise
 from pathlib import Path
 
+from gezeiten.domain.quantities import QUANTITIES
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import (
     FIXED,
@@ -24,6 +25,7 @@ from gezeiten.exchange.text_in import split_line, text_pieces
 SAMPLE_LINES = 400
 _SAMPLE_BYTES = 256 << 10
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
+_DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
 _UNIT = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
 
 _OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
@@ -171,7 +173,9 @@ def _shape(lines: list[str]) -> tuple[str, int, int, tuple[int, ...]]:
 def _has_readings(row: list[str]) -> bool:
     """Whether a line could be one of readings: something like a time first, and a number."""
     cells = [cell for cell in row if cell]
-    has_digit_first = any(re.match(r"\d", cell) for cell in cells[:3])
+    has_digit_first = any(re.match(r"\d", cell) for cell in cells[:3]) or any(
+        _DATE.match(cell) for cell in cells
+    )
     numbers = sum(bool(_NUMBER.match(cell)) or cell in USUAL_MISSING for cell in cells)
     return has_digit_first and len(cells) > 1 and numbers > 0
 
@@ -221,8 +225,8 @@ def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple
 def _time(rows: list[list[str]], header: tuple[str, ...]) -> tuple[TimeForm, list[Doubt]]:
     """Return which columns are the time and how it is written."""
     count = len(rows[0]) if rows else 0
-    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 4))]
-    candidates += [(i, i + 1) for i in range(min(count - 1, 3))]
+    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 12))]
+    candidates += [(i, i + 1) for i in range(min(count - 1, 6))]
     if count > 3:
         candidates.append((0, 1, 2))
     for columns in candidates:
@@ -415,6 +419,9 @@ def _meaning(words: str, unit: str) -> tuple[str, str]:
     by_unit = _UNIT_WORDS.get(unit)
     if re.search(r"\b(no|nr|number|index|record|id)\b|#", words):
         return "", unit
+    for known in QUANTITIES.values():
+        if words.startswith(known.name.lower()):  # as our own files say it
+            return known.key, unit or known.unit
     for pattern, quantity, usual in _WORDS:
         if re.search(pattern, words):
             return quantity, by_unit[1] if by_unit else unit or usual

@@ -202,9 +202,10 @@ class FieldWork(QObject):
         """
         desk = self._house.desk
 
-        def one(task: Task, card: LoggerCard) -> Arrival | None:
+        def one(task: Task, card: LoggerCard) -> Arrival:
             if task.cancelled():
-                return None
+                stopped = tr("Offloading was stopped; what came is kept.")
+                return arrival(desk, Offloaded(card.serial, None, 0, 0, 0, stopped, ()))
             try:
                 watch = self._watch(task, card.serial)
                 done = offload_logger(desk, card.address, card.serial, watch, only)
@@ -215,8 +216,7 @@ class FieldWork(QObject):
 
         def work(task: Task) -> list[Arrival]:
             with ThreadPoolExecutor(LINES_AT_ONCE) as pool:
-                came = list(pool.map(lambda card: one(task, card), cards))
-            return [one for one in came if one is not None]
+                return list(pool.map(lambda card: one(task, card), cards))
 
         self._begin(work, self.offloaded.emit, "Offloading loggers")
 

@@ -153,7 +153,7 @@ class LiveDialog(QDialog):
         self.raw.setStyleSheet("font-family: monospace;")
         self.raw.setAccessibleName(tr("What the instrument says"))
         self.values = Facts()
-        self.plot = pg.PlotWidget(axisItems={"bottom": pg.DateAxisItem()})
+        self.plot = pg.GraphicsLayoutWidget()
         self.plot.setAccessibleName(tr("Readings as they come"))
         self.words = label("", wrap=True)
         self.look = button(tr("Look at what it says"), self.show_raw)
@@ -297,14 +297,22 @@ class LiveDialog(QDialog):
             self.values.show_facts(facts)
 
     def _draw(self) -> None:
+        """One lane for each quantity, all on one time axis."""
         theme = self._house.theme
         self.plot.clear()
         self.plot.setBackground(theme.paper)
-        colors = (theme.tide, theme.brass, theme.plum, theme.kelp)
-        for color, drawn in zip(colors, self._work.drawn.values(), strict=False):
-            pen = pg.mkPen(color, width=2)
-            self.plot.plot([t for t, _ in drawn], [v for _, v in drawn], pen=pen, symbol="o",
-                           symbolSize=4, symbolBrush=color, symbolPen=None)  # fmt: skip
+        first = None
+        for line, (key, drawn) in enumerate(self._work.drawn.items()):
+            lane = self.plot.addPlot(line, 0, axisItems={"bottom": pg.DateAxisItem()})
+            known = quantity(key)
+            lane.setTitle(f"{tr(known.name)}, {known.unit}", color=theme.ink, size="9pt",
+                          justify="left")  # fmt: skip
+            lane.plot([t for t, _ in drawn], [v for _, v in drawn],
+                      pen=pg.mkPen(theme.tide, width=2), symbol="o", symbolSize=4,
+                      symbolBrush=theme.tide, symbolPen=None)  # fmt: skip
+            if first is not None:
+                lane.setXLink(first)
+            first = first or lane
 
     def _show_state(self) -> None:
         on = self._work.is_on

@@ -118,6 +118,7 @@ class PartDialog(QDialog):
         self.since, self.until = QDateTimeEdit(), QDateTimeEdit()
         for field, words in ((self.since, tr("From")), (self.until, tr("Until"))):
             field.setDisplayFormat("d MMM yyyy HH:mm")
+            field.setCalendarPopup(True)
             field.setAccessibleName(words)
         self.facts = Facts()
         self.take = button(tr("Offload this part"), self._take, "primary")

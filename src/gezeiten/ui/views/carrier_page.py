@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -126,6 +126,10 @@ class CarrierPage(QWidget):
         self.table.resizeRowsToContents()
         for line in range(self.table.rowCount()):
             self.table.setRowHeight(line, max(self.table.rowHeight(line) + 8, 34))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self._fit_rows)
 
     def _tickable(self, item: QTableWidgetItem, record: CarriedRecord) -> None:
         if record.is_new:

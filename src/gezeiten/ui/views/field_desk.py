@@ -189,7 +189,7 @@ class FieldDeskPlace(Place):
             ("offload.stop", tr("Stop what runs"), "Esc", self.cancel_offload),
             ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", self.carriers.open_next),
             ("text", tr("Take a text file"), "Ctrl+O", self.choose_text),
-            ("live", tr("Live line: record an instrument"), "Ctrl+R", self.show_live_line),
+            ("live.line", tr("Live line: record an instrument"), "Ctrl+R", self.show_live_line),
             ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
              self.choose_folder),
             ("blink", tr("Let the chosen logger blink"), "F8", self.blink),

@@ -170,6 +170,10 @@ class LoggerPage(QWidget):
             if one.low is not None and one.high is not None:
                 low, high = units.value(one.channel, one.low), units.value(one.channel, one.high)
                 facts.append((tr(quantity(one.channel).name), f"{low} – {high}"))
+        if came.clock_difference_ms is not None:
+            off_s = came.clock_difference_ms / 1000
+            side = tr("ahead") if off_s > 0 else tr("behind")
+            facts.append((tr("Clock"), f"{number(abs(off_s), 1)} s {side}"))
         waiting = counted(came.result.excursions_to_assess, "%n excursion", "%n excursions")
         open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
         facts.append((tr("To look at"), f"{waiting} · {open_gaps}"))

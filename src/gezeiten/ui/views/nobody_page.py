@@ -18,9 +18,24 @@ class NobodyPage(Card):
         self.where = label("", wrap=True)
         steps = (
             (tr("By network"), tr(
-                "Plug the logger's network adapter in, give it power and wait ten seconds. Its "
-                "address must be among those looked at; add it in the settings, like "
-                "192.168.4.20:502."
+                "Plug its adapter in, give it power, wait ten seconds. Its address must be among "
+                "those looked at; add it in the settings, like 192.168.4.20:502."
+            )),
+            (tr("By cable"), tr(
+                "Plug the cable in; the port appears at the left by itself, and speed and parity "
+                "are tried until the logger answers."
+            )),
+            (tr("As a drive"), tr(
+                "Plug the logger or the stick in; what lies on it is listed at the left. A folder "
+                "with mission files can be looked into as well (Ctrl+Shift+O)."
+            )),
+            (tr("By courier"), tr(
+                "Connect the courier like a logger; its records are listed, with what is new "
+                "among them (Ctrl+J)."
+            )),
+            (tr("From something else"), tr(
+                "A text file with times and numbers (Ctrl+O), or an instrument that speaks on a "
+                "serial port (Ctrl+R)."
             )),
         )  # fmt: skip
         self.body.addWidget(self.where)

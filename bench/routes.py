@@ -1,0 +1,197 @@
+"""Speed of the routes: serial line, following many, mission file and text into the archive."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+from gezeiten.archive.intake import Circumstances
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.following import Follower, Pace
+from gezeiten.desk.offloading import take_in_file
+from gezeiten.desk.pins import MemoryPins
+from gezeiten.domain.plan import Plan
+from gezeiten.exchange.text_form import TextForm, TimeForm
+from gezeiten.exchange.text_in import read_text
+from gezeiten.link import mission_file as mf
+from gezeiten.link import registers as reg
+from gezeiten.link.line import Address, CablePort
+from gezeiten.link.offload import offload
+from gezeiten.link.rtu import ModbusRtu
+from gezeiten.link.session import LoggerSession
+from gezeiten.standin.process import StandinProcess
+
+Report = Callable[[str, float, float, str, str], None]
+_DAY_MS = 86_400_000
+_FOLLOWED = 200
+_FOLLOW_S = 20.0
+
+
+def serial_line(report: Report) -> None:
+    """Mission bytes over a pty that is paced like 115 200 baud 8E1."""
+    begin = time.time() * 1000 - 60 * _DAY_MS
+    with tempfile.TemporaryDirectory() as folder:
+        port = CablePort(str(Path(folder) / "port"))
+        standin = StandinProcess("D-2041", base_ms=begin, cable=port).wait_until_ready()
+        try:
+            with ModbusRtu(port) as line:
+                session = LoggerSession(line)
+                session.identify()
+                session.stage_plan(Plan(("air_temperature", "relative_humidity"), 600))
+                session.command(reg.Command.LAUNCH)
+                standin.order("time", ms=begin + 50 * _DAY_MS, speed=0.0)
+                [entry] = session.directory()
+                began = time.perf_counter()
+                transfer = offload(session, entry, [entry.held], Path(folder))
+                elapsed = time.perf_counter() - began
+                transfer.release()
+                size = transfer.path.stat().st_size
+        finally:
+            standin.end()
+    report("offload by cable, 115 200 baud / the line's limit", size / elapsed / 1000,
+           port.bytes_per_s / 1000, "kB/s", "≥ 0.9")  # fmt: skip
+
+
+def following(report: Report) -> None:
+    """Processor time of following 200 loggers that are served by one process."""
+    command = [sys.executable, "-m", "bench.many", str(_FOLLOWED)]
+    many = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    assert many.stdout is not None
+    ports = [int(port) for port in many.stdout.readline().split()]
+    fetched = 0
+    try:
+        with tempfile.TemporaryDirectory() as folder:
+            desk = Desk(Path(folder), computer=TrustedClock(), pins=MemoryPins())
+
+            def heard(news: object) -> None:
+                nonlocal fetched
+                fetched += getattr(news, "kind", "") == "fetched"
+
+            addresses = [Address("127.0.0.1", port) for port in ports]
+            end = [0.0]
+            follower = Follower(desk, addresses, heard, Pace(10.0, 15.0),
+                                cancelled=lambda: 0 < end[0] < time.monotonic())  # fmt: skip
+            with ThreadPoolExecutor(8) as pool:
+                follower.look(pool)  # finding and the first fetch are not following
+            first = fetched
+            end[0] = time.monotonic() + _FOLLOW_S
+            used, began = time.process_time(), time.monotonic()
+            follower.run(time.sleep)
+            share = (time.process_time() - used) / (time.monotonic() - began)
+            desk.close()
+    finally:
+        many.communicate("")
+    report(f"following {_FOLLOWED} loggers / one core", share, 1.0, "   ", "≤ 0.25")
+    print(f"{'':46} {first} first fetches before, {fetched - first} fetches in {_FOLLOW_S:.0f} s")
+
+
+def mission_file(report: Report) -> None:
+    """A mission of a million readings of four channels, from file to archive."""
+    count, keys = 1_000_000, ("particles_fine", "particles_coarse", "co2", "air_temperature")
+    channels = tuple(mf.FileChannel(key, "", "int32", 100, 0.0) for key in keys)
+    rng = np.random.default_rng(1)
+    columns = [np.round(rng.normal(size=count).cumsum() * 10).astype(np.int64) for _ in keys]
+    plan = Plan(keys, 60, point_name="A · B").as_dict()
+    header = mf.Header("B-0508", "Brise A4", "1", 1, 0, 60_000, 60_000, channels, plan)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "big.mission"
+        with path.open("wb") as out:
+            out.write(mf.encode_header(header))
+            for at in range(0, count, mf.READINGS_PER_BLOCK):
+                part = [c[at : at + mf.READINGS_PER_BLOCK] for c in columns]
+                out.write(mf.encode_block(channels, at, part))
+            out.write(mf.encode_tail([], {"readings": count}))
+        values = {key: column / 100 for key, column in zip(keys, columns, strict=True)}
+        frame = pl.DataFrame({"t": np.arange(count) * 60_000, **values})
+        reference = min(_timed(lambda: frame.write_parquet(Path(folder) / "x.parquet"))
+                        for _ in range(3))  # fmt: skip
+        times, how = [], Circumstances(0, "JA", "drive")
+        for run in range(3):
+            target = Path(folder) / f"archive-{run}"
+            target.mkdir()
+            desk = Desk(target, computer=TrustedClock(), pins=MemoryPins())
+            began = time.perf_counter()
+            take_in_file(desk, path, how)
+            times.append(time.perf_counter() - began)
+            desk.close()
+    report("mission of 1 M × 4 into the archive / Parquet", min(times), reference, "s ", "≤ 5")
+
+
+def text(report: Report) -> None:
+    """A text of two million lines read, against polars told everything."""
+    count = 2_000_000
+    times = np.datetime64("2020-01-01", "ms") + np.arange(count) * np.timedelta64(60_000, "ms")
+    rng = np.random.default_rng(1)
+    frame = pl.DataFrame({
+        "t": pl.Series(times).dt.strftime("%d.%m.%Y %H:%M:%S"),
+        "a": np.round(rng.random(count) * 30, 2), "b": np.round(rng.random(count) * 100, 1),
+    })  # fmt: skip
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "text.csv"
+        frame.write_csv(path, separator=";")
+        pattern = "%d.%m.%Y %H:%M:%S"
+        form = TextForm("utf-8", ";", ".", 2, 3, TimeForm((0,), pattern, "UTC"))
+
+        def reference() -> None:
+            pl.read_csv(path, separator=";", schema_overrides={"t": pl.String}).with_columns(
+                pl.col("t").str.to_datetime(pattern)
+            )
+
+        def ours() -> None:
+            assert sum(len(p.times) for p in read_text(path, form, (1, 2))) == count
+
+        theirs = min(_timed(reference) for _ in range(5))
+        report("text of 2 M lines / polars with all options", min(_timed(ours) for _ in range(5)),
+               theirs, "s ", "≤ 3")  # fmt: skip
+
+
+_BIG = """
+import resource, sys
+from pathlib import Path
+from gezeiten.desk.context import Desk
+from gezeiten.desk.text_files import take_text
+from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
+form = TextForm("utf-8", ",", ".", 1, 5, TimeForm((0,), "epoch_s"))
+ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),
+    ("co2", "ppm"), ("relative_humidity", "%"), ("air_pressure", "kPa")), 1))
+desk = Desk(Path(sys.argv[1]))
+taken = take_text(desk, Path(sys.argv[2]), Tie("Big", "A · B", form, ties))
+print(taken.intake.readings, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+
+
+def memory(report: Report) -> None:
+    """Resident memory while a text of a gigabyte is taken into an archive."""
+    with tempfile.TemporaryDirectory(dir=".cache") as folder:
+        path, written, second = Path(folder) / "big.csv", 0, 1_000_000_000
+        with path.open("w") as out:
+            while written < 1_000_000_000:
+                lines = "".join(
+                    f"{second + i},{i % 40}.25,{400 + i % 90},{i % 100}.5,101.{i % 900:03}\n"
+                    for i in range(200_000)
+                )
+                second += 200_000
+                written += out.write(lines)
+        (Path(folder) / "archive").mkdir()
+        command = [sys.executable, "-c", _BIG, str(Path(folder) / "archive"), str(path)]
+        began = time.perf_counter()
+        said = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
+        elapsed = time.perf_counter() - began
+        size = os.path.getsize(path) / 1e6
+    report("resident while taking a text of 1 GB / 1000 MB", float(said[1]), 1000.0, "MB", "≤ 1")
+    print(f"{'':46} {size:.0f} MB, {int(said[0]) / 1e6:.1f} M lines of 4 values in {elapsed:.0f} s")
+
+
+def _timed(act: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    act()
+    return time.perf_counter() - began

@@ -1,0 +1,242 @@
+"""The Field desk by every route: a cable that comes and goes, a drive, a courier, a text file,
+a live line, a part of a mission, online loggers; through the real window, mostly by keys."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QDialog
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.launching import launch
+from gezeiten.desk.places import point_named
+from gezeiten.desk.records import record
+from gezeiten.desk.verifying import verify
+from gezeiten.link.line import CablePort
+from gezeiten.standin.process import StandinProcess
+from gezeiten.ui import house as places
+from gezeiten.ui.text_dialog import TextDialog
+from gezeiten.ui.views.field_desk import FieldDeskPlace
+from gezeiten.ui.window import MainWindow
+from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
+from tests.desk.test_text_files import station
+from tests.ui_help import PATIENCE_MS, idle, open_window, press
+
+TEN_DAYS_MIN = 10 * 24 * 60
+
+
+@pytest.fixture
+def field_lab(lab: Lab, tmp_path: Path) -> Lab:
+    """The textile store's logger with ten days; ports and drives of the test's own folder."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, {})
+    lab.later(TEN_DAYS_MIN)
+    lab.desk.change_settings(
+        replace(lab.desk.settings, serial_ports=str(tmp_path / "tty*"),
+                watched_folders=str(tmp_path / "stick"))
+    )  # fmt: skip
+    return lab
+
+
+@pytest.fixture
+def window(field_lab: Lab, qtbot: QtBot) -> Iterator[MainWindow]:
+    made = open_window(qtbot, field_lab.desk)
+    made.go(places.FIELD_DESK)
+    idle(qtbot, made)
+    yield made
+    made.close()
+
+
+def desk_of(window: MainWindow) -> FieldDeskPlace:
+    return window.places[places.FIELD_DESK]
+
+
+def wait(qtbot: QtBot, true: object) -> None:
+    qtbot.waitUntil(true, timeout=PATIENCE_MS)
+
+
+def open_dialog() -> QDialog:
+    shown = (w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible())
+    return next(shown)
+
+
+def test_a_cable_appears_is_offloaded_and_vanishes(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, start_standin: StartStandin, tmp_path: Path
+) -> None:
+    field = desk_of(window)
+    port = CablePort(str(tmp_path / "ttyTest0"), 57_600, "E", 1)
+    now = field_lab.clock.now_ms()
+    cable = start_standin("D-2044", anchor_ms=ANCHOR_MS, base_ms=now, cable=port)
+    launch(field_lab.desk, cable.address, "D-2044", STORE_PLAN, {})
+    field_lab.later(TEN_DAYS_MIN)
+    cable.order("time", ms=field_lab.clock.now_ms())
+    # nobody presses anything: the port is noticed, its speed found
+    wait(qtbot, lambda: field.loggers.card("D-2044") is not None)
+    assert field.loggers.card("D-2044").address.baud == 57_600
+    assert "ttyTest0: D-2044" in field.at_hand.ports.lines()
+    assert window.strip.tabs[places.FIELD_DESK]._line == "2 at hand"
+    field.show_target("D-2044")
+    press(window, "F6")
+    wait(qtbot, lambda: not field.work.is_busy)
+    idle(qtbot, window)
+    assert field.loggers.card("D-2044").readings_not_kept == 0
+    cable.order("unplug")
+    wait(qtbot, lambda: field.loggers.card("D-2044") is None)
+    assert field.at_hand.ports.lines() == []
+    assert verify(field_lab.desk).is_whole
+
+
+def test_a_drive_is_seen_taken_by_keys_and_gone(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
+) -> None:
+    field, folder = desk_of(window), tmp_path / "stick"
+    field_lab.standin.order("drive", folder=str(folder))
+    wait(qtbot, lambda: str(folder) in field.carriers.cards)
+    press(window, "Ctrl+J")
+    page = field.carriers.page
+    assert page.isVisible()
+    assert page.table.rowCount() == 1
+    assert page.take.text() == "Take 1 record (F6)"
+    QTest.keyClick(page.table, Qt.Key.Key_Space)
+    assert not page.take.isEnabled()
+    QTest.keyClick(page.table, Qt.Key.Key_Space)
+    press(window, "F6")
+    wait(qtbot, lambda: not field.carriers.cards[str(folder)].new)
+    assert "1 report kept with them" in page.words.text()
+    page.ready.click()
+    idle(qtbot, window)
+    assert "nothing has to be unplugged" in page.words.text()
+    folder.rename(tmp_path / "pulled")
+    wait(qtbot, lambda: not field.carriers.cards)
+    assert field.middle.currentWidget() is not page
+
+
+def test_a_courier_is_taken_and_made_ready(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, start_standin: StartStandin
+) -> None:
+    field = desk_of(window)
+    courier: StandinProcess = start_standin("L-0042", base_ms=field_lab.clock.now_ms())
+    courier.order("time", ms=field_lab.clock.now_ms())
+    courier.order("collect", at=str(field_lab.standin.address))
+    settings = field_lab.desk.settings
+    listed = f"{settings.addresses}, {courier.address}"
+    field_lab.desk.change_settings(replace(settings, addresses=listed))
+    press(window, "F5")
+    wait(qtbot, lambda: "L-0042" in field.carriers.cards)
+    press(window, "Ctrl+J")
+    press(window, "F6")
+    wait(qtbot, lambda: not field.carriers.cards["L-0042"].new)
+    field.carriers.page.ready.click()
+    wait(qtbot, lambda: field.carriers.cards["L-0042"].is_ready)
+    idle(qtbot, window)
+    assert "is empty and its clock set" in field.carriers.page.words.text()
+    point = point_named(field_lab.desk, "Textile store")
+    assert len(record(field_lab.desk, point.id, "air_temperature")) >= 1440
+
+
+def test_a_text_file_is_tied_once_and_recognised_next_time(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
+) -> None:
+    field = desk_of(window)
+    field.show_text(station(tmp_path / "weather.txt", 300))
+    dialog = open_dialog()
+    assert isinstance(dialog, TextDialog)
+    wait(qtbot, lambda: dialog.read.rowCount() > 0)
+    assert not dialog.take.isEnabled()
+    assert "choose a point" in dialog.words.text()
+    dialog.point.setCurrentText("Krabbenkoog · Weather")
+    wait(qtbot, lambda: "time zone" in dialog.words.text())
+    dialog.zone.setCurrentText("Europe/Berlin")
+    wait(qtbot, dialog.take.isEnabled)
+    dialog.take.click()
+    wait(qtbot, lambda: "300 readings kept" in dialog.words.text())
+    dialog.close()
+    idle(qtbot, window)
+    field.show_text(station(tmp_path / "again.txt", 350))
+    again = open_dialog()
+    wait(qtbot, again.take.isEnabled)
+    assert again.point.currentText() == "Krabbenkoog · Weather"
+    again.take.click()
+    wait(qtbot, lambda: "50 readings kept, 300 kept already" in again.words.text())
+    again.close()
+    assert verify(field_lab.desk).is_whole
+
+
+def test_a_live_line_records_while_its_window_is_closed(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
+) -> None:
+    field, port = desk_of(window), tmp_path / "mast"
+    command = [sys.executable, "-m", "gezeiten", "standin", "instrument", "lines", "--cable",
+               str(port), "--every", "0.2"]  # fmt: skip
+    mast = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+    assert mast.stdout is not None
+    mast.stdout.readline()
+    try:
+        press(window, "Ctrl+R")
+        dialog = open_dialog()
+        dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
+        dialog.port.setCurrentText(str(port))
+        dialog.start.click()
+        assert "choose a point" in dialog.words.text()
+        dialog.point.setCurrentText("Krabbenkoog · Mast")
+        dialog.every.setText("1 s")
+        dialog.start.click()
+        wait(qtbot, lambda: field.live.readings >= 1)
+        assert "RH=" in dialog.raw.toPlainText()
+        dialog.close()
+        wait(qtbot, lambda: field.live.readings >= 3)
+        field.live.stop()
+        wait(qtbot, lambda: not field.live.is_on)
+    finally:
+        mast.communicate()
+    idle(qtbot, window)
+    point = point_named(field_lab.desk, "Mast")
+    assert len(record(field_lab.desk, point.id, "air_temperature")) >= 3
+
+
+def test_a_part_comes_and_the_rest_still_counts(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot
+) -> None:
+    field = desk_of(window)
+    before = field.card.readings_not_kept
+    press(window, "Ctrl+F6")
+    dialog = open_dialog()
+    begin, end = dialog.bar.span
+    half = (begin, begin + (end - begin) // 2)
+    dialog.bar.set_span(half)
+    dialog._show_fields()
+    [(first, stop)] = dialog.ranges()
+    assert stop - first == pytest.approx(before / 2, abs=3)
+    dialog.take.click()
+    wait(qtbot, lambda: not field.work.is_busy)
+    idle(qtbot, window)
+    left = field.loggers.card(field_lab.serial).readings_not_kept
+    # whole blocks come; what came beside the wished stretch is kept as well
+    assert 0 < left <= before - (stop - first)
+    assert field.logger_page.came.isVisible()
+    window.activateWindow()  # without a window manager nobody does it after a dialog
+    wait(qtbot, window.isActiveWindow)
+    press(window, "F6")
+    wait(qtbot, lambda: not field.work.is_busy)
+    idle(qtbot, window)
+    assert field.loggers.card(field_lab.serial).readings_not_kept == 0
+    assert verify(field_lab.desk).is_whole
+
+
+def test_online_loggers_are_followed_while_the_window_is_open(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot
+) -> None:
+    settings = field_lab.desk.settings
+    address = str(field_lab.standin.address)
+    field_lab.desk.change_settings(replace(settings, followed=address))
+    window.following.restart()
+    wait(qtbot, lambda: desk_of(window).at_hand.followed.text() == "1 followed")
+    point = point_named(field_lab.desk, "Textile store")
+    wait(qtbot, lambda: len(record(field_lab.desk, point.id, "air_temperature")) >= 1440)
+    window.following.stop()
