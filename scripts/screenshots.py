@@ -105,6 +105,7 @@ def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
         dialog.grab().save(str(out / "16-live-line.png"))
         field.live.stop()
         dialog.close()
+        QTest.qWait(100)  # it is deleted when closed, and that has to happen before the end
     finally:
         mast.communicate()
 

@@ -305,8 +305,7 @@ class LiveDialog(QDialog):
         for line, (key, drawn) in enumerate(self._work.drawn.items()):
             lane = self.plot.addPlot(line, 0, axisItems={"bottom": pg.DateAxisItem()})
             known = quantity(key)
-            lane.setTitle(f"{tr(known.name)}, {known.unit}", color=theme.ink, size="9pt",
-                          justify="left")  # fmt: skip
+            lane.setLabel("left", f"{known.symbol}, {known.unit}".strip(", "), color=theme.ink)
             lane.plot([t for t, _ in drawn], [v for _, v in drawn],
                       pen=pg.mkPen(theme.tide, width=2), symbol="o", symbolSize=4,
                       symbolBrush=theme.tide, symbolPen=None)  # fmt: skip
