@@ -139,12 +139,12 @@ def test_missing_values_are_kept_as_such(archive: Archive) -> None:
 
 
 def test_long_missions_are_cut_into_blocks_with_summaries(archive: Archive) -> None:
-    done = take_in(archive, b"x", mission(0, 10_000), HOW)
+    done = take_in(archive, b"x", mission(0, 40_000), HOW)
     with archive.reading() as session:
         blocks = session.scalars(select(Block).order_by(Block.first)).all()
-    assert [(b.first, b.count) for b in blocks] == [(0, 4096), (4096, 4096), (8192, 1808)]
-    assert [b.low for b in blocks] == [0.0, 4096.0, 8192.0]
-    assert values(archive, done.point_id) == list(range(10_000))
+    assert [(b.first, b.count) for b in blocks] == [(0, 16_384), (16_384, 16_384), (32_768, 7_232)]
+    assert [b.low for b in blocks] == [0.0, 16_384.0, 32_768.0]
+    assert values(archive, done.point_id) == list(range(40_000))
 
 
 def test_a_file_in_the_vault_whose_intake_was_killed_is_taken_in_again(archive: Archive) -> None:

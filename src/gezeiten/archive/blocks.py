@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
 
-READINGS_PER_BLOCK = 4096
+READINGS_PER_BLOCK = 16_384
 
 
 @dataclass(frozen=True, slots=True)

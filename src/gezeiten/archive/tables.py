@@ -146,7 +146,7 @@ class SeriesRow(Base):
 
 
 class Block(Base):
-    """Up to 4096 readings in a row as measured: compressed float64, NaN is "no value".
+    """Up to 16 384 readings in a row as measured: compressed float64, NaN is "no value".
 
     Reading i was due at start_ms + i x interval_ms, or at the instant in times where there are
     any (readings that come when they come). low, high, total: over the valid ones.

@@ -95,7 +95,7 @@ def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
     """Find the loggers at hand."""
     with open_desk(folder) as desk:
         if at:
-            desk.settings = replace(desk.settings, addresses=", ".join(at))
+            desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
         found = find_loggers(desk)
     lines = [
         f"{logger.identity.serial:8} {logger.identity.model.name:9} "

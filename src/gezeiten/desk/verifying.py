@@ -13,7 +13,6 @@ from gezeiten.archive.blocks import decode_values
 from gezeiten.archive.readings import block_series
 from gezeiten.archive.tables import Block, LogbookRow, Offload, SeriesRow, Service
 from gezeiten.desk.context import Desk
-from gezeiten.desk.text_files import read_pieces
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.errors import GezeitenError
 from gezeiten.exchange.text_form import tie_from_dict
@@ -94,6 +93,9 @@ def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verd
 
 def _check_text(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:
     """Read a kept text anew by its tie and compare every reading that was kept of it."""
+    # brings polars along, which the window need not load to start
+    from gezeiten.desk.text_files import read_pieces
+
     desk.archive.vault.check(offload.sha256)
     tie = tie_from_dict(offload.reading or {})
     keys = [one.quantity for one in tie.columns]

@@ -123,6 +123,7 @@ class SimLogger:
         self._unlocked_until_ms = 0.0
         self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
         self._blocks: dict[tuple[int, int, int], bytes] = {}
+        self._head: tuple[tuple[int, int, int], mf.Header, bytes] | None = None
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
         if self.spec.battery_ends_days is not None:
@@ -614,8 +615,7 @@ class SimLogger:
         """Return bytes of the mission file as far as it goes; whole blocks are computed."""
         if self.state.run is None:
             return None
-        header = self.header()
-        head = mf.encode_header(header)
+        header, head = self._headed()
         size = header.block_bytes
         data = head[start : start + length]
         first = max(start - len(head), 0) // size
@@ -628,6 +628,16 @@ class SimLogger:
         skip = max(start - len(head) - first * size, 0)
         data += blocks[skip : skip + length - len(data)]
         return data.ljust(length, b"\0")
+
+    def _headed(self) -> tuple[mf.Header, bytes]:
+        """Return the header and its bytes, made once a mission: memory is read in small pieces."""
+        run = self.state.run
+        assert run is not None
+        key = (run.number, run.first_ms, len(run.pauses))
+        if self._head is None or self._head[0] != key:
+            header = self.header()
+            self._head = (key, header, mf.encode_header(header))
+        return self._head[1], self._head[2]
 
     def _block(self, header: mf.Header, number: int) -> bytes:
         first = number * mf.READINGS_PER_BLOCK

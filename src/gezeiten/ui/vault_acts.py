@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from gezeiten.desk.vault_copy import Brought, copy_to, hand_on, take_copy_in
 from gezeiten.domain.timeline import duration_text
 from gezeiten.link.offload import Progress, Watch
 from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, number, tr
 from gezeiten.ui.work import Task
+
+if TYPE_CHECKING:
+    from gezeiten.desk.vault_copy import Brought
 
 
 class VaultActs:
@@ -39,12 +42,16 @@ class VaultActs:
             self._window, tr("Hand on the vault"), "vault.zip", "*.zip"
         )
         if name:
+            from gezeiten.desk.vault_copy import hand_on  # used now and then only
+
             self._write(lambda watch: hand_on(self._house.desk, Path(name), watch), name)
 
     def copy(self) -> None:
         """Ask for a folder and copy the vault into it."""
         name = QFileDialog.getExistingDirectory(self._window, tr("Copy the vault to"))
         if name:
+            from gezeiten.desk.vault_copy import copy_to  # used now and then only
+
             self._write(lambda watch: copy_to(self._house.desk, Path(name), watch), name)
 
     def take_file(self) -> None:
@@ -61,6 +68,8 @@ class VaultActs:
 
     def take(self, path: Path) -> None:
         """Take a copy in."""
+        from gezeiten.desk.vault_copy import take_copy_in  # used now and then only
+
         self._run(lambda watch: take_copy_in(self._house.desk, path, watch), self._brought)
 
     def cancel(self) -> None:

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale, to_assess
 from gezeiten.desk.handing import past_handovers
-from gezeiten.desk.live import recover_journals
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.offloading import recover_incoming
 from gezeiten.desk.places import points
@@ -130,6 +129,12 @@ class MainWindow(QMainWindow):
         """Take in what a killed offload left, then load."""
 
         def tidy(_task: object) -> int:
+            if not any(self.house.desk.archive.incoming.iterdir()):
+                refresh_stale(self.house.desk)
+                return 0
+            # brings polars along, which the window need not load to start
+            from gezeiten.desk.live import recover_journals
+
             taken = len(recover_incoming(self.house.desk)) + recover_journals(self.house.desk)
             refresh_stale(self.house.desk)
             return taken

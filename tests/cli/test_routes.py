@@ -1,0 +1,120 @@
+"""Drives, text files, copies of the vault and cables on the command line."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.handing import export_csv
+from gezeiten.desk.launching import launch
+from gezeiten.desk.places import point_named
+from gezeiten.desk.records import extent, record
+from gezeiten.desk.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.link.line import CablePort
+from tests.cli.test_main import data_of, run
+from tests.conftest import STORE_PLAN, Lab, StartStandin
+from tests.desk.test_text_files import station, tie_of
+
+
+@pytest.fixture
+def store(lab: Lab) -> Lab:
+    """The textile store's logger with two days recorded."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, {})
+    lab.later(2 * 24 * 60)
+    return lab
+
+
+def test_a_drive_is_taken_and_said_to_be_kept_the_next_time(store: Lab, tmp_path: Path) -> None:
+    folder = store.desk.archive.folder
+    store.standin.order("drive", folder=str(tmp_path / "stick"))
+    (tmp_path / "stick" / "missions" / "bad.mission").write_bytes(b"x" * 300)
+    [taken] = data_of("take", tmp_path / "stick", "--archive", folder)
+    assert (taken["serial"], taken["error"]) == ("D-2041", "")
+    assert taken["readings"] in (288, 289)
+    said = run("take", tmp_path / "stick", "--archive", folder).output
+    assert "missions/D-2041-12.mission: already kept." in said
+    assert "missions/bad.mission: " in said
+    (tmp_path / "empty").mkdir()
+    assert "No mission file lies there." in run(
+        "take", tmp_path / "empty", "--archive", folder
+    ).output  # fmt: skip
+
+
+def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_path: Path) -> None:
+    folder, path = lab.desk.archive.folder, station(tmp_path / "weather.txt", 60)
+    refused = run("take", path, "--archive", folder, code=2)
+    assert "of no kind that was tied before" in refused.stderr
+    take_text(lab.desk, path, tie_of(lab, path))
+    more = station(tmp_path / "more.txt", 90)
+    with more.open("a") as file:
+        file.write("rubbish\n")
+    first = data_of("take", more, "--archive", folder)
+    assert first == {"readings": 30, "repeated": 60, "left_out": 1}
+    said = run("take", more, "--archive", folder, "--as", "Weather station").output
+    assert "0 readings kept, 90 were kept already, 1 lines left out." in said
+    assert "line 92: it has 1 column where 5 are expected  rubbish" in said
+
+
+def test_our_own_csv_comes_back_in(store: Lab, tmp_path: Path) -> None:
+    """What was handed over can be taken in again, elsewhere or at another point."""
+    store.standin.order("drive", folder=str(tmp_path / "stick"))
+    run("take", tmp_path / "stick", "--archive", store.desk.archive.folder)
+    point = point_named(store.desk, "Textile store")
+    span = extent(store.desk, point.id, ["air_temperature"])
+    assert span is not None
+    done = export_csv(store.desk, point, (span[0], span[1] + 1), tmp_path / "own.csv")
+    found = look_at_text(store.desk, done.path)
+    assert found.proposal.doubts == ()
+    tie = proposed_tie(found, "Own")
+    known = {one.quantity for one in tie.columns if one.quantity}
+    assert known == {"air_temperature", "relative_humidity"}
+    from dataclasses import replace
+
+    take_text(store.desk, done.path, replace(tie, point="Elsewhere · Copy"))
+    copy = point_named(store.desk, "Copy")
+    for channel in sorted(known):
+        ours, theirs = (record(store.desk, p.id, channel) for p in (point, copy))
+        assert theirs.times_utc_ms.tolist() == ours.times_utc_ms.tolist()
+        assert theirs.values.tolist() == ours.values.tolist()
+
+
+def test_the_vault_is_copied_handed_on_and_taken_in(store: Lab, tmp_path: Path) -> None:
+    folder = store.desk.archive.folder
+    store.standin.order("drive", folder=str(tmp_path / "stick"))
+    run("take", tmp_path / "stick", "--archive", folder)
+    said = run("vault", "copy", tmp_path / "vault.zip", "--archive", folder).output
+    assert "1 raw offloads, each compared" in said
+    run("vault", "copy", tmp_path / "disk", "--archive", folder)
+    fresh = tmp_path / "fresh"
+    taken = data_of("vault", "take", tmp_path / "vault.zip", "--archive", fresh)
+    assert taken["offloads"] == 1
+    assert taken["refused"] == []
+    again = data_of("vault", "take", tmp_path / "disk", "--archive", fresh)
+    assert (again["offloads"], again["kept_already"]) == (0, 1)
+    assert "Everything is as it was kept." in run("verify", "--archive", fresh).output
+    refused = run("vault", "take", tmp_path / "stick", "--archive", fresh, code=2)
+    assert "no copy of a vault" in refused.stderr
+
+
+def test_a_logger_on_a_cable_is_found_and_offloaded(
+    tmp_path: Path, start_standin: StartStandin
+) -> None:
+    port = CablePort(str(tmp_path / "ttyTest"), 19_200, "E", 1)
+    start_standin("W-0112", cable=port)
+    folder = tmp_path / "archive"
+    folder.mkdir()
+    settings = {"addresses": "127.0.0.1:1", "serial_ports": port.path}
+    (folder / "settings.json").write_text(json.dumps(settings))
+    [found] = data_of("find", "--archive", folder)
+    assert (found["serial"], found["address"]) == ("W-0112", f"{port.path} (19200 8E1)")
+    assert json.loads((folder / "lines.json").read_text()) == {port.path: "19200 8E1"}
+    [taken] = data_of("offload", "--all", "--archive", folder)
+    assert (taken["serial"], taken["readings"], taken["error"]) == ("W-0112", 0, "")
+
+
+def test_new_commands_say_what_they_do() -> None:
+    for words in (("watch",), ("take",), ("vault",), ("vault", "copy"), ("vault", "take"),
+                  ("standin", "instrument")):  # fmt: skip
+        assert "Usage:" in run(*words, "--help").output

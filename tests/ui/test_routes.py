@@ -1,0 +1,123 @@
+"""Small parts of the routes: ports in words, progress in words, the vault's acts, what came."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.arrival import arrival
+from gezeiten.desk.cables import PortNews
+from gezeiten.desk.context import Desk
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import Offloaded, offload_logger
+from gezeiten.link.offload import Progress
+from gezeiten.ui.house import House
+from gezeiten.ui.part_dialog import ExtentBar
+from gezeiten.ui.progress import progress_words
+from gezeiten.ui.views.port_strip import SHOWN, PortStrip
+from tests.conftest import COLD_PLAN, Lab
+from tests.ui_help import PATIENCE_MS, open_window
+
+
+@pytest.mark.parametrize(
+    ("state", "words", "said"),
+    [
+        ("trying", "9600 8N1", "ttyX: trying 9600 8N1 ..."), ("logger", "D-2041", "ttyX: D-2041"),
+        ("silent", "", "ttyX: nothing answers"), ("busy", "", "ttyX: in use"),
+        ("barred", "", "ttyX: this account may not use it"), ("stopped", "", "ttyX: not looked at"),
+    ],
+)  # fmt: skip
+def test_a_port_says_what_is_on_it(qtbot: QtBot, state: str, words: str, said: str) -> None:
+    strip = PortStrip()
+    qtbot.addWidget(strip)
+    strip.show_news(PortNews("/dev/ttyX", state, words))
+    assert strip.lines() == [said]
+    assert strip.state("/dev/ttyX") == state
+    assert strip.state("/dev/other") == ""
+    assert strip.keep_only(set()) == {"/dev/ttyX"}
+    assert strip.lines() == []
+    assert strip.isHidden()
+
+
+def test_many_ports_do_not_push_the_loggers_away(qtbot: QtBot) -> None:
+    strip = PortStrip()
+    qtbot.addWidget(strip)
+    for i in range(SHOWN + 3):
+        strip.show_news(PortNews(f"/dev/ttyUSB{i}", "silent", ""))
+    assert strip.layout().count() == SHOWN + 1
+    assert len(strip.accessibleDescription().split("\n")) == SHOWN + 3
+
+
+def test_progress_is_said_with_what_the_line_can_do(qapp: object) -> None:
+    cable = Progress(480, 7_200, 9_900.0, 3.0, 10_473.0)
+    # the sign between thousands is the region's, which another test may have changed
+    assert progress_words("P-0320 offloading", cable).replace("7,200", "7200") == (
+        "P-0320 offloading · 480 of 7200 readings · 9.9 kB/s (the line can do 10.5) · 3 s left"
+    )
+    assert progress_words("x", Progress(0, 5, 0.0, None)) == "x · 0 of 5 readings · 0.0 kB/s"
+
+
+def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None:
+    lab = cold_lab
+    launch(lab.desk, lab.standin.address, lab.serial, COLD_PLAN, {})
+    lab.later(2 * 24 * 60)
+    came = arrival(lab.desk, offload_logger(lab.desk, lab.standin.address, lab.serial))
+    from gezeiten.desk.places import point_named
+    from gezeiten.desk.records import record
+
+    point = point_named(lab.desk, "Cold room A")
+    series = record(lab.desk, point.id, "probe_temperature")
+    assert came.span == (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]))
+    store = next(one for one in came.extremes if one.channel == "probe_temperature")
+    assert (store.low, store.high) == (series.values.min(), series.values.max())
+    assert came.clock_difference_ms is not None
+    assert came.open_gaps == 0
+    nothing = arrival(lab.desk, Offloaded(lab.serial, None, 0, 0, 0, "away", ()))
+    assert (nothing.span, nothing.extremes) == (None, ())
+
+
+def test_the_extent_is_chosen_by_dragging(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(tmp_path)
+    bar = ExtentBar(House(desk), (0, 1_000_000), [(600_000, 1_000_000)])
+    qtbot.addWidget(bar)
+    bar.resize(418, 64)
+    bar.show()
+    chosen: list[tuple[int, int]] = []
+    bar.chosen.connect(chosen.append)
+    QTest.mousePress(bar, Qt.MouseButton.LeftButton, pos=QPoint(9, 30))
+    QTest.mouseMove(bar, QPoint(209, 30))
+    QTest.mouseRelease(bar, Qt.MouseButton.LeftButton, pos=QPoint(209, 30))
+    assert chosen[-1][0] == pytest.approx(500_000, abs=5_000)
+    assert chosen[-1][1] == 1_000_000
+    bar.set_span((0, 1_000_000))
+    QTest.mousePress(bar, Qt.MouseButton.LeftButton, pos=QPoint(400, 30))
+    assert bar.span[0] <= bar.span[1]
+    desk.close()
+
+
+def test_the_vault_is_handed_on_and_taken_in_through_the_window(
+    qtbot: QtBot, cold_lab: Lab, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    lab = cold_lab
+    launch(lab.desk, lab.standin.address, lab.serial, COLD_PLAN, {})
+    lab.later(24 * 60)
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    window = open_window(qtbot, lab.desk)
+    target = tmp_path / "vault.zip"
+    chooser = "gezeiten.ui.vault_acts.QFileDialog"
+    monkeypatch.setattr(f"{chooser}.getSaveFileName", lambda *_: (str(target), ""))
+    window.vault_acts.hand_on()
+    qtbot.waitUntil(lambda: "each compared" in window.message.text(), timeout=PATIENCE_MS)
+    assert "1 raw offload," in window.message.text()
+    monkeypatch.setattr(f"{chooser}.getOpenFileName", lambda *_: (str(target), ""))
+    window.vault_acts.take_file()
+    qtbot.waitUntil(lambda: "1 kept already" in window.message.text(), timeout=PATIENCE_MS)
+    monkeypatch.setattr(f"{chooser}.getExistingDirectory", lambda *_: str(tmp_path / "nothing"))
+    window.vault_acts.take_folder()
+    qtbot.waitUntil(lambda: "no copy of a vault" in window.message.text(), timeout=PATIENCE_MS)
+    window.vault_acts.cancel()
+    window.close()
