@@ -135,6 +135,16 @@ def test_the_end_of_a_long_text_settles_its_dates(tmp_path: Path) -> None:
     assert [d.kind for d in propose(path).doubts] == ["zone"]
 
 
+def test_who_knows_the_sign_between_columns_may_say_it(tmp_path: Path) -> None:
+    path = tmp_path / "t.csv"
+    path.write_text("".join(f"2026-11-{d:02} 00:00;1,5;2,5\n" for d in range(1, 29)))
+    assert propose(path).form.delimiter == ";"
+    forced = propose(path, ",")
+    assert (forced.form.delimiter, forced.form.columns) == (",", 3)
+    with pytest.raises(InputError, match="No columns"):
+        propose(path, "\t")
+
+
 def test_a_comma_between_thousands_or_decimals_is_asked(tmp_path: Path) -> None:
     path = tmp_path / "t.csv"
     path.write_text("".join(f"2026-11-{d:02} 00:00;1,234\n" for d in range(1, 20)))

@@ -58,13 +58,15 @@ class TextTaken:
     rejected_in_all: int = 0
 
 
-def look_at_text(desk: Desk, path: Path) -> Recognised:
+def look_at_text(desk: Desk, path: Path, delimiter: str = "") -> Recognised:
     """Return how a text is proposed to be read; one of a kind seen before is recognised.
+
+    delimiter: what stands between the columns, where somebody knows better.
 
     Raises:
         InputError: it cannot be read, or holds no columns of times and numbers.
     """
-    proposal = propose(path)
+    proposal = propose(path, delimiter)
     return Recognised(proposal, _fitting(kept_ties(desk), proposal))
 
 

@@ -26,6 +26,8 @@ SAMPLE_LINES = 400
 _SAMPLE_BYTES = 256 << 10
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
+_DELIMITERS = ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.9, SPACES))
+"""With how much each is liked where several would do."""
 _UNIT = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
 
 _OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
@@ -63,8 +65,10 @@ class Proposal:
     doubts: tuple[Doubt, ...]
 
 
-def propose(path: Path) -> Proposal:
+def propose(path: Path, delimiter: str = "") -> Proposal:
     """Return how a text is proposed to be read.
+
+    delimiter: what stands between the columns, where somebody knows; "" to find it out.
 
     Raises:
         InputError: it cannot be read, is no text, or has no columns with times and numbers.
@@ -72,7 +76,7 @@ def propose(path: Path) -> Proposal:
     encoding = sniff_encoding(_head(path))
     lines = _first_lines(path, encoding)
     tail = _last_lines(path, encoding)
-    delimiter, first, count, widths = _shape(lines)
+    delimiter, first, count, widths = _shape(lines, delimiter)
     draft = TextForm(encoding, delimiter, ".", first + 1, count, TimeForm((), ""), widths=widths)
     rows = [row for row in (split_line(line, draft) for line in lines[first:] + tail)
             if len(row) == count]  # fmt: skip
@@ -139,10 +143,12 @@ def _last_lines(path: Path, encoding: str) -> list[str]:
 
 
 # -- columns ---------------------------------------------------------------------------------------
-def _shape(lines: list[str]) -> tuple[str, int, int, tuple[int, ...]]:
+def _shape(lines: list[str], wanted: str = "") -> tuple[str, int, int, tuple[int, ...]]:
     """Return delimiter, index of the first line of readings, number of columns, fixed widths."""
     best: tuple[float, str, int, int] = (0.0, "", 0, 0)
-    for weight, delimiter in ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.9, SPACES)):
+    for weight, delimiter in _DELIMITERS:
+        if wanted not in ("", delimiter):
+            continue
         draft = TextForm("utf-8", delimiter, ".", 1, 0, TimeForm((), ""))
         rows = [split_line(line, draft) if line.strip() else [] for line in lines]
         counts = Counter(len(row) for row in rows if len(row) > 1 and _has_readings(row))
@@ -157,7 +163,7 @@ def _shape(lines: list[str]) -> tuple[str, int, int, tuple[int, ...]]:
         if score > best[0]:
             best = (score, delimiter, first, count)
     score, delimiter, first, count = best
-    if score < 0.5:
+    if score < 0.5 or wanted == FIXED:
         widths = _fixed_widths(lines)
         if widths:
             draft = TextForm("utf-8", FIXED, ".", 1, len(widths), TimeForm((), ""), widths=widths)

@@ -75,7 +75,7 @@ class TextDialog(QDialog):
         self.raw.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.raw.setAccessibleName(tr("The file as it is"))
         self.raw.setStyleSheet("font-family: monospace;")
-        self.read = QTableWidget(0, 1)
+        self.read = QTableWidget(0, 0)
         self.read.setAccessibleName(tr("As it is read"))
         self.read.verticalHeader().hide()
         self.read.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -112,8 +112,8 @@ class TextDialog(QDialog):
             field.textEdited.connect(self._changed)
         for box in (self.point, self.zone):
             box.currentTextChanged.connect(self._changed)
-        for box in (self.delimiter, self.decimal):
-            box.currentIndexChanged.connect(self._changed)
+        self.decimal.currentIndexChanged.connect(self._changed)
+        self.delimiter.activated.connect(lambda _: self._split_anew())
 
     def _lay_out(self) -> None:
         fields = (
@@ -152,6 +152,28 @@ class TextDialog(QDialog):
 
         self.take.setEnabled(False)
         self._house.run(work, self._show, failed=self._complain)
+
+    def _split_anew(self) -> None:
+        """Other signs stand between the columns: propose everything else anew."""
+        desk, path, sign = self._house.desk, self._path, self.delimiter.currentData()
+        self._house.run(
+            lambda _task: look_at_text(desk, path, sign), self._show_again,
+            failed=self._complain, latest="text look",
+        )  # fmt: skip
+
+    def _show_again(self, recognised: Recognised) -> None:
+        point, zone, name = (
+            self.point.currentText(), self.zone.currentText(), self.name.text()
+        )  # fmt: skip
+        self._recognised = recognised
+        tie = proposed_tie(recognised, name)
+        form = replace(tie.form, time=replace(tie.form.time, zone=zone))
+        self._tie = replace(tie, point=point, form=form)
+        self._open_doubts = {d.kind for d in recognised.proposal.doubts if d.choices}
+        self._show_doubts(self._tie)
+        self._show_form(self._tie)
+        self._show_ties(self._tie)
+        self._changed()
 
     def _show(self, found: tuple[Recognised, list[tuple[str, str]]]) -> None:
         self._recognised, known = found
