@@ -36,7 +36,6 @@ from gezeiten.link.drive import (
 )
 from gezeiten.link.mission_file import decode_mission_file
 from gezeiten.link.offload import Progress, Watch
-from gezeiten.link.unmount import unmount, write_out
 
 UNWATCHED = Watch()
 
@@ -218,6 +217,8 @@ def release(desk: Desk, drive: DriveSeen) -> str:
     """
     if not drive.device.startswith("/dev/"):
         return f"{drive.label} is a folder; nothing has to be unplugged."
+    from gezeiten.link.unmount import unmount, write_out  # the message bus is needed here only
+
     write_out(drive.root)
     if unmount(drive.device):
         desk.log_alone("drive released", drive.label, f"{drive.device} was unmounted.")

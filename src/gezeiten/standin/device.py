@@ -123,6 +123,7 @@ class SimLogger:
         self._unlocked_until_ms = 0.0
         self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
         self._blocks: dict[tuple[int, int, int], bytes] = {}
+        self._plan: tuple[dict[str, Any], Plan] | None = None
         self._head: tuple[tuple[int, int, int], mf.Header, bytes] | None = None
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
@@ -173,7 +174,12 @@ class SimLogger:
     # -- mission -------------------------------------------------------------------------------
     @property
     def plan(self) -> Plan | None:
-        return plan_from_dict(self.state.run.plan) if self.state.run else None
+        run = self.state.run
+        if run is None:
+            return None
+        if self._plan is None or self._plan[0] is not run.plan:
+            self._plan = (run.plan, plan_from_dict(run.plan))  # asked for at every read
+        return self._plan[1]
 
     def readings(self) -> int:
         """Return how many readings the mission has recorded so far."""
