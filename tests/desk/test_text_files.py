@@ -14,8 +14,10 @@ import numpy as np
 import pytest
 from sqlalchemy import select
 
-from gezeiten.archive.tables import Offload
+from gezeiten.archive.tables import Logger, Offload
 from gezeiten.desk.board import board
+from gezeiten.desk.contact import contact
+from gezeiten.desk.live import LivePlan, Recorder
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
@@ -32,6 +34,7 @@ from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text_form import ColumnTie, Tie
 from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.profile import known_profiles
 from tests.conftest import Lab
 
 BEGIN = datetime(2026, 10, 1, tzinfo=UTC)
@@ -152,6 +155,28 @@ def test_a_tie_that_cannot_be_used_says_why(
     tie = tie_of(lab, station(tmp_path / "weather.txt", 20))
     with pytest.raises(InputError, match=words):
         checked_tie(replace(tie, **change))  # type: ignore[arg-type]
+
+
+def test_a_source_never_takes_the_name_of_a_logger(lab: Lab, tmp_path: Path) -> None:
+    contact(lab.desk, lab.standin.address, lab.serial)
+    path = station(tmp_path / "weather.txt", 20)
+    with pytest.raises(InputError, match="name of another source"):
+        take_text(lab.desk, path, replace(tie_of(lab, path), name=lab.serial))
+    with lab.desk.archive.reading() as session:
+        logger = session.scalars(select(Logger)).one()
+        assert (logger.serial, logger.model) == (lab.serial, "Düne T2")
+        assert logger.firmware
+    profile = known_profiles()[0][0]
+    with pytest.raises(InputError, match="name of another source"):
+        Recorder(
+            lab.desk, LivePlan(profile, "x", lab.serial, POINT, 1.0), lambda _: None, lambda: True
+        )
+    take_text(lab.desk, path, tie_of(lab, path))
+    with pytest.raises(InputError, match="name of another source"):
+        Recorder(
+            lab.desk, LivePlan(profile, "x", "Weather station", POINT, 1.0), lambda _: None,
+            lambda: True,
+        )  # fmt: skip
 
 
 def test_nothing_is_half_kept(lab: Lab, tmp_path: Path) -> None:

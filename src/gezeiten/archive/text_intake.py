@@ -25,7 +25,7 @@ from gezeiten.archive.intake import (
     kept_ranges,
 )
 from gezeiten.archive.readings import block_times, series_row, store_readings
-from gezeiten.archive.tables import Block, Mission, Offload, Point
+from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import InputError
@@ -125,10 +125,21 @@ def take_in_text(
         return taken
 
 
+def check_name(session: Session, name: str, model: str) -> None:
+    """Make sure that the name of a source is not that of something else, a logger's serial say.
+
+    Raises:
+        InputError: it is.
+    """
+    taken = session.scalars(select(Logger.model).filter_by(serial=name)).first()
+    if taken is not None and taken != model:
+        raise InputError(f"“{name}” is the name of another source ({taken}); choose another name.")
+
+
 def _mission_of(session: Session, source: Source, how: Circumstances) -> Mission:
     """Return the mission that stands for a source, made where it is new."""
-    serial = source.name
-    logger = find_logger(session, serial, source.model, "")
+    check_name(session, source.name, source.model)
+    logger = find_logger(session, source.name, source.model, "")
     point = find_point(session, source.point)
     mission = session.scalars(
         select(Mission).filter_by(logger_id=logger.id, point_id=point.id)

@@ -340,7 +340,11 @@ def _all_readings_kept(desk: Desk, record: CourierRecord) -> str:
             select(Offload.sha256)
             .join(Mission)
             .join(Logger)
-            .where(Logger.serial == record.serial, Mission.number == record.mission)
+            .where(
+                Logger.serial == record.serial,
+                Mission.number == record.mission,
+                Mission.launched_ms == record.launched_ms,
+            )
         ).all()
     for sha256 in parts:
         try:

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import TextIO
 
 from gezeiten.archive.database import translated
-from gezeiten.archive.text_intake import LIVE_MODEL
+from gezeiten.archive.text_intake import LIVE_MODEL, check_name
 from gezeiten.desk.context import Desk
 from gezeiten.desk.text_files import TextTaken, take_tied
 from gezeiten.domain.quantities import quantity
@@ -140,6 +140,8 @@ class Recorder:
         roll_s: float = ROLL_S,
     ) -> None:
         self._desk, self._plan = desk, checked_plan(plan)
+        with desk.archive.reading() as session:
+            check_name(session, plan.name.strip(), LIVE_MODEL)
         self._tell, self._cancelled, self._roll_s = tell, cancelled, roll_s
         self._tie = tie_of(plan)
         self._sums: dict[str, tuple[float, int]] = {}

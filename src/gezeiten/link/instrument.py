@@ -9,6 +9,7 @@ import os
 import select
 import struct
 import time
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -40,7 +41,7 @@ class Sample:
     raw: str
 
 
-class Instrument:
+class Instrument(ABC):
     """An open instrument; use `open_instrument`. `sample` waits for the next one."""
 
     def __init__(self, path: str, profile: Profile, now_ms: Callable[[], float]) -> None:
@@ -48,17 +49,17 @@ class Instrument:
         self._due_s = time.monotonic()
         self._path = path
 
+    @abstractmethod
     def sample(self, wait_s: float) -> Sample | None:
         """Return the next sample, None where none came within the time.
 
         Raises:
             LoggerAwayError: the port is gone.
         """
-        raise NotImplementedError
 
+    @abstractmethod
     def close(self) -> None:
         """Let go of the port."""
-        raise NotImplementedError
 
     def _wait_for_turn(self, wait_s: float) -> bool:
         """Wait until the instrument is due to be asked; False where that is later than `wait_s`."""
@@ -228,7 +229,7 @@ def open_instrument(path: str, profile: Profile, now_ms: Callable[[], float]) ->
     Raises:
         DeviceError: the port is gone or in use. SurroundingsError: this account may not use it.
     """
-    kinds = {LINES: _Lines, REGISTERS: _Registers}
+    kinds: dict[str, type[_Lines] | type[_Registers]] = {LINES: _Lines, REGISTERS: _Registers}
     return kinds.get(profile.kind, _Sdi12)(path, profile, now_ms)
 
 

@@ -6,6 +6,7 @@ A line carries Modbus messages, whatever is below: `modbus` over TCP, `rtu` over
 from __future__ import annotations
 
 import re
+from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from types import TracebackType
@@ -119,7 +120,7 @@ class Line(Protocol):
         """Let go of the line; closing twice does no harm."""
 
 
-class BaseLine:
+class BaseLine(ABC):
     """The parts that are the same on every line."""
 
     name: str
@@ -135,11 +136,13 @@ class BaseLine:
     ) -> None:
         self.close()
 
+    @abstractmethod
     def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:
-        raise NotImplementedError
+        """See `Line.answers`."""
 
+    @abstractmethod
     def close(self) -> None:
-        raise NotImplementedError
+        """See `Line.close`."""
 
     @property
     def limit_bytes_per_s(self) -> float | None:

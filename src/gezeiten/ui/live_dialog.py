@@ -63,11 +63,15 @@ class LiveWork(QObject):
         return self.plan is not None
 
     def start(self, plan: LivePlan) -> None:
-        """Begin to record."""
+        """Begin to record.
+
+        Raises:
+            GezeitenError: the plan cannot be recorded; nothing has begun.
+        """
         desk, wanted = self._house.desk, self._house.desk.settings.keep_awake
-        self._ended, self.plan = threading.Event(), plan
-        self.drawn, self.readings = {}, 0
+        self._ended = threading.Event()
         recorder = Recorder(desk, plan, self.news.emit, self._ended.is_set)
+        self.plan, self.drawn, self.readings = plan, {}, 0
 
         def run() -> None:
             try:
@@ -256,12 +260,11 @@ class LiveDialog(QDialog):
             self._house.run(lambda _task: self._work.stop(), lambda _: self._show_state())
             return
         try:
-            plan = checked_plan(self.plan())
+            self._work.start(checked_plan(self.plan()))
         except GezeitenError as exc:
             self._complain(str(exc))
             return
         self.raw.clear()
-        self._work.start(plan)
 
     def plan(self) -> LivePlan:
         """Return what is to be recorded.
