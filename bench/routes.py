@@ -155,7 +155,7 @@ def text(report: Report) -> None:
 
 
 _BIG = """
-import resource, sys
+import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.text_files import take_text
@@ -165,7 +165,8 @@ ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", 
     ("co2", "ppm"), ("relative_humidity", "%"), ("air_pressure", "kPa")), 1))
 desk = Desk(Path(sys.argv[1]))
 taken = take_text(desk, Path(sys.argv[2]), Tie("Big", "A · B", form, ties))
-print(taken.intake.readings, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+status = dict(line.split(":", 1) for line in open("/proc/self/status"))
+print(taken.intake.readings, int(status["VmHWM"].split()[0]) / 1024)
 """
 
 

@@ -32,7 +32,7 @@ from gezeiten.link.courier import CourierSession, courier_record
 from gezeiten.link.drive import DriveSeen, Mount, drives, mission_paths, mounts
 from gezeiten.link.find import CourierAnswersError, FoundCourier, ask
 from gezeiten.link.modbus import ModbusTcp
-from gezeiten.link.offload import Watch
+from gezeiten.link.transfer import Watch
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
 
@@ -275,7 +275,9 @@ from gezeiten.desk.contact import contact
 from gezeiten.desk.couriers import contact_courier, take_from_courier
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Address
-from gezeiten.link.offload import Watch
+from gezeiten.link.transfer import Watch
+import gezeiten.link.transfer as transfer
+transfer._TELL_EVERY_S = -1.0
 def tell(progress):
     if progress.readings >= int(sys.argv[3]):
         os.kill(os.getpid(), signal.SIGKILL)

@@ -21,7 +21,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.errors import LoggerAwayError, LoggerBusyError, WrongLoggerError
-from gezeiten.link.offload import Watch, lock_incoming
+from gezeiten.link.transfer import Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 
 
@@ -126,8 +126,8 @@ from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.link.line import Address
-from gezeiten.link.offload import Watch
-import gezeiten.link.offload as transfer
+from gezeiten.link.transfer import Watch
+import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0
 def tell(progress):
     if progress.readings >= int(sys.argv[3]):

@@ -16,7 +16,7 @@ from gezeiten.desk.records import record
 from gezeiten.desk.vault_copy import copy_to, for_people, hand_on, named_raws, take_copy_in
 from gezeiten.desk.verifying import verify
 from gezeiten.errors import ArchiveDamagedError, CancelledError, InputError
-from gezeiten.link.offload import Watch
+from gezeiten.link.transfer import Watch
 
 
 @pytest.fixture

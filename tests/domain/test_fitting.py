@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import datetime
-from itertools import permutations
+from itertools import combinations, permutations
 
 import pytest
 from hypothesis import given
@@ -19,7 +19,7 @@ from gezeiten.domain.naming import mission_name, name_fault, season
 from gezeiten.domain.plan import ChannelSetting, Manners, Plan
 from gezeiten.domain.plan_check import check_plan, fits
 from gezeiten.domain.plan_words import compared, plan_fields, rule_text
-from gezeiten.domain.route import distance_km, length_km, round_order
+from gezeiten.domain.route import EXACT_PLACES, distance_km, length_km, round_order
 from gezeiten.domain.units import shown_unit, shown_units
 from gezeiten.domain.windows import NIGHTS
 from gezeiten.errors import InputError, PlanError
@@ -229,7 +229,20 @@ def test_the_way_is_short_whole_and_begins_where_it_must(places: list[tuple[floa
     assert order[0] == 0
     ways = [[0, *rest] for rest in permutations(range(1, len(places)))]
     best = min(length_km([places[i] for i in way]) for way in ways)
-    assert length_km([places[i] for i in order]) <= best * 1.35 + 1e-9
+    assert length_km([places[i] for i in order]) == pytest.approx(best, abs=1e-9)
+
+
+@given(st.lists(positions, min_size=EXACT_PLACES + 1, max_size=16, unique=True))
+def test_the_way_through_many_places_cannot_be_shortened_by_turning_a_part(
+    places: list[tuple[float, float]],
+) -> None:
+    order = round_order(list(places), 0)
+    assert sorted(order) == list(range(len(places)))
+    assert order[0] == 0
+    length = length_km([places[i] for i in order])
+    for a, b in combinations(range(1, len(order) + 1), 2):
+        turned = order[:a] + order[a:b][::-1] + order[b:]
+        assert length <= length_km([places[i] for i in turned]) + 1e-6
 
 
 def test_places_without_a_position_come_last() -> None:

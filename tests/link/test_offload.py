@@ -11,8 +11,9 @@ from gezeiten.errors import CancelledError, LoggerAwayError
 from gezeiten.link import registers as reg
 from gezeiten.link.mission_file import decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
-from gezeiten.link.offload import Progress, Transfer, Watch, offload, wanted_blocks
+from gezeiten.link.offload import Transfer, offload, wanted_blocks
 from gezeiten.link.session import LoggerSession
+from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import HASTY, STORE_PLAN, Lab
 
 

@@ -26,9 +26,10 @@ from gezeiten.link.cable import detect, ports, settings_to_try
 from gezeiten.link.line import CablePort, TimeLimits, cable_port
 from gezeiten.link.mission_file import READINGS_PER_BLOCK, decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
-from gezeiten.link.offload import Progress, Watch, offload, route_of
+from gezeiten.link.offload import offload
 from gezeiten.link.rtu import ModbusRtu, answer_length, crc_holds, silence_s, with_crc
 from gezeiten.link.session import LoggerSession
+from gezeiten.link.transfer import Progress, Watch, route_of
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import ANCHOR_MS, DAY_MS, STORE_PLAN, StartStandin
 

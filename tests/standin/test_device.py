@@ -38,7 +38,7 @@ def pass_days(device: SimLogger, days: float) -> None:
 
 
 def memory(device: SimLogger) -> mf.MissionFile:
-    [entry] = device.directory()
+    [entry] = device.memory.directory()
     size = entry["block_bytes"]
     start = entry["first_held"] // mf.READINGS_PER_BLOCK
     count = -(-entry["readings"] // mf.READINGS_PER_BLOCK)

@@ -14,7 +14,7 @@ from gezeiten.desk.cables import PortNews
 from gezeiten.desk.context import Desk
 from gezeiten.desk.launching import launch
 from gezeiten.desk.offloading import Offloaded, offload_logger
-from gezeiten.link.offload import Progress
+from gezeiten.link.transfer import Progress
 from gezeiten.ui.house import House
 from gezeiten.ui.part_dialog import ExtentBar
 from gezeiten.ui.progress import progress_words

@@ -1,6 +1,6 @@
 """Opening the archive: folder, database with its migrations, vault; errors translated once.
 
-Layout of the folder: archive.db, vault/, certificates/, reports/, incoming/, handovers/, sheets/.
+Layout of the folder: archive.db and FOLDERS.
 Before a migration the database is copied aside as archive-before-<version>.db.
 """
 
@@ -28,6 +28,7 @@ from gezeiten.errors import (
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 BUSY_S = 5.0
+FOLDERS = ("vault", "overviews", "certificates", "reports", "incoming", "handovers", "sheets")
 
 
 class Archive:
@@ -48,7 +49,7 @@ class Archive:
         self.url = url or f"sqlite:///{folder / 'archive.db'}"
         self._write_lock = threading.Lock()
         with translated(folder):
-            for name in ("vault", "certificates", "reports", "incoming", "handovers", "sheets"):
+            for name in FOLDERS:
                 (folder / name).mkdir(parents=True, exist_ok=True)
             self.engine = create_engine(
                 self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {}
@@ -57,6 +58,7 @@ class Archive:
                 event.listen(self.engine, "connect", _prepare_sqlite)
             self._migrate()
         self.vault = Vault(folder / "vault")
+        self.overviews = Vault(folder / "overviews", ".overview", "overview")
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")
         self.reports = Vault(folder / "reports", ".report", "logger's report")
         self.sheets = folder / "sheets"

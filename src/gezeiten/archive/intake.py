@@ -92,15 +92,23 @@ class Intake:
         return size(self.added)
 
 
-def take_in(archive: Archive, raw: bytes, file: RawMission, how: Circumstances) -> Intake:
-    """Keep a mission file. Bytes without a single new reading change nothing."""
+def take_in(
+    archive: Archive,
+    raw: bytes,
+    file: RawMission,
+    how: Circumstances,
+    *,
+    even_if_known: bool = False,
+) -> Intake:
+    """Keep a mission file. Bytes without a single new reading change nothing, unless
+    `even_if_known`: then they are kept as an offload that added nothing."""
     with archive.writing() as session:
         mission = find_mission(session, file)
         added = merged(
             part for got in file.received for part in missing(got, kept_ranges(session, mission.id))
         )
         point_id = mission.point_id or 0
-        if not added:
+        if not added and not even_if_known:
             return Intake(None, mission.id, point_id, [], "")
         with translated(archive.folder):
             sha256 = archive.vault.put(raw)

@@ -134,6 +134,24 @@ class Offload(Base):
     reading: Mapped[dict[str, Any] | None] = mapped_column(JSON)
 
 
+class OverviewRow(Base):
+    """A mission looked at by every n-th reading or by means; adds no reading. kind: `ThinKind`.
+
+    came: the readings that its values stand for."""
+
+    __tablename__ = "overview"
+    id: Mapped[int] = _key()
+    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"), index=True)
+    at_ms: Mapped[int]
+    person: Mapped[str]
+    route: Mapped[str]
+    sha256: Mapped[str]
+    size: Mapped[int]
+    kind: Mapped[str]
+    every: Mapped[int]
+    came: Mapped[list[list[int]]] = mapped_column(JSON)
+
+
 class SeriesRow(Base):
     """The readings of one quantity at one point, across missions."""
 

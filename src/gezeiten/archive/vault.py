@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import os
+import secrets
 from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 
 from gezeiten.errors import ArchiveDamagedError
 
@@ -35,33 +38,24 @@ class Vault:
         On disk for good when this returns. Raises OSError when the disk is full.
         """
         sha256 = fingerprint(data)
-        target = self.path(sha256)
-        if target.exists():
-            return sha256
-        target.parent.mkdir(parents=True, exist_ok=True)
-        fresh = target.with_suffix(f".{os.getpid()}.new")
-        try:
-            with fresh.open("wb") as out:
-                out.write(data)
-                out.flush()
-                os.fsync(out.fileno())
-            fresh.chmod(0o444)
-            fresh.replace(target)
-        finally:
-            fresh.unlink(missing_ok=True)
-        return sha256
+        return sha256 if self.path(sha256).exists() else self._keep(io.BytesIO(data))
 
     def put_file(self, source: Path) -> str:
         """Keep a file of any size and return its fingerprint; it stays where it is.
 
         On disk for good when this returns. Raises OSError when the disk is full.
         """
+        with source.open("rb") as file:
+            return self._keep(file)
+
+    def _keep(self, source: BinaryIO) -> str:
+        """Copy into the vault, fingerprint on the way, appear under it whole or not at all."""
         self._folder.mkdir(parents=True, exist_ok=True)
-        fresh = self._folder / f"{os.getpid()}-{source.name[-40:]}.new"
+        fresh = self._folder / f"{os.getpid()}-{secrets.token_hex(4)}.new"
         digest = hashlib.sha256()
         try:
-            with source.open("rb") as file, fresh.open("wb") as out:
-                while piece := file.read(_PIECE_BYTES):
+            with fresh.open("wb") as out:
+                while piece := source.read(_PIECE_BYTES):
                     digest.update(piece)
                     out.write(piece)
                 out.flush()
@@ -72,6 +66,7 @@ class Vault:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 fresh.chmod(0o444)
                 fresh.replace(target)
+                _write_out(target.parent)
         finally:
             fresh.unlink(missing_ok=True)
         return sha256
@@ -121,3 +116,12 @@ class Vault:
         """Yield the fingerprints of everything kept."""
         for path in sorted(self._folder.glob(f"*/*{self._suffix}")):
             yield path.stem
+
+
+def _write_out(folder: Path) -> None:
+    """Have the names in a folder written to the disk: a file without a name is lost."""
+    names = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(names)
+    finally:
+        os.close(names)

@@ -17,8 +17,7 @@ from platformdirs import user_config_path, user_data_path
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
-from gezeiten.desk.live import recover_journals
-from gezeiten.desk.offloading import recover_incoming
+from gezeiten.desk.recovery import recover
 from gezeiten.domain.timeline import DAY_MS, to_ms
 from gezeiten.errors import GezeitenError, InputError
 
@@ -51,8 +50,7 @@ def open_desk(folder: Path | None) -> Iterator[Desk]:
     target.mkdir(parents=True, exist_ok=True)
     desk = Desk(target, settings_file=settings_file(target))
     try:
-        recover_incoming(desk)
-        recover_journals(desk)
+        recover(desk)
         refresh_stale(desk)
         yield desk
     finally:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -21,7 +22,7 @@ from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.models import logger_model
 from gezeiten.errors import GezeitenError, InputError, LoggerBusyError
 from gezeiten.link.mission_file import Header, MissionFile
-from gezeiten.link.offload import lock_incoming
+from gezeiten.link.transfer import Meter, Watch, lock_incoming
 
 NEW, KEPT, UNUSABLE = "new", "kept", "unusable"
 
@@ -133,13 +134,17 @@ def _facts(header: Header) -> dict[str, Any]:
     }
 
 
-def keep_arrived(desk: Desk, path: Path, how: Circumstances) -> Intake:
+def keep_arrived(
+    desk: Desk, path: Path, how: Circumstances, *, even_if_known: bool = False
+) -> Intake:
     """Take a file that has come whole into the archive and read it back from the vault.
+
+    even_if_known: keep its bytes though no reading in them is new, so that they are recognised.
 
     Raises:
         GezeitenError: it is not in the vault as it came; the incoming file stays then.
     """
-    intake = take_in_file(desk, path, how)
+    intake = take_in_file(desk, path, how, even_if_known=even_if_known)
     if intake.offload_id is not None:
         desk.archive.vault.get(intake.sha256)  # what is safe is what can be read back
     with translated(desk.archive.folder):
@@ -147,22 +152,37 @@ def keep_arrived(desk: Desk, path: Path, how: Circumstances) -> Intake:
     return intake
 
 
-def incoming(desk: Desk, record: CarriedRecord, route: str) -> tuple[Path, int]:
-    """Return the incoming file of a record, and its lock.
+@contextmanager
+def locked_incoming(desk: Desk, name: str, serial: str) -> Iterator[Path]:
+    """Yield the incoming file of this name, for us alone.
 
     Raises:
         LoggerBusyError: another window or program is taking it.
     """
-    name = record.sha256[:24] or f"{record.serial}-{record.mission}"
-    path = desk.archive.incoming / f"{name}.{route}.part"
+    path = desk.archive.incoming / name
     with translated(desk.archive.folder):
         lock = lock_incoming(path)
     if lock is None:
         raise LoggerBusyError(
-            f"The record of {record.serial} is being taken by another window or program; wait "
-            "for it."
+            f"The record of {serial} is being taken by another window or program; wait for it."
         )
-    return path, lock
+    try:
+        yield path
+    finally:
+        os.close(lock)
+
+
+def carried_meter(
+    records: list[CarriedRecord], watch: Watch, limit_bytes_per_s: float | None = None
+) -> Meter:
+    """Return a meter over all these records together."""
+    return Meter(
+        watch,
+        sum(record.size for record in records),
+        sum(record.readings for record in records),
+        "Taking was stopped; it goes on where it was next time.",
+        limit_bytes_per_s,
+    )
 
 
 def take_each(
@@ -188,8 +208,3 @@ def take_each(
             Offloaded(record.serial, intake.point_id, intake.readings, 0, waiting, "", ids)
         )
     return results
-
-
-def let_go(lock: int) -> None:
-    """Let go of an incoming file."""
-    os.close(lock)

@@ -20,6 +20,7 @@ from gezeiten.link.session import addresses
 
 if TYPE_CHECKING:
     from gezeiten.desk.pins import PinStore
+    from gezeiten.link.overview import Overview
 
 
 class ClockWatch(Protocol):
@@ -79,6 +80,8 @@ class Desk:
         """Folders chosen by hand to be looked at as drives, for this run only."""
         self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
         """Records in memory by (point id, channel), with the version they were made of."""
+        self.overviews: dict[str, Overview] = {}
+        """Overviews in memory by their fingerprint."""
 
     def now_ms(self) -> int:
         """Return the present instant in whole milliseconds."""

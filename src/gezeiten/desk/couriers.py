@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -24,9 +23,10 @@ from gezeiten.desk.carried import (
     NEW,
     UNUSABLE,
     CarriedRecord,
+    carried_meter,
     is_kept_whole,
     keep_arrived,
-    let_go,
+    locked_incoming,
     new_readings,
     take_each,
 )
@@ -40,21 +40,20 @@ from gezeiten.errors import (
     GezeitenError,
     InputError,
     LoggerAnswerError,
-    LoggerBusyError,
     LoggerRefusedError,
 )
 from gezeiten.link.courier import CourierRecord, CourierSession
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Endpoint
 from gezeiten.link.lines import open_line
-from gezeiten.link.offload import Progress, Watch, lock_incoming
 from gezeiten.link.registers import CourierState
+from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
-UNWATCHED = Watch()
+HALF = "half"
 _TROUBLE_WORDS = {
     "too large": "It was too large for the courier; offload the logger itself.",
     "unknown model": "The courier does not know this model; offload the logger itself.",
-    "half": "The courier was taken away while it collected; what is there can be taken.",
+    HALF: "The courier was taken away while it collected; what is there can be taken.",
 }
 
 
@@ -164,7 +163,7 @@ def take_from_courier(
     with _conversation(desk, card.address, card.serial) as session:
         clock = session.clock(desk.clock)
         listed = {str(record.number): record for record in session.records()}
-        meter = _Meter(wanted, watch, session.limit_bytes_per_s)
+        meter = carried_meter(wanted, watch, session.limit_bytes_per_s)
 
         def take(carried: CarriedRecord) -> Intake:
             record = listed.get(carried.key)
@@ -197,64 +196,20 @@ def _circumstances(
     )
 
 
-class _Meter:
-    """Counts bytes over all records; tells of it as readings."""
-
-    def __init__(
-        self, records: list[CarriedRecord], watch: Watch, limit_bytes_per_s: float | None
-    ) -> None:
-        self._bytes = max(sum(record.size for record in records), 1)
-        self._readings = sum(record.readings for record in records)
-        self._watch, self._limit = watch, limit_bytes_per_s
-        self._began, self._came = time.monotonic(), 0
-
-    def skip(self, count: int) -> None:
-        """So many bytes were here already."""
-        self._bytes -= count
-
-    def came(self, count: int) -> None:
-        """Some bytes came.
-
-        Raises:
-            CancelledError: it is to end here.
-        """
-        self._came += count
-        rate = self._came / max(time.monotonic() - self._began, 1e-6)
-        share = min(self._came / max(self._bytes, 1), 1.0)
-        self._watch.progress(
-            Progress(
-                int(share * self._readings), self._readings, rate,
-                max(self._bytes - self._came, 0) / rate, self._limit,
-            )
-        )  # fmt: skip
-        if self._watch.cancelled():
-            raise CancelledError("Taking was stopped; it goes on where it was next time.")
-
-
 def _take(
-    desk: Desk, session: CourierSession, record: CourierRecord, how: Circumstances, meter: _Meter
+    desk: Desk, session: CourierSession, record: CourierRecord, how: Circumstances, meter: Meter
 ) -> Intake:
-    path = desk.archive.incoming / f"{record.sha256}.courier.begun"
-    with translated(desk.archive.folder):
-        lock = lock_incoming(path)
-    if lock is None:
-        raise LoggerBusyError(
-            f"The record of {record.serial} is being taken by another window or program; wait "
-            "for it."
-        )
-    try:
+    with locked_incoming(desk, f"{record.sha256}.courier.begun", record.serial) as path:
         try:
             _fetch(desk, session, record, path, meter)
         except (DeviceError, CancelledError) as exc:
             _keep_what_came(desk, path, how, str(exc))
             raise
-        return keep_arrived(desk, path, how)
-    finally:
-        let_go(lock)
+        return keep_arrived(desk, path, how, even_if_known=record.trouble == HALF)
 
 
 def _fetch(
-    desk: Desk, session: CourierSession, record: CourierRecord, path: Path, meter: _Meter
+    desk: Desk, session: CourierSession, record: CourierRecord, path: Path, meter: Meter
 ) -> None:
     """Bring the incoming file to its full length and compare its fingerprint."""
     with translated(desk.archive.folder):
@@ -263,7 +218,7 @@ def _fetch(
             meter.skip(begun)
             for piece in session.stream(record, begun):
                 out.write(piece)
-                meter.came(len(piece))
+                meter.heard(len(piece))
             os.fsync(out.fileno())
         came = hashlib.sha256(path.read_bytes()).hexdigest()
     if came != record.sha256:

@@ -15,9 +15,9 @@ from gezeiten.archive.intake import Circumstances, Intake
 from gezeiten.archive.tables import Logger, LoggerReport
 from gezeiten.desk.carried import (
     CarriedRecord,
-    incoming,
+    carried_meter,
     keep_arrived,
-    let_go,
+    locked_incoming,
     seen_record,
     take_each,
     unusable,
@@ -35,9 +35,7 @@ from gezeiten.link.drive import (
     report_paths,
 )
 from gezeiten.link.mission_file import decode_mission_file
-from gezeiten.link.offload import Progress, Watch
-
-UNWATCHED = Watch()
+from gezeiten.link.transfer import INCOMING, UNWATCHED, Meter, Watch
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,43 +107,26 @@ def take_from_drive(
         keys: the records wanted; default: all that are new.
     """
     wanted = [r for r in card.records if (r.is_new if keys is None else r.key in keys)]
-    meter = _Meter(sum(record.size for record in wanted), wanted, watch)
+    meter = carried_meter(wanted, watch)
 
     def take(record: CarriedRecord) -> Intake:
-        return _take(desk, card.drive, record, meter)
+        return _take(desk, card.drive, record, meter, watch)
 
     results = take_each(desk, wanted, take)
     return DriveTaken(results, _keep_reports(desk, card.drive))
 
 
-class _Meter:
-    """Progress over all files, in readings as people count them."""
-
-    def __init__(self, size: int, records: list[CarriedRecord], watch: Watch) -> None:
-        from time import monotonic
-
-        self._size, self.watch, self._now = max(size, 1), watch, monotonic
-        self._readings = sum(record.readings for record in records)
-        self._came, self._began = 0, monotonic()
-
-    def came(self, count: int) -> None:
-        self._came += count
-        rate = self._came / max(self._now() - self._began, 1e-6)
-        share = min(self._came / self._size, 1.0)
-        left_s = (self._size - self._came) / rate
-        self.watch.progress(Progress(int(share * self._readings), self._readings, rate, left_s))
-
-
-def _take(desk: Desk, drive: DriveSeen, record: CarriedRecord, meter: _Meter) -> Intake:
-    path, lock = incoming(desk, record, "drive")
-    try:
+def _take(
+    desk: Desk, drive: DriveSeen, record: CarriedRecord, meter: Meter, watch: Watch
+) -> Intake:
+    name = record.sha256[:24] or f"{record.serial}-{record.mission}"
+    with locked_incoming(desk, f"{name}.drive{INCOMING}", record.serial) as path:
         with translated(desk.archive.folder):
             try:
                 with path.open("wb") as out:
                     came = copy(
-                        drive.root / record.key, out, came=meter.came,
-                        cancelled=meter.watch.cancelled,
-                    )  # fmt: skip
+                        drive.root / record.key, out, came=meter.heard, cancelled=watch.cancelled
+                    )
             except BaseException:
                 path.unlink()
                 raise
@@ -156,8 +137,6 @@ def _take(desk: Desk, drive: DriveSeen, record: CarriedRecord, meter: _Meter) ->
             )
         how = Circumstances(desk.now_ms(), desk.person, "drive")
         return keep_arrived(desk, path, how)
-    finally:
-        let_go(lock)
 
 
 # -- the logger's own reports ----------------------------------------------------------------------

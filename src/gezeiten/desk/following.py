@@ -19,8 +19,8 @@ from gezeiten.domain.timeline import duration_text
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
 from gezeiten.link.line import BaseLine, Endpoint
 from gezeiten.link.lines import open_line
-from gezeiten.link.offload import Watch
 from gezeiten.link.session import LoggerSession
+from gezeiten.link.transfer import Watch
 
 _AT_ONCE = 8
 _LONGEST_PAUSE_S = 60.0

@@ -17,13 +17,14 @@ from typing import TextIO
 from gezeiten.archive.database import translated
 from gezeiten.archive.text_intake import LIVE_MODEL, check_name
 from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import put_aside
 from gezeiten.desk.text_files import TextTaken, take_tied
 from gezeiten.domain.quantities import quantity
-from gezeiten.errors import DeviceError, GezeitenError, InputError
+from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
 from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
 from gezeiten.link.instrument import Instrument, Sample, open_instrument
-from gezeiten.link.offload import lock_incoming
 from gezeiten.link.profile import Profile
+from gezeiten.link.transfer import lock_incoming
 
 ROLL_S = 600.0
 """So often the journal goes into the record."""
@@ -87,7 +88,13 @@ class Journal:
         self._folder = desk.archive.folder
         self._keys = [one.quantity for one in tie.columns]
         with translated(self._folder):
-            self._lock = lock_incoming(self.path)
+            lock = lock_incoming(self.path)
+            if lock is None:
+                raise LoggerBusyError(
+                    f"{tie.name} is being recorded by another window or program; stop it there "
+                    "first."
+                )
+            self._lock = lock
             self._file: TextIO = self.path.open("w", encoding="utf-8")
             self._line("#" + json.dumps(tie.as_dict()))
             self._line(",".join(["epoch_ms", *self._keys]))
@@ -112,8 +119,7 @@ class Journal:
     def close(self) -> None:
         """Close the file; it stays where it is."""
         self._file.close()
-        if self._lock is not None:
-            os.close(self._lock)
+        os.close(self._lock)
 
 
 def tie_of(plan: LivePlan) -> Tie:
@@ -268,9 +274,8 @@ def recover_journals(desk: Desk) -> int:
         try:
             _take_journal(desk, path)
             count += 1
-        except InputError:
-            with translated(desk.archive.folder):
-                path.rename(path.with_suffix(".unreadable"))
+        except InputError as exc:
+            put_aside(desk, path, str(exc))
         finally:
             os.close(lock)
     return count

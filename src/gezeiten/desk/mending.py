@@ -16,7 +16,7 @@ from gezeiten.archive.tables import Mission, Offload, Point, Step
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions
-from gezeiten.desk.offloading import UNWATCHED, Offloaded, offload_logger
+from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import record
 from gezeiten.domain.coverage import Range, missing, size
@@ -25,7 +25,7 @@ from gezeiten.domain.gaps import Gap, find_gaps
 from gezeiten.domain.timeline import duration_text
 from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint
-from gezeiten.link.offload import Watch
+from gezeiten.link.transfer import UNWATCHED, Watch
 
 GapState = Literal["open", "left open", "estimated", "from the logger"]
 

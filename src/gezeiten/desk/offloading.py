@@ -24,10 +24,9 @@ from gezeiten.domain.coverage import Range, size
 from gezeiten.errors import DeviceError, GezeitenError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.mission_file import MissionFile, decode_mission_file
-from gezeiten.link.offload import Transfer, Watch, lock_incoming, offload, route_of
+from gezeiten.link.offload import Transfer, offload
 from gezeiten.link.session import LoggerSession
-
-UNWATCHED = Watch()
+from gezeiten.link.transfer import INCOMING, UNWATCHED, Watch, lock_incoming, route_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,12 +139,18 @@ def _remember_damaged(desk: Desk, transfer: Transfer) -> None:
 
 
 def take_in_file(
-    desk: Desk, path: Path, how: Circumstances, damaged: list[Range] | None = None
+    desk: Desk,
+    path: Path,
+    how: Circumstances,
+    damaged: list[Range] | None = None,
+    *,
+    even_if_known: bool = False,
 ) -> Intake:
-    """Keep a mission file and find the excursions in it."""
+    """Keep a mission file and find the excursions in it; see `take_in`."""
     with translated(desk.archive.folder):
         raw = path.read_bytes()
-    intake = take_in(desk.archive, raw, raw_mission(decode_mission_file(raw), damaged or []), how)
+    mission = raw_mission(decode_mission_file(raw), damaged or [])
+    intake = take_in(desk.archive, raw, mission, how, even_if_known=even_if_known)
     if intake.offload_id is not None:
         refresh_excursions(desk, intake.point_id)
     return intake
@@ -199,7 +204,7 @@ def recover_incoming(desk: Desk) -> list[Intake]:
     A file without a readable header holds nothing and is put aside under its own name.
     """
     taken = []
-    for path in sorted(desk.archive.incoming.glob("*.part")):
+    for path in sorted(desk.archive.incoming.glob(f"*{INCOMING}")):
         with translated(desk.archive.folder):
             lock = lock_incoming(path)
         if lock is None:
@@ -211,15 +216,22 @@ def recover_incoming(desk: Desk) -> list[Intake]:
     return taken
 
 
+def put_aside(desk: Desk, path: Path, why: str) -> None:
+    """Keep an incoming file that cannot be taken in under its own name, and say so."""
+    aside = path.with_suffix(".unreadable")
+    with translated(desk.archive.folder):
+        path.rename(aside)
+    desk.log_alone("put aside", aside.name, f"{aside.name} in incoming/ could not be read: {why}")
+
+
 def _recover(desk: Desk, path: Path) -> list[Intake]:
     how = Circumstances(
         desk.now_ms(), desk.person, route_of(path), cut_short="the program ended in the middle."
     )
     try:
         intake = take_in_file(desk, path, how)
-    except DeviceError:
-        with translated(desk.archive.folder):
-            path.rename(path.with_suffix(".unreadable"))
+    except DeviceError as exc:
+        put_aside(desk, path, str(exc))
         return []
     with translated(desk.archive.folder):
         path.unlink()

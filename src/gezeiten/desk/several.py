@@ -10,12 +10,12 @@ from gezeiten.desk.checks import Check, checks_before_launch
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
 from gezeiten.desk.launching import launch
-from gezeiten.desk.offloading import UNWATCHED, offload_logger
+from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.planning import pattern_name, usual_plan
 from gezeiten.domain.fitting import fitted
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
-from gezeiten.link.offload import Watch
+from gezeiten.link.transfer import UNWATCHED, Watch
 
 SECONDS_A_LOGGER = 8
 """Time to allow for the launch of one logger before the common first reading."""

@@ -6,7 +6,6 @@ import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from time import monotonic
 
 import numpy as np
 from sqlalchemy import select
@@ -23,10 +22,10 @@ from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text_form import ColumnTie, Tie, tie_from_dict
 from gezeiten.exchange.text_in import Piece, Rejected, read_text
 from gezeiten.exchange.text_sniff import Proposal, propose
-from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
-UNWATCHED = Watch()
 MOST_LISTED = 1_000
+_STOPPED = "Taking was stopped; nothing of this file was kept."
 PREVIEW_READINGS = 200
 
 
@@ -184,7 +183,7 @@ def read_pieces(path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Iterator[tupl
             values.append(raw if is_recorded else (raw - unit.offset) / unit.factor)
         yield piece, Readings(times, values)
     if watch.cancelled():
-        raise CancelledError("Taking was stopped; nothing of this file was kept.")
+        raise CancelledError(_STOPPED)
 
 
 def _counted(
@@ -195,19 +194,15 @@ def _counted(
     watch: Watch,
 ) -> Iterator[Readings]:
     """Pass readings on; gather what was left out, tell how far it is."""
-    began, done, size = monotonic(), 0, max(path.stat().st_size, 1)
-    rejected = 0
+    rejected, heard = 0, 0
+    meter = Meter(watch, path.stat().st_size, None, _STOPPED)
     for piece, readings in pieces:
         rejected += len(piece.rejected)
         reading["rejected"] = rejected
         listed.extend(piece.rejected[: max(MOST_LISTED - len(listed), 0)])
-        done += len(readings.times)
-        rate = piece.done_bytes / max(monotonic() - began, 1e-6)
-        share = min(piece.done_bytes / size, 1.0)
-        watch.progress(
-            Progress(done, max(round(done / max(share, 1e-9)), done), rate,
-                     (size - piece.done_bytes) / rate)
-        )  # fmt: skip
+        meter.settled(len(readings.times))
+        meter.heard(piece.done_bytes - heard)
+        heard = piece.done_bytes
         yield readings
 
 

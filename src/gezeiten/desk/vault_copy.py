@@ -27,11 +27,10 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
 from gezeiten.domain.timeline import iso_utc
-from gezeiten.errors import CancelledError, GezeitenError, InputError
+from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.text_form import tie_from_dict
-from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
-UNWATCHED = Watch()
 LIST_NAME, PEOPLE_NAME = "offloads.json", "WHAT-IS-WHAT.txt"
 _LARGEST_LIST = 256 << 20
 _LARGEST_RAW = 4 << 30
@@ -111,14 +110,14 @@ def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> int:
     """
     raws = named_raws(desk)
     fresh = path.with_name(path.name + ".part")
-    tell = _teller(sum(raw.size for raw in raws), watch)
+    meter = _meter(raws, watch)
     with translated(path.parent):
         try:
             with zipfile.ZipFile(fresh, "w", zipfile.ZIP_STORED, allowZip64=True) as out:
                 for raw in {raw.sha256: raw for raw in raws}.values():
                     desk.archive.vault.check(raw.sha256)
                     out.write(desk.archive.vault.path(raw.sha256), f"raw/{raw.sha256}")
-                    tell(raw.size)
+                    meter.heard(raw.size)
                 out.writestr(LIST_NAME, json.dumps([asdict(raw) for raw in raws], indent=1))
                 out.writestr(PEOPLE_NAME, for_people(raws))
             with zipfile.ZipFile(fresh) as written:
@@ -145,7 +144,7 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> int:
         CancelledError: as wished; what was copied stays. SurroundingsError: disk or damage.
     """
     raws = named_raws(desk)
-    tell = _teller(sum(raw.size for raw in raws), watch)
+    meter = _meter(raws, watch)
     with translated(folder):
         (folder / "raw").mkdir(parents=True, exist_ok=True)
         for raw in raws:
@@ -157,7 +156,7 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> int:
                 with fresh.open("rb") as done:
                     os.fsync(done.fileno())
                 fresh.replace(target)
-            tell(raw.size)
+            meter.heard(raw.size)
         (folder / LIST_NAME).write_text(json.dumps([asdict(raw) for raw in raws], indent=1))
         (folder / PEOPLE_NAME).write_text(for_people(raws))
     sentence = f"The vault, {len(raws)} raw offloads, was copied to {folder}."
@@ -183,20 +182,10 @@ def _fingerprint(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _teller(total: int, watch: Watch) -> Callable[[int], None]:
-    from time import monotonic
-
-    began, done = monotonic(), 0
-
-    def tell(count: int) -> None:
-        nonlocal done
-        if watch.cancelled():
-            raise CancelledError("Copying was stopped; the vault itself is as it was.")
-        done += count
-        rate = done / max(monotonic() - began, 1e-6)
-        watch.progress(Progress(done, total, rate, max(total - done, 0) / rate))
-
-    return tell
+def _meter(raws: list[NamedRaw], watch: Watch) -> Meter:
+    """Return a meter over these raw offloads; it counts bytes."""
+    total = sum(raw.size for raw in raws)
+    return Meter(watch, total, total, "Copying was stopped; the vault itself is as it was.")
 
 
 # -- taking in -------------------------------------------------------------------------------------
@@ -208,10 +197,10 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
     """
     brought = Brought(0, 0, 0, [])
     with _opened(path) as (listed, fetch):
-        tell = _teller(sum(raw.size for raw in listed), watch)
+        meter = _meter(listed, watch)
         for raw in listed:
             _take_one(desk, raw, fetch, brought)
-            tell(raw.size)
+            meter.heard(raw.size)
     desk.log_alone(
         "vault taken in", path.name,
         f"{brought.offloads} raw offloads with {brought.readings} new readings taken from "

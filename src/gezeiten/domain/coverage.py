@@ -37,6 +37,21 @@ def missing(whole: Range, kept: Iterable[Range]) -> list[Range]:
     return [part for part in open_parts if part[1] > part[0]]
 
 
+def numbers_between(first_ms: int, interval_ms: int, start_ms: int, end_ms: int) -> Range:
+    """Return the numbers of evenly spaced readings due from start to end, both included.
+
+    Reading i is due at first_ms + i x interval_ms; numbers may lie before or beyond the mission.
+    """
+    first = -(-(start_ms - first_ms) // interval_ms)
+    return (first, max((end_ms - first_ms) // interval_ms + 1, first))
+
+
+def within(part: Range, whole: Range) -> Range:
+    """Return what of `part` lies in `whole`, empty where nothing does."""
+    first = max(part[0], whole[0])
+    return (first, max(min(part[1], whole[1]), first))
+
+
 def size(ranges: Iterable[Range]) -> int:
     """Return how many readings the ranges hold together; they must not overlap."""
     return sum(end - first for first, end in ranges)

@@ -14,9 +14,10 @@ from __future__ import annotations
 import re
 import struct
 import zlib
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeAlias
 
 import cbor2
 import numpy as np
@@ -171,8 +172,11 @@ def sealed(content: dict[str, Any]) -> bytes:
     return b"\x82" + cbor2.dumps(cbor2.CBORTag(24, body)) + _CRC.pack(_UINT32, zlib.crc32(body))
 
 
-def encode_header(header: Header) -> bytes:
-    """Return the header item, always of even length (Modbus files count in 16-bit registers)."""
+def encode_header(header: Header, more: dict[str, Any] | None = None) -> bytes:
+    """Return the header item, always of even length (Modbus files count in 16-bit registers).
+
+    more: fields beside the usual ones, or in place of them.
+    """
     content: dict[str, Any] = {
         "kind": "header",
         "format": FORMAT_WITH_STEPS if header.step_ms else FORMAT,
@@ -189,6 +193,7 @@ def encode_header(header: Header) -> bytes:
     }
     if header.step_ms:
         content["step_ms"] = header.step_ms
+    content |= more or {}
     item = sealed(content)
     if len(item) % 2:
         content["pad"] = " "
@@ -323,6 +328,9 @@ def header_of(content: dict[str, Any]) -> Header:
     return header
 
 
+HeaderReader: TypeAlias = Callable[[dict[str, Any]], Header]
+
+
 def decode_block(
     channels: tuple[FileChannel, ...], data: bytes, *, with_steps: bool = False
 ) -> Block | None:
@@ -399,8 +407,10 @@ def _steps(array: Any, count: int) -> NDArray[np.int64]:
     return steps
 
 
-def decode_mission_file(data: bytes) -> MissionFile:
+def decode_mission_file(data: bytes, header: HeaderReader = header_of) -> MissionFile:
     """Return everything readable in the bytes of a mission file, whole or not.
+
+    header: reads the map of the first item.
 
     Raises:
         LoggerAnswerError: the header itself cannot be read; nothing after it has a meaning.
@@ -409,7 +419,7 @@ def decode_mission_file(data: bytes) -> MissionFile:
     if start is None:
         raise LoggerAnswerError("The mission file's header is damaged; offload the mission again.")
     content, at = start
-    mission = MissionFile(header_of(content))
+    mission = MissionFile(header(content))
     length = mission.header.block_bytes
     while at < len(data):
         part = data[at : at + length]

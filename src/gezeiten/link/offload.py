@@ -6,10 +6,8 @@ leaves a file that is itself a readable mission file; the next contact asks for 
 
 from __future__ import annotations
 
-import fcntl
 import os
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -25,28 +23,15 @@ from gezeiten.errors import (
 from gezeiten.link.mission_file import (
     READINGS_PER_BLOCK,
     Header,
+    HeaderReader,
     decode_block,
     decode_sealed,
     header_of,
 )
 from gezeiten.link.session import DirectoryEntry, LoggerSession
+from gezeiten.link.transfer import INCOMING, UNWATCHED, Meter, Watch, lock_incoming
 
 ASKS_PER_BLOCK = 3
-_TELL_EVERY_S = 0.1
-
-
-@dataclass(frozen=True, slots=True)
-class Progress:
-    """Where a transfer stands; seconds_left is an honest guess from the rate so far.
-
-    limit_bytes_per_s: what the line itself can carry, None where that is not known.
-    """
-
-    readings: int
-    of_readings: int
-    bytes_per_s: float
-    seconds_left: float | None
-    limit_bytes_per_s: float | None = None
 
 
 @dataclass(slots=True)
@@ -69,30 +54,6 @@ class Transfer:
         os.close(self.lock)
 
 
-def lock_incoming(path: Path) -> int | None:
-    """Lock an incoming file; returns the lock's descriptor, None when another holds it."""
-    lock = os.open(path, os.O_RDWR | os.O_CREAT, 0o644)
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError:
-        os.close(lock)
-        return None
-    return lock
-
-
-def route_of(path: Path) -> str:
-    """Return the route by which an incoming file came."""
-    return path.suffixes[-2].lstrip(".") if len(path.suffixes) > 1 else "network"
-
-
-@dataclass(frozen=True, slots=True)
-class Watch:
-    """How a long act is watched and stopped from outside."""
-
-    progress: Callable[[Progress], None] = lambda _: None
-    cancelled: Callable[[], bool] = lambda: False
-
-
 def wanted_blocks(wanted: list[Range], held: Range) -> list[int]:
     """Return the numbers of the blocks that hold any wanted reading still in memory."""
     blocks: set[int] = set()
@@ -108,10 +69,15 @@ def offload(
     entry: DirectoryEntry,
     wanted: list[Range],
     folder: Path,
-    watch: Watch = Watch(),
+    watch: Watch = UNWATCHED,
     route: str = "network",
+    *,
+    read_header: HeaderReader = header_of,
+    suffix: str = INCOMING,
 ) -> Transfer:
     """Take the wanted readings of a mission into an incoming file in `folder`.
+
+    read_header, suffix: for files that are built as a mission is, but are none.
 
     A line that breaks or a cancel ends the transfer early; `Transfer.error` says so and the
     file holds what came. Only a header that cannot be read raises.
@@ -120,8 +86,8 @@ def offload(
         DeviceError: nothing usable came at all, or another program is offloading this mission.
         OSError: the disk; translated where the archive takes over.
     """
-    raw_header, header = _read_header(session, entry)
-    path = folder / f"{header.serial}-{header.mission}-{header.launched_ms}.{route}.part"
+    raw_header, header = _read_header(session, entry, read_header)
+    path = folder / f"{header.serial}-{header.mission}-{header.launched_ms}.{route}{suffix}"
     lock = lock_incoming(path)
     if lock is None:
         raise LoggerBusyError(
@@ -141,12 +107,14 @@ def offload(
     return transfer
 
 
-def _read_header(session: LoggerSession, entry: DirectoryEntry) -> tuple[bytes, Header]:
+def _read_header(
+    session: LoggerSession, entry: DirectoryEntry, read_header: HeaderReader
+) -> tuple[bytes, Header]:
     for _ in range(ASKS_PER_BLOCK):
         raw = session.read_file(entry.file, 0, entry.header_bytes)
         item = decode_sealed(raw)
         if item is not None and item[1] == len(raw):
-            header = header_of(item[0])
+            header = read_header(item[0])
             if header.block_bytes != entry.block_bytes or header.mission != entry.mission:
                 raise LoggerAnswerError(
                     f"Directory and header of mission {entry.mission} on {session.name} "
@@ -168,7 +136,14 @@ def _take_blocks(
     watch: Watch,
 ) -> None:
     blocks = wanted_blocks(wanted, entry.held)
-    meter = _Meter(session, entry, blocks, watch)
+    meter = Meter(
+        watch,
+        len(blocks) * entry.block_bytes,
+        sum(_readings_in(block, entry) for block in blocks),
+        "Offloading was stopped; what came is kept.",
+        session.limit_bytes_per_s,
+    )
+    meter.settled(0)  # readings count when their block is good, not when its bytes come
     doubtful: list[int] = []
     for run in _runs(blocks):
         start = entry.header_bytes + run.start * entry.block_bytes
@@ -177,52 +152,13 @@ def _take_blocks(
             for number, raw in zip(run, _whole_blocks(pieces, entry, meter), strict=False):
                 if _is_good(transfer, number, raw):
                     _keep(out, raw)
-                    meter.came(number)
+                    meter.settled(_readings_in(number, entry))
                 else:
                     doubtful.append(number)
     for number in doubtful:
         _ask_again(session, entry, number, transfer, out)
-        meter.came(number)
+        meter.settled(_readings_in(number, entry))
     meter.tell()
-
-
-class _Meter:
-    """Counts what comes, tells of it ten times a second, and stops where that is wished."""
-
-    def __init__(
-        self, session: LoggerSession, entry: DirectoryEntry, blocks: list[int], watch: Watch
-    ) -> None:
-        self._entry, self._watch = entry, watch
-        self._limit = session.limit_bytes_per_s
-        self._bytes_in_all = len(blocks) * entry.block_bytes
-        self._readings_in_all = sum(_readings_in(block, entry) for block in blocks)
-        self._began = self._told = time.monotonic()
-        self._bytes = self._readings = 0
-
-    def heard(self, count: int) -> None:
-        """Some bytes came.
-
-        Raises:
-            CancelledError: it is to end here.
-        """
-        self._bytes += count
-        if self._watch.cancelled():
-            raise CancelledError("Offloading was stopped; what came is kept.")
-        if time.monotonic() - self._told > _TELL_EVERY_S:
-            self.tell()
-
-    def came(self, block: int) -> None:
-        """A block is settled."""
-        self._readings += _readings_in(block, self._entry)
-
-    def tell(self) -> None:
-        self._told = time.monotonic()
-        elapsed = self._told - self._began
-        rate = self._bytes / elapsed if elapsed > 0 else 0.0
-        left = max(self._bytes_in_all - self._bytes, 0) / rate if rate else None
-        self._watch.progress(
-            Progress(self._readings, self._readings_in_all, rate, left, self._limit)
-        )
 
 
 def _runs(blocks: list[int]) -> list[range]:
@@ -236,7 +172,7 @@ def _runs(blocks: list[int]) -> list[range]:
     return runs
 
 
-def _whole_blocks(pieces: Iterator[bytes], entry: DirectoryEntry, meter: _Meter) -> Iterator[bytes]:
+def _whole_blocks(pieces: Iterator[bytes], entry: DirectoryEntry, meter: Meter) -> Iterator[bytes]:
     """Yield blocks as soon as all their bytes are there."""
     meter.heard(0)
     buffer = bytearray()

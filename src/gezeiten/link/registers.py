@@ -44,8 +44,10 @@ PREPARED_FOR_MS = 10_000
 STAGED_PLAN_FILE = 1
 PLAN_FILE = 2
 DIRECTORY_FILE = 3
+OVERVIEW_ENTRY_FILE = 4
 TAIL_FILE = 10
 MEMORY_FILE = 1000
+OVERVIEW_FILE = 60_000
 RECORDS_PER_FILE = 10_000
 FILE_BYTES = RECORDS_PER_FILE * 2
 RECORD_BYTES_MAX = 240
@@ -83,6 +85,7 @@ class Command(IntEnum):
     UNLOCK = 6
     SELF_CHECK = 7
     CLEAR_RECORD = 8  # couriers only
+    OVERVIEW = 9
 
 
 ANY_COUNT = 0xFFFF_FFFF
@@ -141,6 +144,7 @@ class Refusal(IntEnum):
     LOCKED = 9
     WRONG_PIN = 10
     OTHER_RECORD = 11
+    NO_SUCH_OVERVIEW = 12
 
 
 REFUSAL_WORDS = {
@@ -156,6 +160,7 @@ REFUSAL_WORDS = {
     Refusal.LOCKED: "it is locked and wants its PIN",
     Refusal.WRONG_PIN: "the PIN is another one",
     Refusal.OTHER_RECORD: "the record there is another one",
+    Refusal.NO_SUCH_OVERVIEW: "it cannot thin these readings",
 }
 
 
@@ -284,6 +289,20 @@ def unpack_prepare(data: bytes) -> tuple[int, int, int, int]:
     """Return command code, token, argument and expected readings."""
     command, token, argument, expected = _PREPARE.unpack(data)
     return command, token, argument, expected
+
+
+_OVERVIEW = struct.Struct(">HHI")
+
+
+def pack_overview(kind: int, every: int, first: int) -> int:
+    """Return the argument of the overview command; its expected readings are where it ends."""
+    return int.from_bytes(_OVERVIEW.pack(kind, every, first), "big", signed=True)
+
+
+def unpack_overview(argument: int) -> tuple[int, int, int]:
+    """Return kind, readings a value and first reading of an overview command's argument."""
+    kind, every, first = _OVERVIEW.unpack(argument.to_bytes(8, "big", signed=True))
+    return kind, every, first
 
 
 def registers(data: bytes) -> list[int]:

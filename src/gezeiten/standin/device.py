@@ -25,6 +25,7 @@ from gezeiten.errors import PlanError
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.drive import write_drive
+from gezeiten.standin.memory import LoggerMemory
 from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS
 from gezeiten.standin.simclock import SimClock
@@ -122,9 +123,8 @@ class SimLogger:
         self._prepared_ms = 0.0
         self._unlocked_until_ms = 0.0
         self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
-        self._blocks: dict[tuple[int, int, int], bytes] = {}
         self._plan: tuple[dict[str, Any], Plan] | None = None
-        self._head: tuple[tuple[int, int, int], mf.Header, bytes] | None = None
+        self.memory = LoggerMemory(self)
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
         if self.spec.battery_ends_days is not None:
@@ -210,7 +210,7 @@ class SimLogger:
         outside = np.zeros(len(logger_ms), np.bool_)
         if plan is None:
             return outside
-        values = self._measure(self.true_ms(logger_ms))
+        values = self.measure(self.true_ms(logger_ms))
         for rule in plan.limits:
             if rule.level == "alarm":
                 spec = self.model.channel(rule.channel)
@@ -352,7 +352,7 @@ class SimLogger:
     def live(self) -> list[reg.LiveValue]:
         """Return the present value of every channel."""
         now = np.array([round(self.clock.now_ms())], np.int64)
-        values = self._measure(now)
+        values = self.measure(now)
         shown = []
         for spec in self.model.channels:
             value = float(values[spec.key][0])
@@ -390,6 +390,8 @@ class SimLogger:
             return self._unlock(argument)
         if command == reg.Command.SELF_CHECK:
             return self._check_itself()
+        if command == reg.Command.OVERVIEW:
+            return self.memory.make_overview(argument, expected)
         if command != reg.Command.BLINK and self.spec.pin is not None:
             if self.clock.now_ms() >= self._unlocked_until_ms:
                 return reg.Refusal.LOCKED
@@ -486,8 +488,12 @@ class SimLogger:
 
     def read_file(self, file: int, start: int, length: int) -> bytes | None:
         """Return bytes of a file, zeros after its end; None where there is no such place."""
+        if file >= reg.OVERVIEW_FILE:
+            at = (file - reg.OVERVIEW_FILE) * reg.FILE_BYTES + start
+            return self.memory.read_overview(at, length)
         if file >= reg.MEMORY_FILE:
-            return self._memory((file - reg.MEMORY_FILE) * reg.FILE_BYTES + start, length)
+            at = (file - reg.MEMORY_FILE) * reg.FILE_BYTES + start
+            return self.memory.read(at, length) if self.state.run else None
         whole = self._small_file(file)
         return None if whole is None else whole[start : start + length].ljust(length, b"\0")
 
@@ -498,40 +504,21 @@ class SimLogger:
         if file == reg.PLAN_FILE:
             return reg.seal(run.plan if run else {})
         if file == reg.DIRECTORY_FILE:
-            return reg.seal(self.directory())
+            return reg.seal(self.memory.directory())
+        if file == reg.OVERVIEW_ENTRY_FILE:
+            return reg.seal(self.memory.overview_entry())
         if file == reg.TAIL_FILE and run:
-            return reg.seal_bytes(self.tail())
+            return reg.seal_bytes(self.memory.tail())
         return None
 
-    def directory(self) -> list[dict[str, Any]]:
-        """Return the missions in memory: this family keeps one."""
-        run, plan = self.state.run, self.plan
-        if run is None or plan is None:
-            return []
-        header = self.header()
-        return [
-            {
-                "mission": run.number,
-                "name": plan.mission_name,
-                "point": plan.point_name,
-                "launched_ms": run.launched_ms,
-                "first_ms": run.first_ms,
-                "interval_ms": plan.interval_s * 1000,
-                "readings": self.readings(),
-                "first_held": self.first_held(),
-                "header_bytes": len(mf.encode_header(header)),
-                "block_bytes": header.block_bytes,
-                "file": reg.MEMORY_FILE,
-                "tail_file": reg.TAIL_FILE,
-            }
-        ]
-
     def damage_at(self, file: int) -> tuple[int, int, int] | None:
-        """Return lengths of header and blocks, and the first file, where a file is memory."""
-        listed = self.directory()
+        """Return lengths of header and blocks, and the first file, where a file is a mission or
+        an overview of one."""
+        listed = self.memory.directory()
         if file < reg.MEMORY_FILE or not listed:
             return None
-        return listed[0]["header_bytes"], listed[0]["block_bytes"], listed[0]["file"]
+        entry = self.memory.overview_entry() if file >= reg.OVERVIEW_FILE else listed[0]
+        return (entry["header_bytes"], entry["block_bytes"], entry["file"]) if entry else None
 
     def save(self) -> None:
         """Write the state file, whole or not at all."""
@@ -562,45 +549,8 @@ class SimLogger:
         }
 
     def mission_bytes(self) -> bytes:
-        """Return the mission file as it would lie on a drive: header, blocks still held, tail."""
-        header = self.header()
-        numbers = range(
-            self.first_held() // mf.READINGS_PER_BLOCK,
-            -(-self.readings() // mf.READINGS_PER_BLOCK),
-        )
-        blocks = b"".join(self._block(header, number) for number in numbers)
-        return mf.encode_header(header) + blocks + self.tail()
-
-    def header(self) -> mf.Header:
-        """Return the header of the mission in memory."""
-        run, plan = self.state.run, self.plan
-        assert run is not None
-        assert plan is not None
-        units = {spec.key: quantity(spec.key).unit for spec in self.model.channels}
-        return mf.Header(
-            serial=self.spec.serial,
-            model=self.model.name,
-            firmware=self.spec.firmware,
-            mission=run.number,
-            launched_ms=run.launched_ms,
-            first_ms=run.first_ms,
-            interval_ms=plan.interval_s * 1000,
-            channels=mf.file_channels(self.model, plan.channels, units),
-            plan=run.plan,
-            step_ms=self.timetable().step_ms,
-        )
-
-    def tail(self) -> bytes:
-        """Return event list and trailer as they stand now."""
-        run = self.state.run
-        trailer = {
-            "readings": self.readings(),
-            "first_held": self.first_held(),
-            "state": self.doing().name.lower(),
-            "end_reason": reg.EndReason(self.last_end()[0]).name.lower() if run else "",
-            "clock_ms": self.clock_ms(),
-        }
-        return mf.encode_tail(self.events(), trailer)
+        """Return the mission file as it would lie on a drive."""
+        return self.memory.mission_bytes()
 
     def events(self) -> list[tuple[int, str]]:
         """Return the events so far, oldest first: the logger's own and those of its troubles."""
@@ -617,62 +567,11 @@ class SimLogger:
                 listed.append((self.clock_ms(at_ms), trouble.event))
         return sorted(listed, key=lambda event: event[0])
 
-    def _memory(self, start: int, length: int) -> bytes | None:
-        """Return bytes of the mission file as far as it goes; whole blocks are computed."""
-        if self.state.run is None:
-            return None
-        header, head = self._headed()
-        size = header.block_bytes
-        data = head[start : start + length]
-        first = max(start - len(head), 0) // size
-        last = (start + length - len(head) - 1) // size
-        blocks = b""
-        if last >= first and start + length > len(head):
-            if first < self.first_held() // mf.READINGS_PER_BLOCK:
-                return None  # overwritten
-            blocks = b"".join(self._block(header, number) for number in range(first, last + 1))
-        skip = max(start - len(head) - first * size, 0)
-        data += blocks[skip : skip + length - len(data)]
-        return data.ljust(length, b"\0")
-
-    def _headed(self) -> tuple[mf.Header, bytes]:
-        """Return the header and its bytes, made once a mission: memory is read in small pieces."""
-        run = self.state.run
-        assert run is not None
-        key = (run.number, run.first_ms, len(run.pauses))
-        if self._head is None or self._head[0] != key:
-            header = self.header()
-            self._head = (key, header, mf.encode_header(header))
-        return self._head[1], self._head[2]
-
-    def _block(self, header: mf.Header, number: int) -> bytes:
-        first = number * mf.READINGS_PER_BLOCK
-        end = min(first + mf.READINGS_PER_BLOCK, self.readings())
-        key = (header.mission, number, end)
-        if key not in self._blocks:
-            if len(self._blocks) > 2048:
-                self._blocks.clear()
-            index = np.arange(first, max(end, first), dtype=np.int64)
-            counts = self._counts(header, index)
-            steps = self.timetable().steps(index) if header.step_ms else None
-            self._blocks[key] = mf.encode_block(header.channels, first, counts, steps)
-        return self._blocks[key]
-
-    def _counts(self, header: mf.Header, index: NDArray[np.int64]) -> list[NDArray[np.int64]]:
-        values = self._measure(self.true_ms(self.timetable().times(index)))
-        counted = []
-        for channel in header.channels:
-            column = values[channel.key]
-            counts = np.round((column - channel.offset) * channel.divisor)
-            counts = np.where(np.isfinite(column), counts, channel.missing_count)
-            counted.append(counts.astype(np.int64))
-        return counted
-
     def _story_ms(self) -> int:
         """The day's begin at the anchor: the stories keep their hours whenever they are told."""
         return self.state.anchor_ms // DAY_MS * DAY_MS
 
-    def _measure(self, true_ms: Times) -> dict[str, Values]:
+    def measure(self, true_ms: Times) -> dict[str, Values]:
         """Return what the sensors read at true instants; NaN where a trouble takes it away."""
         story_ms = self._story_ms()
         values = SIGNALS[self.spec.point](true_ms - (story_ms - STORY_DAY_MS), STORY_DAY_MS)

@@ -190,11 +190,11 @@ class PduHandler:
         """Change one byte of every read that falls into a block told to arrive damaged."""
         if self._faults.damage_blocks is None or file < reg.MEMORY_FILE:
             return data
-        at = (file - reg.MEMORY_FILE) * reg.FILE_BYTES + start
         where = self._device.damage_at(file)
         if where is None:
             return data
-        header_bytes, block_bytes, _ = where
+        header_bytes, block_bytes, first_file = where
+        at = (file - first_file) * reg.FILE_BYTES + start
         first, end = self._faults.damage_blocks
         low, high = header_bytes + first * block_bytes, header_bytes + end * block_bytes
         # long answers of a burst: one byte of every block that is told to be damaged

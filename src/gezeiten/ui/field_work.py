@@ -23,7 +23,7 @@ from gezeiten.domain.coverage import Range
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
 from gezeiten.link.find import FoundCourier, FoundLogger
-from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.work import Task

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.domain.timeline import duration_text
-from gezeiten.link.offload import Progress
+from gezeiten.link.transfer import Progress
 from gezeiten.ui.i18n import number, tr
 
 

@@ -36,7 +36,7 @@ from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.units import shown_units
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, ColumnTie, TextForm, Tie
-from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import button, clear, column, label, row, set_role

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from gezeiten.domain.timeline import duration_text
-from gezeiten.link.offload import Progress, Watch
+from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, number, tr

@@ -20,8 +20,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale, to_assess
 from gezeiten.desk.handing import past_handovers
 from gezeiten.desk.mending import open_gaps
-from gezeiten.desk.offloading import recover_incoming
 from gezeiten.desk.places import points
+from gezeiten.desk.recovery import recover
 from gezeiten.desk.verifying import logbook_is_intact
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
@@ -129,13 +129,7 @@ class MainWindow(QMainWindow):
         """Take in what a killed offload left, then load."""
 
         def tidy(_task: object) -> int:
-            if not any(self.house.desk.archive.incoming.iterdir()):
-                refresh_stale(self.house.desk)
-                return 0
-            # brings polars along, which the window need not load to start
-            from gezeiten.desk.live import recover_journals
-
-            taken = len(recover_incoming(self.house.desk)) + recover_journals(self.house.desk)
+            taken = recover(self.house.desk)
             refresh_stale(self.house.desk)
             return taken
 

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.carried import KEPT, NEW, CarriedRecord
 from gezeiten.desk.couriers import CourierCard
 from gezeiten.desk.drives import DriveCard
-from gezeiten.link.offload import Progress
+from gezeiten.link.transfer import Progress
 from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row
 from gezeiten.ui.progress import progress_words

@@ -18,7 +18,7 @@ from gezeiten.desk.offloading import Offloaded
 from gezeiten.link.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Address
-from gezeiten.link.offload import Watch
+from gezeiten.link.transfer import Watch
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr

@@ -34,7 +34,7 @@ from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.outlook import battery_assumption, battery_days
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import GezeitenError
-from gezeiten.link.offload import Progress
+from gezeiten.link.transfer import Progress
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork

@@ -13,7 +13,6 @@ from gezeiten.desk.offloading import Offloaded
 from gezeiten.domain.moist_air import dew_point_c
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS, duration_text
-from gezeiten.link.offload import Progress
 from gezeiten.link.registers import (
     END_WORDS,
     SELF_CHECK_GOOD,
@@ -22,6 +21,7 @@ from gezeiten.link.registers import (
     LiveValue,
     SensorStatus,
 )
+from gezeiten.link.transfer import Progress
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, label, row, set_role
 from gezeiten.ui.progress import progress_words

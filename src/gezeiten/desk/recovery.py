@@ -1,0 +1,20 @@
+"""What a program that was killed left in the incoming folder: taken in when an archive opens."""
+
+from __future__ import annotations
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import recover_incoming
+from gezeiten.desk.overviews import recover_overviews
+
+
+def recover(desk: Desk) -> int:
+    """Take in unfinished offloads, overviews and recordings; returns how many there were.
+
+    What another program is writing just now is left alone.
+    """
+    if not any(desk.archive.incoming.iterdir()):
+        return 0
+    # brings polars along, which the window need not load to start
+    from gezeiten.desk.live import recover_journals
+
+    return len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
