@@ -11,7 +11,15 @@ from sqlalchemy.orm import Session
 from gezeiten.archive import logbook
 from gezeiten.archive.blocks import decode_values
 from gezeiten.archive.readings import block_series
-from gezeiten.archive.tables import Block, LogbookRow, Offload, SeriesRow, Service
+from gezeiten.archive.tables import (
+    Block,
+    LogbookRow,
+    LoggerReport,
+    Offload,
+    OverviewRow,
+    SeriesRow,
+    Service,
+)
 from gezeiten.desk.context import Desk
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.errors import GezeitenError
@@ -45,7 +53,7 @@ def verify(desk: Desk) -> Verdict:
             except GezeitenError as exc:
                 verdict.faults.append(str(exc))
         known = {offload.sha256 for offload in offloads}
-        _check_certificates(desk, session, verdict)
+        _check_beside(desk, session, verdict)
         for sha256 in desk.archive.vault.fingerprints():
             if sha256 not in known:
                 verdict.faults.append(
@@ -58,13 +66,18 @@ def verify(desk: Desk) -> Verdict:
     return verdict
 
 
-def _check_certificates(desk: Desk, session: Session, verdict: Verdict) -> None:
-    rows = session.scalars(select(Service).where(Service.certificate_sha256.is_not(None))).all()
-    for row in rows:
-        try:
-            desk.archive.certificates.get(row.certificate_sha256 or "")
-        except GezeitenError as exc:
-            verdict.faults.append(str(exc))
+def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:
+    """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
+    for vault, column in (
+        (desk.archive.certificates, Service.certificate_sha256),
+        (desk.archive.reports, LoggerReport.sha256),
+        (desk.archive.overviews, OverviewRow.sha256),
+    ):
+        for sha256 in session.scalars(select(column).where(column.is_not(None)).distinct()):
+            try:
+                vault.check(str(sha256))
+            except GezeitenError as exc:
+                verdict.faults.append(str(exc))
 
 
 def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:

@@ -180,7 +180,7 @@ def _entry(session: LoggerSession, mission: int, thinning: Thinning) -> Director
     return entry
 
 
-def registers_of(argument: int, expected: int) -> Thinning | None:
+def asked_for(argument: int, expected: int) -> Thinning | None:
     """Return what a command's argument and expected readings ask for, None for nonsense."""
     code, every, first = reg.unpack_overview(argument)
     kinds = {code: kind for kind, code in _CODES.items()}

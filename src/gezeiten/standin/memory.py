@@ -145,7 +145,7 @@ class LoggerMemory:
         run = self._logger.state.run
         if run is None or not run.first_ms:
             return reg.Refusal.NO_MISSION
-        thinning = ov.registers_of(argument, expected)
+        thinning = ov.asked_for(argument, expected)
         held = (self._logger.first_held(), self._logger.readings())
         if thinning is None or not held[0] <= thinning.first < thinning.end <= held[1]:
             return reg.Refusal.NO_SUCH_OVERVIEW

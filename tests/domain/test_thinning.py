@@ -1,0 +1,81 @@
+"""Thinning: groups by hand, by the standard library, and what stays out of them."""
+
+from __future__ import annotations
+
+import math
+import statistics
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.coverage import numbers_between, within
+from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning, group_figures
+
+values = st.lists(
+    st.one_of(st.floats(-50, 50, width=32), st.just(math.nan)), min_size=0, max_size=60
+)
+
+
+def test_groups_by_hand() -> None:
+    means, lows, highs = group_figures(np.array([1.0, 2.0, 6.0, 4.0, np.nan, 5.0, 9.0]), 3)
+    assert means.tolist() == [3.0, 4.5]
+    assert lows.tolist() == [1.0, 4.0]
+    assert highs.tolist() == [6.0, 5.0]  # the 9 stands in a group that is not full
+
+
+@given(values, st.integers(2, 9))
+def test_groups_agree_with_the_standard_library(column: list[float], every: int) -> None:
+    means, lows, highs = group_figures(np.array(column, float), every)
+    assert len(means) == len(lows) == len(highs) == len(column) // every
+    for i, (mean, low, high) in enumerate(zip(means, lows, highs, strict=True)):
+        known = [v for v in column[i * every : (i + 1) * every] if not math.isnan(v)]
+        if not known:
+            assert math.isnan(mean) and math.isnan(low) and math.isnan(high)
+            continue
+        assert mean == pytest.approx(statistics.fmean(known), abs=1e-9)
+        assert (low, high) == (min(known), max(known))
+
+
+@given(st.sampled_from(ThinKind), st.integers(2, 50), st.integers(0, 500), st.integers(1, 900))
+def test_values_stand_for_readings_that_follow_each_other(
+    kind: ThinKind, every: int, first: int, count: int
+) -> None:
+    thinning = Thinning(kind, every, first, first + count)
+    parts = [thinning.readings_of(i, i + 1) for i in range(thinning.values)]
+    assert all(a[1] == b[0] for a, b in pairwise(parts))
+    shown = parts[-1][1] - parts[0][0] if parts else 0
+    left_out = count - shown
+    # every reading counts for an n-th; of means an unfinished group is left out
+    assert left_out == (0 if kind == ThinKind.NTH else count % every)
+
+
+def test_where_a_value_stands() -> None:
+    # readings every 60 s from 0; of readings 10, 11, 12, 13 the middle is at 690 s
+    assert Thinning(ThinKind.NTH, 4, 10, 30).first_ms(0, 60_000) == 600_000
+    assert Thinning(ThinKind.MEANS, 4, 10, 30).first_ms(0, 60_000) == 690_000
+
+
+@pytest.mark.parametrize(
+    ("every", "first", "end", "kind"),
+    [
+        (1, 0, 10, ThinKind.NTH),  # that is all of them
+        (MOST_EVERY + 1, 0, 10**6, ThinKind.NTH),
+        (5, 10, 10, ThinKind.NTH),
+        (5, -1, 10, ThinKind.NTH),
+        (11, 0, 10, ThinKind.MEANS),  # not one full group
+    ],
+)
+def test_what_cannot_be_asked_for(every: int, first: int, end: int, kind: ThinKind) -> None:
+    assert not Thinning(kind, every, first, end).is_possible
+
+
+def test_numbers_of_a_stretch_count_both_ends() -> None:
+    # readings due at 1000, 1600, 2200, 2800
+    assert numbers_between(1000, 600, 1000, 2200) == (0, 3)
+    assert numbers_between(1000, 600, 1001, 2199) == (1, 2)
+    assert numbers_between(1000, 600, 1601, 1602) == (2, 2)  # none
+    assert within((-5, 9), (2, 7)) == (2, 7)
+    assert within((8, 9), (2, 7)) == (8, 8)
