@@ -72,7 +72,7 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         settle_down(window)
         QTest.qWait(200)
         window.grab().save(str(out / "14-courier.png"))
-        field.show_text(station(work / "Wetterstation.txt"))
+        field.dialogs.text(station(work / "Wetterstation.txt"))
         text = open_dialog()
         wait_until(lambda: text.read.rowCount() > 0)
         text.point.setCurrentText("Krabbenkoog · Weather mast")
@@ -94,16 +94,16 @@ def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
     mast = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
     mast.stdout.readline()
     try:
-        field.show_live_line()
+        field.dialogs.live_line()
         dialog = open_dialog()
         dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
         dialog.port.setCurrentText(str(port))
         dialog.point.setCurrentText("Krabbenkoog · Weather mast")
         dialog.every.setText("1 s")
         dialog.toggle()
-        wait_until(lambda: field.live.readings >= 8)
+        wait_until(lambda: field.dialogs.live.readings >= 8)
         dialog.grab().save(str(out / "16-live-line.png"))
-        field.live.stop()
+        field.dialogs.live.stop()
         dialog.close()
         QTest.qWait(100)  # it is deleted when closed, and that has to happen before the end
     finally:

@@ -57,6 +57,23 @@ def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_pat
     assert "line 92: it has 1 column where 5 are expected  rubbish" in said
 
 
+def test_an_overview_leaves_the_readings_where_they_are(store: Lab) -> None:
+    folder, at = store.desk.archive.folder, str(store.standin.address)
+    row = data_of("overview", "D-2041", "--at", at, "--every", "12", "--means", "--archive", folder)
+    assert (row["values"], row["every"], row["error"]) == (24, 12, "")
+    low, high = row["extremes"]["air_temperature"]
+    assert low < high
+    said = run("overview", "D-2041", "--at", at, "--archive", folder).output
+    assert "one for every 2 readings" in said  # two days fill no screen
+    refused = run("overview", "D-2041", "--at", at, "--every", "400", "--means", "--archive",
+                  folder, code=2)  # fmt: skip
+    assert "give a smaller --every" in refused.stderr
+    [taken] = data_of("offload", "D-2041", "--at", at, "--archive", folder)
+    assert taken["readings"] in (288, 289)
+    idle = run("overview", "D-2041", "--at", at, "--every", "1", "--archive", folder, code=2)
+    assert idle.stderr.endswith("\n")
+
+
 def test_our_own_csv_comes_back_in(store: Lab, tmp_path: Path) -> None:
     """What was handed over can be taken in again, elsewhere or at another point."""
     store.standin.order("drive", folder=str(tmp_path / "stick"))

@@ -144,7 +144,7 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
 ) -> None:
     field = desk_of(window)
-    field.show_text(station(tmp_path / "weather.txt", 300))
+    field.dialogs.text(station(tmp_path / "weather.txt", 300))
     dialog = open_dialog()
     assert isinstance(dialog, TextDialog)
     wait(qtbot, lambda: dialog.read.rowCount() > 0)
@@ -158,7 +158,7 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     wait(qtbot, lambda: "300 readings kept" in dialog.words.text())
     dialog.close()
     idle(qtbot, window)
-    field.show_text(station(tmp_path / "again.txt", 350))
+    field.dialogs.text(station(tmp_path / "again.txt", 350))
     again = open_dialog()
     wait(qtbot, again.take.isEnabled)
     assert again.point.currentText() == "Krabbenkoog · Weather"
@@ -187,12 +187,12 @@ def test_a_live_line_records_while_its_window_is_closed(
         dialog.point.setCurrentText("Krabbenkoog · Mast")
         dialog.every.setText("1 s")
         dialog.start.click()
-        wait(qtbot, lambda: field.live.readings >= 1)
+        wait(qtbot, lambda: field.dialogs.live.readings >= 1)
         assert "RH=" in dialog.raw.toPlainText()
         dialog.close()
-        wait(qtbot, lambda: field.live.readings >= 3)
-        field.live.stop()
-        wait(qtbot, lambda: not field.live.is_on)
+        wait(qtbot, lambda: field.dialogs.live.readings >= 3)
+        field.dialogs.live.stop()
+        wait(qtbot, lambda: not field.dialogs.live.is_on)
     finally:
         mast.communicate()
     idle(qtbot, window)
@@ -211,7 +211,7 @@ def test_a_part_comes_and_the_rest_still_counts(
     half = (begin, begin + (end - begin) // 2)
     dialog.bar.set_span(half)
     dialog._show_fields()
-    [(first, stop)] = dialog.ranges()
+    [(first, stop)] = dialog._extent.missing_in(dialog.bar.span)
     assert stop - first == pytest.approx(before / 2, abs=3)
     dialog.take.click()
     wait(qtbot, lambda: not field.work.is_busy)
@@ -227,6 +227,48 @@ def test_a_part_comes_and_the_rest_still_counts(
     idle(qtbot, window)
     assert field.loggers.card(field_lab.serial).readings_not_kept == 0
     assert verify(field_lab.desk).is_whole
+
+
+def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot
+) -> None:
+    field = desk_of(window)
+    before = field.card.readings_not_kept
+    press(window, "Ctrl+F6")
+    dialog = open_dialog()
+    dialog.kind.setFocus()
+    QTest.keyClick(dialog.kind, Qt.Key.Key_Down)
+    QTest.keyClick(dialog.kind, Qt.Key.Key_Down)
+    assert dialog.every.isVisible()
+    dialog.every.setFocus()
+    dialog.every.selectAll()
+    QTest.keyClicks(dialog.every, "24")
+    QTest.keyClick(dialog.every, Qt.Key.Key_Return)
+    wait(qtbot, lambda: not field.work.is_busy)
+    idle(qtbot, window)
+    assert field.loggers.card(field_lab.serial).readings_not_kept == before
+    assert field.logger_page.came.isVisible()
+    assert "no reading was offloaded" in field.logger_page.transfer_words.text()
+    window.activateWindow()
+    wait(qtbot, window.isActiveWindow)
+    for place in range(len(window.places)):  # a point that holds nothing but an overview
+        window.go(place)
+        idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    [temp, humidity] = trends._lanes
+    assert len(temp.overviews[0].values) == len(humidity.overviews[0].values) == before // 24
+    assert temp.traces == ()
+    trends.chart.put_cursor(int(temp.overviews[0].times_utc_ms[3]))
+    assert "overview: " in trends.chart._drawn[0].value.textItem.toPlainText()
+    window.go(places.FIELD_DESK)
+    idle(qtbot, window)
+    press(window, "F6")
+    wait(qtbot, lambda: not field.work.is_busy)
+    idle(qtbot, window)
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    assert [lane.overviews for lane in trends._lanes] == [(), ()]
+    assert all(len(lane.traces) == 1 for lane in trends._lanes)
 
 
 def test_online_loggers_are_followed_while_the_window_is_open(

@@ -12,15 +12,17 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.arrival import arrival
 from gezeiten.desk.cables import PortNews
 from gezeiten.desk.context import Desk
-from gezeiten.desk.launching import launch
+from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.link.transfer import Progress
+from gezeiten.ui import house as places
+from gezeiten.ui.erase_dialog import EraseDialog
 from gezeiten.ui.house import House
 from gezeiten.ui.part_dialog import ExtentBar
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.views.port_strip import SHOWN, PortStrip
-from tests.conftest import COLD_PLAN, Lab
-from tests.ui_help import PATIENCE_MS, open_window
+from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
+from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
 
 @pytest.mark.parametrize(
@@ -120,4 +122,39 @@ def test_the_vault_is_handed_on_and_taken_in_through_the_window(
     window.vault_acts.take_folder()
     qtbot.waitUntil(lambda: "no copy of a vault" in window.message.text(), timeout=PATIENCE_MS)
     window.vault_acts.cancel()
+    window.close()
+
+
+def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> None:
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, {})
+    lab.later(24 * 60)
+    stop(lab.desk, lab.standin.address, lab.serial)
+    window = open_window(qtbot, lab.desk)
+    window.go(places.FIELD_DESK)
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    press(window, "Ctrl+Shift+F9")
+    dialog = window.findChild(EraseDialog)
+    assert "not in the archive" in dialog.problem.text()
+    assert not dialog.label.isEnabled()
+    dialog.reject()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=PATIENCE_MS)
+    press(window, "F6")
+    qtbot.waitUntil(lambda: not field.work.is_busy, timeout=PATIENCE_MS)
+    idle(qtbot, window)
+    assert field.mission_page.erase_button.isEnabled()
+    field.dialogs.erase()
+    dialog = window.findChildren(EraseDialog)[-1]
+    QTest.keyClicks(dialog.label, "2044")
+    assert not dialog.take.isEnabled()
+    assert "another logger" in dialog.problem.text()
+    dialog.label.clear()
+    QTest.keyClicks(dialog.label, "2041")
+    assert dialog.problem.text() == ""
+    QTest.keyClick(dialog.label, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: not field.work.is_busy, timeout=PATIENCE_MS)
+    idle(qtbot, window)
+    assert field.card.directory == ()
+    assert not field.mission_page.erase_button.isEnabled()
     window.close()

@@ -27,6 +27,7 @@ from gezeiten.cli.routes import take_command, vault_group
 from gezeiten.cli.standin import standin_group
 from gezeiten.cli.watch import watch_command
 from gezeiten.cli.window import open_window
+from gezeiten.desk.contact import contact
 from gezeiten.desk.contact import find as find_loggers
 from gezeiten.desk.context import Desk
 from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
@@ -34,12 +35,15 @@ from gezeiten.desk.launching import launch as launch_logger
 from gezeiten.desk.launching import stop as stop_logger
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.overviews import offload_overview
+from gezeiten.desk.parts import newest_extent
 from gezeiten.desk.pins import use_pin_once
 from gezeiten.desk.places import point_named, sites
 from gezeiten.desk.records import extent
 from gezeiten.desk.verifying import verify as verify_archive
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.thinning import ThinKind
 from gezeiten.domain.timeline import duration_text, iso_utc
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.plan_file import read_plan_file
@@ -160,6 +164,40 @@ def offload(
         raise failures[0]
 
 
+@main.command("overview")
+@archive_option
+@json_option
+@click.argument("serial")
+@click.option("--at", help="Address host:port; default: found by its serial.")
+@click.option("--every", type=int, help="Readings for one value; default: a screen full of values.")
+@click.option("--means", is_flag=True, help="Means with lowest and highest, not each n-th reading.")
+@reports_errors
+def overview_command(
+    folder: Path | None, as_json: bool, serial: str, at: str | None, every: int | None, means: bool
+) -> None:
+    """Look at a long mission in seconds; its readings stay not offloaded."""
+    kind = ThinKind.MEANS if means else ThinKind.NTH
+    with open_desk(folder) as desk:
+        address = _address_of(desk, serial, at)
+        extent = newest_extent(contact(desk, address, serial))
+        if extent is None:
+            raise InputError(
+                f"{serial} holds no evenly spaced mission to thin; offload it as a whole."
+            )
+        wanted = every or extent.neat_every(extent.span)
+        thinning = extent.overview(extent.span, kind, wanted)
+        if not thinning.is_possible:
+            raise InputError(f"{serial} cannot be thinned like this; give a smaller --every.")
+        came = offload_overview(desk, address, serial, extent.entry.mission, thinning)
+    row = {"serial": serial, "values": came.values, "every": thinning.every,
+           "outside": came.outside, "extremes": {key: [low, high] for key, low, high in came.extremes},
+           "error": came.error}  # fmt: skip
+    lines = [f"{serial}: {came.values} values, one for every {thinning.every} readings. "
+             f"{came.outside} seem outside a limit. {came.error}".strip()]  # fmt: skip
+    lines += [f"  {key}: {low:g} to {high:g}" for key, low, high in came.extremes]
+    put(as_json, row, lines)
+
+
 @main.command()
 @archive_option
 @json_option
@@ -211,7 +249,6 @@ def launch(
 
 
 def _plan_for(desk: Desk, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
-    from gezeiten.desk.contact import contact
     from gezeiten.desk.planning import usual_plan
 
     if plan_file is None:

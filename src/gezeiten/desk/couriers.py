@@ -12,12 +12,10 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.database import translated
 from gezeiten.archive.intake import Circumstances, Intake
-from gezeiten.archive.tables import Logger, Mission, Offload
 from gezeiten.desk.carried import (
     KEPT,
     NEW,
@@ -31,6 +29,7 @@ from gezeiten.desk.carried import (
     take_each,
 )
 from gezeiten.desk.context import Desk
+from gezeiten.desk.erasing import read_back
 from gezeiten.desk.offloading import Offloaded, take_in_file
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.models import logger_model
@@ -290,20 +289,8 @@ def _not_safe(desk: Desk, record: CourierRecord) -> str:
 def _all_readings_kept(desk: Desk, record: CourierRecord) -> str:
     """Its readings came by another route, maybe in parts; they are safe where all these can be
     read back."""
-    with desk.archive.reading() as db:
-        parts = db.scalars(
-            select(Offload.sha256)
-            .join(Mission)
-            .join(Logger)
-            .where(
-                Logger.serial == record.serial,
-                Mission.number == record.mission,
-                Mission.launched_ms == record.launched_ms,
-            )
-        ).all()
-    for sha256 in parts:
-        try:
-            desk.archive.vault.get(sha256)
-        except GezeitenError as exc:
-            return str(exc)
+    try:
+        read_back(desk, record.serial, record.mission, record.launched_ms)
+    except GezeitenError as exc:
+        return str(exc)
     return ""

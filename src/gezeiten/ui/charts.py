@@ -1,7 +1,7 @@
 """Charts: lanes of quantities on one shared time axis in the site's own time.
 
-Measured lines are solid, estimated ones dashed, limits dashed in the colour of their side, and
-excursions tinted with a triangle. Zoom by wheel, pan by drag, mark a stretch by Shift+drag.
+Measured lines are solid, estimated ones dotted, overviews dash-dotted, limits dashed in the colour
+of their side, and excursions tinted with a triangle. Zoom by wheel, pan by drag, mark a stretch by Shift+drag.
 """
 
 from __future__ import annotations
@@ -14,10 +14,17 @@ import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPen
 
+from gezeiten.desk.overviews import OverviewLine
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, Span, from_ms, midnight_ms
+from gezeiten.ui.chart_overviews import (
+    add_overviews,
+    overview_at,
+    overview_legend,
+    overview_reach,
+)
 from gezeiten.ui.i18n import clock_time, date, day_and_time, number, tr
 from gezeiten.ui.theme import Theme
 
@@ -67,6 +74,8 @@ class Lane:
     rules: tuple[LimitRule, ...] = ()
     tints: tuple[Tint, ...] = ()
     proposal: Series | None = None
+    overviews: tuple[OverviewLine, ...] = ()
+    symbol: str = ""
 
 
 @dataclass(slots=True)
@@ -227,6 +236,9 @@ class LaneChart(pg.GraphicsLayoutWidget):
             for i, trace in enumerate(lane.traces):
                 color = self._trace_color(i, trace).name()
                 parts.append(f"<span style='color:{color}'>&#9472; {trace.name}</span>")
+        if lane.overviews:
+            legend = overview_legend(lane.overviews)
+            parts.append(f"<span style='color:{self._theme.muted}'>&#9476; {legend}</span>")
         return " &nbsp; ".join(parts)
 
     def _trace_color(self, place: int, trace: Trace) -> QColor:
@@ -249,6 +261,10 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 pen=self._pen(color, 1.5, Qt.PenStyle.DotLine), connect="finite"
             )
             drawn.curves.append((solid, dashed))
+        if drawn.lane.overviews:
+            bars = self._theme.color("muted", 90)
+            add_overviews(drawn.plot, drawn.lane.overviews, self._pen("muted", 1.5),
+                          self._pen(bars, 2.0))  # fmt: skip
         if drawn.lane.proposal is not None:
             fill = drawn.lane.proposal
             pen = self._pen("brass", 1.8, Qt.PenStyle.DashLine)
@@ -329,7 +345,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
                     if len(inside):
                         lows.append(float(inside.min()))
                         highs.append(float(inside.max()))
-            self._scale(drawn, lows, highs)
+            reach = overview_reach(drawn.lane.overviews, start, end)
+            self._scale(drawn, lows + reach, highs + reach)
         self.view_changed.emit((start, end))
 
     def _scale(self, drawn: _Drawn, lows: list[float], highs: list[float]) -> None:
@@ -338,7 +355,9 @@ class LaneChart(pg.GraphicsLayoutWidget):
         near = [r.value for r in drawn.lane.rules if low - reach < r.value < high + reach]
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
-        drawn.plot.setYRange(low - room, high + room, padding=0)
+        # the words of a limit stand above its line
+        above = 2 * room if any(value > high - room for value in near) else room
+        drawn.plot.setYRange(low - room, high + above, padding=0)
 
     def _remember(self) -> None:
         span = self.view()
@@ -455,6 +474,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
                     shown = f"{number(value, drawn.lane.decimals)} {drawn.lane.unit}"
                 several = len(drawn.lane.traces) > 1
                 lines.append(f"{trace.name}: {shown}" if several else shown)
+            seen = overview_at(drawn.lane.overviews, at_ms, drawn.lane.decimals)
+            lines += [f"{seen} {drawn.lane.unit}"] if seen else []
             low, high = drawn.plot.getViewBox().viewRange()[1]
             start, end = self.view()
             drawn.cursor.setPos(at_ms / 1000)

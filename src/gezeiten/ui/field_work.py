@@ -16,11 +16,14 @@ from gezeiten.desk.arrival import Arrival, arrival
 from gezeiten.desk.awake import kept_awake
 from gezeiten.desk.cables import PortNews
 from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.erasing import erase_memory
 from gezeiten.desk.launching import Launched, launch, stop
 from gezeiten.desk.offloading import Offloaded, offload_logger
+from gezeiten.desk.overviews import OverviewCame, offload_overview
 from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.thinning import Thinning
 from gezeiten.errors import GezeitenError
 from gezeiten.link.find import FoundCourier, FoundLogger
 from gezeiten.link.transfer import Progress, Watch
@@ -41,8 +44,10 @@ class FieldWork(QObject):
     courier_found = Signal(object)  # FoundCourier
     progressed = Signal(str, object)  # serial, Progress
     offloaded = Signal(object)  # list of Arrival
+    overview_came = Signal(object)  # OverviewCame
     launched = Signal(object)  # Launched
     stopped = Signal(str)
+    erased = Signal(str, int)  # serial, readings
     row_ended = Signal(object)  # LoggerResult
     several_ended = Signal(object)  # list of LoggerResult
     live = Signal(str, object)  # serial, list of LiveValue; None: it could not be read
@@ -220,6 +225,16 @@ class FieldWork(QObject):
 
         self._begin(work, self.offloaded.emit, "Offloading loggers")
 
+    def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
+        """Let a logger thin a mission and take what it made."""
+        desk = self._house.desk
+
+        def work(task: Task) -> OverviewCame:
+            watch = self._watch(task, card.serial)
+            return offload_overview(desk, card.address, card.serial, mission, thinning, watch)
+
+        self._begin(work, self.overview_came.emit, "Offloading a logger")
+
     def _watch(self, task: Task, serial: str) -> Watch:
         def tell(progress: Progress) -> None:
             self.rates[serial] = progress.bytes_per_s
@@ -255,6 +270,17 @@ class FieldWork(QObject):
             return card.serial
 
         self._begin(work, self.stopped.emit, "Stopping a logger")
+
+    def erase(self, card: LoggerCard, label: str) -> None:
+        """Erase a logger's memory, after reading everything back from the vault."""
+        desk = self._house.desk
+
+        def work(task: Task) -> tuple[str, int]:
+            count = erase_memory(desk, card.address, card.serial, label)
+            self._look_at(task, card)
+            return card.serial, count
+
+        self._begin(work, lambda done: self.erased.emit(*done), "Erasing a logger")
 
     def run_several(self, prepared: list[Prepared], accepted: Mapping[str, str]) -> None:
         """Offload and launch several loggers; a row ends for each."""

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtCore import QDateTime, QPointF, QRectF, Qt, QTimeZone, Signal
 from PySide6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QDateTimeEdit, QDialog, QWidget
+from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QDialog, QSpinBox, QWidget
 
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.domain.coverage import Range, missing, size
+from gezeiten.desk.parts import MissionExtent
+from gezeiten.domain.coverage import size
+from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning
 from gezeiten.domain.timeline import Span, duration_text
 from gezeiten.link.mission_file import READINGS_PER_BLOCK
-from gezeiten.link.offload import wanted_blocks
-from gezeiten.link.session import DirectoryEntry
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Facts, button, column, label, row
@@ -94,45 +93,74 @@ class ExtentBar(QWidget):
 
 
 class PartDialog(QDialog):
-    """wanted: reading ranges by mission number."""
+    """A stretch, and whether its readings come or only an overview of them.
+
+    wanted: reading ranges by mission number. overview_wanted: (mission number, Thinning).
+    """
 
     wanted = Signal(object)
+    overview_wanted = Signal(int, object)
 
     def __init__(
-        self, parent: QWidget, house: House, card: LoggerCard, zone: str, rate: float | None
+        self,
+        parent: QWidget,
+        house: House,
+        extent: MissionExtent,
+        serial: str,
+        zone: str,
+        rate: float | None,
     ) -> None:
         super().__init__(parent)
-        self._card, self._zone, self._rate = card, zone, rate
+        self._extent, self._zone, self._rate = extent, zone, rate
         self._qzone = QTimeZone(zone.encode())
-        self._entry = card.directory[-1]
-        part = next((p for p in card.not_kept if p.entry.mission == self._entry.mission), None)
-        self._open: list[Range] = list(part.ranges) if part else []
-        self.setWindowTitle(tr("Offload a part of %1").replace("%1", card.serial))
-        self.resize(620, 320)
-        entry = self._entry
-        whole = (_instant(entry, entry.first_held), _instant(entry, max(entry.readings, 1)))
-        opened = [(_instant(entry, a), _instant(entry, b)) for a, b in self._open]
-        self.bar = ExtentBar(house, whole, opened)
-        start = opened[0][0] if opened else whole[0]
-        self.bar.set_span((start, whole[1]))
+        self._own_every = False
+        self.setWindowTitle(tr("Offload a part of %1").replace("%1", serial))
+        self.resize(680, 400)
+        self.bar = ExtentBar(house, extent.span, extent.open_spans)
+        opened = extent.open_spans
+        start = opened[0][0] if opened else extent.span[0]
+        self.bar.set_span((start, extent.span[1]))
+        self._build()
+        self._show_fields()
+        self.bar.chosen.connect(lambda _: self._show_fields())
+        for field in (self.since, self.until):
+            field.dateTimeChanged.connect(self._typed)
+        self.kind.currentIndexChanged.connect(lambda _: self._show_facts())
+        self.every.valueChanged.connect(self._every_chosen)
+        self._show_facts()
+
+    def _build(self) -> None:
         self.since, self.until = QDateTimeEdit(), QDateTimeEdit()
         for field, words in ((self.since, tr("From")), (self.until, tr("Until"))):
             field.setDisplayFormat("d MMM yyyy HH:mm")
             field.setCalendarPopup(True)
             field.setAccessibleName(words)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName(tr("What comes"))
+        for kind, words in (
+            (None, tr("All its readings")),
+            (ThinKind.NTH, tr("Overview: every n-th reading")),
+            (ThinKind.MEANS, tr("Overview: means, with lowest and highest")),
+        ):
+            self.kind.addItem(words, kind)
+        self.every = QSpinBox()
+        self.every.setRange(2, MOST_EVERY)
+        self.every.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.every.setFixedWidth(90)
+        self.every.setAccessibleName(tr("Readings for one value"))
+        self.of_words = label(tr("one value for every"), "muted")
+        self.readings_words = label(tr("readings"), "muted")
         self.facts = Facts()
-        self.take = button(tr("Offload this part"), self._take, "primary")
+        self.note = label("", "muted", wrap=True)
+        self.take = button("", self._take, "primary")
+        self.take.setDefault(True)
         self.setLayout(
             column(label(tr("Solid: kept already. Dashed: on the logger only."), "muted"), self.bar,
                    row(label(tr("From")), self.since, label(tr("Until")), self.until, 1),
-                   self.facts, 1,
+                   row(self.kind, self.of_words, self.every, self.readings_words, 1),
+                   self.facts, self.note, 1,
                    row(self.take, button(tr("Close"), self.reject), 1), margins=16)
         )  # fmt: skip
-        self._show_fields()
-        self.bar.chosen.connect(lambda _: self._show_fields())
-        for field in (self.since, self.until):
-            field.dateTimeChanged.connect(self._typed)
-        self._show_facts()
 
     def _show_fields(self) -> None:
         for field, at in zip((self.since, self.until), self.bar.span, strict=True):
@@ -147,32 +175,65 @@ class PartDialog(QDialog):
         self.bar.set_span((min(span), max(span)))
         self._show_facts()
 
-    def ranges(self) -> list[Range]:
-        """Return the reading numbers of the chosen stretch that are not kept yet."""
-        entry, (start, end) = self._entry, self.bar.span
-        first = max(-(-(start - entry.first_ms) // entry.interval_ms), entry.first_held)
-        stop = min((end - entry.first_ms) // entry.interval_ms + 1, entry.readings)
-        chosen = (first, max(stop, first))
-        kept = missing(chosen, self._open)
-        return missing(chosen, kept)
+    def _every_chosen(self) -> None:
+        self._own_every = True
+        self._show_facts()
+
+    def _thinning(self) -> Thinning | None:
+        """Return the overview that is chosen, None where all readings are to come."""
+        kind = self.kind.currentData()
+        if kind is None:
+            return None
+        return self._extent.overview(self.bar.span, ThinKind(kind), self.every.value())
 
     def _show_facts(self) -> None:
-        ranges, entry = self.ranges(), self._entry
-        count = size(ranges)
-        rest = size(self._open) - count
-        blocks = wanted_blocks(ranges, entry.held)
-        length = len(blocks) * entry.block_bytes
-        facts = [
-            (tr("Comes"), counted(count, "%n reading", "%n readings")
-             + " · " + counted(len(blocks), "%n block", "%n blocks")
-             + tr(" of %1 readings").replace("%1", number(READINGS_PER_BLOCK))),
-            (tr("Stays not offloaded"), counted(max(rest, 0), "%n reading", "%n readings")),
-            (tr("Takes about"), self._estimate(length)),
-        ]  # fmt: skip
-        self.facts.show_facts(facts)
-        self.take.setEnabled(bool(count))
+        if not self._own_every:
+            self.every.blockSignals(True)
+            self.every.setValue(self._extent.neat_every(self.bar.span))
+            self.every.blockSignals(False)
+        thinning = self._thinning()
+        for part in (self.of_words, self.every, self.readings_words):
+            part.setVisible(thinning is not None)
+        if thinning is None:
+            self._show_part()
+        else:
+            self._show_overview(thinning)
         words = " – ".join(day_and_time(at, self._zone) for at in self.bar.span)
         self.bar.setAccessibleDescription(words)
+
+    def _show_part(self) -> None:
+        ranges = self._extent.missing_in(self.bar.span)
+        blocks = self._extent.blocks(ranges)
+        count = size(ranges)
+        self.facts.show_facts([
+            (tr("Comes"), counted(count, "%n reading", "%n readings")
+             + " · " + counted(blocks, "%n block", "%n blocks")
+             + tr(" of %1 readings").replace("%1", number(READINGS_PER_BLOCK))),
+            (tr("Stays not offloaded"),
+             counted(self._extent.left_open(ranges), "%n reading", "%n readings")),
+            (tr("Takes about"), self._estimate(self._extent.bytes_of(ranges))),
+        ])  # fmt: skip
+        self.note.setText("")
+        self.take.setText(tr("Offload this part"))
+        self.take.setEnabled(bool(count))
+
+    def _show_overview(self, thinning: Thinning) -> None:
+        count = max(thinning.values, 0)
+        words = counted(count, "%n value a channel", "%n values a channel")
+        if thinning.kind == ThinKind.MEANS:
+            words += tr(", each with lowest and highest")
+        self.facts.show_facts([
+            (tr("Comes"), words),
+            (tr("Stays not offloaded"),
+             counted(self._extent.left_open([]), "%n reading", "%n readings")),
+            (tr("Takes about"), self._estimate(self._extent.overview_bytes(thinning))),
+        ])  # fmt: skip
+        self.note.setText(
+            tr("An overview is for looking: Trends draws it dotted until the readings themselves "
+               "come, and no figure is made of it.")
+        )  # fmt: skip
+        self.take.setText(tr("Take this overview"))
+        self.take.setEnabled(thinning.is_possible)
 
     def _estimate(self, length: int) -> str:
         if self._rate is None:
@@ -182,9 +243,9 @@ class PartDialog(QDialog):
         return f"{words} · {rate.replace('%1', number(self._rate / 1000, 1))}"
 
     def _take(self) -> None:
-        self.wanted.emit({self._entry.mission: self.ranges()})
+        thinning, mission = self._thinning(), self._extent.entry.mission
+        if thinning is None:
+            self.wanted.emit({mission: self._extent.missing_in(self.bar.span)})
+        else:
+            self.overview_wanted.emit(mission, thinning)
         self.accept()
-
-
-def _instant(entry: DirectoryEntry, number_: int) -> int:
-    return entry.first_ms + number_ * entry.interval_ms

@@ -28,6 +28,14 @@ class Units:
         decimals = max(name.decimals + unit.extra_decimals, 0)
         return f"{number(unit.shown(recorded), decimals)} {unit.name}".strip()
 
+    def span(self, key: str, low: float, high: float) -> str:
+        """Return "low – high unit" of recorded values of a quantity."""
+        name = quantity(key)
+        unit = self.of(name.unit)
+        decimals = max(name.decimals + unit.extra_decimals, 0)
+        first, last = sorted((unit.shown(low), unit.shown(high)))
+        return f"{number(first, decimals)} – {number(last, decimals)} {unit.name}".strip()
+
     def reading(self, key: str, live: LiveValue, own: str = "") -> str:
         """Return a present value as text."""
         if live.status == SensorStatus.NO_SENSOR:

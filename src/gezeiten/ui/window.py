@@ -285,7 +285,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.following.stop()
-        live = self.places[places.FIELD_DESK].live
+        live = self.places[places.FIELD_DESK].dialogs.live
         if live is not None:
             live.stop()
         self.house.works.stop()

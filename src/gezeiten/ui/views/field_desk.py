@@ -5,10 +5,8 @@ Shows what `FieldWork` finds and does; with two and more loggers ticked it works
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFileDialog, QFrame, QScrollArea, QStackedWidget, QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
 from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.checks import (
@@ -23,6 +21,7 @@ from gezeiten.desk.checks import (
 from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.launching import Launched
+from gezeiten.desk.overviews import OverviewCame
 from gezeiten.desk.pins import is_locked, pin_group
 from gezeiten.desk.places import points
 from gezeiten.desk.planning import pattern_name
@@ -33,6 +32,7 @@ from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.outlook import battery_assumption, battery_days
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.thinning import Thinning
 from gezeiten.errors import GezeitenError
 from gezeiten.link.transfer import Progress
 from gezeiten.ui import house as places
@@ -40,17 +40,17 @@ from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
-from gezeiten.ui.life_dialog import LifeDialog
 from gezeiten.ui.parts import column, row
-from gezeiten.ui.pin_dialog import PinDialog
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
 from gezeiten.ui.views.at_hand import AtHand
 from gezeiten.ui.views.carriers_desk import CarriersDesk
+from gezeiten.ui.views.field_acts import field_acts
+from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import not_kept_words
-from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words
+from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words, overview_words
 from gezeiten.ui.views.mission_page import MissionPage, state_words
 from gezeiten.ui.views.nobody_page import NobodyPage
 from gezeiten.ui.views.plan_page import PlanPage
@@ -69,12 +69,11 @@ class FieldDeskPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.work = FieldWork(house)
-        self.live: object | None = None  # LiveWork, once the live line was opened
         self._wanted: str | None = None
         self._zones: dict[str, str] = {}
         self._checks: list[Check] = []
         self._launched: dict[str, Launched] = {}
-        self._arrivals: dict[str, Arrival] = {}
+        self._arrivals: dict[str, Arrival | OverviewCame] = {}
         self._in_editor: str | None = None
         self._usual: Plan | None = None
         self._edits: dict[str, tuple[Plan, str]] = {}
@@ -83,6 +82,7 @@ class FieldDeskPlace(Place):
         self._labels: dict[str, str] = {}
         self._round: Round | None = None
         self._build()
+        self.dialogs = FieldDialogs(self)
         self._connect()
         self._second = QTimer(self)
         self._second.setInterval(1000)
@@ -111,7 +111,7 @@ class FieldDeskPlace(Place):
         self.check_list, self.main = self.right.check_list, self.right.main
         self.group = SeveralDesk(self.house, self.loggers, self.work, self.editor.plan, self._words)
         self.several = self.group.page
-        self.shelf = PlanShelf(self.house, self, self.editor, self._into_editor, self._zone)
+        self.shelf = PlanShelf(self.house, self, self.editor, self._into_editor, self.zone_of)
         self.nobody = NobodyPage(can_practise=self.house.practice is not None)
         self.middle = QStackedWidget()
         for view in (one, self.several, self.nobody, self.carriers.page):
@@ -154,8 +154,10 @@ class FieldDeskPlace(Place):
         work.looked.connect(self._looked)
         work.progressed.connect(self._progressed)
         work.offloaded.connect(self._offloaded)
+        work.overview_came.connect(self._overview_came)
         work.launched.connect(self._launched_one)
         work.stopped.connect(self._stopped)
+        work.erased.connect(self._erased)
         work.live.connect(self._show_live)
         work.busy_changed.connect(self._busy_changed)
 
@@ -164,70 +166,26 @@ class FieldDeskPlace(Place):
         {
             "blink": self.blink, "record": self._to_trends, "cancel": self.cancel_offload,
             "check": self.self_check,
-            "part": self.offload_part, "life": self.show_life, "pin": self.give_pin,
+            "part": self.dialogs.part, "life": self.dialogs.life, "pin": self.dialogs.pin,
             "last": self.take_last_plan, "kept": self.show_kept_plans,
             "keep": self.show_kept_plans, "differs": self.show_differences,
             "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
             "labels": self.write_labels, "common": self.group.prepare, "untick": self.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
-            "practice": self.start_practice, "tick": self.tick_all,
-            "text": self.choose_text, "folder": self.choose_folder,
-            "live": self.show_live_line, "gone": self._someone_left,
+            "practice": self.dialogs.practice, "tick": self.tick_all,
+            "text": self.dialogs.choose_text, "folder": self.dialogs.choose_folder,
+            "live": self.dialogs.live_line, "gone": self._someone_left,
+            "erase": self.dialogs.erase,
         }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
-        here = places.FIELD_DESK
-        listed = [
-            ("look", tr("Look for loggers again"), "F5", self.look),
-            ("logger.next", tr("Next logger"), "Ctrl+Down", lambda: self._step(1)),
-            ("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: self._step(-1)),
-            ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", self.tick_all),
-            ("offload.start", tr("Offload the chosen logger"), "F6", self.offload),
-            ("offload.part", tr("Offload a part of the chosen logger"), "Ctrl+F6",
-             self.offload_part),
-            ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", self.offload_all),
-            ("offload.stop", tr("Stop what runs"), "Esc", self.cancel_offload),
-            ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", self.carriers.open_next),
-            ("text", tr("Take a text file"), "Ctrl+O", self.choose_text),
-            ("live.line", tr("Live line: record an instrument"), "Ctrl+R", self.show_live_line),
-            ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
-             self.choose_folder),
-            ("blink", tr("Let the chosen logger blink"), "F8", self.blink),
-            ("label.type", tr("Compare the label on the case"), "F4", self.type_label),
-            ("self-check", tr("Let the logger check its sensors"), "Shift+F8", self.self_check),
-            ("live", tr("Keep reading present values"), "F7", self.watch_live),
-            ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", self.give_pin),
-            ("launch", tr("Launch the chosen or the ticked loggers"), "F9", self.launch),
-            ("again", tr("Again, as it was: offload and launch"), "Shift+F9",
-             self.again_as_it_was),
-            ("mission.stop", tr("Stop the mission of the chosen logger"), "Ctrl+F9",
-             self.stop_mission),
-            ("accept", tr("Accept a check with a word why"), "F3", self.check_list.ask),
-            ("plan.kept", tr("Kept plans"), "Ctrl+P", self.show_kept_plans),
-            ("plan.last", tr("Take the plan of the last mission here"), "Ctrl+L",
-             self.take_last_plan),
-            ("plan.differs", tr("What differs from the last plan?"), "Ctrl+D",
-             self.show_differences),
-            ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", self.show_life),
-            ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P",
-             self.write_labels),
-        ]  # fmt: skip
-        made = [Act(name, title, key, handler, here) for name, title, key, handler in listed]
-        made += [
-            Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
-                lambda i=i: self.choose_stage(i), here)
-            for i, name in enumerate(self.stages.names)
-        ]  # fmt: skip
-        if self.house.practice is not None:
-            made.append(
-                Act("practice", tr("Start practice loggers"), "", self.start_practice, here)
-            )
-        return made
+        return field_acts(self)
 
     def hint(self) -> str:
         return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")
 
-    def _step(self, by: int) -> None:
+    def step(self, by: int) -> None:
+        """Choose the next logger, or the one before."""
         row_ = self.loggers.currentRow() + by
         if 0 <= row_ < self.loggers.count():
             self.loggers.setCurrentRow(row_)
@@ -322,60 +280,14 @@ class FieldDeskPlace(Place):
             self._wanted = serial
             self.look()
 
-    def choose_text(self) -> None:
-        """Let a text file be chosen and tied."""
-        name, _ = QFileDialog.getOpenFileName(self, tr("Take a text file"))
-        if name:
-            self.show_text(Path(name))
-
-    def show_text(self, path: Path) -> None:
-        """Show how a text file would be read."""
-        # opened now and then only: the window starts without its import
-        from gezeiten.ui.text_dialog import TextDialog
-
-        dialog = TextDialog(self, self.house, path)
-        dialog.taken.connect(lambda _: self.house.archive_changed.emit())
-        dialog.open()
-
-    def show_live_line(self) -> None:
-        """Open the live line; what it records goes on when it is closed."""
-        # opened now and then only: the window starts without its import
-        from gezeiten.ui.live_dialog import LiveDialog, LiveWork
-
-        if self.live is None:
-            self.live = LiveWork(self.house)
-            self.live.changed.connect(lambda: self.at_hand.show_live(on=self.live.is_on))
-        LiveDialog(self, self.house, self.live).show()
-
-    def choose_folder(self) -> None:
-        """Let a folder be chosen that is then looked at like a drive."""
-        name = QFileDialog.getExistingDirectory(self, tr("Look into a folder"))
-        if name:
-            self.house.desk.more_folders.append(name)
-            self.carriers.watch_drives()
-
-    def start_practice(self) -> None:
-        """Start loggers to practise with and look for them."""
-        practice = self.house.practice
-        if practice is None:
-            return
-        desk = self.house.desk
-
-        def started(where: tuple[list[str], list[str]]) -> None:
-            desk.practice_addresses, desk.practice_ports = where
-            self.house.say(tr("Practice loggers run; they end with Gezeiten."))
-            self.look()
-
-        self.house.say(tr("Starting practice loggers ..."))
-        self.house.run(lambda _task: practice.start(), started)
-
     # -- showing the chosen logger -------------------------------------------------------------
     @property
     def card(self) -> LoggerCard | None:
         """The chosen logger."""
         return self.loggers.current_card()
 
-    def _zone(self, card: LoggerCard) -> str:
+    def zone_of(self, card: LoggerCard) -> str:
+        """Return the zone of the site a logger measures at."""
         return self._zones.get(card.point, home_zone())
 
     def _needs_pin(self, card: LoggerCard) -> bool:
@@ -390,7 +302,7 @@ class FieldDeskPlace(Place):
             self.check_list.show_checks([])
             self._show_main()
             return
-        zone = self._zone(card)
+        zone = self.zone_of(card)
         units = units_of(self.house.desk.settings)
         self.logger_page.show_card(card, zone, units, self._needs_pin(card))
         self.mission_page.show_card(card, zone, self._launched.get(card.serial))
@@ -446,18 +358,8 @@ class FieldDeskPlace(Place):
             self._labels[self.card.serial] = text
             self._plan_changed()
 
-    def give_pin(self) -> None:
-        """Ask for the PIN of the chosen logger's group."""
-        card = self.card
-        if card is None:
-            return
-        desk = self.house.desk
-        group = pin_group(desk, card.serial)
-        dialog = PinDialog(self, card.serial, group, lasting=desk.pins.lasting)
-        dialog.given.connect(self._pin_given)
-        dialog.open()
-
-    def _pin_given(self, group: str, pin: int) -> None:
+    def pin_given(self, group: str, pin: int) -> None:
+        """Remember a PIN that was typed."""
         self.house.desk.pins.put(group, pin)
         self._show_current()
 
@@ -475,7 +377,7 @@ class FieldDeskPlace(Place):
         self.logger_page.show_label_check(typed.weight, typed.sentence)
         if plan is None or plan.interval_s <= 0:
             self.plan_page.show_outlook(None, 0, None, "UTC", "")
-            self.logger_page.show_health(card, self._zone(card), None)
+            self.logger_page.show_health(card, self.zone_of(card), None)
             self._show_checks(card, [Check("blocking", self.editor.fault, field="plan")])
             return
         desk = self.house.desk
@@ -494,10 +396,10 @@ class FieldDeskPlace(Place):
         assumption = battery_assumption(model, plan, temp_c)
         self.plan_page.show_outlook(
             mission_outlook(desk, card, plan), desk.now_ms(),
-            next_visit_ms(desk, plan.point_name), self._zone(card), assumption,
+            next_visit_ms(desk, plan.point_name), self.zone_of(card), assumption,
         )  # fmt: skip
         days = battery_days(model, plan, card.state.battery_permille / 1000, temp_c)
-        self.logger_page.show_health(card, self._zone(card), Life(days, assumption))
+        self.logger_page.show_health(card, self.zone_of(card), Life(days, assumption))
 
     def _take_interval(self, interval_s: int) -> None:
         field = self.editor.times.interval
@@ -555,7 +457,7 @@ class FieldDeskPlace(Place):
             else tr("fits"),
         )
         ready = not any(c.weight == "blocking" or c.wants_word for c in self._checks)
-        doing_ = state_words(card, self._zone(card))
+        doing_ = state_words(card, self.zone_of(card))
         self.stages.set_state(LAUNCH, "note", tr("ready") if ready else doing_)
 
     def _next(self) -> str:
@@ -617,7 +519,7 @@ class FieldDeskPlace(Place):
         if step == "launch":
             left = self.editor.countdown()
             self.main.setText(self._main_words(card, step)[0])
-        at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
+        at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
         self.right.show_time(at, left)
 
     def showEvent(self, event: object) -> None:
@@ -636,7 +538,7 @@ class FieldDeskPlace(Place):
         if card is not None:
             self.stages.choose(PLAN)
             self.plan_page.show_origin(origin)
-            self.editor.show_plan(card, plan, self._zone(card))
+            self.editor.show_plan(card, plan, self.zone_of(card))
 
     def take_last_plan(self) -> None:
         """Start over from the last mission at this point."""
@@ -689,7 +591,7 @@ class FieldDeskPlace(Place):
     def do_next(self) -> None:
         """Do what the large button says."""
         steps = {"offload": self.offload, "launch": self.launch, "several": self.launch,
-                 "accept": self.check_list.ask, "pin": self.give_pin}  # fmt: skip
+                 "accept": self.check_list.ask, "pin": self.dialogs.pin}  # fmt: skip
         steps.get(self._next(), lambda: None)()
 
     def offload(self) -> None:
@@ -723,20 +625,15 @@ class FieldDeskPlace(Place):
     def _progressed(self, serial: str, progress: Progress) -> None:
         self.house.say(self.logger_page.show_progress(serial, progress))
 
-    def offload_part(self) -> None:
-        """Let a part of the chosen logger's mission be chosen and take that."""
-        card = self.card
-        if card is None or not card.directory or self.work.is_busy:
-            return
-        if card.plan is not None and (card.plan.outside_interval_s or card.plan.restart):
-            self.house.say(tr("Its readings are not evenly spaced; it is offloaded as a whole."))
-            return
-        from gezeiten.ui.part_dialog import PartDialog
+    def take_part(self, card: LoggerCard, only: dict[int, list[Range]]) -> None:
+        """Take these readings of a logger, by mission number."""
+        self._offload([card], only)
 
-        dialog = PartDialog(self, self.house, card, self._zone(card),
-                            self.work.rates.get(card.serial))  # fmt: skip
-        dialog.wanted.connect(lambda only: self._offload([card], only))
-        dialog.open()
+    def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
+        """Let a logger thin a mission and take what it made."""
+        self.stages.choose(OFFLOAD)
+        self.logger_page.begin_transfer()
+        self.work.take_overview(card, mission, thinning)
 
     def _offloaded(self, came: list[Arrival]) -> None:
         self._arrivals.update({one.result.serial: one for one in came})
@@ -747,6 +644,14 @@ class FieldDeskPlace(Place):
         self.logger_page.transfer_words.setText(said)
         self.house.archive_changed.emit()
         self.house.said.emit(said, failed)
+
+    def _overview_came(self, came: OverviewCame) -> None:
+        self._arrivals[came.serial] = came
+        self._show_current()
+        words = overview_words(came)
+        self.logger_page.transfer_words.setText(words)
+        self.house.archive_changed.emit()
+        self.house.said.emit(words, bool(came.error))
 
     def cancel_offload(self) -> None:
         """Stop what runs; what came is kept."""
@@ -818,6 +723,13 @@ class FieldDeskPlace(Place):
         self.house.archive_changed.emit()
         self.house.say(tr("%1 is stopped; its memory stays.").replace("%1", serial))
 
+    def _erased(self, serial: str, readings: int) -> None:
+        self._show_current()
+        self.house.archive_changed.emit()
+        words = counted(readings, "%n reading erased, kept in the vault.",
+                        "%n readings erased, kept in the vault.")  # fmt: skip
+        self.house.say(f"{serial}: {words}")
+
     def blink(self) -> None:
         """Let the chosen logger blink."""
         if self.card is not None:
@@ -844,7 +756,7 @@ class FieldDeskPlace(Place):
             self.logger_page.watch.setChecked(False)  # it is gone: said once, not every look
         elif card is not None and card.serial == serial:
             self.logger_page.show_live(card, values, units_of(self.house.desk.settings))
-            at = clock_time(self.house.desk.now_ms(), self._zone(card), seconds=True)
+            at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
             words = tr("as of %1; every look costs battery").replace("%1", at)
             self.logger_page.live_note.setText(words)
 
@@ -855,11 +767,6 @@ class FieldDeskPlace(Place):
             lambda _task: write_label_sheet(self.house.desk, cards),
             lambda path: self.house.say(tr("%1 written.").replace("%1", str(path))),
         )
-
-    def show_life(self) -> None:
-        """Show the life of the chosen logger."""
-        if self.card is not None:
-            LifeDialog(self, self.house, self.card.serial).open()
 
     def _to_trends(self) -> None:
         card = self.card

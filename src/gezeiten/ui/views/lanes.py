@@ -7,11 +7,12 @@ from dataclasses import replace
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
+from gezeiten.desk.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.records import record
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.timeline import Span, Values
 from gezeiten.domain.units import ShownUnit
 from gezeiten.ui.charts import Lane, Tint, Trace, make_trace
 from gezeiten.ui.rules import RULE_SIGNS
@@ -27,7 +28,7 @@ def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
 
 def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     """All points' readings of one quantity in one unit: the plan's where one point is shown."""
-    traces, rules, tints = [], [], []
+    traces, rules, tints, seen = [], [], [], []
     places = [(point, place) for point in points for place in point.channels
               if place.channel == key]  # fmt: skip
     alone = places[0][1] if len(places) == 1 else None
@@ -37,19 +38,30 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
         if len(record(desk, point.id, key)):
             trace = cached_trace(desk, point, key, unit)
             traces.append(replace(trace, color=place.color))
+        seen.extend(_in_unit(line, unit) for line in overview_lines(desk, point.id, key))
         rules.extend(rule for rule in place.rules if rule not in rules)
         tints.extend(
             Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
             for event in excursions(desk, point.id)
             if event.rule.channel == key and not event.gone
         )
-    if not traces:
+    if not traces and not seen:
         return None
     name = quantity(key)
     title = alone.own_name if alone and alone.own_name else name.name
     shown = tuple(shown_rule(rule, unit) for rule in rules)
     return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
-                shown, tuple(tints))  # fmt: skip
+                shown, tuple(tints), overviews=tuple(seen), symbol=name.symbol)  # fmt: skip
+
+
+def _in_unit(line: OverviewLine, unit: ShownUnit) -> OverviewLine:
+    """Return an overview in the unit shown."""
+
+    def shown(values: Values | None) -> Values | None:
+        return None if values is None else values * unit.factor + unit.offset
+
+    values = line.values * unit.factor + unit.offset
+    return replace(line, values=values, lows=shown(line.lows), highs=shown(line.highs))
 
 
 def shown_rule(rule: LimitRule, unit: ShownUnit) -> LimitRule:
@@ -85,6 +97,11 @@ def span_of(lanes: list[Lane]) -> Span | None:
         (int(t.series.times_utc_ms[0]), int(t.series.times_utc_ms[-1]))
         for lane in lanes
         for t in lane.traces
+    ]
+    spans += [
+        (int(line.times_utc_ms[0]), int(line.times_utc_ms[-1]))
+        for lane in lanes
+        for line in lane.overviews
     ]
     if not spans:
         return None

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, Q
 from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.offloading import Offloaded
+from gezeiten.desk.overviews import OverviewCame
 from gezeiten.domain.moist_air import dew_point_c
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS, duration_text
@@ -83,7 +84,7 @@ class LoggerPage(QWidget):
                 tr("2 · What it holds"),
                 [self.holding, self.transfer, self.transfer_words, self.came],
                 [self._ask(tr("Look at the record"), "record"),
-                 self._ask(tr("Only a part …"), "part"), self.cancel],
+                 self._ask(tr("A part or an overview …"), "part"), self.cancel],
             ),
             self._card(
                 tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]
@@ -157,8 +158,11 @@ class LoggerPage(QWidget):
         self.transfer.show()
         self.cancel.show()
 
-    def show_arrival(self, came: Arrival | None, zone: str, units: Units) -> None:
-        """Show what the last offload of this logger brought, in one glance."""
+    def show_arrival(self, came: Arrival | OverviewCame | None, zone: str, units: Units) -> None:
+        """Show what the last offload of this logger, or overview, brought, in one glance."""
+        if isinstance(came, OverviewCame):
+            self._show_overview(came, zone, units)
+            return
         self.came.setVisible(came is not None and came.span is not None)
         if came is None or came.span is None:
             self.transfer_words.setText(offload_words(came.result) if came else "")
@@ -168,8 +172,8 @@ class LoggerPage(QWidget):
                  (tr("Stretch"), f"{since} – {until}")]  # fmt: skip
         for one in came.extremes:
             if one.low is not None and one.high is not None:
-                low, high = units.value(one.channel, one.low), units.value(one.channel, one.high)
-                facts.append((tr(quantity(one.channel).name), f"{low} – {high}"))
+                words = units.span(one.channel, one.low, one.high)
+                facts.append((tr(quantity(one.channel).name), words))
         if came.clock_difference_ms is not None:
             off_s = came.clock_difference_ms / 1000
             side = tr("ahead") if off_s > 0 else tr("behind")
@@ -178,6 +182,20 @@ class LoggerPage(QWidget):
         open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
         facts.append((tr("To look at"), f"{waiting} · {open_gaps}"))
         self.came.show_facts(facts)
+
+    def _show_overview(self, came: OverviewCame, zone: str, units: Units) -> None:
+        facts = [(tr("Overview just now"), _overview_size(came))]
+        if came.span is not None:
+            since, until = (day_and_time(at, zone) for at in came.span)
+            facts.append((tr("Stretch"), f"{since} – {until}"))
+        for channel, low, high in came.extremes:
+            facts.append((tr(quantity(channel).name), units.span(channel, low, high)))
+        outside = counted(came.outside, "%n value outside a limit", "%n values outside a limit")
+        facts.append((tr("Seems"), outside if came.outside else tr("inside all limits")))
+        facts.append((tr("Not offloaded by it"), counted(came.readings, "%n reading",
+                                                        "%n readings")))  # fmt: skip
+        self.came.show_facts(facts)
+        self.came.show()
 
     def end_transfer(self) -> None:
         self.transfer.hide()
@@ -304,6 +322,20 @@ def _calibration(card: LoggerCard, zone: str) -> str:
     if card.calibration_due_ms is None:
         return tr("not known")
     return date(card.calibration_due_ms, zone)
+
+
+def _overview_size(came: OverviewCame) -> str:
+    words = counted(came.values, "%n value", "%n values")
+    return (
+        words + " · " + tr("one for every %1 readings").replace("%1", number(came.thinning.every))
+    )
+
+
+def overview_words(came: OverviewCame) -> str:
+    """Return what an overview brought in one sentence."""
+    words = f"{came.serial}: {tr('overview of')} {_overview_size(came)}; "
+    words += tr("no reading was offloaded by it.")
+    return f"{words} {came.error}" if came.error else words
 
 
 def offload_words(result: Offloaded) -> str:

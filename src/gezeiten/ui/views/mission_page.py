@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 
 from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.erasing import why_not_erasable
 from gezeiten.desk.launching import Launched
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan_words import end_text, rule_text
@@ -16,7 +17,7 @@ from gezeiten.ui.views.logger_list import doing
 
 
 class MissionPage(Card):
-    """asked: name of an act ("stop", "again", "label")."""
+    """asked: name of an act ("stop", "again", "label", "erase")."""
 
     asked = Signal(str)
 
@@ -27,9 +28,17 @@ class MissionPage(Card):
         self.again_button = button(tr("Again, as it was"), lambda: self.asked.emit("again"))
         self.again_button.setToolTip(tr("Offload what is not kept, then launch the same plan"))
         self.label_button = button(tr("Write its label"), lambda: self.asked.emit("label"))
+        self.erase_button = button(tr("Erase its memory …"), lambda: self.asked.emit("erase"))
         self.body.addWidget(self.mission)
         self.body.addLayout(
-            row(self.again_button, self.label_button, self.stop_button, 1, spacing=8)
+            row(
+                self.again_button,
+                self.label_button,
+                self.stop_button,
+                self.erase_button,
+                1,
+                spacing=8,
+            )
         )
         self.body.addStretch(1)
 
@@ -38,6 +47,9 @@ class MissionPage(Card):
         plan, state = card.plan, card.state
         self.stop_button.setEnabled(card.is_recording)
         self.again_button.setEnabled(plan is not None)
+        why = why_not_erasable(card)
+        self.erase_button.setEnabled(not why)
+        self.erase_button.setToolTip(why)
         self.label_button.setEnabled(plan is not None)
         if plan is None:
             self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])

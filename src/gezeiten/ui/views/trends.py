@@ -274,8 +274,12 @@ class TrendsPlace(Place):
         clear(self.table)
         several = len(self.points()) > 1
         for j, (lane, trace, _) in enumerate(columns, 1):
-            head = f"{trace.name}\n{lane.title}" if several else lane.title
-            self.table.addWidget(label(f"{head}\n{lane.unit}", "muted", wrap=True), 0, j)
+            # four names do not fit side by side: the lanes beside them carry the long ones
+            title = lane.title if len(columns) <= 2 else lane.symbol or lane.title
+            head = label(f"{trace.name}\n{title}" if several else title, "muted", wrap=True)
+            head.setText(f"{head.text()}\n{lane.unit}")
+            head.setToolTip(lane.title)
+            self.table.addWidget(head, 0, j)
             self.table.setColumnStretch(j, 1)
         for i, (name, read) in enumerate(_rows(), 1):
             self.table.addWidget(label(name, "muted"), 2 * i, 0)

@@ -1,0 +1,61 @@
+"""What can be done at the Field desk, with its keys: for shortcuts and the command finder."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from gezeiten.ui import house as places
+from gezeiten.ui.acts import Act
+from gezeiten.ui.i18n import tr
+
+if TYPE_CHECKING:
+    from gezeiten.ui.views.field_desk import FieldDeskPlace
+
+
+def field_acts(field: FieldDeskPlace) -> list[Act]:
+    """Return every act of the Field desk."""
+    here, more = places.FIELD_DESK, field.dialogs
+    listed = [
+        ("look", tr("Look for loggers again"), "F5", field.look),
+        ("logger.next", tr("Next logger"), "Ctrl+Down", lambda: field.step(1)),
+        ("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: field.step(-1)),
+        ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", field.tick_all),
+        ("offload.start", tr("Offload the chosen logger"), "F6", field.offload),
+        ("offload.part", tr("Offload a part of the chosen logger, or an overview"), "Ctrl+F6",
+         more.part),
+        ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", field.offload_all),
+        ("offload.stop", tr("Stop what runs"), "Esc", field.cancel_offload),
+        ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", field.carriers.open_next),
+        ("text", tr("Take a text file"), "Ctrl+O", more.choose_text),
+        ("live.line", tr("Live line: record an instrument"), "Ctrl+R", more.live_line),
+        ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
+         more.choose_folder),
+        ("blink", tr("Let the chosen logger blink"), "F8", field.blink),
+        ("label.type", tr("Compare the label on the case"), "F4", field.type_label),
+        ("self-check", tr("Let the logger check its sensors"), "Shift+F8", field.self_check),
+        ("live", tr("Keep reading present values"), "F7", field.watch_live),
+        ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", more.pin),
+        ("launch", tr("Launch the chosen or the ticked loggers"), "F9", field.launch),
+        ("again", tr("Again, as it was: offload and launch"), "Shift+F9", field.again_as_it_was),
+        ("mission.stop", tr("Stop the mission of the chosen logger"), "Ctrl+F9",
+         field.stop_mission),
+        ("memory.erase", tr("Erase the memory of the chosen logger"), "Ctrl+Shift+F9", more.erase),
+        ("accept", tr("Accept a check with a word why"), "F3", field.check_list.ask),
+        ("plan.kept", tr("Kept plans"), "Ctrl+P", field.show_kept_plans),
+        ("plan.last", tr("Take the plan of the last mission here"), "Ctrl+L",
+         field.take_last_plan),
+        ("plan.differs", tr("What differs from the last plan?"), "Ctrl+D",
+         field.show_differences),
+        ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", more.life),
+        ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P",
+         field.write_labels),
+    ]  # fmt: skip
+    made = [Act(name, title, key, handler, here) for name, title, key, handler in listed]
+    made += [
+        Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
+            lambda i=i: field.choose_stage(i), here)
+        for i, name in enumerate(field.stages.names)
+    ]  # fmt: skip
+    if field.house.practice is not None:
+        made.append(Act("practice", tr("Start practice loggers"), "", more.practice, here))
+    return made

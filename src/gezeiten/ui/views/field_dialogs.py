@@ -1,0 +1,122 @@
+"""What the Field desk opens beside itself: dialogs, file choosers, practice loggers.
+
+Most are opened now and then only: the window starts without their imports.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog
+
+from gezeiten.desk.parts import newest_extent
+from gezeiten.desk.pins import pin_group
+from gezeiten.ui.i18n import tr
+
+if TYPE_CHECKING:
+    from gezeiten.ui.live_dialog import LiveWork
+    from gezeiten.ui.views.field_desk import FieldDeskPlace
+
+
+class FieldDialogs:
+    """Opens dialogs for the chosen logger and passes on what they want."""
+
+    def __init__(self, field: FieldDeskPlace) -> None:
+        self._field, self._house = field, field.house
+        self.live: LiveWork | None = None  # once the live line was opened
+
+    # -- other ways in -------------------------------------------------------------------------
+    def choose_text(self) -> None:
+        """Let a text file be chosen and tied."""
+        name, _ = QFileDialog.getOpenFileName(self._field, tr("Take a text file"))
+        if name:
+            self.text(Path(name))
+
+    def text(self, path: Path) -> None:
+        """Show how a text file would be read."""
+        from gezeiten.ui.text_dialog import TextDialog
+
+        dialog = TextDialog(self._field, self._house, path)
+        dialog.taken.connect(lambda _: self._house.archive_changed.emit())
+        dialog.open()
+
+    def live_line(self) -> None:
+        """Open the live line; what it records goes on when it is closed."""
+        from gezeiten.ui.live_dialog import LiveDialog, LiveWork
+
+        if self.live is None:
+            work = self.live = LiveWork(self._house)
+            work.changed.connect(lambda: self._field.at_hand.show_live(on=work.is_on))
+        LiveDialog(self._field, self._house, self.live).show()
+
+    def choose_folder(self) -> None:
+        """Let a folder be chosen that is then looked at like a drive."""
+        name = QFileDialog.getExistingDirectory(self._field, tr("Look into a folder"))
+        if name:
+            self._house.desk.more_folders.append(name)
+            self._field.carriers.watch_drives()
+
+    def practice(self) -> None:
+        """Start loggers to practise with and look for them."""
+        practice = self._house.practice
+        if practice is None:
+            return
+        desk = self._house.desk
+
+        def started(where: tuple[list[str], list[str]]) -> None:
+            desk.practice_addresses, desk.practice_ports = where
+            self._house.say(tr("Practice loggers run; they end with Gezeiten."))
+            self._field.look()
+
+        self._house.say(tr("Starting practice loggers ..."))
+        self._house.run(lambda _task: practice.start(), started)
+
+    # -- the chosen logger ---------------------------------------------------------------------
+    def part(self) -> None:
+        """Let a part of the chosen logger's mission, or an overview, be chosen and take that."""
+        field, card = self._field, self._field.card
+        if card is None or not card.directory or field.work.is_busy:
+            return
+        extent = newest_extent(card)
+        if extent is None:
+            self._house.say(tr("Its readings are not evenly spaced; it is offloaded as a whole."))
+            return
+        from gezeiten.ui.part_dialog import PartDialog
+
+        rate = field.work.rates.get(card.serial)
+        dialog = PartDialog(field, self._house, extent, card.serial, field.zone_of(card), rate)
+        dialog.wanted.connect(lambda only: field.take_part(card, only))
+        dialog.overview_wanted.connect(lambda *what: field.take_overview(card, *what))
+        dialog.open()
+
+    def erase(self) -> None:
+        """Show what erasing the chosen logger's memory means, and do it when its label is typed."""
+        card = self._field.card
+        if card is None or self._field.work.is_busy:
+            return
+        from gezeiten.ui.erase_dialog import EraseDialog
+
+        dialog = EraseDialog(self._field, card)
+        dialog.wanted.connect(lambda label: self._field.work.erase(card, label))
+        dialog.open()
+
+    def pin(self) -> None:
+        """Ask for the PIN of the chosen logger's group."""
+        card, desk = self._field.card, self._house.desk
+        if card is None:
+            return
+        from gezeiten.ui.pin_dialog import PinDialog
+
+        dialog = PinDialog(
+            self._field, card.serial, pin_group(desk, card.serial), lasting=desk.pins.lasting
+        )
+        dialog.given.connect(self._field.pin_given)
+        dialog.open()
+
+    def life(self) -> None:
+        """Show the life of the chosen logger."""
+        from gezeiten.ui.life_dialog import LifeDialog
+
+        if self._field.card is not None:
+            LifeDialog(self._field, self._house, self._field.card.serial).open()
