@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 
 from gezeiten.cli.demo import open_demo
 from gezeiten.desk.context import Desk
+from gezeiten.desk.places import point_named
 from gezeiten.ui import house as places
 from gezeiten.ui.tour import settle_down, take_pictures
 from gezeiten.ui.views.field_desk import FieldDeskPlace
@@ -81,9 +82,29 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         text.grab().save(str(out / "15-text-file.png"))
         text.close()
         live_line(field, out, work)
+        overview(window, field, out)
     finally:
         window.close()
         desk.close()
+
+
+def overview(window: MainWindow, field: FieldDeskPlace, out: Path) -> None:
+    """Two weeks of the paint hall by means, seen in Trends before they are offloaded."""
+    field.carriers.close()
+    field.show_target("B-0508")
+    settle_down(window)
+    field.dialogs.part()
+    dialog = open_dialog()
+    dialog.kind.setCurrentIndex(2)
+    dialog.every.setValue(12)
+    dialog.take.click()
+    wait_until(lambda: not field.work.is_busy)
+    settle_down(window)
+    point = point_named(window.house.desk, "Paint hall")
+    window.go(places.TRENDS, point.id)
+    settle_down(window)
+    QTest.qWait(500)
+    window.grab().save(str(out / "17-overview.png"))
 
 
 def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:

@@ -190,7 +190,8 @@ def overview_command(
             raise InputError(f"{serial} cannot be thinned like this; give a smaller --every.")
         came = offload_overview(desk, address, serial, extent.entry.mission, thinning)
     row = {"serial": serial, "values": came.values, "every": thinning.every,
-           "outside": came.outside, "extremes": {key: [low, high] for key, low, high in came.extremes},
+           "outside": came.outside,
+           "extremes": {key: [low, high] for key, low, high in came.extremes},
            "error": came.error}  # fmt: skip
     lines = [f"{serial}: {came.values} values, one for every {thinning.every} readings. "
              f"{came.outside} seem outside a limit. {came.error}".strip()]  # fmt: skip

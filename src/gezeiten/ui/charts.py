@@ -1,7 +1,8 @@
 """Charts: lanes of quantities on one shared time axis in the site's own time.
 
 Measured lines are solid, estimated ones dotted, overviews dash-dotted, limits dashed in the colour
-of their side, and excursions tinted with a triangle. Zoom by wheel, pan by drag, mark a stretch by Shift+drag.
+of their side, and excursions tinted with a triangle. Zoom by wheel, pan by drag, mark a stretch by
+Shift+drag.
 """
 
 from __future__ import annotations
