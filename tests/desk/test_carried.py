@@ -314,6 +314,21 @@ def test_what_a_courier_could_not_carry_is_said(outing: Round, start_standin: St
     assert stays == ""  # its very bytes are kept, so it may be cleared
 
 
+def test_a_half_record_whose_readings_came_otherwise_is_not_new_for_ever(outing: Round) -> None:
+    assert outing.collect(stop_after=2_000) == "half"
+    lab, standin = outing.lab, outing.lab.standin
+    offload_logger(lab.desk, standin.address, lab.serial, only={12: [(0, 240)]})
+    [half] = outing.card().records
+    assert half.state == NEW  # it claims more than came by the network
+    [result] = take_from_courier(lab.desk, outing.card())
+    assert (result.readings, result.error) == (0, "")
+    [half] = outing.card().records
+    assert half.state == KEPT
+    assert verify(lab.desk).is_whole
+    assert make_ready(lab.desk, outing.card()) == []
+    assert outing.card().is_ready
+
+
 def test_a_courier_is_not_taken_for_a_logger(outing: Round) -> None:
     with pytest.raises(CourierAnswersError, match="L-0042 answers"):
         ask(outing.courier.address, outing.lab.clock.now_ms, HASTY)

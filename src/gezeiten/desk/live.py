@@ -152,6 +152,7 @@ class Recorder:
         self._tie = tie_of(plan)
         self._sums: dict[str, tuple[float, int]] = {}
         self._window = -1
+        self._away = ""
         self._journal: Journal | None = None
         self._rolled = time.monotonic()
         self.readings = 0
@@ -162,7 +163,6 @@ class Recorder:
         Raises:
             SurroundingsError: the disk is full; what was recorded before is safe.
         """
-        self._say("away" if not os.path.exists(self._plan.port) else "back")
         try:
             while not self._is_over():
                 self._with_instrument()
@@ -182,16 +182,24 @@ class Recorder:
         plan = self._plan
         try:
             instrument = open_instrument(plan.port, plan.profile, self._desk.clock)
-        except DeviceError:
-            return  # not there yet: tried again
+        except DeviceError as exc:
+            self._say_away(str(exc))  # tried again
+            return
+        self._away = ""
         self._say("back", plan.port)
         try:
             while not self._is_over():
                 self._take(instrument)
         except DeviceError as exc:
-            self._say("away", str(exc))
+            self._say_away(str(exc))
         finally:
             instrument.close()
+
+    def _say_away(self, why: str) -> None:
+        """Say why nothing comes; the same reason once, not at every try."""
+        if why != self._away:
+            self._away = why
+            self._say("away", why)
 
     def _take(self, instrument: Instrument) -> None:
         sample = instrument.sample(_WAIT_S)
