@@ -17,7 +17,7 @@ from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange import text_in
 from gezeiten.exchange.text_form import TextForm, Tie, TimeForm, tie_from_dict
 from gezeiten.exchange.text_in import Rejected, read_text
-from gezeiten.exchange.text_sniff import Proposal, propose, sniff_encoding
+from gezeiten.exchange.text_sniff import Known, Proposal, propose, sniff_encoding
 
 BEGIN = datetime(2026, 11, 20, 22, 0, tzinfo=UTC)
 
@@ -139,10 +139,41 @@ def test_who_knows_the_sign_between_columns_may_say_it(tmp_path: Path) -> None:
     path = tmp_path / "t.csv"
     path.write_text("".join(f"2026-11-{d:02} 00:00;1,5;2,5\n" for d in range(1, 29)))
     assert propose(path).form.delimiter == ";"
-    forced = propose(path, ",")
+    forced = propose(path, Known(","))
     assert (forced.form.delimiter, forced.form.columns) == (",", 3)
     with pytest.raises(InputError, match="No columns"):
-        propose(path, "\t")
+        propose(path, Known("\t"))
+
+
+def test_who_knows_which_column_is_the_time_may_say_it(tmp_path: Path) -> None:
+    path = tmp_path / "t.csv"
+    lines = [f"2020-01-01 00:00;{d:02}.11.2026;12:{d:02};1.5" for d in range(1, 29)]
+    path.write_text("installed;date;time;value\n" + "\n".join(lines) + "\n")
+    assert propose(path).form.time.columns == (0,)  # the first that looks like one
+    known = propose(path, Known(";", time_columns=(1, 2)))
+    assert (known.form.time.columns, known.form.time.pattern) == ((1, 2), "%d.%m.%Y %H:%M")
+    times, (values,), rejected = everything(path, as_proposed(known), (3,))
+    assert (len(times), len(rejected), set(values)) == (28, 0, {1.5})
+    assert times[0] == round(datetime(2026, 11, 1, 12, 1, tzinfo=UTC).timestamp() * 1000)
+    doubts = propose(path, Known(";", time_columns=(3,))).doubts
+    assert [doubt.kind for doubt in doubts] == ["time", "zone"]
+    with pytest.raises(InputError, match="no column 9"):
+        propose(path, Known(";", time_columns=(8,)))
+    path.write_text("".join(f"1;{1_700_000_000 + i};{i}\n" for i in range(9)))
+    assert propose(path, Known(time_columns=(1,))).form.time.pattern == "epoch_s"
+
+
+def test_who_knows_where_fixed_columns_begin_may_say_it(tmp_path: Path) -> None:
+    path = tmp_path / "t.txt"  # no blank between the columns: nobody can see where they part
+    path.write_text("".join(f"2026-11-{d:02}12:00{d:04}55\n" for d in range(1, 29)))
+    known = propose(path, Known(starts=(0, 10, 15, 19)))
+    assert known.form.widths[:3] == (10, 5, 4)
+    assert (known.form.time.columns, known.form.time.pattern) == ((0, 1), "%Y-%m-%d %H:%M")
+    times, (count, last), rejected = everything(path, as_proposed(known), (2, 3))
+    assert rejected == []
+    assert count == [float(d) for d in range(1, 29)]
+    assert set(last) == {55.0}
+    assert times[1] - times[0] == 86_400_000
 
 
 def test_a_comma_between_thousands_or_decimals_is_asked(tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.launching import launch
@@ -162,6 +162,20 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     again = open_dialog()
     wait(qtbot, again.take.isEnabled)
     assert again.point.currentText() == "Krabbenkoog · Weather"
+    again.zone.setCurrentText("UTC")  # the same source in another zone: asked, not done
+    wait(qtbot, lambda: again.words.text() == "Answer the question above first.")
+    assert not again.take.isEnabled()
+    before = [b for b in again.findChildren(QPushButton) if b.text() == "As before: Europe/Berlin"]
+    before[-1].click()
+    assert again.zone.currentText() == "Europe/Berlin"
+    wait(qtbot, again.take.isEnabled)
+    again.time_columns.setText("1")  # by hand: the date alone, without its time of day
+    again.time_columns.editingFinished.emit()
+    wait(qtbot, lambda: again.pattern.text() == "%d.%m.%Y")
+    again.time_columns.setText("1, 2")
+    again.time_columns.editingFinished.emit()
+    wait(qtbot, lambda: again.pattern.text() == "%d.%m.%Y %H:%M")
+    wait(qtbot, again.take.isEnabled)
     again.take.click()
     wait(qtbot, lambda: "50 readings kept, 300 kept already" in again.words.text())
     again.close()

@@ -11,7 +11,7 @@ import numpy as np
 from sqlalchemy import select
 
 from gezeiten.archive.intake import Circumstances
-from gezeiten.archive.tables import KeptTie
+from gezeiten.archive.tables import KeptTie, Offload
 from gezeiten.archive.text_intake import TEXT_MODEL, Readings, Source, TextIntake, take_in_text
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
@@ -21,7 +21,7 @@ from gezeiten.domain.units import shown_unit
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text_form import ColumnTie, Tie, tie_from_dict
 from gezeiten.exchange.text_in import Piece, Rejected, read_text
-from gezeiten.exchange.text_sniff import Proposal, propose
+from gezeiten.exchange.text_sniff import NOTHING_KNOWN, Known, Proposal, propose
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 MOST_LISTED = 1_000
@@ -57,16 +57,29 @@ class TextTaken:
     rejected_in_all: int = 0
 
 
-def look_at_text(desk: Desk, path: Path, delimiter: str = "") -> Recognised:
+def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recognised:
     """Return how a text is proposed to be read; one of a kind seen before is recognised.
 
-    delimiter: what stands between the columns, where somebody knows better.
+    known: what somebody knows better.
 
     Raises:
         InputError: it cannot be read, or holds no columns of times and numbers.
     """
-    proposal = propose(path, delimiter)
+    proposal = propose(path, known)
     return Recognised(proposal, _fitting(kept_ties(desk), proposal))
+
+
+def zones_before(desk: Desk) -> dict[str, str]:
+    """Return in which time zone the last text of each source was read, by its name.
+
+    Read in another zone, the same file would come again at other instants.
+    """
+    with desk.archive.reading() as session:
+        rows = session.scalars(
+            select(Offload.reading).where(Offload.reading.is_not(None)).order_by(Offload.id)
+        ).all()
+    ties = [tie_from_dict(reading) for reading in rows if reading]
+    return {tie.name: tie.form.time.zone for tie in ties if tie.form.time.needs_zone}
 
 
 def _fitting(ties: list[Tie], proposal: Proposal) -> Tie | None:

@@ -65,10 +65,24 @@ class Proposal:
     doubts: tuple[Doubt, ...]
 
 
-def propose(path: Path, delimiter: str = "") -> Proposal:
-    """Return how a text is proposed to be read.
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What somebody knows of a text; the rest is found out.
 
-    delimiter: what stands between the columns, where somebody knows; "" to find it out.
+    delimiter: what stands between the columns, or "". starts: where columns of fixed width begin,
+    counted from 0, or (). time_columns: which columns are the time, or ().
+    """
+
+    delimiter: str = ""
+    starts: tuple[int, ...] = ()
+    time_columns: tuple[int, ...] = ()
+
+
+NOTHING_KNOWN = Known()
+
+
+def propose(path: Path, known: Known = NOTHING_KNOWN) -> Proposal:
+    """Return how a text is proposed to be read.
 
     Raises:
         InputError: it cannot be read, is no text, or has no columns with times and numbers.
@@ -76,12 +90,12 @@ def propose(path: Path, delimiter: str = "") -> Proposal:
     encoding = sniff_encoding(_head(path))
     lines = _first_lines(path, encoding)
     tail = _last_lines(path, encoding)
-    delimiter, first, count, widths = _shape(lines, delimiter)
+    delimiter, first, count, widths = _shape(lines, known)
     draft = TextForm(encoding, delimiter, ".", first + 1, count, TimeForm((), ""), widths=widths)
     rows = [row for row in (split_line(line, draft) for line in lines[first:] + tail)
             if len(row) == count]  # fmt: skip
     header, units = _headings(lines[:first], draft)
-    time, time_doubts = _time(rows, header)
+    time, time_doubts = _time(rows, header, known.time_columns)
     decimal, decimal_doubts = _decimal(rows, time.columns, delimiter)
     form = replace(draft, decimal=decimal, time=time, header=header, units=units)
     doubts = (*time_doubts, *decimal_doubts)
@@ -143,8 +157,9 @@ def _last_lines(path: Path, encoding: str) -> list[str]:
 
 
 # -- columns ---------------------------------------------------------------------------------------
-def _shape(lines: list[str], wanted: str = "") -> tuple[str, int, int, tuple[int, ...]]:
+def _shape(lines: list[str], known: Known) -> tuple[str, int, int, tuple[int, ...]]:
     """Return delimiter, index of the first line of readings, number of columns, fixed widths."""
+    wanted = FIXED if known.starts else known.delimiter
     best: tuple[float, str, int, int] = (0.0, "", 0, 0)
     for weight, delimiter in _DELIMITERS:
         if wanted not in ("", delimiter):
@@ -164,7 +179,7 @@ def _shape(lines: list[str], wanted: str = "") -> tuple[str, int, int, tuple[int
             best = (score, delimiter, first, count)
     score, delimiter, first, count = best
     if score < 0.5 or wanted == FIXED:
-        widths = _fixed_widths(lines)
+        widths = _widths_from(known.starts, lines) if known.starts else _fixed_widths(lines)
         if widths:
             draft = TextForm("utf-8", FIXED, ".", 1, len(widths), TimeForm((), ""), widths=widths)
             for i, line in enumerate(lines):
@@ -208,6 +223,13 @@ def _fixed_widths(lines: list[str]) -> tuple[int, ...]:
     return tuple(b - a for a, b in pairwise(edges))
 
 
+def _widths_from(starts: tuple[int, ...], lines: list[str]) -> tuple[int, ...]:
+    """Return widths of columns that begin where somebody says; the last one takes the rest."""
+    longest = max((len(line) for line in lines), default=0)
+    edges = [0, *(start for start in sorted(set(starts)) if start > 0)]
+    return tuple(b - a for a, b in pairwise([*edges, max(longest, edges[-1]) + 64]))
+
+
 def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Return the words above the columns and the row of units below them, where there are."""
     rows = [split_line(line.lstrip("#% "), form) for line in before]
@@ -228,8 +250,12 @@ def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple
 
 
 # -- times -----------------------------------------------------------------------------------------
-def _time(rows: list[list[str]], header: tuple[str, ...]) -> tuple[TimeForm, list[Doubt]]:
-    """Return which columns are the time and how it is written."""
+def _time(
+    rows: list[list[str]], header: tuple[str, ...], known: tuple[int, ...] = ()
+) -> tuple[TimeForm, list[Doubt]]:
+    """Return which columns are the time and how it is written; known: where somebody says which."""
+    if known:
+        return _time_in(rows, known)
     count = len(rows[0]) if rows else 0
     candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 12))]
     candidates += [(i, i + 1) for i in range(min(count - 1, 6))]
@@ -242,11 +268,25 @@ def _time(rows: list[list[str]], header: tuple[str, ...]) -> tuple[TimeForm, lis
             continue  # a date alone, with the time of day in the next column
         if fits:
             return _chosen(columns, fits, texts)
-    epoch = _epoch(rows, header)
+    epoch = _epoch(rows)
     if epoch is not None:
         return epoch, []
     doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
     return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
+
+
+def _time_in(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[TimeForm, list[Doubt]]:
+    """Return how the time in these columns is written."""
+    if rows and max(columns) >= len(rows[0]):
+        raise InputError(f"There is no column {max(columns) + 1}; the text has {len(rows[0])}.")
+    fits = _patterns([" ".join(row[c] for c in columns) for row in rows]) if rows else {}
+    if fits:
+        return _chosen(columns, fits, [" ".join(row[c] for c in columns) for row in rows])
+    epoch = _epoch_in(rows, columns[0])
+    if epoch is not None:
+        return epoch, []
+    doubt = Doubt("time", "How the time in these columns is written is not found; write it below.")
+    return TimeForm(columns, "%Y-%m-%d %H:%M:%S"), [doubt]
 
 
 def _has_clock(fits: dict[str, str]) -> bool:
@@ -344,13 +384,18 @@ def _said(text: str, pattern: str) -> str:
     return f"{moment.day} {moment:%B %Y}"
 
 
-def _epoch(rows: list[list[str]], header: tuple[str, ...]) -> TimeForm | None:
-    for column in range(min(len(rows[0]) if rows else 0, 3)):
-        cells = [row[column] for row in rows]
-        if all(re.fullmatch(r"\d{9,10}(\.\d+)?", cell) for cell in cells):
-            return TimeForm((column,), "epoch_s")
-        if all(re.fullmatch(r"\d{12,13}", cell) for cell in cells):
-            return TimeForm((column,), "epoch_ms")
+def _epoch(rows: list[list[str]]) -> TimeForm | None:
+    found = (_epoch_in(rows, column) for column in range(min(len(rows[0]) if rows else 0, 3)))
+    return next((form for form in found if form is not None), None)
+
+
+def _epoch_in(rows: list[list[str]], column: int) -> TimeForm | None:
+    """Return the form of a column of seconds or milliseconds since 1970, None for another."""
+    cells = [row[column] for row in rows]
+    if all(re.fullmatch(r"\d{9,10}(\.\d+)?", cell) for cell in cells):
+        return TimeForm((column,), "epoch_s")
+    if all(re.fullmatch(r"\d{12,13}", cell) for cell in cells):
+        return TimeForm((column,), "epoch_ms")
     return None
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 from pathlib import Path
 
@@ -30,12 +31,14 @@ from gezeiten.desk.text_files import (
     preview,
     proposed_tie,
     take_text,
+    zones_before,
 )
 from gezeiten.domain.quantities import QUANTITIES, quantity
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.units import shown_units
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, ColumnTie, TextForm, Tie
+from gezeiten.exchange.text_sniff import Known
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
@@ -59,6 +62,8 @@ class TextDialog(QDialog):
         self._recognised: Recognised | None = None
         self._task: Task | None = None
         self._open_doubts: set[str] = set()
+        self._zones_before: dict[str, str] = {}
+        self._zone_accepted = ""
         self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
         self.resize(1120, 720)
         self._build()
@@ -90,6 +95,9 @@ class TextDialog(QDialog):
         for sign, words in ((",", tr("comma")), (";", tr("semicolon")), ("\t", tr("tab")),
                             (SPACES, tr("blanks")), (FIXED, tr("fixed width"))):  # fmt: skip
             self.delimiter.addItem(words, sign)
+        self.starts, self.time_columns = QLineEdit(), QLineEdit()
+        self.starts.setToolTip(tr("Where columns of fixed width begin, like 1, 12, 20"))
+        self.time_columns.setToolTip(tr("One column, or those of date and time of day, like 1, 2"))
         self.decimal = QComboBox()
         for sign, words in ((".", tr("point")), (",", tr("comma"))):
             self.decimal.addItem(words, sign)
@@ -110,16 +118,20 @@ class TextDialog(QDialog):
         self._lay_out()
         for field in (self.name, self.pattern, self.first_line):
             field.textEdited.connect(self._changed)
-        for box in (self.point, self.zone):
-            box.currentTextChanged.connect(self._changed)
+        self.point.currentTextChanged.connect(self._changed)
+        self.zone.currentTextChanged.connect(lambda _: self._zone_chosen())
         self.decimal.currentIndexChanged.connect(self._changed)
-        self.delimiter.activated.connect(lambda _: self._split_anew())
+        self.delimiter.activated.connect(lambda _: self._propose_anew(Known(
+            delimiter=self.delimiter.currentData())))  # fmt: skip
+        self.starts.editingFinished.connect(self._known_better)
+        self.time_columns.editingFinished.connect(self._known_better)
 
     def _lay_out(self) -> None:
         fields = (
             (tr("Name of this kind"), self.name), (tr("Measured at"), self.point),
-            (tr("Times are in"), self.zone), (tr("Times are written"), self.pattern),
-            (tr("Between columns"), self.delimiter), (tr("Decimal sign"), self.decimal),
+            (tr("Times are in"), self.zone), (tr("Times are in columns"), self.time_columns),
+            (tr("Times are written"), self.pattern), (tr("Between columns"), self.delimiter),
+            (tr("Columns begin at"), self.starts), (tr("Decimal sign"), self.decimal),
             (tr("Readings from line"), self.first_line),
         )  # fmt: skip
         for line, (words, field) in enumerate(fields):
@@ -148,16 +160,31 @@ class TextDialog(QDialog):
 
         def work(_task: Task) -> tuple[Recognised, list[tuple[str, str]]]:
             known = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
+            self._zones_before = zones_before(desk)
             return look_at_text(desk, path), known
 
         self.take.setEnabled(False)
         self._house.run(work, self._show, failed=self._complain)
 
-    def _split_anew(self) -> None:
-        """Other signs stand between the columns: propose everything else anew."""
-        desk, path, sign = self._house.desk, self._path, self.delimiter.currentData()
+    def _known_better(self) -> None:
+        """Other columns are the time, or begin elsewhere: propose everything else anew."""
+        if self._tie is None or self._task is not None:
+            return
+        sign = self.delimiter.currentData()
+        try:
+            starts = _numbers(self.starts.text()) if sign == FIXED else ()
+            known = Known(sign, starts, _numbers(self.time_columns.text()))
+        except ValueError:
+            self._complain(tr("Columns are numbers with commas between them, like 1, 2."))
+            return
+        form = self._tie.form
+        if (known.starts, known.time_columns) != (_starts(form), form.time.columns):
+            self._propose_anew(known)
+
+    def _propose_anew(self, known: Known) -> None:
+        desk, path = self._house.desk, self._path
         self._house.run(
-            lambda _task: look_at_text(desk, path, sign), self._show_again,
+            lambda _task: look_at_text(desk, path, known), self._show_again,
             failed=self._complain, latest="text look",
         )  # fmt: skip
 
@@ -165,6 +192,9 @@ class TextDialog(QDialog):
         point, zone, name = (
             self.point.currentText(), self.zone.currentText(), self.name.text()
         )  # fmt: skip
+        seen, proposed = recognised.tie, recognised.proposal.form
+        if seen is not None and seen.form.time.columns != proposed.time.columns:
+            recognised = replace(recognised, tie=None)  # somebody knows better
         self._recognised = recognised
         tie = proposed_tie(recognised, name)
         form = replace(tie.form, time=replace(tie.form.time, zone=zone))
@@ -206,6 +236,8 @@ class TextDialog(QDialog):
         for doubt in recognised.proposal.doubts:
             if doubt.choices and doubt.kind not in self._open_doubts:
                 continue  # answered
+            if doubt.kind == "zone" and self.zone.currentText().strip():
+                continue  # chosen
             self.doubts.addWidget(label(tr(doubt.question), "brass", wrap=True))
             if doubt.choices:
                 answers = [
@@ -233,6 +265,9 @@ class TextDialog(QDialog):
         self.zone.setEnabled(form.time.needs_zone)
         self.pattern.setText(form.time.pattern)
         self.delimiter.setCurrentIndex(self.delimiter.findData(form.delimiter))
+        self.time_columns.setText(", ".join(str(c + 1) for c in form.time.columns))
+        self.starts.setText(", ".join(str(start + 1) for start in _starts(form)))
+        self.starts.setEnabled(form.delimiter == FIXED)
         self.decimal.setCurrentIndex(self.decimal.findData(form.decimal))
         self.first_line.setText(str(form.first_line))
 
@@ -293,6 +328,41 @@ class TextDialog(QDialog):
         )
         return Tie(self.name.text(), self.point.currentText(), form, columns)
 
+    def _zone_chosen(self) -> None:
+        """The question for the zone is answered, or there is one again."""
+        if self._tie is not None:
+            self._show_doubts(self._tie)
+        self._changed()
+
+    def _zone_clash(self, tie: Tie) -> str:
+        """Return the zone in which this source was read before, "" where it is the same."""
+        before = self._zones_before.get(tie.name.strip(), "")
+        zone = tie.form.time.zone
+        is_other = bool(before and zone) and tie.form.time.needs_zone and zone != before
+        return before if is_other and self._zone_accepted != zone else ""
+
+    def _ask_zone(self, tie: Tie, before: str) -> None:
+        """The same source in another zone: its readings would come again at other instants."""
+        zone = tie.form.time.zone
+        words = tr(
+            "“%1” was read in %2 before. In %3, readings that are kept would come again at other "
+            "instants."
+        )
+        for i, value in enumerate((tie.name, before, zone), 1):
+            words = words.replace(f"%{i}", value)
+        clear(self.doubts)
+        self.doubts.addWidget(label(words, "ember", wrap=True))
+
+        def accept() -> None:
+            self._zone_accepted = zone
+            self._zone_chosen()
+
+        self.doubts.addLayout(
+            row(button(tr("As before: %1").replace("%1", before),
+                       lambda: self.zone.setCurrentText(before)),
+                button(tr("It really is %1").replace("%1", zone), accept), 1, spacing=6)
+        )  # fmt: skip
+
     def _changed(self, *_: object) -> None:
         self._later.start()
         self.take.setEnabled(False)
@@ -319,7 +389,10 @@ class TextDialog(QDialog):
             checked_tie(tie)
         except InputError as exc:
             complaint = str(exc)
-        if self._open_doubts:
+        before = self._zone_clash(tie)
+        if before:
+            self._ask_zone(tie, before)
+        if self._open_doubts or before:
             complaint = tr("Answer the question above first.")
         if not len(seen.times):
             complaint = tr("No line can be read like this.")
@@ -416,6 +489,23 @@ class TextDialog(QDialog):
             self._task.cancel()  # nothing of the file is kept then
             return
         super().reject()
+
+
+def _numbers(text: str) -> tuple[int, ...]:
+    """Return numbers from 0 of those from 1 that people write.
+
+    Raises:
+        ValueError: they are none.
+    """
+    numbers = tuple(int(part) - 1 for part in text.replace(" ", "").split(",") if part)
+    if any(one < 0 for one in numbers):
+        raise ValueError("columns count from 1")
+    return numbers
+
+
+def _starts(form: TextForm) -> tuple[int, ...]:
+    """Return where columns of fixed width begin, () for others."""
+    return tuple(itertools.accumulate((0, *form.widths[:-1]))) if form.widths else ()
 
 
 def taken_words(taken: TextTaken) -> str:
