@@ -40,11 +40,14 @@ class Thinning:
     @property
     def is_possible(self) -> bool:
         """Whether it asks for at least one value."""
-        return 2 <= self.every <= MOST_EVERY and 0 <= self.first < self.end and self.values > 0
+        asks = 2 <= self.every <= MOST_EVERY and 0 <= self.first < self.end
+        return asks and self.values > 0
 
     @property
     def values(self) -> int:
-        """How many values it gives a channel."""
+        """How many values it gives a channel; none where it asks for nonsense."""
+        if self.every < 1:
+            return 0
         readings = self.end - self.first
         return readings // self.every if self.kind == ThinKind.MEANS else -(-readings // self.every)
 

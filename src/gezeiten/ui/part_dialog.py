@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QDateTime, QPointF, QRectF, Qt, QTimeZone, Signal
-from PySide6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QDialog, QSpinBox, QWidget
+from PySide6.QtGui import QBrush, QIntValidator, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.parts import MissionExtent
 from gezeiten.domain.coverage import size
@@ -126,7 +126,7 @@ class PartDialog(QDialog):
         for field in (self.since, self.until):
             field.dateTimeChanged.connect(self._typed)
         self.kind.currentIndexChanged.connect(lambda _: self._show_facts())
-        self.every.valueChanged.connect(self._every_chosen)
+        self.every.textEdited.connect(lambda _: self._every_chosen())
         self._show_facts()
 
     def _build(self) -> None:
@@ -143,9 +143,8 @@ class PartDialog(QDialog):
             (ThinKind.MEANS, tr("Overview: means, with lowest and highest")),
         ):
             self.kind.addItem(words, kind)
-        self.every = QSpinBox()
-        self.every.setRange(2, MOST_EVERY)
-        self.every.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.every = QLineEdit()
+        self.every.setValidator(QIntValidator(1, MOST_EVERY))
         self.every.setFixedWidth(90)
         self.every.setAccessibleName(tr("Readings for one value"))
         self.of_words = label(tr("one value for every"), "muted")
@@ -184,13 +183,11 @@ class PartDialog(QDialog):
         kind = self.kind.currentData()
         if kind is None:
             return None
-        return self._extent.overview(self.bar.span, ThinKind(kind), self.every.value())
+        return self._extent.overview(self.bar.span, ThinKind(kind), int(self.every.text() or 0))
 
     def _show_facts(self) -> None:
         if not self._own_every:
-            self.every.blockSignals(True)
-            self.every.setValue(self._extent.neat_every(self.bar.span))
-            self.every.blockSignals(False)
+            self.every.setText(str(self._extent.neat_every(self.bar.span)))
         thinning = self._thinning()
         for part in (self.of_words, self.every, self.readings_words):
             part.setVisible(thinning is not None)

@@ -138,6 +138,8 @@ class TextDialog(QDialog):
             shown = label(words, "muted")
             shown.setBuddy(field)
             field.setAccessibleName(words)
+            if field is self.starts:
+                self._starts_words = shown
             self._grid.addWidget(shown, line, 0)
             self._grid.addWidget(field, line, 1)
         self._grid.setColumnStretch(1, 1)
@@ -164,7 +166,14 @@ class TextDialog(QDialog):
             return look_at_text(desk, path), known
 
         self.take.setEnabled(False)
+        self._allow(on=False)  # what were typed now would be lost when the proposal comes
+        self.words.setText(tr("Looking at the file ..."))
         self._house.run(work, self._show, failed=self._complain)
+
+    def _allow(self, *, on: bool) -> None:
+        for field in (self.name, self.point, self.zone, self.time_columns, self.pattern,
+                      self.delimiter, self.starts, self.decimal, self.first_line):  # fmt: skip
+            field.setEnabled(on)
 
     def _known_better(self) -> None:
         """Other columns are the time, or begin elsewhere: propose everything else anew."""
@@ -207,6 +216,8 @@ class TextDialog(QDialog):
 
     def _show(self, found: tuple[Recognised, list[tuple[str, str]]]) -> None:
         self._recognised, known = found
+        self._allow(on=True)
+        self.words.setText("")
         proposal = self._recognised.proposal
         width = len(str(len(proposal.lines)))
         numbered = [f"{i:>{width}}  {text}" for i, text in enumerate(proposal.lines, 1)]
@@ -222,6 +233,7 @@ class TextDialog(QDialog):
         self._show_form(tie)
         self._show_ties(tie)
         self._changed()
+        (self.point if not tie.point else self.take).setFocus()
 
     def _show_doubts(self, tie: Tie) -> None:
         """Ask what the text alone does not tell; a kind that is known asks nothing."""
@@ -267,7 +279,8 @@ class TextDialog(QDialog):
         self.delimiter.setCurrentIndex(self.delimiter.findData(form.delimiter))
         self.time_columns.setText(", ".join(str(c + 1) for c in form.time.columns))
         self.starts.setText(", ".join(str(start + 1) for start in _starts(form)))
-        self.starts.setEnabled(form.delimiter == FIXED)
+        for part in (self.starts, self._starts_words):
+            part.setVisible(form.delimiter == FIXED)
         self.decimal.setCurrentIndex(self.decimal.findData(form.decimal))
         self.first_line.setText(str(form.first_line))
 

@@ -161,6 +161,7 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QTreeWidget::item, QListWidget::item {{ min-height: {t.row - 6}px; padding: 1px 2px; }}
     QListWidget::item:selected, QTreeWidget::item:selected, QTableWidget::item:selected {{
         background: {t.tide_wash}; color: {t.ink}; }}
+    QHeaderView {{ background: {t.paper}; border: none; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.muted}; border: none;
         border-bottom: 1px solid {t.line}; padding: 4px 6px; font-size: {small}px; }}
     QTableCornerButton::section {{ background: {t.paper}; border: none; }}

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 from gezeiten.errors import GezeitenError
 
 _log = logging.getLogger(__name__)
+_AT_ONCE = 8
 
 
 class Task(QObject):
@@ -60,7 +61,8 @@ class Works(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._pool = QThreadPool()
-        self._pool.setMaxThreadCount(4)
+        # most work waits for lines and disks; a look at a silent port must not keep the rest waiting
+        self._pool.setMaxThreadCount(_AT_ONCE)
         self._running: set[Task] = set()
 
     def start(
