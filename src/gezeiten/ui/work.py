@@ -61,7 +61,7 @@ class Works(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._pool = QThreadPool()
-        # most work waits for lines and disks; a look at a silent port must not keep the rest waiting
+        # most work waits for lines and disks: a look at a silent port must not keep others waiting
         self._pool.setMaxThreadCount(_AT_ONCE)
         self._running: set[Task] = set()
 
