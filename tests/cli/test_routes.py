@@ -36,6 +36,8 @@ def test_a_drive_is_taken_and_said_to_be_kept_the_next_time(store: Lab, tmp_path
     said = run("take", tmp_path / "stick", "--archive", folder).output
     assert "missions/D-2041-12.mission: already kept." in said
     assert "missions/bad.mission: " in said
+    one = tmp_path / "stick" / "missions" / "D-2041-12.mission"
+    assert ": already kept." in run("take", one, "--archive", folder).output
     (tmp_path / "empty").mkdir()
     assert "No mission file lies there." in run(
         "take", tmp_path / "empty", "--archive", folder

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
 import json
 import os
 import shutil
@@ -146,19 +147,24 @@ def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
     assert verify(running.desk).is_whole
 
 
-def test_a_drive_that_is_pulled_out_costs_nothing(running: Lab, stick: Path) -> None:
+@pytest.mark.parametrize("pieces", [1, 3, 8])
+def test_a_drive_that_is_pulled_out_costs_nothing(
+    running: Lab, stick: Path, monkeypatch: pytest.MonkeyPatch, pieces: int
+) -> None:
+    monkeypatch.setattr("gezeiten.link.drive._CHUNK", 500)
     card = card_of(running, stick)
     path = stick / card.records[0].key
     whole = path.read_bytes()
+    asked = itertools.count()
 
-    def pull(_progress: object) -> None:
-        path.write_bytes(whole[:1000])
+    def pull() -> bool:
+        if next(asked) == pieces:
+            path.write_bytes(whole[:400])  # the rest is no more there
+        return False
 
-    taken = take_from_drive(running.desk, card, watch=Watch(pull))
-    if not taken.error:  # a small file was read in one piece before it was pulled
-        assert taken.results[0].readings == card.records[0].readings
-        return
+    taken = take_from_drive(running.desk, card, watch=Watch(cancelled=pull))
     assert "plug the drive in again" in taken.error
+    assert list(running.desk.archive.incoming.iterdir()) == []
     path.write_bytes(whole)
     assert take_from_drive(running.desk, card_of(running, stick)).error == ""
 

@@ -117,6 +117,23 @@ def test_a_drive_is_seen_taken_by_keys_and_gone(
     assert field.middle.currentWidget() is not page
 
 
+def test_a_single_mission_file_is_taken(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
+) -> None:
+    field_lab.standin.order("drive", folder=str(tmp_path / "elsewhere"))
+    [path] = (tmp_path / "elsewhere" / "missions").iterdir()
+    dialogs = desk_of(window).dialogs
+    dialogs.mission_file(path)
+    idle(qtbot, window)
+    point = point_named(field_lab.desk, "Textile store")
+    kept = len(record(field_lab.desk, point.id, "air_temperature"))
+    assert kept in (1440, 1441)
+    dialogs.mission_file(path)
+    idle(qtbot, window)
+    assert len(record(field_lab.desk, point.id, "air_temperature")) == kept
+    assert verify(field_lab.desk).is_whole
+
+
 def test_a_courier_is_taken_and_made_ready(
     window: MainWindow, field_lab: Lab, qtbot: QtBot, start_standin: StartStandin
 ) -> None:

@@ -8,7 +8,12 @@ from pathlib import Path
 import click
 
 from gezeiten.cli.common import archive_option, json_option, open_desk, put, reports_errors
-from gezeiten.desk.drives import look_at_drive, take_from_drive
+from gezeiten.desk.drives import (
+    is_mission_file,
+    look_at_drive,
+    look_at_file,
+    take_from_drive,
+)
 from gezeiten.desk.text_files import kept_ties, look_at_text, take_text
 from gezeiten.desk.vault_copy import copy_to, hand_on, take_copy_in
 from gezeiten.errors import InputError
@@ -22,10 +27,13 @@ from gezeiten.link.drive import DriveSeen
 @click.option("--as", "tie_name", help="Kept tie of a text file; default: the one that fits.")
 @reports_errors
 def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str | None) -> None:
-    """Take mission files from a drive or folder, or a text file of a kind that was tied before."""
+    """Take a mission file, those of a drive or folder, or a text of a kind tied before."""
     with open_desk(folder) as desk:
-        if path.is_dir():
-            card = look_at_drive(desk, DriveSeen(path, path.name))
+        if path.is_dir() or is_mission_file(path):
+            is_file = path.is_file()
+            card = look_at_file(desk, path) if is_file else look_at_drive(
+                desk, DriveSeen(path, path.name)
+            )  # fmt: skip
             taken = take_from_drive(desk, card)
             rows: list[dict[str, object]] = [
                 {"serial": r.serial, "readings": r.readings, "error": r.error}

@@ -27,6 +27,7 @@ from gezeiten.desk.offloading import Offloaded
 from gezeiten.errors import DeviceError, LoggerAnswerError
 from gezeiten.link.drive import (
     LARGEST_REPORT,
+    SUFFIX,
     DriveSeen,
     copy,
     drives,
@@ -85,6 +86,17 @@ def look_at_drive(
         records.append(_look_at(desk, drive, path))
     reports = tuple(path.name for path in _new_reports(desk, drive))
     return DriveCard(drive, tuple(records), reports, desk.now_ms())
+
+
+def look_at_file(desk: Desk, path: Path) -> DriveCard:
+    """Return what is known of one mission file, as of a drive that holds nothing else."""
+    seen = DriveSeen(path.parent, path.name)
+    return DriveCard(seen, (_look_at(desk, seen, path),), (), desk.now_ms())
+
+
+def is_mission_file(path: Path) -> bool:
+    """Whether a file calls itself a mission file; all others are taken for texts."""
+    return path.suffix.lower() == SUFFIX
 
 
 def _look_at(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:

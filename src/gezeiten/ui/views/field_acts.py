@@ -26,7 +26,7 @@ def field_acts(field: FieldDeskPlace) -> list[Act]:
         ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", field.offload_all),
         ("offload.stop", tr("Stop what runs"), "Esc", field.cancel_offload),
         ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", field.carriers.open_next),
-        ("text", tr("Take a text file"), "Ctrl+O", more.choose_text),
+        ("text", tr("Take a text file, or a mission file"), "Ctrl+O", more.choose_text),
         ("live.line", tr("Live line: record an instrument"), "Ctrl+R", more.live_line),
         ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
          more.choose_folder),

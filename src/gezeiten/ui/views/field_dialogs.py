@@ -10,9 +10,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog
 
+from gezeiten.desk.drives import is_mission_file, look_at_file, take_from_drive
 from gezeiten.desk.parts import newest_extent
 from gezeiten.desk.pins import pin_group
 from gezeiten.ui.i18n import tr
+from gezeiten.ui.views.logger_page import offload_words
+from gezeiten.ui.work import Task
 
 if TYPE_CHECKING:
     from gezeiten.ui.live_dialog import LiveWork
@@ -28,10 +31,28 @@ class FieldDialogs:
 
     # -- other ways in -------------------------------------------------------------------------
     def choose_text(self) -> None:
-        """Let a text file be chosen and tied."""
-        name, _ = QFileDialog.getOpenFileName(self._field, tr("Take a text file"))
+        """Let a text file be chosen and tied, or a mission file and taken."""
+        name, _ = QFileDialog.getOpenFileName(self._field, tr("Take a text or mission file"))
         if name:
-            self.text(Path(name))
+            take = self.mission_file if is_mission_file(Path(name)) else self.text
+            take(Path(name))
+
+    def mission_file(self, path: Path) -> None:
+        """Take a single mission file."""
+        desk = self._house.desk
+
+        def work(_task: Task) -> str:
+            card = look_at_file(desk, path)
+            [seen] = card.records
+            if not seen.is_new:
+                return f"{path.name}: {seen.words or tr('already kept.')}"
+            return "  ".join(offload_words(one) for one in take_from_drive(desk, card).results)
+
+        def taken(words: str) -> None:
+            self._house.archive_changed.emit()
+            self._house.say(words)
+
+        self._house.run(work, taken)
 
     def text(self, path: Path) -> None:
         """Show how a text file would be read."""

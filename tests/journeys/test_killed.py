@@ -1,0 +1,135 @@
+"""Killed with SIGKILL while a record comes by drive, as text, or as a copy of a vault: what was
+kept is whole, the rest comes the next time, the end is the same as without the kill."""
+
+from __future__ import annotations
+
+import random
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.drives import DriveCard, look_at_drive, take_from_drive
+from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.places import point_named
+from gezeiten.desk.records import record
+from gezeiten.desk.recovery import recover
+from gezeiten.desk.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.vault_copy import hand_on, take_copy_in
+from gezeiten.desk.verifying import verify
+from gezeiten.link import drive
+from gezeiten.link.drive import DriveSeen
+from tests.conftest import STORE_PLAN, Lab
+from tests.desk.test_text_files import tie_of
+
+_BEGIN = """
+import os, signal, sys
+from pathlib import Path
+from gezeiten.desk.context import Desk
+from gezeiten.link.transfer import Watch
+import gezeiten.link.transfer as transfer
+import gezeiten.link.drive as drive
+transfer._TELL_EVERY_S = -1.0
+drive._CHUNK = 500
+told = 0
+def tell(progress):
+    global told
+    told += 1
+    if told >= int(sys.argv[3]):
+        os.kill(os.getpid(), signal.SIGKILL)
+desk, source, watch = Desk(Path(sys.argv[1])), Path(sys.argv[2]), Watch(tell)
+"""
+_DRIVE = """
+from gezeiten.desk.drives import look_at_drive, take_from_drive
+from gezeiten.link.drive import DriveSeen
+take_from_drive(desk, look_at_drive(desk, DriveSeen(source, "stick")), watch=watch)
+"""
+_TEXT = """
+from dataclasses import replace
+from gezeiten.desk.text_files import look_at_text, proposed_tie, take_text
+tie = proposed_tie(look_at_text(desk, source), "Big")
+take_text(desk, source, replace(tie, point="A · B"), watch)
+"""
+_COPY = """
+from gezeiten.desk.vault_copy import take_copy_in
+take_copy_in(desk, source, watch)
+"""
+
+
+def killed(body: str, desk: Desk, source: Path, after: int) -> None:
+    command = [sys.executable, "-c", _BEGIN + body, str(desk.archive.folder), str(source)]
+    done = subprocess.run([*command, str(after)], check=False)
+    assert done.returncode == -signal.SIGKILL
+
+
+@pytest.fixture
+def store(lab: Lab) -> Lab:
+    """Ten days of the textile store, on the logger only."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    lab.later(10 * 24 * 60)
+    return lab
+
+
+def humidity(desk: Desk) -> np.ndarray:
+    return record(desk, point_named(desk, "Textile store").id, "relative_humidity").values
+
+
+def look(lab: Lab, stick: Path) -> DriveCard:
+    return look_at_drive(lab.desk, DriveSeen(stick, "stick"))
+
+
+def test_while_a_drive_is_read(store: Lab, tmp_path: Path) -> None:
+    stick = tmp_path / "stick"
+    store.standin.order("drive", folder=str(stick))
+    for after in random.Random(7).sample(range(2, 11), 3):
+        killed(_DRIVE, store.desk, stick, after)
+        recover(store.desk)  # what had come is a file that was cut: its readings are kept
+    [record_] = look(store, stick).records
+    taken = take_from_drive(store.desk, look(store, stick))
+    assert taken.error == ""
+    assert len(humidity(store.desk)) == record_.readings
+    raw = (stick / record_.key).read_bytes()
+    whole = drive.read_small(stick / record_.key)
+    assert raw == whole
+    assert verify(store.desk).is_whole
+    offload_logger(store.desk, store.standin.address, store.serial)
+    assert len(humidity(store.desk)) == record_.readings  # the logger has no more than the drive
+
+
+def test_while_a_text_is_taken(lab: Lab, tmp_path: Path) -> None:
+    path = tmp_path / "big.csv"
+    count = 400_000  # more than one piece of 8 MB
+    lines = (f"{1_700_000_000 + i},{i % 50}.25,4{i % 10}0.5\n" for i in range(count))
+    path.write_text("time,Temp (°C),CO2 (ppm)\n" + "".join(lines))
+    killed(_TEXT, lab.desk, path, 1)
+    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).offloads == 0  # as a whole or not at all
+    recover(lab.desk)
+    tie = tie_of(lab, path, "UTC")
+    taken = take_text(lab.desk, path, tie)
+    assert taken.intake.readings == count
+    again = proposed_tie(look_at_text(lab.desk, path), "x")
+    assert again.name == tie.name  # the kind is known now
+    assert verify(lab.desk).is_whole
+
+
+def test_while_a_copy_of_a_vault_is_taken_in(store: Lab, tmp_path: Path) -> None:
+    for _ in range(3):
+        offload_logger(store.desk, store.standin.address, store.serial)
+        store.later(24 * 60)
+    hand_on(store.desk, tmp_path / "vault.zip")
+    other = Desk(tmp_path / "other")
+    killed(_COPY, other, tmp_path / "vault.zip", 2)
+    recover(other)
+    brought = take_copy_in(other, tmp_path / "vault.zip")
+    assert (brought.offloads + brought.kept_already, brought.refused) == (3, [])
+    assert brought.kept_already >= 1
+    np.testing.assert_array_equal(humidity(other), humidity(store.desk))
+    assert verify(other).is_whole
+    assert set(other.archive.vault.fingerprints()) == set(store.desk.archive.vault.fingerprints())
+    other.close()
