@@ -169,6 +169,21 @@ def test_a_drive_that_is_pulled_out_costs_nothing(
     assert take_from_drive(running.desk, card_of(running, stick)).error == ""
 
 
+def test_one_file_that_cannot_be_read_hides_no_other(running: Lab, stick: Path) -> None:
+    bad = stick / "missions" / "a-bad.mission"
+    bad.mkdir()  # reading it fails as a bad sector does; listing it does not
+    assert [record.state for record in card_of(running, stick).records] == [NEW]
+    bad.rmdir()
+    bad.write_bytes(b"x" * 50)
+    bad.chmod(0)
+    states = {record.key: record.state for record in card_of(running, stick).records}
+    assert states["missions/a-bad.mission"] == UNUSABLE
+    assert NEW in states.values()
+    shutil.rmtree(stick)
+    with pytest.raises(LoggerAwayError, match="plug the drive in again"):
+        look_at_drive(running.desk, DriveSeen(stick / "missions", "D-2041")).records  # noqa: B018
+
+
 def test_a_file_that_changes_between_look_and_take_is_not_taken(running: Lab, stick: Path) -> None:
     card = card_of(running, stick)
     path = stick / card.records[0].key

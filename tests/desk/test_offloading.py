@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import shutil
 import signal
@@ -20,7 +21,7 @@ from gezeiten.desk.offloading import offload_logger, recover_incoming
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
-from gezeiten.errors import LoggerAwayError, LoggerBusyError, WrongLoggerError
+from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
 from gezeiten.link.transfer import Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 
@@ -193,3 +194,41 @@ def test_an_incoming_file_that_was_taken_in_already_adds_nothing(running: Lab) -
     [taken] = recover_incoming(running.desk)
     assert taken.offload_id is None
     assert verify(running.desk).offloads == 1
+
+
+def test_a_window_whose_disk_was_full_does_not_lock_itself_out(
+    running: Lab, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(_descriptor: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    with monkeypatch.context() as patched:
+        patched.setattr("gezeiten.link.offload.os.fsync", full)
+        with pytest.raises(DiskFullError):
+            offload_logger(running.desk, running.standin.address, running.serial)
+    assert len(recover_incoming(running.desk)) == 1  # nobody holds the file any more
+    assert offload_logger(running.desk, running.standin.address, running.serial).error == ""
+    assert len(values(running)) in (1440, 1441)
+    assert verify(running.desk).is_whole
+
+
+def test_a_file_taken_in_between_opening_and_locking_is_not_written_to(tmp_path: Path) -> None:
+    """Another process removes it in just that moment: the lock is on the file of that name."""
+    path = tmp_path / "x.part"
+    real = os.open
+    removed: list[int] = []
+
+    def late(name: str, *how: int) -> int:
+        descriptor = real(name, *how)
+        if not removed:
+            removed.append(descriptor)
+            path.unlink()
+        return descriptor
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr("gezeiten.link.transfer.os.open", late)
+        lock = lock_incoming(path)
+    assert lock is not None
+    assert os.path.samestat(os.fstat(lock), path.stat())
+    assert lock_incoming(path) is None
+    os.close(lock)

@@ -107,7 +107,12 @@ def test_what_is_no_copy_is_said(elsewhere: Desk, tmp_path: Path) -> None:
         )
         entry = {**raw, **more, **nothing, "sha256": "../../etc/passwd"}
         evil.writestr("offloads.json", json.dumps([entry]))
-    for name in ("text.zip", "other.zip", "evil.zip", "none.zip"):
+    names = ["text.zip", "other.zip", "evil.zip", "none.zip"]
+    for i, wrong in enumerate(({"size": "many"}, {"person": {}}, {"at_ms": 2**70}, {"reading": 5})):
+        names.append(f"wrong{i}.zip")
+        with zipfile.ZipFile(tmp_path / names[-1], "w") as odd:
+            odd.writestr("offloads.json", json.dumps([{**entry, "sha256": "a" * 64, **wrong}]))
+    for name in names:
         with pytest.raises(InputError):
             take_copy_in(elsewhere, tmp_path / name)
     with pytest.raises(InputError, match="no copy of a vault"):

@@ -3,6 +3,7 @@ by trying, bursts, noise, and a cable that slips at any byte."""
 
 from __future__ import annotations
 
+import os
 import random
 import subprocess
 import threading
@@ -229,7 +230,6 @@ def test_a_port_belongs_to_one_at_a_time(port: CablePort, cable: StandinProcess)
 @pytest.fixture
 def babbler(tmp_path: Path) -> Iterator[str]:
     """A port on which something sends without end and in no protocol."""
-    import os
     import pty
     import tty
 
@@ -258,6 +258,59 @@ def babbler(tmp_path: Path) -> Iterator[str]:
     thread.join()
     os.close(slave)
     os.close(master)
+
+
+class _Forgetful:
+    """A logger's end of a line that leaves chosen questions without an answer, or half of it."""
+
+    def __init__(self, forget: dict[int, int]) -> None:
+        import pty
+        import tty
+
+        self._forget, self.asked = forget, 0
+        self._master, self._slave = pty.openpty()
+        tty.setraw(self._slave)
+        self.path = os.ttyname(self._slave)
+        self._thread = threading.Thread(target=self._answer)
+        self._thread.start()
+
+    def _answer(self) -> None:
+        whole = with_crc(bytes([1, 4, 4, 0, 7, 0, 9]))
+        while len(os.read(self._master, 8)) == 8:  # a question for registers has eight bytes
+            self.asked += 1
+            os.write(self._master, whole[: self._forget.get(self.asked, len(whole))] or b"")
+
+    def end(self) -> None:
+        os.write(self._slave, b"end")  # seen at the other end: not a whole question
+        self._thread.join()
+        os.close(self._slave)
+        os.close(self._master)
+
+
+@pytest.mark.parametrize("came", [0, 4, 8])  # nothing, a part, all but the last byte
+def test_a_lost_answer_is_asked_for_once_the_line_is_known(came: int) -> None:
+    peer = _Forgetful({2: came})
+    try:
+        with ModbusRtu(CablePort(peer.path), TimeLimits(answer_s=0.3)) as line:
+            request = ReadInputRegistersRequest(address=0, count=2, dev_id=1)
+            for _ in range(3):
+                [answer] = line.exchange([request])
+                assert answer.registers == [7, 9]
+        assert peer.asked == 4
+    finally:
+        peer.end()
+
+
+def test_a_port_where_nobody_ever_answered_is_asked_once() -> None:
+    peer = _Forgetful({1: 0, 2: 0, 3: 0})
+    try:
+        with ModbusRtu(CablePort(peer.path), TimeLimits(answer_s=0.2)) as line:
+            request = ReadInputRegistersRequest(address=0, count=2, dev_id=1)
+            with pytest.raises(LoggerAwayError):
+                line.exchange([request])
+        assert peer.asked == 1
+    finally:
+        peer.end()
 
 
 def test_something_that_babbles_is_no_logger_and_ends(babbler: str) -> None:

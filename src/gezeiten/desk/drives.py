@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -24,7 +25,7 @@ from gezeiten.desk.carried import (
 )
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import Offloaded
-from gezeiten.errors import DeviceError, LoggerAnswerError
+from gezeiten.errors import DeviceError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
     LARGEST_REPORT,
     SUFFIX,
@@ -80,12 +81,26 @@ def look_at_drive(
         DeviceError: the drive was pulled out.
     """
     records = []
-    for path in mission_paths(drive.root):
-        if cancelled():
-            break
-        records.append(_look_at(desk, drive, path))
-    reports = tuple(path.name for path in _new_reports(desk, drive))
+    with _while_it_is_there(drive):
+        for path in mission_paths(drive.root):
+            if cancelled():
+                break
+            records.append(_look_at(desk, drive, path))
+        reports = tuple(path.name for path in _new_reports(desk, drive))
     return DriveCard(drive, tuple(records), reports, desk.now_ms())
+
+
+@contextmanager
+def _while_it_is_there(drive: DriveSeen) -> Iterator[None]:
+    """Translate the errors of a drive that is pulled out while its folders are listed."""
+    try:
+        yield
+        if not drive.root.is_dir():
+            raise FileNotFoundError(drive.root)
+    except OSError as exc:
+        raise LoggerAwayError(
+            f"{drive.label} cannot be read any more; plug the drive in again."
+        ) from exc
 
 
 def look_at_file(desk: Desk, path: Path) -> DriveCard:
@@ -104,8 +119,10 @@ def _look_at(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
     try:
         raw = read_small(path)
         file = decode_mission_file(raw)
-    except LoggerAnswerError as exc:
-        return unusable(key, path.stat().st_size, str(exc))
+    except DeviceError as exc:
+        if not path.exists():
+            raise
+        return unusable(key, path.stat().st_size, str(exc))  # the others may be good
     with desk.archive.reading() as session:
         return seen_record(session, key, file, hashlib.sha256(raw).hexdigest(), len(raw))
 
@@ -125,7 +142,8 @@ def take_from_drive(
         return _take(desk, card.drive, record, meter, watch)
 
     results = take_each(desk, wanted, take)
-    return DriveTaken(results, _keep_reports(desk, card.drive))
+    with _while_it_is_there(card.drive):
+        return DriveTaken(results, _keep_reports(desk, card.drive))
 
 
 def _take(

@@ -257,9 +257,22 @@ def _listed(data: bytes, name: str) -> list[NamedRaw]:
     except (TypeError, ValueError) as exc:
         raise InputError(f"The list in {name} cannot be read ({exc}); choose another.") from exc
     for raw in listed:
-        if not isinstance(raw.sha256, str) or not _is_fingerprint(raw.sha256):
-            raise InputError(f"The list in {name} names what is no fingerprint.")
+        if not _is_of_its_kinds(raw) or not _is_fingerprint(raw.sha256):
+            raise InputError(f"The list in {name} makes no sense; choose another file or folder.")
     return listed
+
+
+def _is_of_its_kinds(raw: NamedRaw) -> bool:
+    """Whether every field is of the kind it is declared as: the list comes from elsewhere."""
+    texts = (raw.sha256, raw.site, raw.point, raw.serial, raw.person, raw.route)
+    whole = (raw.size, raw.mission, raw.at_ms)
+    maybe = (raw.from_ms, raw.until_ms, raw.clock_difference_ms, raw.clock_uncertainty_ms)
+    return (
+        all(isinstance(one, str) for one in texts)
+        and all(isinstance(one, int) and abs(one) < 2**53 for one in whole)
+        and all(one is None or isinstance(one, int | float) for one in maybe)
+        and all(one is None or isinstance(one, dict) for one in (raw.carried, raw.reading))
+    )
 
 
 def _is_fingerprint(text: str) -> bool:

@@ -94,16 +94,20 @@ def offload(
             f"{header.serial} is being offloaded by another window or program; wait for it."
         )
     transfer = Transfer(path, header, lock)
-    with path.open("wb") as out:
-        out.write(raw_header)
-        try:
-            _take_blocks(session, entry, wanted, transfer, out, watch)
-            # the tail comes last: it may know of more readings than came, never of fewer
-            out.write(session.read_enveloped(entry.tail_file))
-        except (DeviceError, CancelledError) as exc:
-            transfer.error = exc
-        out.flush()
-        os.fsync(out.fileno())
+    try:
+        with path.open("wb") as out:
+            out.write(raw_header)
+            try:
+                _take_blocks(session, entry, wanted, transfer, out, watch)
+                # the tail comes last: it may know of more readings than came, never of fewer
+                out.write(session.read_enveloped(entry.tail_file))
+            except (DeviceError, CancelledError) as exc:
+                transfer.error = exc
+            out.flush()
+            os.fsync(out.fileno())
+    except BaseException:
+        transfer.release()  # a full disk: or this window would lock itself out
+        raise
     return transfer
 
 

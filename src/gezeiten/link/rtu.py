@@ -131,6 +131,10 @@ def _not_allowed(port: CablePort) -> SurroundingsError:
     )
 
 
+class _SilentError(LoggerAwayError):
+    """Nothing, or not all of an answer, came in time; the port itself is there."""
+
+
 class ModbusRtu(BaseLine):
     """A serial line to one logger; use it as a context manager."""
 
@@ -146,6 +150,7 @@ class ModbusRtu(BaseLine):
         self._silence_s = silence_s(port)
         self._knows_burst = True
         self._quiet_since = 0.0
+        self._has_answered = False
         self._port = open_port(port, limits)
 
     @property
@@ -170,9 +175,17 @@ class ModbusRtu(BaseLine):
     def _answer(self, request: ModbusPDU) -> ModbusPDU:
         body = bytes([self._unit_id, request.function_code]) + request.encode()
         asks = ASKS if request.function_code in _READS else 1
-        for _ in range(asks):
+        for left in reversed(range(asks)):
             self._send(with_crc(body))
-            frame = self._receive()
+            try:
+                frame = self._receive()
+            except _SilentError:
+                # noise may have swallowed question or answer; a port where nobody ever answered
+                # is not asked again, or finding out how it is set would take three times as long
+                if self._has_answered and left:
+                    continue
+                raise
+            self._has_answered = True
             if crc_holds(frame) and frame[1] & 0x7F == request.function_code:
                 answer = self._decoder.decode(frame[1:-_CRC_BYTES])
                 if answer is not None:
@@ -253,7 +266,7 @@ class ModbusRtu(BaseLine):
             more = (wanted or max(len(frame) + 1, 5)) - len(frame)
             chunk = self._read(more, deadline)
             if not chunk:
-                raise self.gone()
+                raise _SilentError(str(self.gone()))
             if not frame:  # it has begun: from here on a whole frame may take its time
                 deadline = time.monotonic() + self._limit_s + self._frame_s
             frame += chunk

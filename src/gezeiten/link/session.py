@@ -42,6 +42,7 @@ from gezeiten.link.mission_file import SERIAL, decode_tail
 LARGEST_HEADER = 64 * 1024
 LARGEST_BLOCK = 1024 * 1024
 _UNKNOWN_FUNCTION = 1
+_ASKED_BYTES = 1 << 20
 
 _Answer = TypeVar("_Answer", bound=ModbusPDU)
 
@@ -228,17 +229,11 @@ class LoggerSession:
             except LoggerRefusedError as exc:
                 if exc.reason != _UNKNOWN_FUNCTION:
                     raise
-        requests = []
         while at < end:
-            number, offset = divmod(at, reg.FILE_BYTES)
-            size = min(reg.RECORD_BYTES_MAX, reg.FILE_BYTES - offset, end - at)
-            record = FileRecord(
-                file_number=file + number, record_number=offset // 2, record_length=size
-            )
-            requests.append(ReadFileRecordRequest([record], dev_id=reg.UNIT_ID))
-            at += size
-        for answer in self._line.answers(requests):
-            yield self._record(answer)
+            stop = min(at + _ASKED_BYTES, end)  # the questions for a long file would fill memory
+            for answer in self._line.answers(_questions(file, at, stop)):
+                yield self._record(answer)
+            at = stop
 
     def _record(self, answer: ModbusPDU) -> bytes:
         accepted(self.name, answer)
@@ -331,6 +326,20 @@ class LoggerSession:
         if not isinstance(answer, kind):
             raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")
         return answer
+
+
+def _questions(file: int, at: int, end: int) -> list[ModbusPDU]:
+    """Return the questions for bytes [at, end) of a file that goes on in the next files."""
+    questions: list[ModbusPDU] = []
+    while at < end:
+        number, offset = divmod(at, reg.FILE_BYTES)
+        size = min(reg.RECORD_BYTES_MAX, reg.FILE_BYTES - offset, end - at)
+        record = FileRecord(
+            file_number=file + number, record_number=offset // 2, record_length=size
+        )
+        questions.append(ReadFileRecordRequest([record], dev_id=reg.UNIT_ID))
+        at += size
+    return questions
 
 
 def measured_clock(clock_ms: Callable[[], int], now_ms: Callable[[], float]) -> ClockDifference:

@@ -108,7 +108,18 @@ def lock_incoming(path: Path) -> int | None:
     except BlockingIOError:
         os.close(lock)
         return None
-    return lock
+    if _is_that_file(lock, path):
+        return lock
+    os.close(lock)  # another took the file in and removed it between opening and locking
+    return lock_incoming(path)
+
+
+def _is_that_file(descriptor: int, path: Path) -> bool:
+    try:
+        there = path.stat()
+    except FileNotFoundError:
+        return False
+    return os.path.samestat(os.fstat(descriptor), there)
 
 
 def route_of(path: Path) -> str:
