@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -142,8 +142,10 @@ def take_from_drive(
         return _take(desk, card.drive, record, meter, watch)
 
     results = take_each(desk, wanted, take)
-    with _while_it_is_there(card.drive):
-        return DriveTaken(results, _keep_reports(desk, card.drive))
+    kept = 0
+    with suppress(LoggerAwayError), _while_it_is_there(card.drive):
+        kept = _keep_reports(desk, card.drive)  # pulled out: they come the next time
+    return DriveTaken(results, kept)
 
 
 def _take(
