@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import subprocess
 import sys
@@ -113,6 +114,27 @@ def test_a_cut_in_the_middle_goes_on_at_the_next_look(online: Lab, follow: Follo
         assert len(told) < 12
     flat = [part for row in kept(online) for part in row]
     assert [first for first, _ in flat[1:]] == [end for _, end in flat[:-1]]
+
+
+@pytest.mark.parametrize(
+    ("error", "said"),
+    [(OSError(errno.ENOSPC, "No space left"), "is full"), (ZeroDivisionError("x"), "a mistake")],
+)
+def test_what_goes_wrong_here_is_said_once_and_ends_no_following(
+    online: Lab, follow: Follow, monkeypatch: pytest.MonkeyPatch, error: Exception, said: str
+) -> None:
+    def fail(_descriptor: int) -> None:
+        raise error
+
+    steps = follow(online)
+    online.later(60)
+    with monkeypatch.context() as patched:
+        patched.setattr("gezeiten.link.offload.os.fsync", fail)
+        assert steps.look() == ["following", "failed"]
+        assert said in steps.news[-1].sentence
+        assert steps.look(2) == []  # the same again is not said again
+    assert "fetched" in steps.look(2)
+    assert verify(online.desk).is_whole
 
 
 def test_another_logger_at_the_address_is_not_taken_for_it(online: Lab, follow: Follow) -> None:

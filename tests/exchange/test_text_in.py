@@ -145,6 +145,15 @@ def test_who_knows_the_sign_between_columns_may_say_it(tmp_path: Path) -> None:
         propose(path, Known("\t"))
 
 
+def test_a_line_without_an_end_is_refused_before_it_fills_memory(tmp_path: Path) -> None:
+    path = tmp_path / "t.csv"
+    good = "".join(f"2026-11-{d:02} 00:00,{d}\n" for d in range(1, 29))
+    path.write_bytes(good.encode() + b"1" * (3 << 20))
+    form = as_proposed(propose(path))
+    with pytest.raises(InputError, match="Line 29 of .* has over a million signs"):
+        everything(path, form, (1,))
+
+
 def test_who_knows_which_column_is_the_time_may_say_it(tmp_path: Path) -> None:
     path = tmp_path / "t.csv"
     lines = [f"2020-01-01 00:00;{d:02}.11.2026;12:{d:02};1.5" for d in range(1, 29)]

@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+from gezeiten.archive.database import translated
 from gezeiten.desk.contact import read_card
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import take_all
@@ -123,6 +124,10 @@ class Follower:
             one.due_s = self.seconds() + self.pace.look_s  # a window offloads it: good as well
         except GezeitenError as exc:
             self._failed(one, exc)
+        except Exception as exc:  # noqa: BLE001 - the others are followed on
+            kind = type(exc).__name__
+            self._failed(one, GezeitenError(f"Gezeiten made a mistake at {one.who} ({kind}: {exc})"
+                                            "; please report it."))  # fmt: skip
         else:
             one.failures, one.last_failure = 0, ""
             one.due_s = self.seconds() + self.pace.look_s
@@ -146,7 +151,8 @@ class Follower:
         assert session is not None
         card = read_card(self.desk, session, session.identify(one.serial), one.address)
         watch = Watch(cancelled=self.cancelled)
-        done = take_all(self.desk, session, card, watch) if card.not_kept else None
+        with translated(self.desk.archive.folder):
+            done = take_all(self.desk, session, card, watch) if card.not_kept else None
         one.fetched_s = self.seconds()
         if done is None:
             one.kept = (card.state.mission_number, card.state.readings)

@@ -25,6 +25,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, TimeForm
 
 _PIECE_BYTES = 1 << 23
+_LONGEST_LINE = 1 << 20
 _SHOWN = 120
 _EARLIEST = round(datetime(1900, 1, 1, tzinfo=UTC).timestamp() * 1000)
 _LATEST = round(datetime(2200, 1, 1, tzinfo=UTC).timestamp() * 1000)
@@ -128,6 +129,11 @@ def text_pieces(
                 if whole:
                     yield line, whole, done
                     line += whole.count(b"\n")
+                if len(rest) > _LONGEST_LINE:
+                    raise InputError(
+                        f"Line {line} of {path.name} has over a million signs, so this is no text "
+                        "of readings; choose another file."
+                    )
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
     if rest:

@@ -32,7 +32,7 @@ from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
 from gezeiten.ui.parts import Facts, button, column, label, row, set_role
-from gezeiten.ui.work import Task
+from gezeiten.ui.work import Task, mistake
 
 _RAW_LINES = 200
 _PREVIEW_S = 6.0
@@ -79,6 +79,8 @@ class LiveWork(QObject):
                     recorder.run()
             except GezeitenError as exc:
                 self.failed.emit(str(exc))
+            except Exception as exc:  # noqa: BLE001 - a recording may not end silently
+                self.failed.emit(mistake(exc))
 
         self._thread = threading.Thread(target=run, daemon=True)
         self._thread.start()

@@ -15,6 +15,12 @@ _log = logging.getLogger(__name__)
 _AT_ONCE = 8
 
 
+def mistake(error: Exception) -> str:
+    """Return the sentence for an error of our own; what led to it goes into the log."""
+    _log.error("work failed", exc_info=error)
+    return f"Gezeiten made a mistake ({type(error).__name__}: {error}); please report it."
+
+
 class Task(QObject):
     """One piece of work. `cancelled` is asked by the work itself."""
 
@@ -45,9 +51,7 @@ class _Job(QRunnable):
         except GezeitenError as exc:
             self._task.failed.emit(str(exc))
         except Exception as exc:  # noqa: BLE001 - nothing may end the window silently
-            _log.exception("work failed")
-            name = type(exc).__name__
-            self._task.failed.emit(f"Gezeiten made a mistake ({name}: {exc}); please report it.")
+            self._task.failed.emit(mistake(exc))
         else:
             self._task.done.emit(result)
         self._task.finished.emit()
