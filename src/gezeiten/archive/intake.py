@@ -98,12 +98,20 @@ def take_in(
     file: RawMission,
     how: Circumstances,
     *,
+    damaged: list[Range] | None = None,
     even_if_known: bool = False,
 ) -> Intake:
-    """Keep a mission file. Bytes without a single new reading change nothing, unless
-    `even_if_known`: then they are kept as an offload that added nothing."""
+    """Keep a mission file. Bytes without a single new reading add nothing.
+
+    Args:
+        damaged: readings that arrived damaged this time, for the next launch to ask about; None
+            where the file did not come from the logger itself.
+        even_if_known: keep the bytes though no reading is new, as an offload that added nothing.
+    """
     with archive.writing() as session:
         mission = find_mission(session, file)
+        if damaged is not None:
+            mission.damaged = [list(part) for part in damaged]
         added = merged(
             part for got in file.received for part in missing(got, kept_ranges(session, mission.id))
         )

@@ -6,8 +6,6 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-
 from gezeiten.archive.database import translated
 from gezeiten.archive.intake import (
     Circumstances,
@@ -16,7 +14,6 @@ from gezeiten.archive.intake import (
     RawMission,
     take_in,
 )
-from gezeiten.archive.tables import Logger, Mission
 from gezeiten.desk.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
@@ -103,7 +100,6 @@ def _wanted(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKe
 
 
 def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake:
-    _remember_damaged(desk, transfer)
     how = Circumstances(
         at_ms=desk.now_ms(),
         person=desk.person,
@@ -121,23 +117,6 @@ def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intak
     return intake
 
 
-def _remember_damaged(desk: Desk, transfer: Transfer) -> None:
-    """Note which readings arrived damaged this time: a launch asks for a word before they go."""
-    header = transfer.header
-    with desk.archive.writing() as session:
-        mission = session.scalars(
-            select(Mission)
-            .join(Logger)
-            .where(
-                Logger.serial == header.serial,
-                Mission.number == header.mission,
-                Mission.launched_ms == header.launched_ms,
-            )
-        ).first()
-        if mission is not None:
-            mission.damaged = [list(part) for part in transfer.damaged]
-
-
 def take_in_file(
     desk: Desk,
     path: Path,
@@ -150,7 +129,7 @@ def take_in_file(
     with translated(desk.archive.folder):
         raw = path.read_bytes()
     mission = raw_mission(decode_mission_file(raw), damaged or [])
-    intake = take_in(desk.archive, raw, mission, how, even_if_known=even_if_known)
+    intake = take_in(desk.archive, raw, mission, how, damaged=damaged, even_if_known=even_if_known)
     if intake.offload_id is not None:
         refresh_excursions(desk, intake.point_id)
     return intake

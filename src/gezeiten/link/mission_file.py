@@ -81,8 +81,7 @@ class Header:
     @property
     def block_bytes(self) -> int:
         """Length of every block of this mission."""
-        steps = np.empty(0, np.int64) if self.step_ms else None
-        return len(encode_block(self.channels, 0, [], steps))
+        return _block_bytes(self.channels, bool(self.step_ms))
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,6 +225,12 @@ def encode_block(
     # the pad, an empty or one-byte string, makes the whole length even
     body += b"\x40" if (len(body) + 1 + _CRC.size) % 2 == 0 else b"\x41\x00"
     return bytes(body) + _CRC.pack(_UINT32, zlib.crc32(body))
+
+
+@lru_cache(maxsize=64)
+def _block_bytes(channels: tuple[FileChannel, ...], with_steps: bool) -> int:
+    """Return the length of blocks of these channels; asked for at every read of a stand-in."""
+    return len(encode_block(channels, 0, [], np.empty(0, np.int64) if with_steps else None))
 
 
 def encode_tail(events: list[tuple[int, str]], trailer: dict[str, Any]) -> bytes:
