@@ -356,8 +356,12 @@ class LaneChart(pg.GraphicsLayoutWidget):
         near = [r.value for r in drawn.lane.rules if low - reach < r.value < high + reach]
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
-        # the words of a limit stand above its line
-        above = 2 * room if any(value > high - room for value in near) else room
+        above = room
+        if any(value > high - room for value in near):  # the words of a limit stand above its line
+            pixels = max(drawn.plot.getViewBox().height(), 1.0)
+            words = 1.6 * self.fontMetrics().height()
+            share = min(words / pixels, 0.4)
+            above = max(room, (high - low + room) * share / (1 - share))
         drawn.plot.setYRange(low - room, high + above, padding=0)
 
     def _remember(self) -> None:

@@ -74,6 +74,8 @@ class LoggerPage(QWidget):
         self._every.setInterval(LOOK_EVERY_MS)
         self._every.timeout.connect(self.wants_live.emit)
         self.live_note = label("", "muted", wrap=True)
+        self.part = self._ask(tr("Only a part …"), "part")
+        self.part.setToolTip(tr("A part of its readings, or an overview of them (Ctrl+F6)"))
         cards = (
             self._card(
                 tr("1 · Who it is"), [self.identity, self.label, self.label_words],
@@ -84,7 +86,7 @@ class LoggerPage(QWidget):
                 tr("2 · What it holds"),
                 [self.holding, self.transfer, self.transfer_words, self.came],
                 [self._ask(tr("Look at the record"), "record"),
-                 self._ask(tr("A part or an overview …"), "part"), self.cancel],
+                 self.part, self.cancel],
             ),
             self._card(
                 tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]

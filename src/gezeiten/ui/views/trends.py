@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHeaderView,
     QPushButton,
+    QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
 )
@@ -91,8 +92,12 @@ class TrendsPlace(Place):
             self.lengths.addButton(made, days)
             buttons.append(made)
         self.mark_button = button(tr("Mark view"), lambda: self.chart.set_mark(self.chart.view()))
-        return row(self.title, 1, self.back, self.forth, label(tr("views"), "muted"), *buttons,
+        # a long name gives way to the buttons; the tree and its tip say it whole
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        head = row(self.title, self.back, self.forth, label(tr("views"), "muted"), *buttons,
                    self.mark_button, spacing=4)  # fmt: skip
+        head.setStretch(0, 1)
+        return head
 
     def acts(self) -> list[Act]:
         here = places.TRENDS
@@ -222,6 +227,7 @@ class TrendsPlace(Place):
             return
         names = [chosen[0].full_name] if len(chosen) == 1 else [point.name for point in chosen]
         self.title.setText(", ".join(names))
+        self.title.setToolTip(self.title.text())
         view = self._keep_view
         self._keep_view = None
         if view is None or view[1] < self._whole[0] or view[0] > self._whole[1]:
@@ -261,9 +267,10 @@ class TrendsPlace(Place):
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
         lanes = list(self._lanes)
+        most = 4 if self.house.desk.settings.font_percent <= 110 else 3  # so many fit side by side
 
         def work(_task: object) -> list[_Column]:
-            pairs = [(lane, trace) for lane in lanes for trace in lane.traces][:4]
+            pairs = [(lane, trace) for lane in lanes for trace in lane.traces][:most]
             return [
                 (ln, trace, numbers(trace.series, span, ln.rules, zone=zone)) for ln, trace in pairs
             ]
