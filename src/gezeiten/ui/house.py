@@ -95,5 +95,8 @@ class Place(QWidget):
     def show_target(self, target: object) -> None:
         """Show what another place pointed at."""
 
+    def end(self) -> None:
+        """The window is closed: end what goes on here."""
+
     def set_theme(self, theme: Theme) -> None:
         """Repaint what the stylesheet does not reach."""

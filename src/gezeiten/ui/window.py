@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QProgressBar,
-    QStackedWidget,
     QWidget,
 )
 
@@ -30,16 +29,10 @@ from gezeiten.ui.following import Following
 from gezeiten.ui.house import House, Place, Practice
 from gezeiten.ui.i18n import counted, region, tr
 from gezeiten.ui.parts import column, label, set_role
+from gezeiten.ui.place_stack import PlaceStack
 from gezeiten.ui.strip import Strip
 from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
 from gezeiten.ui.vault_acts import VaultActs
-from gezeiten.ui.views.excursions import ExcursionsPlace
-from gezeiten.ui.views.field_desk import FieldDeskPlace
-from gezeiten.ui.views.handover import HandoverPlace
-from gezeiten.ui.views.logbook import LogbookPlace
-from gezeiten.ui.views.mend import MendPlace
-from gezeiten.ui.views.tideboard import TideboardPlace
-from gezeiten.ui.views.trends import TrendsPlace
 
 SAY_MS = 9_000
 
@@ -56,24 +49,13 @@ class MainWindow(QMainWindow):
         self.house.theme = THEMES[desk.settings.theme]
         self.following = Following(self.house)
         self.vault_acts = VaultActs(self, self.house)
-        self.places: list[Place] = [
-            TideboardPlace(self.house),
-            FieldDeskPlace(self.house),
-            MendPlace(self.house),
-            TrendsPlace(self.house),
-            ExcursionsPlace(self.house),
-            HandoverPlace(self.house),
-            LogbookPlace(self.house),
-        ]
+        self.stack = self.places = PlaceStack(self.house)
         names = [
             tr("Tideboard"), tr("Field desk"), tr("Mend"), tr("Trends"),
             tr("Excursions"), tr("Handover"), tr("Logbook"),
         ]  # fmt: skip
         self.names = names
         self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
-        self.stack = QStackedWidget()
-        for place in self.places:
-            self.stack.addWidget(place)
         self._build()
         self._connect()
         self._apply_theme()
@@ -116,14 +98,22 @@ class MainWindow(QMainWindow):
             lambda _: self.places[places.FIELD_DESK].at_hand.show_followed(self.following.words())
         )
         self.house.wants.connect(lambda what: {"settings": self.show_settings}[what]())
-        for act in self.acts():
-            if act.key:
-                self._bind(act)
+        self.places.built.connect(self._place_built)
+        self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
+        self._bind(self._own_acts())
 
-    def _bind(self, act: Act) -> None:
-        shortcut = QShortcut(QKeySequence(act.key), self)
-        shortcut.activated.connect(act.handler)
-        self._shortcuts.append((act.place, shortcut))
+    def _bind(self, acts: list[Act]) -> None:
+        for act in acts:
+            if act.key:
+                shortcut = QShortcut(QKeySequence(act.key), self)
+                shortcut.activated.connect(act.handler)
+                # keys of a place work wherever the focus is, but in that place only
+                shortcut.setEnabled(act.place in (-1, self.stack.currentIndex()))
+                self._shortcuts.append((act.place, shortcut))
+
+    def _place_built(self, place: Place) -> None:
+        place.set_theme(self.house.theme)
+        self._bind(place.acts())
 
     def _start(self) -> None:
         """Take in what a killed offload left, then load."""
@@ -146,6 +136,10 @@ class MainWindow(QMainWindow):
     # -- acts ----------------------------------------------------------------------------------
     def acts(self) -> list[Act]:
         """All acts: of the window and of every place."""
+        places_acts = [act for i in range(len(self.places)) for act in self.places[i].acts()]
+        return self._own_acts() + places_acts
+
+    def _own_acts(self) -> list[Act]:
         listed = [
             Act(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
                 lambda i=i: self.go(i))
@@ -161,10 +155,7 @@ class MainWindow(QMainWindow):
             Act("lives", tr("Loggers and their life"), "Ctrl+Shift+L", self.show_lives),
             Act("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
         ]
-        listed += self.vault_acts.acts()
-        for place in self.places:
-            listed += place.acts()
-        return listed
+        return listed + self.vault_acts.acts()
 
     def show_settings(self, search: str = "") -> None:
         """Open the settings."""
@@ -202,12 +193,11 @@ class MainWindow(QMainWindow):
 
     def go(self, place: int, target: object = None) -> None:
         """Show a place, and in it what another place pointed at."""
+        shown = self.places[place]
         self.stack.setCurrentIndex(place)
         self.strip.set_current(place)
         for belongs_to, shortcut in self._shortcuts:
-            # keys of a place work wherever the focus is, but in that place only
             shortcut.setEnabled(belongs_to in (-1, place))
-        shown = self.places[place]
         self.hint.setText(shown.hint())
         if shown.is_stale:
             shown.is_stale = False
@@ -246,7 +236,7 @@ class MainWindow(QMainWindow):
         app.setPalette(palette(theme))
         app.setStyleSheet(stylesheet(theme, settings.font_percent, signs))
         self.strip.set_theme(theme)
-        for place in self.places:
+        for place in self.places.here():
             place.set_theme(theme)
 
     # -- messages and counts -------------------------------------------------------------------
@@ -260,7 +250,7 @@ class MainWindow(QMainWindow):
             self._hush.start(SAY_MS)
 
     def _archive_changed(self) -> None:
-        for place in self.places:
+        for place in self.places.here():
             place.is_stale = True
         current = self.places[self.stack.currentIndex()]
         current.is_stale = False
@@ -284,10 +274,10 @@ class MainWindow(QMainWindow):
         tabs[places.LOGBOOK].set_line(tr("intact") if intact else tr("broken"), not intact)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.places.stop_building()
         self.following.stop()
-        live = self.places[places.FIELD_DESK].dialogs.live
-        if live is not None:
-            live.stop()
+        for place in self.places.here():
+            place.end()
         self.house.works.stop()
         super().closeEvent(event)
 

@@ -522,6 +522,10 @@ class FieldDeskPlace(Place):
         at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
         self.right.show_time(at, left)
 
+    def end(self) -> None:
+        if self.dialogs.live is not None:
+            self.dialogs.live.stop()
+
     def showEvent(self, event: object) -> None:
         self._second.start()
         self.carriers.watch(on=True)
