@@ -24,6 +24,7 @@ from gezeiten.desk.contact import contact
 from gezeiten.desk.couriers import CourierCard, contact_courier, make_ready, take_from_courier
 from gezeiten.desk.drives import DriveCard, look_at_drive, release, take_from_drive
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logger_life import life, save_document
 from gezeiten.desk.offloading import offload_logger, recover_incoming
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
@@ -104,6 +105,10 @@ def test_what_is_new_is_taken_once_and_the_report_kept_beside_it(running: Lab, s
         report = session.scalars(select(LoggerReport)).one()
         assert (report.mission_number, report.name) == (12, "D-2041-12.txt")
         assert b"Practice logger" in running.desk.archive.reports.get(report.sha256)
+    [known] = life(running.desk, "D-2041").reports
+    assert (known.mission, known.name) == (12, "D-2041-12.txt")
+    again = save_document(running.desk, known, stick.parent / "again.txt")
+    assert again.read_bytes() == (stick / "reports" / "D-2041-12.txt").read_bytes()
     assert verify(running.desk).is_whole
     assert "nothing has to be unplugged" in release(running.desk, card.drive)
 

@@ -18,7 +18,7 @@ from gezeiten.desk.logger_life import (
     loggers,
     note_service,
     retire_logger,
-    save_certificate,
+    save_document,
 )
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pins import MemoryPins
@@ -182,7 +182,7 @@ def test_a_life_has_missions_services_and_certificates(lab: Lab, tmp_path: Path)
     assert [s.kind for s in known.services] == ["calibration", "battery"]
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.calibration_due_ms == now + 300 * DAY_MS  # people's word over the logger's
-    again = save_certificate(lab.desk, known.services[0], tmp_path / "again.pdf")
+    again = save_document(lab.desk, known.services[0], tmp_path / "again.pdf")
     assert again.read_bytes() == b"%PDF calibrated"
     assert verify(lab.desk).is_whole
     assert loggers(lab.desk) == [("D-2041", "Düne T2", STORE_PLAN.point_name)]

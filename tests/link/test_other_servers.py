@@ -19,8 +19,10 @@ from pyModbusTCP.server import ModbusServer
 
 from gezeiten.errors import DeviceError, SurroundingsError
 from gezeiten.link import unmount as unmounting
+from gezeiten.link.instrument import network_place, open_instrument
 from gezeiten.link.line import Address, TimeLimits, refusal
 from gezeiten.link.modbus import WINDOW, ModbusTcp
+from gezeiten.link.profile import profile_of
 from gezeiten.link.session import LoggerSession
 
 
@@ -36,6 +38,30 @@ def other_server() -> Iterator[Address]:
     server.data_bank.set_holding_registers(0, list(range(200)))
     yield Address("127.0.0.1", port)
     server.stop()
+
+
+def test_an_instrument_with_registers_on_the_network(other_server: Address) -> None:
+    value = {"source": "3", "quantity": "co2", "unit": "ppm", "type": "uint16"}
+    profile = profile_of(
+        {"name": "Gas", "kind": "registers", "every_s": 1, "function": 4, "value": [value]},
+        "here",
+    )
+    instrument = open_instrument(str(other_server), profile, lambda: 5.0)
+    sample = instrument.sample(0.0)
+    instrument.close()
+    assert sample is not None
+    assert (sample.at_ms, sample.values) == (5.0, {"co2": 21.0})
+    with pytest.raises(DeviceError):
+        open_instrument("127.0.0.1:1", profile, lambda: 0.0)
+
+
+@pytest.mark.parametrize(
+    ("text", "place"),
+    [("10.0.0.5:502", Address("10.0.0.5", 502)), ("gas.lan:1502", Address("gas.lan", 1502)),
+     ("/dev/ttyUSB0", None), ("/dev/serial/by-path/pci-0:1", None), ("COM3", None), ("x:0", None)],
+)  # fmt: skip
+def test_a_port_or_a_place_on_the_network(text: str, place: Address | None) -> None:
+    assert network_place(text) == place
 
 
 def test_many_questions_in_flight_are_answered_rightly(other_server: Address) -> None:

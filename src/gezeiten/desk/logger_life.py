@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from gezeiten.archive.database import translated
 from gezeiten.archive.intake import POINT_SEPARATOR, kept_ranges
-from gezeiten.archive.tables import Logger, Mission, Point, Service, Site
+from gezeiten.archive.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.desk.context import Desk
 from gezeiten.domain.coverage import size
 from gezeiten.domain.plan import plan_from_dict
@@ -52,8 +52,20 @@ class ServiceEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class KeptReport:
+    """A document that a logger wrote by itself onto its drive. mission: None where its name does
+    not tell."""
+
+    at_ms: int
+    person: str
+    mission: int | None
+    name: str
+    sha256: str
+
+
+@dataclass(frozen=True, slots=True)
 class LoggerLife:
-    """All that the archive knows of a logger; missions and services latest first."""
+    """All that the archive knows of a logger; missions, services and reports latest first."""
 
     serial: str
     model: str
@@ -65,6 +77,7 @@ class LoggerLife:
     retired_ms: int | None
     missions: tuple[PastMission, ...]
     services: tuple[ServiceEntry, ...]
+    reports: tuple[KeptReport, ...]
 
 
 def loggers(desk: Desk) -> list[tuple[str, str, str]]:
@@ -98,6 +111,9 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         services = session.scalars(
             select(Service).filter_by(logger_id=logger.id).order_by(Service.at_ms.desc())
         ).all()
+        reports = session.scalars(
+            select(LoggerReport).filter_by(logger_id=logger.id).order_by(LoggerReport.at_ms.desc())
+        ).all()
         places = {
             point.id: (f"{site.name}{POINT_SEPARATOR}{point.name}", site.zone)
             for point, site in session.execute(select(Point, Site).join(Site))
@@ -127,6 +143,9 @@ def life(desk: Desk, serial: str) -> LoggerLife:
                 for m in missions
             ),
             tuple(_entry(row) for row in services),
+            tuple(
+                KeptReport(r.at_ms, r.person, r.mission_number, r.name, r.sha256) for r in reports
+            ),
         )
 
 
@@ -201,9 +220,12 @@ def _keep_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | 
         return path.name, desk.archive.certificates.put(path.read_bytes())
 
 
-def save_certificate(desk: Desk, entry: ServiceEntry, path: Path) -> Path:
-    """Write a certificate out again, checked against its fingerprint."""
-    data = desk.archive.certificates.get(entry.certificate_sha256)
+def save_document(desk: Desk, entry: ServiceEntry | KeptReport, path: Path) -> Path:
+    """Write a certificate or a logger's own report out again, checked against its fingerprint."""
+    if isinstance(entry, KeptReport):
+        data = desk.archive.reports.get(entry.sha256)
+    else:
+        data = desk.archive.certificates.get(entry.certificate_sha256)
     with translated(desk.archive.folder):
         path.write_bytes(data)
     return path

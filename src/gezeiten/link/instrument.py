@@ -1,4 +1,5 @@
-"""An instrument on a serial port, read by its profile: one sample after the other, with raw text.
+"""An instrument on a serial port (one with registers also on the network), read by its profile:
+one sample after the other, with raw text.
 
 Times of samples are those of the computer: an instrument has no memory.
 """
@@ -23,7 +24,8 @@ from pymodbus.pdu.register_message import (
 
 from gezeiten.errors import LoggerAnswerError, LoggerAwayError
 from gezeiten.link import sdi12
-from gezeiten.link.line import CablePort, TimeLimits, accepted
+from gezeiten.link.line import Address, BaseLine, CablePort, TimeLimits, accepted
+from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.profile import LINES, REGISTER_TYPES, REGISTERS, Profile
 from gezeiten.link.rtu import ModbusRtu, open_port
 
@@ -149,12 +151,16 @@ class _Lines(Instrument):
 
 
 class _Registers(Instrument):
-    """Is asked for registers over Modbus RTU."""
+    """Is asked for registers over Modbus: RTU on a port, TCP at a place like "192.168.4.20:502"."""
 
     def __init__(self, path: str, profile: Profile, now_ms: Callable[[], float]) -> None:
         super().__init__(path, profile, now_ms)
-        port = CablePort(path, profile.baud, profile.parity, profile.stop_bits)
-        self._line = ModbusRtu(port, TimeLimits(answer_s=_ANSWER_S), profile.unit_id)
+        limits, address = TimeLimits(answer_s=_ANSWER_S), network_place(path)
+        if address is not None:
+            self._line: BaseLine = ModbusTcp(address, limits, profile.unit_id)
+        else:
+            port = CablePort(path, profile.baud, profile.parity, profile.stop_bits)
+            self._line = ModbusRtu(port, limits, profile.unit_id)
 
     def sample(self, wait_s: float) -> Sample | None:
         if not self._wait_for_turn(wait_s):
@@ -221,6 +227,13 @@ class _Sdi12(Instrument):
 
     def close(self) -> None:
         self._port.close()
+
+
+def network_place(text: str) -> Address | None:
+    """Return the address of a text like "192.168.4.20:502", None for the path of a port."""
+    host, _, port = text.rpartition(":")
+    is_place = bool(host) and "/" not in host and port.isdigit() and 0 < int(port) < 65_536
+    return Address(host, int(port)) if is_place else None
 
 
 def open_instrument(path: str, profile: Profile, now_ms: Callable[[], float]) -> Instrument:

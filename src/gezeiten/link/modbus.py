@@ -23,8 +23,11 @@ WINDOW = 16
 class ModbusTcp(BaseLine):
     """A connection to one logger; use it as a context manager."""
 
-    def __init__(self, address: Address, limits: TimeLimits = USUAL_LIMITS) -> None:
+    def __init__(
+        self, address: Address, limits: TimeLimits = USUAL_LIMITS, unit_id: int = UNIT_ID
+    ) -> None:
         self.name = str(address)
+        self._unit_id = unit_id
         self._decoder = DecodePDU(False)
         self._transaction = 0
         self._buffer = bytearray()
@@ -85,7 +88,7 @@ class ModbusTcp(BaseLine):
 
     def _frame(self, transaction: int, request: ModbusPDU) -> bytes:
         body = bytes([request.function_code]) + request.encode()
-        return _MBAP.pack(transaction, 0, len(body) + 1, UNIT_ID) + body
+        return _MBAP.pack(transaction, 0, len(body) + 1, self._unit_id) + body
 
     def _send(self, data: bytes) -> None:
         if not data:

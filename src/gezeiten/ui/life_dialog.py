@@ -19,13 +19,14 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.logger_life import (
+    KeptReport,
     LoggerLife,
     ServiceEntry,
     life,
     loggers,
     note_service,
     retire_logger,
-    save_certificate,
+    save_document,
 )
 from gezeiten.desk.pins import set_pin_group
 from gezeiten.desk.sheets import sheets_folder
@@ -98,11 +99,11 @@ class LifeDialog(QDialog):
         )  # fmt: skip
         self.services = plain_table(
             tr("What was done"),
-            [tr("On"), tr("What"), tr("By"), tr("Holds until"), tr("Certificate"), tr("Words")],
+            [tr("On"), tr("What"), tr("By"), tr("Holds until"), tr("Document"), tr("Words")],
         )
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        self.save_button = button(tr("Write certificate"), self.save_certificate)
+        self.save_button = button(tr("Write the document out"), self.save_document)
         self.retire_button = button("", self.retire)
         self.group = QLineEdit()
         self.group.setPlaceholderText(tr("its site's"))
@@ -115,7 +116,8 @@ class LifeDialog(QDialog):
                     self.retire_button),
                 self.facts,
                 label(tr("Missions and places"), "head"), self.missions,
-                label(tr("Batteries, calibrations, repairs"), "head"), self.services,
+                label(tr("Batteries, calibrations, repairs, its own reports"), "head"),
+                self.services,
                 self._entry_line(), self.problem,
                 row(self.save_button, 1, button(tr("Close"), self.accept)),
                 spacing=7, margins=16,
@@ -197,17 +199,20 @@ class LifeDialog(QDialog):
         )  # fmt: skip
         kinds = {"battery": tr("battery"), "calibration": tr("calibration"),
                  "repair": tr("repair"), "note": tr("note")}  # fmt: skip
-        fill(
-            self.services,
-            [
-                [date(s.at_ms, zone), kinds[s.kind], s.person,
-                 date(s.due_ms, zone) if s.due_ms else "",
-                 s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}",
-                 s.words]
-                for s in known.services
-            ],
-            list(known.services),
-        )  # fmt: skip
+        rows = [
+            (s.at_ms, s, [date(s.at_ms, zone), kinds[s.kind], s.person,
+             date(s.due_ms, zone) if s.due_ms else "",
+             s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}", s.words])
+            for s in known.services
+        ]  # fmt: skip
+        rows += [
+            (r.at_ms, r, [date(r.at_ms, zone), tr("its own report"), r.person, "",
+             f"{r.name} · {r.sha256[:8]}",
+             f"{tr('Mission')} {r.mission}" if r.mission is not None else ""])
+            for r in known.reports
+        ]  # fmt: skip
+        rows.sort(key=lambda line: -line[0])
+        fill(self.services, [texts for _, _, texts in rows], [thing for _, thing, _ in rows])
 
     # -- acts ------------------------------------------------------------------------------------
     def _say(self, sentence: str) -> None:
@@ -252,17 +257,22 @@ class LifeDialog(QDialog):
         self._house.archive_changed.emit()
         self._load()
 
-    def save_certificate(self) -> None:
-        """Write the chosen entry's certificate out again."""
+    def save_document(self) -> None:
+        """Write the chosen entry's certificate, or the logger's own report, out again."""
         entry = chosen_thing(self.services)
-        if not isinstance(entry, ServiceEntry) or not entry.certificate_sha256:
-            self._say(tr("Choose a calibration with a certificate first."))
+        name = ""
+        if isinstance(entry, KeptReport):
+            name = entry.name
+        elif isinstance(entry, ServiceEntry):
+            name = entry.certificate_name
+        if not name:
+            self._say(tr("Choose a line with a document first."))
             return
-        start = str(sheets_folder(self._house.desk) / entry.certificate_name)
-        path, _ = QFileDialog.getSaveFileName(self, tr("Write certificate"), start)
+        start = str(sheets_folder(self._house.desk) / name)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write the document out"), start)
         if path:
             try:
-                save_certificate(self._house.desk, entry, Path(path))
+                save_document(self._house.desk, entry, Path(path))
             except GezeitenError as exc:
                 self._say(str(exc))
 

@@ -136,6 +136,7 @@ class LiveDialog(QDialog):
     def _build(self) -> None:
         self.profile, self.port, self.point = QComboBox(), QComboBox(), QComboBox()
         self.port.setEditable(True)
+        self.port.setToolTip(tr("A serial port; for registers also a place like 192.168.4.20:502"))
         self.point.setEditable(True)
         self.name = QLineEdit()
         self.every = QLineEdit(interval_text(60))
