@@ -19,7 +19,8 @@ from gezeiten.desk.rounds import make_round
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.plan import Plan
 from gezeiten.ui import house as places
-from gezeiten.ui.views.field_desk import LAUNCH, PLAN, FieldDeskPlace
+from gezeiten.ui.views.field_desk import FieldDeskPlace
+from gezeiten.ui.views.stage_states import LAUNCH, PLAN
 from gezeiten.ui.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, STORE_PLAN, Lab, StartStandin
 from tests.ui_help import idle, open_window, press

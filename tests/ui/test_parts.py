@@ -114,6 +114,24 @@ def test_errors_in_work_come_back_as_one_sentence(
     assert said == [words]
 
 
+def test_what_comes_after_the_end_is_shown_to_nobody(qtbot: QtBot) -> None:
+    works, shown = Works(), []
+    begun = threading.Event()
+
+    def work(task: Task) -> str:
+        begun.set()
+        while not task.cancelled():
+            begun.wait(0.001)
+        task.progress.emit("late")
+        return "later"
+
+    with qtbot.waitSignal(works.idle):
+        works.start(work, shown.append, shown.append, shown.append)
+        assert begun.wait(10)
+        works.stop()  # waits for the work, whose results are still on their way
+    assert shown == []
+
+
 def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path: Path) -> None:
     desk = Desk(tmp_path)
     house = House(desk)

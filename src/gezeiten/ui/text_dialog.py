@@ -33,13 +33,13 @@ from gezeiten.desk.text_files import (
     take_text,
     zones_before,
 )
-from gezeiten.domain.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import iso_utc
-from gezeiten.domain.units import shown_units
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import FIXED, SPACES, ColumnTie, TextForm, Tie
+from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, Tie
 from gezeiten.exchange.text_sniff import Known
 from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.column_ties import ColumnTies
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import button, clear, column, label, row, set_role
@@ -107,8 +107,8 @@ class TextDialog(QDialog):
         self.pattern.setToolTip(tr("%Y year, %m month, %d day, %j day of the year, %H %M %S time"))
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(10)
-        self._ties: list[tuple[int, QComboBox, QComboBox]] = []
-        self._tie_grid = QGridLayout()
+        self.columns = ColumnTies()
+        self.columns.changed.connect(self._changed)
         self.words = label("", wrap=True)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
@@ -150,7 +150,7 @@ class TextDialog(QDialog):
         right = QWidget()
         right.setFixedWidth(400)
         right.setLayout(
-            column(self.doubts, self._grid, label(tr("Columns"), "head"), self._tie_grid, 1,
+            column(self.doubts, self._grid, label(tr("Columns"), "head"), self.columns, 1,
                    self.words, self.bar, row(self.take, self.close_button, 1), spacing=8)
         )  # fmt: skip
         self.setLayout(row(left, right, margins=14))
@@ -211,7 +211,7 @@ class TextDialog(QDialog):
         self._open_doubts = {d.kind for d in recognised.proposal.doubts if d.choices}
         self._show_doubts(self._tie)
         self._show_form(self._tie)
-        self._show_ties(self._tie)
+        self.columns.show_tie(self._tie)
         self._changed()
 
     def _show(self, found: tuple[Recognised, list[tuple[str, str]]]) -> None:
@@ -231,7 +231,7 @@ class TextDialog(QDialog):
             self._open_doubts = {d.kind for d in proposal.doubts if d.choices}
         self._show_doubts(tie)
         self._show_form(tie)
-        self._show_ties(tie)
+        self.columns.show_tie(tie)
         self._changed()
         (self.point if not tie.point else self.take).setFocus()
 
@@ -284,45 +284,6 @@ class TextDialog(QDialog):
         self.decimal.setCurrentIndex(self.decimal.findData(form.decimal))
         self.first_line.setText(str(form.first_line))
 
-    def _show_ties(self, tie: Tie) -> None:
-        clear(self._tie_grid)
-        self._ties = []
-        header = tie.form.header
-        for line, one in enumerate(tie.columns):
-            words = header[one.column] if header else tr("column %1").replace(
-                "%1", str(one.column + 1)
-            )  # fmt: skip
-            what, unit = QComboBox(), QComboBox()
-            what.addItem(tr("leave out"), "")
-            for key, known in QUANTITIES.items():
-                what.addItem(tr(known.name), key)
-            what.setAccessibleName(words)
-            unit.setAccessibleName(tr("Unit of %1").replace("%1", words))
-            what.setCurrentIndex(max(what.findData(one.quantity), 0))
-            self._fill_units(what, unit, one.unit)
-            what.currentIndexChanged.connect(lambda _, w=what, u=unit: self._retied(w, u))
-            unit.currentIndexChanged.connect(self._changed)
-            shown = label(words[:24], "muted")
-            shown.setToolTip(words)
-            for place, part in enumerate((shown, what, unit)):
-                self._tie_grid.addWidget(part, line, place)
-            self._ties.append((one.column, what, unit))
-        self._tie_grid.setColumnStretch(1, 1)
-
-    def _fill_units(self, what: QComboBox, unit: QComboBox, wanted: str) -> None:
-        unit.blockSignals(True)
-        unit.clear()
-        key = what.currentData()
-        if key:
-            unit.addItems([shown.name for shown in shown_units(quantity(key).unit)])
-            unit.setCurrentIndex(max(unit.findText(wanted), 0))
-        unit.setEnabled(bool(key))
-        unit.blockSignals(False)
-
-    def _retied(self, what: QComboBox, unit: QComboBox) -> None:
-        self._fill_units(what, unit, unit.currentText())
-        self._changed()
-
     # -- the tie as chosen -----------------------------------------------------------------------
     def tie(self) -> Tie | None:
         """Return the tie as it is chosen now."""
@@ -335,11 +296,7 @@ class TextDialog(QDialog):
             old, delimiter=self.delimiter.currentData(), decimal=self.decimal.currentData(),
             first_line=int(self.first_line.text() or 1), time=time,
         )  # fmt: skip
-        columns = tuple(
-            ColumnTie(place, what.currentData(), unit.currentText())
-            for place, what, unit in self._ties
-        )
-        return Tie(self.name.text(), self.point.currentText(), form, columns)
+        return Tie(self.name.text(), self.point.currentText(), form, self.columns.ties())
 
     def _zone_chosen(self) -> None:
         """The question for the zone is answered, or there is one again."""

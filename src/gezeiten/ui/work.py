@@ -68,6 +68,7 @@ class Works(QObject):
         # most work waits for lines and disks: a look at a silent port must not keep others waiting
         self._pool.setMaxThreadCount(_AT_ONCE)
         self._running: set[Task] = set()
+        self._stopped = False
 
     def start(
         self,
@@ -79,14 +80,23 @@ class Works(QObject):
         """Run `work(task)` in a thread; the callbacks run in the main thread."""
         task = Task()
         queued = Qt.ConnectionType.QueuedConnection
-        task.done.connect(done, queued)
-        task.failed.connect(failed, queued)
+        task.done.connect(self._unless_stopped(done), queued)
+        task.failed.connect(self._unless_stopped(failed), queued)
         if progress:
-            task.progress.connect(progress, queued)
+            task.progress.connect(self._unless_stopped(progress), queued)
         task.finished.connect(lambda: self._forget(task), queued)
         self._running.add(task)
         self._pool.start(_Job(task, work))
         return task
+
+    def _unless_stopped(self, callback: Callable[[Any], None]) -> Callable[[Any], None]:
+        """What comes after the end is shown to nobody: the widgets may be gone by then."""
+
+        def guarded(value: Any) -> None:
+            if not self._stopped:
+                callback(value)
+
+        return guarded
 
     def _forget(self, task: Task) -> None:
         self._running.discard(task)
@@ -98,7 +108,8 @@ class Works(QObject):
         return bool(self._running)
 
     def stop(self) -> None:
-        """Ask everything to end and wait for it."""
+        """Ask everything to end and wait for it; nothing is called back any more."""
+        self._stopped = True
         for task in list(self._running):
             task.cancel()
         self._pool.waitForDone(10_000)

@@ -8,9 +8,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
+from gezeiten.desk.accepted import AcceptedWords
 from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.checks import (
-    CLOCK_KEY,
     Check,
     checks_before_launch,
     label_check,
@@ -18,7 +18,6 @@ from gezeiten.desk.checks import (
     next_visit_ms,
     present_temp_c,
 )
-from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.launching import Launched
 from gezeiten.desk.overviews import OverviewCame
@@ -51,15 +50,22 @@ from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import not_kept_words
 from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words, overview_words
-from gezeiten.ui.views.mission_page import MissionPage, state_words
+from gezeiten.ui.views.mission_page import MissionPage
 from gezeiten.ui.views.nobody_page import NobodyPage
 from gezeiten.ui.views.plan_page import PlanPage
 from gezeiten.ui.views.plan_shelf import PlanShelf
 from gezeiten.ui.views.several_desk import SeveralDesk
+from gezeiten.ui.views.stage_states import (
+    HEALTH,
+    IDENTITY,
+    LAUNCH,
+    OFFLOAD,
+    PLAN,
+    stage_states,
+)
 from gezeiten.ui.views.stages import StageBar
 from gezeiten.ui.work import Task
 
-IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
 _LOGGER_PAGE, _PLAN_PAGE, _MISSION_PAGE = range(3)
 
 
@@ -77,8 +83,7 @@ class FieldDeskPlace(Place):
         self._in_editor: str | None = None
         self._usual: Plan | None = None
         self._edits: dict[str, tuple[Plan, str]] = {}
-        self._accepted: dict[str, dict[str, str]] = {}
-        self._clock_word: tuple[str, str] | None = None
+        self._accepted = AcceptedWords(house.desk)
         self._labels: dict[str, str] = {}
         self._round: Round | None = None
         self._build()
@@ -407,20 +412,12 @@ class FieldDeskPlace(Place):
         field.textEdited.emit(field.text())
 
     def _words(self, card: LoggerCard) -> dict[str, str]:
-        """The words why for this logger. One for the computer's clock is good for all loggers, as
-        long as the doubt is the same."""
-        words = dict(self._accepted.get(card.serial, {}))
-        if self._clock_word and self._clock_word[0] == " ".join(clock_doubts(self.house.desk)):
-            words[CLOCK_KEY] = self._clock_word[1]
-        return words
+        """The words why for this logger."""
+        return self._accepted.words(card.serial)
 
     def _accept(self, key: str, word: str) -> None:
-        if key == CLOCK_KEY:
-            self._clock_word = (" ".join(clock_doubts(self.house.desk)), word)
         targets = self.loggers.ticked() if self.group.is_on else [self.card]
-        for card in targets:
-            if card is not None:
-                self._accepted.setdefault(card.serial, {})[key] = word
+        self._accepted.accept(key, word, [card.serial for card in targets if card is not None])
         self._plan_changed()
         self.group.prepare()
         self.main.setFocus()  # the field for the word is gone, the next step is near
@@ -433,32 +430,10 @@ class FieldDeskPlace(Place):
         self._show_main()
 
     def _show_stages(self, card: LoggerCard) -> None:
-        wrong = any(c.key == "label" and c.weight == "blocking" for c in self._checks)
-        compared = not any(c.key == "label" for c in self._checks)
-        identity = "blocking" if wrong else "passed" if compared else "note"
-        words = tr("another label!") if wrong else tr("label compared") if compared else card.serial
-        self.stages.set_state(IDENTITY, identity, words)
-        if card.readings_to_fetch:
-            count = counted(card.readings_not_kept, "%n not kept", "%n not kept")
-            self.stages.set_state(OFFLOAD, "look", count)
-        else:
-            self.stages.set_state(OFFLOAD, "passed", tr("all kept"))
-        looks = [c for c in self._checks if c.weight == "look" and not c.field]
-        warned = counted(len(looks), "%n warning", "%n warnings") if looks else tr("good")
-        self.stages.set_state(HEALTH, "look" if looks else "passed", warned)
-        blocked = sum(c.weight == "blocking" and bool(c.field) for c in self._checks)
-        self.stages.set_state(
-            PLAN,
-            "blocking" if blocked else "passed",
-            counted(blocked, "%n thing in the way", "%n things in the way")
-            if blocked
-            else tr("changed")
-            if self.editor.plan() != self._usual
-            else tr("fits"),
-        )
-        ready = not any(c.weight == "blocking" or c.wants_word for c in self._checks)
-        doing_ = state_words(card, self.zone_of(card))
-        self.stages.set_state(LAUNCH, "note", tr("ready") if ready else doing_)
+        changed = self.editor.plan() != self._usual
+        zone = self.zone_of(card)
+        for stage, state, words in stage_states(card, self._checks, zone, changed=changed):
+            self.stages.set_state(stage, state, words)
 
     def _next(self) -> str:
         """Return the next step: offload, launch, accept, pin, several or nothing."""
@@ -689,7 +664,8 @@ class FieldDeskPlace(Place):
 
     def _launched_one(self, done: Launched) -> None:
         self._launched[done.serial] = done
-        for kept in (self._edits, self._accepted, self._labels):
+        self._accepted.forget(done.serial)
+        for kept in (self._edits, self._labels):
             kept.pop(done.serial, None)
         if self._in_editor == done.serial:
             self._in_editor = self._usual = None  # the plan on the logger is the new start
