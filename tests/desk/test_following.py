@@ -168,6 +168,6 @@ def test_watch_without_a_window(online: Lab) -> None:
     told = [json.loads(line) for line in done.stdout.splitlines()]
     assert [news["kind"] for news in told] == ["following", "fetched"]
     assert kept(online)[0][0][0] == 0
-    refused = subprocess.run([*command[:5], "--json"], capture_output=True, text=True, check=False)
+    refused = subprocess.run([*command[:6], "--json"], capture_output=True, text=True, check=False)
     assert refused.returncode == 2
     assert "No logger to follow" in refused.stderr
