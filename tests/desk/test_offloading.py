@@ -22,6 +22,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
+from gezeiten.link.mission_file import FileChannel, Header, encode_block, encode_header
 from gezeiten.link.transfer import Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 
@@ -184,6 +185,18 @@ def test_an_incoming_file_of_junk_is_put_aside(lab: Lab) -> None:
     path.write_bytes(b"half a header")
     assert recover_incoming(lab.desk) == []
     assert path.with_suffix(".unreadable").read_bytes() == b"half a header"
+
+
+def test_a_file_whose_plan_makes_no_sense_does_not_keep_the_archive_shut(lab: Lab) -> None:
+    channels = (FileChannel("air_temperature", "°C", "int16", 100, 0.0),)
+    header = Header("D-2041", "Düne T2", "1", 1, 5, 1000, 60_000, channels, {"channels": 7})
+    data = encode_header(header) + encode_block(channels, 0, [np.arange(20)])
+    (lab.desk.archive.incoming / "odd.network.part").write_bytes(data)
+    assert recover_incoming(lab.desk) == []
+    assert (lab.desk.archive.incoming / "odd.network.unreadable").read_bytes() == data
+    [entry] = logbook_entries(lab.desk, act="put aside")
+    assert "odd.network.unreadable" in entry.sentence
+    assert verify(lab.desk).is_whole
 
 
 def test_an_incoming_file_that_was_taken_in_already_adds_nothing(running: Lab) -> None:

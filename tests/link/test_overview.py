@@ -93,14 +93,15 @@ def test_means_come_with_their_extremes(logging_lab: Lab, tmp_path: Path) -> Non
     assert seen.came == [(0, 999)]  # the last one is in no full group
     np.testing.assert_array_equal(seen_times, times.reshape(-1, 9)[:, 4])  # the middle of nine
     for i, full in enumerate((temp, humidity)):
-        channel = seen.mission_channels[i]
+        channel = seen.mission_header.channels[i]
         groups = full.reshape(-1, 9)
         mean, low, high = columns[3 * i : 3 * i + 3]
         np.testing.assert_allclose(mean, groups.mean(axis=1), atol=0.51 / channel.divisor)
         np.testing.assert_allclose(low, groups.min(axis=1), atol=1e-9)
         np.testing.assert_allclose(high, groups.max(axis=1), atol=1e-9)
     header = seen.file.header
-    assert (seen.mission_first_ms, seen.mission_interval_ms) == (times[0], 600_000)
+    mission = seen.mission_header
+    assert (mission.first_ms, mission.interval_ms) == (times[0], 600_000)
     assert [ch.key for ch in header.channels][:3] == [
         "air_temperature", "air_temperature lowest", "air_temperature highest",
     ]  # fmt: skip

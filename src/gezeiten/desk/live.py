@@ -17,7 +17,7 @@ from typing import TextIO
 from gezeiten.archive.database import translated
 from gezeiten.archive.text_intake import LIVE_MODEL, check_name
 from gezeiten.desk.context import Desk
-from gezeiten.desk.offloading import put_aside
+from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.text_files import TextTaken, take_tied
 from gezeiten.domain.quantities import quantity
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
@@ -273,17 +273,4 @@ def _take_journal(desk: Desk, path: Path) -> TextTaken:
 
 def recover_journals(desk: Desk) -> int:
     """Take in what recordings that were killed left behind; returns how many there were."""
-    count = 0
-    for path in sorted(desk.archive.incoming.glob(f"*{_SUFFIX}")):
-        with translated(desk.archive.folder):
-            lock = lock_incoming(path)
-        if lock is None:
-            continue  # it is being recorded now
-        try:
-            _take_journal(desk, path)
-            count += 1
-        except InputError as exc:
-            put_aside(desk, path, str(exc))
-        finally:
-            os.close(lock)
-    return count
+    return len(take_left_behind(desk, _SUFFIX, lambda path: _take_journal(desk, path)))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,13 +16,14 @@ from gezeiten.archive.intake import (
 from gezeiten.desk.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
+from gezeiten.desk.incoming import LEFT_BEHIND, take_left_behind
 from gezeiten.domain.coverage import Range, size
-from gezeiten.errors import DeviceError, GezeitenError
+from gezeiten.errors import GezeitenError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.mission_file import MissionFile, decode_mission_file
 from gezeiten.link.offload import Transfer, offload
 from gezeiten.link.session import LoggerSession
-from gezeiten.link.transfer import INCOMING, UNWATCHED, Watch, lock_incoming, route_of
+from gezeiten.link.transfer import INCOMING, UNWATCHED, Watch, route_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,36 +182,12 @@ def recover_incoming(desk: Desk) -> list[Intake]:
 
     A file without a readable header holds nothing and is put aside under its own name.
     """
-    taken = []
-    for path in sorted(desk.archive.incoming.glob(f"*{INCOMING}")):
-        with translated(desk.archive.folder):
-            lock = lock_incoming(path)
-        if lock is None:
-            continue  # another program is writing it now
-        try:
-            taken += _recover(desk, path)
-        finally:
-            os.close(lock)
-    return taken
+    return take_left_behind(desk, INCOMING, lambda path: _recover(desk, path))
 
 
-def put_aside(desk: Desk, path: Path, why: str) -> None:
-    """Keep an incoming file that cannot be taken in under its own name, and say so."""
-    aside = path.with_suffix(".unreadable")
-    with translated(desk.archive.folder):
-        path.rename(aside)
-    desk.log_alone("put aside", aside.name, f"{aside.name} in incoming/ could not be read: {why}")
-
-
-def _recover(desk: Desk, path: Path) -> list[Intake]:
-    how = Circumstances(
-        desk.now_ms(), desk.person, route_of(path), cut_short="the program ended in the middle."
-    )
-    try:
-        intake = take_in_file(desk, path, how)
-    except DeviceError as exc:
-        put_aside(desk, path, str(exc))
-        return []
+def _recover(desk: Desk, path: Path) -> Intake:
+    how = Circumstances(desk.now_ms(), desk.person, route_of(path), cut_short=LEFT_BEHIND)
+    intake = take_in_file(desk, path, how)
     with translated(desk.archive.folder):
         path.unlink()
-    return [intake]
+    return intake

@@ -5,7 +5,6 @@ What an overview shows still counts as not offloaded: no figure, gap or excursio
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,17 +12,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.archive.database import translated
-from gezeiten.archive.intake import Circumstances, RawChannel, RawMission, kept_ranges
+from gezeiten.archive.intake import Circumstances, kept_ranges
 from gezeiten.archive.overviews import keep_overview, overviews_at
 from gezeiten.archive.tables import Mission, OverviewRow
 from gezeiten.desk.contact import session_with
 from gezeiten.desk.context import Desk
+from gezeiten.desk.incoming import LEFT_BEHIND, take_left_behind
+from gezeiten.desk.offloading import raw_mission
 from gezeiten.domain.coverage import Range, merged, size
 from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.thinning import ThinKind, Thinning
+from gezeiten.domain.thinning import ThinKind, Thinning, seems_outside
 from gezeiten.domain.timeline import Span, Times, Values
-from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError
+from gezeiten.errors import GezeitenError, LoggerAnswerError
 from gezeiten.link.line import Endpoint
+from gezeiten.link.mission_file import MissionFile
 from gezeiten.link.overview import (
     HIGHEST,
     LOWEST,
@@ -32,7 +34,7 @@ from gezeiten.link.overview import (
     decode_overview,
     take_overview,
 )
-from gezeiten.link.transfer import UNWATCHED, Watch, lock_incoming, route_of
+from gezeiten.link.transfer import UNWATCHED, Watch, route_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +110,8 @@ def _keep(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCa
             path.unlink()
         raise LoggerAnswerError(cut_short or "Nothing of the overview came; ask for it again.")
     how = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
-    mission = _raw_mission(overview)
+    bare = MissionFile(overview.mission_header, events=overview.file.events)
+    mission = raw_mission(bare, [])
     row = keep_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
     with translated(desk.archive.folder):
         path.unlink()
@@ -117,38 +120,14 @@ def _keep(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCa
     return _came(overview, point_id, cut_short)
 
 
-def _raw_mission(overview: Overview) -> RawMission:
-    """Return the mission of an overview, without readings."""
-    header = overview.file.header
-    return RawMission(
-        serial=header.serial,
-        model=header.model,
-        firmware=header.firmware,
-        number=header.mission,
-        launched_ms=header.launched_ms,
-        first_ms=overview.mission_first_ms,
-        interval_ms=overview.mission_interval_ms,
-        plan=header.plan,
-        channels=tuple(RawChannel(ch.key, ch.unit) for ch in overview.mission_channels),
-        numbers=np.empty(0, np.int64),
-        times=np.empty(0, np.int64),
-        step_ms=0,
-        values=[],
-        received=[],
-        damaged=[],
-        events=overview.file.events,
-    )
-
-
 def _came(overview: Overview, point_id: int, error: str) -> OverviewCame:
-    lines = {ch.key: _line(overview, ch.key) for ch in overview.mission_channels}
+    lines = {ch.key: _line(overview, ch.key) for ch in overview.mission_header.channels}
     times = next(iter(lines.values())).times_utc_ms
     outside = np.zeros(len(times), np.bool_)
     for rule in plan_from_dict(overview.file.header.plan).limits:
         line = lines.get(rule.channel)
         if line is not None and rule.has_value and rule.level == "alarm":
-            reach = line.highs if rule.side == "above" else line.lows
-            outside |= rule.outside(line.values if reach is None else reach)
+            outside |= seems_outside(rule, line.values, line.lows, line.highs)
     extremes = []
     for key, line in lines.items():
         low = line.values if line.lows is None else line.lows
@@ -176,20 +155,9 @@ def _line(overview: Overview, channel: str) -> OverviewLine:
 
 def recover_overviews(desk: Desk) -> int:
     """Take in the overviews that a program left behind when it was killed; returns how many."""
-    count = 0
-    for path in sorted(desk.archive.incoming.glob(f"*{SUFFIX}")):
-        with translated(desk.archive.folder):
-            lock = lock_incoming(path)
-        if lock is None:
-            continue  # another program is writing it now
-        try:
-            _keep(desk, path, route_of(path), "the program ended in the middle.")
-            count += 1
-        except DeviceError:
-            path.unlink(missing_ok=True)  # it holds nothing, and costs seconds to ask for again
-        finally:
-            os.close(lock)
-    return count
+    return len(
+        take_left_behind(desk, SUFFIX, lambda path: _keep(desk, path, route_of(path), LEFT_BEHIND))
+    )
 
 
 # -- drawing ---------------------------------------------------------------------------------------
@@ -204,7 +172,7 @@ def overview_lines(desk: Desk, point_id: int, channel: str) -> list[OverviewLine
     lines = []
     for row in rows:
         overview = _decoded(desk, row)
-        if any(ch.key == channel for ch in overview.mission_channels):
+        if any(ch.key == channel for ch in overview.mission_header.channels):
             line = _shown(overview, channel, covered[row.mission_id])
             if line is not None:
                 lines.append(line)

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.coverage import Range
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.timeline import Values
 
 MOST_EVERY = 65_535
@@ -60,6 +61,17 @@ class Thinning:
         begin = mission_first_ms + self.first * interval_ms
         half = (self.every - 1) * interval_ms // 2
         return begin + half if self.kind == ThinKind.MEANS else begin
+
+
+def seems_outside(
+    rule: LimitRule, values: Values, lows: Values | None, highs: Values | None
+) -> NDArray[np.bool_]:
+    """Return where an overview reaches beyond a limit on the value, whatever its delay and window.
+
+    values: shape (n,); lows, highs: of each group, None where single readings are shown.
+    """
+    reach = highs if rule.side == "above" else lows
+    return rule.outside(values if reach is None else reach)
 
 
 def group_figures(values: Values, every: int) -> tuple[Values, Values, Values]:

@@ -12,7 +12,7 @@ from typing import Any
 
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.thinning import ThinKind, Thinning
-from gezeiten.errors import GezeitenError, LoggerAnswerError, LoggerBusyError
+from gezeiten.errors import DeviceError, LoggerAnswerError, LoggerBusyError
 from gezeiten.link import registers as reg
 from gezeiten.link.mission_file import (
     FileChannel,
@@ -30,6 +30,7 @@ SUFFIX = ".overview"
 KIND = "overview"
 LOWEST, HIGHEST = " lowest", " highest"
 """Behind a channel's key: the lowest and highest reading of every group, beside its mean."""
+_MEANS_COLUMNS = 3
 _CODES = {ThinKind.NTH: 0, ThinKind.MEANS: 1}
 
 
@@ -41,21 +42,18 @@ class Overview:
     file: MissionFile
 
     @property
-    def mission_interval_ms(self) -> int:
-        """The interval between the readings themselves."""
-        return self.file.header.interval_ms // self.thinning.every
-
-    @property
-    def mission_first_ms(self) -> int:
-        """The instant of reading 0 of the mission."""
-        # where value 0 would be if the mission began at 0, taken off again
-        return self.file.header.first_ms - self.thinning.first_ms(0, self.mission_interval_ms)
-
-    @property
-    def mission_channels(self) -> tuple[FileChannel, ...]:
-        """The channels as the mission has them."""
-        channels = self.file.header.channels
-        return channels[::3] if self.thinning.kind == ThinKind.MEANS else channels
+    def mission_header(self) -> Header:
+        """The header as the mission itself has it."""
+        header, thinning = self.file.header, self.thinning
+        interval_ms = header.interval_ms // thinning.every
+        means = thinning.kind == ThinKind.MEANS
+        return replace(
+            header,
+            # where value 0 would be if the mission began at 0, taken off again
+            first_ms=header.first_ms - thinning.first_ms(0, interval_ms),
+            interval_ms=interval_ms,
+            channels=header.channels[::_MEANS_COLUMNS] if means else header.channels,
+        )
 
     @property
     def came(self) -> list[Range]:
@@ -120,9 +118,12 @@ def decode_overview(data: bytes) -> Overview:
         return _header_of(content)
 
     file = decode_mission_file(data, read)
-    end = asked[0].values
-    file.blocks = [block for block in file.blocks if block.range[1] <= end]
-    return Overview(asked[0], file)
+    [thinning] = asked
+    columns = _MEANS_COLUMNS if thinning.kind == ThinKind.MEANS else 1
+    if file.header.interval_ms % thinning.every or len(file.header.channels) % columns:
+        raise LoggerAnswerError("The overview does not suit what it shows; ask for it again.")
+    file.blocks = [block for block in file.blocks if block.range[1] <= thinning.values]
+    return Overview(thinning, file)
 
 
 def take_overview(
@@ -152,10 +153,12 @@ def take_overview(
     try:
         if transfer.error is None:
             _entry(session, mission, thinning)  # still this one: no other computer came between
-    except GezeitenError:
+    except LoggerBusyError:
         transfer.path.unlink()
         transfer.release()
         raise
+    except DeviceError as exc:
+        transfer.error = exc  # the line broke after all of it had come: it is kept
     return transfer
 
 
