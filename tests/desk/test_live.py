@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -73,19 +74,20 @@ def series(lab: Lab, channel: str) -> tuple[np.ndarray, np.ndarray]:
 
 
 @pytest.mark.parametrize(
-    ("kind", "name", "channel", "low", "high"),
+    ("kind", "name", "channel", "wave", "resolution"),
     [
-        ("lines", "lines", "air_temperature", 7, 15),
-        ("registers", "registers", "co2", 850, 1210),
-        ("sdi12", "SDI-12", "water_level", 1.7, 2.3),
+        ("lines", "lines", "air_temperature", (11, 4, 300), 0.01),
+        ("registers", "registers", "co2", (1040, 160, 300), 1),
+        ("sdi12", "SDI-12", "water_level", (2, 0.3, 200), 0.001),
     ],
 )
 def test_each_kind_of_instrument_is_recorded(
-    lab: Lab, start_instrument: StartInstrument, kind: str, name: str, channel: str, low: float,
-    high: float,
+    lab: Lab, start_instrument: StartInstrument, kind: str, name: str, channel: str,
+    wave: tuple[float, float, float], resolution: float,
 ) -> None:  # fmt: skip
     options = ("--every", "0.1") if kind == "lines" else ()
     every = 6.0 if kind == "sdi12" else 1.0
+    began_s = time.time()
     news = recorded(lab, live_plan(name, start_instrument(kind, *options), every_s=every))
     assert [n.kind for n in news].count("reading") == 2
     assert any(n.kind == "sample" and n.words for n in news)
@@ -93,7 +95,11 @@ def test_each_kind_of_instrument_is_recorded(
     times, values = series(lab, channel)
     assert len(times) == 2
     assert np.all(times % round(every * 1000) == 0)
-    assert np.all((values > low) & (values < high))
+    # the practice instrument's slow sine (middle, swing, seconds per radian) while this was read
+    middle, swing, radian_s = wave
+    while_read = middle + swing * np.sin(np.linspace(began_s, time.time()) / radian_s)
+    assert np.all(values >= while_read.min() - resolution)
+    assert np.all(values <= while_read.max() + resolution)
     with lab.desk.archive.reading() as session:
         assert session.scalars(select(Offload)).one().route == "live line"
     assert verify(lab.desk).is_whole
