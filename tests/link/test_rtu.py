@@ -207,6 +207,15 @@ def test_speed_and_stop_bits_are_found(
     assert len(settings_to_try(port.path, port)) == len(settings_to_try(port.path))
 
 
+def test_a_slow_logger_is_found_where_it_was_last_time(
+    cable: StandinProcess, port: CablePort
+) -> None:
+    cable.order("fault", answer_after_s=0.6)
+    tried: list[CablePort] = []
+    assert detect(port.path, last=port, trying=tried.append) == port
+    assert tried == [port]
+
+
 def test_looking_can_be_stopped(cable: StandinProcess, port: CablePort) -> None:
     with pytest.raises(CancelledError):
         detect(port.path, cancelled=lambda: True)

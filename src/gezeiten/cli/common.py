@@ -1,34 +1,20 @@
-"""What all commands share: the archive option, output as text or JSON, errors as exit codes."""
+"""What commands on an archive share: where it lies, opening it, instants and stretches."""
 
 from __future__ import annotations
 
-import functools
-import json
-import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 from zoneinfo import ZoneInfo
 
-import click
 from platformdirs import user_config_path, user_data_path
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
 from gezeiten.desk.recovery import recover
 from gezeiten.domain.timeline import DAY_MS, to_ms
-from gezeiten.errors import GezeitenError, InputError
-
-archive_option = click.option(
-    "--archive",
-    "folder",
-    type=click.Path(path_type=Path, file_okay=False),
-    envvar="GEZEITEN_ARCHIVE",
-    help="Folder of the archive; default: the user's data folder.",
-)
-json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+from gezeiten.errors import InputError
 
 
 def default_folder() -> Path:
@@ -55,29 +41,6 @@ def open_desk(folder: Path | None) -> Iterator[Desk]:
         yield desk
     finally:
         desk.close()
-
-
-def reports_errors(command: Callable[..., None]) -> Callable[..., None]:
-    """Turn our errors into one line on standard error and their exit code."""
-
-    @functools.wraps(command)
-    def wrapped(*args: Any, **options: Any) -> None:
-        try:
-            command(*args, **options)
-        except GezeitenError as exc:
-            click.echo(str(exc), err=True)
-            sys.exit(exc.exit_code)
-
-    return wrapped
-
-
-def put(as_json: bool, data: Any, lines: list[str]) -> None:
-    """Print data as JSON, or lines for people."""
-    if as_json:
-        click.echo(json.dumps(data, ensure_ascii=False, indent=2))
-    else:
-        for line in lines:
-            click.echo(line)
 
 
 def instant_ms(text: str, zone: str) -> int:

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import reports_errors
 from gezeiten.cli.demo import open_demo
+from gezeiten.cli.options import reports_errors
 
 
 @click.command("demo")

@@ -7,7 +7,8 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import archive_option, json_option, open_desk, put, reports_errors
+from gezeiten.cli.common import open_desk
+from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.drives import (
     is_mission_file,
     look_at_drive,

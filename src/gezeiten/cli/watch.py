@@ -10,7 +10,8 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import archive_option, json_option, open_desk, reports_errors
+from gezeiten.cli.common import open_desk
+from gezeiten.cli.options import archive_option, json_option, reports_errors
 from gezeiten.desk.following import Follower, News, Pace, followed_addresses
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.errors import InputError

@@ -48,8 +48,10 @@ USUAL_SETTINGS: tuple[tuple[int, str, int], ...] = (
     (1_200, "E", 1),
 )
 AUTO = "auto"
-_ANSWER_S = 0.12
+_ANSWER_S = 0.2
 """For the first byte of a probe's answer, beside the time the line needs for a frame."""
+_KNOWN_ANSWER_S = 1.0
+"""The same in the last good setting: a logger that was there and is slow today is not gone."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,12 +106,14 @@ def detect(
         SurroundingsError: this account may not use it.
         CancelledError: as wished.
     """
+    known = replace(last, path=path) if last else None
     for port in settings_to_try(path, last):
         if cancelled():
             raise CancelledError(f"Looking at {path} was stopped.")
         trying(port)
         try:
-            with ModbusRtu(port, TimeLimits(answer_s=_ANSWER_S + 40 / port.bytes_per_s)) as line:
+            patience_s = _KNOWN_ANSWER_S if port == known else _ANSWER_S
+            with ModbusRtu(port, TimeLimits(answer_s=patience_s + 40 / port.bytes_per_s)) as line:
                 LoggerSession(line).identify()
             return port
         except (LoggerBusyError, SurroundingsError):

@@ -123,6 +123,7 @@ class SerialFace:
                     await self._answer(frame[1:-2])
 
     async def _answer(self, message: bytes) -> None:
+        await asyncio.sleep(self._faults.answer_after_s)
         # from here on the line is busy until the whole answer is out, at its average pace
         self._free_at = asyncio.get_running_loop().time()
         if message[0] == reg.BURST_FUNCTION:

@@ -52,6 +52,7 @@ class Misbehaviour:
     after them is still obeyed, only its answer is lost. vanish_after_commit: the next commit is
     obeyed and its answer lost. lose_prepare: preparations are forgotten. no_burst: function 65 is
     unknown. noise_every_bytes: on a serial line, a byte arrives changed about so often.
+    answer_after_s: on a serial line, so long it thinks before each answer.
     """
 
     vanish_after_bytes: int | None = None
@@ -69,6 +70,7 @@ class Misbehaviour:
     lose_prepare: bool = False
     no_burst: bool = False
     noise_every_bytes: int = 0
+    answer_after_s: float = 0.0
 
 
 class Device(Protocol):

@@ -30,6 +30,7 @@ class AtHand(QWidget):
         super().__init__()
         self._house, self._work = house, work
         self._ports: set[str] | None = None
+        self._is_watching = False
         self.loggers = LoggerList()
         self.again = button(tr("Look again"), lambda: self.asked.emit("look"))
         self.ticked = label("", "muted")
@@ -111,10 +112,17 @@ class AtHand(QWidget):
         def work(_task: Task) -> set[str]:
             return {port.path for port in ports_here(desk)}
 
-        self._house.run(work, self.ports_are, latest="ports")
+        def failed(_sentence: str) -> None:
+            self._is_watching = False
+
+        # on a slow computer a look may take longer than the time between two
+        if not self._is_watching:
+            self._is_watching = True
+            self._house.run(work, self.ports_are, failed=failed)
 
     def ports_are(self, paths: set[str]) -> None:
         """Take note of the ports there are: look at new ones, drop what hung on the others."""
+        self._is_watching = False
         known, self._ports = self._ports or set(), paths
         self.ports.keep_only(paths)
         self._drop_on(known - paths)

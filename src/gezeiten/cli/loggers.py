@@ -1,0 +1,236 @@
+"""Commands for loggers at hand: find, offload, overview, launch, stop."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import click
+
+from gezeiten.cli.common import (
+    open_desk,
+)
+from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.desk.contact import contact
+from gezeiten.desk.contact import find as find_loggers
+from gezeiten.desk.context import Desk
+from gezeiten.desk.launching import launch as launch_logger
+from gezeiten.desk.launching import stop as stop_logger
+from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.overviews import offload_overview
+from gezeiten.desk.parts import newest_extent
+from gezeiten.desk.pins import use_pin_once
+from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.thinning import ThinKind
+from gezeiten.domain.timeline import duration_text, iso_utc
+from gezeiten.errors import GezeitenError, InputError
+from gezeiten.exchange.plan_file import read_plan_file
+from gezeiten.link.find import FoundLogger
+from gezeiten.link.line import Address, Endpoint
+from gezeiten.link.registers import State
+
+
+def _at(text: str) -> Address:
+    host, _, port = text.rpartition(":")
+    if not host or not port.isdigit():
+        raise InputError(f"“{text}” is no address; write it like 192.168.4.20:502.")
+    return Address(host, int(port))
+
+
+def _address_of(desk: Desk, serial: str, at: str | None) -> Endpoint:
+    """Return where a logger answers: the address given, or the one found."""
+    if at:
+        return _at(at)
+    for found in find_loggers(desk):
+        if found.identity.serial == serial:
+            return found.address
+    raise InputError(f"{serial} is not at hand; connect it, or give its address with --at.")
+
+
+@click.command()
+@archive_option
+@json_option
+@click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")
+@reports_errors
+def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
+    """Find the loggers at hand."""
+    with open_desk(folder) as desk:
+        if at:
+            desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
+        found = find_loggers(desk)
+    lines = [
+        f"{logger.identity.serial:8} {logger.identity.model.name:9} "
+        f"{State(logger.state.state).name.lower():9} {logger.state.readings:>8} readings  "
+        f"clock {duration_text(round(logger.clock.difference_ms))}  {logger.address}"
+        for logger in found
+    ]
+    put(as_json, [_found_dict(logger) for logger in found], lines or ["No logger answers."])
+
+
+def _found_dict(logger: FoundLogger) -> dict[str, object]:
+    return {
+        "serial": logger.identity.serial,
+        "model": logger.identity.model.name,
+        "address": str(logger.address),
+        "state": State(logger.state.state).name.lower(),
+        "mission": logger.state.mission_number,
+        "readings": logger.state.readings,
+        "battery_percent": logger.state.battery_permille / 10,
+        "clock_difference_ms": logger.clock.difference_ms,
+        "clock_uncertainty_ms": logger.clock.uncertainty_ms,
+        "practice": bool(logger.state.practice),
+    }
+
+
+@click.command()
+@archive_option
+@json_option
+@click.argument("serials", nargs=-1)
+@click.option("--all", "everything", is_flag=True, help="Every logger at hand.")
+@click.option("--at", help="Address host:port of the one logger named.")
+@reports_errors
+def offload(
+    folder: Path | None, as_json: bool, serials: tuple[str, ...], everything: bool, at: str | None
+) -> None:
+    """Take what is not kept yet from loggers into the archive."""
+    with open_desk(folder) as desk:
+        if everything:
+            wanted = {found.identity.serial: found.address for found in find_loggers(desk)}
+        else:
+            wanted = {serial: _address_of(desk, serial, at) for serial in serials}
+        if not wanted:
+            raise InputError("No logger named; give serials or --all.")
+        results, failures = [], []
+        for serial, address in wanted.items():
+            try:
+                results.append(offload_logger(desk, address, serial))
+            except GezeitenError as exc:
+                failures.append(exc)
+    rows = [
+        {"serial": r.serial, "readings": r.readings, "damaged": r.damaged, "error": r.error}
+        for r in results
+    ]
+    lines = [
+        f"{r.serial}: {r.readings} readings kept"
+        + (f", {r.damaged} arrived damaged" if r.damaged else "")
+        + (f". {r.error}" if r.error else "")
+        for r in results
+    ]
+    put(as_json, rows, lines)
+    if failures:
+        raise failures[0]
+
+
+@click.command("overview")
+@archive_option
+@json_option
+@click.argument("serial")
+@click.option("--at", help="Address host:port; default: found by its serial.")
+@click.option("--every", type=int, help="Readings for one value; default: a screen full of values.")
+@click.option("--means", is_flag=True, help="Means with lowest and highest, not each n-th reading.")
+@reports_errors
+def overview_command(
+    folder: Path | None, as_json: bool, serial: str, at: str | None, every: int | None, means: bool
+) -> None:
+    """Look at a long mission in seconds; its readings stay not offloaded."""
+    kind = ThinKind.MEANS if means else ThinKind.NTH
+    with open_desk(folder) as desk:
+        address = _address_of(desk, serial, at)
+        extent = newest_extent(contact(desk, address, serial))
+        if extent is None:
+            raise InputError(
+                f"{serial} holds no evenly spaced mission to thin; offload it as a whole."
+            )
+        wanted = every or extent.neat_every(extent.span)
+        thinning = extent.overview(extent.span, kind, wanted)
+        if not thinning.is_possible:
+            raise InputError(f"{serial} cannot be thinned like this; give a smaller --every.")
+        came = offload_overview(desk, address, serial, extent.entry.mission, thinning)
+    row = {"serial": serial, "values": came.values, "every": thinning.every,
+           "outside": came.outside,
+           "extremes": {key: [low, high] for key, low, high in came.extremes},
+           "error": came.error}  # fmt: skip
+    lines = [f"{serial}: {came.values} values, one for every {thinning.every} readings. "
+             f"{came.outside} seem outside a limit. {came.error}".strip()]  # fmt: skip
+    lines += [f"  {key}: {low:g} to {high:g}" for key, low, high in came.extremes]
+    put(as_json, row, lines)
+
+
+@click.command()
+@archive_option
+@json_option
+@click.argument("serial")
+@click.option("--at", help="Address host:port; default: found by its serial.")
+@click.option(
+    "--plan", "plan_file", type=click.Path(path_type=Path, exists=True), help="Plan file."
+)
+@click.option("--point", help="Site · Point; default: as the last mission.")
+@click.option("--interval", help="Like 6 min or 0:06; default: as the last mission.")
+@click.option("--label", default="", help="Last signs on the case, to be compared.")
+@click.option("--pin", help="PIN of a locked logger, for this time only.")
+@click.option("--clock-is-right", "clock_word", help="Why, where this computer's clock is doubted.")
+@click.option("--lose-damaged", "damaged_word", help="Why readings that arrive damaged may go.")
+@reports_errors
+def launch(
+    folder: Path | None,
+    as_json: bool,
+    serial: str,
+    at: str | None,
+    plan_file: Path | None,
+    point: str | None,
+    interval: str | None,
+    label: str,
+    pin: str | None,
+    clock_word: str | None,
+    damaged_word: str | None,
+) -> None:
+    """Launch a logger: by a plan file, or as the last mission with changes."""
+    words = {"computer clock": clock_word, "damaged": damaged_word}
+    accepted = {key: word for key, word in words.items() if word}
+    with open_desk(folder) as desk:
+        if pin:
+            use_pin_once(desk, serial, pin)
+        address = _address_of(desk, serial, at)
+        plan = _plan_for(desk, address, serial, plan_file)
+        plan = replace(
+            plan,
+            point_name=point or plan.point_name,
+            interval_s=parse_interval_s(interval) if interval else plan.interval_s,
+        )
+        done = launch_logger(desk, address, serial, plan, accepted, label)
+    row = {"serial": done.serial, "mission": done.mission, "first_reading": iso_utc(done.first_ms)}
+    line = (
+        f"{done.serial}: mission {done.mission} launched, every {interval_text(plan.interval_s)}, "
+        f"first reading {row['first_reading']}"
+    )
+    put(as_json, row, [line])
+
+
+def _plan_for(desk: Desk, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
+    from gezeiten.desk.planning import usual_plan
+
+    if plan_file is None:
+        return usual_plan(desk, contact(desk, address, serial))
+    try:
+        return read_plan_file(plan_file).plan
+    except OSError as exc:
+        raise InputError(f"{plan_file} cannot be read; check its name and rights.") from exc
+
+
+@click.command("stop")
+@archive_option
+@json_option
+@click.argument("serial")
+@click.option("--at", help="Address host:port; default: found by its serial.")
+@click.option("--pin", help="PIN of a locked logger, for this time only.")
+@reports_errors
+def stop_command(
+    folder: Path | None, as_json: bool, serial: str, at: str | None, pin: str | None
+) -> None:
+    """Stop a logger's mission; its memory stays."""
+    with open_desk(folder) as desk:
+        if pin:
+            use_pin_once(desk, serial, pin)
+        stop_logger(desk, _address_of(desk, serial, at), serial)
+    put(as_json, {"serial": serial, "stopped": True}, [f"{serial} is stopped; its memory stays."])

@@ -1,0 +1,49 @@
+"""What every command asks for and how it answers: the archive's folder, text or JSON, exit codes.
+
+Kept light on purpose: a stand-in or `--help` must not wait for the database's library.
+"""
+
+from __future__ import annotations
+
+import functools
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from gezeiten.errors import GezeitenError
+
+archive_option = click.option(
+    "--archive",
+    "folder",
+    type=click.Path(path_type=Path, file_okay=False),
+    envvar="GEZEITEN_ARCHIVE",
+    help="Folder of the archive; default: the user's data folder.",
+)
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+def reports_errors(command: Callable[..., None]) -> Callable[..., None]:
+    """Turn our errors into one line on standard error and their exit code."""
+
+    @functools.wraps(command)
+    def wrapped(*args: Any, **options: Any) -> None:
+        try:
+            command(*args, **options)
+        except GezeitenError as exc:
+            click.echo(str(exc), err=True)
+            sys.exit(exc.exit_code)
+
+    return wrapped
+
+
+def put(as_json: bool, data: Any, lines: list[str]) -> None:
+    """Print data as JSON, or lines for people."""
+    if as_json:
+        click.echo(json.dumps(data, ensure_ascii=False, indent=2))
+    else:
+        for line in lines:
+            click.echo(line)

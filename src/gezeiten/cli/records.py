@@ -1,0 +1,124 @@
+"""Commands for what the archive holds: list, export, report, verify."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from gezeiten.cli.common import (
+    open_desk,
+    stretch_ms,
+)
+from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
+from gezeiten.desk.mending import gaps
+from gezeiten.desk.places import point_named, sites
+from gezeiten.desk.records import extent
+from gezeiten.desk.verifying import verify as verify_archive
+from gezeiten.domain.timeline import iso_utc
+
+
+@click.command("list")
+@archive_option
+@json_option
+@reports_errors
+def list_points(folder: Path | None, as_json: bool) -> None:
+    """List sites and points with what the archive holds of them."""
+    rows, lines = [], []
+    with open_desk(folder) as desk:
+        for site in sites(desk):
+            lines.append(f"{site.name} ({site.kind})" if site.kind else site.name)
+            for point in site.points:
+                span = extent(desk, point.id, [c.channel for c in point.channels])
+                open_count = sum(1 for gap in gaps(desk, point.id) if gap.state == "open")
+                rows.append({
+                    "site": site.name,
+                    "point": point.name,
+                    "logger": point.serial,
+                    "channels": [c.channel for c in point.channels],
+                    "from": iso_utc(span[0]) if span else None,
+                    "until": iso_utc(span[1]) if span else None,
+                    "open_gaps": open_count,
+                })  # fmt: skip
+                held = f"{iso_utc(span[0])} to {iso_utc(span[1])}" if span else "no readings"
+                gaps_said = "1 open gap" if open_count == 1 else f"{open_count} open gaps"
+                lines.append(f"  {point.name:18} {point.serial:8} {held}  {gaps_said}")
+    put(as_json, rows, lines or ["The archive is empty."])
+
+
+def _hand_over(
+    folder: Path | None,
+    as_json: bool,
+    point: str,
+    since: str | None,
+    until: str | None,
+    out: Path | None,
+    kind: str,
+) -> None:
+    with open_desk(folder) as desk:
+        place = point_named(desk, point)
+        span = stretch_ms(since, until, place.zone, desk.now_ms())
+        write = export_csv if kind == "csv" else export_pdf
+        done: HandedOver = write(desk, place, span, out)
+    row = {"path": str(done.path), "sha256": done.sha256, "readings": done.readings}
+    put(as_json, row, [f"{done.path}: {done.readings} readings, SHA-256 {done.sha256[:16]}…"])
+
+
+def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Add what both documents ask for: archive, point, stretch, file."""
+    options = (
+        archive_option,
+        json_option,
+        click.argument("point"),
+        click.option("--from", "since", help="Begin, like 2026-11-01 (site time)."),
+        click.option("--until", help="End, exclusive; default: now."),
+        click.option("--out", type=click.Path(path_type=Path), help="File to write."),
+    )
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+@click.command("export")
+@_stretch_options
+@reports_errors
+def export_command(**options: Any) -> None:
+    """Write the CSV of a point ("Site · Point", its name or its logger's serial)."""
+    _hand_over(**options, kind="csv")
+
+
+@click.command("report")
+@_stretch_options
+@reports_errors
+def report_command(**options: Any) -> None:
+    """Write the PDF report of a point."""
+    _hand_over(**options, kind="pdf")
+
+
+@click.command()
+@archive_option
+@json_option
+@click.pass_context
+@reports_errors
+def verify(context: click.Context, folder: Path | None, as_json: bool) -> None:
+    """Check vault, readings and logbook; exit code 6 when something is not as it was."""
+    with open_desk(folder) as desk:
+        verdict = verify_archive(desk)
+    row = {
+        "offloads": verdict.offloads,
+        "readings": verdict.readings,
+        "logbook_entries": verdict.entries,
+        "faults": verdict.faults,
+    }
+    lines = [
+        f"{verdict.offloads} raw offloads, {verdict.readings} readings and "
+        f"{verdict.entries} logbook entries checked.",
+        *verdict.faults,
+        "Everything is as it was kept." if verdict.is_whole else "Something is not as it was kept.",
+    ]
+    put(as_json, row, lines)
+    if not verdict.is_whole:
+        context.exit(6)
