@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
 from gezeiten.desk.accepted import AcceptedWords
-from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.checks import (
     Check,
     checks_before_launch,
@@ -19,8 +18,6 @@ from gezeiten.desk.checks import (
     present_temp_c,
 )
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.launching import Launched
-from gezeiten.desk.overviews import OverviewCame
 from gezeiten.desk.pins import is_locked, pin_group
 from gezeiten.desk.places import points
 from gezeiten.desk.planning import pattern_name
@@ -33,24 +30,26 @@ from gezeiten.domain.outlook import battery_assumption, battery_days
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning
 from gezeiten.errors import GezeitenError
-from gezeiten.link.transfer import Progress
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
-from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
+from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.parts import column, row
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
 from gezeiten.ui.views.at_hand import AtHand
 from gezeiten.ui.views.carriers_desk import CarriersDesk
+from gezeiten.ui.views.edited_plans import EditedPlans
 from gezeiten.ui.views.field_acts import field_acts
 from gezeiten.ui.views.field_dialogs import FieldDialogs
+from gezeiten.ui.views.field_news import FieldNews
 from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import not_kept_words
-from gezeiten.ui.views.logger_page import Life, LoggerPage, offload_words, overview_words
+from gezeiten.ui.views.logger_page import Life, LoggerPage
 from gezeiten.ui.views.mission_page import MissionPage
+from gezeiten.ui.views.next_step import next_step, step_words
 from gezeiten.ui.views.nobody_page import NobodyPage
 from gezeiten.ui.views.plan_page import PlanPage
 from gezeiten.ui.views.plan_shelf import PlanShelf
@@ -78,16 +77,13 @@ class FieldDeskPlace(Place):
         self._wanted: str | None = None
         self._zones: dict[str, str] = {}
         self._checks: list[Check] = []
-        self._launched: dict[str, Launched] = {}
-        self._arrivals: dict[str, Arrival | OverviewCame] = {}
-        self._in_editor: str | None = None
-        self._usual: Plan | None = None
-        self._edits: dict[str, tuple[Plan, str]] = {}
+        self._plans = EditedPlans()
         self._accepted = AcceptedWords(house.desk)
         self._labels: dict[str, str] = {}
         self._round: Round | None = None
         self._build()
         self.dialogs = FieldDialogs(self)
+        self.news = FieldNews(self)
         self._connect()
         self._second = QTimer(self)
         self._second.setInterval(1000)
@@ -126,7 +122,7 @@ class FieldDeskPlace(Place):
         self.setFocusProxy(self.loggers)
 
     def _connect(self) -> None:
-        self.loggers.currentItemChanged.connect(lambda *_: self._show_current())
+        self.loggers.currentItemChanged.connect(lambda *_: self.show_current())
         self.loggers.currentItemChanged.connect(lambda *_: self._back_to_loggers())
         self.loggers.ticks_changed.connect(self._ticks_changed)
         self.stages.chosen.connect(self._show_stage)
@@ -137,10 +133,10 @@ class FieldDeskPlace(Place):
         self.group.prepared_anew.connect(self._show_group)
         self.group.ended.connect(self._several_ended)
         self.carriers.opened.connect(self._choose_middle)
-        self.carriers.closed.connect(self._show_current)
+        self.carriers.closed.connect(self.show_current)
         self.loggers.pressed.connect(lambda _: self._back_to_loggers())
         self.logger_page.labelled.connect(self._labelled)
-        self.logger_page.wants_live.connect(self._read_live)
+        self.logger_page.wants_live.connect(self.news.read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
         self.at_hand.asked.connect(self._asked)
         self.at_hand.looking.connect(
@@ -154,17 +150,9 @@ class FieldDeskPlace(Place):
             self.nobody,
         ):
             page.asked.connect(self._asked)
-        work = self.work
-        work.seen.connect(self._show_card)
-        work.looked.connect(self._looked)
-        work.progressed.connect(self._progressed)
-        work.offloaded.connect(self._offloaded)
-        work.overview_came.connect(self._overview_came)
-        work.launched.connect(self._launched_one)
-        work.stopped.connect(self._stopped)
-        work.erased.connect(self._erased)
-        work.live.connect(self._show_live)
-        work.busy_changed.connect(self._busy_changed)
+        self.work.seen.connect(self._show_card)
+        self.work.looked.connect(self._looked)
+        self.work.busy_changed.connect(self._busy_changed)
 
     def _asked(self, act: str) -> None:
         """A page wants something done."""
@@ -249,7 +237,7 @@ class FieldDeskPlace(Place):
         if nothing_chosen or self._wanted == card.serial:
             self.loggers.setCurrentItem(self.loggers.item_of(card.serial))
         elif self.loggers.current_card() is card:
-            self._show_current()
+            self.show_current()
         if self.loggers.is_ticked(card.serial) and not self.work.is_busy:
             self.group.prepare()
 
@@ -268,7 +256,7 @@ class FieldDeskPlace(Place):
         self._count()
         if self.loggers.currentItem() is None and self.loggers.count():
             self.loggers.setCurrentRow(0)
-        self._show_current()
+        self.show_current()
 
     def _count(self) -> None:
         window = self.window()
@@ -299,7 +287,8 @@ class FieldDeskPlace(Place):
         desk = self.house.desk
         return is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None
 
-    def _show_current(self) -> None:
+    def show_current(self) -> None:
+        """Show the chosen logger anew."""
         card = self.card
         self._choose_middle()
         if card is None:
@@ -310,30 +299,23 @@ class FieldDeskPlace(Place):
         zone = self.zone_of(card)
         units = units_of(self.house.desk.settings)
         self.logger_page.show_card(card, zone, units, self._needs_pin(card))
-        self.mission_page.show_card(card, zone, self._launched.get(card.serial))
-        self.logger_page.show_arrival(self._arrivals.get(card.serial), zone, units)
+        self.mission_page.show_card(card, zone, self.news.launched.get(card.serial))
+        self.logger_page.show_arrival(self.news.arrivals.get(card.serial), zone, units)
         if card.interrupted:
             self.house.said.emit(card.interrupted, True)
-        if self._in_editor == card.serial:
+        if self._plans.serial == card.serial:
             self.editor.renew_card(card)  # what was typed stays
             return
         self._show_in_editor(card, zone)
 
     def _show_in_editor(self, card: LoggerCard, zone: str) -> None:
-        self._keep_edits()
-        self._in_editor = card.serial
+        self._plans.keep(self.editor.plan())
         self.logger_page.label.setText(self._labels.get(card.serial, ""))
-        self._usual, origin = self.shelf.to_start_from(card, self._round)
-        plan, origin = self._edits.pop(card.serial, (self._usual, origin))
+        usual = self.shelf.to_start_from(card, self._round)
+        plan, origin = self._plans.change_to(card.serial, *usual)
         self.plan_page.show_origin(origin)
         self.editor.show_plan(card, plan, zone)
         self.stages.choose(OFFLOAD if card.readings_to_fetch else PLAN)
-
-    def _keep_edits(self) -> None:
-        """Remember a plan that was edited before another logger is shown."""
-        plan = self.editor.plan()
-        if self._in_editor is not None and plan is not None and plan != self._usual:
-            self._edits[self._in_editor] = (plan, tr("Edited"))
 
     def _choose_middle(self) -> None:
         if self.carriers.is_open:
@@ -349,7 +331,7 @@ class FieldDeskPlace(Place):
             self.carriers.close()
             if self.loggers.currentItem() is not None:
                 self.loggers.currentItem().setSelected(True)
-            self._show_current()
+            self.show_current()
 
     # -- identity ----------------------------------------------------------------------------------
     def type_label(self) -> None:
@@ -366,7 +348,7 @@ class FieldDeskPlace(Place):
     def pin_given(self, group: str, pin: int) -> None:
         """Remember a PIN that was typed."""
         self.house.desk.pins.put(group, pin)
-        self._show_current()
+        self.show_current()
 
     # -- plan, outlook, checks -----------------------------------------------------------------
     def _pattern_name(self, point_name: str) -> str:
@@ -430,7 +412,7 @@ class FieldDeskPlace(Place):
         self._show_main()
 
     def _show_stages(self, card: LoggerCard) -> None:
-        changed = self.editor.plan() != self._usual
+        changed = self.editor.plan() != self._plans.usual
         zone = self.zone_of(card)
         for stage, state, words in stage_states(card, self._checks, zone, changed=changed):
             self.stages.set_state(stage, state, words)
@@ -444,14 +426,7 @@ class FieldDeskPlace(Place):
             if self.group.ready():
                 return "several"
             return "accept" if self.group.wants_word() else ""
-        if card.readings_to_fetch:
-            return "offload"
-        blocking = [check for check in self._checks if check.weight == "blocking"]
-        if [check.key for check in blocking] == ["pin"]:
-            return "pin"
-        if blocking:
-            return ""
-        return "accept" if any(check.wants_word for check in self._checks) else "launch"
+        return next_step(card, self._checks)
 
     def _show_main(self) -> None:
         card = self.card
@@ -462,29 +437,13 @@ class FieldDeskPlace(Place):
         if self.work.is_busy:
             self.right.after.setText(tr("under way; Esc stops it"))
             return
-        self.right.show_step(*self._main_words(card, step))
+        self.right.show_step(*self._step_words(card, step))
         self._tick()
 
-    def _main_words(self, card: LoggerCard, step: str) -> tuple[str, str]:
-        """Return what the large button says, and what follows."""
-        if step == "accept":
-            return tr("Say why it is all right"), tr("then it can be launched")
-        if self.group.is_on:
+    def _step_words(self, card: LoggerCard, step: str) -> tuple[str, str]:
+        if self.group.is_on and step != "accept":
             return self.group.step_words()
-        if step == "offload":
-            count = card.readings_not_kept
-            words = counted(count, "Offload %n reading", "Offload %n readings")
-            return words, tr("then the logger can be launched")
-        if step == "pin":
-            return tr("Give the PIN of %1").replace("%1", card.serial), tr(
-                "then it can be launched"
-            )
-        launch_ = tr("Launch %1").replace("%1", card.serial)
-        if not step:
-            return launch_, tr("first clear what is in the way")
-        return f"{launch_}\n{self.editor.first_reading()}", tr(
-            "then reads the plan back and compares"
-        )
+        return step_words(card, step, self.editor.first_reading())
 
     def _tick(self) -> None:
         card = self.card
@@ -493,7 +452,7 @@ class FieldDeskPlace(Place):
         step, left = self._next(), ""
         if step == "launch":
             left = self.editor.countdown()
-            self.main.setText(self._main_words(card, step)[0])
+            self.main.setText(self._step_words(card, step)[0])
         at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
         self.right.show_time(at, left)
 
@@ -562,9 +521,9 @@ class FieldDeskPlace(Place):
     def _several_ended(self, results: list[LoggerResult]) -> None:
         for result in results:
             if result.first_ms is not None:
-                self._edits.pop(result.serial, None)
-        self._in_editor = None
-        self._show_current()
+                self._plans.drop(result.serial)
+        self._plans.start_over()
+        self.show_current()
 
     # -- acts ----------------------------------------------------------------------------------
     def do_next(self) -> None:
@@ -601,9 +560,6 @@ class FieldDeskPlace(Place):
             self.logger_page.end_transfer()
         self._show_main()
 
-    def _progressed(self, serial: str, progress: Progress) -> None:
-        self.house.say(self.logger_page.show_progress(serial, progress))
-
     def take_part(self, card: LoggerCard, only: dict[int, list[Range]]) -> None:
         """Take these readings of a logger, by mission number."""
         self._offload([card], only)
@@ -613,24 +569,6 @@ class FieldDeskPlace(Place):
         self.stages.choose(OFFLOAD)
         self.logger_page.begin_transfer()
         self.work.take_overview(card, mission, thinning)
-
-    def _offloaded(self, came: list[Arrival]) -> None:
-        self._arrivals.update({one.result.serial: one for one in came})
-        self._show_current()
-        results = [one.result for one in came]
-        said = "  ".join(offload_words(result) for result in results[-3:])
-        failed = any(result.error for result in results)
-        self.logger_page.transfer_words.setText(said)
-        self.house.archive_changed.emit()
-        self.house.said.emit(said, failed)
-
-    def _overview_came(self, came: OverviewCame) -> None:
-        self._arrivals[came.serial] = came
-        self._show_current()
-        words = overview_words(came)
-        self.logger_page.transfer_words.setText(words)
-        self.house.archive_changed.emit()
-        self.house.said.emit(words, bool(came.error))
 
     def cancel_offload(self) -> None:
         """Stop what runs; what came is kept."""
@@ -662,19 +600,6 @@ class FieldDeskPlace(Place):
             taken = self._words(card)
             self.work.launch(card, plan, taken, self._labels.get(card.serial, ""))
 
-    def _launched_one(self, done: Launched) -> None:
-        self._launched[done.serial] = done
-        self._accepted.forget(done.serial)
-        for kept in (self._edits, self._labels):
-            kept.pop(done.serial, None)
-        if self._in_editor == done.serial:
-            self._in_editor = self._usual = None  # the plan on the logger is the new start
-        self._show_current()
-        self.stages.choose(LAUNCH)
-        self.house.archive_changed.emit()
-        words = tr("%1: mission %2 launched; plan read back, the same.")
-        self.house.say(words.replace("%1", done.serial).replace("%2", number(done.mission)))
-
     def again_as_it_was(self) -> None:
         """Offload, then launch the same plan: the chosen logger, or all that are ticked."""
         if self.group.is_on:
@@ -693,22 +618,18 @@ class FieldDeskPlace(Place):
             return
         self.work.run_several([one], taken)
 
+    def forget_typed(self, serial: str) -> None:
+        """A logger was launched: what was typed for it is done with, its plan is the new start."""
+        self._accepted.forget(serial)
+        self._labels.pop(serial, None)
+        self._plans.drop(serial)
+        if self._plans.serial == serial:
+            self._plans.start_over()
+
     def stop_mission(self) -> None:
         """Stop the mission of the chosen logger; its memory stays."""
         if self.card is not None and self.card.is_recording and not self.work.is_busy:
             self.work.stop(self.card)
-
-    def _stopped(self, serial: str) -> None:
-        self._show_current()
-        self.house.archive_changed.emit()
-        self.house.say(tr("%1 is stopped; its memory stays.").replace("%1", serial))
-
-    def _erased(self, serial: str, readings: int) -> None:
-        self._show_current()
-        self.house.archive_changed.emit()
-        words = counted(readings, "%n reading erased, kept in the vault.",
-                        "%n readings erased, kept in the vault.")  # fmt: skip
-        self.house.say(f"{serial}: {words}")
 
     def blink(self) -> None:
         """Let the chosen logger blink."""
@@ -725,20 +646,6 @@ class FieldDeskPlace(Place):
         """Keep reading present values, or stop that."""
         self.stages.choose(HEALTH)
         self.logger_page.watch.toggle()
-
-    def _read_live(self) -> None:
-        if self.card is not None:
-            self.work.read_live(self.card)
-
-    def _show_live(self, serial: str, values: object) -> None:
-        card = self.card
-        if values is None:
-            self.logger_page.watch.setChecked(False)  # it is gone: said once, not every look
-        elif card is not None and card.serial == serial:
-            self.logger_page.show_live(card, values, units_of(self.house.desk.settings))
-            at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
-            words = tr("as of %1; every look costs battery").replace("%1", at)
-            self.logger_page.live_note.setText(words)
 
     def write_labels(self) -> None:
         """Write the labels of the ticked or chosen loggers' missions as a PDF."""

@@ -1,0 +1,92 @@
+"""What `FieldWork` brings back from loggers, shown on the Field desk and said in the foot line."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from gezeiten.desk.arrival import Arrival
+from gezeiten.desk.launching import Launched
+from gezeiten.desk.overviews import OverviewCame
+from gezeiten.link.transfer import Progress
+from gezeiten.ui.i18n import clock_time, counted, number, tr
+from gezeiten.ui.units import units_of
+from gezeiten.ui.views.logger_page import offload_words, overview_words
+from gezeiten.ui.views.stage_states import LAUNCH
+
+if TYPE_CHECKING:
+    from gezeiten.ui.views.field_desk import FieldDeskPlace
+
+
+class FieldNews:
+    """launched, arrivals: what was launched and what came last, by serial."""
+
+    def __init__(self, field: FieldDeskPlace) -> None:
+        self._field, self._house, self._page = field, field.house, field.logger_page
+        self.launched: dict[str, Launched] = {}
+        self.arrivals: dict[str, Arrival | OverviewCame] = {}
+        work = field.work
+        work.progressed.connect(self._progressed)
+        work.offloaded.connect(self._offloaded)
+        work.overview_came.connect(self._overview_came)
+        work.launched.connect(self._launched)
+        work.stopped.connect(self._stopped)
+        work.erased.connect(self._erased)
+        work.live.connect(self._show_live)
+
+    # -- what came -------------------------------------------------------------------------------
+    def _progressed(self, serial: str, progress: Progress) -> None:
+        self._house.say(self._page.show_progress(serial, progress))
+
+    def _offloaded(self, came: list[Arrival]) -> None:
+        self.arrivals.update({one.result.serial: one for one in came})
+        results = [one.result for one in came]
+        said = "  ".join(offload_words(result) for result in results[-3:])
+        self._say_what_came(said, failed=any(result.error for result in results))
+
+    def _overview_came(self, came: OverviewCame) -> None:
+        self.arrivals[came.serial] = came
+        self._say_what_came(overview_words(came), failed=bool(came.error))
+
+    def _say_what_came(self, words: str, *, failed: bool) -> None:
+        self._field.show_current()
+        self._page.transfer_words.setText(words)
+        self._house.archive_changed.emit()
+        self._house.said.emit(words, failed)
+
+    # -- what a logger was told ------------------------------------------------------------------
+    def _launched(self, done: Launched) -> None:
+        self.launched[done.serial] = done
+        self._field.forget_typed(done.serial)
+        words = tr("%1: mission %2 launched; plan read back, the same.")
+        self._changed(words.replace("%1", done.serial).replace("%2", number(done.mission)))
+        self._field.stages.choose(LAUNCH)
+
+    def _stopped(self, serial: str) -> None:
+        self._changed(tr("%1 is stopped; its memory stays.").replace("%1", serial))
+
+    def _erased(self, serial: str, readings: int) -> None:
+        words = counted(readings, "%n reading erased, kept in the vault.",
+                        "%n readings erased, kept in the vault.")  # fmt: skip
+        self._changed(f"{serial}: {words}")
+
+    def _changed(self, words: str) -> None:
+        self._field.show_current()
+        self._house.archive_changed.emit()
+        self._house.say(words)
+
+    # -- present readings ------------------------------------------------------------------------
+    def read_live(self) -> None:
+        """Read what the chosen logger measures now."""
+        if self._field.card is not None:
+            self._field.work.read_live(self._field.card)
+
+    def _show_live(self, serial: str, values: object) -> None:
+        card = self._field.card
+        if values is None:
+            self._page.watch.setChecked(False)  # it is gone: said once, not every look
+        elif card is not None and card.serial == serial:
+            desk = self._house.desk
+            self._page.show_live(card, values, units_of(desk.settings))
+            at = clock_time(desk.now_ms(), self._field.zone_of(card), seconds=True)
+            words = tr("as of %1; every look costs battery").replace("%1", at)
+            self._page.live_note.setText(words)
