@@ -11,7 +11,8 @@ import pytest
 from gezeiten.domain.plan import Plan
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
-from gezeiten.standin.device import SimLogger, state_from_dict
+from gezeiten.standin.device import SimLogger
+from gezeiten.standin.device_state import state_from_dict
 from gezeiten.standin.scenario import SITES, standin, standins
 from gezeiten.standin.signals import SIGNALS, noise
 from gezeiten.standin.simclock import SimClock
@@ -27,10 +28,10 @@ def logger(serial: str = "D-2041", days_ago: float = 20.0) -> SimLogger:
 def launch(device: SimLogger, plan: Plan = T_RH) -> None:
     device.write_file(reg.STAGED_PLAN_FILE, 0, reg.seal(plan.as_dict()))
     if device.spec.pin is not None:
-        device.prepare(reg.Command.UNLOCK, 1, device.spec.pin)
-        assert device.commit(1)
-    device.prepare(reg.Command.LAUNCH, 1, 0, device.readings())
-    assert device.commit(1), device.refusal
+        device.commands.prepare(reg.Command.UNLOCK, 1, device.spec.pin)
+        assert device.commands.commit(1)
+    device.commands.prepare(reg.Command.LAUNCH, 1, 0, device.readings())
+    assert device.commands.commit(1), device.commands.refusal
 
 
 def pass_days(device: SimLogger, days: float) -> None:
@@ -112,12 +113,12 @@ def test_setting_the_clock_moves_no_reading() -> None:
     launch(device)
     pass_days(device, 2)
     before = memory(device).readings((0, 250))
-    device.prepare(reg.Command.SET_CLOCK, 1, 5)
-    assert not device.commit(1)  # refused while it is logging
-    device.prepare(reg.Command.STOP, 2, 0)
-    assert device.commit(2)
-    device.prepare(reg.Command.SET_CLOCK, 3, device.clock_ms() + 3_600_000)
-    assert device.commit(3)
+    device.commands.prepare(reg.Command.SET_CLOCK, 1, 5)
+    assert not device.commands.commit(1)  # refused while it is logging
+    device.commands.prepare(reg.Command.STOP, 2, 0)
+    assert device.commands.commit(2)
+    device.commands.prepare(reg.Command.SET_CLOCK, 3, device.clock_ms() + 3_600_000)
+    assert device.commands.commit(3)
     after = memory(device).readings((0, 250))
     assert np.array_equal(before[0], after[0])
     assert np.array_equal(before[1][0], after[1][0])
@@ -156,8 +157,8 @@ def test_launching_erases_and_numbers_on() -> None:
     launch(device)
     number = device.state.run.number  # type: ignore[union-attr]
     pass_days(device, 1)
-    device.prepare(reg.Command.STOP, 9, 0)
-    assert device.commit(9)
+    device.commands.prepare(reg.Command.STOP, 9, 0)
+    assert device.commands.commit(9)
     launch(device, replace(T_RH, interval_s=60))
     assert device.state.run.number == number + 1  # type: ignore[union-attr]
     assert device.readings() == 0
@@ -166,7 +167,7 @@ def test_launching_erases_and_numbers_on() -> None:
 def test_half_a_plan_is_no_plan() -> None:
     device = logger()
     device.write_file(reg.STAGED_PLAN_FILE, 0, reg.seal(T_RH.as_dict())[:-20])
-    assert device.staged_plan() is None
+    assert device.acts.staged_plan() is None
     assert not device.write_file(reg.PLAN_FILE, 0, b"xx")
 
 

@@ -14,7 +14,8 @@ from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan, due_readings
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
-from gezeiten.standin.device import SimLogger, state_from_dict
+from gezeiten.standin.device import SimLogger
+from gezeiten.standin.device_state import state_from_dict
 from gezeiten.standin.timetable import Timetable
 from tests.conftest import ANCHOR_MS, COLD_PLAN, DAY_MS
 from tests.standin.test_device import T_RH, launch, logger, memory, pass_days
@@ -154,8 +155,8 @@ def test_the_cold_room_records_every_minute_while_its_fuse_is_out() -> None:
 def do(
     device: SimLogger, command: reg.Command, argument: int = 0, expected: int = reg.ANY_COUNT
 ) -> bool:
-    device.prepare(command, 5, argument, expected)
-    return device.commit(5)
+    device.commands.prepare(command, 5, argument, expected)
+    return device.commands.commit(5)
 
 
 def test_a_locked_logger_changes_nothing_without_its_pin() -> None:
@@ -165,10 +166,10 @@ def test_a_locked_logger_changes_nothing_without_its_pin() -> None:
     )
     for command in (reg.Command.LAUNCH, reg.Command.STOP, reg.Command.ERASE, reg.Command.SET_CLOCK):
         assert not do(device, command)
-        assert device.refusal == reg.Refusal.LOCKED
+        assert device.commands.refusal == reg.Refusal.LOCKED
     assert do(device, reg.Command.BLINK)
     assert not do(device, reg.Command.UNLOCK, 1111)
-    assert device.refusal == reg.Refusal.WRONG_PIN
+    assert device.commands.refusal == reg.Refusal.WRONG_PIN
     assert do(device, reg.Command.UNLOCK, 2580)
     assert device.registers().flags == reg.Flag.LOCKED | reg.Flag.UNLOCKED_NOW
     assert do(device, reg.Command.LAUNCH)
@@ -183,7 +184,7 @@ def test_what_nobody_fetched_is_never_erased() -> None:
     count = device.readings()
     for expected in (reg.ANY_COUNT, 0, count - 1, count + 1):
         assert not do(device, reg.Command.LAUNCH, 0, expected)
-        assert device.refusal == reg.Refusal.NOT_ALL_FETCHED
+        assert device.commands.refusal == reg.Refusal.NOT_ALL_FETCHED
     do(device, reg.Command.STOP)
     assert not do(device, reg.Command.ERASE, 0, count - 1)
     assert do(device, reg.Command.ERASE, 0, device.readings())
@@ -206,7 +207,7 @@ def test_a_refused_launch_changes_neither_clock_nor_mission() -> None:
     device = logger()
     launch(device)
     before = (device.registers().mission_number, device.state.basis)
-    device.staged = b""
+    device.acts.staged = b""
     assert not do(device, reg.Command.LAUNCH, device.clock_ms() + 10**7, device.readings())
     assert (device.registers().mission_number, device.state.basis) == before
     assert device.doing() in (reg.State.LOGGING, reg.State.WAITING)

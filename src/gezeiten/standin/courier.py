@@ -19,6 +19,7 @@ from gezeiten.link.mission_file import READINGS_PER_BLOCK
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import DirectoryEntry, LoggerSession, measured_clock
 from gezeiten.standin.simclock import SimClock
+from gezeiten.standin.two_steps import TwoSteps
 
 MEMORY_BYTES = 2_000_000
 KNOWN_MODELS = ("DUENE-T2", "PRIEL-W3", "WOLKE-B1", "REIF-C2")
@@ -40,15 +41,14 @@ class CourierMemory:
 
 
 class SimCourier:
-    """One courier. `refusal` tells why the last command was refused."""
+    """One courier; `commands` takes what it is told."""
 
     code, firmware = reg.COURIER_CODE, "2.1"
 
     def __init__(self, serial: str, clock: SimClock, folder: Path) -> None:
         self.serial, self.clock, self._folder = serial, clock, folder
         folder.mkdir(parents=True, exist_ok=True)
-        self.refusal = reg.Refusal.NONE
-        self._prepared: tuple[int, int, int, int] | None = None
+        self.commands = TwoSteps(clock, self._obey_and_keep)
         self._bytes: dict[int, bytes] = {}
         state = folder / "courier.json"
         if state.exists():
@@ -137,7 +137,7 @@ class SimCourier:
         memory = self.memory
         state = reg.CourierState(
             reg.MAP_VERSION, self.clock_ms(), self.used(), MEMORY_BYTES, memory.main_permille,
-            2_400 + memory.main_permille, memory.clock_battery_mv, self.refusal,
+            2_400 + memory.main_permille, memory.clock_battery_mv, self.commands.refusal,
         )  # fmt: skip
         return reg.COURIER_ADDRESS, state.pack()
 
@@ -155,19 +155,10 @@ class SimCourier:
     def write_file(self, file: int, start: int, data: bytes) -> bool:
         return False
 
-    def prepare(self, command: int, token: int, argument: int, expected: int) -> None:
-        self._prepared = (command, token, argument, expected)
-
-    def commit(self, token: int) -> bool:
-        """Do what was prepared with this token."""
-        prepared, self._prepared = self._prepared, None
-        if prepared is None or prepared[1] != token:
-            self.refusal = reg.Refusal.NOT_PREPARED
-            return False
-        command, _, argument, number = prepared
-        self.refusal = self._obey(command, argument, number)
+    def _obey_and_keep(self, command: int, argument: int, number: int) -> reg.Refusal:
+        refusal = self._obey(command, argument, number)
         self.save()
-        return self.refusal == reg.Refusal.NONE
+        return refusal
 
     def _obey(self, command: int, argument: int, number: int) -> reg.Refusal:
         if command == reg.Command.SET_CLOCK:

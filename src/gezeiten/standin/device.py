@@ -7,29 +7,29 @@ so a restarted stand-in holds exactly what it held before.
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-import cbor2
 import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.models import LoggerModel, logger_model
 from gezeiten.domain.outlook import battery_days, event_bytes, reading_bytes, readings_that_fit
-from gezeiten.domain.plan import Plan, first_due_ms, plan_from_dict, waits_for_button
-from gezeiten.domain.plan_check import fits
+from gezeiten.domain.plan import Plan, first_due_ms, plan_from_dict
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS, Times, Values
-from gezeiten.errors import PlanError
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
+from gezeiten.standin.device_state import ClockBasis, DeviceState
 from gezeiten.standin.drive import write_drive
+from gezeiten.standin.logger_acts import LoggerActs
 from gezeiten.standin.memory import LoggerMemory
 from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS
 from gezeiten.standin.simclock import SimClock
 from gezeiten.standin.timetable import Timetable
+from gezeiten.standin.two_steps import TwoSteps
 
 STORY_DAY_MS = 1_795_392_000_000
 """2026-11-23T00:00Z. Sea and weather are those of this autumn, moved by whole days to the
@@ -39,62 +39,8 @@ _LOW_SHARE = 0.15
 _IDLE_PLAN = Plan(channels=("air_temperature",), interval_s=3600)
 
 
-@dataclass(frozen=True, slots=True)
-class ClockBasis:
-    """The logger's clock showed logger_ms at the true instant true_ms; from there it drifts."""
-
-    true_ms: float
-    logger_ms: float
-
-
-@dataclass(slots=True)
-class Run:
-    """The mission in memory. Instants by the logger's clock; stopped_ms None while it runs,
-    first_ms 0 while it waits for its button.
-
-    basis: the clock as it was at launch; setting the clock later moves no reading.
-    """
-
-    number: int
-    plan: dict[str, Any]
-    launched_ms: int
-    first_ms: int
-    basis: ClockBasis
-    stopped_ms: int | None = None
-    end_reason: str = ""
-    pauses: list[tuple[int, int]] = field(default_factory=list)
-
-
-@dataclass(slots=True)
-class DeviceState:
-    """What survives a restart."""
-
-    anchor_ms: int
-    basis: ClockBasis
-    battery_dead_ms: float
-    mission: int
-    run: Run | None = None
-    blinks: int = 0
-    events: list[tuple[int, str]] = field(default_factory=list)
-    last_end: tuple[int, int] = (0, 0)
-    self_check: int = reg.SELF_CHECK_NEVER
-
-
-def state_from_dict(data: dict[str, Any]) -> DeviceState:
-    """Return the state of `dataclasses.asdict`."""
-    run = data["run"]
-    if run:
-        pauses = [(int(a), int(b)) for a, b in run["pauses"]]
-        run = Run(**{**run, "basis": ClockBasis(**run["basis"]), "pauses": pauses})
-    events = [(int(ms), str(text)) for ms, text in data["events"]]
-    basis = ClockBasis(**data["basis"])
-    reason, ended_ms = data["last_end"]
-    known = {"run": run, "events": events, "basis": basis, "last_end": (reason, ended_ms)}
-    return DeviceState(**{**data, **known})
-
-
 class SimLogger:
-    """One logger. `refusal` tells why the last command was refused."""
+    """One logger; `commands` takes what it is told, `memory` is what can be fetched from it."""
 
     def __init__(
         self,
@@ -117,14 +63,11 @@ class SimLogger:
             battery_dead_ms=self._first_cell_ends(anchor_ms),
             mission=spec.first_mission,
         )
-        self.refusal = reg.Refusal.NONE
-        self.staged = b""
-        self._prepared: tuple[int, int, int, int] | None = None
-        self._prepared_ms = 0.0
-        self._unlocked_until_ms = 0.0
         self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
         self._plan: tuple[dict[str, Any], Plan] | None = None
         self.memory = LoggerMemory(self)
+        self.acts = LoggerActs(self)
+        self.commands = TwoSteps(clock, self.acts.obey)
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
         if self.spec.battery_ends_days is not None:
@@ -157,10 +100,10 @@ class SimLogger:
     def change_battery(self) -> None:
         """Put in a fresh cell; a mission that ran has ended when the old one was empty."""
         if self.battery_is_empty:
-            self._end(self.clock_ms(self.state.battery_dead_ms), reg.EndReason.BATTERY)
+            self.end(self.clock_ms(self.state.battery_dead_ms), reg.EndReason.BATTERY)
         life = battery_days(self.model, self.plan or _IDLE_PLAN, 1.0)
         self.state.battery_dead_ms = self.clock.now_ms() + life * DAY_MS
-        self._note("battery changed")
+        self.note("battery changed")
 
     def _cell_life_ms(self) -> float:
         return battery_days(self.model, self.plan or _IDLE_PLAN, 1.0) * DAY_MS
@@ -247,7 +190,13 @@ class SimLogger:
             return reg.State.FULL
         return reg.State.WAITING if now < run.first_ms else reg.State.LOGGING
 
-    def _end(self, at_ms: int, reason: reg.EndReason) -> None:
+    @property
+    def is_recording(self) -> bool:
+        """Whether a mission runs or waits for its start."""
+        return self.doing() in (reg.State.LOGGING, reg.State.WAITING)
+
+    def end(self, at_ms: int, reason: reg.EndReason) -> None:
+        """End the mission that runs, unless it has ended by itself before."""
         run = self.state.run
         if run and run.stopped_ms is None:
             known = self._ended_by_itself()
@@ -279,7 +228,7 @@ class SimLogger:
     def press_button(self) -> None:
         """Somebody presses the logger's button: starts, ends or restarts what waits for it."""
         run, plan = self.state.run, self.plan
-        self._note("button pressed")
+        self.note("button pressed")
         if run is None or plan is None:
             return
         now = self.clock_ms()
@@ -287,12 +236,13 @@ class SimLogger:
         if waiting:
             run.first_ms = first_due_ms(plan, now)
         elif plan.end == "button" and run.stopped_ms is None and now >= run.first_ms:
-            self._end(now, reg.EndReason.BUTTON)
+            self.end(now, reg.EndReason.BUTTON)
         elif plan.restart and run.end_reason == reg.EndReason.BUTTON.name and run.stopped_ms:
             run.pauses.append((run.stopped_ms, now))  # the same mission goes on after a gap
             run.stopped_ms, run.end_reason = None, ""
 
-    def _note(self, text: str) -> None:
+    def note(self, text: str) -> None:
+        """Enter an event."""
         self.state.events.append((self.clock_ms(), text))
 
     # -- registers -----------------------------------------------------------------------------
@@ -323,7 +273,7 @@ class SimLogger:
             events=len(self.events()),
             practice=1,
             calibration_due_day=int(due_ms // DAY_MS),
-            last_refusal=self.refusal,
+            last_refusal=self.commands.refusal,
             flags=self._flags(),
             self_check=self.state.self_check,
             end_reason=end_reason,
@@ -334,7 +284,7 @@ class SimLogger:
         flags = reg.Flag(0)
         if self.spec.pin is not None:
             flags |= reg.Flag.LOCKED
-            if self.clock.now_ms() < self._unlocked_until_ms:
+            if self.acts.is_unlocked:
                 flags |= reg.Flag.UNLOCKED_NOW
         run = self.state.run
         if run and not run.first_ms and run.stopped_ms is None:
@@ -360,131 +310,10 @@ class SimLogger:
             shown.append(reg.LiveValue(value, status, quantity(spec.key).unit))
         return shown
 
-    # -- commands ------------------------------------------------------------------------------
-    def prepare(
-        self, command: int, token: int, argument: int, expected: int = reg.ANY_COUNT
-    ) -> None:
-        """First step: remember what is to be done; nothing changes."""
-        self._prepared = (command, token, argument, expected)
-        self._prepared_ms = self.clock.now_ms()
-
-    def commit(self, token: int) -> bool:
-        """Second step: do what was prepared under this token; False with `refusal` set."""
-        self.refusal = self._may_commit(token)
-        if self.refusal is reg.Refusal.NONE and self._prepared:
-            command, _, argument, expected = self._prepared
-            self.refusal = self._do(command, argument, expected)
-        self._prepared = None
-        return self.refusal is reg.Refusal.NONE
-
-    def _may_commit(self, token: int) -> reg.Refusal:
-        if self._prepared is None:
-            return reg.Refusal.NOT_PREPARED
-        age_ms = (self.clock.now_ms() - self._prepared_ms) / max(self.clock.speed, 1.0)
-        if age_ms > reg.PREPARED_FOR_MS:
-            return reg.Refusal.PREPARED_TOO_LONG_AGO
-        return reg.Refusal.NONE if token == self._prepared[1] else reg.Refusal.WRONG_TOKEN
-
-    def _do(self, command: int, argument: int, expected: int) -> reg.Refusal:
-        if command == reg.Command.UNLOCK:
-            return self._unlock(argument)
-        if command == reg.Command.SELF_CHECK:
-            return self._check_itself()
-        if command == reg.Command.OVERVIEW:
-            return self.memory.make_overview(argument, expected)
-        if command != reg.Command.BLINK and self.spec.pin is not None:
-            if self.clock.now_ms() >= self._unlocked_until_ms:
-                return reg.Refusal.LOCKED
-            self._stay_unlocked()
-        if command == reg.Command.LAUNCH:
-            return self._launch(argument, expected)
-        if command == reg.Command.SET_CLOCK:
-            return self._set_clock(argument)
-        if command == reg.Command.BLINK:
-            self.state.blinks += 1
-            return reg.Refusal.NONE
-        if self.state.run is None:
-            return reg.Refusal.NO_MISSION
-        if command == reg.Command.STOP:
-            self._end(self.clock_ms(), reg.EndReason.COMMAND)
-            return reg.Refusal.NONE
-        if command == reg.Command.ERASE:
-            if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
-                return reg.Refusal.STILL_LOGGING
-            if expected not in (reg.ANY_COUNT, self.readings()):
-                return reg.Refusal.NOT_ALL_FETCHED
-            self.state.run = None
-            return reg.Refusal.NONE
-        return reg.Refusal.NOT_PREPARED
-
-    def _unlock(self, pin: int) -> reg.Refusal:
-        if self.spec.pin is not None and pin != self.spec.pin:
-            self._note("wrong PIN")
-            return reg.Refusal.WRONG_PIN
-        self._stay_unlocked()
-        return reg.Refusal.NONE
-
-    def _stay_unlocked(self) -> None:
-        self._unlocked_until_ms = self.clock.now_ms() + reg.UNLOCKED_FOR_MS * self.clock.speed
-
-    def _check_itself(self) -> reg.Refusal:
-        """A channel without a sensor, or at the end of its range, fails."""
-        failed = 0
-        for i, (spec, live) in enumerate(zip(self.model.channels, self.live(), strict=True)):
-            if np.isnan(live.value) or live.value >= spec.high or live.value < spec.low:
-                failed += 2 ** (i + 1)
-        self.state.self_check = reg.SELF_CHECK_GOOD + failed
-        self._note("self-check good" if not failed else "self-check failed")
-        return reg.Refusal.NONE
-
-    def _launch(self, clock_ms: int, expected: int) -> reg.Refusal:
-        """Stop what runs, set the clock, erase, begin: as a whole or not at all.
-
-        What nobody has fetched is never erased: `expected` must be what the memory holds.
-        """
-        if self.readings() and expected != self.readings():
-            return reg.Refusal.NOT_ALL_FETCHED
-        plan = self.staged_plan()
-        if plan is None:
-            return reg.Refusal.NO_PLAN
-        now = clock_ms or self.clock_ms()
-        if not fits(plan, self.model, now):
-            return reg.Refusal.PLAN_DOES_NOT_FIT
-        self._end(self.clock_ms(), reg.EndReason.NEW_MISSION)
-        if clock_ms:
-            self.state.basis = ClockBasis(self.clock.now_ms(), clock_ms)
-        self.state.mission += 1
-        self.state.events = []
-        first_ms = 0 if waits_for_button(plan) else first_due_ms(plan, now)
-        self.state.run = Run(self.state.mission, plan.as_dict(), now, first_ms, self.state.basis)
-        self._note("launched")
-        return reg.Refusal.NONE
-
-    def _set_clock(self, to_ms: int) -> reg.Refusal:
-        if self.doing() in (reg.State.LOGGING, reg.State.WAITING):
-            return reg.Refusal.STILL_LOGGING  # a jump would tear the running record
-        self.state.basis = ClockBasis(self.clock.now_ms(), to_ms)
-        return reg.Refusal.NONE
-
     # -- plan, directory and memory as files -----------------------------------------------------
-    def staged_plan(self) -> Plan | None:
-        """Return the staged plan if it arrived whole and can be read."""
-        body = reg.unseal_bytes(self.staged)
-        if body is None:
-            return None
-        try:
-            return plan_from_dict(cbor2.loads(body))
-        except (PlanError, ValueError, cbor2.CBORDecodeError):
-            return None
-
     def write_file(self, file: int, start: int, data: bytes) -> bool:
         """Take written bytes; only the staged plan can be written."""
-        if file != reg.STAGED_PLAN_FILE or start + len(data) > 4096:
-            return False
-        if start == 0:
-            self.staged = b""
-        self.staged = self.staged[:start].ljust(start, b"\0") + data
-        return True
+        return file == reg.STAGED_PLAN_FILE and self.acts.stage(start, data)
 
     def read_file(self, file: int, start: int, length: int) -> bytes | None:
         """Return bytes of a file, zeros after its end; None where there is no such place."""
@@ -500,7 +329,7 @@ class SimLogger:
     def _small_file(self, file: int) -> bytes | None:
         run = self.state.run
         if file == reg.STAGED_PLAN_FILE:
-            return self.staged
+            return self.acts.staged
         if file == reg.PLAN_FILE:
             return reg.seal(run.plan if run else {})
         if file == reg.DIRECTORY_FILE:

@@ -13,7 +13,8 @@ from pathlib import Path
 from gezeiten.link.line import CablePort
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.courier import SimCourier
-from gezeiten.standin.device import SimLogger, state_from_dict
+from gezeiten.standin.device import SimLogger
+from gezeiten.standin.device_state import state_from_dict
 from gezeiten.standin.scenario import standin
 from gezeiten.standin.server import Device, StandinServer
 from gezeiten.standin.simclock import SimClock

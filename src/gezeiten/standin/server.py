@@ -33,6 +33,7 @@ from gezeiten.link import registers as reg
 from gezeiten.link.line import CablePort
 from gezeiten.standin.serial_face import SerialFace
 from gezeiten.standin.simclock import SimClock
+from gezeiten.standin.two_steps import TwoSteps
 
 _COMMIT_START = struct.pack(">BH", 16, reg.COMMIT_ADDRESS)
 _MBAP = struct.Struct(">HHHB")
@@ -80,15 +81,13 @@ class Device(Protocol):
     code: str
     firmware: str
     clock: SimClock
-    refusal: reg.Refusal
+    commands: TwoSteps
 
     @property
     def battery_is_empty(self) -> bool: ...
     def read_registers(self, address: int) -> tuple[int, bytes] | None: ...
     def read_file(self, file: int, start: int, length: int) -> bytes | None: ...
     def write_file(self, file: int, start: int, data: bytes) -> bool: ...
-    def prepare(self, command: int, token: int, argument: int, expected: int) -> None: ...
-    def commit(self, token: int) -> bool: ...
     def damage_at(self, file: int) -> tuple[int, int, int] | None: ...
     def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]: ...
     def report(self) -> dict[str, Any]: ...
@@ -154,12 +153,12 @@ class PduHandler:
         data = reg.register_bytes(list(request.registers))
         if request.address == reg.PREPARE_ADDRESS and len(data) == 2 * reg.PREPARE_REGISTERS:
             if not self._faults.lose_prepare:
-                self._device.prepare(*reg.unpack_prepare(data))
+                self._device.commands.prepare(*reg.unpack_prepare(data))
         elif request.address == reg.COMMIT_ADDRESS and len(data) == 2:
             if self._faults.refuse_launch:
-                self._device.refusal = reg.Refusal.PLAN_DOES_NOT_FIT
+                self._device.commands.refusal = reg.Refusal.PLAN_DOES_NOT_FIT
                 return ExceptionResponse(request.function_code, _DEVICE_FAILURE)
-            if not self._device.commit(int.from_bytes(data, "big")):
+            if not self._device.commands.commit(int.from_bytes(data, "big")):
                 return ExceptionResponse(request.function_code, _DEVICE_FAILURE)
             self._device.save()
         else:
