@@ -15,7 +15,7 @@ from gezeiten.desk.places import sites
 from gezeiten.desk.records import record
 from gezeiten.desk.vault_copy import copy_to, for_people, hand_on, named_raws, take_copy_in
 from gezeiten.desk.verifying import verify
-from gezeiten.errors import ArchiveDamagedError, CancelledError, InputError
+from gezeiten.errors import CancelledError, InputError
 from gezeiten.link.transfer import Watch
 
 
@@ -45,7 +45,7 @@ def test_the_same_record_comes_out_elsewhere(
     demo_desk: Desk, elsewhere: Desk, tmp_path: Path, as_file: bool
 ) -> None:
     target = tmp_path / "vault.zip" if as_file else tmp_path / "disk"
-    count = hand_on(demo_desk, target) if as_file else copy_to(demo_desk, target)
+    count = (hand_on if as_file else copy_to)(demo_desk, target).count
     assert count == len(named_raws(demo_desk)) > 30
     brought = take_copy_in(elsewhere, target)
     assert (brought.offloads, brought.refused) == (count, [])
@@ -60,23 +60,54 @@ def test_the_same_record_comes_out_elsewhere(
 
 def test_a_copy_goes_on_and_mends_what_was_damaged(demo_desk: Desk, tmp_path: Path) -> None:
     folder = tmp_path / "disk"
-    count = copy_to(demo_desk, folder)
+    count = copy_to(demo_desk, folder).count
     raws = sorted((folder / "raw").iterdir())
     raws[0].write_bytes(b"damaged")
     raws[1].unlink()
-    assert copy_to(demo_desk, folder) == count
+    assert copy_to(demo_desk, folder).count == count
     assert len(list((folder / "raw").iterdir())) == len(raws)
     words = (folder / "WHAT-IS-WHAT.txt").read_text()
     assert "Alte Lotsenwacht · Textile store · D-2041" in words
     assert for_people(named_raws(demo_desk)) == words
 
 
-def test_a_damaged_vault_hands_nothing_on(demo_desk: Desk, tmp_path: Path) -> None:
-    path = demo_desk.archive.vault.path(named_raws(demo_desk)[3].sha256)
+def damage(desk: Desk, sha256: str) -> None:
+    path = desk.archive.vault.path(sha256)
     path.chmod(0o644)
     path.write_bytes(b"other")
-    with pytest.raises(ArchiveDamagedError):
-        hand_on(demo_desk, tmp_path / "vault.zip")
+
+
+@pytest.mark.parametrize("as_file", [True, False])
+def test_a_damaged_vault_saves_what_is_whole_and_a_copy_mends_it(
+    demo_desk: Desk, elsewhere: Desk, tmp_path: Path, as_file: bool
+) -> None:
+    write = hand_on if as_file else copy_to
+    before, after = tmp_path / "before.zip", tmp_path / "after.zip"
+    count = write(demo_desk, before).count
+    changed, gone = (raw.sha256 for raw in named_raws(demo_desk)[3:5])
+    damage(demo_desk, changed)
+    demo_desk.archive.vault.path(gone).unlink()
+    written = write(demo_desk, after)
+    assert written.count == count - 2
+    assert len(written.damaged) == 2
+    brought = take_copy_in(elsewhere, after)
+    assert (brought.offloads, brought.refused) == (count - 2, [])
+    # a copy from before brings the bytes back, and only those
+    assert len(verify(demo_desk).faults) >= 2
+    brought = take_copy_in(demo_desk, before)
+    assert (brought.offloads, brought.mended, brought.kept_already) == (0, 2, count)
+    assert verify(demo_desk).is_whole
+
+
+def test_a_copy_keeps_what_the_vault_has_lost(demo_desk: Desk, tmp_path: Path) -> None:
+    first = copy_to(demo_desk, tmp_path / "disk")
+    damage(demo_desk, named_raws(demo_desk)[0].sha256)
+    assert len(copy_to(demo_desk, tmp_path / "disk").damaged) == 1
+    assert take_copy_in(demo_desk, tmp_path / "disk").mended == 1
+    assert copy_to(demo_desk, tmp_path / "disk") == first
+
+
+def test_handing_on_can_be_stopped(demo_desk: Desk, tmp_path: Path) -> None:
     with pytest.raises(CancelledError):
         hand_on(demo_desk, tmp_path / "vault.zip", Watch(cancelled=lambda: True))
     assert list(tmp_path.glob("vault*")) == []

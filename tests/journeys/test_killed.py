@@ -56,7 +56,16 @@ tie = proposed_tie(look_at_text(desk, source), "Big")
 take_text(desk, source, replace(tie, point="A · B"), watch)
 """
 _COPY = """
+import shutil
 from gezeiten.desk.vault_copy import take_copy_in
+whole = shutil.copyfileobj
+def half(source, out):
+    if told + 1 >= int(sys.argv[3]):
+        out.write(source.read(700))
+        out.flush()
+        os.kill(os.getpid(), signal.SIGKILL)
+    whole(source, out)
+shutil.copyfileobj = half
 take_copy_in(desk, source, watch)
 """
 
@@ -125,7 +134,9 @@ def test_while_a_copy_of_a_vault_is_taken_in(store: Lab, tmp_path: Path) -> None
     hand_on(store.desk, tmp_path / "vault.zip")
     other = Desk(tmp_path / "other")
     killed(_COPY, other, tmp_path / "vault.zip", 2)
+    assert [path.suffix for path in other.archive.incoming.iterdir()] == [".copy"]
     recover(other)
+    assert list(other.archive.incoming.iterdir()) == []
     brought = take_copy_in(other, tmp_path / "vault.zip")
     assert (brought.offloads + brought.kept_already, brought.refused) == (3, [])
     assert brought.kept_already >= 1

@@ -57,7 +57,7 @@ class Archive:
             if self._is_sqlite:
                 event.listen(self.engine, "connect", _prepare_sqlite)
             self._migrate()
-        self.vault = Vault(folder / "vault")
+        self.vault = Vault(folder / "vault", remedy="take in a copy of the vault that has it")
         self.overviews = Vault(folder / "overviews", ".overview", "overview")
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")
         self.reports = Vault(folder / "reports", ".report", "logger's report")

@@ -24,9 +24,15 @@ _PIECE_BYTES = 1 << 20
 class Vault:
     """A folder of files named by their fingerprint, spread over 256 folders."""
 
-    def __init__(self, folder: Path, suffix: str = ".mission", what: str = "raw offload") -> None:
-        """Keep bytes in a folder; what: how errors call them."""
-        self._folder, self._suffix, self._what = folder, suffix, what
+    def __init__(
+        self,
+        folder: Path,
+        suffix: str = ".mission",
+        what: str = "raw offload",
+        remedy: str = "fetch the archive's last copy",
+    ) -> None:
+        """Keep bytes in a folder; what: how errors call them, remedy: what to do about damage."""
+        self._folder, self._suffix, self._what, self._remedy = folder, suffix, what, remedy
 
     def path(self, sha256: str) -> Path:
         """Return where bytes of this fingerprint lie (or would lie)."""
@@ -35,16 +41,14 @@ class Vault:
     def put(self, data: bytes) -> str:
         """Keep bytes and return their fingerprint; the same bytes twice are kept once.
 
-        On disk for good when this returns. Raises OSError when the disk is full.
+        Bytes that were damaged since they were kept are whole again afterwards. On disk for good
+        when this returns. Raises OSError when the disk is full.
         """
         sha256 = fingerprint(data)
-        return sha256 if self.path(sha256).exists() else self._keep(io.BytesIO(data))
+        return sha256 if self.is_whole(sha256) else self._keep(io.BytesIO(data))
 
     def put_file(self, source: Path) -> str:
-        """Keep a file of any size and return its fingerprint; it stays where it is.
-
-        On disk for good when this returns. Raises OSError when the disk is full.
-        """
+        """Keep a file of any size and return its fingerprint; it stays where it is. As `put`."""
         with source.open("rb") as file:
             return self._keep(file)
 
@@ -62,7 +66,7 @@ class Vault:
                 os.fsync(out.fileno())
             sha256 = digest.hexdigest()
             target = self.path(sha256)
-            if not target.exists():
+            if not self.is_whole(sha256):
                 target.parent.mkdir(parents=True, exist_ok=True)
                 fresh.chmod(0o444)
                 fresh.replace(target)
@@ -87,15 +91,22 @@ class Vault:
         if digest.hexdigest() != sha256:
             raise self._changed(sha256)
 
+    def is_whole(self, sha256: str) -> bool:
+        """Whether bytes of this fingerprint are kept and are what was kept."""
+        try:
+            self.check(sha256)
+        except ArchiveDamagedError:
+            return False
+        return True
+
     def _gone(self, sha256: str) -> ArchiveDamagedError:
         return ArchiveDamagedError(
-            f"The {self._what} {sha256[:12]} cannot be read; fetch the archive's last copy."
+            f"The {self._what} {sha256[:12]} cannot be read; {self._remedy}."
         )
 
     def _changed(self, sha256: str) -> ArchiveDamagedError:
         return ArchiveDamagedError(
-            f"The {self._what} {sha256[:12]} was changed since it was kept; "
-            "fetch the archive's last copy."
+            f"The {self._what} {sha256[:12]} was changed since it was kept; {self._remedy}."
         )
 
     def get(self, sha256: str) -> bytes:

@@ -73,13 +73,21 @@ def vault_group() -> None:
 @vault_group.command("copy")
 @archive_option
 @click.argument("target", type=click.Path(path_type=Path))
+@click.pass_context
 @reports_errors
-def vault_copy(folder: Path | None, target: Path) -> None:
-    """Copy the vault into a folder, or hand it on as one file where TARGET ends in .zip."""
+def vault_copy(context: click.Context, folder: Path | None, target: Path) -> None:
+    """Copy the vault into a folder, or hand it on as one file where TARGET ends in .zip.
+
+    What is damaged in the vault is left out and named, with exit code 6.
+    """
     with open_desk(folder) as desk:
         write = hand_on if target.suffix == ".zip" else copy_to
-        count = write(desk, target)
-    click.echo(f"{target}: {count} raw offloads, each compared with its fingerprint.")
+        written = write(desk, target)
+    click.echo(f"{target}: {written.count} raw offloads, each compared with its fingerprint.")
+    for sentence in written.damaged:
+        click.echo(f"Left out: {sentence}", err=True)
+    if written.damaged:
+        context.exit(6)
 
 
 @vault_group.command("take")
@@ -92,7 +100,9 @@ def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
     with open_desk(folder) as desk:
         brought = take_copy_in(desk, source)
     row = {"offloads": brought.offloads, "readings": brought.readings,
-           "kept_already": brought.kept_already, "refused": brought.refused}  # fmt: skip
+           "kept_already": brought.kept_already, "mended": brought.mended,
+           "refused": brought.refused}  # fmt: skip
     lines = [f"{brought.offloads} raw offloads with {brought.readings} new readings; "
-             f"{brought.kept_already} were kept already.", *brought.refused]  # fmt: skip
+             f"{brought.kept_already} were kept already, {brought.mended} of them mended.",
+             *brought.refused]  # fmt: skip
     put(as_json, row, lines)

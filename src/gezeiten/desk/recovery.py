@@ -16,5 +16,7 @@ def recover(desk: Desk) -> int:
         return 0
     # brings polars along, which the window need not load to start
     from gezeiten.desk.live import recover_journals
+    from gezeiten.desk.vault_copy import clear_copies
 
+    clear_copies(desk)
     return len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)

@@ -13,7 +13,7 @@ import shutil
 import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -24,13 +24,16 @@ from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
 from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
 from gezeiten.desk.context import Desk
+from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
 from gezeiten.domain.timeline import iso_utc
-from gezeiten.errors import GezeitenError, InputError
+from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
 from gezeiten.exchange.text_form import tie_from_dict
-from gezeiten.link.transfer import UNWATCHED, Meter, Watch
+from gezeiten.link.transfer import UNWATCHED, Meter, Watch, lock_incoming
 
+SUFFIX = ".copy"
+"""Of files in incoming/ that are being taken from a copy."""
 LIST_NAME, PEOPLE_NAME = "offloads.json", "WHAT-IS-WHAT.txt"
 _LARGEST_LIST = 256 << 20
 _LARGEST_RAW = 4 << 30
@@ -59,13 +62,23 @@ class NamedRaw:
 
 @dataclass(slots=True)
 class Brought:
-    """What taking a copy in brought. kept_already: raw offloads with nothing new; refused: why a
-    raw offload was not taken, a sentence each."""
+    """What taking a copy in brought. kept_already: raw offloads with nothing new; mended: those of
+    them that were damaged or gone here and are whole again; refused: why a raw offload was not
+    taken, a sentence each."""
 
-    offloads: int
-    readings: int
-    kept_already: int
-    refused: list[str]
+    offloads: int = 0
+    readings: int = 0
+    kept_already: int = 0
+    mended: int = 0
+    refused: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """What a copy holds. damaged: a sentence for each raw offload that could not go with it."""
+
+    count: int
+    damaged: tuple[str, ...]
 
 
 def named_raws(desk: Desk) -> list[NamedRaw]:
@@ -99,14 +112,14 @@ def named_raws(desk: Desk) -> list[NamedRaw]:
         return named
 
 
-def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> int:
-    """Write the whole vault as one file; returns how many raw offloads are in it.
+def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Written:
+    """Write the whole vault as one file. What is damaged in the vault is left out and named.
 
     The file appears under its name only when it is whole, and is read back before.
 
     Raises:
         CancelledError: as wished; no file is left.
-        SurroundingsError: disk, or damaged bytes in the vault; no file is left.
+        SurroundingsError: disk; no file is left.
     """
     raws = named_raws(desk)
     fresh = path.with_name(path.name + ".part")
@@ -114,54 +127,88 @@ def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> int:
     with translated(path.parent):
         try:
             with zipfile.ZipFile(fresh, "w", zipfile.ZIP_STORED, allowZip64=True) as out:
-                for raw in {raw.sha256: raw for raw in raws}.values():
-                    desk.archive.vault.check(raw.sha256)
+
+                def add(raw: NamedRaw) -> None:
                     out.write(desk.archive.vault.path(raw.sha256), f"raw/{raw.sha256}")
-                    meter.heard(raw.size)
-                out.writestr(LIST_NAME, json.dumps([asdict(raw) for raw in raws], indent=1))
-                out.writestr(PEOPLE_NAME, for_people(raws))
+
+                whole, damaged = _each_whole(desk, raws, add, meter)
+                out.writestr(LIST_NAME, json.dumps([asdict(raw) for raw in whole], indent=1))
+                out.writestr(PEOPLE_NAME, for_people(whole))
             with zipfile.ZipFile(fresh) as written:
-                damaged = written.testzip()
-            if damaged:
+                unreadable = written.testzip()
+            if unreadable:
                 raise InputError(f"{path.name} cannot be read back; write it to another disk.")
             with fresh.open("rb") as done:
                 os.fsync(done.fileno())
             fresh.replace(path)
         finally:
             fresh.unlink(missing_ok=True)
-    sentence = f"The whole vault, {len(raws)} raw offloads, was handed on as {path.name}."
-    desk.log_alone("vault handed on", path.name, sentence)
-    return len(raws)
+    sentence = f"The vault, {len(whole)} raw offloads, was handed on as {path.name}."
+    desk.log_alone("vault handed on", path.name, sentence, damaged=damaged[:100])
+    return Written(len(whole), tuple(damaged))
 
 
-def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> int:
+def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
     """Copy the vault into a folder of another disk; what is there already is compared, not copied.
 
-    Returns:
-        How many raw offloads the folder holds now.
+    What is damaged in the vault is left out and named; whole bytes that the folder has of it from
+    an earlier copy stay there.
 
     Raises:
-        CancelledError: as wished; what was copied stays. SurroundingsError: disk or damage.
+        CancelledError: as wished; what was copied stays. SurroundingsError: disk.
     """
     raws = named_raws(desk)
     meter = _meter(raws, watch)
+
+    def is_there(raw: NamedRaw) -> bool:
+        target = folder / "raw" / raw.sha256
+        return target.exists() and _fingerprint(target) == raw.sha256
+
+    def copy(raw: NamedRaw) -> None:
+        target = folder / "raw" / raw.sha256
+        if is_there(raw):
+            return
+        fresh = target.with_suffix(".part")
+        shutil.copyfile(desk.archive.vault.path(raw.sha256), fresh)
+        with fresh.open("rb") as done:
+            os.fsync(done.fileno())
+        fresh.replace(target)
+
     with translated(folder):
         (folder / "raw").mkdir(parents=True, exist_ok=True)
-        for raw in raws:
-            target = folder / "raw" / raw.sha256
-            if not target.exists() or _fingerprint(target) != raw.sha256:
+        whole, damaged = _each_whole(desk, raws, copy, meter)
+        here = {raw.sha256 for raw in whole}
+        listed = [raw for raw in raws if raw.sha256 in here or is_there(raw)]
+        (folder / LIST_NAME).write_text(json.dumps([asdict(raw) for raw in listed], indent=1))
+        (folder / PEOPLE_NAME).write_text(for_people(listed))
+    sentence = f"The vault, {len(whole)} raw offloads, was copied to {folder}."
+    desk.log_alone("vault copied", str(folder), sentence, damaged=damaged[:100])
+    return Written(len(whole), tuple(damaged))
+
+
+def _each_whole(
+    desk: Desk, raws: list[NamedRaw], write: Callable[[NamedRaw], None], meter: Meter
+) -> tuple[list[NamedRaw], list[str]]:
+    """Write each raw offload once that is as it was kept; returns those, and what is not.
+
+    One damaged file must not keep the others from being saved.
+    """
+    whole: list[NamedRaw] = []
+    damaged: dict[str, str] = {}
+    written: set[str] = set()
+    for raw in raws:
+        if raw.sha256 not in written and raw.sha256 not in damaged:
+            try:
                 desk.archive.vault.check(raw.sha256)
-                fresh = target.with_suffix(".part")
-                shutil.copyfile(desk.archive.vault.path(raw.sha256), fresh)
-                with fresh.open("rb") as done:
-                    os.fsync(done.fileno())
-                fresh.replace(target)
-            meter.heard(raw.size)
-        (folder / LIST_NAME).write_text(json.dumps([asdict(raw) for raw in raws], indent=1))
-        (folder / PEOPLE_NAME).write_text(for_people(raws))
-    sentence = f"The vault, {len(raws)} raw offloads, was copied to {folder}."
-    desk.log_alone("vault copied", str(folder), sentence)
-    return len(raws)
+            except ArchiveDamagedError as exc:
+                damaged[raw.sha256] = f"{raw.site}, {raw.point}: {exc}"
+            else:
+                write(raw)
+                written.add(raw.sha256)
+        if raw.sha256 in written:
+            whole.append(raw)
+        meter.heard(raw.size)
+    return whole, list(damaged.values())
 
 
 def for_people(raws: list[NamedRaw]) -> str:
@@ -195,7 +242,7 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
     Raises:
         InputError: it is no such copy. CancelledError: as wished; what came is kept.
     """
-    brought = Brought(0, 0, 0, [])
+    brought = Brought()
     with _opened(path) as (listed, fetch):
         meter = _meter(listed, watch)
         for raw in listed:
@@ -204,7 +251,8 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
     desk.log_alone(
         "vault taken in", path.name,
         f"{brought.offloads} raw offloads with {brought.readings} new readings taken from "
-        f"{path.name}; {brought.kept_already} were kept already, {len(brought.refused)} refused.",
+        f"{path.name}; {brought.kept_already} were kept already, {brought.mended} of them mended, "
+        f"{len(brought.refused)} refused.",
         refused=brought.refused[:100],
     )  # fmt: skip
     return brought
@@ -281,12 +329,19 @@ def _is_fingerprint(text: str) -> bool:
 
 def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: Brought) -> None:
     """Take one raw offload; its fingerprint has to be that of the list."""
-    target = desk.archive.incoming / f"{raw.sha256[:24]}.copy"
+    target = desk.archive.incoming / f"{raw.sha256[:24]}{SUFFIX}"
+    with translated(desk.archive.folder):
+        lock = lock_incoming(target)
+    if lock is None:
+        raise ArchiveLockedError(
+            "Another window takes in the same copy now; wait for it, then look at the result."
+        )
     try:
         with translated(desk.archive.folder):
             fetch(raw.sha256, target)
         if _fingerprint(target) != raw.sha256:
             raise InputError(f"The raw offload {raw.sha256[:12]} is damaged in this copy.")
+        brought.mended += _mend(desk, raw, target)
         readings = _take_file(desk, raw, target)
     except (GezeitenError, KeyError) as exc:
         if isinstance(exc, GezeitenError) and exc.exit_code == 5:
@@ -298,6 +353,23 @@ def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: Brought) -> Non
         brought.readings += readings
     finally:
         target.unlink(missing_ok=True)
+        os.close(lock)
+
+
+def clear_copies(desk: Desk) -> int:
+    """Remove what a program that was killed had fetched from a copy: the copy still has it."""
+    return len(take_left_behind(desk, SUFFIX, Path.unlink))
+
+
+def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
+    """Put whole bytes where those of a kept raw offload are damaged or gone; whether they were."""
+    with desk.archive.reading() as session:
+        is_kept = session.scalar(select(Offload.id).where(Offload.sha256 == raw.sha256).limit(1))
+    if is_kept is None or desk.archive.vault.is_whole(raw.sha256):
+        return False
+    with translated(desk.archive.folder):
+        desk.archive.vault.put_file(path)
+    return True
 
 
 def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:

@@ -16,7 +16,7 @@ from gezeiten.ui.i18n import counted, number, tr
 from gezeiten.ui.work import Task
 
 if TYPE_CHECKING:
-    from gezeiten.desk.vault_copy import Brought
+    from gezeiten.desk.vault_copy import Brought, Written
 
 
 class VaultActs:
@@ -77,11 +77,14 @@ class VaultActs:
         if self._task is not None:
             self._task.cancel()
 
-    def _write(self, write: Callable[[Watch], int], name: str) -> None:
-        def done(count: int) -> None:
-            said = counted(count, "%n raw offload", "%n raw offloads")
+    def _write(self, write: Callable[[Watch], Written], name: str) -> None:
+        def done(written: Written) -> None:
+            said = counted(written.count, "%n raw offload", "%n raw offloads")
             words = tr("%1: %2, each compared with its fingerprint.").replace("%1", name)
-            self._house.say(words.replace("%2", said))
+            words = words.replace("%2", said)
+            if written.damaged:
+                words += " " + tr("Left out: %1").replace("%1", " ".join(written.damaged[:3]))
+            self._house.said.emit(words, bool(written.damaged))
             self._house.archive_changed.emit()
 
         self._run(write, done)
@@ -90,6 +93,8 @@ class VaultActs:
         said = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
         said += ", " + counted(brought.readings, "%n new reading", "%n new readings")
         said += ", " + counted(brought.kept_already, "%n kept already", "%n kept already")
+        if brought.mended:
+            said += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
         if brought.refused:
             said += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
         self._house.said.emit(said + ".", bool(brought.refused))
