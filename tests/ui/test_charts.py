@@ -22,7 +22,9 @@ from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.ui import app as ui_app
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
-from gezeiten.ui.charts import Lane, LaneChart, TimeAxis, make_trace
+from gezeiten.ui.chart_axes import TimeAxis
+from gezeiten.ui.chart_lanes import Lane, make_trace
+from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.finder import Finder
 from gezeiten.ui.theme import LIGHT
 from gezeiten.ui.views.board_canvas import BoardCanvas

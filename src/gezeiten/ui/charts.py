@@ -8,75 +8,26 @@ Shift+drag.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from datetime import timedelta
 
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPen
 
-from gezeiten.desk.overviews import OverviewLine
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, Span, from_ms, midnight_ms
+from gezeiten.domain.timeline import Span
+from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
+from gezeiten.ui.chart_lanes import Lane, Trace
 from gezeiten.ui.chart_overviews import (
     add_overviews,
     overview_at,
     overview_legend,
     overview_reach,
 )
-from gezeiten.ui.i18n import clock_time, date, day_and_time, number, tr
+from gezeiten.ui.i18n import day_and_time, number, tr
 from gezeiten.ui.theme import Theme
 
-_STEPS_MS = [
-    *(m * MINUTE_MS for m in (1, 5, 10, 30)),
-    *(h * HOUR_MS for h in (1, 2, 3, 6, 12)),
-    *(d * DAY_MS for d in (1, 2, 4, 7, 14, 28, 91, 182, 364)),
-]
 TRACE_COLORS = ("tide", "brass", "plum", "kelp", "ember")
-
-
-@dataclass(frozen=True, slots=True)
-class Trace:
-    """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or ""."""
-
-    name: str
-    series: Series
-    measured: Pyramid
-    estimated: Pyramid
-    color: str = ""
-
-
-def make_trace(name: str, series: Series) -> Trace:
-    """Return the trace of a series, with its summaries for drawing."""
-    measured, estimated = split_for_drawing(series)
-    return Trace(name, series, Pyramid(measured), Pyramid(estimated))
-
-
-@dataclass(frozen=True, slots=True)
-class Tint:
-    """A tinted stretch; side "above" or "below" adds a triangle, "" none."""
-
-    span: Span
-    color: str
-    side: str = ""
-    alpha: int = 60
-
-
-@dataclass(frozen=True, slots=True)
-class Lane:
-    """One quantity: all lines share its scale."""
-
-    title: str
-    unit: str
-    decimals: int
-    traces: tuple[Trace, ...]
-    rules: tuple[LimitRule, ...] = ()
-    tints: tuple[Tint, ...] = ()
-    proposal: Series | None = None
-    overviews: tuple[OverviewLine, ...] = ()
-    symbol: str = ""
 
 
 @dataclass(slots=True)
@@ -86,59 +37,6 @@ class _Drawn:
     curves: list[tuple[pg.PlotDataItem, pg.PlotDataItem]] = field(default_factory=list)
     cursor: pg.InfiniteLine | None = None
     value: pg.TextItem | None = None
-
-
-class TimeAxis(pg.AxisItem):
-    """Ticks at round local times of a zone; positions are UTC seconds."""
-
-    def __init__(self, zone: str) -> None:
-        super().__init__("bottom")
-        self.zone = zone
-
-    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
-        wanted = max(2, int(size / 95))
-        step = next((s for s in _STEPS_MS if (high - low) * 1000 / s <= wanted), _STEPS_MS[-1])
-        return [(step / 1000, [t / 1000 for t in self._ticks(low * 1000, high * 1000, step)])]
-
-    def _ticks(self, low_ms: float, high_ms: float, step_ms: int) -> list[int]:
-        if step_ms < DAY_MS:
-            start = midnight_ms(from_ms(int(low_ms), self.zone).date(), self.zone)
-            first = start + int((low_ms - start) // step_ms) * step_ms
-            return list(range(first, int(high_ms) + 1, step_ms))[:60]
-        days = step_ms // DAY_MS
-        day = from_ms(int(low_ms), self.zone).date()
-        day -= timedelta(days=day.toordinal() % days)
-        ticks = []
-        while len(ticks) < 60:
-            at = midnight_ms(day, self.zone)
-            if at > high_ms:
-                break
-            ticks.append(at)
-            day += timedelta(days=days)
-        return ticks
-
-    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
-        shown = []
-        for value in values:
-            at = round(value * 1000)
-            midnight = from_ms(at, self.zone).time().hour == 0 and spacing >= 3 * 3600
-            if spacing >= 86_400 or midnight:
-                shown.append(date(at, self.zone, "d MMM"))
-            else:
-                shown.append(clock_time(at, self.zone))
-        return shown
-
-
-class ValueAxis(pg.AxisItem):
-    """Numbers in the region's format, always of one width so that lanes align."""
-
-    def __init__(self) -> None:
-        super().__init__("left")
-        self.setWidth(54)
-
-    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
-        places = max(0, min(4, int(np.ceil(-np.log10(spacing))))) if spacing > 0 else 0
-        return [number(float(value), places) for value in values]
 
 
 class LaneChart(pg.GraphicsLayoutWidget):

@@ -14,7 +14,8 @@ from gezeiten.domain.statistics import numbers
 from gezeiten.domain.timeline import HOUR_MS, duration_text, local_days
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
-from gezeiten.ui.charts import Lane, LaneChart, Tint
+from gezeiten.ui.chart_lanes import Lane, Tint
+from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row

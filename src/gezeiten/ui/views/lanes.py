@@ -14,7 +14,7 @@ from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import Span, Values
 from gezeiten.domain.units import ShownUnit
-from gezeiten.ui.charts import Lane, Tint, Trace, make_trace
+from gezeiten.ui.chart_lanes import Lane, Tint, Trace, make_trace
 from gezeiten.ui.rules import RULE_SIGNS
 from gezeiten.ui.units import units_of
 

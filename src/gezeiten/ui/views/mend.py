@@ -39,7 +39,8 @@ from gezeiten.domain.timeline import DAY_MS, duration_text
 from gezeiten.errors import InputError
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
-from gezeiten.ui.charts import Lane, LaneChart, Tint
+from gezeiten.ui.chart_lanes import Lane, Tint
+from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule

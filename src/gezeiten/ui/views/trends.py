@@ -21,7 +21,8 @@ from gezeiten.domain.statistics import Numbers, numbers
 from gezeiten.domain.timeline import DAY_MS, Span, duration_text
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
-from gezeiten.ui.charts import Lane, LaneChart, Trace
+from gezeiten.ui.chart_lanes import Lane, Trace
+from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, label, row, rule

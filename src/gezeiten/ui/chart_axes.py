@@ -1,0 +1,70 @@
+"""Axes of charts: round local times below, numbers in the region's format at the left."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import numpy as np
+import pyqtgraph as pg
+
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms
+from gezeiten.ui.i18n import clock_time, date, number
+
+_STEPS_MS = [
+    *(m * MINUTE_MS for m in (1, 5, 10, 30)),
+    *(h * HOUR_MS for h in (1, 2, 3, 6, 12)),
+    *(d * DAY_MS for d in (1, 2, 4, 7, 14, 28, 91, 182, 364)),
+]
+
+
+class TimeAxis(pg.AxisItem):
+    """Ticks at round local times of a zone; positions are UTC seconds."""
+
+    def __init__(self, zone: str) -> None:
+        super().__init__("bottom")
+        self.zone = zone
+
+    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
+        wanted = max(2, int(size / 95))
+        step = next((s for s in _STEPS_MS if (high - low) * 1000 / s <= wanted), _STEPS_MS[-1])
+        return [(step / 1000, [t / 1000 for t in self._ticks(low * 1000, high * 1000, step)])]
+
+    def _ticks(self, low_ms: float, high_ms: float, step_ms: int) -> list[int]:
+        if step_ms < DAY_MS:
+            start = midnight_ms(from_ms(int(low_ms), self.zone).date(), self.zone)
+            first = start + int((low_ms - start) // step_ms) * step_ms
+            return list(range(first, int(high_ms) + 1, step_ms))[:60]
+        days = step_ms // DAY_MS
+        day = from_ms(int(low_ms), self.zone).date()
+        day -= timedelta(days=day.toordinal() % days)
+        ticks = []
+        while len(ticks) < 60:
+            at = midnight_ms(day, self.zone)
+            if at > high_ms:
+                break
+            ticks.append(at)
+            day += timedelta(days=days)
+        return ticks
+
+    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
+        shown = []
+        for value in values:
+            at = round(value * 1000)
+            midnight = from_ms(at, self.zone).time().hour == 0 and spacing >= 3 * 3600
+            if spacing >= 86_400 or midnight:
+                shown.append(date(at, self.zone, "d MMM"))
+            else:
+                shown.append(clock_time(at, self.zone))
+        return shown
+
+
+class ValueAxis(pg.AxisItem):
+    """Numbers in the region's format, always of one width so that lanes align."""
+
+    def __init__(self) -> None:
+        super().__init__("left")
+        self.setWidth(54)
+
+    def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
+        places = max(0, min(4, int(np.ceil(-np.log10(spacing))))) if spacing > 0 else 0
+        return [number(float(value), places) for value in values]

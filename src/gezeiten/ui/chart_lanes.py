@@ -1,0 +1,53 @@
+"""What a chart is asked to draw: lanes with their lines, limits, tints and overviews."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.desk.overviews import OverviewLine
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.pyramid import Pyramid, split_for_drawing
+from gezeiten.domain.series import Series
+from gezeiten.domain.timeline import Span
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or ""."""
+
+    name: str
+    series: Series
+    measured: Pyramid
+    estimated: Pyramid
+    color: str = ""
+
+
+def make_trace(name: str, series: Series) -> Trace:
+    """Return the trace of a series, with its summaries for drawing."""
+    measured, estimated = split_for_drawing(series)
+    return Trace(name, series, Pyramid(measured), Pyramid(estimated))
+
+
+@dataclass(frozen=True, slots=True)
+class Tint:
+    """A tinted stretch; side "above" or "below" adds a triangle, "" none."""
+
+    span: Span
+    color: str
+    side: str = ""
+    alpha: int = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """One quantity: all lines share its scale."""
+
+    title: str
+    unit: str
+    decimals: int
+    traces: tuple[Trace, ...]
+    rules: tuple[LimitRule, ...] = ()
+    tints: tuple[Tint, ...] = ()
+    proposal: Series | None = None
+    overviews: tuple[OverviewLine, ...] = ()
+    symbol: str = ""
