@@ -15,6 +15,7 @@ from gezeiten.domain.thinning import ThinKind, Thinning
 from gezeiten.errors import (
     GezeitenError,
     LoggerAnswerError,
+    LoggerAwayError,
     LoggerBusyError,
     LoggerRefusedError,
 )
@@ -162,6 +163,18 @@ def test_another_computer_that_comes_between_is_noticed(logging_lab: Lab, tmp_pa
     with pytest.raises(LoggerBusyError, match="Another computer"):
         taken(logging_lab, tmp_path, Thinning(NTH, 2, 0, 1000), Watch(meddle))
     assert list(tmp_path.glob("*.overview")) == []
+
+
+def test_a_line_that_breaks_after_all_has_come_costs_nothing(
+    logging_lab: Lab, tmp_path: Path
+) -> None:
+    def vanish(progress: Progress) -> None:
+        if progress.readings == progress.of_readings:
+            logging_lab.standin.order("fault", vanish_after_answers=0)
+
+    transfer = taken(logging_lab, tmp_path, Thinning(NTH, 2, 0, 1000), Watch(vanish))
+    assert isinstance(transfer.error, LoggerAwayError)
+    assert decode_overview(transfer.path.read_bytes()).came == [(0, 1000)]
 
 
 def test_a_new_mission_forgets_the_overview(logging_lab: Lab, tmp_path: Path) -> None:
