@@ -20,7 +20,7 @@ def open_window(qtbot: QtBot, desk: Desk) -> MainWindow:
     window = MainWindow(desk)
     qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
     window.resize(1280, 800)
-    with qtbot.waitExposed(window):
+    with qtbot.waitExposed(window, timeout=PATIENCE_MS):
         window.show()
     window.activateWindow()
     idle(qtbot, window)

@@ -23,7 +23,7 @@ from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.views.stage_states import LAUNCH, PLAN
 from gezeiten.ui.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, STORE_PLAN, Lab, StartStandin
-from tests.ui_help import idle, open_window, press
+from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
 TANK = Plan(("water_temperature", "conductivity"), 120, point_name="Austernzucht Ost · Tank 2")
 
@@ -165,7 +165,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
     idle(qtbot, window)
     assert "does not take the PIN" in window.message.text()
     window.activateWindow()  # no window manager here that would do so
-    qtbot.waitUntil(lambda: QApplication.activeWindow() is window)
+    qtbot.waitUntil(lambda: QApplication.activeWindow() is window, timeout=PATIENCE_MS)
     press(window, "Ctrl+I")
     QTest.keyClicks(dialog("PinDialog").entry, "2580")
     QTest.keyClick(dialog("PinDialog").entry, Qt.Key.Key_Return)
@@ -288,11 +288,11 @@ def test_present_readings_are_refreshed_only_while_looked_at(
     window: MainWindow, qtbot: QtBot, tailgate: Lab
 ) -> None:
     field = choose(window, qtbot, "D-2041")
-    with qtbot.waitSignal(field.work.live, timeout=10_000):
+    with qtbot.waitSignal(field.work.live, timeout=PATIENCE_MS):
         press(window, "F7")
     idle(qtbot, window)
     assert "every look costs battery" in field.logger_page.live_note.text()
-    with qtbot.waitSignal(field.work.live, timeout=10_000):
+    with qtbot.waitSignal(field.work.live, timeout=PATIENCE_MS):
         pass  # it goes on by itself
     press(window, "Ctrl+1")
     idle(qtbot, window)

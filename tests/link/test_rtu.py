@@ -34,7 +34,7 @@ from gezeiten.link.transfer import Progress, Watch, route_of
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import ANCHOR_MS, DAY_MS, STORE_PLAN, StartStandin
 
-HASTY_CABLE = TimeLimits(answer_s=0.5)
+HASTY_CABLE = TimeLimits(answer_s=1.5)
 
 
 @pytest.fixture

@@ -22,7 +22,7 @@ from gezeiten.link.find import ask, find_loggers
 from gezeiten.link.line import Address, TimeLimits
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession, addresses
-from tests.conftest import STORE_PLAN, Lab, StartStandin
+from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
 
 SHORT = TimeLimits(connect_s=1.5, answer_s=1.5)
 
@@ -180,7 +180,7 @@ def test_a_logger_that_hangs_is_given_up(lab: Lab) -> None:
 def test_a_logger_that_answers_nonsense_is_called_so(lab: Lab) -> None:
     lab.standin.order("fault", nonsense=True)
     with (
-        ModbusTcp(lab.standin.address, SHORT) as line,
+        ModbusTcp(lab.standin.address, HASTY) as line,
         pytest.raises(LoggerAnswerError, match="does not answer in Modbus"),
     ):
         LoggerSession(line).identify()
@@ -210,7 +210,7 @@ def stranger() -> Iterator[Address]:
 
 
 def test_something_else_on_the_port_is_no_logger(stranger: Address) -> None:
-    with ModbusTcp(stranger, SHORT) as line, pytest.raises(LoggerAnswerError):
+    with ModbusTcp(stranger, HASTY) as line, pytest.raises(LoggerAnswerError):
         LoggerSession(line).identify()
 
 
@@ -220,7 +220,7 @@ def test_finding_passes_over_silence_and_strangers(
     other = start_standin("W-0112")
     listed = [stranger, Address("127.0.0.1", 1), lab.standin.address, other.address]
     seen = []
-    jobs = [partial(ask, address, lambda: time.time() * 1000, SHORT) for address in listed]
+    jobs = [partial(ask, address, lambda: time.time() * 1000, HASTY) for address in listed]
     found = find_loggers(jobs, on_found=lambda f: seen.append(f))
     assert [f.identity.serial for f in found] == ["D-2041", "W-0112"]
     assert len(seen) == 2

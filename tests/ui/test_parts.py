@@ -19,7 +19,7 @@ from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, number
 from gezeiten.ui.theme import THEMES, Theme
 from gezeiten.ui.work import Task, Works
-from tests.ui_help import idle, open_window, press
+from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
 
 # -- looks and formats ---------------------------------------------------------------------------
@@ -90,7 +90,7 @@ def test_work_runs_elsewhere_and_answers_here(qtbot: QtBot) -> None:
         task.progress.emit(7)
         return threading.current_thread()
 
-    with qtbot.waitSignal(works.idle):
+    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
         works.start(work, seen.append, seen.append, seen.append)
     assert seen[0] == 7
     assert seen[1] is not threading.main_thread()
@@ -109,7 +109,7 @@ def test_errors_in_work_come_back_as_one_sentence(
     def fail(_task: Task) -> None:
         raise error
 
-    with qtbot.waitSignal(works.idle):
+    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
         works.start(fail, said.append, said.append)
     assert said == [words]
 
@@ -125,7 +125,7 @@ def test_what_comes_after_the_end_is_shown_to_nobody(qtbot: QtBot) -> None:
         task.progress.emit("late")
         return "later"
 
-    with qtbot.waitSignal(works.idle):
+    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
         works.start(work, shown.append, shown.append, shown.append)
         assert begun.wait(10)
         works.stop()  # waits for the work, whose results are still on their way
@@ -161,7 +161,7 @@ def test_cancelling_reaches_the_work(qtbot: QtBot) -> None:
             pass
         return "stopped"
 
-    with qtbot.waitSignal(works.idle):
+    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
         task = works.start(wait, ended.append, ended.append)
         ready.wait(5)
         task.cancel()
