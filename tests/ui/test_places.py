@@ -70,7 +70,11 @@ def test_a_click_on_what_is_on_the_logger_leads_to_the_field_desk(
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.FIELD_DESK
-    assert window.places[places.FIELD_DESK].card.serial == "P-0330"
+    loggers = window.places[places.FIELD_DESK].loggers
+    assert loggers.current_card().serial == "P-0330"
+    # in sight, however many cards came in above it
+    shown = loggers.visualItemRect(loggers.currentItem())
+    assert loggers.viewport().rect().contains(shown)
 
 
 def test_a_click_on_the_record_leads_to_trends(window: MainWindow, qtbot: QtBot) -> None:

@@ -4,8 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtCore import (
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QPointF,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
@@ -59,12 +69,31 @@ class LoggerList(QListWidget):
     def show_card(self, card: LoggerCard) -> None:
         """Add a card in the order of serials, or renew the one of the same serial."""
         item = self.item_of(card.serial)
+        is_new, was_in_sight = item is None, self._chosen_in(self.viewport().rect())
         if item is None:
             item = QListWidgetItem()
             before = [c for c in self.cards() if c.serial < card.serial]
             self.insertItem(len(before), item)
         item.setData(_CARD, card)
         self._say(item)
+        if is_new and was_in_sight:
+            self._keep_in_sight()
+
+    # -- the chosen card stays in sight when cards come in above it, or the list gets shorter -----
+    def _chosen_in(self, area: QRect) -> bool:
+        chosen = self.currentItem()
+        self.executeDelayedItemsLayout()
+        return chosen is not None and area.contains(self.visualItemRect(chosen))
+
+    def _keep_in_sight(self) -> None:
+        self.executeDelayedItemsLayout()
+        self.scrollToItem(self.currentItem())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        was_in_sight = self._chosen_in(QRect(QPoint(0, 0), event.oldSize()))
+        super().resizeEvent(event)
+        if was_in_sight:
+            self._keep_in_sight()
 
     def _say(self, item: QListWidgetItem) -> None:
         card = item.data(_CARD)
