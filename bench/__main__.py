@@ -1,7 +1,8 @@
 """`make bench`: prints each figure with its reference, its ratio and the aim.
 
-Times are the best (start, excursions) or the 95th percentile (pictures) of several runs, so a
-busy machine shows less; the reference runs beside each, so ratios travel between machines.
+Times are the best or the 95th percentile (pictures) of several runs, so a busy machine shows less;
+the reference takes turns with ours, so ratios travel between machines. Names after it measure only
+those: `python -m bench window mission_file`.
 """
 
 from __future__ import annotations
@@ -12,12 +13,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
 from bench import routes
+from bench.timing import best_of_both, report
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.excursions import find_excursions
 from gezeiten.domain.limits import LimitRule
@@ -61,30 +62,14 @@ window.house.works.stop()
 """
 
 
-def best_s(act: Callable[[], object], runs: int) -> float:
-    """Return the shortest of several runs, seconds."""
-    times = []
-    for _ in range(runs):
-        began = time.perf_counter()
-        act()
-        times.append(time.perf_counter() - began)
-    return min(times)
-
-
-def report(name: str, ours: float, reference: float, unit: str, aim: str) -> None:
-    """Print one figure."""
-    ratio = ours / reference
-    print(f"{name:46} {ours:9.3f} {unit}  reference {reference:8.3f} {unit}  "
-          f"ratio {ratio:5.2f}  aim {aim}", flush=True)  # fmt: skip
-
-
 def start_of_the_window(archive: Path) -> None:
     def run(script: str, *words: str) -> None:
         subprocess.run([sys.executable, "-c", script, *words], check=True, env=_ENVIRONMENT,
                        stderr=subprocess.DEVNULL)  # fmt: skip
 
-    reference = best_s(lambda: run(_BARE_WINDOW), 5)
-    ours = best_s(lambda: run(_OUR_WINDOW, str(archive)), 5)
+    ours, reference = best_of_both(
+        lambda: run(_OUR_WINDOW, str(archive)), lambda: run(_BARE_WINDOW), 7
+    )
     report("window painted, board loaded / bare window", ours, reference, "s ", "≤ 3")
 
 
@@ -124,14 +109,19 @@ def pictures(series: Series) -> None:
 
 def excursions(series: Series) -> None:
     rule = LimitRule("t", "above", 5.0, 1800)
-    reference = best_s(lambda: series.values > rule.value, 9)
     found = find_excursions(series, rule)
     outside = float(np.mean(series.values > rule.value))
     rare = LimitRule("t", "above", 5.7, 1800)
-    ours = best_s(lambda: find_excursions(series, rare), 7)
+
+    def compare() -> object:
+        return series.values > rule.value
+
+    ours, reference = best_of_both(lambda: find_excursions(series, rare), compare, 9)
     share = float(np.mean(series.values > rare.value))
     report(f"excursions in 10 M, {share:.2%} outside / comparison", ours, reference, "s ", "≤ 15")
-    ours = best_s(lambda: find_excursions(series, rule, alarmed_only=True), 3)
+    ours, reference = best_of_both(
+        lambda: find_excursions(series, rule, alarmed_only=True), compare, 3
+    )
     runs = f"{len(found) // 1000} 000 runs"
     report(f"the same, {outside:.0%} outside in {runs}", ours, reference, "s ", "none")
 
@@ -153,29 +143,40 @@ def offloading(archive: Path, fleet: list[object]) -> None:
         at = entry.header_bytes + entry.first_held // 240 * entry.block_bytes
         # the stand-in computes each block when it is first read; the second time it only sends
         size = take(session, entry, Path(folder))
-        elapsed = best_s(lambda: take(session, entry, Path(folder)), 3)
-        one_by_one = best_s(
-            lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)], 3
-        )
+        elapsed, one_by_one = best_of_both(
+            lambda: take(session, entry, Path(folder)),
+            lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)], 3,
+        )  # fmt: skip
     ours = size / elapsed / 1000
     report("offload from a stand-in / one question at a time", ours, 50 * 0.24 / one_by_one,
            "kB/s", "≥ 1000 kB/s")  # fmt: skip
 
 
-def main() -> None:
+def main(wanted: list[str]) -> None:
+    """Measure everything, or what is named ("window", "offload", a function of `routes`, ...)."""
     print(f"Python {sys.version.split()[0]}, NumPy {np.__version__}, {os.cpu_count()} cores")
-    demo = open_demo(Path(".cache/bench-demo").absolute(), lambda _: None)
-    try:
-        start_of_the_window(demo.folder / "archive")
-        offloading(demo.folder / "archive", list(demo.fleet))
-    finally:
-        demo.close()
+
+    def is_wanted(*names: str) -> bool:
+        return not wanted or any(name in wanted for name in names)
+
+    if is_wanted("window", "offload"):
+        demo = open_demo(Path(".cache/bench-demo").absolute(), lambda _: None)
+        try:
+            if is_wanted("window"):
+                start_of_the_window(demo.folder / "archive")
+            if is_wanted("offload"):
+                offloading(demo.folder / "archive", list(demo.fleet))
+        finally:
+            demo.close()
     for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
                     routes.memory):  # fmt: skip
-        measure(report)
-    series = long_series()
-    pictures(series)
-    excursions(series)
+        if is_wanted(measure.__name__):
+            measure()
+    if is_wanted("pictures", "excursions"):
+        series = long_series()
+        pictures(series)
+        excursions(series)
 
 
-main()
+if __name__ == "__main__":
+    main(sys.argv[1:])
