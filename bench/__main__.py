@@ -49,14 +49,15 @@ app.exec()
 _OUR_WINDOW = """
 import sys
 from pathlib import Path
+from PySide6.QtCore import QEventLoop
 from gezeiten.desk.context import Desk
 from gezeiten.ui.app import application
 from gezeiten.ui.window import MainWindow
 app = application()
 window = MainWindow(Desk(Path(sys.argv[1])))
 window.show()
-while window.places[0].canvas.board is None:
-    app.processEvents()
+while window.places[0].canvas.board is None:  # waits as the program does, and does not spin
+    app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 window.grab()
 window.house.works.stop()
 """
