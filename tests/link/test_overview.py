@@ -165,6 +165,30 @@ def test_another_computer_that_comes_between_is_noticed(logging_lab: Lab, tmp_pa
     assert list(tmp_path.glob("*.overview")) == []
 
 
+def test_of_two_computers_nobody_gets_the_others_values(
+    logging_lab: Lab, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gezeiten.link.transfer._TELL_EVERY_S", -1.0)
+    told = 0
+
+    def meddle(_progress: Progress) -> None:
+        nonlocal told
+        told += 1
+        if told == 2:  # the other asks for just as many values of other readings
+            with ModbusTcp(logging_lab.standin.address) as line:
+                argument = reg.pack_overview(1, 2, 8)
+                LoggerSession(line).command(reg.Command.OVERVIEW, argument, 1008)
+
+    wanted = Thinning(MEANS, 2, 0, 1000)
+    alone = taken(logging_lab, tmp_path, wanted).path.rename(tmp_path / "alone").read_bytes()
+    transfer = taken(logging_lab, tmp_path, wanted, Watch(meddle))
+    assert isinstance(transfer.error, LoggerBusyError)
+    came = decode_overview(transfer.path.read_bytes())
+    assert 0 < len(came.file.blocks) < 3
+    for mine, whole_one in zip(came.file.blocks, decode_overview(alone).file.blocks, strict=False):
+        assert np.array_equal(mine.counts, whole_one.counts)
+
+
 def test_a_line_that_breaks_after_all_has_come_costs_nothing(
     logging_lab: Lab, tmp_path: Path
 ) -> None:

@@ -12,7 +12,12 @@ from typing import Any
 
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.thinning import ThinKind, Thinning
-from gezeiten.errors import DeviceError, LoggerAnswerError, LoggerBusyError
+from gezeiten.errors import (
+    DeviceError,
+    LoggerAnswerError,
+    LoggerBusyError,
+    LoggerRefusedError,
+)
 from gezeiten.link import registers as reg
 from gezeiten.link.mission_file import (
     FileChannel,
@@ -151,7 +156,9 @@ def take_overview(
         session, entry, all_values, folder, watch, route, read_header=_header_of, suffix=SUFFIX
     )
     try:
-        if transfer.error is None:
+        if isinstance(transfer.error, LoggerRefusedError):
+            transfer.error = _taken_over(session)  # it lies no longer there; what came is ours
+        elif transfer.error is None:
             _entry(session, mission, thinning)  # still this one: no other computer came between
     except LoggerBusyError:
         transfer.path.unlink()
@@ -177,10 +184,14 @@ def _entry(session: LoggerSession, mission: int, thinning: Thinning) -> Director
             "again, then update Gezeiten."
         ) from exc
     if (entry.mission, entry.name) != (mission, entry_name(thinning)):
-        raise LoggerBusyError(
-            f"Another computer asked {session.name} for something else meanwhile; ask again."
-        )
+        raise _taken_over(session)
     return entry
+
+
+def _taken_over(session: LoggerSession) -> LoggerBusyError:
+    return LoggerBusyError(
+        f"Another computer asked {session.name} for something else meanwhile; ask again."
+    )
 
 
 def asked_for(argument: int, expected: int) -> Thinning | None:

@@ -48,6 +48,8 @@ OVERVIEW_ENTRY_FILE = 4
 TAIL_FILE = 10
 MEMORY_FILE = 1000
 OVERVIEW_FILE = 60_000
+OVERVIEW_SLOTS, OVERVIEW_SLOT_FILES = 5, 1000
+"""Each overview lies in the slot after that of the one before, so nobody reads another's values."""
 RECORDS_PER_FILE = 10_000
 FILE_BYTES = RECORDS_PER_FILE * 2
 RECORD_BYTES_MAX = 240

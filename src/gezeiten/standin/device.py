@@ -318,8 +318,7 @@ class SimLogger:
     def read_file(self, file: int, start: int, length: int) -> bytes | None:
         """Return bytes of a file, zeros after its end; None where there is no such place."""
         if file >= reg.OVERVIEW_FILE:
-            at = (file - reg.OVERVIEW_FILE) * reg.FILE_BYTES + start
-            return self.memory.read_overview(at, length)
+            return self.memory.read_overview(file, start, length)
         if file >= reg.MEMORY_FILE:
             at = (file - reg.MEMORY_FILE) * reg.FILE_BYTES + start
             return self.memory.read(at, length) if self.state.run else None

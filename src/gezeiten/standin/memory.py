@@ -31,6 +31,7 @@ class LoggerMemory:
         self._head: tuple[tuple[int, int, int], mf.Header, bytes] | None = None
         self._overview: tuple[Thinning, mf.Header, bytes] | None = None
         self._overview_mission = 0
+        self._overview_slot = 0
         self._overview_blocks: dict[int, bytes] = {}
 
     # -- the mission -----------------------------------------------------------------------------
@@ -155,6 +156,7 @@ class LoggerMemory:
         made = ov.overview_header(header, thinning)
         self._overview = (thinning, made, ov.encode_overview_header(made, thinning))
         self._overview_mission = run.number
+        self._overview_slot = (self._overview_slot + 1) % reg.OVERVIEW_SLOTS
         self._overview_blocks = {}
         return reg.Refusal.NONE
 
@@ -177,13 +179,20 @@ class LoggerMemory:
             "first_held": 0,
             "header_bytes": len(head),
             "block_bytes": header.block_bytes,
-            "file": reg.OVERVIEW_FILE,
+            "file": self._overview_file(),
         }
 
-    def read_overview(self, start: int, length: int) -> bytes | None:
-        """Return bytes of the overview as far as it goes; None without one."""
+    def _overview_file(self) -> int:
+        return reg.OVERVIEW_FILE + self._overview_slot * reg.OVERVIEW_SLOT_FILES
+
+    def read_overview(self, file: int, start: int, length: int) -> bytes | None:
+        """Return bytes of the overview as far as it goes; None where none lies (any more)."""
+        place = file - self._overview_file()
         if self._overview is None or not self._has_overview():
             return None
+        if not 0 <= place < reg.OVERVIEW_SLOT_FILES:
+            return None
+        start += place * reg.FILE_BYTES
         thinning, header, head = self._overview
         blocks = [
             self._overview_block(thinning, header, number)
