@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -13,6 +14,7 @@ from gezeiten.desk.mending import gaps, open_gaps
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import verify
+from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
@@ -295,6 +297,23 @@ def test_numbers_of_a_marked_stretch_are_those_of_the_record(
     handover = window.places[places.HANDOVER]
     assert handover.chosen().name == "Tank 2"
     assert handover.span()[0] <= span[0] + 60_000
+
+
+def test_the_figures_of_every_line_are_there(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Outdoor mast")
+    window.go(places.TRENDS, point.id)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    span = trends.chart.view()
+    shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
+    texts = [w.text() for w in shown if hasattr(w, "text")]
+    assert len(point.channels) == 5  # more than fit side by side
+    for channel in ("co2", "air_temperature", "relative_humidity"):
+        values = record(demo_desk, point.id, channel).between(*span).values
+        decimals = quantity(channel).decimals
+        assert f"{np.nanmax(values):.{decimals}f}" in texts
 
 
 def test_the_cursor_shows_values(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLayout,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -85,6 +86,17 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
+
+
+def scrolled(page: QWidget) -> QScrollArea:
+    """Give a page that may need more height than there is a way to scroll."""
+    scroll = QScrollArea()
+    scroll.setObjectName("ground")
+    scroll.setWidget(page)
+    scroll.setWidgetResizable(True)
+    scroll.setFrameShape(QFrame.Shape.NoFrame)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return scroll
 
 
 def column(*parts: QWidget | QLayout | int, spacing: int = 12, margins: int = 0) -> QVBoxLayout:

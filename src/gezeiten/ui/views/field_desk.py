@@ -5,8 +5,8 @@ Shows what `FieldWork` finds and does; with two and more loggers ticked it works
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from gezeiten.desk.accepted import AcceptedWords
 from gezeiten.desk.checks import (
@@ -35,7 +35,7 @@ from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
-from gezeiten.ui.parts import column, row
+from gezeiten.ui.parts import column, row, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
@@ -104,7 +104,7 @@ class FieldDeskPlace(Place):
         self.plan_page = PlanPage(self.editor)
         self.mission_page = MissionPage()
         self.pages = QStackedWidget()
-        for page in (_scrolled(self.logger_page), self.plan_page, _scrolled(self.mission_page)):
+        for page in (scrolled(self.logger_page), self.plan_page, scrolled(self.mission_page)):
             self.pages.addWidget(page)
         one = QWidget()
         one.setLayout(column(self.stages, self.pages, spacing=10))
@@ -670,14 +670,3 @@ class FieldDeskPlace(Place):
         self.several.set_theme(theme)
         self.carriers.page.set_theme(theme)
         self.loggers.viewport().update()
-
-
-def _scrolled(page: QWidget) -> QScrollArea:
-    """Give a page that may need more height than there is a way to scroll."""
-    scroll = QScrollArea()
-    scroll.setObjectName("ground")
-    scroll.setWidget(page)
-    scroll.setWidgetResizable(True)
-    scroll.setFrameShape(QFrame.Shape.NoFrame)
-    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    return scroll

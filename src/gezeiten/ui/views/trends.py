@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
+    QWidget,
 )
 
 from gezeiten.desk.places import PointPlace, SitePlace, sites
@@ -25,12 +26,14 @@ from gezeiten.ui.chart_lanes import Lane, Trace
 from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
-from gezeiten.ui.parts import Card, button, clear, label, row, rule
+from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.lanes import lanes_of, span_of
 
 LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
 USUAL_DAYS = 14
+_BLOCKS = 4
+"""So many times the figures of as many lines as fit side by side are shown below each other."""
 _POINT = Qt.ItemDataRole.UserRole
 _Column: TypeAlias = tuple[Lane, Trace, Numbers]
 
@@ -69,11 +72,19 @@ class TrendsPlace(Place):
         self.stretch = label("", "muted", wrap=True)
         self.table = QGridLayout()
         self.table.setHorizontalSpacing(8)
+        self.table.setVerticalSpacing(6)
         self.marked.body.addWidget(self.stretch)
-        self.marked.body.addLayout(self.table)
+        figures = QWidget()
+        figures.setLayout(column(self.table, 1))
+        scroll = scrolled(figures)
+        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget "
+                             "{ background: transparent; }")  # fmt: skip
+        scroll.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # arrow keys scroll
+        scroll.setAccessibleName(tr("Figures of the stretch"))
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.marked.body.addWidget(scroll, 1)
         self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
         self.marked.body.addWidget(self.hand_over)
-        self.marked.body.addStretch(1)
         self.marked.setFixedWidth(290)
         line = row(left, self.picture, self.marked, margins=14)
         line.setStretch(1, 1)
@@ -268,32 +279,49 @@ class TrendsPlace(Place):
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
         lanes = list(self._lanes)
-        most = 4 if self.house.desk.settings.font_percent <= 110 else 3  # so many fit side by side
+        most = 3 if self.house.desk.settings.font_percent <= 110 else 2  # so many fit side by side
+
+        pairs = [(lane, trace) for lane in lanes for trace in lane.traces]
+        shown = pairs[: most * _BLOCKS]
 
         def work(_task: object) -> list[_Column]:
-            pairs = [(lane, trace) for lane in lanes for trace in lane.traces][:most]
             return [
-                (ln, trace, numbers(trace.series, span, ln.rules, zone=zone)) for ln, trace in pairs
+                (ln, trace, numbers(trace.series, span, ln.rules, zone=zone)) for ln, trace in shown
             ]
 
-        self.house.run(work, self._show_columns, latest="numbers")
+        self.house.run(
+            work, lambda columns: self._show_columns(columns, most, len(pairs) - len(shown)),
+            latest="numbers",
+        )  # fmt: skip
 
-    def _show_columns(self, columns: list[_Column]) -> None:
+    def _show_columns(self, columns: list[_Column], most: int, left_out: int) -> None:
         clear(self.table)
+        across = min(most, len(columns))
+        rows = _rows()
+        for i in range(0, len(columns), most):
+            self._show_block(columns[i : i + most], across, i // most * _height(rows))
+        if left_out:
+            words = counted(left_out, "%n more line: choose fewer points to see its figures.",
+                            "%n more lines: choose fewer points to see their figures.")  # fmt: skip
+            below = _BLOCKS * _height(rows)
+            self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
+
+    def _show_block(self, columns: list[_Column], across: int, top: int) -> None:
+        """Add a head and a row for each figure, from row `top` on."""
         several = len(self.points()) > 1
         for j, (lane, trace, _) in enumerate(columns, 1):
-            # four names do not fit side by side: the lanes beside them carry the long ones
-            title = lane.title if len(columns) <= 2 else lane.symbol or lane.title
+            # three names do not fit side by side: the lanes beside them carry the long ones
+            title = lane.title if across <= 2 else lane.symbol or lane.title
             head = label(f"{trace.name}\n{title}" if several else title, "muted", wrap=True)
             head.setText(f"{head.text()}\n{lane.unit}")
             head.setToolTip(lane.title)
-            self.table.addWidget(head, 0, j)
+            self.table.addWidget(head, top, j)
             self.table.setColumnStretch(j, 1)
         for i, (name, read) in enumerate(_rows(), 1):
-            self.table.addWidget(label(name, "muted"), 2 * i, 0)
+            self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
             for j, (lane, _, figures) in enumerate(columns, 1):
-                self.table.addWidget(label(read(figures, lane.decimals)), 2 * i, j)
-            self.table.addWidget(rule(), 2 * i + 1, 0, 1, len(columns) + 1)
+                self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
+            self.table.addWidget(rule(), top + 2 * i + 1, 0, 1, across + 1)
 
     def _hand_over(self) -> None:
         chosen = self.points()
@@ -303,6 +331,11 @@ class TrendsPlace(Place):
 
     def set_theme(self, theme: Theme) -> None:
         self.chart.set_theme(theme)
+
+
+def _height(rows: list[tuple[str, object]]) -> int:
+    """How many rows of the table a block takes: its head, and each figure with its rule."""
+    return 2 * len(rows) + 2
 
 
 def _rows() -> list[tuple[str, object]]:
