@@ -299,19 +299,20 @@ class TrendsPlace(Place):
         across = min(most, len(columns))
         rows = _rows()
         for i in range(0, len(columns), most):
-            self._show_block(columns[i : i + most], across, i // most * _height(rows))
+            block, top = columns[i : i + most], i // most * _height(rows)
+            self._show_block(block, across, top, scrolls=len(columns) > 2)
         if left_out:
             words = counted(left_out, "%n more line: choose fewer points to see its figures.",
                             "%n more lines: choose fewer points to see their figures.")  # fmt: skip
             below = _BLOCKS * _height(rows)
             self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
 
-    def _show_block(self, columns: list[_Column], across: int, top: int) -> None:
+    def _show_block(self, columns: list[_Column], across: int, top: int, *, scrolls: bool) -> None:
         """Add a head and a row for each figure, from row `top` on."""
         several = len(self.points()) > 1
         for j, (lane, trace, _) in enumerate(columns, 1):
-            # three names do not fit side by side: the lanes beside them carry the long ones
-            title = lane.title if across <= 2 else lane.symbol or lane.title
+            # long names do not fit beside a scroll bar: the lanes carry them
+            title = lane.symbol or lane.title if scrolls else lane.title
             head = label(f"{trace.name}\n{title}" if several else title, "muted", wrap=True)
             head.setText(f"{head.text()}\n{lane.unit}")
             head.setToolTip(lane.title)
