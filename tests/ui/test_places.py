@@ -18,6 +18,7 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
+from gezeiten.ui.views.trends import TrendsPlace
 from gezeiten.ui.window import MainWindow
 from tests.ui_help import idle, open_window, press, type_into
 
@@ -275,6 +276,11 @@ def test_wheel_and_keys_zoom_and_move(window: MainWindow, qtbot: QtBot) -> None:
     assert chart.view()[0] < nearer[0]
 
 
+def figures_shown(trends: TrendsPlace) -> list[str]:
+    shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
+    return [w.text() for w in shown if hasattr(w, "text")]
+
+
 def test_numbers_of_a_marked_stretch_are_those_of_the_record(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
@@ -287,8 +293,7 @@ def test_numbers_of_a_marked_stretch_are_those_of_the_record(
     trends.chart.set_mark(span)
     idle(qtbot, window)
     values = record(demo_desk, point.id, "water_temperature").between(*span).values
-    shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
-    texts = [w.text() for w in shown if hasattr(w, "text")]
+    texts = figures_shown(trends)
     assert f"{len(values)}" in texts
     assert f"{values.min():.2f}" in texts
     assert f"{values.max():.2f}" in texts
@@ -307,8 +312,7 @@ def test_the_figures_of_every_line_are_there(
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     span = trends.chart.view()
-    shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
-    texts = [w.text() for w in shown if hasattr(w, "text")]
+    texts = figures_shown(trends)
     assert len(point.channels) == 5  # more than fit side by side
     for channel in ("co2", "air_temperature", "relative_humidity"):
         values = record(demo_desk, point.id, channel).between(*span).values
