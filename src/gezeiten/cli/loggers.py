@@ -7,9 +7,7 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import (
-    open_desk,
-)
+from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.contact import contact
 from gezeiten.desk.contact import find as find_loggers

@@ -8,10 +8,7 @@ from typing import Any
 
 import click
 
-from gezeiten.cli.common import (
-    open_desk,
-    stretch_ms,
-)
+from gezeiten.cli.common import open_desk, stretch_ms
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.mending import gaps
