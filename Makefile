@@ -3,12 +3,13 @@
 # make test        all checks and tests
 # make bench       speed, as ratios against a reference in the same run
 # make screenshots the pictures in docs/screenshots, from the demonstration's data
+# make bare        both commands in bare Debian 12 and 13 machines (root, debootstrap)
 # make lock        the locked packages anew from requirements/*.in
 
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: setup demo demo-reset test bench screenshots lock
+.PHONY: setup demo demo-reset test bench screenshots bare lock
 
 setup:
 	@bash scripts/setup.sh
@@ -29,6 +30,9 @@ bench: setup
 screenshots: setup
 	@$(RUN)/gezeiten demo --folder .cache/screenshots-demo --build-only
 	@$(RUN)/python scripts/screenshots.py .cache/screenshots-demo docs/screenshots
+
+bare:
+	@bash scripts/bare.sh
 
 lock: setup
 	@bash scripts/lock.sh

@@ -30,6 +30,9 @@ DAY_MS = 86_400_000
 ANCHOR_MS = 1_795_392_000_000  # 2026-11-23T00:00:00Z
 HASTY = TimeLimits(connect_s=5.0, answer_s=5.0)
 
+AGAIN = {"begun": "the test wants it"}
+"""The word for launching a logger whose mission has just begun."""
+
 StartStandin = Callable[..., StandinProcess]
 
 

@@ -14,10 +14,21 @@ from gezeiten.ui.window import MainWindow
 PATIENCE_MS = 120_000
 
 
+class HandClock:
+    """How long presses lie apart: two seconds, unless a test says that the hand bounced."""
+
+    def __init__(self) -> None:
+        self.now_s = 0.0
+
+    def __call__(self) -> float:
+        return self.now_s
+
+
 def open_window(qtbot: QtBot, desk: Desk) -> MainWindow:
     """Open the window on a desk and wait until it has loaded."""
     application()
     window = MainWindow(desk)
+    window.house.seconds = HandClock()
     qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
     window.resize(1280, 800)
     with qtbot.waitExposed(window, timeout=PATIENCE_MS):
@@ -39,8 +50,9 @@ def idle(qtbot: QtBot, window: MainWindow) -> None:
     qtbot.waitUntil(is_calm, timeout=PATIENCE_MS)
 
 
-def press(window: MainWindow, keys: str) -> None:
-    """Press keys as Qt writes them ("Ctrl+2", "F6") where the focus is."""
+def press(window: MainWindow, keys: str, after_s: float = 2.0) -> None:
+    """Press keys as Qt writes them ("Ctrl+2", "F6") where the focus is, so long after the last."""
+    window.house.seconds.now_s += after_s
     combination = QKeySequence(keys)[0]
     target = window.focusWidget() or window
     QTest.keyClick(target, combination.key(), combination.keyboardModifiers())

@@ -64,6 +64,17 @@ def test_a_locked_archive_says_who_to_wait_for(tmp_path: Path) -> None:
     archive.close()
 
 
+def test_an_archive_that_cannot_be_opened_lets_go_of_its_file(tmp_path: Path) -> None:
+    Archive(tmp_path).close()
+    with sqlite3.connect(tmp_path / "archive.db") as raw:
+        raw.execute("UPDATE alembic_version SET version_num = '9999'")
+    raw.close()
+    with pytest.raises(ArchiveNewerError):
+        Archive(tmp_path)
+    open_files = {path.resolve() for path in Path("/proc/self/fd").iterdir() if path.exists()}
+    assert tmp_path / "archive.db" not in open_files
+
+
 def test_a_file_that_is_no_database_is_called_damaged(tmp_path: Path) -> None:
     (tmp_path / "archive.db").write_bytes(b"this is no database, but long enough " * 40)
     with pytest.raises(ArchiveDamagedError, match="damaged; fetch the archive's last copy"):

@@ -31,11 +31,10 @@ from gezeiten.errors import (
     LoggerLockedError,
     LoggerRefusedError,
     NotAcceptedError,
-    NotKeptError,
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from tests.conftest import COLD_PLAN, STORE_PLAN, Lab, StartStandin
+from tests.conftest import AGAIN, COLD_PLAN, STORE_PLAN, Lab, StartStandin
 
 
 def checks(lab: Lab, plan: Plan = STORE_PLAN, **more: object) -> list[Check]:
@@ -219,7 +218,7 @@ def test_readings_that_stay_damaged_need_a_word_before_they_go(lab: Lab) -> None
     lab.standin.order("fault", damage_blocks=[1, 2])
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    assert (card.readings_damaged, card.readings_to_fetch) == (240, 0)
+    assert (card.readings_damaged, card.readings_not_kept) == (240, 240)
     with pytest.raises(NotAcceptedError, match="240 readings on D-2041 arrive damaged"):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     assert contact(lab.desk, lab.standin.address, lab.serial).is_recording
@@ -239,7 +238,7 @@ def test_readings_that_come_damaged_with_the_launch_are_not_lost(lab: Lab) -> No
     lab.later(3)  # three more, of the second block, which now arrives damaged
     lab.standin.order("fault", damage_blocks=[1, 2])
     before = lab.standin.order("state")["readings"]
-    with pytest.raises(NotKeptError, match="3 readings of D-2041 could not be fetched"):
+    with pytest.raises(NotAcceptedError, match="3 readings on D-2041 arrive damaged"):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     state = lab.standin.order("state")
     assert (state["doing"], state["readings"]) == ("logging", before)
@@ -260,7 +259,7 @@ def test_a_refusal_by_the_logger_leaves_the_old_mission_running(lab: Lab) -> Non
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.standin.order("fault", refuse_launch=True)
     with pytest.raises(LoggerRefusedError):
-        launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60))
+        launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, AGAIN)
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.is_recording
     assert card.interrupted == ""  # it said no itself: nothing is in doubt
@@ -332,17 +331,18 @@ def test_one_plan_for_all_with_a_row_of_result_each(lab: Lab, start_standin: Sta
     results = offload_and_launch(lab.desk, [store, room], {}, rows.append)
     assert results == rows
     assert [r.serial for r in results] == ["D-2041", "R-1107"]
-    assert results[0].first_ms == results[1].first_ms  # together
+    firsts = {r.launched.first_ms for r in results if r.launched}
+    assert len(firsts) == 1  # together
     assert verify(lab.desk).is_whole
     cold.kill()
     cards = [contact(lab.desk, lab.standin.address, lab.serial), cards[1]]
     lab.later(10)
     first, second = offload_and_launch(
-        lab.desk, prepare_again(lab.desk, cards, {}), {}, lambda _: None
+        lab.desk, prepare_again(lab.desk, cards, AGAIN), AGAIN, lambda _: None
     )
     by_serial = {r.serial: r for r in (first, second)}
-    assert by_serial["D-2041"].first_ms is not None  # one that is away does not keep the other
-    assert by_serial["R-1107"].first_ms is None
+    assert by_serial["D-2041"].launched is not None  # one that is away does not keep the other
+    assert by_serial["R-1107"].launched is None
     assert "R-1107" in by_serial["R-1107"].sentence or "answers" in by_serial["R-1107"].sentence
 
 
@@ -353,7 +353,7 @@ def test_again_as_it_was_is_the_same_plan(lab: Lab) -> None:
     [one] = prepare_again(lab.desk, [card], {})
     assert one.plan == STORE_PLAN
     [result] = offload_and_launch(lab.desk, [one], {}, lambda _: None)
-    assert result.first_ms is not None
+    assert result.launched is not None
     again = contact(lab.desk, lab.standin.address, lab.serial)
     assert again.plan == STORE_PLAN
     assert again.state.mission_number == card.state.mission_number + 1

@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import pytest
 
-from gezeiten.desk.checks import checks_before_launch, mission_outlook
-from gezeiten.desk.contact import contact
+from gezeiten.archive.tables import Mission
+from gezeiten.desk.checks import checks_before_launch, erase_sentence, mission_outlook
+from gezeiten.desk.contact import contact, session_with
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.place_editor import SiteFacts, save_site
@@ -15,9 +16,10 @@ from gezeiten.desk.places import set_next_visit, sites
 from gezeiten.desk.planning import usual_plan
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.timeline import DAY_MS
-from gezeiten.errors import LoggerRefusedError, NotKeptError, PlanError
+from gezeiten.errors import LoggerRefusedError, NotAcceptedError, NotKeptError, PlanError
 from gezeiten.link import registers as reg
-from tests.conftest import STORE_PLAN, Lab
+from gezeiten.link.transfer import Watch
+from tests.conftest import AGAIN, STORE_PLAN, Lab
 
 
 def weights(lab: Lab, **change: object) -> dict[str, str]:
@@ -51,12 +53,58 @@ def test_what_is_not_kept_is_never_erased(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(300)
     before = lab.standin.order("state")["readings"]
-    with pytest.raises(NotKeptError, match=r"readings on D-2041 are not in the archive; offload"):
-        launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    stopped = Watch(cancelled=lambda: True)
+    with pytest.raises(NotKeptError, match=r"D-2041 was not launched: .* kept"):
+        launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, watch=stopped)
     state = lab.standin.order("state")
     assert (state["doing"], state["readings"]) == ("logging", before)
     assert logbook_entries(lab.desk)[0].act == "launch failed"
-    assert weights(lab)[next(iter(weights(lab)))] == "blocking"
+    done = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)  # fetches by itself
+    assert done.offloaded is not None
+    assert done.offloaded.readings == before == verify(lab.desk).readings / 2
+
+
+def test_what_waits_or_has_just_begun_is_ended_only_with_a_word(lab: Lab) -> None:
+    later = round(lab.clock.now_ms()) + 5 * 3_600_000
+    first = launch(lab.desk, lab.standin.address, lab.serial,
+                   replace(STORE_PLAN, start="at", start_ms=later))  # fmt: skip
+    with pytest.raises(NotAcceptedError, match=r"Mission \d+ of D-2041 waits for its first"):
+        launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    second = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, AGAIN)
+    assert second.mission == first.mission + 1
+    entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
+    assert entry.details["accepted"] == AGAIN
+    lab.later(29)
+    with pytest.raises(NotAcceptedError, match="was launched only 29 min ago"):
+        launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    lab.later(2)
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)  # 31 min: it may be meant
+
+
+def test_missions_that_are_over_say_so(lab: Lab) -> None:
+    """Whoever launched the next one ended it, also where nobody here saw that."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    with session_with(lab.desk, lab.standin.address) as (session, _):
+        session.stage_plan(STORE_PLAN)
+        session.command(reg.Command.LAUNCH, expected=session.state().readings)
+    contact(lab.desk, lab.standin.address, lab.serial)
+    with lab.desk.archive.reading() as db:
+        [mission] = db.query(Mission).all()
+        assert (mission.state, mission.readings) == ("relaunched", 0)
+
+
+def test_the_sentence_beside_the_button_says_what_is_erased(lab: Lab) -> None:
+    def said() -> str:
+        return erase_sentence(contact(lab.desk, lab.standin.address, lab.serial))
+
+    assert said() == "Launching sets its clock; its memory is empty."
+    done = launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60))
+    lab.later(1205)
+    count = lab.standin.order("state")["readings"]
+    ends = f"Launching ends mission {done.mission} and erases the {count:,} readings in its memory"
+    assert said() == f"{ends}, {count:,} of them after offloading, and sets its clock."
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    assert said() == f"{ends}, all kept, and sets its clock."
 
 
 def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
@@ -66,7 +114,7 @@ def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     lab.later(3)  # three more readings before the technician launches
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    assert card.readings_not_kept == card.readings_just_come == 3
+    assert card.readings_not_kept == 3
     launch(lab.desk, lab.standin.address, lab.serial, fast)
     verdict = verify(lab.desk)
     assert verdict.is_whole
@@ -87,7 +135,7 @@ def test_a_logger_that_refuses_keeps_its_old_mission(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.standin.order("fault", refuse_launch=True)
     with pytest.raises(LoggerRefusedError, match=r"D-2041 refused: the plan does not fit"):
-        launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60))
+        launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60), AGAIN)
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.plan == STORE_PLAN
     assert card.is_recording
@@ -103,7 +151,7 @@ def test_a_plan_lost_on_the_way_does_not_stop_the_old_mission(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.standin.order("fault", lose_plan=True)
     with pytest.raises(LoggerRefusedError, match="nothing on it was changed"):
-        launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60))
+        launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60), AGAIN)
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.is_recording
     assert card.plan == STORE_PLAN
@@ -117,7 +165,6 @@ def test_stopping_keeps_the_memory(lab: Lab) -> None:
     assert card.state.state == reg.State.STOPPED
     assert card.readings_not_kept in (9, 10)
     assert logbook_entries(lab.desk)[0].act == "stop"
-    assert card.readings_just_come == 0  # a stopped mission has no newest readings to excuse
 
 
 def test_checks_name_what_is_in_the_way(lab: Lab) -> None:

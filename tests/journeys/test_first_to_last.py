@@ -24,6 +24,7 @@ from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from gezeiten.ui import house as places
 from gezeiten.ui.plan.editor import PlanEditor
+from gezeiten.ui.views.stage_states import LAUNCH
 from gezeiten.ui.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
@@ -66,19 +67,22 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     assert field.card is not None
     assert field.card.serial == "R-1107"
     assert "143" in field.main.text() or "144" in field.main.text()
-    assert field.main.text().startswith("Offload")
+    assert field.main.text().startswith("Offload 14")
+    assert "and launch again\nfirst reading " in field.main.text()
+    assert field.right.only.text().startswith("Only offload 14")
 
-    # launching is refused while anything on it is not kept, and the fetch is offered
+    # nothing is launched while anything on it cannot be fetched
+    lab.standin.order("fault", vanish_after_bytes=1_500)
     press(window, "F9")
     idle(qtbot, window)
-    assert "Nothing was launched; offload it first" in message(window)
+    assert "went away in the middle; what came is kept" in message(window)
     assert lab.standin.order("state")["doing"] == "logging"
 
     # offload
     press(window, "F6")
     idle(qtbot, window)
     assert "readings kept" in message(window)
-    assert field.card.readings_not_kept - field.card.readings_just_come == 0
+    assert field.card.readings_not_kept == 0
     point = point_named(desk, "Cold room A")
     before = len(record(desk, point.id, "probe_temperature"))
     assert before in (143, 144)
@@ -98,10 +102,12 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     assert plan.rules_for("probe_temperature")[0].value == 6.5
 
     # launch
+    idle(qtbot, window)
     assert field.main.text().startswith("Launch R-1107\nfirst reading ")
     press(window, "F9")
     idle(qtbot, window)
     assert "plan read back, the same" in message(window)
+    assert field.stages.current == LAUNCH
     with ModbusTcp(lab.standin.address) as line:
         on_logger = LoggerSession(line).plan()
     assert on_logger == plan
@@ -178,7 +184,7 @@ def test_a_logger_that_vanishes_in_the_middle_is_one_sentence(
     assert "went away in the middle; what came is kept" in message(window)
     press(window, "F6")
     idle(qtbot, window)
-    assert field.card.readings_not_kept - field.card.readings_just_come == 0
+    assert field.card.readings_not_kept == 0
     assert verify(old_mission.desk).is_whole
 
 

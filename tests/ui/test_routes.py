@@ -78,7 +78,7 @@ def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None
     assert (store.low, store.high) == (series.values.min(), series.values.max())
     assert came.clock_difference_ms is not None
     assert came.open_gaps == 0
-    nothing = arrival(lab.desk, Offloaded(lab.serial, None, 0, 0, 0, "away", ()))
+    nothing = arrival(lab.desk, Offloaded(lab.serial, error="away"))
     assert (nothing.span, nothing.extremes) == (None, ())
 
 
@@ -135,7 +135,7 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     field = window.places[places.FIELD_DESK]
     press(window, "Ctrl+Shift+F9")
     dialog = window.findChild(EraseDialog)
-    assert "not in the archive" in dialog.problem.text()
+    assert "to offload" in dialog.problem.text()
     assert not dialog.label.isEnabled()
     dialog.reject()
     window.activateWindow()

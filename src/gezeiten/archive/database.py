@@ -56,7 +56,11 @@ class Archive:
             )
             if self._is_sqlite:
                 event.listen(self.engine, "connect", _prepare_sqlite)
-            self._migrate()
+            try:
+                self._migrate()
+            except BaseException:
+                self.close()  # nobody else can: there is no archive to close
+                raise
         self.vault = Vault(folder / "vault", remedy="take in a copy of the vault that has it")
         self.overviews = Vault(folder / "overviews", ".overview", "overview")
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")

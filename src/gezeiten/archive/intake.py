@@ -150,11 +150,7 @@ def find_logger(session: Session, serial: str, model: str, firmware: str) -> Log
 def find_mission(session: Session, file: RawMission) -> Mission:
     """Return the mission of a file, made where it is new; its point comes from its plan."""
     logger = find_logger(session, file.serial, file.model, file.firmware)
-    mission = session.scalars(
-        select(Mission).filter_by(
-            logger_id=logger.id, number=file.number, launched_ms=file.launched_ms
-        )
-    ).first()
+    mission = known_mission(session, logger, file.number, file.launched_ms)
     if mission is None:
         name = plan_from_dict(file.plan).point_name
         point = find_point(session, name or f"{UNPLACED_SITE}{POINT_SEPARATOR}{file.serial}")
@@ -171,6 +167,15 @@ def find_mission(session: Session, file: RawMission) -> Mission:
         session.flush()
     mission.first_ms = mission.first_ms or file.first_ms  # it had waited for its button
     return mission
+
+
+def known_mission(
+    session: Session, logger: Logger, number: int, launched_ms: int
+) -> Mission | None:
+    """Return a logger's mission of that number and launch where it is entered."""
+    return session.scalars(
+        select(Mission).filter_by(logger_id=logger.id, number=number, launched_ms=launched_ms)
+    ).first()
 
 
 def find_point(session: Session, name: str) -> Point:

@@ -272,7 +272,10 @@ class LogbookRow(Base):
 
 
 class LaunchIntent(Base):
-    """A launch that has begun and is not known to have ended; old_mission: the number before."""
+    """A launch that is not known to have ended; old_mission: the number before.
+
+    owner: computer and token of the program that launches; state: "noted" before anything on the
+    logger changed, "begun" when it was told to launch."""
 
     __tablename__ = "launch_intent"
     id: Mapped[int] = _key()
@@ -282,6 +285,8 @@ class LaunchIntent(Base):
     plan: Mapped[dict[str, Any]] = mapped_column(JSON)
     old_mission: Mapped[int]
     accepted: Mapped[dict[str, Any]] = mapped_column(JSON)
+    owner: Mapped[str] = mapped_column(server_default="")
+    state: Mapped[str] = mapped_column(server_default="begun")
 
 
 class KeptPlan(Base):

@@ -195,16 +195,25 @@ def take_each(
     results = []
     for record in records:
         try:
+            began_ms = desk.now_ms()
             intake = take(record)
         except GezeitenError as exc:
             desk.log_alone("offload failed", record.serial, str(exc))
-            results.append(Offloaded(record.serial, None, 0, 0, 0, str(exc), ()))
+            results.append(Offloaded(record.serial, error=str(exc)))
             if exc.exit_code != 4:
                 break  # cancelled, or the computer itself: the others would fare no better
             continue
         ids = () if intake.offload_id is None else (intake.offload_id,)
-        waiting = to_assess(desk, {intake.point_id}) if ids else 0
+        at = {intake.point_id} if ids else set()
+        new = to_assess(desk, at, found_since_ms=began_ms)
         results.append(
-            Offloaded(record.serial, intake.point_id, intake.readings, 0, waiting, "", ids)
+            Offloaded(
+                record.serial,
+                intake.point_id,
+                intake.readings,
+                excursions_new=new,
+                excursions_before=to_assess(desk, at) - new,
+                offload_ids=ids,
+            )
         )
     return results

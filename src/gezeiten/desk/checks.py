@@ -23,12 +23,14 @@ from gezeiten.domain.outlook import REFERENCE_TEMP_C, Outlook, outlook
 from gezeiten.domain.plan import Plan, first_due_ms
 from gezeiten.domain.plan_check import check_plan
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS, duration_text
-from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus
+from gezeiten.domain.timeline import DAY_MS, MINUTE_MS, duration_text
+from gezeiten.domain.wording import grouped, readings_words
+from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus, State
 
 CLOCK_WORTH_A_LOOK_MS = 30_000
 LOW_BATTERY = 0.15
 CLOCK_KEY = "computer clock"
+BEGUN_KEY = "begun"
 CALIBRATION_SOON_MS = 30 * DAY_MS
 
 Weight = Literal["passed", "look", "blocking", "note"]
@@ -96,7 +98,8 @@ def checks_before_launch(
         accepted: words why, by the keys of checks.
         label: the last digits as read from the case; "" when nobody compared.
     """
-    checks = [*_interrupted_checks(card), *_kept_checks(card), label_check(card.serial, label)]
+    checks = [*_interrupted_checks(card), *_kept_checks(card), *_begun_checks(card)]
+    checks.append(label_check(card.serial, label))
     checks += [
         Check("blocking" if fault.blocking else "look", fault.sentence, f"plan {fault.field}",
               field=fault.field)
@@ -110,9 +113,6 @@ def checks_before_launch(
         checks += _outlook_checks(desk, card, plan)
     if is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None:
         checks.append(Check("blocking", f"{card.serial} is locked; give its PIN first.", "pin"))
-    if card.is_recording:
-        checks.append(Check("note", f"Mission {card.state.mission_number} ends with the launch."))
-    checks.append(Check("note", "Launching sets the clock and erases the logger's memory."))
     taken = [_accepted(check, (accepted or {}).get(check.key, "")) for check in checks]
     return sorted(taken, key=lambda check: _ORDER[check.weight])
 
@@ -152,27 +152,47 @@ def _interrupted_checks(card: LoggerCard) -> list[Check]:
 
 
 def _kept_checks(card: LoggerCard) -> list[Check]:
-    checks = []
-    if card.readings_to_fetch:
-        count = card.readings_to_fetch
-        said = f"{count} readings on {card.serial} are not in the archive; offload them first."
-        if count == 1:
-            said = f"One reading on {card.serial} is not in the archive; offload it first."
-        checks.append(Check("blocking", said, "kept"))
     if card.readings_damaged:
         count = card.readings_damaged
         arrive = "reading on {} arrives" if count == 1 else "readings on {} arrive"
         sentence = (
-            f"{count} {arrive.format(card.serial)} damaged and would be lost; offload once more, "
-            "or say why that is all right."
+            f"{grouped(count)} {arrive.format(card.serial)} damaged and would be lost; offload "
+            "once more, or say why that is all right."
         )
-        checks.append(Check("look", sentence, "damaged", wants_word=True))
-    if checks:
-        return checks
-    if card.readings_just_come:
-        words = "All older readings are kept; the newest are fetched with the launch."
-        return [Check("passed", words)]
+        return [Check("look", sentence, "damaged", wants_word=True)]
+    if card.readings_not_kept:
+        words = readings_words(card.readings_not_kept)
+        return [Check("note", f"{words} to offload; the launch fetches them first.")]
     return [Check("passed", f"All readings on {card.serial} are kept.")]
+
+
+def _begun_checks(card: LoggerCard) -> list[Check]:
+    """Ending what waits or has just begun is most often a second press, or the wrong logger."""
+    if not card.has_just_begun:
+        return []
+    mission = f"Mission {card.state.mission_number} of {card.serial}"
+    if card.state.state == State.WAITING:
+        sentence = f"{mission} waits for its first reading; launching again ends it before that."
+    else:
+        age_ms = max(card.state.clock_ms - card.directory[-1].launched_ms, 0)
+        age = duration_text(max(age_ms // MINUTE_MS, 1) * MINUTE_MS)
+        sentence = f"{mission} was launched only {age} ago; launching again ends it."
+    return [Check("look", sentence, BEGUN_KEY, wants_word=True)]
+
+
+def erase_sentence(card: LoggerCard) -> str:
+    """Return what a launch does to what is on a logger."""
+    state = card.state
+    held = sum(entry.readings - entry.first_held for entry in card.directory)
+    ends = f"ends mission {state.mission_number} and " if card.is_recording else ""
+    if not held:
+        return f"Launching {ends}sets its clock; its memory is empty."
+    what = f"erases the {readings_words(held)} in its memory"
+    open_part = card.readings_not_kept
+    if not open_part:
+        return f"Launching {ends}{what}, all kept, and sets its clock."
+    after = f"{grouped(open_part)} of them after offloading"
+    return f"Launching {ends}{what}, {after}, and sets its clock."
 
 
 def _point_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:

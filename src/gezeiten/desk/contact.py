@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from functools import partial
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.intake import POINT_SEPARATOR, find_logger, kept_ranges
@@ -26,8 +26,8 @@ from gezeiten.link.lines import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, Command, LiveValue, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
 
-JUST_NOW_MS = 5 * MINUTE_MS
-"""A launch fetches readings younger than this by itself, after stopping the mission."""
+JUST_BEGUN_MS = 30 * MINUTE_MS
+"""A mission younger than this is ended by a launch only with a word why."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,11 +68,6 @@ class LoggerCard:
     interrupted: str = ""
 
     @property
-    def readings_to_fetch(self) -> int:
-        """Readings that have to be offloaded before a launch."""
-        return self.readings_not_kept - self.readings_just_come - self.readings_damaged
-
-    @property
     def serial(self) -> str:
         return self.identity.serial
 
@@ -81,26 +76,17 @@ class LoggerCard:
         return sum(part.readings for part in self.not_kept)
 
     @property
-    def readings_just_come(self) -> int:
-        """Of those not kept, the readings of the last JUST_NOW_MS of a running mission."""
-        if not self.is_recording or not self.not_kept:
-            return 0
-        part = self.not_kept[-1]
-        since = self._first_just_come(part.entry)
-        return sum(end - max(first, since) for first, end in part.ranges if end > since)
-
-    def _first_just_come(self, entry: DirectoryEntry) -> int:
-        """Number of the oldest reading that is younger than JUST_NOW_MS."""
-        if self.plan is not None and (self.plan.outside_interval_s or self.plan.restart):
-            # readings are not evenly spaced: at most so many can have come
-            step_ms = (self.plan.outside_interval_s or self.plan.interval_s) * 1000
-            return entry.readings - -(-JUST_NOW_MS // step_ms)
-        young_ms = self.state.clock_ms - JUST_NOW_MS - entry.first_ms
-        return -(-young_ms // entry.interval_ms)
-
-    @property
     def is_recording(self) -> bool:
         return self.state.state in (State.LOGGING, State.WAITING)
+
+    @property
+    def has_just_begun(self) -> bool:
+        """Whether its mission waits for its start, or was launched JUST_BEGUN_MS ago at most."""
+        if self.state.state == State.WAITING:
+            return True
+        if not self.is_recording or not self.directory:
+            return False
+        return self.state.clock_ms - self.directory[-1].launched_ms < JUST_BEGUN_MS
 
 
 @contextmanager
@@ -158,17 +144,9 @@ def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> Logge
 
 
 def read_card(
-    desk: Desk,
-    session: LoggerSession,
-    identity: Identity,
-    address: Endpoint,
-    *,
-    launching: bool = False,
+    desk: Desk, session: LoggerSession, identity: Identity, address: Endpoint
 ) -> LoggerCard:
-    """Read everything the Field desk shows over an open conversation.
-
-    launching: a launch is under way in this very conversation, so its note is left alone.
-    """
+    """Read everything the Field desk shows over an open conversation."""
     clock = session.clock(desk.clock)
     directory = session.directory()
     plan = session.plan()
@@ -177,9 +155,7 @@ def read_card(
     live = session.live(identity.model)
     with desk.archive.writing() as db:
         logger = _remember(db, identity, state, clock, desk.now_ms())
-        interrupted = ""
-        if not launching:
-            interrupted = settle_intent(desk, db, logger, state, plan, directory)
+        interrupted = settle_intent(desk, db, logger, state, plan, directory)
         pairs = [_not_kept(db, logger, entry) for entry in directory]
         point = _point_name(db, logger) or (plan.point_name if plan else "")
         due_ms = _calibration_due(db, logger, state)
@@ -225,9 +201,14 @@ def _remember(
     logger.state = asdict(state)
     logger.clock_difference_ms = clock.difference_ms
     logger.clock_uncertainty_ms = clock.uncertainty_ms
-    mission = db.scalars(
-        select(Mission).filter_by(logger_id=logger.id, number=state.mission_number)
-    ).first()
+    present = Mission.number == state.mission_number
+    db.execute(
+        update(Mission)
+        .where(Mission.logger_id == logger.id, Mission.number < state.mission_number)
+        .where(Mission.state.in_(("", "logging", "waiting")))
+        .values(state="relaunched")  # whoever launched the next one ended it
+    )
+    mission = db.scalars(select(Mission).filter_by(logger_id=logger.id).where(present)).first()
     if mission:
         mission.readings = state.readings
         mission.first_held = state.first_held

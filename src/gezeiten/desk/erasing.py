@@ -12,6 +12,7 @@ from gezeiten.desk.checks import label_check
 from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.pins import unlock
+from gezeiten.domain.wording import readings_words
 from gezeiten.errors import (
     GezeitenError,
     LoggerRefusedError,
@@ -30,8 +31,8 @@ def why_not_erasable(card: LoggerCard) -> str:
         return f"{card.serial} is still recording; stop its mission first."
     if card.readings_not_kept:
         return (
-            f"{card.readings_not_kept} readings on {card.serial} are not in the archive; offload "
-            "them first."
+            f"{card.serial} holds {readings_words(card.readings_not_kept)} to offload; do that "
+            "first."
         )
     return ""
 

@@ -172,12 +172,17 @@ def _booked(row: ExcursionRow, mission: int, point: PointPlace) -> BookedExcursi
     )
 
 
-def to_assess(desk: Desk, point_ids: set[int] | None = None) -> int:
-    """Return how many excursions nobody has settled yet, at the given points or anywhere."""
+def to_assess(
+    desk: Desk, point_ids: set[int] | None = None, found_since_ms: int | None = None
+) -> int:
+    """Return how many excursions nobody has settled yet, at the given points or anywhere; on
+    request only those that were found from an instant on."""
     with desk.archive.reading() as session:
         query = select(func.count()).where(ExcursionRow.settled_ms.is_(None))
         if point_ids is not None:
             query = query.where(ExcursionRow.point_id.in_(point_ids))
+        if found_since_ms is not None:
+            query = query.where(ExcursionRow.found_ms >= found_since_ms)
         return int(session.scalar(query) or 0)
 
 

@@ -17,6 +17,7 @@ from gezeiten.desk.contact import read_card
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import take_all
 from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.wording import counted, readings_words
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
 from gezeiten.link.line import BaseLine, Endpoint
 from gezeiten.link.lines import open_line
@@ -162,9 +163,10 @@ class Follower:
             one.fetched_s = None
         else:
             one.kept = (card.state.mission_number, card.state.readings)
-        words = f"{one.serial}: {done.readings} readings kept."
-        if done.excursions_to_assess:
-            words += f" {done.excursions_to_assess} excursions to assess at its point."
+        words = f"{one.serial}: {readings_words(done.readings)} kept."
+        if done.excursions_new:
+            new = counted(done.excursions_new, "new excursion", "new excursions")
+            words += f" {new} to assess at its point."
         if done.error:
             words += f" {done.error}"
         self._say(one, "fetched", words, done.readings, done.point_id)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from gezeiten.archive.database import translated
@@ -28,15 +28,20 @@ from gezeiten.link.transfer import INCOMING, UNWATCHED, Watch, route_of
 
 @dataclass(frozen=True, slots=True)
 class Offloaded:
-    """What an offload brought. error: why it ended early, in one sentence, or ""."""
+    """What an offload brought. error: why it ended early, in one sentence, or "".
+
+    excursions_new: to assess at its points, found by this offload; excursions_before: those that
+    waited there already.
+    """
 
     serial: str
-    point_id: int | None
-    readings: int
-    damaged: int
-    excursions_to_assess: int
-    error: str
-    offload_ids: tuple[int, ...]
+    point_id: int | None = None
+    readings: int = 0
+    damaged: int = 0
+    excursions_new: int = 0
+    excursions_before: int = 0
+    error: str = ""
+    offload_ids: tuple[int, ...] = ()
 
 
 def offload_logger(
@@ -76,7 +81,7 @@ def take_all(
 ) -> Offloaded:
     """Take what is not kept over an open conversation; see `offload_logger`."""
     results = []
-    error = ""
+    error, began_ms = "", desk.now_ms()
     for part in _wanted(card, only):
         ranges, route = list(part.ranges), card.address.route
         transfer = offload(session, part.entry, ranges, desk.archive.incoming, watch, route)
@@ -86,7 +91,7 @@ def take_all(
             break
     if error and not any(intake.readings for _, intake in results):
         desk.log_alone("offload failed", card.serial, error)
-    return _summary(desk, card.serial, results, error)
+    return _summary(desk, card.serial, results, error, began_ms)
 
 
 def _wanted(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKept]:
@@ -161,19 +166,41 @@ def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
 
 
 def _summary(
-    desk: Desk, serial: str, results: list[tuple[Transfer, Intake]], error: str
+    desk: Desk,
+    serial: str,
+    results: list[tuple[Transfer, Intake]],
+    error: str,
+    began_ms: int,
 ) -> Offloaded:
     kept = [intake for _, intake in results if intake.offload_id is not None]
     ids = tuple(intake.offload_id for intake in kept if intake.offload_id is not None)
     damaged = sum(size(transfer.damaged) for transfer, _ in results)
+    point_ids = {intake.point_id for intake in kept}
+    new = to_assess(desk, point_ids, found_since_ms=began_ms)
     return Offloaded(
         serial=serial,
         point_id=kept[-1].point_id if kept else None,
         readings=sum(intake.readings for intake in kept),
         damaged=damaged,
-        excursions_to_assess=to_assess(desk, {intake.point_id for intake in kept}),
+        excursions_new=new,
+        excursions_before=to_assess(desk, point_ids) - new,
         error=error,
         offload_ids=ids,
+    )
+
+
+def all_together(results: list[Offloaded]) -> Offloaded | None:
+    """Return several offloads of one logger, one after the other, as one; None without any."""
+    if not results:
+        return None
+    last = results[-1]
+    return replace(
+        last,
+        readings=sum(one.readings for one in results),
+        excursions_new=sum(one.excursions_new for one in results),
+        excursions_before=results[0].excursions_before,
+        offload_ids=tuple(key for one in results for key in one.offload_ids),
+        point_id=next((r.point_id for r in reversed(results) if r.point_id is not None), None),
     )
 
 

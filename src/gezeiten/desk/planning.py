@@ -88,11 +88,15 @@ def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
         return plan_of(session, last) if last else None
 
 
-def pattern_name(desk: Desk, card: LoggerCard, point_name: str) -> str:
-    """Return the mission name that the pattern of the settings gives at a point now."""
+def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") -> str:
+    """Return the mission name that the pattern of the settings gives at a point now.
+
+    zone: of the site where it is known already; else it is looked up.
+    """
     site, _, point = (part.strip() for part in point_name.partition(POINT_SEPARATOR))
-    with desk.archive.reading() as session:
-        zone = session.scalars(select(Site.zone).filter_by(name=site)).first() or "UTC"
+    if not zone:
+        with desk.archive.reading() as session:
+            zone = session.scalars(select(Site.zone).filter_by(name=site)).first() or "UTC"
     return mission_name(
         desk.settings.name_pattern,
         from_ms(desk.now_ms(), zone),

@@ -9,7 +9,7 @@ from math import lcm
 from gezeiten.desk.checks import Check, checks_before_launch
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
-from gezeiten.desk.launching import launch
+from gezeiten.desk.launching import Launched, launch
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.planning import pattern_name, usual_plan
 from gezeiten.domain.fitting import fitted
@@ -34,8 +34,7 @@ class Prepared:
 
     @property
     def in_the_way(self) -> str:
-        """The first thing that keeps it from being launched, or ""; unfetched readings do not:
-        they are fetched first."""
+        """The first thing that keeps it from being launched, or ""."""
         if self._blocking:
             return self._blocking[0].sentence
         return next((check.sentence for check in self.checks if check.wants_word), "")
@@ -47,16 +46,16 @@ class Prepared:
 
     @property
     def _blocking(self) -> list[Check]:
-        return [c for c in self.checks if c.weight == "blocking" and c.key != "kept"]
+        return [c for c in self.checks if c.weight == "blocking"]
 
 
 @dataclass(frozen=True, slots=True)
 class LoggerResult:
-    """What became of one logger: a sentence, and the first reading (None where it failed)."""
+    """What became of one logger: a sentence, and its launch (None where it failed)."""
 
     serial: str
     sentence: str
-    first_ms: int | None
+    launched: Launched | None = None
 
 
 def common_start_ms(plans: list[Plan], now_ms: int) -> int:
@@ -145,15 +144,15 @@ def offload_and_launch(
     plans = together([one.plan for one in ready], desk.now_ms())
     for one, plan in zip(ready, plans, strict=True):
         if watch.cancelled():
-            ended(LoggerResult(one.card.serial, "Not launched; it was stopped before.", None))
+            ended(LoggerResult(one.card.serial, "Not launched; it was stopped before."))
             continue
         try:
             done = launch(desk, one.card.address, one.card.serial, plan, accepted)
         except GezeitenError as exc:
-            ended(LoggerResult(one.card.serial, str(exc), None))
+            ended(LoggerResult(one.card.serial, str(exc)))
         else:
             words = f"Mission {done.mission} launched; plan read back, the same."
-            ended(LoggerResult(one.card.serial, words, done.first_ms))
+            ended(LoggerResult(one.card.serial, words, done))
     return results
 
 
@@ -163,17 +162,17 @@ def _offloaded(
     """Fetch what is not kept; False (and a result) where that, or anything else, is in the way."""
     serial = one.card.serial
     if one.in_the_way:
-        ended(LoggerResult(serial, one.in_the_way, None))
+        ended(LoggerResult(serial, one.in_the_way))
         return False
     if watch.cancelled():
-        ended(LoggerResult(serial, "Not offloaded; it was stopped before.", None))
+        ended(LoggerResult(serial, "Not offloaded; it was stopped before."))
         return False
     try:
         taken = offload_logger(desk, one.card.address, serial, watch)
     except GezeitenError as exc:
-        ended(LoggerResult(serial, str(exc), None))
+        ended(LoggerResult(serial, str(exc)))
         return False
     if taken.error:
-        ended(LoggerResult(serial, taken.error, None))
+        ended(LoggerResult(serial, taken.error))
         return False
     return True

@@ -52,7 +52,7 @@ class TextTaken:
     rejected_in_all: how many there are."""
 
     intake: TextIntake
-    excursions_to_assess: int = 0
+    excursions_new: int = 0
     rejected: list[Rejected] = field(default_factory=list)
     rejected_in_all: int = 0
 
@@ -171,8 +171,9 @@ def take_tied(
     intake = take_in_text(desk.archive, path, source, pieces, how, reading)
     if intake.offload_id is not None:
         refresh_excursions(desk, intake.point_id)
-    waiting = to_assess(desk, {intake.point_id}) if intake.offload_id is not None else 0
-    return TextTaken(intake, waiting, listed[:MOST_LISTED], int(str(reading["rejected"])))
+    at = {intake.point_id} if intake.offload_id is not None else set()
+    new = to_assess(desk, at, found_since_ms=how.at_ms)
+    return TextTaken(intake, new, listed[:MOST_LISTED], int(str(reading["rejected"])))
 
 
 def read_pieces(path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Iterator[tuple[Piece, Readings]]:

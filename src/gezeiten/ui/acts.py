@@ -11,10 +11,13 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """id like "offload.start"; key as Qt writes it, or ""; place: index where it applies, or -1."""
+    """id like "offload.start"; key as Qt writes it, or ""; place: index where it applies, or -1.
+
+    repeats: whether a key held down does it again and again."""
 
     id: str
     title: str
     key: str
     handler: Callable[[], object]
     place: int = -1
+    repeats: bool = True

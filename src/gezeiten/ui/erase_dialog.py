@@ -25,7 +25,7 @@ class EraseDialog(QDialog):
         held = sum(entry.readings - entry.first_held for entry in card.directory)
         facts.show_facts([
             (tr("On it"), counted(held, "%n reading", "%n readings")),
-            (tr("Not in the archive"), counted(card.readings_not_kept, "%n reading",
+            (tr("To offload"), counted(card.readings_not_kept, "%n reading",
                                                "%n readings")),
             (tr("Before"), tr("every raw offload is read back from the vault")),
             (tr("Afterwards"), tr("the logger is idle and empty; launching would erase as well")),

@@ -17,19 +17,24 @@ from gezeiten.desk.awake import kept_awake
 from gezeiten.desk.cables import PortNews
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.erasing import erase_memory
-from gezeiten.desk.launching import Launched, launch, stop
+from gezeiten.desk.launching import Launched, launch, stop_and_offload
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.overviews import OverviewCame, offload_overview
+from gezeiten.desk.readiness import Seen, starting
 from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning
 from gezeiten.errors import GezeitenError
 from gezeiten.link.find import FoundCourier, FoundLogger
+from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.work import Task
+
+Words = Callable[[], Mapping[str, str]]
+"""Returns the words why; asked in the working thread, because some depend on the clock's state."""
 
 LINES_AT_ONCE = 4
 """So many loggers are offloaded at the same time; more only wait for disk and database."""
@@ -38,15 +43,15 @@ LINES_AT_ONCE = 4
 class FieldWork(QObject):
     """Finding, offloading, launching, stopping, blinking, checking: each emits what it found."""
 
-    seen = Signal(object)  # LoggerCard
+    seen = Signal(object)  # Seen
     looked = Signal(object)  # set of serials that answered, loggers' and couriers'
     port_told = Signal(object)  # PortNews
     courier_found = Signal(object)  # FoundCourier
     progressed = Signal(str, object)  # serial, Progress
     offloaded = Signal(object)  # list of Arrival
     overview_came = Signal(object)  # OverviewCame
-    launched = Signal(object)  # Launched
-    stopped = Signal(str)
+    launched = Signal(object, object)  # Launched, Arrival or None
+    stopped = Signal(object)  # Arrival
     erased = Signal(str, int)  # serial, readings
     row_ended = Signal(object)  # LoggerResult
     several_ended = Signal(object)  # list of LoggerResult
@@ -123,11 +128,15 @@ class FieldWork(QObject):
     def _show_found(self, task: Task, logger: FoundLogger) -> bool:
         """Emit the card of a logger that was found; False where it is gone again."""
         try:
-            card = desk_contact.contact(self._house.desk, logger.address, logger.identity.serial)
+            self._emit_seen(task, logger.address, logger.identity.serial)
         except GezeitenError:
             return False  # it went away between finding and asking; the logbook has it
-        task.progress.emit(card)
         return True
+
+    def _emit_seen(self, task: Task, address: Endpoint, serial: str) -> None:
+        desk = self._house.desk
+        card = desk_contact.contact(desk, address, serial)
+        task.progress.emit(Seen(card, starting(desk, card)))
 
     def read_live(self, card: LoggerCard) -> None:
         """Read what the channels measure now; a question that is under way is not asked twice."""
@@ -156,9 +165,12 @@ class FieldWork(QObject):
     def self_check(self, card: LoggerCard) -> None:
         """Let a logger check its sensors."""
         desk = self._house.desk
-        self._house.run(
-            lambda _task: desk_contact.self_check(desk, card.address, card.serial), self.seen.emit
-        )
+
+        def work(_task: Task) -> Seen:
+            checked = desk_contact.self_check(desk, card.address, card.serial)
+            return Seen(checked, starting(desk, checked))
+
+        self._house.run(work, self.seen.emit)
 
     # -- changing --------------------------------------------------------------------------------
     def _begin(
@@ -189,7 +201,7 @@ class FieldWork(QObject):
         self.busy_changed.emit()
 
     def _told(self, what: object) -> None:
-        if isinstance(what, LoggerCard):
+        if isinstance(what, Seen):
             self.seen.emit(what)
         elif isinstance(what, PortNews):
             self.port_told.emit(what)
@@ -210,12 +222,12 @@ class FieldWork(QObject):
         def one(task: Task, card: LoggerCard) -> Arrival:
             if task.cancelled():
                 stopped = tr("Offloading was stopped; what came is kept.")
-                return arrival(desk, Offloaded(card.serial, None, 0, 0, 0, stopped, ()))
+                return arrival(desk, Offloaded(card.serial, error=stopped))
             try:
                 watch = self._watch(task, card.serial)
                 done = offload_logger(desk, card.address, card.serial, watch, only)
             except GezeitenError as exc:
-                done = Offloaded(card.serial, None, 0, 0, 0, str(exc), ())
+                done = Offloaded(card.serial, error=str(exc))
             self._look_at(task, card)
             return arrival(desk, done)
 
@@ -244,30 +256,32 @@ class FieldWork(QObject):
 
     def _look_at(self, task: Task, card: LoggerCard) -> None:
         try:
-            task.progress.emit(desk_contact.contact(self._house.desk, card.address, card.serial))
+            self._emit_seen(task, card.address, card.serial)
         except GezeitenError:
             return  # its own error is said by what went before
 
-    def launch(self, card: LoggerCard, plan: Plan, accepted: Mapping[str, str], label: str) -> None:
-        """Launch a logger by a plan."""
+    def launch(self, card: LoggerCard, plan: Plan, accepted: Words, label: str) -> None:
+        """Offload what is not kept from a logger and launch it by a plan."""
         desk = self._house.desk
 
-        def work(task: Task) -> Launched:
-            done = launch(desk, card.address, card.serial, plan, accepted, label)
+        def work(task: Task) -> tuple[Launched, Arrival | None]:
+            watch = self._watch(task, card.serial)
+            done = launch(desk, card.address, card.serial, plan, accepted(), label, watch)
             self._look_at(task, card)
-            return done
+            return done, arrival(desk, done.offloaded) if done.offloaded else None
 
         self._house.say(tr("Launching %1 ...").replace("%1", card.serial))
-        self._begin(work, self.launched.emit, "Launching a logger")
+        self._begin(work, lambda done: self.launched.emit(*done), "Launching a logger")
 
     def stop(self, card: LoggerCard) -> None:
-        """Stop a logger's mission; its memory stays."""
+        """Stop a logger's mission and offload it; its memory stays."""
         desk = self._house.desk
 
-        def work(task: Task) -> str:
-            stop(desk, card.address, card.serial)
+        def work(task: Task) -> Arrival:
+            watch = self._watch(task, card.serial)
+            done = stop_and_offload(desk, card.address, card.serial, watch)
             self._look_at(task, card)
-            return card.serial
+            return arrival(desk, done)
 
         self._begin(work, self.stopped.emit, "Stopping a logger")
 
@@ -282,7 +296,7 @@ class FieldWork(QObject):
 
         self._begin(work, lambda done: self.erased.emit(*done), "Erasing a logger")
 
-    def run_several(self, prepared: list[Prepared], accepted: Mapping[str, str]) -> None:
+    def run_several(self, prepared: list[Prepared], accepted: Words) -> None:
         """Offload and launch several loggers; a row ends for each."""
         desk = self._house.desk
 
@@ -291,7 +305,7 @@ class FieldWork(QObject):
                 task.progress.emit(("", progress))
 
             watch = Watch(tell, task.cancelled)
-            results = offload_and_launch(desk, prepared, accepted, task.progress.emit, watch)
+            results = offload_and_launch(desk, prepared, accepted(), task.progress.emit, watch)
             for one in prepared:
                 self._look_at(task, one.card)
             return results

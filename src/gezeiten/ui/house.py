@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any, Protocol
 
@@ -39,7 +40,8 @@ class House(QObject):
         self.practice = practice
         self.works = Works()
         self.theme: Theme = LIGHT
-        self._wishes: dict[str, int] = {}
+        self.seconds: Callable[[], float] = time.monotonic
+        """For what happens by hand: how long a press lies behind."""
 
     def run(
         self,
@@ -54,18 +56,13 @@ class House(QObject):
         latest: a name for a wish that a newer one of the same name replaces; a result that
         comes after a newer wish was made is not shown.
         """
-        wish = self._wishes[latest] = self._wishes.get(latest, 0) + 1
-
-        def finished(result: Any) -> None:
-            if not latest or self._wishes[latest] == wish:
-                done(result)
 
         def complain(sentence: str) -> None:
             self.said.emit(sentence, True)
             if failed:
                 failed(sentence)
 
-        return self.works.start(work, finished, complain, progress)
+        return self.works.start(work, done, complain, progress, latest)
 
     def say(self, text: str) -> None:
         """Show a message in the foot line."""

@@ -486,8 +486,8 @@ def taken_words(taken: TextTaken) -> str:
         words += ", " + counted(intake.repeated, "%n kept already", "%n kept already")
     if taken.rejected_in_all:
         words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
-    if taken.excursions_to_assess:
+    if taken.excursions_new:
         words += ", " + counted(
-            taken.excursions_to_assess, "%n excursion to assess", "%n excursions to assess"
+            taken.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
         )
     return words + "."

@@ -44,6 +44,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.setWindowTitle(tr("Gezeiten"))
         self._signs = QTemporaryDir()
+        self._is_closing = False
         self._shortcuts: list[tuple[int, QShortcut]] = []
         self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
@@ -106,6 +107,7 @@ class MainWindow(QMainWindow):
         for act in acts:
             if act.key:
                 shortcut = QShortcut(QKeySequence(act.key), self)
+                shortcut.setAutoRepeat(act.repeats)
                 shortcut.activated.connect(act.handler)
                 # keys of a place work wherever the focus is, but in that place only
                 shortcut.setEnabled(act.place in (-1, self.stack.currentIndex()))
@@ -274,10 +276,21 @@ class MainWindow(QMainWindow):
         tabs[places.LOGBOOK].set_line(tr("intact") if intact else tr("broken"), not intact)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self.places.stop_building()
-        self.following.stop()
-        for place in self.places.here():
-            place.end()
+        """Close when nothing runs any more; until then say so, and stop what can be stopped."""
+        if not self._is_closing:
+            self._is_closing = True
+            self.places.stop_building()
+            self.following.stop()
+            for place in self.places.here():
+                place.end()
+            self.house.works.cancel()
+        if self.house.works.is_busy:
+            event.ignore()
+            self.centralWidget().setEnabled(False)
+            self._say(tr("Closing as soon as what runs has ended; what came is kept."), False)
+            self._hush.stop()
+            self.house.works.idle.connect(self.close, Qt.ConnectionType.UniqueConnection)
+            return
         self.house.works.stop()
         super().closeEvent(event)
 

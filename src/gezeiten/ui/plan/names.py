@@ -22,11 +22,13 @@ class NamesSection(Section):
         """pattern_name: returns the mission name by the pattern for a point."""
         super().__init__()
         self._pattern_name = pattern_name
+        self._point_shown = ""
+        self._is_own = False  # whether somebody has typed the mission's name
         self.point = QuietCombo(tr("Point"))
         self.point.setEditable(True)
         narrow(self.point)
         self.point.lineEdit().setMaxLength(200)
-        self.mission = line(tr("Mission name"), self._changed)
+        self.mission = line(tr("Mission name"), self._mission_typed)
         self.remark = line(tr("Remark"), self._changed, hint=tr("for the label and the record"))
         self.by_pattern = button(tr("By pattern"), self.take_pattern, "link")
         self.by_pattern.setToolTip(tr("Name the mission by the pattern of the settings"))
@@ -40,7 +42,7 @@ class NamesSection(Section):
             first.setStretch(i, stretch)
         self.body.addLayout(first)
         self.body.addWidget(self.problem)
-        self.point.currentTextChanged.connect(self._changed)
+        self.point.currentTextChanged.connect(self._point_changed)
 
     def show_points(self, names: list[str]) -> None:
         """Offer these points."""
@@ -54,6 +56,7 @@ class NamesSection(Section):
         with QSignalBlocker(self.point):
             self.point.setCurrentText(plan.point_name)
             self.point.lineEdit().setCursorPosition(0)
+        self._point_shown, self._is_own = plan.point_name, False
         self.mission.setText(plan.mission_name)
         self.remark.setText(plan.remark)
         for field in (self.mission, self.remark):
@@ -67,7 +70,22 @@ class NamesSection(Section):
             remark=self.remark.text().strip(),
         )
 
+    def _mission_typed(self) -> None:
+        self._is_own = True
+        self._changed()
+
+    def _point_changed(self, point: str) -> None:
+        """A name by pattern, or one that tells the point of before, follows the point."""
+        before, self._point_shown = self._point_shown, point.strip()
+        bare = before.rpartition("·")[2].strip()
+        name = self.mission.text().strip()
+        tells_before = bool(bare) and bare.casefold() in name.casefold()
+        if not self._is_own and (not name or tells_before or name == self._pattern_name(before)):
+            self.mission.setText(self._pattern_name(self._point_shown))
+        self._changed()
+
     def take_pattern(self) -> None:
         """Name the mission by the pattern of the settings."""
+        self._is_own = False
         self.mission.setText(self._pattern_name(self.point.currentText().strip()))
         self.changed.emit()

@@ -95,9 +95,9 @@ class StartEndSection(Section):
                 box.addItem(words[key], key)
         self.start.choose(plan.start)
         self.end.choose(plan.end)
-        tomorrow = context.now_ms // HOUR_MS * HOUR_MS + DAY_MS
-        self.start_at.show_instant(plan.start_ms or tomorrow, context.zone)
-        self.end_at.show_instant(plan.end_ms or tomorrow + 14 * DAY_MS, context.zone)
+        next_hour = (context.now_ms // HOUR_MS + 1) * HOUR_MS
+        self.start_at.show_instant(plan.start_ms or next_hour, context.zone)
+        self.end_at.show_instant(plan.end_ms or next_hour + 14 * DAY_MS, context.zone)
         self.second.setChecked(self._is_second(plan.start_ms, context.zone))
         self.delay.setText(interval_text(plan.start_delay_s) if plan.start_delay_s else "")
         self.count.setText(str(plan.end_count or 1000))

@@ -235,9 +235,11 @@ class CarriersDesk(QObject):
             said += " " + counted(
                 reports, "%n report kept with them.", "%n reports kept with them."
             )
-        waiting = sum(result.excursions_to_assess for result in results)
+        waiting = sum(result.excursions_new for result in results)
         if waiting:
-            said += " " + counted(waiting, "%n excursion to assess.", "%n excursions to assess.")
+            said += " " + counted(
+                waiting, "%n new excursion to assess.", "%n new excursions to assess."
+            )
         said += "".join(f"\n{offload_words(result)}" for result in results if result.error)
         self.page.words.setText(said)
         self._house.said.emit(said.replace("\n", " "), len(good) < len(results))

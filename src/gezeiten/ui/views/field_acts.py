@@ -35,22 +35,31 @@ def field_acts(field: FieldDeskPlace) -> list[Act]:
         ("self-check", tr("Let the logger check its sensors"), "Shift+F8", field.self_check),
         ("live", tr("Keep reading present values"), "F7", field.watch_live),
         ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", more.pin),
-        ("launch", tr("Launch the chosen or the ticked loggers"), "F9", field.launch),
-        ("again", tr("Again, as it was: offload and launch"), "Shift+F9", field.again_as_it_was),
-        ("mission.stop", tr("Stop the mission of the chosen logger"), "Ctrl+F9",
+        ("launch", tr("Offload and launch the chosen or the ticked loggers"), "F9", field.launch),
+        ("again", tr("Launch again as last time, whatever was typed"), "Shift+F9",
+         field.again_as_it_was),
+        ("next.open", tr("Next logger that is not launched yet"), "Ctrl+Shift+Down",
+         field.next_logger),
+        ("mission.stop", tr("Stop the mission of the chosen logger and offload it"), "Ctrl+F9",
          field.stop_mission),
         ("memory.erase", tr("Erase the memory of the chosen logger"), "Ctrl+Shift+F9", more.erase),
-        ("accept", tr("Accept a check with a word why"), "F3", field.check_list.ask),
+        ("accept", tr("Accept a check with a word why"), "F3", field.ask_word),
         ("plan.kept", tr("Kept plans"), "Ctrl+P", field.show_kept_plans),
         ("plan.last", tr("Take the plan of the last mission here"), "Ctrl+L",
          field.take_last_plan),
+        ("plan.before", tr("Take the plan of the logger launched before"), "Ctrl+E",
+         field.take_plan_before),
         ("plan.differs", tr("What differs from the last plan?"), "Ctrl+D",
          field.show_differences),
         ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", more.life),
         ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P",
          field.write_labels),
     ]  # fmt: skip
-    made = [Act(name, title, key, handler, here) for name, title, key, handler in listed]
+    stepping = ("logger.next", "logger.previous")  # the only ones that a key held down repeats
+    made = [
+        Act(name, title, key, handler, here, repeats=name in stepping)
+        for name, title, key, handler in listed
+    ]
     made += [
         Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
             lambda i=i: field.choose_stage(i), here)

@@ -5,31 +5,24 @@ Shows what `FieldWork` finds and does; with two and more loggers ticked it works
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 
 from gezeiten.desk.accepted import AcceptedWords
-from gezeiten.desk.checks import (
-    Check,
-    checks_before_launch,
-    label_check,
-    mission_outlook,
-    next_visit_ms,
-    present_temp_c,
-)
+from gezeiten.desk.checks import BEGUN_KEY, Check, erase_sentence, label_check
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.pins import is_locked, pin_group
 from gezeiten.desk.places import points
 from gezeiten.desk.planning import pattern_name
+from gezeiten.desk.readiness import Readiness, Seen, Start, readiness, starting
 from gezeiten.desk.rounds import Round, open_round
-from gezeiten.desk.several import LoggerResult, prepare_again
+from gezeiten.desk.several import LoggerResult
 from gezeiten.desk.sheets import write_label_sheet
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.outlook import battery_assumption, battery_days
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning
-from gezeiten.errors import GezeitenError
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
@@ -37,6 +30,7 @@ from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.parts import column, row, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
+from gezeiten.ui.presses import Presses
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
 from gezeiten.ui.views.at_hand import AtHand
@@ -46,13 +40,14 @@ from gezeiten.ui.views.field_acts import field_acts
 from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.field_news import FieldNews
 from gezeiten.ui.views.launch_panel import LaunchPanel
-from gezeiten.ui.views.logger_list import not_kept_words
+from gezeiten.ui.views.logger_list import Marks
 from gezeiten.ui.views.logger_page import Life, LoggerPage
+from gezeiten.ui.views.logger_words import doing
 from gezeiten.ui.views.mission_page import MissionPage
-from gezeiten.ui.views.next_step import next_step, step_words
+from gezeiten.ui.views.next_step import Step, after_launch, launch_step
 from gezeiten.ui.views.nobody_page import NobodyPage
 from gezeiten.ui.views.plan_page import PlanPage
-from gezeiten.ui.views.plan_shelf import PlanShelf
+from gezeiten.ui.views.plan_shelf import PlanShelf, origin_words
 from gezeiten.ui.views.several_desk import SeveralDesk
 from gezeiten.ui.views.stage_states import (
     HEALTH,
@@ -76,7 +71,11 @@ class FieldDeskPlace(Place):
         self.work = FieldWork(house)
         self._wanted: str | None = None
         self._zones: dict[str, str] = {}
-        self._checks: list[Check] = []
+        self._starts: dict[str, Start] = {}
+        self._ready: Readiness | None = None  # of the chosen logger; None until it is known
+        self._when_ready: Callable[[], None] | None = None  # pressed before it was known
+        self._hands: QWidget | None = None  # where the focus was when an act began
+        self.presses = Presses(lambda: house.seconds())
         self._plans = EditedPlans()
         self._accepted = AcceptedWords(house.desk)
         self._labels: dict[str, str] = {}
@@ -112,7 +111,9 @@ class FieldDeskPlace(Place):
         self.check_list, self.main = self.right.check_list, self.right.main
         self.group = SeveralDesk(self.house, self.loggers, self.work, self.editor.plan, self._words)
         self.several = self.group.page
-        self.shelf = PlanShelf(self.house, self, self.editor, self._into_editor, self.zone_of)
+        self.shelf = PlanShelf(
+            self.house, self, self.editor, self._into_editor, self.start_of, self.zone_of
+        )
         self.nobody = NobodyPage(can_practise=self.house.practice is not None)
         self.middle = QStackedWidget()
         for view in (one, self.several, self.nobody, self.carriers.page):
@@ -134,7 +135,9 @@ class FieldDeskPlace(Place):
         self.group.ended.connect(self._several_ended)
         self.carriers.opened.connect(self._choose_middle)
         self.carriers.closed.connect(self.show_current)
+        self.right.offload_pressed.connect(self.offload)
         self.loggers.pressed.connect(lambda _: self._back_to_loggers())
+        self.loggers.entered_key.connect(self._enter_in_list)
         self.logger_page.labelled.connect(self._labelled)
         self.logger_page.wants_live.connect(self.news.read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
@@ -160,9 +163,10 @@ class FieldDeskPlace(Place):
             "blink": self.blink, "record": self._to_trends, "cancel": self.cancel_offload,
             "check": self.self_check,
             "part": self.dialogs.part, "life": self.dialogs.life, "pin": self.dialogs.pin,
-            "last": self.take_last_plan, "kept": self.show_kept_plans,
-            "keep": self.show_kept_plans, "differs": self.show_differences,
-            "stop": self.stop_mission, "again": self.again_as_it_was, "label": self.write_labels,
+            "last": self.take_last_plan, "before": self.take_plan_before,
+            "kept": self.show_kept_plans, "keep": self.show_kept_plans,
+            "differs": self.show_differences, "stop": self.stop_mission,
+            "again": self.again_as_it_was, "label": self.write_labels,
             "labels": self.write_labels, "common": self.group.prepare, "untick": self.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
             "practice": self.dialogs.practice, "tick": self.tick_all,
@@ -197,18 +201,24 @@ class FieldDeskPlace(Place):
     def refresh(self) -> None:
         desk = self.house.desk
 
-        def work(_task: Task) -> tuple[list[tuple[str, str]], Round | None]:
+        cards = self.loggers.cards()
+
+        def work(_task: Task) -> tuple[list[tuple[str, str]], Round | None, dict[str, Start]]:
             known = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
-            return known, open_round(desk)
+            return known, open_round(desk), {c.serial: starting(desk, c) for c in cards}
 
         self.house.run(work, self._know_places, latest="field places")
 
-    def _know_places(self, known: tuple[list[tuple[str, str]], Round | None]) -> None:
-        listed, self._round = known
+    def _know_places(
+        self, known: tuple[list[tuple[str, str]], Round | None, dict[str, Start]]
+    ) -> None:
+        listed, self._round, starts = known
+        self._starts |= starts
         self._zones = self.group.zones = dict(listed)
         self.editor.names.show_points([name for name, _ in listed])
         self.round_strip.show_round(self._round)
         self.loggers.show_round(self.round_strip.words())
+        self._mark_all()
         if self.work.is_looking:
             return
         if self.house.desk.settings.look_on_start or self.loggers.count():
@@ -228,9 +238,11 @@ class FieldDeskPlace(Place):
     def _addresses(self) -> str:
         return ", ".join([self.house.desk.settings.addresses, *self.house.desk.practice_addresses])
 
-    def _show_card(self, card: LoggerCard) -> None:
+    def _show_card(self, seen: Seen) -> None:
+        card = seen.card
+        self._starts[card.serial] = seen.start
         is_new = self.loggers.card(card.serial) is None
-        self.loggers.show_card(card)
+        self.loggers.show_card(card, self._marks(card))
         if is_new and not self.work.is_looking:
             self._count()
         nothing_chosen = self.loggers.currentItem() is None and self._wanted is None
@@ -283,24 +295,25 @@ class FieldDeskPlace(Place):
         """Return the zone of the site a logger measures at."""
         return self._zones.get(card.point, home_zone())
 
-    def _needs_pin(self, card: LoggerCard) -> bool:
-        desk = self.house.desk
-        return is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None
+    def start_of(self, card: LoggerCard) -> Start:
+        """Return what a logger at hand starts from."""
+        return self._starts[card.serial]
 
     def show_current(self) -> None:
         """Show the chosen logger anew."""
         card = self.card
         self._choose_middle()
         if card is None:
-            self._checks = []
+            self._ready = None
             self.check_list.show_checks([])
             self._show_main()
             return
         zone = self.zone_of(card)
         units = units_of(self.house.desk.settings)
-        self.logger_page.show_card(card, zone, units, self._needs_pin(card))
+        self.logger_page.show_card(card, zone, units, self.start_of(card).pin == "wanted")
         self.mission_page.show_card(card, zone, self.news.launched.get(card.serial))
         self.logger_page.show_arrival(self.news.arrivals.get(card.serial), zone, units)
+        self.right.show_erasing(erase_sentence(card))
         if card.interrupted:
             self.house.said.emit(card.interrupted, True)
         if self._plans.serial == card.serial:
@@ -310,12 +323,15 @@ class FieldDeskPlace(Place):
 
     def _show_in_editor(self, card: LoggerCard, zone: str) -> None:
         self._plans.keep(self.editor.plan())
+        self._ready, self._when_ready = None, None
         self.logger_page.label.setText(self._labels.get(card.serial, ""))
-        usual = self.shelf.to_start_from(card, self._round)
-        plan, origin = self._plans.change_to(card.serial, *usual)
+        start = self.start_of(card)
+        plan, origin = self._plans.change_to(card.serial, start.plan, origin_words(start.origin))
         self.plan_page.show_origin(origin)
         self.editor.show_plan(card, plan, zone)
-        self.stages.choose(OFFLOAD if card.readings_to_fetch else PLAN)
+        self.stages.choose(
+            LAUNCH if self._is_done(card) else OFFLOAD if card.readings_not_kept else PLAN
+        )
 
     def _choose_middle(self) -> None:
         if self.carriers.is_open:
@@ -347,69 +363,94 @@ class FieldDeskPlace(Place):
 
     def pin_given(self, group: str, pin: int) -> None:
         """Remember a PIN that was typed."""
-        self.house.desk.pins.put(group, pin)
+        desk, cards = self.house.desk, self.loggers.cards()
+
+        def work(_task: Task) -> dict[str, Start]:
+            desk.pins.put(group, pin)
+            return {card.serial: starting(desk, card) for card in cards}
+
+        self.house.run(work, self._pins_known)
+
+    def _pins_known(self, starts: dict[str, Start]) -> None:
+        self._starts |= starts
+        self._mark_all()
         self.show_current()
 
     # -- plan, outlook, checks -----------------------------------------------------------------
     def _pattern_name(self, point_name: str) -> str:
         card = self.card
-        return pattern_name(self.house.desk, card, point_name) if card else ""
+        zone = self._zones.get(point_name, home_zone())
+        return pattern_name(self.house.desk, card, point_name, zone) if card else ""
 
     def _plan_changed(self) -> None:
+        """The plan, a word or the label is another: check it anew, off the main thread."""
         card, plan = self.card, self.editor.plan()
         if card is None:
             return
-        label_ = self._labels.get(card.serial, "")
-        typed = label_check(card.serial, label_)
+        serial, label_ = card.serial, self._labels.get(card.serial, "")
+        typed = label_check(serial, label_)
         self.logger_page.show_label_check(typed.weight, typed.sentence)
+        self.loggers.show_marks(serial, self._marks(card))
         if plan is None or plan.interval_s <= 0:
-            self.plan_page.show_outlook(None, 0, None, "UTC", "")
-            self.logger_page.show_health(card, self.zone_of(card), None)
-            self._show_checks(card, [Check("blocking", self.editor.fault, field="plan")])
+            fault = Check("blocking", self.editor.fault, field="plan")
+            self._show_readiness(serial, Readiness((fault,), None, None, None, ""))
             return
         desk = self.house.desk
-        try:
-            self._show_outlook(card, plan)
-            taken = self._words(card)
-            self._show_checks(card, checks_before_launch(desk, card, plan, taken, label_))
-        except GezeitenError as exc:
-            self._show_checks(card, [Check("blocking", str(exc))])
+        self.house.run(
+            lambda _task: readiness(desk, card, plan, self._words(card), label_),
+            lambda ready: self._show_readiness(serial, ready),
+            latest="field readiness",
+        )
         if self.group.is_on and self.several.common.isChecked():
             self.group.prepare()
 
-    def _show_outlook(self, card: LoggerCard, plan: Plan) -> None:
-        desk, model = self.house.desk, card.identity.model
-        temp_c = present_temp_c(card)
-        assumption = battery_assumption(model, plan, temp_c)
-        self.plan_page.show_outlook(
-            mission_outlook(desk, card, plan), desk.now_ms(),
-            next_visit_ms(desk, plan.point_name), self.zone_of(card), assumption,
-        )  # fmt: skip
-        days = battery_days(model, plan, card.state.battery_permille / 1000, temp_c)
-        self.logger_page.show_health(card, self.zone_of(card), Life(days, assumption))
+    def _show_readiness(self, serial: str, ready: Readiness) -> None:
+        card = self.card
+        if card is None or card.serial != serial:
+            return  # another one was chosen meanwhile
+        self._ready = ready
+        zone, now_ms = self.zone_of(card), self.house.desk.now_ms()
+        self.plan_page.show_outlook(ready.outlook, now_ms, ready.visit_ms, zone, ready.assumption)
+        days = ready.battery_days
+        life = None if days is None else Life(days, ready.assumption)
+        self.logger_page.show_health(card, zone, life)
+        if not self.group.is_on:
+            self.check_list.show_checks(list(ready.checks))
+        self._show_stages(card)
+        self._show_main()
+        then, self._when_ready = self._when_ready, None
+        if then is not None:
+            then()
 
     def _take_interval(self, interval_s: int) -> None:
         field = self.editor.times.interval
         field.setText(interval_text(interval_s))
         field.textEdited.emit(field.text())
 
+    @property
+    def _checks(self) -> list[Check]:
+        return list(self._ready.checks) if self._ready else []
+
     def _words(self, card: LoggerCard) -> dict[str, str]:
-        """The words why for this logger."""
+        """The words why for this logger; asks the archive about the clock."""
         return self._accepted.words(card.serial)
 
     def _accept(self, key: str, word: str) -> None:
         targets = self.loggers.ticked() if self.group.is_on else [self.card]
-        self._accepted.accept(key, word, [card.serial for card in targets if card is not None])
-        self._plan_changed()
-        self.group.prepare()
-        self.main.setFocus()  # the field for the word is gone, the next step is near
+        serials = [card.serial for card in targets if card is not None]
+        self._hold_hands()
 
-    def _show_checks(self, card: LoggerCard, checks: list[Check]) -> None:
-        self._checks = checks
-        if not self.group.is_on:
-            self.check_list.show_checks(checks)
-        self._show_stages(card)
-        self._show_main()
+        def done(_: object) -> None:
+            self._plan_changed()
+            self.group.prepare()
+
+        self.house.run(lambda _task: self._accepted.accept(key, word, serials), done)
+        self._give_hands_back()
+
+    def ask_word(self, key: str = "") -> None:
+        """Open the field for a word; the hands come back to where they were."""
+        self._hold_hands()
+        self.check_list.ask(key)
 
     def _show_stages(self, card: LoggerCard) -> None:
         changed = self.editor.plan() != self._plans.usual
@@ -417,42 +458,64 @@ class FieldDeskPlace(Place):
         for stage, state, words in stage_states(card, self._checks, zone, changed=changed):
             self.stages.set_state(stage, state, words)
 
-    def _next(self) -> str:
-        """Return the next step: offload, launch, accept, pin, several or nothing."""
+    # -- the next step -------------------------------------------------------------------------
+    def _is_done(self, card: LoggerCard) -> bool:
+        """Whether this desk has launched a logger and nothing else is meant for it since."""
+        launched = self.news.launched.get(card.serial)
+        if launched is None or launched.mission != card.state.mission_number:
+            return False
+        is_shown = self._plans.serial == card.serial and self.editor.plan() is not None
+        return not is_shown or self.editor.plan() == self._plans.usual
+
+    def _next_serial(self) -> str:
+        """The first logger below the chosen one, then from the top, that is not launched yet."""
+        cards, at = self.loggers.cards(), max(self.loggers.currentRow(), 0)
+        for card in [*cards[at + 1 :], *cards[:at]]:
+            if not self._is_done(card):
+                return card.serial
+        return ""
+
+    def _step(self) -> Step:
+        """Return what the large button does next."""
         card = self.card
-        if card is None or self.work.is_busy:
-            return ""
+        if card is None or self.work.is_busy or (self._ready is None and not self.group.is_on):
+            return Step("")
         if self.group.is_on:
-            if self.group.ready():
-                return "several"
-            return "accept" if self.group.wants_word() else ""
-        return next_step(card, self._checks)
+            ticked = self.loggers.ticked()
+            if all(self._is_done(one) for one in ticked):
+                return after_launch(self._next_serial())
+            return self.group.step()
+        if self._is_done(card):
+            return after_launch(self._next_serial())
+        return self._launch_step(card)
+
+    def _launch_step(self, card: LoggerCard) -> Step:
+        start = self.start_of(card)
+        as_last = start.last is not None and self.editor.plan() == start.usual
+        return launch_step(card, self._checks, self.editor.first_reading(), as_last=as_last)
 
     def _show_main(self) -> None:
-        card = self.card
-        step = self._next()
-        self.main.setEnabled(bool(step))
+        card, step = self.card, self._step()
+        self.main.setEnabled(step.is_open)
         if card is None:
             return
         if self.work.is_busy:
             self.right.after.setText(tr("under way; Esc stops it"))
             return
-        self.right.show_step(*self._step_words(card, step))
+        if step.words:
+            self.right.show_step(step.words, step.after)
+        only = card.readings_not_kept if step.kind == "launch" else 0
+        self.right.show_offload_only(only)
         self._tick()
-
-    def _step_words(self, card: LoggerCard, step: str) -> tuple[str, str]:
-        if self.group.is_on and step != "accept":
-            return self.group.step_words()
-        return step_words(card, step, self.editor.first_reading())
 
     def _tick(self) -> None:
         card = self.card
         if card is None:
             return
-        step, left = self._next(), ""
-        if step == "launch":
+        step, left = self._step(), ""
+        if step.kind == "launch":
             left = self.editor.countdown()
-            self.main.setText(self._step_words(card, step)[0])
+            self.main.setText(step.words)
         at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
         self.right.show_time(at, left)
 
@@ -482,6 +545,11 @@ class FieldDeskPlace(Place):
         """Start over from the last mission at this point."""
         if self.card is not None:
             self.shelf.take_last(self.card)
+
+    def take_plan_before(self) -> None:
+        """Take the plan of the logger that was launched just before."""
+        if self.card is not None:
+            self.shelf.take_before(self.card)
 
     def show_kept_plans(self) -> None:
         """Open the kept plans."""
@@ -520,17 +588,96 @@ class FieldDeskPlace(Place):
 
     def _several_ended(self, results: list[LoggerResult]) -> None:
         for result in results:
-            if result.first_ms is not None:
+            if result.launched is not None:
+                self.news.launched[result.serial] = result.launched
+                self._accepted.forget(result.serial)
                 self._plans.drop(result.serial)
         self._plans.start_over()
+        self._mark_all()
         self.show_current()
+
+    # -- hands -----------------------------------------------------------------------------------
+    def _hold_hands(self) -> None:
+        """Remember where the focus is; it is given back when what begins now has ended."""
+        there = QApplication.focusWidget()
+        if there is not None and self.isAncestorOf(there) and there is not self.check_list.word:
+            self._hands = there
+
+    def _give_hands_back(self) -> None:
+        """Put the focus where it was, or into the list where that is no longer in sight."""
+        there, self._hands = self._hands, None
+        now = QApplication.focusWidget()
+        is_elsewhere = now is not None and now.window() is not self.window()
+        if is_elsewhere or not self.isVisible():
+            return  # in a dialog, or at another place
+        is_usable = there is not None and there.isVisible() and there.isEnabled()
+        (there if is_usable else self.loggers).setFocus()
+
+    def _enter_in_list(self) -> None:
+        if self._step().kind == "next" and self.presses.is_one():
+            self.next_logger()
+
+    def next_logger(self) -> None:
+        """Go to the next logger that is not launched yet; ticks come off."""
+        serial = self._next_serial()
+        if self.group.is_on:
+            self.untick_all()
+        if serial:
+            self.loggers.setCurrentItem(self.loggers.item_of(serial))
+            self.loggers.setFocus()
 
     # -- acts ----------------------------------------------------------------------------------
     def do_next(self) -> None:
         """Do what the large button says."""
-        steps = {"offload": self.offload, "launch": self.launch, "several": self.launch,
-                 "accept": self.check_list.ask, "pin": self.dialogs.pin}  # fmt: skip
-        steps.get(self._next(), lambda: None)()
+        if not self.presses.is_one():
+            return
+        if self.card is not None and self._ready is None and not self.group.is_on:
+            self._when_ready = self._do_step
+        else:
+            self._do_step()
+
+    def _do_step(self) -> None:
+        kind = self._step().kind
+        {"launch": self._launch, "several": self._launch_group, "accept": self.ask_word,
+         "pin": self.dialogs.pin, "next": self.next_logger}.get(kind, lambda: None)()  # fmt: skip
+
+    def launch(self) -> None:
+        """Offload and launch the ticked loggers, or the chosen one by the plan as edited."""
+        if self.work.is_busy or self.card is None or not self.presses.is_one():
+            return
+        if self.group.is_on:
+            self._launch_group()
+        elif self._ready is None:
+            self._when_ready = self._launch
+        else:
+            self._launch()
+
+    def _launch_group(self) -> None:
+        step = self.group.step()
+        if step.kind == "accept":
+            self.ask_word()
+        elif step.kind == "several":
+            self._hold_hands()
+            self.group.run()
+
+    def _launch(self) -> None:
+        card, plan = self.card, self.editor.plan()
+        if card is None or self.work.is_busy:
+            return
+        kind = self._launch_step(card).kind
+        if plan is None:
+            self.house.said.emit(f"{card.serial}: {self.editor.fault}", True)
+        elif kind == "accept":
+            self.ask_word(BEGUN_KEY if card.has_just_begun else "")
+        elif kind == "pin":
+            self.dialogs.pin()
+        else:  # what is in the way is said by the launch itself and goes into the logbook
+            self._begin_launch(card, plan)
+
+    def _begin_launch(self, card: LoggerCard, plan: Plan) -> None:
+        self._hold_hands()
+        self.logger_page.begin_transfer()
+        self.work.launch(card, plan, lambda: self._words(card), self._labels.get(card.serial, ""))
 
     def offload(self) -> None:
         """Take what is not kept from the chosen logger, or from all that are ticked."""
@@ -551,14 +698,18 @@ class FieldDeskPlace(Place):
             self._offload(cards)
 
     def _offload(self, cards: list[LoggerCard], only: dict[int, list[Range]] | None = None) -> None:
+        self._hold_hands()
         self.stages.choose(OFFLOAD)
         self.logger_page.begin_transfer()
         self.work.offload(cards, only)
 
     def _busy_changed(self) -> None:
+        """An act has begun, or has ended and shown what it brought."""
+        self._show_main()
         if not self.work.is_busy:
             self.logger_page.end_transfer()
-        self._show_main()
+            self.presses.ended()
+            QTimer.singleShot(0, self._give_hands_back)
 
     def take_part(self, card: LoggerCard, only: dict[int, list[Range]]) -> None:
         """Take these readings of a logger, by mission number."""
@@ -575,33 +726,8 @@ class FieldDeskPlace(Place):
         self.work.cancel()
         self.carriers.cancel()
 
-    def launch(self) -> None:
-        """Launch the ticked loggers, or the chosen one by the plan as edited."""
-        if self.work.is_busy:
-            return
-        if self.group.is_on:
-            if self._next() == "accept":
-                self.check_list.ask()
-            else:
-                self.group.run()
-            return
-        card, plan = self.card, self.editor.plan()
-        if card is None or plan is None:
-            return
-        step = self._next()
-        if step == "offload":
-            words = tr("%1: %2. Nothing was launched; offload it first (F6).")
-            words = words.replace("%1", card.serial).replace("%2", not_kept_words(card))
-            self.house.said.emit(words, True)
-            self.stages.choose(OFFLOAD)
-        elif step in ("accept", "pin"):
-            self.do_next()
-        else:  # what is in the way is said by the launch itself and goes into the logbook
-            taken = self._words(card)
-            self.work.launch(card, plan, taken, self._labels.get(card.serial, ""))
-
     def again_as_it_was(self) -> None:
-        """Offload, then launch the same plan: the chosen logger, or all that are ticked."""
+        """Put what was typed aside and launch as last time: the chosen logger, or all ticked."""
         if self.group.is_on:
             self.several.as_it_was.setChecked(True)
             self.group.prepare()
@@ -609,27 +735,43 @@ class FieldDeskPlace(Place):
         card = self.card
         if card is None or self.work.is_busy:
             return
-        taken = self._words(card)
-        [one] = prepare_again(self.house.desk, [card], taken)
-        if one.in_the_way:
-            self.house.said.emit(f"{card.serial}: {one.in_the_way}", True)
-            if any(check.wants_word for check in one.checks):
-                self.check_list.ask()
-            return
-        self.work.run_several([one], taken)
+        usual = self.start_of(card).usual
+        if self.editor.plan() != usual:
+            self._into_editor(usual, origin_words("last"))
+            self._ready = None
+        self.launch()
 
     def forget_typed(self, serial: str) -> None:
         """A logger was launched: what was typed for it is done with, its plan is the new start."""
         self._accepted.forget(serial)
-        self._labels.pop(serial, None)
         self._plans.drop(serial)
         if self._plans.serial == serial:
             self._plans.start_over()
 
     def stop_mission(self) -> None:
-        """Stop the mission of the chosen logger; its memory stays."""
-        if self.card is not None and self.card.is_recording and not self.work.is_busy:
-            self.work.stop(self.card)
+        """Stop the mission of the chosen logger and offload it; its memory stays."""
+        card = self.card
+        if card is not None and card.is_recording and not self.work.is_busy:
+            self._hold_hands()
+            self.stages.choose(OFFLOAD)
+            self.logger_page.begin_transfer()
+            self.work.stop(card)
+
+    # -- marks of the cards ------------------------------------------------------------------------
+    def _marks(self, card: LoggerCard) -> Marks:
+        """What the desk knows of a logger beside what the logger says."""
+        typed = label_check(card.serial, self._labels.get(card.serial, ""))
+        start = self._starts.get(card.serial)
+        return Marks(
+            doing(card, self.zone_of(card)),
+            is_launched=self._is_done(card),
+            label="no" if typed.weight == "note" else typed.weight,
+            pin=start.pin if start else "open",
+        )
+
+    def _mark_all(self) -> None:
+        for card in self.loggers.cards():
+            self.loggers.show_marks(card.serial, self._marks(card))
 
     def blink(self) -> None:
         """Let the chosen logger blink."""

@@ -54,15 +54,24 @@ class FieldNews:
         self._house.said.emit(words, failed)
 
     # -- what a logger was told ------------------------------------------------------------------
-    def _launched(self, done: Launched) -> None:
+    def _launched(self, done: Launched, came: Arrival | None) -> None:
         self.launched[done.serial] = done
+        if came is not None:
+            self.arrivals[done.serial] = came
         self._field.forget_typed(done.serial)
-        words = tr("%1: mission %2 launched; plan read back, the same.")
-        self._changed(words.replace("%1", done.serial).replace("%2", number(done.mission)))
+        self._field.shelf.remember(done.serial, done.plan)
+        words = tr("mission %1 launched; plan read back, the same.")
+        words = words.replace("%1", number(done.mission))
+        if came is not None and came.result.readings:
+            words = f"{offload_words(came.result, named=False)} {words[0].upper()}{words[1:]}"
+        self._changed(f"{done.serial}: {words}")
         self._field.stages.choose(LAUNCH)
 
-    def _stopped(self, serial: str) -> None:
-        self._changed(tr("%1 is stopped; its memory stays.").replace("%1", serial))
+    def _stopped(self, came: Arrival) -> None:
+        self.arrivals[came.result.serial] = came
+        words = tr("%1 is stopped; its memory stays.").replace("%1", came.result.serial)
+        words = f"{words} {offload_words(came.result, named=False)}"
+        self._say_what_came(words, failed=bool(came.result.error))
 
     def _erased(self, serial: str, readings: int) -> None:
         words = counted(readings, "%n reading erased, kept in the vault.",

@@ -5,15 +5,17 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.ui.i18n import tr
+from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import Card, button, column, label
 from gezeiten.ui.views.check_list import CheckList
 
 
 class LaunchPanel(QWidget):
-    """pressed: the large button was pressed. It always says what it will do next."""
+    """pressed: the large button was pressed. It always says what it will do next.
+    offload_pressed: offload without launching."""
 
     pressed = Signal()
+    offload_pressed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -25,7 +27,9 @@ class LaunchPanel(QWidget):
         self.main = button("", self.pressed.emit, "primary")
         self.main.setAccessibleName(tr("Next step"))
         self.after = label("", "muted", wrap=True)
-        for part in (self.time, self.main, self.after):
+        self.erasing = label("", wrap=True)
+        self.only = button("", self.offload_pressed.emit)
+        for part in (self.time, self.erasing, self.main, self.after, self.only):
             act.body.addWidget(part)
         self.setLayout(column(checks, act))
         self.layout().setStretch(0, 1)
@@ -40,3 +44,13 @@ class LaunchPanel(QWidget):
         """Show the site's time, and how long it is until the first reading ("" when unknown)."""
         said = tr("first reading in %1").replace("%1", countdown) if countdown else ""
         self.time.setText(f"{now} · {said}" if said else now)
+
+    def show_erasing(self, sentence: str) -> None:
+        """Say beside the button what it does to the memory ("" where it launches nothing)."""
+        self.erasing.setText(sentence)
+
+    def show_offload_only(self, readings: int) -> None:
+        """Offer to offload so many readings without launching; none, nothing is offered."""
+        words = counted(readings, "Only offload %n reading (F6)", "Only offload %n readings (F6)")
+        self.only.setText(words)
+        self.only.setVisible(bool(readings))

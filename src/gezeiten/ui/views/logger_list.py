@@ -1,8 +1,10 @@
-"""The list of loggers at hand: a painted card each, with what it holds and nobody has."""
+"""The list of loggers at hand: a painted card each: what it does, what it holds and nobody has,
+and what this desk has done with it."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 from PySide6.QtCore import (
     QModelIndex,
@@ -20,39 +22,53 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemD
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.pins import is_locked
 from gezeiten.domain.timeline import duration_text
-from gezeiten.link.registers import Flag, State
-from gezeiten.ui.i18n import counted, tr
+from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
+from gezeiten.ui.views.logger_words import to_offload_words
 
 CLOCK_WORTH_SAYING_MS = 30_000
 _CARD = Qt.ItemDataRole.UserRole
-_BOX = 16.0
+_MARKS = _CARD + 1
+_BOX = 18.0
 
 
-def doing(card: LoggerCard) -> str:
-    """Return in a word what a logger is doing."""
-    if card.state.flags & Flag.WAITS_FOR_BUTTON:
-        return tr("waiting for its button")
-    return {
-        State.IDLE: tr("idle, nothing launched"),
-        State.WAITING: tr("waiting for its start"),
-        State.LOGGING: tr("logging"),
-        State.FULL: tr("memory full"),
-        State.ENDED: tr("ended as planned"),
-        State.STOPPED: tr("stopped"),
-        State.BATTERY_EMPTY: tr("battery was empty"),
-    }[State(card.state.state)]
+@dataclass(frozen=True, slots=True)
+class Marks:
+    """What this desk knows of a logger.
+
+    doing: what it does, in words. is_launched: by this desk, and nothing is meant for it since.
+    label: "no" (nobody compared), "passed" or "blocking". pin: "open", "known" or "wanted".
+    """
+
+    doing: str = ""
+    is_launched: bool = False
+    label: str = "no"
+    pin: str = "open"
+
+    def words(self) -> list[str]:
+        """Return in words what was done with it, most important first."""
+        said = [tr("another label!")] if self.label == "blocking" else []
+        said += [tr("✓ launched")] if self.is_launched else []
+        said += {"wanted": [tr("locked")], "known": [tr("PIN known")]}.get(self.pin, [])
+        return said + ([tr("label ✓")] if self.label == "passed" else [])
+
+    @property
+    def color(self) -> str:
+        """The theme's colour for these words."""
+        if self.label == "blocking":
+            return "ember"
+        return "kelp" if self.is_launched else "brass" if self.pin == "wanted" else "tide"
 
 
 class LoggerList(QListWidget):
     """Shows cards; items carry the `LoggerCard`. Space or a click on the box ticks one.
 
-    ticks_changed: which loggers are ticked has changed.
+    ticks_changed: which loggers are ticked has changed. entered_key: Enter was pressed in it.
     """
 
     ticks_changed = Signal()
+    entered_key = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -66,7 +82,7 @@ class LoggerList(QListWidget):
         self.setStyleSheet("QListWidget { background: transparent; }")
         self.setSpacing(3)
 
-    def show_card(self, card: LoggerCard) -> None:
+    def show_card(self, card: LoggerCard, marks: Marks) -> None:
         """Add a card in the order of serials, or renew the one of the same serial."""
         item = self.item_of(card.serial)
         is_new, was_in_sight = item is None, self._chosen_in(self.viewport().rect())
@@ -75,9 +91,17 @@ class LoggerList(QListWidget):
             before = [c for c in self.cards() if c.serial < card.serial]
             self.insertItem(len(before), item)
         item.setData(_CARD, card)
+        item.setData(_MARKS, marks)
         self._say(item)
         if is_new and was_in_sight:
             self._keep_in_sight()
+
+    def show_marks(self, serial: str, marks: Marks) -> None:
+        """Show what this desk knows of a logger."""
+        item = self.item_of(serial)
+        if item is not None and item.data(_MARKS) != marks:
+            item.setData(_MARKS, marks)
+            self._say(item)
 
     # -- the chosen card stays in sight when cards come in above it, or the list gets shorter -----
     def _chosen_in(self, area: QRect) -> bool:
@@ -96,14 +120,15 @@ class LoggerList(QListWidget):
             self._keep_in_sight()
 
     def _say(self, item: QListWidgetItem) -> None:
-        card = item.data(_CARD)
-        words = [card.serial, card.point, doing(card)]
-        if card.readings_not_kept:
-            words.append(not_kept_words(card))
+        card, marks = item.data(_CARD), item.data(_MARKS)
+        words = [card.serial, card.point, card.identity.model.name, marks.doing]
+        words += [to_offload_words(card), *marks.words()]
         if card.serial in self._ticked:
             words.append(tr("ticked"))
         words.append(self.round_words.get(card.serial, ""))
-        item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(filter(None, words)))
+        said = list(filter(None, words))
+        item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(said))
+        item.setToolTip("\n".join(said))
 
     def show_round(self, words: Mapping[str, str]) -> None:
         """Say beside loggers what the round wants of them, by serial."""
@@ -164,6 +189,8 @@ class LoggerList(QListWidget):
         card = self.current_card()
         if event.key() == Qt.Key.Key_Space and card is not None:
             self.toggle(card.serial)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.isAutoRepeat():
+            self.entered_key.emit()
         else:
             super().keyPressEvent(event)
 
@@ -171,7 +198,7 @@ class LoggerList(QListWidget):
         item = self.itemAt(event.position().toPoint())
         if item is not None:
             area = box_area(QRectF(self.visualItemRect(item)))
-            if area.adjusted(-8, -8, 8, 8).contains(event.position()):
+            if area.adjusted(-14, -12, 14, 14).contains(event.position()):
                 self.toggle(item.data(_CARD).serial)
                 return
         super().mousePressEvent(event)
@@ -180,12 +207,6 @@ class LoggerList(QListWidget):
 def box_area(item: QRectF) -> QRectF:
     """Return where the tick box of an item is."""
     return QRectF(item.right() - 14 - _BOX, item.top() + 10, _BOX, _BOX)
-
-
-def not_kept_words(card: LoggerCard) -> str:
-    """Return "2 880 readings not offloaded"."""
-    count = card.readings_not_kept
-    return counted(count, "%n reading not offloaded", "%n readings not offloaded")
 
 
 class _CardPainter(QStyledItemDelegate):
@@ -218,20 +239,19 @@ class _CardPainter(QStyledItemDelegate):
         small = QFont(option.font)
         small.setPixelSize(round(option.font.pixelSize() * 0.88))
         self._text(painter, inner, 0, card.serial, head, "ink")
-        source = tr(card.address.route)
-        if card.state.practice:
-            source = f"{tr('practice')} · {source}"
-        if is_locked(card.state):
-            source = f"{tr('locked')} · {source}"
+        marks: Marks = index.data(_MARKS)
+        source = [tr("practice")] if card.state.practice else []
+        said = [*marks.words(), *source, tr(card.address.route)]
         serial_width = painter.fontMetrics().horizontalAdvance(card.serial) + 10
-        beside_box = inner.adjusted(serial_width, 0, -_BOX - 8, 0)
-        self._text(painter, beside_box, 0, source, small, "muted", right=True)
+        beside_box = inner.adjusted(serial_width, 0, -_BOX - 12, 0)
+        color = marks.color if marks.words() else "muted"
+        self._text(painter, beside_box, 0, " · ".join(said), small, color, right=True)
         place = card.point.split(" · ")[-1] if card.point else tr("no point yet")
         where = f"{place} · {card.identity.model.name}"
         self._text(painter, inner, line, where, option.font, "ink")
         bar = QRectF(inner.left(), inner.top() + 2 * line + 4, inner.width(), 7)
         self._memory(painter, bar, card)
-        self._bottom(painter, inner, 2 * line + 14, card, small)
+        self._bottom(painter, inner, 2 * line + 14, card, marks, small)
         painter.restore()
 
     def _tick_box(self, painter: QPainter, area: QRectF, card: LoggerCard) -> None:
@@ -248,12 +268,11 @@ class _CardPainter(QStyledItemDelegate):
             )
 
     def _bottom(
-        self, painter: QPainter, inner: QRectF, down: float, card: LoggerCard, small: QFont
-    ) -> None:
+        self, painter: QPainter, inner: QRectF, down: float, card: LoggerCard, marks: Marks,
+        small: QFont,
+    ) -> None:  # fmt: skip
         """What it does and holds at the left; the clock or the round at the right."""
-        said = not_kept_words(card) if card.readings_not_kept else tr("all kept")
-        if not card.is_recording or card.state.flags & Flag.WAITS_FOR_BUTTON:
-            said = f"{doing(card)} · {said}"
+        said = f"{marks.doing} · {to_offload_words(card)}"
         room = QRectF(inner)
         off = card.clock.difference_ms
         words, color = self._view.round_words.get(card.serial, ""), "tide"

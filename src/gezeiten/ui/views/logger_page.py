@@ -27,7 +27,7 @@ from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, label, row, set_role
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.units import Units
-from gezeiten.ui.views.logger_list import doing
+from gezeiten.ui.views.logger_words import doing
 
 LOOK_EVERY_MS = 2_000
 EVENTS_SHOWN = 4
@@ -180,9 +180,12 @@ class LoggerPage(QWidget):
             off_s = came.clock_difference_ms / 1000
             side = tr("ahead") if off_s > 0 else tr("behind")
             facts.append((tr("Clock"), f"{number(abs(off_s), 1)} s {side}"))
-        waiting = counted(came.result.excursions_to_assess, "%n excursion", "%n excursions")
+        new = counted(came.result.excursions_new, "%n new excursion", "%n new excursions")
         open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
-        facts.append((tr("To look at"), f"{waiting} · {open_gaps}"))
+        facts.append((tr("To look at"), f"{new} · {open_gaps}"))
+        if came.result.excursions_before:
+            words = counted(came.result.excursions_before, "%n excursion", "%n excursions")
+            facts.append((tr("Open from before"), words))
         self.came.show_facts(facts)
 
     def _show_overview(self, came: OverviewCame, zone: str, units: Units) -> None:
@@ -222,7 +225,7 @@ class LoggerPage(QWidget):
         return words
 
     # -- facts ---------------------------------------------------------------------------------
-    def show_card(self, card: LoggerCard, zone: str, units: Units, is_locked: bool) -> None:
+    def show_card(self, card: LoggerCard, zone: str, units: Units, wants_pin: bool) -> None:
         """Show a logger as just seen."""
         source = tr("practice logger (stand-in)") if card.state.practice else card.identity.maker
         model = f"{card.identity.model.name} · {tr('firmware')} {card.identity.firmware}"
@@ -233,8 +236,8 @@ class LoggerPage(QWidget):
             (tr("Measures at"), card.point or tr("no point yet")),
             (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
         ])  # fmt: skip
-        self.pin.setVisible(is_locked)
-        self.holding.show_facts([(tr("Is"), doing(card)), *_missions(card, zone)])
+        self.pin.setVisible(wants_pin)
+        self.holding.show_facts([(tr("Is"), doing(card, zone)), *_missions(card, zone)])
         self.show_live(card, card.live, units)
         note = tr("as of %1").replace("%1", day_and_time(card.at_ms, zone))
         self.live_note.setText(note)
@@ -257,7 +260,7 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
         open_part = next((p for p in card.not_kept if p.entry.mission == entry.mission), None)
         open_words = tr("all kept")
         if open_part:
-            open_words = counted(open_part.readings, "%n not kept", "%n not kept")
+            open_words = counted(open_part.readings, "%n to offload", "%n to offload")
         held = counted(entry.readings - entry.first_held, "%n reading", "%n readings")
         words = f"{entry.name} · {held}"
         if entry.first_ms:
@@ -340,15 +343,16 @@ def overview_words(came: OverviewCame) -> str:
     return f"{words} {came.error}" if came.error else words
 
 
-def offload_words(result: Offloaded) -> str:
-    """Return what an offload brought in one sentence."""
+def offload_words(result: Offloaded, *, named: bool = True) -> str:
+    """Return what an offload brought in one sentence; named: beginning with the serial."""
+    serial = f"{result.serial}: " if named else ""
     if result.error and not result.readings:
-        return f"{result.serial}: {result.error}"
-    words = f"{result.serial}: " + counted(result.readings, "%n reading kept", "%n readings kept")
+        return f"{serial}{result.error}"
+    words = serial + counted(result.readings, "%n reading kept", "%n readings kept")
     if result.damaged:
         words += ", " + counted(result.damaged, "%n arrived damaged", "%n arrived damaged")
-    if result.excursions_to_assess:
+    if result.excursions_new:
         words += ", " + counted(
-            result.excursions_to_assess, "%n excursion to assess", "%n excursions to assess"
+            result.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
         )
     return f"{words}. {result.error}" if result.error else words + "."

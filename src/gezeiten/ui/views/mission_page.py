@@ -10,10 +10,9 @@ from gezeiten.desk.launching import Launched
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan_words import end_text, rule_text
 from gezeiten.domain.quantities import quantity
-from gezeiten.link.registers import Flag, State
-from gezeiten.ui.i18n import clock_time, day_and_time, number, tr
+from gezeiten.ui.i18n import day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, row
-from gezeiten.ui.views.logger_list import doing
+from gezeiten.ui.views.logger_words import doing
 
 
 class MissionPage(Card):
@@ -24,9 +23,11 @@ class MissionPage(Card):
     def __init__(self) -> None:
         super().__init__(tr("The mission as the logger has it"))
         self.mission = Facts()
-        self.stop_button = button(tr("Stop this mission"), lambda: self.asked.emit("stop"))
+        self.stop_button = button(tr("Stop and offload"), lambda: self.asked.emit("stop"))
         self.again_button = button(tr("Again, as it was"), lambda: self.asked.emit("again"))
-        self.again_button.setToolTip(tr("Offload what is not kept, then launch the same plan"))
+        self.again_button.setToolTip(
+            tr("Offload, then launch by the plan of the last mission (Shift+F9)")
+        )
         self.label_button = button(tr("Write its label"), lambda: self.asked.emit("label"))
         self.erase_button = button(tr("Erase its memory …"), lambda: self.asked.emit("erase"))
         self.body.addWidget(self.mission)
@@ -58,7 +59,7 @@ class MissionPage(Card):
         facts = [
             (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
             (tr("For"), plan.point_name or "—"),
-            (tr("Is"), state_words(card, zone)),
+            (tr("Is"), doing(card, zone)),
             (tr("First reading"), first),
             (tr("Interval"), interval_text(plan.interval_s)),
             (tr("Ends"), end_text(plan, zone)),
@@ -70,18 +71,3 @@ class MissionPage(Card):
         if launched and launched.mission == state.mission_number:
             facts.append((tr("Plan"), tr("read back and compared field by field: the same")))
         self.mission.show_facts(facts)
-
-
-def state_words(card: LoggerCard, zone: str) -> str:
-    """Return what the logger says it does: "waiting for 08:00:00", "waiting for its button"."""
-    state = card.state
-    waits = state.state == State.WAITING and not state.flags & Flag.WAITS_FOR_BUTTON
-    if waits and state.first_due_ms:
-        far = state.first_due_ms - state.clock_ms > 20 * 3_600_000
-        at = (
-            day_and_time(state.first_due_ms, zone)
-            if far
-            else clock_time(state.first_due_ms, zone, seconds=True)
-        )
-        return tr("waiting for %1").replace("%1", at)
-    return doing(card)

@@ -15,8 +15,8 @@ from gezeiten.ui.views.outlook_bars import OutlookBars
 
 
 class PlanPage(QWidget):
-    """asked: name of an act ("last", "kept", "keep", "differs"). reach: the interval that would
-    reach the next visit was chosen."""
+    """asked: name of an act ("last", "before", "kept", "keep", "differs"). reach: the interval
+    that would reach the next visit was chosen."""
 
     asked = Signal(str)
     reach = Signal(int)
@@ -38,6 +38,7 @@ class PlanPage(QWidget):
         self.origin = label("", "muted")
         links = [
             self._link(tr("As last mission"), "last"),
+            self._link(tr("As the logger before"), "before"),
             self._link(tr("Kept plans"), "kept"),
             self._link(tr("Keep this one"), "keep"),
             self._link(tr("What differs?"), "differs"),

@@ -7,9 +7,8 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.planning import last_plan, usual_plan
-from gezeiten.desk.rounds import Round
-from gezeiten.desk.several import prepare_several
+from gezeiten.desk.readiness import Origin, Start
+from gezeiten.desk.several import Prepared, prepare_several
 from gezeiten.domain.plan import Plan
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
@@ -17,8 +16,18 @@ from gezeiten.ui.kept_plans import CompareDialog, KeptPlansDialog
 from gezeiten.ui.plan.editor import PlanEditor
 
 
+def origin_words(origin: Origin) -> str:
+    """Return where a plan comes from."""
+    return {
+        "round": tr("Ready for the round"),
+        "last": tr("As the last mission here"),
+        "fresh": tr("All channels, every 10 min"),
+    }[origin]
+
+
 class PlanShelf:
-    """Puts plans into the editor. into: shows a plan with its origin; zone: a logger's zone."""
+    """Puts plans into the editor. into: shows a plan with its origin; start: what a logger starts
+    from; zone: a logger's zone."""
 
     def __init__(
         self,
@@ -26,25 +35,29 @@ class PlanShelf:
         parent: QWidget,
         editor: PlanEditor,
         into: Callable[[Plan, str], None],
+        start: Callable[[LoggerCard], Start],
         zone: Callable[[LoggerCard], str],
     ) -> None:
         self._house, self._parent, self._editor = house, parent, editor
-        self._into, self._zone = into, zone
-
-    def to_start_from(self, card: LoggerCard, under_way: Round | None) -> tuple[Plan, str]:
-        """Return what the round has ready for a logger, else as the last mission here; with words
-        for where that comes from."""
-        for task in under_way.tasks if under_way else ():
-            if task.serial == card.serial and task.plan is not None and not task.is_done:
-                return task.plan, tr("Ready for the round")
-        desk = self._house.desk
-        if last_plan(desk, card) is None:
-            return usual_plan(desk, card), tr("All channels, every 10 min")
-        return usual_plan(desk, card), tr("As the last mission here")
+        self._into, self._start, self._zone = into, start, zone
+        self._before: tuple[str, Plan] | None = None
 
     def take_last(self, card: LoggerCard) -> None:
         """Start over from the last mission at this point."""
-        self._into(*self.to_start_from(card, None))
+        start = self._start(card)
+        self._into(start.usual, origin_words("fresh" if start.last is None else "last"))
+
+    def remember(self, serial: str, plan: Plan) -> None:
+        """A logger was launched by this plan: the next one may want the same."""
+        self._before = (serial, plan)
+
+    def take_before(self, card: LoggerCard) -> None:
+        """Take the plan of the logger that was launched before, as this one can follow it."""
+        if self._before is None:
+            self._house.say(tr("No logger was launched before this one."))
+            return
+        serial, plan = self._before
+        self._suit(card, plan, tr("As %1 just before").replace("%1", serial))
 
     def show_kept(self, card: LoggerCard) -> None:
         """Open the kept plans."""
@@ -55,14 +68,22 @@ class PlanShelf:
 
     def _take(self, card: LoggerCard, kept: Plan, name: str) -> None:
         """A kept plan keeps its settings; where it goes and its names stay those of here."""
-        [prepared] = prepare_several(self._house.desk, [card], kept, {})
-        if prepared.lost:
-            self._house.said.emit(" ".join(prepared.lost), True)
-        self._into(prepared.plan, tr("Kept plan “%1”").replace("%1", name))
+        self._suit(card, kept, tr("Kept plan “%1”").replace("%1", name))
+
+    def _suit(self, card: LoggerCard, plan: Plan, origin: str) -> None:
+        def suited(prepared: list[Prepared]) -> None:
+            if prepared[0].lost:
+                self._house.said.emit(" ".join(prepared[0].lost), True)
+            self._into(prepared[0].plan, origin)
+
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: prepare_several(desk, [card], plan, {}), suited, latest="suited plan"
+        )
 
     def show_differences(self, card: LoggerCard) -> None:
         """Show what differs from the last plan here."""
-        plan, other = self._editor.plan(), last_plan(self._house.desk, card)
+        plan, other = self._editor.plan(), self._start(card).last
         if plan is None or other is None:
             self._house.say(tr("There is no earlier plan to compare with."))
             return

@@ -15,6 +15,7 @@ from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.views.logger_list import LoggerList
+from gezeiten.ui.views.next_step import Step
 from gezeiten.ui.views.several_page import SeveralPage
 from gezeiten.ui.work import Task
 
@@ -56,10 +57,11 @@ class SeveralDesk(QObject):
         if len(cards) < 2:
             self.prepared = []
             return
-        desk, words = self._house.desk, self.words(cards)
+        desk = self._house.desk
         common = self._plan() if self.page.common.isChecked() else None
 
         def work(_task: Task) -> list[Prepared]:
+            words = self.words(cards)
             if common is not None:
                 return prepare_several(desk, cards, common, words)
             return prepare_again(desk, cards, words)
@@ -94,7 +96,7 @@ class SeveralDesk(QObject):
         found: dict[str, tuple[Check, list[str]]] = {}
         for one in self.prepared:
             for check in one.checks:
-                if check.weight in ("blocking", "look") and check.key != "kept":
+                if check.weight in ("blocking", "look"):
                     key = f"{check.weight}{check.key}{check.sentence}"
                     found.setdefault(key, (check, []))[1].append(one.card.serial)
         checks = [self._about(check, serials) for check, serials in found.values()]
@@ -107,18 +109,21 @@ class SeveralDesk(QObject):
             return check
         return replace(check, sentence=f"{', '.join(serials)}: {check.sentence}")
 
-    def step_words(self) -> tuple[str, str]:
-        """Return what the large button says, and what follows."""
+    def step(self) -> Step:
+        """Return what the large button does for the ticked loggers."""
         ready = len(self.ready())
+        if not ready and self.wants_word():
+            return Step("accept", tr("Say why it is all right"), tr("then they can be launched"))
         words = counted(ready, "Offload and launch\n%n logger", "Offload and launch\n%n loggers")
-        return words, tr("their first readings fall together")
+        return Step("several" if ready else "", words, tr("their first readings fall together"))
 
     def run(self) -> None:
         """Offload and launch those that are ready."""
         ready = self.ready()
         if ready:
             self.page.forget_results()
-            self._work.run_several(ready, self.words(self._loggers.ticked()))
+            cards = self._loggers.ticked()
+            self._work.run_several(ready, lambda: self.words(cards))
 
     def _row_ended(self, result: LoggerResult) -> None:
         self.page.show_result(result)
@@ -128,7 +133,7 @@ class SeveralDesk(QObject):
         self.ended.emit(results)
         self._house.archive_changed.emit()
         self.prepare()
-        good = sum(result.first_ms is not None for result in results)
+        good = sum(result.launched is not None for result in results)
         said = counted(good, "%n logger launched", "%n loggers launched")
         failed = len(results) - good
         if failed:

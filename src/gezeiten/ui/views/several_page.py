@@ -89,7 +89,7 @@ class SeveralPage(QWidget):
     def show_result(self, result: LoggerResult) -> None:
         """Show what became of one logger."""
         self._results[result.serial] = result
-        self.labels.setEnabled(any(r.first_ms is not None for r in self._results.values()))
+        self.labels.setEnabled(any(r.launched is not None for r in self._results.values()))
         self._fill()
 
     def _fill(self) -> None:
@@ -110,12 +110,12 @@ class SeveralPage(QWidget):
             if one.only_wants_word:
                 return tr("wants a word why (F3)"), "brass"
             return one.in_the_way, "ember"
-        if result.first_ms is None:
+        if result.launched is None:
             return f"✕ {result.sentence}", "ember"
         zone = self._zones.get(one.plan.point_name, "UTC")
         first = tr("waits for its button")
-        if result.first_ms:
-            at = clock_time(result.first_ms, zone, seconds=True)
+        if result.launched.first_ms:
+            at = clock_time(result.launched.first_ms, zone, seconds=True)
             first = tr("first reading %1").replace("%1", at)
         return f"✓ {result.sentence.rstrip('.')}; {first}.", "kelp"
 
@@ -134,9 +134,11 @@ def stage_states(one: Prepared) -> list[tuple[str, str]]:
     """Return weight and words of the five stages of one logger."""
     card = one.card
     label_ = next((c for c in one.checks if c.key == "label"), None)
-    identity = ("passed", tr("as labelled")) if label_ is None else (label_.weight, "")
-    if card.readings_to_fetch:
-        offload = ("look", counted(card.readings_to_fetch, "%n to fetch", "%n to fetch"))
+    compared = {"passed": tr("label compared"), "blocking": tr("another label!")}
+    weight = "passed" if label_ is None else label_.weight
+    identity = (weight, compared.get(weight, tr("not compared")))
+    if card.readings_not_kept:
+        offload = ("look", counted(card.readings_not_kept, "%n to offload", "%n to offload"))
     else:
         offload = ("passed", tr("all kept"))
     about_plan = [c for c in one.checks if c.field and c.weight in ("blocking", "look")]

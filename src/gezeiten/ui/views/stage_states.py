@@ -5,7 +5,7 @@ from __future__ import annotations
 from gezeiten.desk.checks import Check
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.ui.i18n import counted, tr
-from gezeiten.ui.views.mission_page import state_words
+from gezeiten.ui.views.logger_words import doing
 
 IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
 
@@ -31,8 +31,8 @@ def _identity(card: LoggerCard, checks: list[Check]) -> tuple[str, str]:
 
 
 def _offload(card: LoggerCard) -> tuple[str, str]:
-    if card.readings_to_fetch:
-        return "look", counted(card.readings_not_kept, "%n not kept", "%n not kept")
+    if card.readings_not_kept:
+        return "look", counted(card.readings_not_kept, "%n to offload", "%n to offload")
     return "passed", tr("all kept")
 
 
@@ -52,4 +52,4 @@ def _plan(checks: list[Check], changed: bool) -> tuple[str, str]:
 
 def _launch(card: LoggerCard, checks: list[Check], zone: str) -> tuple[str, str]:
     waits = any(check.weight == "blocking" or check.wants_word for check in checks)
-    return "note", state_words(card, zone) if waits else tr("ready")
+    return "note", doing(card, zone) if waits else tr("ready")

@@ -1,0 +1,18 @@
+"""Counts in sentences that are made below the window: grouped, with the right plural."""
+
+from __future__ import annotations
+
+
+def grouped(count: int) -> str:
+    """Return "2,880": these sentences are English, so their digits are grouped as English does."""
+    return f"{count:,}"
+
+
+def counted(count: int, one: str, many: str) -> str:
+    """Return "1 gap" or "2,880 gaps"."""
+    return f"{grouped(count)} {one if count == 1 else many}"
+
+
+def readings_words(count: int) -> str:
+    """Return "1 reading" or "2,880 readings". A reading is one instant with all its channels."""
+    return counted(count, "reading", "readings")

@@ -1,0 +1,39 @@
+"""What is said of a logger in a word or two, wherever it is shown: what it does, what it holds."""
+
+from __future__ import annotations
+
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.domain.timeline import HOUR_MS
+from gezeiten.link.registers import Flag, State
+from gezeiten.ui.i18n import clock_time, counted, day_and_time, tr
+
+_FAR_MS = 20 * HOUR_MS
+"""From here on a time of day alone would not say which day."""
+
+
+def doing(card: LoggerCard, zone: str) -> str:
+    """Return what a logger says it does: "logging", "waiting until 23:00"; zone: of its site."""
+    state = card.state
+    if state.flags & Flag.WAITS_FOR_BUTTON:
+        return tr("waiting for its button")
+    if state.state == State.WAITING and state.first_due_ms:
+        is_far = state.first_due_ms - state.clock_ms > _FAR_MS
+        seconds = bool(state.first_due_ms // 1000 % 60)
+        at = clock_time(state.first_due_ms, zone, seconds=seconds)
+        shown = day_and_time(state.first_due_ms, zone) if is_far else at
+        return tr("waiting until %1").replace("%1", shown)
+    return {
+        State.IDLE: tr("idle, nothing launched"),
+        State.WAITING: tr("waiting for its start"),
+        State.LOGGING: tr("logging"),
+        State.FULL: tr("memory full"),
+        State.ENDED: tr("ended as planned"),
+        State.STOPPED: tr("stopped"),
+        State.BATTERY_EMPTY: tr("battery was empty"),
+    }[State(state.state)]
+
+
+def to_offload_words(card: LoggerCard) -> str:
+    """Return "2,880 to offload": readings that are only on the logger; "all kept" without any."""
+    count = card.readings_not_kept
+    return counted(count, "%n to offload", "%n to offload") if count else tr("all kept")
