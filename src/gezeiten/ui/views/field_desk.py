@@ -313,7 +313,6 @@ class FieldDeskPlace(Place):
         self.logger_page.show_card(card, zone, units, self.start_of(card).pin == "wanted")
         self.mission_page.show_card(card, zone, self.news.launched.get(card.serial))
         self.logger_page.show_arrival(self.news.arrivals.get(card.serial), zone, units)
-        self.right.show_erasing(erase_sentence(card))
         if card.interrupted:
             self.house.said.emit(card.interrupted, True)
         if self._plans.serial == card.serial:
@@ -415,7 +414,7 @@ class FieldDeskPlace(Place):
         life = None if days is None else Life(days, ready.assumption)
         self.logger_page.show_health(card, zone, life)
         if not self.group.is_on:
-            self.check_list.show_checks(list(ready.checks))
+            self._show_checks(card)
         self._show_stages(card)
         self._show_main()
         then, self._when_ready = self._when_ready, None
@@ -458,6 +457,17 @@ class FieldDeskPlace(Place):
         for stage, state, words in stage_states(card, self._checks, zone, changed=changed):
             self.stages.set_state(stage, state, words)
 
+    def _show_checks(self, card: LoggerCard) -> None:
+        """Show the checks of the chosen logger; once it is launched, only that it is."""
+        launched = self.news.launched.get(card.serial)
+        if launched is None or not self._is_done(card):
+            self.check_list.show_checks(self._checks)
+            return
+        words = tr("Mission %1 of %2 is launched, its plan read back and compared.")
+        words = words.replace("%1", str(launched.mission)).replace("%2", card.serial)
+        looks = [c for c in self._checks if c.weight == "look" and c.key != BEGUN_KEY]
+        self.check_list.show_checks([Check("passed", words), *looks])
+
     # -- the next step -------------------------------------------------------------------------
     def _is_done(self, card: LoggerCard) -> bool:
         """Whether this desk has launched a logger and nothing else is meant for it since."""
@@ -494,6 +504,19 @@ class FieldDeskPlace(Place):
         as_last = start.last is not None and self.editor.plan() == start.usual
         return launch_step(card, self._checks, self.editor.first_reading(), as_last=as_last)
 
+    def _erasing(self, card: LoggerCard, step: Step) -> str:
+        """What the step does to memories, "" where it does nothing to them."""
+        if step.kind in ("next", "done"):
+            return ""
+        if not self.group.is_on:
+            return erase_sentence(card)
+        words = counted(
+            len(self.group.ready()),
+            "Launching sets the clock of %n logger and erases its memory after offloading.",
+            "Launching sets the clocks of %n loggers and erases their memories after offloading.",
+        )
+        return words if step.kind == "several" else ""
+
     def _show_main(self) -> None:
         card, step = self.card, self._step()
         self.main.setEnabled(step.is_open)
@@ -504,6 +527,7 @@ class FieldDeskPlace(Place):
             return
         if step.words:
             self.right.show_step(step.words, step.after)
+        self.right.show_erasing(self._erasing(card, step))
         only = card.readings_not_kept if step.kind == "launch" else 0
         self.right.show_offload_only(only)
         self._tick()
@@ -578,8 +602,8 @@ class FieldDeskPlace(Place):
             self.several.forget_results()
         self._choose_middle()
         self.group.prepare()
-        if count < 2:
-            self.check_list.show_checks(self._checks)
+        if count < 2 and self.card is not None:
+            self._show_checks(self.card)
         self._show_main()
 
     def _show_group(self) -> None:
@@ -668,7 +692,8 @@ class FieldDeskPlace(Place):
         if plan is None:
             self.house.said.emit(f"{card.serial}: {self.editor.fault}", True)
         elif kind == "accept":
-            self.ask_word(BEGUN_KEY if card.has_just_begun else "")
+            self.check_list.show_checks(self._checks)
+            self.ask_word()
         elif kind == "pin":
             self.dialogs.pin()
         else:  # what is in the way is said by the launch itself and goes into the logbook

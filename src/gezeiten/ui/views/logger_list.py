@@ -241,7 +241,7 @@ class _CardPainter(QStyledItemDelegate):
         self._text(painter, inner, 0, card.serial, head, "ink")
         marks: Marks = index.data(_MARKS)
         source = [tr("practice")] if card.state.practice else []
-        said = [*marks.words(), *source, tr(card.address.route)]
+        said = marks.words() or [*source, tr(card.address.route)]
         serial_width = painter.fontMetrics().horizontalAdvance(card.serial) + 10
         beside_box = inner.adjusted(serial_width, 0, -_BOX - 12, 0)
         color = marks.color if marks.words() else "muted"
