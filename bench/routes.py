@@ -96,7 +96,8 @@ def _followed(ports: list[int], pace: Pace) -> tuple[float, int]:
         follower = Follower(desk, addresses, heard, pace,
                             cancelled=lambda: 0 < end[0] < time.monotonic())  # fmt: skip
         with ThreadPoolExecutor(8) as pool:
-            follower.look(pool)  # finding and the first fetch are not following
+            follower.look(pool, pool)  # finding and the first fetch are not following
+            follower.settle()
         for i, one in enumerate(follower._followed):  # as after hours: fetches come one by one
             one.fetched_s = time.monotonic() - pace.fetch_s * i / len(ports)
         first, end[0] = fetched, time.monotonic() + _FOLLOW_S

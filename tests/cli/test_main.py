@@ -13,9 +13,12 @@ import pytest
 from click.testing import CliRunner, Result
 
 from gezeiten.cli.main import main
+from gezeiten.desk.contact import contact, session_with
 from gezeiten.desk.context import Desk
+from gezeiten.desk.offloading import recover_incoming, take_all
+from gezeiten.errors import ArchiveLockedError
 from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
-from tests.conftest import ANCHOR_MS, STORE_PLAN, StartStandin
+from tests.conftest import ANCHOR_MS, HASTY, STORE_PLAN, StartStandin
 
 
 def run(*words: object, code: int = 0) -> Result:
@@ -81,9 +84,69 @@ def test_not_kept_readings_have_an_exit_code_of_their_own(
     standin.order("time", ms=standin.order("state")["now_ms"] + 36_000_000)
     stopped = data_of("stop", "D-2041", *archive, *at)
     assert stopped == {"serial": "D-2041", "stopped": True}
-    failed = run("launch", "D-2041", *archive, *at, *TRUST, code=3)
-    assert "are not in the archive; offload them first" in failed.stderr
+    standin.order("fault", damage_blocks=[0, 1])
+    failed = run("offload", "D-2041", *archive, *at, code=3)
+    assert "D-2041: not everything was kept; offload again." in failed.stderr
     assert "Traceback" not in failed.output
+    standin.order("fault", damage_blocks=None)
+    run("launch", "D-2041", *archive, *at, *TRUST)  # fetches the rest by itself
+    again = run("launch", "D-2041", *archive, *at, *TRUST, code=2)
+    assert "waits for its first reading; launching again ends it" in again.stderr
+    run("launch", "D-2041", *archive, *at, *TRUST, "--end-begun", "another interval")
+
+
+def test_one_meaning_of_the_archive_before_and_behind_the_command(tmp_path: Path) -> None:
+    here, there = tmp_path / "here", tmp_path / "there"
+    Desk(here).close()
+    assert run("--archive", str(here), "list").output == "The archive is empty.\n"
+    assert "There is no archive in" in run("--archive", str(there), "verify", code=2).stderr
+    assert run("--archive", str(there), "list", "--archive", str(here)).exit_code == 0
+    for command in (
+        ("list",),
+        ("verify",),
+        ("export", "X"),
+        ("report", "X"),
+        ("vault", "copy", "x"),
+    ):
+        assert "There is no archive in" in run(*command, "--archive", str(there), code=2).stderr
+    run("find", "--at", "127.0.0.1:1", "--archive", str(there))
+    assert not there.exists()  # what only reads makes none
+
+
+def test_a_file_that_is_there_is_replaced_only_on_request(demo_desk: Desk, tmp_path: Path) -> None:
+    out = tmp_path / "out.csv"
+    words = ("export", "Cold room A", "--archive", str(demo_desk.archive.folder), "--out", str(out))
+    run(*words)
+    before = out.read_bytes()
+    assert "is there already; give another name" in run(*words, code=2).stderr
+    assert out.read_bytes() == before
+    run(*words, "--replace")
+
+
+def test_waiting_for_another_program_is_said_and_ends(
+    tmp_path: Path, start_standin: StartStandin
+) -> None:
+    """What came while the archive was locked lies in its folder and is taken in by the next act."""
+    archive = tmp_path / "archive"
+    standin = start_standin("D-2041", anchor_ms=ANCHOR_MS)
+    at = ("--at", str(standin.address), "--archive", str(archive))
+    run("launch", "D-2041", *at, "--point", "Alte Lotsenwacht · Textile store", *TRUST)
+    standin.order("time", ms=standin.order("state")["now_ms"] + 36_000_000)
+    desk, said = Desk(archive, limits=HASTY), []
+    desk.archive.on_wait = said.append
+    card = contact(desk, standin.address, "D-2041")
+    other = sqlite3.connect(archive / "archive.db", isolation_level=None)
+    with session_with(desk, standin.address) as (session, _):
+        other.execute("BEGIN IMMEDIATE")
+        with pytest.raises(ArchiveLockedError):
+            take_all(desk, session, card)
+    assert len(said) == 1  # once, and nothing else waited after it
+    assert said[0].startswith("Waiting for another program that writes to")
+    other.execute("ROLLBACK")
+    other.close()
+    standin.kill()  # the logger is gone, what came is not
+    assert recover_incoming(desk)[0].readings > 50
+    desk.close()
 
 
 def test_a_pin_is_used_once_and_written_nowhere(

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from gezeiten.desk.context import Desk
 from gezeiten.desk.handing import export_csv
 from gezeiten.desk.launching import launch
 from gezeiten.desk.places import point_named
@@ -55,7 +56,7 @@ def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_pat
     first = data_of("take", more, "--archive", folder)
     assert first == {"readings": 30, "repeated": 60, "left_out": 1}
     said = run("take", more, "--archive", folder, "--as", "Weather station").output
-    assert "0 readings kept, 90 were kept already, 1 lines left out." in said
+    assert "0 readings kept, 90 kept already, 1 line left out." in said
     assert "line 92: it has 1 column where 5 are expected  rubbish" in said
 
 
@@ -104,7 +105,7 @@ def test_the_vault_is_copied_handed_on_and_taken_in(store: Lab, tmp_path: Path) 
     store.standin.order("drive", folder=str(tmp_path / "stick"))
     run("take", tmp_path / "stick", "--archive", folder)
     said = run("vault", "copy", tmp_path / "vault.zip", "--archive", folder).output
-    assert "1 raw offloads, each compared" in said
+    assert "1 raw offload, each compared" in said
     run("vault", "copy", tmp_path / "disk", "--archive", folder)
     fresh = tmp_path / "fresh"
     taken = data_of("vault", "take", tmp_path / "vault.zip", "--archive", fresh)
@@ -123,7 +124,7 @@ def test_a_logger_on_a_cable_is_found_and_offloaded(
     port = CablePort(str(tmp_path / "ttyTest"), 19_200, "E", 1)
     start_standin("W-0112", cable=port)
     folder = tmp_path / "archive"
-    folder.mkdir()
+    Desk(folder).close()
     settings = {"addresses": "127.0.0.1:1", "serial_ports": port.path}
     (folder / "settings.json").write_text(json.dumps(settings))
     [found] = data_of("find", "--archive", folder)

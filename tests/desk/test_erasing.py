@@ -56,7 +56,7 @@ def test_what_is_kept_may_go_and_stays_in_the_archive(stopped: Lab) -> None:
 
 
 def test_what_nobody_has_stays(stopped: Lab) -> None:
-    with pytest.raises(NotKeptError, match="not in the archive"):
+    with pytest.raises(NotKeptError, match="to offload"):
         erase(stopped)
     assert seen(stopped).readings_not_kept in (288, 289)
     assert logbook_entries(stopped.desk, act="erase refused")

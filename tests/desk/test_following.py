@@ -6,6 +6,7 @@ import errno
 import json
 import subprocess
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeAlias
@@ -14,12 +15,18 @@ import pytest
 from sqlalchemy import select
 
 from gezeiten.archive.tables import Offload
+from gezeiten.desk import following
+from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.following import Follower, News, Pace, followed_addresses
 from gezeiten.desk.launching import launch
+from gezeiten.desk.offloading import Offloaded
 from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.errors import InputError
 from gezeiten.link.line import Address
+from gezeiten.link.session import LoggerSession
+from gezeiten.link.transfer import Watch
 from tests.conftest import COLD_PLAN, Lab
 
 Follow: TypeAlias = "Callable[..., Steps]"
@@ -35,13 +42,14 @@ class Steps:
             lab.desk, addresses or (lab.standin.address,), self.news.append,
             Pace(look_s=10.0, fetch_s=fetch_s), seconds=lambda: self.now_s,
         )  # fmt: skip
-        self._pool = ThreadPoolExecutor(2)
+        self._pool = ThreadPoolExecutor(4)
 
     def look(self, minutes_later: float = 0.0) -> list[str]:
         """Let time pass, look once; returns what was told."""
         self.now_s += minutes_later * 60
         before = len(self.news)
-        self.follower.look(self._pool)
+        self.follower.look(self._pool, self._pool)
+        self.follower.settle()
         return [news.kind for news in self.news[before:]]
 
 
@@ -94,6 +102,9 @@ def test_one_that_was_away_brings_exactly_what_is_missing(online: Lab, follow: F
     assert steps.look(5) == []
     assert steps.look(5) == ["back", "fetched"]
     assert "is back after 3 d" in steps.news[-2].sentence
+    away = next(news for news in steps.news if news.kind == "away")
+    assert away.sentence.startswith("R-1107 is away since ")
+    assert away.sentence.endswith(" (Europe/Berlin); it is asked on.")
     first, rest = kept(online)
     assert first[-1][1] == rest[0][0]
     assert rest[-1][1] >= 12 + 3 * 288
@@ -151,6 +162,45 @@ def test_another_logger_at_the_address_is_not_taken_for_it(online: Lab, follow: 
 def test_a_silent_address_does_not_hold_up_the_others(online: Lab, follow: Follow) -> None:
     steps = follow(online, Address("127.0.0.1", 1), online.standin.address)
     assert sorted(steps.look()) == ["away", "fetched", "following"]
+
+
+def test_one_slow_logger_holds_up_no_look_and_no_fetch_of_others(
+    online: Lab, follow: Follow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its fetch goes on and on; meanwhile another one is looked at and fetched."""
+    hold, entered = threading.Event(), threading.Event()
+    quick = Address("localhost", online.standin.address.port)
+    plain = following.take_all
+
+    def take(desk: Desk, session: LoggerSession, card: LoggerCard, watch: Watch) -> Offloaded:
+        if card.address != quick:
+            entered.set()
+            assert hold.wait(60)
+        return plain(desk, session, card, watch)
+
+    monkeypatch.setattr(following, "take_all", take)
+    steps = follow(online, online.standin.address, quick)
+    with ThreadPoolExecutor(2) as looks, ThreadPoolExecutor(2) as fetches:
+        steps.follower.look(looks, fetches)
+        assert entered.wait(60)
+        while [news.kind for news in steps.news].count("fetched") < 1:
+            steps.now_s += 20
+            assert steps.follower.look(looks, fetches) <= 1.0
+        hold.set()
+        steps.follower.settle()
+    assert verify(online.desk).is_whole
+
+
+def test_a_long_fetch_makes_room_and_goes_on(online: Lab, follow: Follow) -> None:
+    steps = follow(online)
+    online.later(2 * 24 * 60)
+    steps.follower.seconds = lambda: next(ticks)
+    ticks = iter(range(0, 10**6, 120))  # every look at the clock is two minutes later
+    steps.look()
+    assert "The rest is fetched next." in steps.news[-1].sentence
+    steps.follower.seconds = lambda: 10.0**7
+    assert steps.look()[-1] == "fetched"
+    assert kept(online)[-1][-1][1] >= 12 + 2 * 288
 
 
 def test_addresses_to_follow_are_those_of_the_settings_or_given(lab: Lab) -> None:

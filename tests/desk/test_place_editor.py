@@ -57,7 +57,7 @@ from gezeiten.desk.verifying import logbook_entries, verify
 from gezeiten.domain.models import DUENE_T2
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError, SurroundingsError
-from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab
+from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab
 
 
 @pytest.fixture
@@ -305,7 +305,7 @@ def test_a_renamed_point_is_launched_under_its_new_name(lab: Lab) -> None:
     card = contact(lab.desk, lab.standin.address, lab.serial)
     plan = usual_plan(lab.desk, card)
     assert plan == replace(STORE_PLAN, point_name="Alte Lotsenwacht · Depot")
-    launch(lab.desk, lab.standin.address, lab.serial, plan)
+    launch(lab.desk, lab.standin.address, lab.serial, plan, AGAIN)
     assert [p.full_name for p in points(lab.desk)] == ["Alte Lotsenwacht · Depot"]
     made = make_round(lab.desk, [point.site_id], lab.desk.now_ms() + 60 * DAY_MS)
     assert made.tasks[0].plan is not None

@@ -9,12 +9,12 @@ from __future__ import annotations
 import errno
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from sqlalchemy import Engine, create_engine, event, inspect, text
-from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.vault import Vault
@@ -27,7 +27,10 @@ from gezeiten.errors import (
 )
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+DATABASE = "archive.db"
 BUSY_S = 5.0
+WORD_AFTER_S = 1.0
+"""Whoever waits for another program's write hears of it after so long."""
 FOLDERS = ("vault", "overviews", "certificates", "reports", "incoming", "handovers", "sheets")
 
 
@@ -46,8 +49,11 @@ class Archive:
             ArchiveNewerError, ArchiveLockedError, DiskFullError, SurroundingsError.
         """
         self.folder = folder
-        self.url = url or f"sqlite:///{folder / 'archive.db'}"
+        self.url = url or f"sqlite:///{folder / DATABASE}"
         self._write_lock = threading.Lock()
+        self._busy_s = busy_s
+        self.on_wait: Callable[[str], None] = lambda _: None
+        """Hears that it is being waited for another program, in any thread."""
         with translated(folder):
             for name in FOLDERS:
                 (folder / name).mkdir(parents=True, exist_ok=True)
@@ -93,9 +99,24 @@ class Archive:
         ):
             if self._is_sqlite:
                 # take the write lock now: an upgrade from reading could not wait in line
-                session.execute(text("BEGIN IMMEDIATE"))
+                self._begin_writing(session)
             yield session
             session.commit()
+
+    def _begin_writing(self, session: Session) -> None:
+        """Take the write lock; another program is waited for, with a word, `busy_s` long."""
+        first_s = min(WORD_AFTER_S, self._busy_s)
+        try:
+            _set_busy(session, first_s)
+            session.execute(text("BEGIN IMMEDIATE"))
+        except OperationalError:
+            if self._busy_s <= first_s:
+                raise
+            self.on_wait(f"Waiting for another program that writes to {self.folder} ...")
+            _set_busy(session, self._busy_s - first_s)
+            session.execute(text("BEGIN IMMEDIATE"))
+        finally:
+            _set_busy(session, self._busy_s)
 
     def _migrate(self) -> None:
         present = _revision(self.engine)
@@ -119,6 +140,10 @@ class Archive:
         copy.unlink(missing_ok=True)
         with self.engine.connect() as connection:
             connection.exec_driver_sql("VACUUM INTO ?", (str(copy),))
+
+
+def _set_busy(session: Session, seconds: float) -> None:
+    session.execute(text(f"PRAGMA busy_timeout = {round(seconds * 1000)}"))
 
 
 def known_revisions() -> list[str]:

@@ -6,10 +6,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from zoneinfo import ZoneInfo
 
+import click
 from platformdirs import user_config_path, user_data_path
 
+from gezeiten.archive.database import DATABASE
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
 from gezeiten.desk.recovery import recover
@@ -30,17 +33,42 @@ def settings_file(folder: Path) -> Path:
 
 
 @contextmanager
-def open_desk(folder: Path | None) -> Iterator[Desk]:
-    """Open the archive, take in what a killed offload left, close it in the end."""
+def open_desk(folder: Path | None, *, only_reads: bool = False) -> Iterator[Desk]:
+    """Open the archive, take in what a killed offload left, close it in the end.
+
+    only_reads: the command makes no archive where there is none.
+
+    Raises:
+        InputError: it only reads, and there is no archive.
+    """
     target = folder or default_folder()
+    if only_reads and not (target / DATABASE).exists():
+        raise InputError(f"There is no archive in {target}; name its folder with --archive.")
     target.mkdir(parents=True, exist_ok=True)
     desk = Desk(target, settings_file=settings_file(target))
+    desk.archive.on_wait = lambda words: click.echo(words, err=True)
     try:
         recover(desk)
         refresh_stale(desk)
         yield desk
     finally:
         desk.close()
+
+
+@contextmanager
+def desk_to_look(folder: Path | None) -> Iterator[Desk]:
+    """Open the archive to look at loggers; where there is none, none is made for that."""
+    target = folder or default_folder()
+    if (target / DATABASE).exists():
+        with open_desk(target) as desk:
+            yield desk
+        return
+    with TemporaryDirectory() as nowhere:
+        desk = Desk(Path(nowhere), settings_file=settings_file(target))
+        try:
+            yield desk
+        finally:
+            desk.close()
 
 
 def instant_ms(text: str, zone: str) -> int:

@@ -7,8 +7,9 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import open_desk
+from gezeiten.cli.common import desk_to_look, open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.desk.checks import BEGUN_KEY, CLOCK_KEY
 from gezeiten.desk.contact import contact
 from gezeiten.desk.contact import find as find_loggers
 from gezeiten.desk.context import Desk
@@ -22,7 +23,8 @@ from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import ThinKind
 from gezeiten.domain.timeline import duration_text, iso_utc
-from gezeiten.errors import GezeitenError, InputError
+from gezeiten.domain.wording import counted, grouped, readings_words
+from gezeiten.errors import GezeitenError, InputError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file
 from gezeiten.link.find import FoundLogger
 from gezeiten.link.line import Address, Endpoint
@@ -53,13 +55,13 @@ def _address_of(desk: Desk, serial: str, at: str | None) -> Endpoint:
 @reports_errors
 def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
     """Find the loggers at hand."""
-    with open_desk(folder) as desk:
+    with desk_to_look(folder) as desk:
         if at:
             desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
         found = find_loggers(desk)
     lines = [
         f"{logger.identity.serial:8} {logger.identity.model.name:9} "
-        f"{State(logger.state.state).name.lower():9} {logger.state.readings:>8} readings  "
+        f"{State(logger.state.state).name.lower():9} {readings_words(logger.state.readings):>18}  "
         f"clock {duration_text(round(logger.clock.difference_ms))}  {logger.address}"
         for logger in found
     ]
@@ -110,14 +112,19 @@ def offload(
         for r in results
     ]
     lines = [
-        f"{r.serial}: {r.readings} readings kept"
-        + (f", {r.damaged} arrived damaged" if r.damaged else "")
+        f"{r.serial}: {readings_words(r.readings)} kept"
+        + (f", {grouped(r.damaged)} arrived damaged" if r.damaged else "")
         + (f". {r.error}" if r.error else "")
         for r in results
     ]
     put(as_json, rows, lines)
     if failures:
         raise failures[0]
+    short = [r for r in results if r.error or r.damaged]
+    if short:
+        raise NotKeptError(
+            f"{', '.join(r.serial for r in short)}: not everything was kept; offload again."
+        )
 
 
 @click.command("overview")
@@ -149,8 +156,9 @@ def overview_command(
            "outside": came.outside,
            "extremes": {key: [low, high] for key, low, high in came.extremes},
            "error": came.error}  # fmt: skip
-    lines = [f"{serial}: {came.values} values, one for every {thinning.every} readings. "
-             f"{came.outside} seem outside a limit. {came.error}".strip()]  # fmt: skip
+    lines = [f"{serial}: {counted(came.values, 'value', 'values')}, one for every "
+             f"{readings_words(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
+             f"seems. {came.error}".strip()]  # fmt: skip
     lines += [f"  {key}: {low:g} to {high:g}" for key, low, high in came.extremes]
     put(as_json, row, lines)
 
@@ -168,6 +176,7 @@ def overview_command(
 @click.option("--label", default="", help="Last signs on the case, to be compared.")
 @click.option("--pin", help="PIN of a locked logger, for this time only.")
 @click.option("--clock-is-right", "clock_word", help="Why, where this computer's clock is doubted.")
+@click.option("--end-begun", "begun_word", help="Why a mission that has just begun may end.")
 @click.option("--lose-damaged", "damaged_word", help="Why readings that arrive damaged may go.")
 @reports_errors
 def launch(
@@ -181,10 +190,11 @@ def launch(
     label: str,
     pin: str | None,
     clock_word: str | None,
+    begun_word: str | None,
     damaged_word: str | None,
 ) -> None:
-    """Launch a logger: by a plan file, or as the last mission with changes."""
-    words = {"computer clock": clock_word, "damaged": damaged_word}
+    """Offload a logger and launch it: by a plan file, or as the last mission with changes."""
+    words = {CLOCK_KEY: clock_word, BEGUN_KEY: begun_word, "damaged": damaged_word}
     accepted = {key: word for key, word in words.items() if word}
     with open_desk(folder) as desk:
         if pin:

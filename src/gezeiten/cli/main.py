@@ -12,7 +12,7 @@ import click
 
 from gezeiten import __version__
 from gezeiten.cli.lazy import LazyGroup
-from gezeiten.cli.options import archive_option, reports_errors
+from gezeiten.cli.options import main_archive_option, reports_errors
 
 _PLACES = {
     "demo": "gezeiten.cli.demo_command:demo_command",
@@ -34,7 +34,7 @@ _PLACES = {
 
 @click.group(cls=LazyGroup, places=_PLACES, invoke_without_command=True)
 @click.version_option(__version__)
-@archive_option
+@main_archive_option
 @click.pass_context
 @reports_errors
 def main(context: click.Context, folder: Path | None) -> None:
@@ -42,6 +42,7 @@ def main(context: click.Context, folder: Path | None) -> None:
 
     Without a command the window opens.
     """
+    context.obj = folder
     if context.invoked_subcommand is None:
         from gezeiten.cli.window import open_window
 

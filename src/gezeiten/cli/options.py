@@ -16,13 +16,23 @@ import click
 
 from gezeiten.errors import GezeitenError
 
-archive_option = click.option(
-    "--archive",
-    "folder",
-    type=click.Path(path_type=Path, file_okay=False),
-    envvar="GEZEITEN_ARCHIVE",
-    help="Folder of the archive; default: the user's data folder.",
+_FOLDER = click.Path(path_type=Path, file_okay=False)
+_ARCHIVE_HELP = "Folder of the archive; default: the user's data folder."
+
+main_archive_option = click.option(
+    "--archive", "folder", type=_FOLDER, envvar="GEZEITEN_ARCHIVE", help=_ARCHIVE_HELP
 )
+"""Before the command: for whatever command follows."""
+
+
+def _else_as_before(context: click.Context, _option: click.Parameter, folder: Path | None) -> Any:
+    return folder or context.find_root().obj
+
+
+archive_option = click.option(
+    "--archive", "folder", type=_FOLDER, callback=_else_as_before, help=_ARCHIVE_HELP
+)
+"""Behind the command: means the same, and counts where both are given."""
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
 

@@ -16,6 +16,8 @@ from gezeiten.desk.places import point_named, sites
 from gezeiten.desk.records import extent
 from gezeiten.desk.verifying import verify as verify_archive
 from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.wording import counted, readings_words
+from gezeiten.errors import InputError
 
 
 @click.command("list")
@@ -25,7 +27,7 @@ from gezeiten.domain.timeline import iso_utc
 def list_points(folder: Path | None, as_json: bool) -> None:
     """List sites and points with what the archive holds of them."""
     rows, lines = [], []
-    with open_desk(folder) as desk:
+    with open_desk(folder, only_reads=True) as desk:
         for site in sites(desk):
             lines.append(f"{site.name} ({site.kind})" if site.kind else site.name)
             for point in site.points:
@@ -41,7 +43,7 @@ def list_points(folder: Path | None, as_json: bool) -> None:
                     "open_gaps": open_count,
                 })  # fmt: skip
                 held = f"{iso_utc(span[0])} to {iso_utc(span[1])}" if span else "no readings"
-                gaps_said = "1 open gap" if open_count == 1 else f"{open_count} open gaps"
+                gaps_said = counted(open_count, "open gap", "open gaps")
                 lines.append(f"  {point.name:18} {point.serial:8} {held}  {gaps_said}")
     put(as_json, rows, lines or ["The archive is empty."])
 
@@ -53,15 +55,20 @@ def _hand_over(
     since: str | None,
     until: str | None,
     out: Path | None,
+    replace: bool,
     kind: str,
 ) -> None:
-    with open_desk(folder) as desk:
+    if out is not None and out.exists() and not replace:
+        raise InputError(f"{out} is there already; give another name, or --replace.")
+    with open_desk(folder, only_reads=True) as desk:
         place = point_named(desk, point)
         span = stretch_ms(since, until, place.zone, desk.now_ms())
         write = export_csv if kind == "csv" else export_pdf
         done: HandedOver = write(desk, place, span, out)
     row = {"path": str(done.path), "sha256": done.sha256, "readings": done.readings}
-    put(as_json, row, [f"{done.path}: {done.readings} readings, SHA-256 {done.sha256[:16]}…"])
+    put(
+        as_json, row, [f"{done.path}: {readings_words(done.readings)}, SHA-256 {done.sha256[:16]}…"]
+    )
 
 
 def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -73,6 +80,7 @@ def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
         click.option("--from", "since", help="Begin, like 2026-11-01 (site time)."),
         click.option("--until", help="End, exclusive; default: now."),
         click.option("--out", type=click.Path(path_type=Path), help="File to write."),
+        click.option("--replace", is_flag=True, help="Write over a file that is there already."),
     )
     for option in reversed(options):
         command = option(command)
@@ -102,7 +110,7 @@ def report_command(**options: Any) -> None:
 @reports_errors
 def verify(context: click.Context, folder: Path | None, as_json: bool) -> None:
     """Check vault, readings and logbook; exit code 6 when something is not as it was."""
-    with open_desk(folder) as desk:
+    with open_desk(folder, only_reads=True) as desk:
         verdict = verify_archive(desk)
     row = {
         "offloads": verdict.offloads,
@@ -111,8 +119,9 @@ def verify(context: click.Context, folder: Path | None, as_json: bool) -> None:
         "faults": verdict.faults,
     }
     lines = [
-        f"{verdict.offloads} raw offloads, {verdict.readings} readings and "
-        f"{verdict.entries} logbook entries checked.",
+        f"{counted(verdict.offloads, 'raw offload', 'raw offloads')}, "
+        f"{counted(verdict.readings, 'value', 'values')} and "
+        f"{counted(verdict.entries, 'logbook entry', 'logbook entries')} checked.",
         *verdict.faults,
         "Everything is as it was kept." if verdict.is_whole else "Something is not as it was kept.",
     ]

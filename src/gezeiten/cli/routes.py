@@ -17,7 +17,8 @@ from gezeiten.desk.drives import (
 )
 from gezeiten.desk.text_files import kept_ties, look_at_text, take_text
 from gezeiten.desk.vault_copy import copy_to, hand_on, take_copy_in
-from gezeiten.errors import InputError
+from gezeiten.domain.wording import counted, grouped, readings_words
+from gezeiten.errors import InputError, NotKeptError
 from gezeiten.link.drive import DriveSeen
 
 
@@ -40,11 +41,14 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
                 {"serial": r.serial, "readings": r.readings, "error": r.error}
                 for r in taken.results
             ]
-            lines = [f"{r.serial}: {r.readings} readings kept. {r.error}".strip()
+            lines = [f"{r.serial}: {readings_words(r.readings)} kept. {r.error}".strip()
                      for r in taken.results]  # fmt: skip
             lines += [f"{record.key}: {record.words or 'already kept.'}"
                       for record in card.records if not record.is_new]  # fmt: skip
             put(as_json, rows, lines or ["No mission file lies there."])
+            failed = [r for r in taken.results if r.error]
+            if failed:
+                raise NotKeptError(f"{failed[0].serial}: not everything was kept; take it again.")
             return
         ties = {tie.name: tie for tie in kept_ties(desk)}
         found = look_at_text(desk, path)
@@ -59,8 +63,9 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
         text = take_text(desk, path, tie)
     row = {"readings": text.intake.readings, "repeated": text.intake.repeated,
            "left_out": text.rejected_in_all}  # fmt: skip
-    lines = [f"{path.name}: {text.intake.readings} readings kept, {text.intake.repeated} were kept "
-             f"already, {text.rejected_in_all} lines left out."]  # fmt: skip
+    lines = [f"{path.name}: {readings_words(text.intake.readings)} kept, "
+             f"{grouped(text.intake.repeated)} kept already, "
+             f"{counted(text.rejected_in_all, 'line', 'lines')} left out."]  # fmt: skip
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
     put(as_json, row, lines)
 
@@ -80,10 +85,11 @@ def vault_copy(context: click.Context, folder: Path | None, target: Path) -> Non
 
     What is damaged in the vault is left out and named, with exit code 6.
     """
-    with open_desk(folder) as desk:
+    with open_desk(folder, only_reads=True) as desk:
         write = hand_on if target.suffix == ".zip" else copy_to
         written = write(desk, target)
-    click.echo(f"{target}: {written.count} raw offloads, each compared with its fingerprint.")
+    offloads = counted(written.count, "raw offload", "raw offloads")
+    click.echo(f"{target}: {offloads}, each compared with its fingerprint.")
     for sentence in written.damaged:
         click.echo(f"Left out: {sentence}", err=True)
     if written.damaged:
@@ -102,7 +108,9 @@ def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
     row = {"offloads": brought.offloads, "readings": brought.readings,
            "kept_already": brought.kept_already, "mended": brought.mended,
            "refused": brought.refused}  # fmt: skip
-    lines = [f"{brought.offloads} raw offloads with {brought.readings} new readings; "
-             f"{brought.kept_already} were kept already, {brought.mended} of them mended.",
+    lines = [f"{counted(brought.offloads, 'raw offload', 'raw offloads')} with "
+             f"{counted(brought.readings, 'new reading', 'new readings')}; "
+             f"{grouped(brought.kept_already)} kept already, {grouped(brought.mended)} of them "
+             "mended.",
              *brought.refused]  # fmt: skip
     put(as_json, row, lines)

@@ -198,7 +198,7 @@ def take_each(
             began_ms = desk.now_ms()
             intake = take(record)
         except GezeitenError as exc:
-            desk.log_alone("offload failed", record.serial, str(exc))
+            desk.log_failure("offload failed", record.serial, exc)
             results.append(Offloaded(record.serial, error=str(exc)))
             if exc.exit_code != 4:
                 break  # cancelled, or the computer itself: the others would fare no better

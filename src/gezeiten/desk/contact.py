@@ -139,7 +139,7 @@ def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> Logge
         with session_with(desk, address, expected) as (session, identity):
             return read_card(desk, session, identity, address)
     except GezeitenError as exc:
-        desk.log_alone("contact failed", expected or str(address), str(exc))
+        desk.log_failure("contact failed", expected or str(address), exc)
         raise
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import getpass
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -14,7 +15,13 @@ from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive, translated
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.pyramid import Pyramid
-from gezeiten.errors import InputError
+from gezeiten.errors import (
+    ArchiveLockedError,
+    DiskFullError,
+    GezeitenError,
+    InputError,
+    SurroundingsError,
+)
 from gezeiten.link.line import USUAL_LIMITS, Address, TimeLimits
 from gezeiten.link.session import addresses
 
@@ -160,6 +167,14 @@ class Desk:
         """Write a logbook entry of its own, for what changed nothing else (a refusal, say)."""
         with self.archive.writing() as session:
             self.log(session, act, subject, sentence, **facts)
+
+    def log_failure(self, act: str, subject: str, error: GezeitenError, **facts: Any) -> None:
+        """Write down what failed. Where the database is locked or the disk is full that could not
+        be written either, and nobody is made to wait twice."""
+        if isinstance(error, ArchiveLockedError | DiskFullError):
+            return
+        with suppress(SurroundingsError):
+            self.log_alone(act, subject, str(error), **facts)
 
     def close(self) -> None:
         """Let go of the archive."""

@@ -55,7 +55,7 @@ def erase_memory(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
     try:
         return _erase(desk, address, serial, label)
     except GezeitenError as exc:
-        desk.log_alone("erase refused", serial, str(exc))
+        desk.log_failure("erase refused", serial, exc)
         raise
 
 

@@ -94,7 +94,7 @@ def launch(
                 plan, accepted, label, watch
             )
     except GezeitenError as exc:
-        desk.log_alone("launch failed", serial, str(exc), plan=plan.as_dict())
+        desk.log_failure("launch failed", serial, exc, plan=plan.as_dict())
         raise
 
 
@@ -231,7 +231,7 @@ def stop(desk: Desk, address: Endpoint, serial: str) -> None:
             session.command(Command.STOP)
             read_card(desk, session, identity, address)
     except GezeitenError as exc:
-        desk.log_alone("stop failed", serial, str(exc))
+        desk.log_failure("stop failed", serial, exc)
         raise
     desk.log_alone("stop", serial, f"The mission of {serial} was stopped.")
 

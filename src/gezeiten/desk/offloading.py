@@ -65,7 +65,7 @@ def offload_logger(
             card = read_card(desk, session, identity, address)
             return take_all(desk, session, card, watch, only)
     except GezeitenError as exc:
-        desk.log_alone("offload failed", serial, str(exc))
+        desk.log_failure("offload failed", serial, exc)
         raise
     except OSError as exc:
         with translated(desk.archive.folder):
@@ -80,6 +80,7 @@ def take_all(
     only: dict[int, list[Range]] | None = None,
 ) -> Offloaded:
     """Take what is not kept over an open conversation; see `offload_logger`."""
+    recover_incoming(desk)  # what a locked archive kept out would be written over
     results = []
     error, began_ms = "", desk.now_ms()
     for part in _wanted(card, only):

@@ -93,7 +93,7 @@ def offload_overview(
         finally:
             transfer.release()
     except GezeitenError as exc:
-        desk.log_alone("overview failed", serial, str(exc))
+        desk.log_failure("overview failed", serial, exc)
         raise
     except OSError as exc:
         with translated(desk.archive.folder):

@@ -176,3 +176,10 @@ def point_named(desk: Desk, text: str) -> PointPlace:
         names = ", ".join(point.full_name for point in found)
         raise InputError(f"“{text}” names several points ({names}); give site and point.")
     raise InputError(f"There is no point “{text}”; gezeiten list shows all points.")
+
+
+def zone_of_logger(desk: Desk, serial: str) -> str:
+    """Return the zone of the site a logger is at, "UTC" where it is nowhere."""
+    query = select(Site.zone).join(Point).join(Logger, Logger.point_id == Point.id)
+    with desk.archive.reading() as session:
+        return session.scalars(query.where(Logger.serial == serial)).first() or "UTC"

@@ -25,7 +25,7 @@ class Following(QObject):
         super().__init__()
         self._house = house
         self._ended = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._threads: list[threading.Thread] = []
         self._of = ("", 0)
         self._states: dict[str, str] = {}
         self._changed = QTimer(self)
@@ -55,15 +55,20 @@ class Following(QObject):
             self._house.desk, addresses, self.told.emit,
             Pace(fetch_s=60.0 * settings.follow_minutes), cancelled=ended.is_set,
         )  # fmt: skip
-        self._thread = threading.Thread(target=follower.run, args=(ended.wait,), daemon=True)
-        self._thread.start()
+        thread = threading.Thread(target=follower.run, args=(ended.wait,), daemon=True)
+        self._threads.append(thread)
+        thread.start()
 
     def stop(self) -> None:
-        """End following and wait until the last look is over."""
+        """End following; what is under way ends by itself (`is_running`)."""
         self._ended.set()
-        if self._thread is not None:
-            self._thread.join()
-        self._thread, self._of = None, ("", 0)
+        self._of = ("", 0)
+
+    @property
+    def is_running(self) -> bool:
+        """Whether a look or a fetch is still under way."""
+        self._threads = [thread for thread in self._threads if thread.is_alive()]
+        return bool(self._threads)
 
     def words(self) -> str:
         """Return what is followed, "" where nothing is."""

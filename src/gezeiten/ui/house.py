@@ -40,6 +40,7 @@ class House(QObject):
         self.practice = practice
         self.works = Works()
         self.theme: Theme = LIGHT
+        desk.archive.on_wait = lambda words: self.said.emit(words, False)
         self.seconds: Callable[[], float] = time.monotonic
         """For what happens by hand: how long a press lies behind."""
 

@@ -35,6 +35,7 @@ from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
 from gezeiten.ui.vault_acts import VaultActs
 
 SAY_MS = 9_000
+CLOSE_AGAIN_MS = 100
 
 
 class MainWindow(QMainWindow):
@@ -284,12 +285,12 @@ class MainWindow(QMainWindow):
             for place in self.places.here():
                 place.end()
             self.house.works.cancel()
-        if self.house.works.is_busy:
+        if self.house.works.is_busy or self.following.is_running:
             event.ignore()
             self.centralWidget().setEnabled(False)
             self._say(tr("Closing as soon as what runs has ended; what came is kept."), False)
             self._hush.stop()
-            self.house.works.idle.connect(self.close, Qt.ConnectionType.UniqueConnection)
+            QTimer.singleShot(CLOSE_AGAIN_MS, self.close)
             return
         self.house.works.stop()
         super().closeEvent(event)
