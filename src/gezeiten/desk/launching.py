@@ -125,14 +125,15 @@ class _Launch:
         desk, serial = self.desk, self.identity.serial
         unlock(desk, self.session, serial)
         card = self._card()
+        if card.readings_not_kept:  # the long part, while nothing has been begun
+            checks = checks_before_launch(desk, card, plan, accepted, label)
+            _refuse(card, [check for check in checks if check.key != "damaged"])  # it may heal
+            self._take(card, watch)
+            card = self._card()
         doubted = {c.key for c in checks_before_launch(desk, card, plan) if c.weight == "look"}
         # a word given for several loggers counts, and is recorded, where there was something
         accepted = {key: word for key, word in accepted.items() if key in doubted}
         _refuse(card, checks_before_launch(desk, card, plan, accepted, label))
-        if card.readings_not_kept:  # the long part, while nothing has been begun
-            self._take(card, watch)
-            card = self._card()
-            _refuse(card, checks_before_launch(desk, card, plan, accepted, label))
         # the plan goes over and is read back before anything on the logger changes
         self.session.stage_plan(plan)
         if self.session.staged_plan() != plan:
