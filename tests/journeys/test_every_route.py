@@ -80,6 +80,10 @@ def test_a_cable_appears_is_offloaded_and_vanishes(
     wait(qtbot, lambda: field.loggers.card("D-2044") is not None)
     assert field.loggers.card("D-2044").address.baud == 57_600
     assert "ttyTest0: D-2044" in field.at_hand.ports.lines()
+    assert field.card.serial == field_lab.serial  # the focus was not taken
+    wait(qtbot, lambda: "D-2044 was plugged in; Ctrl+G goes to it." in window.message.text())
+    press(window, "Ctrl+G")
+    assert field.card.serial == "D-2044"
     assert window.strip.tabs[places.FIELD_DESK]._line == "2 at hand"
     field.show_target("D-2044")
     press(window, "F6")

@@ -19,7 +19,7 @@ from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.views.stage_states import LAUNCH
 from gezeiten.ui.window import MainWindow
 from tests.conftest import Lab
-from tests.journeys.test_before_dark import TANK, field_of, key, keys
+from tests.journeys.test_before_dark import TANK, dialog, field_of, key, keys
 from tests.journeys.test_before_dark import tailgate as tailgate
 from tests.ui_help import idle, open_window, press
 
@@ -214,3 +214,43 @@ def test_a_name_by_pattern_follows_the_point(
     names.point.lineEdit().selectAll()
     keys("Austernzucht Ost · Intake")
     assert names.mission.text() == "Mine"  # what somebody typed stays
+
+
+def test_the_top_logger_is_chosen_until_a_hand_is_at_the_list(qtbot: QtBot, tailgate: Lab) -> None:
+    """The slowest to answer stands at the top of the list."""
+    tailgate.standin.order("fault", away_connections=1)  # D-2041 answers to the second question
+    window = open_window(qtbot, tailgate.desk)
+    press(window, "Ctrl+2")
+    idle(qtbot, window)
+    field = field_of(window)
+    assert field.card.serial == "P-0330"
+    press(window, "F5")
+    idle(qtbot, window)
+    assert field.card.serial == "D-2041"
+    press(window, "Ctrl+Down")
+    tailgate.standin.order("fault", away_connections=1)
+    press(window, "F5")
+    idle(qtbot, window)
+    press(window, "F5")
+    idle(qtbot, window)
+    assert field.card.serial == "P-0330"  # chosen by hand, it stays
+
+
+def test_the_list_of_the_day(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:
+    go_to(window, qtbot, "D-2041")
+    press(window, "F9")
+    idle(qtbot, window)
+    press(window, "Ctrl+Shift+T")
+    idle(qtbot, window)
+    shown = dialog("DayDialog")
+    assert shown.words.text() == "2 loggers launched · 2 with something left"
+    listed = [
+        [shown.table.item(i, j).text() for j in range(5)] for i in range(shown.table.rowCount())
+    ]
+    store = next(row for row in listed if row[1] == "D-2041")
+    assert "readings · " in store[2]
+    assert store[3].startswith("mission ")
+    assert store[4] == ""
+    shown.write()
+    idle(qtbot, window)
+    assert "day-" in window.message.text()

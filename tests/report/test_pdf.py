@@ -36,7 +36,7 @@ def report(**change: object) -> PointReport:
         "air_temperature", "°C", series, (RULE,), numbers(series, SPAN, (RULE,), kinetic=True),
         tuple(daily_numbers(series, SPAN, ZONE, (RULE,), kinetic=True)),
     )  # fmt: skip
-    mission = ReportMission("D-2041", "Düne T2", 12, START, 600, "when memory is full",
+    mission = ReportMission("D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full",
                             ((START, "JA", "ab" * 32),))  # fmt: skip
     made = PointReport(
         "Alte Lotsenwacht", "Textile store", ZONE, SPAN, START + 4 * DAY_MS, "JA", (channel,),

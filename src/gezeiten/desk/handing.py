@@ -10,8 +10,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gezeiten.archive.database import translated
+from gezeiten.archive.intake import kept_ranges
 from gezeiten.archive.tables import Handover, Mission, Offload
 from gezeiten.archive.vault import fingerprint
 from gezeiten.desk.context import Desk
@@ -291,6 +293,7 @@ def _missions(desk: Desk, point: PointPlace) -> list[ReportMission]:
                 else mission.logger.model,
                 mission.number,
                 mission.first_ms,
+                _recorded(session, mission),
                 mission.interval_ms // 1000,
                 end_text(plan_from_dict(mission.plan), point.zone),
                 tuple(
@@ -302,6 +305,13 @@ def _missions(desk: Desk, point: PointPlace) -> list[ReportMission]:
             )
             for mission in missions
         ]
+
+
+def _recorded(session: Session, mission: Mission) -> Literal["recorded", "waiting", "never"]:
+    """Whether a mission has readings: on the logger as last seen, or in the archive."""
+    if mission.readings or kept_ranges(session, mission.id):
+        return "recorded"
+    return "waiting" if mission.state in ("", "waiting", "logging") else "never"
 
 
 def _report_excursions(desk: Desk, point: PointPlace, span: Span) -> list[ReportExcursion]:

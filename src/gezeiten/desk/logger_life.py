@@ -22,8 +22,9 @@ LARGEST_CERTIFICATE_BYTES = 25_000_000
 
 @dataclass(frozen=True, slots=True)
 class PastMission:
-    """One mission of a logger. first_ms 0: it still waits for its button. kept: readings in the
-    archive of each channel."""
+    """One mission of a logger. first_ms 0: it still waits for its button. state: as at the last
+    contact, "relaunched" where the next launch ended it. readings: on the logger at the last
+    contact; kept: readings in the archive."""
 
     number: int
     name: str

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.series import Series
@@ -24,12 +25,17 @@ class ReportChannel:
 
 @dataclass(frozen=True, slots=True)
 class ReportMission:
-    """A mission that was in force in the stretch, and its offloads (when, by whom, SHA-256)."""
+    """A mission that was in force in the stretch, and its offloads (when, by whom, SHA-256).
+
+    first_ms: when its first reading was or is due. record: "never" where it was over before it
+    recorded any, "waiting" where it has not begun.
+    """
 
     serial: str
     model: str
     number: int
     first_ms: int
+    record: Literal["recorded", "waiting", "never"]
     interval_s: int
     end: str
     offloads: tuple[tuple[int, str, str], ...]

@@ -28,7 +28,7 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import Numbers
 from gezeiten.domain.timeline import duration_text, from_ms
 from gezeiten.errors import SurroundingsError
-from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
+from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion, ReportMission
 from gezeiten.report.ink import INK, MUTED, PALE, RULE, fonts
 from gezeiten.report.pictures import week_picture, week_title, weeks
 
@@ -122,13 +122,18 @@ class _Layout:
         to_assess = sum(1 for e in self._report.excursions if e.settled_ms is None)
         return f"{total} that alarmed, {to_assess} still to assess"
 
+    def _first_reading(self, mission: ReportMission) -> str:
+        if mission.record == "recorded":
+            return self._time(mission.first_ms)
+        return "not yet" if mission.record == "waiting" else "never recorded"
+
     def _plans(self) -> Flowable:
         rows = [["Mission", "Logger", "First reading", "Interval", "Ends"]]
         rows += [
             [
                 str(m.number),
                 m.serial,
-                self._time(m.first_ms),
+                self._first_reading(m),
                 duration_text(m.interval_s * 1000),
                 m.end,
             ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from xml.sax.saxutils import escape
@@ -55,6 +56,26 @@ class RoundSheet:
     way: str
     bring: tuple[str, ...]
     sites: tuple[tuple[str, tuple[RoundLine, ...]], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class DayRow:
+    """One logger of the list of a day."""
+
+    point: str
+    logger: str
+    came: str
+    launched: str
+    left: str
+
+
+@dataclass(frozen=True, slots=True)
+class DaySheet:
+    """What was done at the loggers on a day; sites, each with its loggers."""
+
+    day: str
+    person: str
+    sites: tuple[tuple[str, tuple[DayRow, ...]], ...]
 
 
 class _Styles:
@@ -142,16 +163,43 @@ def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
     return _write(parts, path, f"Round of {sheet.day}", [site for site, _ in sheet.sites])
 
 
+def write_day_sheet(sheet: DaySheet, path: Path) -> int:
+    """Write the list of a day; returns the number of pages.
+
+    Raises:
+        SurroundingsError: what was read back is not what was written.
+        OSError: the disk.
+    """
+    styles = _Styles()
+    title = f"At the loggers on {sheet.day}"
+    parts: list[Flowable] = [
+        Paragraph(escape(title), styles.big),
+        Paragraph(escape(sheet.person), styles.muted),
+    ]
+    heads = ("Point", "Logger", "Came", "Launched", "Left")
+    for site, lines in sheet.sites:
+        cells = [(one.point, one.logger, one.came, one.launched, one.left) for one in lines]
+        table = _lined_table(heads, cells, (0.22, 0.12, 0.24, 0.2, 0.22), styles)
+        parts += [Paragraph(escape(site), styles.head), table]
+    return _write(parts, path, title, [site for site, _ in sheet.sites])
+
+
 def _round_table(lines: tuple[RoundLine, ...], styles: _Styles) -> Table:
-    head = [Paragraph(words, styles.muted) for words in
-            ("Point", "Logger", "Why", "To do", "Done at", "Remarks")]  # fmt: skip
-    rows = [
-        [*(Paragraph(escape(cell), styles.text) for cell in
-           (line.point, line.logger, line.why, line.todo)), "", ""]
-        for line in lines
-    ]  # fmt: skip
+    heads = ("Point", "Logger", "Why", "To do", "Done at", "Remarks")
+    cells = [(line.point, line.logger, line.why, line.todo, "", "") for line in lines]
+    return _lined_table(heads, cells, (0.17, 0.16, 0.19, 0.19, 0.11, 0.18), styles)
+
+
+def _lined_table(
+    heads: tuple[str, ...],
+    cells: Sequence[tuple[str, ...]],
+    shares: tuple[float, ...],
+    styles: _Styles,
+) -> Table:
+    """Return a table with room to write in; shares: of the page's width, by column."""
+    head = [Paragraph(words, styles.muted) for words in heads]
+    rows = [[Paragraph(escape(cell), styles.text) for cell in line] for line in cells]
     width = A4[0] - 2 * _EDGE
-    shares = (0.17, 0.16, 0.19, 0.19, 0.11, 0.18)
     return Table(
         [head, *rows],
         [width * share for share in shares],

@@ -36,6 +36,7 @@ from gezeiten.errors import GezeitenError
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import date, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.views.logger_words import mission_state
 
 _ENTRY = Qt.ItemDataRole.UserRole
 
@@ -191,7 +192,7 @@ class LifeDialog(QDialog):
             self.missions,
             [
                 [number(m.number), day_and_time(m.launched_ms, m.zone),
-                 interval_text(m.interval_ms // 1000), number(m.kept), tr(m.state),
+                 interval_text(m.interval_ms // 1000), number(m.kept), mission_state(m),
                  " · ".join(filter(None, (m.point, m.name)))]
                 for m in known.missions
             ],

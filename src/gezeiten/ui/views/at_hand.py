@@ -31,6 +31,7 @@ class AtHand(QWidget):
         self._house, self._work = house, work
         self._ports: set[str] | None = None
         self._is_watching = False
+        self.fresh_ports: set[str] = set()  # plugged in while the desk was in sight
         self.loggers = LoggerList()
         self.again = button(tr("Look again"), lambda: self.asked.emit("look"))
         self.ticked = label("", "muted")
@@ -123,7 +124,9 @@ class AtHand(QWidget):
     def ports_are(self, paths: set[str]) -> None:
         """Take note of the ports there are: look at new ones, drop what hung on the others."""
         self._is_watching = False
+        is_first_look = self._ports is None
         known, self._ports = self._ports or set(), paths
+        self.fresh_ports = set() if is_first_look else self.fresh_ports | (paths - known)
         self.ports.keep_only(paths)
         self._drop_on(known - paths)
         self._work.look_at_ports(paths - known)

@@ -23,6 +23,7 @@ from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning
+from gezeiten.link.line import CablePort
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
@@ -74,6 +75,8 @@ class FieldDeskPlace(Place):
         self._starts: dict[str, Start] = {}
         self._ready: Readiness | None = None  # of the chosen logger; None until it is known
         self._when_ready: Callable[[], None] | None = None  # pressed before it was known
+        self._is_touched = False
+        self._plugged = ""
         self._hands: QWidget | None = None  # where the focus was when an act began
         self.presses = Presses(lambda: house.seconds())
         self._plans = EditedPlans()
@@ -138,6 +141,7 @@ class FieldDeskPlace(Place):
         self.right.offload_pressed.connect(self.offload)
         self.loggers.pressed.connect(lambda _: self._back_to_loggers())
         self.loggers.entered_key.connect(self._enter_in_list)
+        self.loggers.touched.connect(self.touched)
         self.logger_page.labelled.connect(self._labelled)
         self.logger_page.wants_live.connect(self.news.read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
@@ -183,6 +187,7 @@ class FieldDeskPlace(Place):
 
     def step(self, by: int) -> None:
         """Choose the next logger, or the one before."""
+        self.touched()
         row_ = self.loggers.currentRow() + by
         if 0 <= row_ < self.loggers.count():
             self.loggers.setCurrentRow(row_)
@@ -245,13 +250,39 @@ class FieldDeskPlace(Place):
         self.loggers.show_card(card, self._marks(card))
         if is_new and not self.work.is_looking:
             self._count()
-        nothing_chosen = self.loggers.currentItem() is None and self._wanted is None
-        if nothing_chosen or self._wanted == card.serial:
+        if is_new:
+            self._plugged_in(card)
+        if self._wanted == card.serial:
             self.loggers.setCurrentItem(self.loggers.item_of(card.serial))
+        elif self._wanted is None and self._is_choosing() and self.loggers.currentRow() != 0:
+            self.loggers.setCurrentRow(0)  # the top one, not whoever answers first
         elif self.loggers.current_card() is card:
             self.show_current()
         if self.loggers.is_ticked(card.serial) and not self.work.is_busy:
             self.group.prepare()
+
+    def _is_choosing(self) -> bool:
+        """Whether no hand has been at the list yet, so that the top one is chosen."""
+        is_typed = self.editor.plan() not in (None, self._plans.usual)
+        return self.loggers.currentItem() is None or not (self._is_touched or is_typed)
+
+    def _plugged_in(self, card: LoggerCard) -> None:
+        """A logger on a cable that has just been plugged in is told, and one key away."""
+        if isinstance(card.address, CablePort) and card.address.path in self.at_hand.fresh_ports:
+            self._plugged = card.serial
+            words = tr("%1 was plugged in; Ctrl+G goes to it.").replace("%1", card.serial)
+            self.house.say(words)
+
+    def go_to_plugged(self) -> None:
+        """Choose the logger that was plugged in last."""
+        if self._plugged and self.loggers.card(self._plugged):
+            self.show_target(self._plugged)
+        else:
+            self.house.say(tr("No logger was plugged in just now."))
+
+    def touched(self) -> None:
+        """A hand is at the desk: what is chosen is chosen."""
+        self._is_touched = True
 
     def _looked(self, seen: set[str]) -> None:
         self.loggers.drop_all_but(self.at_hand.still_there(seen))
@@ -277,6 +308,7 @@ class FieldDeskPlace(Place):
             window.strip.tabs[places.FIELD_DESK].set_line(words, False)
 
     def show_target(self, target: object) -> None:
+        self.touched()
         serial = str(target)
         item = self.loggers.item_of(serial)
         if item is not None:
@@ -356,6 +388,7 @@ class FieldDeskPlace(Place):
         self.logger_page.label.selectAll()
 
     def _labelled(self, text: str) -> None:
+        self.touched()
         if self.card is not None:
             self._labels[self.card.serial] = text
             self._plan_changed()
@@ -653,6 +686,7 @@ class FieldDeskPlace(Place):
     # -- acts ----------------------------------------------------------------------------------
     def do_next(self) -> None:
         """Do what the large button says."""
+        self.touched()
         if not self.presses.is_one():
             return
         if self.card is not None and self._ready is None and not self.group.is_on:
@@ -667,6 +701,7 @@ class FieldDeskPlace(Place):
 
     def launch(self) -> None:
         """Offload and launch the ticked loggers, or the chosen one by the plan as edited."""
+        self.touched()
         if self.work.is_busy or self.card is None or not self.presses.is_one():
             return
         if self.group.is_on:
@@ -723,6 +758,7 @@ class FieldDeskPlace(Place):
             self._offload(cards)
 
     def _offload(self, cards: list[LoggerCard], only: dict[int, list[Range]] | None = None) -> None:
+        self.touched()
         self._hold_hands()
         self.stages.choose(OFFLOAD)
         self.logger_page.begin_transfer()

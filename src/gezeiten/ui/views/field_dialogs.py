@@ -135,6 +135,13 @@ class FieldDialogs:
         dialog.given.connect(self._field.pin_given)
         dialog.open()
 
+    def day(self) -> None:
+        """Show what was done today, and what is left."""
+        from gezeiten.ui.day_dialog import DayDialog
+
+        at_hand = {c.serial: c.readings_not_kept for c in self._field.loggers.cards()}
+        DayDialog(self._field, self._house, at_hand).open()
+
     def life(self) -> None:
         """Show the life of the chosen logger."""
         from gezeiten.ui.life_dialog import LifeDialog

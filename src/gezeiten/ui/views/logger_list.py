@@ -65,10 +65,12 @@ class LoggerList(QListWidget):
     """Shows cards; items carry the `LoggerCard`. Space or a click on the box ticks one.
 
     ticks_changed: which loggers are ticked has changed. entered_key: Enter was pressed in it.
+    touched: a hand was at it, by key or mouse.
     """
 
     ticks_changed = Signal()
     entered_key = Signal()
+    touched = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -186,6 +188,7 @@ class LoggerList(QListWidget):
         self.tick(kept if serial in self._ticked else [*kept, serial])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        self.touched.emit()
         card = self.current_card()
         if event.key() == Qt.Key.Key_Space and card is not None:
             self.toggle(card.serial)
@@ -195,6 +198,7 @@ class LoggerList(QListWidget):
             super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.touched.emit()
         item = self.itemAt(event.position().toPoint())
         if item is not None:
             area = box_area(QRectF(self.visualItemRect(item)))

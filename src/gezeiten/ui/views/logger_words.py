@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger_life import PastMission
 from gezeiten.domain.timeline import HOUR_MS
 from gezeiten.link.registers import Flag, State
 from gezeiten.ui.i18n import clock_time, counted, day_and_time, tr
@@ -31,6 +32,24 @@ def doing(card: LoggerCard, zone: str) -> str:
         State.STOPPED: tr("stopped"),
         State.BATTERY_EMPTY: tr("battery was empty"),
     }[State(state.state)]
+
+
+def mission_state(mission: PastMission) -> str:
+    """Return how a mission stands, or how it ended."""
+    words = {
+        "logging": tr("logging"),
+        "waiting": tr("waiting for its start"),
+        "full": tr("memory full"),
+        "ended": tr("ended as planned"),
+        "stopped": tr("stopped"),
+        "battery_empty": tr("battery was empty"),
+        "relaunched": tr("ended by the next launch"),
+        "idle": tr("erased"),
+    }.get(mission.state, "")
+    is_over = mission.state not in ("", "logging", "waiting")
+    if is_over and not mission.readings and not mission.kept:
+        return tr("never recorded; %1").replace("%1", words)
+    return words
 
 
 def to_offload_words(card: LoggerCard) -> str:
