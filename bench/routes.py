@@ -110,7 +110,7 @@ def _followed(ports: list[int], pace: Pace) -> tuple[float, int]:
 
 def mission_file() -> None:
     """A mission of a million readings of four channels, from file to archive."""
-    count, keys = 1_000_000, ("particles_fine", "particles_coarse", "co2", "air_temperature")
+    count, keys = 1_000_000, ("particles_from_0_5", "particles_from_5_0", "co2", "air_temperature")
     channels = tuple(mf.FileChannel(key, "", "int32", 100, 0.0) for key in keys)
     rng = np.random.default_rng(1)
     columns = [np.round(rng.normal(size=count).cumsum() * 10).astype(np.int64) for _ in keys]

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.quantities import particles_from
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger
@@ -126,7 +127,7 @@ def test_setting_the_clock_moves_no_reading() -> None:
 
 def test_a_dead_battery_stops_the_record_and_a_fresh_one_keeps_it() -> None:
     device = logger("B-0511", 40)  # its cell is empty 31.6 days before the anchor
-    launch(device, Plan(("particles_fine", "co2"), 600))
+    launch(device, Plan((particles_from(0.5), "co2"), 600))
     pass_days(device, 12)
     assert device.battery_is_empty
     recorded = device.readings()

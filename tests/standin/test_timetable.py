@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan, due_readings
+from gezeiten.domain.quantities import particles_from
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger
@@ -226,7 +227,7 @@ def test_the_self_check_names_the_channel_without_a_sensor() -> None:
 
 def test_a_low_battery_is_noted_when_it_happens() -> None:
     device = logger("B-0508", 60)
-    launch(device, Plan(("particles_fine", "particles_coarse", "co2"), 600))
+    launch(device, Plan((particles_from(0.5), particles_from(5.0), "co2"), 600))
     assert not any(text == "battery low" for _, text in device.events())
     pass_days(device, 20)
     assert any(text == "battery low" for _, text in device.events())

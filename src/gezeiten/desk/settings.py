@@ -141,12 +141,12 @@ class Settings:
         choices=UNIT_CHOICES["mS/cm"],
     )
     unit_particles: str = _setting(
-        "per 0.01 ft³",
+        "per m³",
         _UNITS,
         "Particle counts",
         "On the Field desk, in Trends and in Excursions.",
         "choice",
-        choices=UNIT_CHOICES["per 0.01 ft³"],
+        choices=UNIT_CHOICES["per m³"],
     )
     sheets_folder: str = _setting(
         "",

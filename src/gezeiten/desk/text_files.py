@@ -17,7 +17,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
 from gezeiten.domain.quantities import QUANTITIES, quantity
 from gezeiten.domain.timeline import Times, Values
-from gezeiten.domain.units import shown_unit
+from gezeiten.domain.units import text_unit
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text_form import ColumnTie, Tie, tie_from_dict
 from gezeiten.exchange.text_in import Piece, Rejected, read_text
@@ -134,7 +134,7 @@ def checked_tie(tie: Tie) -> Tie:
         if one.quantity not in QUANTITIES:
             raise InputError(f"“{one.quantity}” is no quantity; choose one of the list.")
         recorded = quantity(one.quantity).unit
-        if shown_unit(recorded, one.unit).name != one.unit:
+        if text_unit(recorded, one.unit).name != one.unit:
             raise InputError(
                 f"{quantity(one.quantity).name} cannot be in “{one.unit}”; choose another unit."
             )
@@ -183,7 +183,7 @@ def read_pieces(path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Iterator[tupl
         CancelledError: as wished.
     """
     columns = tuple(one.column for one in tie.columns)
-    units = [shown_unit(quantity(one.quantity).unit, one.unit) for one in tie.columns]
+    units = [text_unit(quantity(one.quantity).unit, one.unit) for one in tie.columns]
     for piece in read_text(path, tie.form, columns, watch.cancelled):
         times, keep = np.unique(piece.times, return_index=True)
         doubled = np.setdiff1d(np.arange(len(piece.times)), keep, assume_unique=True)
@@ -261,4 +261,4 @@ def proposed_tie(recognised: Recognised, name: str) -> Tie:
 def _is_known(tie: ColumnTie) -> bool:
     if tie.quantity not in QUANTITIES:
         return False
-    return shown_unit(quantity(tie.quantity).unit, tie.unit).name == tie.unit
+    return text_unit(quantity(tie.quantity).unit, tie.unit).name == tie.unit

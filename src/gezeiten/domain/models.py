@@ -7,8 +7,10 @@ counts / divisor + offset, so decimals come out exactly as rounded.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
+from gezeiten.domain.quantities import PARTICLE_SIZES_UM, particles_between, particles_from
 from gezeiten.errors import InputError
 
 CountType = Literal["int16", "int32"]
@@ -215,12 +217,15 @@ REIF_C2 = LoggerModel(
     manners=("display", "sound", "key_tone", "light", "reminders", "event_memory"),
     shorter_outside=True,
 )  # fmt: skip
+PARTICLE_CLASSES = (
+    *(particles_from(size) for size in PARTICLE_SIZES_UM),
+    *(particles_between(low, high) for low, high in pairwise(PARTICLE_SIZES_UM)),
+)
 BRISE_A4 = LoggerModel(
     "Brise A4",
     "BRISE-A4",
     (
-        ChannelSpec("particles_fine", "int32", 1, 0.0, 3_000_000.0, settling_s=60),
-        ChannelSpec("particles_coarse", "int32", 1, 0.0, 3_000_000.0, settling_s=60),
+        *(ChannelSpec(key, "int32", 1, 0.0, 1e9, settling_s=60) for key in PARTICLE_CLASSES),
         ChannelSpec("co2", "int16", 1, 0.0, 10_000.0, settling_s=60),
         ChannelSpec("air_temperature", "int16", 100, -20.0, 60.0, settling_s=120),
         ChannelSpec("relative_humidity", "int16", 10, 0.0, 100.0, needs="air_temperature",

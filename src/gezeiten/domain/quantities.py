@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +19,34 @@ class Quantity:
     dose_unit: str = ""
 
 
+PARTICLE_SIZES_UM = (0.3, 0.5, 1.0, 2.5, 5.0, 10.0)
+"""Lower bounds of the size classes of the trade (0.5, 1 and 5 µm are those of ISO 14644-1 too)."""
+
+
+def particles_from(size_um: float) -> str:
+    """Return the key of the cumulative count: all particles from a size on."""
+    return f"particles_from_{size_um}".replace(".", "_")
+
+
+def particles_between(low_um: float, high_um: float) -> str:
+    """Return the key of the differential count: particles from a size on, below another."""
+    return f"particles_{low_um}_to_{high_um}".replace(".", "_")
+
+
+def _particles() -> tuple[Quantity, ...]:
+    """Counts per cubic metre (ISO 14644-1), cumulative and by class."""
+    whole = [
+        Quantity(particles_from(size), f"Particles ≥ {size:g} µm", f"≥ {size:g}", "per m³", 0)
+        for size in PARTICLE_SIZES_UM
+    ]
+    parts = [
+        Quantity(particles_between(low, high), f"Particles {low:g}–{high:g} µm",
+                 f"{low:g}–{high:g}", "per m³", 0)
+        for low, high in pairwise(PARTICLE_SIZES_UM)
+    ]  # fmt: skip
+    return (*whole, *parts)
+
+
 _ALL = (
     Quantity("air_temperature", "Air temperature", "T", "°C", 2, True, "°C·h"),
     Quantity("relative_humidity", "Relative humidity", "RH", "%", 1, False, "%·h"),
@@ -27,8 +56,7 @@ _ALL = (
     Quantity("conductivity", "Conductivity", "EC", "mS/cm", 2, False, "mS/cm·h"),
     Quantity("probe_temperature", "Store temperature", "T", "°C", 2, True, "°C·h"),
     Quantity("room_temperature", "Room around the store", "T room", "°C", 2, True, "°C·h"),
-    Quantity("particles_fine", "Particles 0.5–2.5 µm", "PC", "per 0.01 ft³", 0),
-    Quantity("particles_coarse", "Particles over 2.5 µm", "PC coarse", "per 0.01 ft³", 0),
+    *_particles(),
     Quantity("water_level", "Water level", "h", "m", 3, False, "m·h"),
     Quantity("pm25", "Fine dust PM2.5", "PM2.5", "µg/m³", 1, False, "µg/m³·h"),
     Quantity("wind_speed", "Wind speed", "v", "m/s", 1, False, "m/s·h"),

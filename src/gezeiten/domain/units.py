@@ -52,13 +52,26 @@ _TABLE: dict[str, tuple[ShownUnit, ...]] = {
         ShownUnit("S/m", 0.1, 0.0, 1),
     ),
     "m": (ShownUnit("m"), ShownUnit("cm", 100.0, 0.0, -2), ShownUnit("mm", 1000.0, 0.0, -3)),
-    "per 0.01 ft³": (
-        ShownUnit("per 0.01 ft³"),
-        ShownUnit("per ft³", 100.0),
-        ShownUnit("per l", 100.0 / _CUBIC_FOOT_L, 0.0, 1),
-        ShownUnit("per m³", 100_000.0 / _CUBIC_FOOT_L),
+    "per m³": (
+        ShownUnit("per m³"),
+        ShownUnit("per l", 0.001),
+        ShownUnit("per ft³", _CUBIC_FOOT_L / 1000),
+    ),
+    "per l": (
+        ShownUnit("per l"),
+        ShownUnit("per m³", 1000.0),
+        ShownUnit("per ft³", _CUBIC_FOOT_L),
+    ),
+    "per ft³": (
+        ShownUnit("per ft³"),
+        ShownUnit("per m³", 1000 / _CUBIC_FOOT_L),
+        ShownUnit("per l", 1 / _CUBIC_FOOT_L),
     ),
 }
+_ONLY_IN_TEXTS: dict[str, tuple[ShownUnit, ...]] = {
+    "per m³": (ShownUnit("per 0.01 ft³", _CUBIC_FOOT_L / 100_000),),
+}
+"""Units that files of others come in and that nobody is shown."""
 UNIT_CHOICES: dict[str, tuple[str, ...]] = {
     unit: tuple(shown.name for shown in choices) for unit, choices in _TABLE.items()
 }
@@ -67,6 +80,17 @@ UNIT_CHOICES: dict[str, tuple[str, ...]] = {
 def shown_units(recorded_unit: str) -> tuple[ShownUnit, ...]:
     """Return the units in which a recorded unit can be shown, itself first."""
     return _TABLE.get(recorded_unit, (ShownUnit(recorded_unit),))
+
+
+def text_units(recorded_unit: str) -> tuple[ShownUnit, ...]:
+    """Return the units in which a text may hold what is recorded in another one."""
+    return shown_units(recorded_unit) + _ONLY_IN_TEXTS.get(recorded_unit, ())
+
+
+def text_unit(recorded_unit: str, wanted: str) -> ShownUnit:
+    """Return the wanted unit of a text where it can stand for the recorded one, else that."""
+    choices = text_units(recorded_unit)
+    return next((unit for unit in choices if unit.name == wanted), choices[0])
 
 
 def shown_unit(recorded_unit: str, wanted: str) -> ShownUnit:

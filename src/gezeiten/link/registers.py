@@ -19,6 +19,8 @@ MAP_VERSION = 2
 UNIT_ID = 1
 
 # -- input registers (function 4) ------------------------------------------------------------
+REGISTERS_A_QUESTION = 120
+"""Input registers asked for at once; the protocol allows 125, and ten channels take 120."""
 STATE_ADDRESS = 0
 _STATE = struct.Struct(">HHqIIHHHIIqIHHIHHHHq")
 STATE_REGISTERS = _STATE.size // 2

@@ -294,12 +294,18 @@ class LoggerSession:
 
     # -- messages ------------------------------------------------------------------------------
     def input_bytes(self, address: int, count: int) -> bytes:
-        """Return input registers as bytes."""
-        request = ReadInputRegistersRequest(address=address, count=count, dev_id=reg.UNIT_ID)
-        answer = self._ask(request, ReadInputRegistersResponse)
-        if len(answer.registers) != count:
-            raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
-        return reg.register_bytes(list(answer.registers))
+        """Return input registers as bytes; many are asked for in several questions."""
+        told: list[int] = []
+        while len(told) < count:
+            part = min(count - len(told), reg.REGISTERS_A_QUESTION)
+            request = ReadInputRegistersRequest(
+                address=address + len(told), count=part, dev_id=reg.UNIT_ID
+            )
+            answer = self._ask(request, ReadInputRegistersResponse)
+            if len(answer.registers) != part:
+                raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
+            told += answer.registers
+        return reg.register_bytes(told)
 
     def _write(self, address: int, data: bytes) -> None:
         request = WriteMultipleRegistersRequest(

@@ -295,7 +295,7 @@ class SimLogger:
         """Return start and content of the area an address is in."""
         if reg.STATE_ADDRESS <= address < reg.STATE_ADDRESS + 100:
             return reg.STATE_ADDRESS, self.registers().pack()
-        if reg.LIVE_ADDRESS <= address < reg.LIVE_ADDRESS + 100:
+        if reg.LIVE_ADDRESS <= address < reg.COURIER_ADDRESS:
             return reg.LIVE_ADDRESS, b"".join(value.pack() for value in self.live())
         return None
 

@@ -7,6 +7,7 @@ from typing import Literal
 
 from gezeiten.domain.limits import Counting, LimitRule, Side
 from gezeiten.domain.models import End
+from gezeiten.domain.quantities import particles_from
 
 TroubleKind = Literal["no sensor", "no reading"]
 NO_SENSOR: TroubleKind = "no sensor"
@@ -89,7 +90,7 @@ _T_RH = ("air_temperature", "relative_humidity")
 _P_T = ("water_pressure", "water_temperature")
 _T_EC = ("water_temperature", "conductivity")
 _COLD = ("probe_temperature", "room_temperature")
-_AIR = ("particles_fine", "particles_coarse", "co2", "air_temperature", "relative_humidity")
+_AIR = (particles_from(0.5), particles_from(5.0), "co2", "air_temperature", "relative_humidity")
 _STORE = (
     _rule("probe_temperature", "above", 7.0, 30),
     _rule("probe_temperature", "below", 1.0, 30),
@@ -184,14 +185,14 @@ SITES: tuple[SiteSpec, ...] = (
                 "paint_hall", "Paint hall",
                 StandinSpec("B-0508", "Brise A4", "paint_hall", battery_ends_days=8.2),
                 PointPlan(_AIR, 600, (
-                    _rule("particles_fine", "above", 3500.0, 20),
+                    _rule(particles_from(0.5), "above", 12_000_000.0, 20),
                     _rule("co2", "above", 1500.0, 30),
                 )),
             ),
             PointSpec(
                 "outdoor_mast", "Outdoor mast",
                 StandinSpec("B-0511", "Brise A4", "outdoor_mast", battery_ends_days=-31.6),
-                PointPlan(_AIR, 600, (_rule("particles_fine", "above", 2500.0, 30),)),
+                PointPlan(_AIR, 600, (_rule(particles_from(0.5), "above", 9_000_000.0, 30),)),
             ),
         ),
     ),

@@ -7,11 +7,13 @@ can be recomputed and always comes out the same. Times are UTC ms arrays, shape 
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gezeiten.domain.quantities import PARTICLE_SIZES_UM, particles_between, particles_from
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, Times, Values
 
 Channels: TypeAlias = dict[str, Values]
@@ -243,34 +245,66 @@ def cold_room_b(times: Times, anchor_ms: int) -> Channels:
     return _cold_room(times, 43, morning, left_open)
 
 
+_BACKGROUND_FALL, _DUST_FALL = 2.2, 1.1
+"""How counts from a size on fall with that size: by its power."""
+
+
+def _particles(times: Times, seed: int, base: Values, dust: Values) -> Channels:
+    """Counts per m³ by class and from each size on; base and dust: of 0.5 µm and larger.
+
+    The cumulative ones are sums of the classes, so they never contradict each other.
+    """
+    bounds = [*PARTICLE_SIZES_UM, np.inf]
+    classes = []
+    for i, (low, high) in enumerate(pairwise(bounds)):
+        share, of_dust = (
+            (low / 0.5) ** -fall - (high / 0.5) ** -fall for fall in (_BACKGROUND_FALL, _DUST_FALL)
+        )
+        clean = 1 + 0.03 * noise(times, seed + 100 + i)
+        classes.append(np.round(np.maximum((base * share + dust * of_dust) * clean, 0)))
+    whole = np.cumsum(classes[::-1], axis=0)[::-1]
+    channels = dict(zip(map(particles_from, PARTICLE_SIZES_UM), whole, strict=True))
+    parts = pairwise(PARTICLE_SIZES_UM)
+    return channels | {particles_between(*b): c for b, c in zip(parts, classes, strict=False)}
+
+
 def _air_quality(times: Times, seed: int, dust: Values, crowd: Values, indoor: bool) -> Channels:
     share = 0.35 if indoor else 1.0
     temp = season_c(times) * share + (13.0 if indoor else 0.0)
     temp = temp + (outdoor_c(times) - season_c(times)) * share
     humid = outdoor_rh(times) * (0.72 if indoor else 1.0)
-    base = 520 + 170 * swell(times, seed, (31.0, 74.0))
+    base = 1_840_000 + 600_000 * swell(times, seed, (31.0, 74.0))
     return {
-        "particles_fine": np.maximum(base + dust + 18 * noise(times, seed), 0),
-        "particles_coarse": np.maximum(base * 0.06 + dust * 0.11 + 4 * noise(times, seed + 1), 0),
+        **_particles(times, seed, base, dust),
         "co2": 425 + crowd + 6 * noise(times, seed + 2),
         "air_temperature": temp + 0.05 * noise(times, seed + 3),
         "relative_humidity": np.clip(humid + 0.4 * noise(times, seed + 4), 0, 100),
     }
 
 
+_SPRAY_UNIT = 3_500.0
+"""Particles per m³ for one unit of the stories' heights."""
+
+
 def paint_hall(times: Times, anchor_ms: int) -> Channels:
     days_ago = (47.0, 45.2, 33.1, 24.2, 10.1, 2.9)
     spray = np.zeros(len(times))
     for d, height in zip(days_ago, (5200, 4700, 5600, 2300, 4900, 6100), strict=True):
-        spray += height * pulse(times, ago(anchor_ms, d), 14 * MINUTE_MS, HOUR_MS, 80 * MINUTE_MS)
+        spray += (
+            height
+            * _SPRAY_UNIT
+            * pulse(times, ago(anchor_ms, d), 14 * MINUTE_MS, HOUR_MS, 80 * MINUTE_MS)
+        )
     return _air_quality(times, 51, spray, 420 * working(times) * (1 + 0.2 * noise(times, 9)), True)
 
 
 def outdoor_mast(times: Times, anchor_ms: int) -> Channels:
-    smoke = 3400 * pulse(
-        times, ago(anchor_ms, 25.2), 25 * MINUTE_MS, 90 * MINUTE_MS, 70 * MINUTE_MS
+    smoke = (
+        3400
+        * _SPRAY_UNIT
+        * pulse(times, ago(anchor_ms, 25.2), 25 * MINUTE_MS, 90 * MINUTE_MS, 70 * MINUTE_MS)
     )
-    traffic = 260 * working(times)
+    traffic = 260 * _SPRAY_UNIT * working(times)
     return _air_quality(times, 61, smoke + traffic, 12 * working(times), False)
 
 

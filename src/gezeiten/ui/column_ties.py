@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from gezeiten.domain.quantities import QUANTITIES, quantity
-from gezeiten.domain.units import shown_units
+from gezeiten.domain.units import text_units
 from gezeiten.exchange.text_form import ColumnTie, Tie
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import clear, label
@@ -66,7 +66,7 @@ class ColumnTies(QWidget):
         unit.clear()
         key = what.currentData()
         if key:
-            unit.addItems([shown.name for shown in shown_units(quantity(key).unit)])
+            unit.addItems([shown.name for shown in text_units(quantity(key).unit)])
             unit.setCurrentIndex(max(unit.findText(wanted), 0))
         unit.setEnabled(bool(key))
         unit.blockSignals(False)

@@ -49,7 +49,7 @@ def units_of(settings: Settings) -> Units:
         "°C": settings.unit_temperature,
         "kPa": settings.unit_pressure,
         "mS/cm": settings.unit_conductivity,
-        "per 0.01 ft³": settings.unit_particles,
+        "per m³": settings.unit_particles,
     })  # fmt: skip
 
 
