@@ -21,19 +21,42 @@ from sqlalchemy import select
 from gezeiten.archive.tables import LoggerReport, Offload
 from gezeiten.desk.carried import KEPT, NEW, UNUSABLE
 from gezeiten.desk.contact import contact
-from gezeiten.desk.couriers import CourierCard, contact_courier, make_ready, take_from_courier
-from gezeiten.desk.drives import DriveCard, look_at_drive, release, take_from_drive
+from gezeiten.desk.couriers import (
+    CourierCard,
+    contact_courier,
+    make_ready,
+    room_left,
+    set_at_loggers,
+    set_courier_clock,
+    take_from_courier,
+    why_clock_stays,
+)
+from gezeiten.desk.drives import (
+    DriveCard,
+    clear_drive,
+    clearing_of_drive,
+    look_at_drive,
+    release,
+    take_from_drive,
+)
 from gezeiten.desk.launching import launch
 from gezeiten.desk.logger_life import life, save_document
 from gezeiten.desk.offloading import offload_logger, recover_incoming
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import logbook_entries, verify
-from gezeiten.errors import LoggerAnswerError, LoggerAwayError, LoggerRefusedError, WrongLoggerError
+from gezeiten.errors import (
+    InputError,
+    LoggerAnswerError,
+    LoggerAwayError,
+    LoggerRefusedError,
+    WrongLoggerError,
+)
 from gezeiten.link.courier import CourierSession, courier_record
 from gezeiten.link.drive import DriveSeen, Mount, drives, mission_paths, mounts
 from gezeiten.link.find import CourierAnswersError, FoundCourier, ask
 from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Watch
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
@@ -207,6 +230,30 @@ def test_taking_can_be_stopped(running: Lab, stick: Path) -> None:
     assert card_of(running, stick).records[0].state == NEW
 
 
+def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
+    running: Lab, stick: Path
+) -> None:
+    missions = stick / "missions"
+    [path] = missions.iterdir()
+    found = clearing_of_drive(running.desk, card_of(running, stick))
+    assert (found.goes, len(found.stays)) == ((), 1)
+    assert "these bytes are not in the vault; take it first." in found.stays[0]
+    take_from_drive(running.desk, card_of(running, stick))
+    (missions / "rubbish.mission").write_bytes(b"no mission")
+    card = card_of(running, stick)
+    raw = path.read_bytes()
+    path.write_bytes(raw + b"x")  # changed since it was looked at
+    done = clear_drive(running.desk, card)
+    assert done.goes == ()
+    assert any("another file than a moment ago" in why for why in done.stays)
+    path.write_bytes(raw)
+    [gone] = clear_drive(running.desk, card).goes
+    assert (gone.key, path.exists()) == (str(path.relative_to(stick)), False)
+    assert [left.name for left in missions.iterdir()] == ["rubbish.mission"]
+    entry = logbook_entries(running.desk)[0]
+    assert entry.details["deleted"] == {gone.key: hashlib.sha256(raw).hexdigest()}
+
+
 # -- couriers
 class Round:
     """A courier that has been to the lab's logger."""
@@ -228,6 +275,35 @@ def outing(running: Lab, start_standin: StartStandin, tmp_path: Path) -> Round:
     state = tmp_path / "courier.json"
     courier = start_standin("L-0042", base_ms=running.clock.now_ms(), state_file=state)
     return Round(running, courier)
+
+
+def test_a_couriers_clock_is_set_where_nothing_depends_on_it(outing: Round) -> None:
+    desk = outing.lab.desk
+    outing.collect()
+    card = outing.card()
+    assert why_clock_stays(card) == "1 record on it is dated by its clock; take them first."
+    with pytest.raises(InputError, match="stays: 1 record on it is dated by its clock"):
+        set_courier_clock(desk, card)
+    take_from_courier(desk, card)
+    assert abs(outing.card().clock.difference_ms) > 3_000
+    set_courier_clock(desk, outing.card())
+    after = outing.card()
+    assert abs(after.clock.difference_ms) < 300
+    assert [record.state for record in after.records] == [KEPT]  # nothing was cleared
+
+
+def test_what_a_courier_does_at_loggers_is_set_here(outing: Round) -> None:
+    assert outing.card().state.at_loggers == AtLoggers.LEAVES_RUNNING
+    set_at_loggers(outing.lab.desk, outing.card(), launch_again=True)
+    outing.collect()
+    [seen] = outing.card().records
+    assert seen.left == "relaunched"
+
+
+def test_the_room_on_a_courier_is_told_in_full_loggers(outing: Round) -> None:
+    # 2,000,000 bytes: 30 times the 65,536 of a Düne T2, 15 times the 131,072 of a Brise A4
+    room = dict(room_left(outing.card()))
+    assert (room["Düne T2"], room["Brise A4"]) == (30, 15)
 
 
 def test_a_courier_brings_records_home_and_is_made_ready(outing: Round) -> None:

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.launching import launch
@@ -20,6 +20,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import verify
 from gezeiten.link.line import CablePort
+from gezeiten.link.registers import AtLoggers
 from gezeiten.standin.process import StandinProcess
 from gezeiten.ui import house as places
 from gezeiten.ui.text_dialog import TextDialog
@@ -27,6 +28,7 @@ from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.window import MainWindow
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
 from tests.desk.test_text_files import station
+from tests.journeys.test_before_dark import dialog
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
 TEN_DAYS_MIN = 10 * 24 * 60
@@ -113,6 +115,14 @@ def test_a_drive_is_seen_taken_by_keys_and_gone(
     press(window, "F6")
     wait(qtbot, lambda: not field.carriers.cards[str(folder)].new)
     assert "1 report kept with them" in page.words.text()
+    page.clear.click()  # what is verified in the vault may go, asked once
+    idle(qtbot, window)
+    asked = dialog("ClearDialog")
+    assert asked.words.text().startswith("1 record is cleared (")
+    asked.take.click()
+    idle(qtbot, window)
+    assert page.words.text() == "1 mission file deleted; it is in the vault."
+    assert not list((folder / "missions").iterdir())
     page.ready.click()
     idle(qtbot, window)
     assert "nothing has to be unplugged" in page.words.text()
@@ -153,10 +163,23 @@ def test_a_courier_is_taken_and_made_ready(
     press(window, "Ctrl+J")
     press(window, "F6")
     wait(qtbot, lambda: not field.carriers.cards["L-0042"].new)
-    field.carriers.page.ready.click()
+    page = field.carriers.page
+    assert page.manner.isVisible()
+    assert not page.manner.isChecked()
+    page.manner.click()
+    idle(qtbot, window)
+    assert "Courier L-0042 launches loggers again." in page.words.text()
+    assert field.carriers.cards["L-0042"].state.at_loggers == AtLoggers.LAUNCHES_AGAIN
+    page.ready.setFocus()
+    page.ready.click()
+    idle(qtbot, window)
+    asked = dialog("ClearDialog")
+    assert "D-2041 · mission" in "".join(part.text() for part in asked.findChildren(QLabel))
+    asked.take.click()
     wait(qtbot, lambda: field.carriers.cards["L-0042"].is_ready)
     idle(qtbot, window)
-    assert "is empty and its clock set" in field.carriers.page.words.text()
+    assert "is empty and its clock set" in page.words.text()
+    assert field.carriers.list.buttons["L-0042"].text() == "Courier L-0042 · empty"
     point = point_named(field_lab.desk, "Textile store")
     assert len(record(field_lab.desk, point.id, "air_temperature")) >= 1440
 

@@ -16,7 +16,9 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.places import add_point
+from gezeiten.desk.handing import export_csv
+from gezeiten.desk.places import add_point, point_named
+from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.ui import app as ui_app
@@ -28,8 +30,8 @@ from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.finder import Finder
 from gezeiten.ui.theme import LIGHT
 from gezeiten.ui.views.board_canvas import BoardCanvas
-from tests.conftest import series_of
-from tests.ui_help import idle, open_window, press, type_into
+from tests.conftest import STORE_PLAN, series_of
+from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 BERLIN = "Europe/Berlin"
 
@@ -127,12 +129,47 @@ def test_the_finder_by_keyboard(qtbot: QtBot, tmp_path: Path) -> None:
     press(window, "Ctrl+K")
     finder = next(c for c in window.children() if isinstance(c, Finder))
     QTest.keyClicks(finder.entry, "go to")
-    assert finder.hits.count() == 7
+    assert [finder.hits.item(i).text().split("  ")[0] for i in range(7)] == [
+        f"Go to {name}" for name in window.names
+    ]
     QTest.keyClick(finder.entry, Qt.Key.Key_Down)
     QTest.keyClick(finder.entry, Qt.Key.Key_Return)
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.FIELD_DESK
     desk.close()
+
+
+def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None:
+    now = demo_desk.now_ms()
+    export_csv(demo_desk, point_named(demo_desk, "Cold room A"), (now - 2 * DAY_MS, now))
+    keep_plan(demo_desk, "Winter", STORE_PLAN, "Düne T2")
+    window = open_window(qtbot, demo_desk)
+
+    def find(words: str) -> None:
+        press(window, "Ctrl+K")
+        finder = [c for c in window.children() if isinstance(c, Finder)][-1]
+        idle(qtbot, window)
+        QTest.keyClicks(finder.entry, words)
+        QTest.keyClick(finder.entry, Qt.Key.Key_Return)
+        idle(qtbot, window)
+
+    find("cold room b point")
+    trends = window.places[places.TRENDS]
+    assert [point.name for point in trends.points()] == ["Cold room B"]
+    find("krabbenkoog site")
+    assert window.stack.currentIndex() == places.TIDEBOARD
+    assert window.places[places.TIDEBOARD].canvas.row.point.site == "Krabbenkoog"
+    find("P-0321 logger")
+    life_ = next(w for w in QApplication.topLevelWidgets() if type(w).__name__ == "LifeDialog")
+    assert life_.which.currentText().startswith("P-0321")
+    life_.close()
+    window.activateWindow()
+    qtbot.waitUntil(lambda: QApplication.activeWindow() is window, timeout=PATIENCE_MS)
+    find("csv document")
+    handover = window.places[places.HANDOVER]
+    assert window.stack.currentIndex() == places.HANDOVER
+    assert handover.table.item(handover.table.currentRow(), 4).text().endswith(".csv")
+    assert handover.chosen().name == "Cold room A"
 
 
 def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Path) -> None:

@@ -21,6 +21,7 @@ from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.wording import readings_words
 
 POINT_SEPARATOR = " · "
 UNPLACED_SITE = "Not yet placed"
@@ -267,9 +268,9 @@ def _log(
     point: Point,
 ) -> None:
     where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
-    sentence = f"{size(added)} readings of mission {file.number} kept for {where}."
+    sentence = f"{readings_words(size(added))} of mission {file.number} kept for {where}."
     if file.damaged:
-        sentence += f" {size(file.damaged)} readings arrived damaged and were set aside."
+        sentence += f" {readings_words(size(file.damaged))} arrived damaged and set aside."
     if how.cut_short:
         sentence += f" Ended early: {how.cut_short}"
     logbook.write(

@@ -28,6 +28,7 @@ from gezeiten.archive.readings import block_times, series_row, store_readings
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.errors import InputError
 
 TEXT_MODEL = "Text"
@@ -226,9 +227,9 @@ def _log(
 ) -> None:
     point = session.get_one(Point, taken.point_id)
     where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
-    sentence = f"{taken.readings} readings of {name} kept for {where}."
+    sentence = f"{readings_words(taken.readings)} of {name} kept for {where}."
     if taken.repeated:
-        sentence += f" {taken.repeated} were kept already."
+        sentence += f" {grouped(taken.repeated)} kept already."
     logbook.write(
         session, at_ms=how.at_ms, person=how.person, act="offload", subject=source.name,
         sentence=sentence, details={"route": how.route, "sha256": taken.sha256, "file": name},

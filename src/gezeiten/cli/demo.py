@@ -29,6 +29,7 @@ from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
+from gezeiten.domain.wording import readings_words
 from gezeiten.link.line import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
@@ -234,7 +235,7 @@ class _Story:
 
     def _take(self, serial: str) -> None:
         result = offload_logger(self._desk, self._by_serial[serial].address, serial)
-        self._say(f"  {serial} offloaded, {result.readings} readings")
+        self._say(f"  {serial} offloaded, {readings_words(result.readings)}")
 
     def _launch(self, *serials: str) -> Callable[[], None]:
         return partial(_each, self._start, serials)

@@ -114,13 +114,13 @@ def verify(context: click.Context, folder: Path | None, as_json: bool) -> None:
         verdict = verify_archive(desk)
     row = {
         "offloads": verdict.offloads,
-        "readings": verdict.readings,
+        "values": verdict.values,
         "logbook_entries": verdict.entries,
         "faults": verdict.faults,
     }
     lines = [
         f"{counted(verdict.offloads, 'raw offload', 'raw offloads')}, "
-        f"{counted(verdict.readings, 'value', 'values')} and "
+        f"{counted(verdict.values, 'value', 'values')} and "
         f"{counted(verdict.entries, 'logbook entry', 'logbook entries')} checked.",
         *verdict.faults,
         "Everything is as it was kept." if verdict.is_whole else "Something is not as it was kept.",

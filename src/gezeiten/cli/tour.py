@@ -14,6 +14,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
 from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.wording import readings_words
 
 
 def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
@@ -35,7 +36,7 @@ def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
             export_csv(desk, point, span, out / "cold-room-a.csv"),
             export_pdf(desk, point, span, out / "cold-room-a.pdf"),
         ):
-            say(f"  {done.path.name}, {done.readings} readings")
+            say(f"  {done.path.name}, {readings_words(done.readings)}")
     finally:
         desk.close()
     say(f"Pictures, CSV and PDF lie in {out}")

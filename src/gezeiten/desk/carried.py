@@ -185,6 +185,14 @@ def carried_meter(
     )
 
 
+@dataclass(frozen=True, slots=True)
+class Clearing:
+    """What of a courier or a drive can be cleared now, and why the rest stays, a sentence each."""
+
+    goes: tuple[CarriedRecord, ...]
+    stays: tuple[str, ...]
+
+
 def take_each(
     desk: Desk, records: list[CarriedRecord], take: Callable[[CarriedRecord], Intake]
 ) -> list[Offloaded]:

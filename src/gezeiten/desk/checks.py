@@ -23,7 +23,7 @@ from gezeiten.domain.outlook import REFERENCE_TEMP_C, Outlook, outlook
 from gezeiten.domain.plan import Plan, first_due_ms
 from gezeiten.domain.plan_check import check_plan
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS, MINUTE_MS, duration_text
+from gezeiten.domain.timeline import DAY_MS, MINUTE_MS, about_text, duration_text
 from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus, State
 
@@ -297,7 +297,8 @@ def _outlook_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
         words = "If all were outside its limits, memory would end before the next visit."
         checks.append(Check("look", words, "worst case"))
     if look.overwritten_readings:
-        words = f"{look.overwritten_readings} readings would be overwritten before the next visit."
+        lost = readings_words(look.overwritten_readings)
+        words = f"{lost} would be overwritten before the next visit."
         checks.append(Check("look", words, "overwritten"))
     return checks
 
@@ -305,5 +306,5 @@ def _outlook_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
 def _against_visit(name: str, end_ms: int, visit_ms: int, key: str) -> Check:
     spare = end_ms - visit_ms
     if spare < 0:
-        return Check("look", f"{name} ends {duration_text(-spare)} before the next visit.", key)
-    return Check("passed", f"{name} lasts {duration_text(spare)} beyond the next visit.")
+        return Check("look", f"{name} ends {about_text(spare)} before the next visit.", key)
+    return Check("passed", f"{name} lasts {about_text(spare)} beyond the next visit.")

@@ -21,6 +21,7 @@ from gezeiten.desk.carried import (
     NEW,
     UNUSABLE,
     CarriedRecord,
+    Clearing,
     carried_meter,
     is_kept_whole,
     keep_arrived,
@@ -32,7 +33,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.erasing import read_back
 from gezeiten.desk.offloading import Offloaded, take_in_file
 from gezeiten.domain.clock import ClockDifference
-from gezeiten.domain.models import logger_model
+from gezeiten.domain.models import MODELS, logger_model
+from gezeiten.domain.wording import counted, grouped
 from gezeiten.errors import (
     CancelledError,
     DeviceError,
@@ -45,7 +47,7 @@ from gezeiten.link.courier import CourierRecord, CourierSession
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Endpoint
 from gezeiten.link.lines import open_line
-from gezeiten.link.registers import CourierState
+from gezeiten.link.registers import AtLoggers, CourierState
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 HALF = "half"
@@ -265,10 +267,68 @@ def make_ready(desk: Desk, card: CourierCard) -> list[str]:
     desk.log_alone(
         "courier made ready",
         card.serial,
-        f"{cleared} records cleared from the courier {card.serial}, {len(stay)} stay; {clock}.",
+        f"{counted(cleared, 'record', 'records')} cleared from the courier {card.serial}, "
+        f"{grouped(len(stay))} stay; {clock}.",
         stay=stay,
     )
     return stay
+
+
+def clearing(desk: Desk, card: CourierCard) -> Clearing:
+    """Return what making ready would clear from a courier as just seen."""
+    goes, stays = [], []
+    with _conversation(desk, card.address, card.serial) as session:
+        listed = {str(record.number): record for record in session.records()}
+    for carried in card.records:
+        record = listed.get(carried.key)
+        why = _not_safe(desk, record) if record else "it is no longer there."
+        if why:
+            stays.append(f"{carried.serial}, mission {carried.mission}: {why}")
+        else:
+            goes.append(carried)
+    return Clearing(tuple(goes), tuple(stays))
+
+
+def why_clock_stays(card: CourierCard) -> str:
+    """Return why a courier's clock cannot be set now, "" where nothing on it depends on it."""
+    count = len(card.new)
+    if not count:
+        return ""
+    records = counted(count, "record on it is dated", "records on it are dated")
+    return f"{records} by its clock; take them first."
+
+
+def set_courier_clock(desk: Desk, card: CourierCard) -> None:
+    """Set a courier's clock without clearing anything.
+
+    Raises:
+        InputError: a record that is not kept is dated by the clock as it is.
+        DeviceError: the courier is away, another one, or refuses.
+    """
+    with _conversation(desk, card.address, card.serial) as session:
+        fresh = _read_card(desk, session, card.address)
+        why = why_clock_stays(fresh)
+        if why:
+            raise InputError(f"The clock of the courier {card.serial} stays: {why}")
+        session.set_clock(desk.now_ms())
+    words = f"The clock of the courier {card.serial} was set."
+    difference_ms = fresh.clock.difference_ms
+    desk.log_alone("courier clock", card.serial, words, clock_difference_ms=difference_ms)
+
+
+def set_at_loggers(desk: Desk, card: CourierCard, *, launch_again: bool) -> None:
+    """Say whether a courier launches loggers again after collecting, or leaves them running."""
+    what = AtLoggers.LAUNCHES_AGAIN if launch_again else AtLoggers.LEAVES_RUNNING
+    with _conversation(desk, card.address, card.serial) as session:
+        session.set_at_loggers(what)
+    does = "launches loggers again" if launch_again else "leaves loggers running"
+    desk.log_alone("courier told", card.serial, f"The courier {card.serial} {does} from now on.")
+
+
+def room_left(card: CourierCard) -> list[tuple[str, int]]:
+    """Return how many more records with a full memory fit, by model."""
+    free = card.state.memory_size - card.state.memory_used
+    return [(model.name, max(free, 0) // model.memory_bytes) for model in MODELS.values()]
 
 
 def _not_safe(desk: Desk, record: CourierRecord) -> str:

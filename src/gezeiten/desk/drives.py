@@ -15,8 +15,11 @@ from gezeiten.archive.database import translated
 from gezeiten.archive.intake import Circumstances, Intake
 from gezeiten.archive.tables import Logger, LoggerReport
 from gezeiten.desk.carried import (
+    UNUSABLE,
     CarriedRecord,
+    Clearing,
     carried_meter,
+    is_kept_whole,
     keep_arrived,
     locked_incoming,
     seen_record,
@@ -25,7 +28,8 @@ from gezeiten.desk.carried import (
 )
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import Offloaded
-from gezeiten.errors import DeviceError, LoggerAnswerError, LoggerAwayError
+from gezeiten.domain.wording import counted, grouped
+from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
     LARGEST_REPORT,
     SUFFIX,
@@ -217,6 +221,55 @@ def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
         sentence = f"The report {name} that {logger.serial} wrote by itself was kept."
         desk.log(session, "report kept", logger.serial, sentence, sha256=sha256, size=len(raw))
         return True
+
+
+# -- clearing --------------------------------------------------------------------------------------
+def clearing_of_drive(desk: Desk, card: DriveCard) -> Clearing:
+    """Return which mission files of a drive can be deleted: their very bytes are in the vault."""
+    goes, stays = [], []
+    for record in card.records:
+        why = _not_safe(desk, record)
+        if why:
+            stays.append(f"{record.key}: {why}")
+        else:
+            goes.append(record)
+    return Clearing(tuple(goes), tuple(stays))
+
+
+def _not_safe(desk: Desk, record: CarriedRecord) -> str:
+    if record.state == UNUSABLE:
+        return "it cannot be read."
+    with desk.archive.reading() as session:
+        if not is_kept_whole(session, record.sha256):
+            return "these bytes are not in the vault; take it first."
+    try:
+        desk.archive.vault.get(record.sha256)
+    except GezeitenError as exc:
+        return str(exc)
+    return ""
+
+
+def clear_drive(desk: Desk, card: DriveCard) -> Clearing:
+    """Delete the mission files of a drive that are safely kept; each is read once more before.
+
+    Raises:
+        LoggerAwayError: the drive was pulled out; what was deleted until then is in the vault.
+    """
+    asked = clearing_of_drive(desk, card)
+    goes, stays = [], list(asked.stays)
+    with _while_it_is_there(card.drive):
+        for record in asked.goes:
+            path = card.drive.root / record.key
+            if hashlib.sha256(read_small(path)).hexdigest() != record.sha256:
+                stays.append(f"{record.key}: it is another file than a moment ago.")
+                continue
+            path.unlink()
+            goes.append(record)
+    files = counted(len(goes), "mission file", "mission files")
+    words = f"{files} deleted from {card.drive.label}, {grouped(len(stays))} stay."
+    deleted = {record.key: record.sha256 for record in goes}
+    desk.log_alone("drive cleared", card.drive.label, words, deleted=deleted, stay=stays)
+    return Clearing(tuple(goes), tuple(stays))
 
 
 # -- letting go ------------------------------------------------------------------------------------

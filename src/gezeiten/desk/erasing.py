@@ -75,7 +75,7 @@ def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
         readings = card.state.readings
         session.command(Command.ERASE, expected=readings)
         read_card(desk, session, identity, address)
-    sentence = f"The memory of {serial} was erased; its {readings} readings are in the vault."
+    sentence = f"The memory of {serial} was erased; {readings_words(readings)} in the vault."
     desk.log_alone("erase", serial, sentence, readings=readings)
     return readings
 

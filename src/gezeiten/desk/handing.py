@@ -27,6 +27,7 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.statistics import daily_numbers, numbers
 from gezeiten.domain.timeline import Span, from_ms
+from gezeiten.domain.wording import readings_words
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvStretch, CsvTable, write_csv
 from gezeiten.report.content import (
@@ -142,7 +143,7 @@ def _book(
             session,
             "handover",
             point.full_name,
-            f"{kind.upper()} with {readings} readings written: {path.name}.",
+            f"{kind.upper()} with {readings_words(readings)} written: {path.name}.",
             sha256=sha256,
             start_ms=span[0],
             end_ms=span[1],

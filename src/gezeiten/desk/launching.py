@@ -26,6 +26,7 @@ from gezeiten.desk.intents import (
 from gezeiten.desk.offloading import Offloaded, all_together, offload_logger, take_all
 from gezeiten.desk.pins import unlock
 from gezeiten.domain.plan import Plan, differences
+from gezeiten.domain.wording import readings_words
 from gezeiten.errors import (
     GezeitenError,
     LoggerLockedError,
@@ -198,8 +199,8 @@ class _Launch:
             damaged = card.readings_damaged
             if damaged > may_lose:
                 raise NotKeptError(
-                    f"{damaged} readings of {card.serial} could not be fetched; it keeps them and "
-                    "its old mission, offload it and launch again."
+                    f"{readings_words(damaged)} of {card.serial} could not be fetched; it keeps "
+                    "them and its old mission, offload it and launch again."
                 )
             if card.readings_not_kept == damaged:
                 return card.directory[-1].readings if card.directory else 0

@@ -20,6 +20,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.text_files import TextTaken, take_tied
 from gezeiten.domain.quantities import quantity
+from gezeiten.domain.wording import readings_words
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
 from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
 from gezeiten.link.instrument import Instrument, Sample, open_instrument
@@ -170,7 +171,7 @@ class Recorder:
                     time.sleep(_RETRY_S)
         finally:
             self._roll()
-            self._say("ended", f"{self.readings} readings recorded.")
+            self._say("ended", f"{readings_words(self.readings)} recorded.")
         return self.readings
 
     def _is_over(self) -> bool:
@@ -243,7 +244,7 @@ class Recorder:
             return
         try:
             taken = _take_journal(self._desk, journal.path)
-            self._say("kept", f"{taken.intake.readings} readings in the record.")
+            self._say("kept", f"{readings_words(taken.intake.readings)} in the record.")
         except GezeitenError as exc:
             self._say("kept", f"{exc} The readings stay in {journal.path.name}.")
         finally:

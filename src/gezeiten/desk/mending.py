@@ -23,6 +23,7 @@ from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
 from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.wording import readings_words
 from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch
@@ -360,7 +361,7 @@ def _changed(desk: Desk, session: Session, booked: BookedGap, act: str, sentence
 
 
 def _span(booked: BookedGap) -> str:
-    return f"{booked.gap.missing} readings, {duration_text(booked.gap.length_ms)}"
+    return f"{readings_words(booked.gap.missing)}, {duration_text(booked.gap.length_ms)}"
 
 
 def steps_of(desk: Desk, point_id: int) -> list[Step]:

@@ -32,7 +32,7 @@ class Verdict:
     """What was looked at and what is wrong, a sentence each."""
 
     offloads: int = 0
-    readings: int = 0
+    values: int = 0
     entries: int = 0
     faults: list[str] = field(default_factory=list)
 
@@ -95,7 +95,7 @@ def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verd
         kept = decode_values(block.data, block.count)
         times, columns = file.readings((block.first, block.first + block.count))
         raw = columns[keys.index(channel)] if channel in keys else np.empty(0)
-        verdict.readings += block.valid
+        verdict.values += block.valid
         same_times = len(times) == block.count and times[0] == block.start_ms
         if not same_times or not np.array_equal(kept, raw, equal_nan=True):
             verdict.faults.append(
@@ -124,7 +124,7 @@ def _check_text(desk: Desk, session: Session, offload: Offload, verdict: Verdict
     ).all()
     for block, channel in blocks:
         kept = block_series(block)
-        verdict.readings += block.valid
+        verdict.values += block.valid
         series = raw.get(channel)
         at = None if series is None else np.searchsorted(series.times_utc_ms, kept.times_utc_ms)
         if (

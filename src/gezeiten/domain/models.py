@@ -13,6 +13,9 @@ from typing import Literal
 from gezeiten.domain.quantities import PARTICLE_SIZES_UM, particles_between, particles_from
 from gezeiten.errors import InputError
 
+EVENT_BYTES = 32
+"""What one event takes of the memory kept for events: its instant and its words."""
+
 CountType = Literal["int16", "int32"]
 Start = Literal["now", "next_interval", "at", "button"]
 End = Literal["full", "wrap", "at", "count", "button"]

@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.models import EVENT_BYTES
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import from_ms
 from gezeiten.domain.windows import window_choice
+from gezeiten.domain.wording import counted, readings_words
 
 _NONE = "—"
 
@@ -61,7 +63,7 @@ def end_text(plan: Plan, zone: str) -> str:
     if plan.end == "at":
         return f"at {from_ms(plan.end_ms, zone):%Y-%m-%d %H:%M}"
     if plan.end == "count":
-        return f"after {plan.end_count} readings"
+        return f"after {readings_words(plan.end_count)}"
     if plan.end == "button":
         return "by its button" + (", may start again" if plan.restart else "")
     return {"full": "when memory is full", "wrap": "never, the oldest makes room"}[plan.end]
@@ -84,7 +86,8 @@ def manner_texts(plan: Plan) -> list[tuple[str, str]]:
             ("Check reminders", manners.reminders),
         )
     ]
-    events = f"{manners.event_bytes} bytes" if manners.event_bytes else "usual"
+    count = manners.event_bytes // EVENT_BYTES
+    events = counted(count, "event", "events") if count else "usual"
     return [("Display", display), *switches, ("Memory for events", events)]
 
 

@@ -128,6 +128,16 @@ def local_days(start_ms: int, end_ms: int, zone: str) -> Iterator[tuple[date, Sp
         day, begin = following, end
 
 
+def about_text(length_ms: int) -> str:
+    """Return a length of time that is only estimated, without false precision: "55 d", "18 h",
+    "less than 1 h". Whole days from two days on, else whole hours, both rounded down: who relies
+    on it has at least so much."""
+    hours = abs(length_ms) // HOUR_MS
+    if hours < 1:
+        return "less than 1 h"
+    return f"{hours} h" if hours < 48 else f"{hours // 24} d"
+
+
 def duration_text(length_ms: int) -> str:
     """Return a length of time in its two largest units: "11 d 5 h", "35 min", "48 s".
 

@@ -67,13 +67,14 @@ def write_csv(table: CsvTable, path: Path) -> int:
     frame = pl.DataFrame(columns, strict=False)
     text = frame.write_csv(line_terminator="\r\n", null_value="")
     path.write_bytes(text.encode())
-    expected = sum(len(series) for _, _, series in table.channels)
+    expected = len(times), sum(len(series) for _, _, series in table.channels)
     found = count_readings(path)
     if found != expected:
         raise SurroundingsError(
-            f"{path} holds {found} readings after writing, {expected} were sent; write it again."
+            f"{path} holds {found[0]} readings with {found[1]} values after writing, "
+            f"{expected[0]} with {expected[1]} were sent; write it again."
         )
-    return expected
+    return expected[0]
 
 
 def _all_times(table: CsvTable) -> Times:
@@ -121,10 +122,11 @@ def _limit_marks(table: CsvTable, key: str, series: Series) -> NDArray[np.str_]:
     return marks
 
 
-def count_readings(path: Path) -> int:
-    """Return how many readings a CSV of ours holds: value cells that are not empty."""
+def count_readings(path: Path) -> tuple[int, int]:
+    """Return how many readings (rows) and values (cells that are not empty) a CSV of ours holds."""
     with path.open(newline="", encoding="utf-8") as lines:
         rows = csv.reader(lines)
         head = next(rows, [])
         value_columns = range(len(FIXED), len(head), 3)
-        return sum(1 for row in rows for column in value_columns if row[column] != "")
+        filled = [sum(row[column] != "" for column in value_columns) for row in rows]
+        return len(filled), sum(filled)

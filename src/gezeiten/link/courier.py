@@ -127,6 +127,10 @@ class CourierSession:
         """Set its clock."""
         self._session.command(reg.Command.SET_CLOCK, to_ms)
 
+    def set_at_loggers(self, what: reg.AtLoggers) -> None:
+        """Say what it shall do at loggers after collecting."""
+        self._session.command(reg.Command.SET_AT_LOGGERS, what)
+
     def clear(self, record: CourierRecord) -> None:
         """Clear one record; the courier refuses unless its fingerprint is the one we name."""
         head = int.from_bytes(bytes.fromhex(record.sha256 or "00" * 8)[:8], "big", signed=True)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import struct
 import zlib
-from dataclasses import astuple, dataclass
+from dataclasses import astuple, dataclass, replace
 from enum import IntEnum, IntFlag
 from typing import Any
 
@@ -29,7 +29,7 @@ _LIVE = struct.Struct(">fHH16s")
 LIVE_REGISTERS = _LIVE.size // 2
 
 COURIER_ADDRESS = 400
-_COURIER = struct.Struct(">HqIIHHHH")
+_COURIER = struct.Struct(">HqIIHHHHH")
 COURIER_REGISTERS = _COURIER.size // 2
 COURIER_CODE = "LOTSE"
 """Model code of the pocket device that collects records; its map is that of a logger without a
@@ -90,6 +90,7 @@ class Command(IntEnum):
     SELF_CHECK = 7
     CLEAR_RECORD = 8  # couriers only
     OVERVIEW = 9
+    SET_AT_LOGGERS = 10  # couriers only: argument, one of AtLoggers
 
 
 ANY_COUNT = 0xFFFF_FFFF
@@ -231,10 +232,18 @@ def unpack_state(data: bytes) -> LoggerState:
     return state
 
 
+class AtLoggers(IntEnum):
+    """What a courier does at a logger after collecting."""
+
+    FIXED = 0  # it cannot be told
+    LEAVES_RUNNING = 1
+    LAUNCHES_AGAIN = 2
+
+
 @dataclass(frozen=True, slots=True)
 class CourierState:
     """The state registers of a courier. clock_ms: UTC ms by its own clock. main_permille: its main
-    battery; clock_battery_mv: the cell that keeps its clock going."""
+    battery; clock_battery_mv: the cell that keeps its clock going. at_loggers: one of AtLoggers."""
 
     map_version: int
     clock_ms: int
@@ -244,6 +253,7 @@ class CourierState:
     main_mv: int
     clock_battery_mv: int
     last_refusal: int
+    at_loggers: int = AtLoggers.FIXED
 
     def pack(self) -> bytes:
         return _COURIER.pack(*astuple(self))
@@ -256,6 +266,8 @@ def unpack_courier(data: bytes) -> CourierState:
         LoggerAnswerError: another map version.
     """
     state = CourierState(*_COURIER.unpack(data))
+    if state.at_loggers not in set(AtLoggers):
+        state = replace(state, at_loggers=AtLoggers.FIXED)  # a later courier's, unknown here
     if state.map_version != MAP_VERSION:
         raise LoggerAnswerError(
             f"The courier speaks version {state.map_version} of the register map, this Gezeiten "

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.series import Series
 from gezeiten.domain.statistics import DayNumbers, Numbers
@@ -85,8 +87,16 @@ class PointReport:
 
     @property
     def readings(self) -> int:
+        """Instants at which anything was recorded or estimated; each with all its channels."""
+        times = [channel.series.times_utc_ms for channel in self.channels]
+        return len(np.unique(np.concatenate(times))) if times else 0
+
+    @property
+    def values(self) -> int:
+        """Values of all channels."""
         return sum(len(channel.series) for channel in self.channels)
 
     @property
     def estimated(self) -> int:
+        """Values that are estimated."""
         return sum(int(channel.series.estimated.sum()) for channel in self.channels)

@@ -27,6 +27,7 @@ from gezeiten.domain.plan_words import rule_text
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import Numbers
 from gezeiten.domain.timeline import duration_text, from_ms
+from gezeiten.domain.wording import counted, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion, ReportMission
 from gezeiten.report.ink import INK, MUTED, PALE, RULE, fonts
@@ -105,13 +106,16 @@ class _Layout:
     # -- parts ---------------------------------------------------------------------------------
     def _facts(self) -> Table:
         report = self._report
-        measured = report.readings - report.estimated
+        values = counted(report.values - report.estimated, "measured value", "measured values")
         loggers = dict.fromkeys(f"{m.serial} ({m.model})" for m in report.missions)
         rows = [
             ["Stretch", f"{self._time(report.span[0])} to {self._time(report.span[1])}"],
             ["Times", f"local time of the site, {report.zone}"],
             ["Loggers", ", ".join(loggers) or "none"],
-            ["Readings", f"{measured} measured, {report.estimated} estimated"],
+            [
+                "Readings",
+                f"{grouped(report.readings)} with {values}, {grouped(report.estimated)} estimated",
+            ],
             ["Excursions", self._count_settled()],
             ["Made", f"{self._time(report.made_ms)} by {report.made_by}"],
         ]

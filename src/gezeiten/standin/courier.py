@@ -38,6 +38,7 @@ class CourierMemory:
     next_number: int = 1
     main_permille: int = 870
     clock_battery_mv: int = 3010
+    at_loggers: int = reg.AtLoggers.LEAVES_RUNNING
 
 
 class SimCourier:
@@ -85,10 +86,13 @@ class SimCourier:
         return self._bytes[number]
 
     # -- in the field ------------------------------------------------------------------------------
-    def collect(self, address: Address, *, relaunch: bool, stop_after: int | None) -> str:
+    def collect(
+        self, address: Address, *, relaunch: bool | None = None, stop_after: int | None = None
+    ) -> str:
         """Collect all that a logger holds; returns what trouble there was.
 
-        relaunch: begin the same plan anew afterwards. stop_after: taken away after so many bytes.
+        relaunch: begin the same plan anew afterwards; None: as it was told. stop_after: taken
+        away after so many bytes.
         """
         with ModbusTcp(address) as line:
             session = LoggerSession(line)
@@ -111,6 +115,8 @@ class SimCourier:
                 return self._note(facts, held, b"", "too large", "running")
             if stop_after is not None:
                 return self._note(facts, held, content[:stop_after], "half", "running")
+            if relaunch is None:
+                relaunch = self.memory.at_loggers == reg.AtLoggers.LAUNCHES_AGAIN
             left = _relaunched(session, entry) if relaunch else "running"
             return self._note(facts, held, content, "", left)
 
@@ -138,6 +144,7 @@ class SimCourier:
         state = reg.CourierState(
             reg.MAP_VERSION, self.clock_ms(), self.used(), MEMORY_BYTES, memory.main_permille,
             2_400 + memory.main_permille, memory.clock_battery_mv, self.commands.refusal,
+            memory.at_loggers,
         )  # fmt: skip
         return reg.COURIER_ADDRESS, state.pack()
 
@@ -165,6 +172,9 @@ class SimCourier:
             self.memory.basis_true_ms = self.clock.now_ms()
             self.memory.basis_clock_ms = argument
             return reg.Refusal.NONE
+        if command == reg.Command.SET_AT_LOGGERS and argument in (1, 2):
+            self.memory.at_loggers = argument
+            return reg.Refusal.NONE
         if command != reg.Command.CLEAR_RECORD:
             return reg.Refusal.NO_MISSION
         for entry in self.memory.records:
@@ -187,7 +197,7 @@ class SimCourier:
             host, _, port = order["at"].rpartition(":")
             try:
                 trouble = self.collect(
-                    Address(host, int(port)), relaunch=bool(order.get("relaunch")),
+                    Address(host, int(port)), relaunch=order.get("relaunch"),
                     stop_after=order.get("stop_after"),
                 )  # fmt: skip
             except GezeitenError as exc:

@@ -47,23 +47,24 @@ class TimeAxis(pg.AxisItem):
         return ticks
 
     def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
-        shown = []
+        shown, has_date = [], False
         for value in values:
             at = round(value * 1000)
             midnight = from_ms(at, self.zone).time().hour == 0 and spacing >= 3 * 3600
-            if spacing >= 86_400 or midnight:
-                shown.append(date(at, self.zone, "d MMM"))
-            else:
-                shown.append(clock_time(at, self.zone))
+            is_day = spacing >= 86_400 or midnight
+            shown.append(date(at, self.zone, "d MMM") if is_day else clock_time(at, self.zone))
+            has_date |= is_day
+        if shown and not has_date:  # times of day alone would not say of which day
+            shown[0] = f"{date(round(values[0] * 1000), self.zone, 'd MMM')} {shown[0]}"
         return shown
 
 
 class ValueAxis(pg.AxisItem):
     """Numbers in the region's format, always of one width so that lanes align."""
 
-    def __init__(self) -> None:
+    def __init__(self, width: int = 54) -> None:
         super().__init__("left")
-        self.setWidth(54)
+        self.setWidth(width)
 
     def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
         places = max(0, min(4, int(np.ceil(-np.log10(spacing))))) if spacing > 0 else 0

@@ -1,30 +1,37 @@
-"""The command finder (Ctrl+K): type a few letters, Enter does it."""
+"""The finder (Ctrl+K): type a few letters; Enter does a command, or goes to what was named."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from gezeiten.desk.finding import Thing
 from gezeiten.ui.acts import Act
-from gezeiten.ui.i18n import tr
+from gezeiten.ui.i18n import counted, tr
+
+MOST_THINGS = 40
+"""Of things so many are listed; more letters find the others."""
 
 
 class Finder(QDialog):
-    """Lists acts whose titles hold all the typed words."""
+    """Lists acts whose titles hold all the typed words, then things. wanted: go to a Thing."""
+
+    wanted = Signal(object)
 
     def __init__(self, parent: QWidget, acts: list[Act]) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self._acts = acts
+        self._things: list[Thing] = []
         self.entry = QLineEdit()
-        self.entry.setPlaceholderText(tr("What do you want to do?"))
+        self.entry.setPlaceholderText(tr("What do you want to do, or where to go?"))
         self.entry.setAccessibleName(tr("Command finder"))
         self.hits = QListWidget()
         self.hits.setAccessibleName(tr("Matching commands"))
         layout = QVBoxLayout(self)
         layout.addWidget(self.entry)
         layout.addWidget(self.hits)
-        self.setFixedSize(520, 360)
+        self.setFixedSize(620, 400)
         self.entry.textChanged.connect(self._filter)
         self.entry.returnPressed.connect(self.take)
         self.hits.itemActivated.connect(lambda _: self.take())
@@ -40,7 +47,32 @@ class Finder(QDialog):
                 item = QListWidgetItem(f"{act.title}    {act.key}" if act.key else act.title)
                 item.setData(Qt.ItemDataRole.UserRole, act)
                 self.hits.addItem(item)
+        self._list_things(words)
         self.hits.setCurrentRow(0)
+
+    def show_things(self, things: list[Thing]) -> None:
+        """Offer these beside the commands."""
+        self._things = things
+        row = self.hits.currentRow()
+        self._filter(self.entry.text())
+        self.hits.setCurrentRow(row)
+
+    def _list_things(self, words: list[str]) -> None:
+        """What is named; nothing before something is typed."""
+        found = [thing for thing in self._things if words and thing.matches(words)]
+        kinds = {"point": tr("point"), "site": tr("site"), "logger": tr("logger"),
+                 "document": tr("document"), "plan": tr("kept plan")}  # fmt: skip
+        for thing in found[:MOST_THINGS]:
+            more = " · ".join(filter(None, (kinds[thing.kind], thing.more)))
+            item = QListWidgetItem(f"{thing.name}    {more}")
+            item.setToolTip(item.text())
+            item.setData(Qt.ItemDataRole.UserRole, thing)
+            self.hits.addItem(item)
+        rest = len(found) - MOST_THINGS
+        if rest > 0:
+            more = QListWidgetItem(counted(rest, "and %n more", "and %n more"))
+            more.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.hits.addItem(more)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
@@ -55,5 +87,8 @@ class Finder(QDialog):
         """Do the chosen act."""
         item = self.hits.currentItem()
         self.accept()
-        if item is not None:
-            item.data(Qt.ItemDataRole.UserRole).handler()
+        found = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+        if isinstance(found, Act):
+            found.handler()
+        elif found is not None:
+            self.wanted.emit(found)

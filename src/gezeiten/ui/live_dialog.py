@@ -29,12 +29,15 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.errors import GezeitenError
 from gezeiten.link.instrument import open_instrument, sensors_on
 from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
+from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
 from gezeiten.ui.parts import Facts, button, column, label, row, set_role
 from gezeiten.ui.work import Task, mistake
 
 _RAW_LINES = 200
+_AXIS_WIDTH = 84
+"""Room for numbers and, beside them, the name of the quantity."""
 _PREVIEW_S = 6.0
 _DRAWN = 3_600
 
@@ -124,6 +127,7 @@ class LiveDialog(QDialog):
         self._house, self._work = house, work
         self._looking: Task | None = None
         self._profiles: list[Profile] = []
+        self._zones: dict[str, str] = {}
         self.setWindowTitle(tr("Live line"))
         self.resize(980, 640)
         self._build()
@@ -186,7 +190,9 @@ class LiveDialog(QDialog):
         desk = self._house.desk
         self._add_profiles([p for p, _ in known_profiles(desk.archive.folder / "profiles")])
         self.port.addItems([port.path for port in ports_here(desk)])
-        self.point.addItems(["", *(p.full_name for p in points(desk) if not p.retired)])
+        known = [p for p in points(desk) if not p.retired]
+        self._zones = {p.full_name: p.zone for p in known}
+        self.point.addItems(["", *self._zones])
 
     def _add_profiles(self, profiles: list[Profile]) -> None:
         for profile in profiles:
@@ -284,7 +290,7 @@ class LiveDialog(QDialog):
 
     def _heard(self, news: LiveNews) -> None:
         if news.kind == "sample":
-            at = clock_time(news.at_ms, home_zone(), seconds=True)
+            at = clock_time(news.at_ms, self._zone(), seconds=True)
             self.raw.appendPlainText(f"{at}  {news.words}")
             self._show_values(news.values)
         elif news.kind == "reading":
@@ -293,6 +299,10 @@ class LiveDialog(QDialog):
             self._say(words + tr(", each safe on disk."))
         elif news.kind == "away":
             self._complain(news.words)
+
+    def _zone(self) -> str:
+        """The zone of the point that is recorded at; the computer's where that is new."""
+        return self._zones.get(self.point.currentText().strip(), home_zone())
 
     def _show_values(self, values: dict[str, float]) -> None:
         facts = []
@@ -309,7 +319,8 @@ class LiveDialog(QDialog):
         self.plot.setBackground(theme.paper)
         first = None
         for line, (key, drawn) in enumerate(self._work.drawn.items()):
-            lane = self.plot.addPlot(line, 0, axisItems={"bottom": pg.DateAxisItem()})
+            axes = {"bottom": TimeAxis(self._zone()), "left": ValueAxis(_AXIS_WIDTH)}
+            lane = self.plot.addPlot(line, 0, axisItems=axes)
             known = quantity(key)
             lane.setLabel("left", f"{known.symbol}, {known.unit}".strip(", "), color=theme.ink)
             lane.plot([t for t, _ in drawn], [v for _, v in drawn],

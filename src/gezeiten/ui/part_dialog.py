@@ -10,7 +10,6 @@ from gezeiten.desk.parts import MissionExtent
 from gezeiten.domain.coverage import size
 from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning
 from gezeiten.domain.timeline import Span, duration_text
-from gezeiten.link.mission_file import READINGS_PER_BLOCK
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Facts, button, column, label, row
@@ -200,13 +199,10 @@ class PartDialog(QDialog):
 
     def _show_part(self) -> None:
         ranges = self._extent.missing_in(self.bar.span)
-        blocks = self._extent.blocks(ranges)
         count = size(ranges)
         self.facts.show_facts([
-            (tr("Comes"), counted(count, "%n reading", "%n readings")
-             + " · " + counted(blocks, "%n block", "%n blocks")
-             + tr(" of %1 readings").replace("%1", number(READINGS_PER_BLOCK))),
-            (tr("Stays not offloaded"),
+            (tr("Comes"), counted(count, "%n reading", "%n readings")),
+            (tr("Stays to offload"),
              counted(self._extent.left_open(ranges), "%n reading", "%n readings")),
             (tr("Takes about"), self._estimate(self._extent.bytes_of(ranges))),
         ])  # fmt: skip

@@ -34,14 +34,14 @@ from gezeiten.desk.text_files import (
     zones_before,
 )
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, Tie
 from gezeiten.exchange.text_sniff import Known
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.column_ties import ColumnTies
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
+from gezeiten.ui.i18n import counted, home_zone, number, tr
 from gezeiten.ui.parts import button, clear, column, label, row, set_role
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.work import Task
@@ -390,9 +390,7 @@ class TextDialog(QDialog):
         count = min(len(seen.times), _SHOWN_LINES)
         self.read.setRowCount(count)
         for line in range(count):
-            when = iso_utc(int(seen.times[line])) if zone == "UTC" else day_and_time(
-                int(seen.times[line]), zone
-            )  # fmt: skip
+            when = f"{from_ms(int(seen.times[line]), zone):%Y-%m-%d %H:%M:%S}"
             cells = [when]
             for values in seen.values:
                 value = values[line]

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale, to_assess
+from gezeiten.desk.finding import Thing, things
 from gezeiten.desk.handing import past_handovers
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
@@ -34,7 +35,8 @@ from gezeiten.ui.strip import Strip
 from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
 from gezeiten.ui.vault_acts import VaultActs
 
-SAY_MS = 9_000
+SAY_MS, COMPLAIN_MS = 9_000, 60_000
+"""A message goes when it is old; a complaint may be looked for after the work at hand."""
 CLOSE_AGAIN_MS = 100
 
 
@@ -149,13 +151,18 @@ class MainWindow(QMainWindow):
             for i, name in enumerate(self.names)
         ]  # fmt: skip
         listed += [
-            Act("find", tr("Find a command"), "Ctrl+K", self.find_command),
+            Act(
+                "find",
+                tr("Find a command, a point, a logger, a document"),
+                "Ctrl+K",
+                self.find_command,
+            ),
             Act("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
             Act("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
             Act("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
             Act("settings", tr("Settings"), "Ctrl+,", self.show_settings),
             Act("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
-            Act("lives", tr("Loggers and their life"), "Ctrl+Shift+L", self.show_lives),
+            Act("lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()),
             Act("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
         ]
         return listed + self.vault_acts.acts()
@@ -182,17 +189,36 @@ class MainWindow(QMainWindow):
 
         PlacesDialog(self, self.house).open()
 
-    def show_lives(self) -> None:
-        """Open the loggers' lives."""
+    def show_lives(self, serial: str = "") -> None:
+        """Open the loggers' lives, at one of them."""
         from gezeiten.ui.life_dialog import LifeDialog
 
-        LifeDialog(self, self.house, "").open()
+        LifeDialog(self, self.house, serial).open()
 
     def find_command(self) -> None:
         """Open the command finder."""
         finder = Finder(self, self.acts())
+        finder.wanted.connect(self.go_to_thing)
+        desk = self.house.desk
+        self.house.run(lambda _task: things(desk), finder.show_things, latest="things")
         finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())
         finder.show()
+
+    def go_to_thing(self, thing: Thing) -> None:
+        """Show what was found by its name, where it is looked at."""
+        if thing.kind == "point":
+            self.go(places.TRENDS, thing.key)
+        elif thing.kind == "site":
+            self.go(places.TIDEBOARD, thing.key)
+        elif thing.kind == "document":
+            self.go(places.HANDOVER, (thing.point_id, thing.span, thing.key))
+        elif thing.kind == "plan":
+            self.go(places.FIELD_DESK)
+            self.places[places.FIELD_DESK].show_kept_plans(str(thing.key))
+        elif self.places[places.FIELD_DESK].loggers.card(str(thing.key)) is not None:
+            self.go(places.FIELD_DESK, thing.key)
+        else:
+            self.show_lives(str(thing.key))
 
     def go(self, place: int, target: object = None) -> None:
         """Show a place, and in it what another place pointed at."""
@@ -248,7 +274,7 @@ class MainWindow(QMainWindow):
         self.message.setText(text)
         self.message.setToolTip(text)
         if complaint:
-            self._hush.stop()  # a complaint stays until something else is said
+            self._hush.start(COMPLAIN_MS)
         else:
             self._hush.start(SAY_MS)
 

@@ -61,6 +61,7 @@ class LimitLine(QWidget):
         name = quantity(spec.key).name
         self.kind = QuietCombo(f"{name}, {tr('limit')}", ((k, tr(t)) for k, t in _KINDS))
         self.value = line(f"{name}, {tr('value')}", changed, width=64, hint=tr("value"))
+        self.unit_name = label("", "muted")
         self.delay = line(f"{name}, {tr('for longer than')}", changed, width=68, hint=tr("at once"))
         self.delay.setToolTip(tr("For longer than"))
         self.counting = QuietCombo(f"{name}, {tr('counted')}", ((k, tr(t)) for k, t in _COUNTINGS))
@@ -78,14 +79,15 @@ class LimitLine(QWidget):
             box.setMinimumWidth(width)
         narrow(self.window)
         self.window.setMinimumWidth(104)
-        self.hysteresis = line(f"{name}, {tr('hysteresis')}", changed, width=50, hint=tr("hyst"))
+        hint = tr("hysteresis")
+        self.hysteresis = line(f"{name}, {hint}", changed, width=84, hint=hint)
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
         drop = button("×", lambda: remove(self), "link")
         drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
-        drop.setFixedWidth(22)
+        drop.setFixedWidth(34)
         self.setLayout(
-            row(self.kind, self.value, self.delay, self.counting, self.window, self.hysteresis,
-                drop, spacing=5)
+            row(self.kind, self.value, self.unit_name, self.delay, self.counting, self.window,
+                self.hysteresis, drop, spacing=5)
         )  # fmt: skip
         self.layout().setStretch(4, 1)
         self.kind.currentIndexChanged.connect(changed)
@@ -99,6 +101,7 @@ class LimitLine(QWidget):
         has_value = not self.kind.currentData().startswith("absent")
         for widget in (self.value, self.hysteresis, self.counting):
             widget.setEnabled(has_value)
+        self.unit_name.setText(self._unit().name if has_value else "")
 
     def show_rule(self, shown: LimitRule) -> None:
         unit = self._unit()

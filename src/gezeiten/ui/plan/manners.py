@@ -7,8 +7,9 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QSpinBox
 
+from gezeiten.domain.models import EVENT_BYTES
 from gezeiten.domain.plan import Manners, Plan
-from gezeiten.ui.i18n import number, tr
+from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import label, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
 
@@ -73,7 +74,8 @@ class MannersSection(Section):
         self.minutes.setValue(manners.display_min)
         self.events.clear()
         for i, size in enumerate(model.event_choices):
-            words = f"{number(size)} bytes" + (f" ({tr('usual')})" if i == 0 else "")
+            words = counted(size // EVENT_BYTES, "%n event", "%n events")
+            words += f" ({tr('usual')})" if i == 0 else ""
             self.events.addItem(words, 0 if i == 0 else size)
         self.events.choose(manners.event_bytes)
         for key, switch in self.switches.items():

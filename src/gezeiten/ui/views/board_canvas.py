@@ -391,6 +391,15 @@ class BoardCanvas(QWidget):
                 return
             at += by
 
+    def choose_site(self, name: str) -> bool:
+        """Choose the first row of a site; False where it is not on the board."""
+        lines = (i for i, (site, row) in enumerate(self._lines) if row and site.name == name)
+        found = next(lines, -1)
+        if found >= 0:
+            self.current = found
+            self._tell()
+        return found >= 0
+
     def _first_thing(self, row: BoardRow) -> BookedGap | BookedExcursion | str:
         """Where Enter leads: to the first thing to be dealt with, else to the record."""
         to_mend = [booked for booked in row.gaps if booked.state == "open"]

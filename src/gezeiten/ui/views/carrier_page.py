@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
     QHeaderView,
     QProgressBar,
     QTableWidget,
@@ -14,21 +17,31 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.carried import KEPT, NEW, CarriedRecord
-from gezeiten.desk.couriers import CourierCard
+from gezeiten.desk.checks import CLOCK_WORTH_A_LOOK_MS
+from gezeiten.desk.couriers import CourierCard, room_left, why_clock_stays
 from gezeiten.desk.drives import DriveCard
+from gezeiten.domain.timeline import duration_text
+from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
-from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
+from gezeiten.ui.i18n import clock_time, counted, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.theme import LIGHT, Theme
+from gezeiten.ui.views.logger_words import clock_words
 
+AT_LOGGERS_WORDS = {
+    AtLoggers.FIXED: "as it was made to",
+    AtLoggers.LEAVES_RUNNING: "leaves them running",
+    AtLoggers.LAUNCHES_AGAIN: "launches them again",
+}
 _KEY = Qt.ItemDataRole.UserRole
 _SIGNS = {NEW: ("●", "tide"), KEPT: ("✓", "kelp")}
 CarrierCard = CourierCard | DriveCard
 
 
 class CarrierPage(QWidget):
-    """asked: name of an act ("take", "ready", "cancel"). Space ticks a record."""
+    """asked: name of an act ("take", "ready", "cancel"). Space ticks a record. zones: of the sites,
+    by the full names of their points."""
 
     asked = Signal(str)
 
@@ -37,23 +50,38 @@ class CarrierPage(QWidget):
         self.setObjectName("ground")
         self.theme: Theme = LIGHT
         self.card: CarrierCard | None = None
+        self.zones: Mapping[str, str] = {}
         self._ticked: set[str] = set()
         self.title = label("", "big")
         self.facts = Facts(2)
         self.table = _records_table()
         self.table.itemChanged.connect(self._item_changed)
+        self.times_note = label("", "muted")
         self.words = label("", wrap=True)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.hide()
         self.take = button("", lambda: self.asked.emit("take"), "primary")
         self.ready = button("", lambda: self.asked.emit("ready"))
+        self.clear = button(tr("Clear what is kept …"), lambda: self.asked.emit("clear"))
+        self.clock = button(tr("Set its clock"), lambda: self.asked.emit("clock"))
+        self.manner = QCheckBox(tr("launches loggers again after collecting"))
+        self.manner.clicked.connect(lambda _=False: self.asked.emit("manner"))
         self.cancel = button(tr("Stop taking"), lambda: self.asked.emit("cancel"))
         self.cancel.hide()
         card = Card()
-        for part in (self.title, self.facts, self.table, self.words, self.bar):
+        for part in (
+            self.title,
+            self.facts,
+            self.manner,
+            self.table,
+            self.times_note,
+            self.words,
+            self.bar,
+        ):
             card.body.addWidget(part, 1 if part is self.table else 0)
-        card.body.addLayout(row(self.take, self.ready, self.cancel, 1, spacing=6))
+        buttons = (self.take, self.ready, self.clear, self.clock, self.cancel)
+        card.body.addLayout(row(*buttons, 1, spacing=6))
         self.setLayout(column(card))
         self.setFocusProxy(self.table)
 
@@ -68,8 +96,28 @@ class CarrierPage(QWidget):
         self.title.setText(name_of(card))
         self.facts.show_facts(_courier_facts(card) if courier else _drive_facts(card))
         self._fill(card)
-        self.ready.setText(tr("Make ready for the next round") if courier else tr("Let it go"))
+        here = dict.fromkeys(self.zones.get(r.point, home_zone()) for r in card.records)
+        said = tr("Times as they are at the sites: %1").replace("%1", ", ".join(here))
+        self.times_note.setText(said if here else "")
+        self.ready.setText(tr("Make ready …") if courier else tr("Let it go"))
+        self._show_courier(card)
         self._show_buttons()
+
+    def _show_courier(self, card: CarrierCard) -> None:
+        """What can be done with a courier's clock and manner, or with a drive's files."""
+        courier = card if isinstance(card, CourierCard) else None
+        self.clear.setVisible(courier is None)
+        self.clock.setVisible(courier is not None)
+        at_loggers = courier.state.at_loggers if courier else AtLoggers.FIXED
+        self.manner.setVisible(at_loggers != AtLoggers.FIXED)
+        self.manner.setChecked(at_loggers == AtLoggers.LAUNCHES_AGAIN)
+        if courier is not None:
+            why = why_clock_stays(courier)
+            self.clock.setEnabled(not why)
+            self.clock.setToolTip(why)
+            if clock_off_words(courier) and not self.words.text():
+                off = tr("Its clock is off, and dates every launch it makes: ")
+                self.words.setText(off + (why or tr("set it before the next round.")))
 
     def wanted(self) -> set[str]:
         """Return the keys of the ticked records."""
@@ -107,7 +155,7 @@ class CarrierPage(QWidget):
         self.table.blockSignals(True)
         self.table.setRowCount(len(card.records))
         for line, record in enumerate(card.records):
-            for place, (text, color) in enumerate(_cells(record)):
+            for place, (text, color) in enumerate(_cells(record, self.zones)):
                 item = QTableWidgetItem(text)
                 item.setForeground(self.theme.color(color))
                 item.setToolTip(record.words or text)
@@ -201,8 +249,16 @@ def name_of(card: CarrierCard) -> str:
     return tr("Drive %1").replace("%1", card.drive.label)
 
 
-def _cells(record: CarriedRecord) -> list[tuple[str, str]]:
-    zone = home_zone()
+def clock_off_words(card: CarrierCard) -> str:
+    """Return " · clock −12 min" of a courier whose clock is off: it dates every launch it makes."""
+    if not isinstance(card, CourierCard) or abs(card.clock.difference_ms) < CLOCK_WORTH_A_LOOK_MS:
+        return ""
+    off = duration_text(round(card.clock.difference_ms))
+    return " · " + tr("clock %1").replace("%1", off)
+
+
+def _cells(record: CarriedRecord, zones: Mapping[str, str]) -> list[tuple[str, str]]:
+    zone = zones.get(record.point, home_zone())
     sign, color = _SIGNS.get(record.state, ("✕", "ember"))
     state = {
         NEW: counted(record.new_readings, "%n new reading", "%n new readings"),
@@ -227,18 +283,24 @@ def _cells(record: CarriedRecord) -> list[tuple[str, str]]:
 
 
 def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
-    state, off = card.state, card.clock.difference_ms / 1000
-    side = tr("ahead of this computer") if off > 0 else tr("behind this computer")
+    state = card.state
     full = 100 * state.memory_used / max(state.memory_size, 1)
     return [
         (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
-        (tr("Clock"), f"{number(abs(off), 1)} s {side}"),
+        (tr("Clock"), clock_words(card.clock.difference_ms)),
         (tr("Memory"), f"{number(full)} % {tr('used')}"),
         (tr("Main battery"), f"{number(state.main_permille / 10)} % · "
                              f"{number(state.main_mv / 1000, 2)} V"),
         (tr("Battery of its clock"), f"{number(state.clock_battery_mv / 1000, 2)} V"),
+        (tr("Room for full loggers"), _room(card)),
+        (tr("At loggers"), tr(AT_LOGGERS_WORDS[AtLoggers(state.at_loggers)])),
         (tr("Firmware"), card.firmware),
     ]  # fmt: skip
+
+
+def _room(card: CourierCard) -> str:
+    fits = [f"{number(count)} × {model}" for model, count in room_left(card) if count]
+    return ", ".join(fits) or tr("none; make it ready")
 
 
 def _drive_facts(card: DriveCard) -> list[tuple[str, str]]:
@@ -249,5 +311,5 @@ def _drive_facts(card: DriveCard) -> list[tuple[str, str]]:
         (tr("Lies at"), str(card.drive.root)),
         (tr("Device"), card.drive.device or tr("a folder")),
         (tr("Written by the logger itself"), reports),
-        (tr("Looked at"), day_and_time(card.at_ms, home_zone())),
+        (tr("Looked at"), clock_time(card.at_ms, home_zone())),
     ]

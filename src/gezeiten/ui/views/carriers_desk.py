@@ -3,12 +3,26 @@ thread."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
+from collections.abc import Callable
+from typing import Any
 
-from gezeiten.desk.couriers import CourierCard, contact_courier, make_ready, take_from_courier
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtWidgets import QApplication, QButtonGroup, QPushButton, QWidget
+
+from gezeiten.desk.carried import Clearing
+from gezeiten.desk.couriers import (
+    CourierCard,
+    clearing,
+    contact_courier,
+    make_ready,
+    set_at_loggers,
+    set_courier_clock,
+    take_from_courier,
+)
 from gezeiten.desk.drives import (
     DriveCard,
+    clear_drive,
+    clearing_of_drive,
     drives_here,
     look_at_drive,
     release,
@@ -19,11 +33,18 @@ from gezeiten.link.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Address
 from gezeiten.link.transfer import Watch
+from gezeiten.ui.clear_dialog import ClearDialog
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import clear, column
-from gezeiten.ui.views.carrier_page import CarrierCard, CarrierPage, key_of, name_of
+from gezeiten.ui.views.carrier_page import (
+    CarrierCard,
+    CarrierPage,
+    clock_off_words,
+    key_of,
+    name_of,
+)
 from gezeiten.ui.views.logger_page import offload_words
 from gezeiten.ui.work import Task
 
@@ -50,8 +71,9 @@ class CarrierList(QWidget):
         self.buttons = {}
         for card in cards:
             key, new = key_of(card), len(card.new)
-            words = counted(new, "%n new", "%n new") if new else tr("nothing new")
-            line = QPushButton(f"{name_of(card)} · {words}")
+            nothing = tr("nothing new") if card.records else tr("empty")
+            words = counted(new, "%n new", "%n new") if new else nothing
+            line = QPushButton(f"{name_of(card)} · {words}{clock_off_words(card)}")
             line.setCheckable(True)
             line.setAutoDefault(False)
             line.setProperty("role", "row")
@@ -184,7 +206,10 @@ class CarriersDesk(QObject):
 
     # -- acts ------------------------------------------------------------------------------------
     def _asked(self, act: str) -> None:
-        {"take": self.take, "ready": self.make_ready, "cancel": self.cancel}[act]()
+        {
+            "take": self.take, "ready": self.ask_to_make_ready, "cancel": self.cancel,
+            "clear": self.ask_to_clear, "clock": self.set_clock, "manner": self.set_manner,
+        }[act]()  # fmt: skip
 
     def cancel(self) -> None:
         """Stop what runs; what came is kept."""
@@ -246,8 +271,8 @@ class CarriersDesk(QObject):
         self._house.archive_changed.emit()
         self.ended.emit(results)
 
-    def make_ready(self) -> None:
-        """Make a courier ready for its next round, or let a drive go."""
+    def ask_to_make_ready(self) -> None:
+        """Show what making a courier ready clears, and ask once; a drive is let go."""
         card, desk = self.page.card, self._house.desk
         if card is None or self._task is not None:
             return
@@ -255,18 +280,88 @@ class CarriersDesk(QObject):
             self._house.run(lambda _task: release(desk, card.drive), self._say)
             return
 
-        def work(_task: Task) -> list[str]:
-            return make_ready(desk, card)
+        def show(found: Clearing) -> None:
+            after = "" if found.stays else tr("Then its clock is set.")
+            self._ask(card, found, after, lambda: self._make_ready(card))
+
+        self._house.run(lambda _task: clearing(desk, card), show)
+
+    def ask_to_clear(self) -> None:
+        """Show what of a drive is safely kept and can go, and ask once."""
+        card, desk = self.page.card, self._house.desk
+        if not isinstance(card, DriveCard) or self._task is not None:
+            return
+
+        def show(found: Clearing) -> None:
+            self._ask(card, found, "", lambda: self._clear(card))
+
+        self._house.run(lambda _task: clearing_of_drive(desk, card), show)
+
+    def _ask(self, card: CarrierCard, found: Clearing, after: str, act: Callable[[], None]) -> None:
+        dialog = ClearDialog(self.page, name_of(card), found, after)
+        dialog.wanted.connect(act)
+        dialog.open()
+
+    def _make_ready(self, card: CourierCard) -> None:
+        desk = self._house.desk
 
         def ended(stay: list[str]) -> None:
-            self._over(card)
-            self._house.archive_changed.emit()
             if stay:
                 self._say(tr("Not cleared: %1").replace("%1", " ".join(stay)))
             else:
                 self._say(tr("%1 is empty and its clock set.").replace("%1", name_of(card)))
 
-        self._task = self._house.run(work, ended, failed=lambda _: self._over(card))
+        self._change(card, lambda _task: make_ready(desk, card), ended)
+
+    def _clear(self, card: DriveCard) -> None:
+        desk = self._house.desk
+
+        def ended(cleared: Clearing) -> None:
+            words = counted(len(cleared.goes), "%n mission file deleted; it is in the vault.",
+                            "%n mission files deleted; they are in the vault.")  # fmt: skip
+            self._say(words)
+
+        self._change(card, lambda _task: clear_drive(desk, card), ended)
+
+    def set_clock(self) -> None:
+        """Set the clock of the courier in sight without clearing anything."""
+        card, desk = self.page.card, self._house.desk
+        if isinstance(card, CourierCard) and self._task is None:
+            words = tr("The clock of %1 is set.").replace("%1", name_of(card))
+            self._change(
+                card, lambda _task: set_courier_clock(desk, card), lambda _: self._say(words)
+            )
+
+    def set_manner(self) -> None:
+        """Say what the courier in sight does at loggers, as its box shows."""
+        card, desk, again = self.page.card, self._house.desk, self.page.manner.isChecked()
+        if isinstance(card, CourierCard) and self._task is None:
+            words = tr("%1 launches loggers again.") if again else tr("%1 leaves loggers running.")
+            self._change(
+                card,
+                lambda _task: set_at_loggers(desk, card, launch_again=again),
+                lambda _: self._say(words.replace("%1", name_of(card))),
+            )
+
+    def _change(
+        self, card: CarrierCard, work: Callable[[Task], Any], done: Callable[[Any], None]
+    ) -> None:
+        """Change something on a courier or drive, and look at it anew."""
+        there = QApplication.focusWidget()
+
+        def over() -> None:
+            self._over(card)
+            if there is not None and there.isVisible() and self.page.isAncestorOf(there):
+                there.setFocus()
+            else:
+                self.page.table.setFocus()
+
+        def ended(result: Any) -> None:
+            over()
+            self._house.archive_changed.emit()
+            done(result)
+
+        self._task = self._house.run(work, ended, failed=lambda _: over())
 
     def _say(self, words: str) -> None:
         self.page.words.setText(words)

@@ -219,7 +219,7 @@ class FieldDeskPlace(Place):
     ) -> None:
         listed, self._round, starts = known
         self._starts |= starts
-        self._zones = self.group.zones = dict(listed)
+        self._zones = self.group.zones = self.carriers.page.zones = dict(listed)
         self.editor.names.show_points([name for name, _ in listed])
         self.round_strip.show_round(self._round)
         self.loggers.show_round(self.round_strip.words())
@@ -573,8 +573,9 @@ class FieldDeskPlace(Place):
         if step.kind == "launch":
             left = self.editor.countdown()
             self.main.setText(step.words)
-        at = clock_time(self.house.desk.now_ms(), self.zone_of(card), seconds=True)
-        self.right.show_time(at, left)
+        zone = self.zone_of(card)
+        at = clock_time(self.house.desk.now_ms(), zone, seconds=True)
+        self.right.show_time(f"{at} {zone}", left)
 
     def end(self) -> None:
         if self.dialogs.live is not None:
@@ -608,10 +609,12 @@ class FieldDeskPlace(Place):
         if self.card is not None:
             self.shelf.take_before(self.card)
 
-    def show_kept_plans(self) -> None:
-        """Open the kept plans."""
-        if self.card is not None:
-            self.shelf.show_kept(self.card)
+    def show_kept_plans(self, search: str = "") -> None:
+        """Open the kept plans; search: what to look for among them."""
+        if self.card is None:
+            self.house.say(tr("A kept plan is taken for a logger; none is at hand."))
+        else:
+            self.shelf.show_kept(self.card, search)
 
     def show_differences(self) -> None:
         """Show what differs from the last plan here."""

@@ -194,7 +194,7 @@ class HandoverPlace(Place):
         self.folder_button.setEnabled(bool(past))
 
     def show_target(self, target: object) -> None:
-        point_id, span = target
+        point_id, span, *document = target
         at = self.point.findData(point_id)
         if at < 0:
             self._target = target
@@ -204,6 +204,10 @@ class HandoverPlace(Place):
         self.point.setCurrentIndex(at)
         self.point.blockSignals(False)
         self._set_span(span)
+        lines = [i for i, past in enumerate(self._past) if [past.sha256] == document]
+        if lines:
+            self.table.selectRow(lines[0])
+            self.table.scrollToItem(self.table.item(lines[0], 0))
 
     def chosen(self) -> PointPlace | None:
         """Return the chosen point."""
@@ -293,8 +297,8 @@ class HandoverPlace(Place):
     def _written(self, done: HandedOver) -> None:
         self._busy = False
         self.house.archive_changed.emit()
-        words = tr("%1 written and read back: %2 readings").replace("%1", done.path.name)
-        words = words.replace("%2", number(done.readings))
+        words = tr("%1 written and read back:").replace("%1", done.path.name)
+        words += " " + counted(done.readings, "%n reading", "%n readings")
         if done.pages:
             words += ", " + counted(done.pages, "%n page", "%n pages")
         self.house.say(words)

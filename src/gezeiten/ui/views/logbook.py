@@ -91,8 +91,8 @@ class LogbookPlace(Place):
 
     def _judged(self, verdict: Verdict) -> None:
         self.check.setEnabled(True)
-        looked = tr("%1 raw offloads, %2 readings and %3 entries checked: ")
-        for i, value in enumerate((verdict.offloads, verdict.readings, verdict.entries), 1):
+        looked = tr("%1 raw offloads, %2 values and %3 entries checked: ")
+        for i, value in enumerate((verdict.offloads, verdict.values, verdict.entries), 1):
             looked = looked.replace(f"%{i}", number(value))
         good = verdict.is_whole
         set_role(self.verdict, "kelp" if good else "ember")

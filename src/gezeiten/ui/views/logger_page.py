@@ -13,7 +13,7 @@ from gezeiten.desk.offloading import Offloaded
 from gezeiten.desk.overviews import OverviewCame
 from gezeiten.domain.moist_air import dew_point_c
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS, duration_text
+from gezeiten.domain.timeline import DAY_MS, about_text
 from gezeiten.link.registers import (
     END_WORDS,
     SELF_CHECK_GOOD,
@@ -27,7 +27,7 @@ from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, label, row, set_role
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.units import Units
-from gezeiten.ui.views.logger_words import doing
+from gezeiten.ui.views.logger_words import clock_words, doing
 
 LOOK_EVERY_MS = 2_000
 EVENTS_SHOWN = 4
@@ -177,9 +177,7 @@ class LoggerPage(QWidget):
                 words = units.span(one.channel, one.low, one.high)
                 facts.append((tr(quantity(one.channel).name), words))
         if came.clock_difference_ms is not None:
-            off_s = came.clock_difference_ms / 1000
-            side = tr("ahead") if off_s > 0 else tr("behind")
-            facts.append((tr("Clock"), f"{number(abs(off_s), 1)} s {side}"))
+            facts.append((tr("Clock"), clock_words(came.clock_difference_ms)))
         new = counted(came.result.excursions_new, "%n new excursion", "%n new excursions")
         open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
         facts.append((tr("To look at"), f"{new} · {open_gaps}"))
@@ -264,8 +262,9 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
         held = counted(entry.readings - entry.first_held, "%n reading", "%n readings")
         words = f"{entry.name} · {held}"
         if entry.first_ms:
-            since = day_and_time(entry.first_ms + entry.first_held * entry.interval_ms, zone)
-            words += f" · {tr('since')} {since}"
+            at_ms = entry.first_ms + entry.first_held * entry.interval_ms
+            from_when = tr("since %1") if at_ms <= card.state.clock_ms else tr("begins %1")
+            words += " · " + from_when.replace("%1", day_and_time(at_ms, zone))
         facts.append((f"{tr('Mission')} {entry.mission}", f"{words} · {open_words}"))
     if card.readings_damaged:
         facts.append((tr("Damaged on the way"), counted(card.readings_damaged, "%n reading",
@@ -275,16 +274,14 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
 
 def _health(card: LoggerCard, zone: str, life: Life | None) -> list[tuple[str, str]]:
     state = card.state
-    off, unsure = card.clock.difference_ms / 1000, card.clock.uncertainty_ms
     used = 100 * state.memory_used / max(state.memory_size, 1)
-    side = tr("ahead of this computer") if off > 0 else tr("behind this computer")
+    unsure = number(card.clock.uncertainty_ms, 1)
     facts = [
         (tr("Battery"), _battery(card, life)),
-        (tr("Clock"), f"{number(abs(off), 1)} s {side} (± {number(unsure, 1)} ms)"),
+        (tr("Clock"), f"{clock_words(card.clock.difference_ms)} (± {unsure} ms)"),
         (tr("Memory"), f"{number(used)} % {tr('used')}"),
         (tr("Sensors"), _self_check(card)),
         (tr("Calibration due"), _calibration(card, zone)),
-        (tr("Mission number"), number(state.mission_number)),
     ]
     if state.end_reason:
         ended = tr(END_WORDS[EndReason(state.end_reason)])
@@ -305,7 +302,7 @@ def _battery(card: LoggerCard, life: Life | None) -> str:
     words = f"{number(state.battery_permille / 10, 0)} % · {number(state.battery_mv / 1000, 2)} V"
     if life is None:
         return f"{words} · {card.identity.model.battery.name}"
-    days = duration_text(round(life.days) * DAY_MS)
+    days = about_text(round(life.days * DAY_MS))
     return f"{words} · {tr('%1 under this plan').replace('%1', days)} ({life.assumption})"
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.logger_life import PastMission
-from gezeiten.domain.timeline import HOUR_MS
+from gezeiten.domain.timeline import HOUR_MS, duration_text
 from gezeiten.link.registers import Flag, State
-from gezeiten.ui.i18n import clock_time, counted, day_and_time, tr
+from gezeiten.ui.i18n import clock_time, counted, day_and_time, number, tr
 
 _FAR_MS = 20 * HOUR_MS
 """From here on a time of day alone would not say which day."""
@@ -32,6 +32,18 @@ def doing(card: LoggerCard, zone: str) -> str:
         State.STOPPED: tr("stopped"),
         State.BATTERY_EMPTY: tr("battery was empty"),
     }[State(state.state)]
+
+
+def clock_words(difference_ms: float) -> str:
+    """Return how far a clock is off this computer's; less than a twentieth of a second is not."""
+    off_s = difference_ms / 1000
+    if abs(off_s) < 0.05:
+        return tr("agrees with this computer")
+    far = duration_text(round(abs(difference_ms))) if abs(off_s) >= 60 else tr("%1 s").replace(
+        "%1", number(abs(off_s), 1)
+    )  # fmt: skip
+    side = tr("ahead of this computer") if off_s > 0 else tr("behind this computer")
+    return f"{far} {side}"
 
 
 def mission_state(mission: PastMission) -> str:

@@ -59,11 +59,12 @@ class PlanShelf:
         serial, plan = self._before
         self._suit(card, plan, tr("As %1 just before").replace("%1", serial))
 
-    def show_kept(self, card: LoggerCard) -> None:
-        """Open the kept plans."""
+    def show_kept(self, card: LoggerCard, search: str = "") -> None:
+        """Open the kept plans, those of a search."""
         plan, model = self._editor.plan(), card.identity.model.name
         dialog = KeptPlansDialog(self._parent, self._house, plan, model, self._zone(card))
         dialog.taken.connect(lambda kept, name: self._take(card, kept, name))
+        dialog.search.setText(search)
         dialog.open()
 
     def _take(self, card: LoggerCard, kept: Plan, name: str) -> None:

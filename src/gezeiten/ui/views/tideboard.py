@@ -66,6 +66,7 @@ class TideboardPlace(Place):
         super().__init__(house)
         self.canvas = BoardCanvas()
         self._has_practice = False
+        self._wanted_site = ""
         self.canvas.opened.connect(self._open)
         self.canvas.selected.connect(lambda row: self.house.say(row_in_words(row)))
         scroll = QScrollArea()
@@ -151,12 +152,22 @@ class TideboardPlace(Place):
     def refresh(self) -> None:
         self.house.run(lambda _task: board(self.house.desk), self.show_board, latest="board")
 
+    def show_target(self, target: object) -> None:
+        """Choose the first point of a site by the site's name."""
+        self._wanted_site = str(target)
+        self._choose_site()
+
+    def _choose_site(self) -> None:
+        if self._wanted_site and self.canvas.choose_site(self._wanted_site):
+            self._wanted_site = ""
+
     def show_board(self, shown: Board) -> None:
         """Show a board and the visits that follow from it."""
         has_points = any(rows for _, rows in shown.sites)
         self._scroll.setVisible(has_points)
         self.empty.setVisible(not has_points)
         self.canvas.show_board(shown)
+        self._choose_site()
         self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
         self._show_legend()
         clear(self.visits)
