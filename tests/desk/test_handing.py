@@ -39,7 +39,7 @@ def test_the_csv_holds_every_reading_as_polars_reads_it(
     series = record(demo_desk, room.id, "probe_temperature").between(*fortnight)
     column = frame["Store temperature [°C]"].drop_nulls().to_numpy()
     assert np.array_equal(column, series.values)
-    assert done.readings == frame.height * 2
+    assert done.readings == frame.height
     times = [to_ms(datetime.fromisoformat(t)) for t in frame["time_utc"]]
     assert times == series.times_utc_ms.tolist()
     local = [to_ms(datetime.fromisoformat(t)) for t in frame["time_local"]]
@@ -95,7 +95,8 @@ def test_the_pdf_says_what_it_must(
         assert words in text.replace("\n", " "), words
     report = point_report(demo_desk, room, fortnight)
     assert report.fingerprint in text
-    assert f"{report.readings} measured, 0 estimated" in text
+    values = f"{report.values:,} measured values, 0 estimated"
+    assert f"{report.readings:,} with {values}" in text
 
 
 def test_the_daily_table_agrees_with_polars(

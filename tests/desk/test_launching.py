@@ -61,7 +61,7 @@ def test_what_is_not_kept_is_never_erased(lab: Lab) -> None:
     assert logbook_entries(lab.desk)[0].act == "launch failed"
     done = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)  # fetches by itself
     assert done.offloaded is not None
-    assert done.offloaded.readings == before == verify(lab.desk).readings / 2
+    assert done.offloaded.readings == before == verify(lab.desk).values / 2
 
 
 def test_what_waits_or_has_just_begun_is_ended_only_with_a_word(lab: Lab) -> None:
@@ -119,7 +119,7 @@ def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
     verdict = verify(lab.desk)
     assert verdict.is_whole
     assert verdict.offloads == 2
-    assert verdict.readings in (2 * 302, 2 * 303, 2 * 304)
+    assert verdict.values in (2 * 302, 2 * 303, 2 * 304)
 
 
 def test_a_plan_that_does_not_fit_is_refused_before_anything_changes(lab: Lab) -> None:

@@ -83,7 +83,7 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
         assert offload.route == "text file"
         assert lab.desk.archive.vault.get(offload.sha256) == path.read_bytes()
     verdict = verify(lab.desk)
-    assert (verdict.faults, verdict.readings) == ([], 1000)
+    assert (verdict.faults, verdict.values) == ([], 1000)
     assert "500 readings of weather.txt kept" in logbook_entries(lab.desk)[0].sentence
 
 

@@ -219,7 +219,7 @@ def test_practice_loggers_start_are_found_and_are_marked(
         idle(qtbot, window)
         field = window.places[places.FIELD_DESK]
         assert field.middle.currentWidget() is field.nobody
-        field.nobody.practice.click()
+        field.nobody.steps.practice.click()
         idle(qtbot, window)
         assert [c.serial for c in field.loggers.cards()] == sorted(PRACTICE_SERIALS)
         assert all(c.state.practice for c in field.loggers.cards())
@@ -230,7 +230,7 @@ def test_without_practice_none_is_offered(window: MainWindow, qtbot: QtBot) -> N
     window.go(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    assert not hasattr(field.nobody, "practice")
+    assert not hasattr(field.nobody.steps, "practice")
     assert "practice" not in [act.id for act in field.acts()]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import threading
 from pathlib import Path
 from types import TracebackType
@@ -35,6 +37,13 @@ class PracticeFleet:
                 self._fleet = start_fleet(list(PRACTICE_SERIALS), self._folder, cables)
             by_network = [str(one.address) for one in self._fleet if one.cable is None]
             return by_network, [one.cable.path for one in self._fleet if one.cable is not None]
+
+    def demonstrate(self) -> None:
+        """Open the demonstration as a program of its own, in a folder beside the practice's."""
+        folder = self._folder.parent.parent / "gezeiten-demonstration"
+        command = [sys.executable, "-m", "gezeiten", "demo", "--folder", str(folder)]
+        subprocess.Popen(command, start_new_session=True, stdin=subprocess.DEVNULL,
+                         stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
 
     def __enter__(self) -> PracticeFleet:
         return self

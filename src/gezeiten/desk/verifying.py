@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
@@ -144,6 +144,12 @@ def logbook_is_intact(desk: Desk) -> bool:
     """Check the logbook's chain alone."""
     with desk.archive.reading() as session:
         return not logbook.check(session.scalars(select(LogbookRow).order_by(LogbookRow.seq)))
+
+
+def count_entries(desk: Desk) -> int:
+    """Return how many entries the logbook has."""
+    with desk.archive.reading() as session:
+        return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
 
 
 def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[LogbookRow]:

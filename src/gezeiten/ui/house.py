@@ -4,34 +4,43 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.ui.acts import Act
+from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
 from gezeiten.ui.work import Task, Works
+
+if TYPE_CHECKING:
+    from gezeiten.ui.empty import EmptyPlace
 
 TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
 
 
 class Practice(Protocol):
-    """Whoever can start loggers to practise with; returns their addresses and serial ports."""
+    """Whoever can start loggers to practise with (returns their addresses and serial ports), and
+    the demonstration in a window of its own."""
 
     def start(self) -> tuple[list[str], list[str]]: ...
+    def demonstrate(self) -> None: ...
 
 
 class House(QObject):
     """Shared by all places. go: (place, what to show there). said: text, whether a complaint.
 
-    wants: the name of a part of the window ("settings").
+    wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
+    its name; "look ADDRESSES" looks at these too.
     """
 
     go = Signal(int, object)
     said = Signal(str, bool)
     wants = Signal(str)
+    begin = Signal(str)
     archive_changed = Signal()
 
     def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
@@ -71,13 +80,39 @@ class House(QObject):
 
 
 class Place(QWidget):
-    """One of the places. Subclasses load in `refresh` and show in their own methods."""
+    """One of the places. Subclasses load in `refresh` and show in their own methods.
+
+    kind_of_empty: which picture stands here as long as nothing is in the archive, or "".
+    """
+
+    kind_of_empty = ""
 
     def __init__(self, house: House) -> None:
         super().__init__()
         self.setObjectName("ground")
         self.house = house
         self.is_stale = True
+        self.empty_page: EmptyPlace | None = None
+
+    def show_empty(self, *, on: bool) -> None:
+        """Cover the place with a picture of itself while nothing is in the archive."""
+        if not self.kind_of_empty:
+            return
+        if on and self.empty_page is None:
+            from gezeiten.ui.empty import EmptyPlace, empty_words
+
+            way = tr("To the loggers (Ctrl+2)")
+            self.empty_page = EmptyPlace(self, *empty_words(self.kind_of_empty), way)
+            self.empty_page.asked.connect(lambda: self.house.go.emit(FIELD_DESK, None))
+            self.empty_page.set_theme(self.house.theme)
+        if self.empty_page is not None:
+            self.empty_page.setVisible(on)
+            self.empty_page.raise_()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.empty_page is not None:
+            self.empty_page.fit()
 
     def acts(self) -> list[Act]:
         """The acts of this place."""

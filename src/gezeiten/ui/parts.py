@@ -18,8 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from gezeiten.ui.flow import ElidingLabel, GivesWay
 
-class Card(QFrame):
+
+class Card(GivesWay, QFrame):
     """A sheet of paper on the ground, with a heading and something small to its right."""
 
     def __init__(self, title: str = "", aside: QWidget | str | None = None) -> None:
@@ -41,7 +43,7 @@ class Card(QFrame):
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     """Return a label of a role that the theme knows: head, muted, big, ember, brass, kelp."""
-    made = QLabel(text)
+    made = QLabel(text) if wrap else ElidingLabel(text)
     made.setTextFormat(Qt.TextFormat.PlainText)
     made.setWordWrap(wrap)
     if role:

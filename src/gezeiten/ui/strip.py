@@ -5,12 +5,15 @@ from __future__ import annotations
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
+    QFont,
+    QFontMetrics,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
@@ -29,9 +32,10 @@ class PlaceTab(QWidget):
         self._name, self._theme = name, theme
         self._line, self._urgent, self._current = "", False, False
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._key = key
         self.setToolTip(f"{name} ({key})")
         self.setAccessibleName(name)
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def set_theme(self, theme: Theme) -> None:
@@ -42,6 +46,7 @@ class PlaceTab(QWidget):
         """Show what is open here; urgent lines are bold and in ember."""
         self._line, self._urgent = text, urgent
         self.setAccessibleDescription(text)
+        self.setToolTip("\n".join(filter(None, (f"{self._name} ({self._key})", text))))
         self.updateGeometry()
         self.update()
 
@@ -55,6 +60,12 @@ class PlaceTab(QWidget):
             metrics.horizontalAdvance(self._name + "mm"), metrics.horizontalAdvance(self._line)
         )
         return QSize(max(92, wide + 8), 58)
+
+    def minimumSizeHint(self) -> QSize:
+        """The name is always whole; what is open gives way, the tip says it."""
+        bold = QFont(self.font())
+        bold.setBold(True)
+        return QSize(QFontMetrics(bold).horizontalAdvance(self._name) + 10, 58)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -70,7 +81,8 @@ class PlaceTab(QWidget):
         font.setPixelSize(round(font.pixelSize() * 0.88))
         painter.setFont(font)
         painter.setPen(t.color("ember" if self._urgent else "muted"))
-        painter.drawText(4, middle + 13, self._line)
+        room, elide = self.width() - 8, Qt.TextElideMode.ElideRight
+        painter.drawText(4, middle + 13, painter.fontMetrics().elidedText(self._line, elide, room))
         if self._current:
             self._paint_wave(painter)
         if self.hasFocus():
@@ -144,7 +156,8 @@ class Strip(QWidget):
         layout.setContentsMargins(16, 0, 16, 0)
         layout.setSpacing(8)
         layout.addWidget(self._mark)
-        layout.addWidget(label("Gezeiten", "big"))
+        self._brand = label("Gezeiten", "big")
+        layout.addWidget(self._brand)
         layout.addStretch(1)
         for i, tab in enumerate(self.tabs):
             layout.addWidget(tab)
@@ -152,6 +165,11 @@ class Strip(QWidget):
         layout.addStretch(1)
         layout.addWidget(self.theme_button)
         layout.addWidget(self.person)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        wants = sum(tab.sizeHint().width() for tab in self.tabs) + 16 * len(self.tabs)
+        self._brand.setVisible(event.size().width() > wants + 260)
 
     def sizeHint(self) -> QSize:
         return QSize(972, max(58, self.fontMetrics().height() * 3 + 10))

@@ -105,6 +105,10 @@ def draw_signs(theme: Theme, folder: Path) -> None:
         picture.save(str(folder / f"{name}-{theme.name}.png"))
 
 
+TARGET_PX = {"light": 32, "dark": 32, "sun": 44}
+"""The least height of what is pressed: cold hands, and gloves outdoors."""
+
+
 def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     """Return the style of all standard widgets; signs: the folder of `draw_signs`."""
     t = theme
@@ -112,6 +116,7 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     small, head = round(px * 0.9), round(px * 1.05)
     tick, arrow = (signs / f"{name}-{t.name}.png" for name in ("tick", "arrow"))
     pad = 6 if t.name != "sun" else 9
+    target = TARGET_PX[t.name]
     return f"""
     QWidget {{ color: {t.ink}; font-family: "{base_font(percent).family()}"; font-size: {px}px; }}
     QMainWindow, QWidget#ground {{ background: {t.ground}; }}
@@ -128,17 +133,18 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QLabel[role="brass"] {{ color: {t.brass}; font-weight: 600; }}
     QLabel[role="kelp"] {{ color: {t.kelp}; }}
     QPushButton {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 6px;
-        padding: {pad}px 12px; font-weight: 600; }}
+        padding: {pad}px 12px; font-weight: 600; min-height: {target - 2 * pad - 2}px; }}
     QPushButton:hover {{ border-color: {t.tide}; }}
     QPushButton:focus {{ border: 2px solid {t.tide}; padding: {pad - 1}px 11px; }}
     QPushButton:checked {{ background: {t.tide_pale}; border-color: {t.tide}; }}
     QPushButton:disabled {{ color: {t.muted}; border-style: dashed; }}
     QPushButton[role="primary"] {{ background: {t.tide}; color: {t.on_tide};
-        border: 2px solid {t.tide}; padding: {pad + 3}px 18px; }}
+        border: 2px solid {t.tide}; padding: {pad + 3}px 16px; }}
     QPushButton[role="primary"]:focus {{ border: 2px solid {t.ink}; }}
     QPushButton[role="primary"]:disabled {{ background: {t.ground}; color: {t.muted};
         border: 2px dashed {t.line}; }}
     QPushButton[role="link"] {{ border: none; background: transparent; padding: 2px 5px;
+        min-height: {target - 4}px;
         font-weight: 400; text-align: left; color: {t.muted}; }}
     QPushButton[role="link"]:checked {{ color: {t.tide}; font-weight: 700; }}
     QPushButton[role="link"]:hover {{ color: {t.tide}; }}
@@ -146,7 +152,7 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QPushButton[role="row"] {{ text-align: left; font-weight: 400; }}
     QLineEdit, QComboBox, QPlainTextEdit, QDateTimeEdit, QDateEdit,
         QSpinBox {{ background: {t.paper}; border: 1px solid {t.line};
-        border-radius: 6px; padding: {pad - 1}px 8px;
+        border-radius: 6px; padding: {pad - 1}px 8px; min-height: {target - 2 * pad}px;
         selection-background-color: {t.tide}; selection-color: {t.on_tide}; }}
     QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QDateTimeEdit:focus,
         QDateEdit:focus,
@@ -178,7 +184,8 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QProgressBar {{ background: {t.line}; border: none; border-radius: 3px; max-height: 7px; }}
     QProgressBar::chunk {{ background: {t.tide}; border-radius: 3px; }}
     QToolTip {{ background: {t.ink}; color: {t.paper}; border: none; padding: 4px; }}
-    QCheckBox, QRadioButton {{ spacing: 6px; background: transparent; }}
+    QCheckBox, QRadioButton {{ spacing: 6px; background: transparent;
+        min-height: {target}px; }}
     QCheckBox::indicator, QRadioButton::indicator {{ width: 15px; height: 15px;
         border: 1.5px solid {t.muted}; background: {t.paper}; }}
     QCheckBox::indicator {{ border-radius: 3px; }}

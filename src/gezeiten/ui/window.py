@@ -22,7 +22,7 @@ from gezeiten.desk.handing import past_handovers
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
 from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import logbook_is_intact
+from gezeiten.desk.verifying import count_entries, logbook_is_intact
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.finder import Finder
@@ -48,6 +48,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(tr("Gezeiten"))
         self._signs = QTemporaryDir()
         self._is_closing = False
+        self._counted: dict[str, int] | None = None
         self._shortcuts: list[tuple[int, QShortcut]] = []
         self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
@@ -101,10 +102,27 @@ class MainWindow(QMainWindow):
         self.following.told.connect(
             lambda _: self.places[places.FIELD_DESK].at_hand.show_followed(self.following.words())
         )
-        self.house.wants.connect(lambda what: {"settings": self.show_settings}[what]())
+        self.house.wants.connect(self._want)
+        self.house.begin.connect(self._begin)
         self.places.built.connect(self._place_built)
         self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
         self._bind(self._own_acts())
+
+    def _want(self, what: str) -> None:
+        {"settings": self.show_settings, "person": self._person_changed}[what]()
+
+    def _begin(self, what: str) -> None:
+        """Take a way on from the first start."""
+        field = self.places[places.FIELD_DESK]
+        name, _, typed = what.partition(" ")
+        {
+            "look": lambda: field.look_at(typed), "text": field.dialogs.choose_text,
+            "folder": field.dialogs.choose_folder, "practice": field.dialogs.practice,
+            "demonstration": field.dialogs.demonstrate,
+        }[name]()  # fmt: skip
+
+    def _person_changed(self) -> None:
+        self.strip.person.setText(self.house.desk.person)
 
     def _bind(self, acts: list[Act]) -> None:
         for act in acts:
@@ -118,6 +136,7 @@ class MainWindow(QMainWindow):
 
     def _place_built(self, place: Place) -> None:
         place.set_theme(self.house.theme)
+        self._show_empty([place])
         self._bind(place.acts())
 
     def _start(self) -> None:
@@ -267,6 +286,8 @@ class MainWindow(QMainWindow):
         self.strip.set_theme(theme)
         for place in self.places.here():
             place.set_theme(theme)
+            if place.empty_page is not None:
+                place.empty_page.set_theme(theme)
 
     # -- messages and counts -------------------------------------------------------------------
     def _say(self, text: str, complaint: bool) -> None:
@@ -293,14 +314,29 @@ class MainWindow(QMainWindow):
     def _show_counts(self, counts: dict[str, int]) -> None:
         tabs = self.strip.tabs
         gaps, events = counts["gaps"], counts["events"]
-        tabs[places.MEND].set_line(counted(gaps, "%n gap", "%n gaps"), gaps > 0)
-        tabs[places.TRENDS].set_line(counted(counts["points"], "%n point", "%n points"), False)
-        tabs[places.EXCURSIONS].set_line(
-            counted(events, "%n to assess", "%n to assess"), events > 0
-        )
-        tabs[places.HANDOVER].set_line(counted(counts["handed"], "%n kept", "%n kept"), False)
+        self._counted = counts
+        self._show_empty(self.places.here())
+        if not counts["points"]:  # counts of nothing wait until there is something
+            for place in (places.MEND, places.TRENDS, places.EXCURSIONS, places.HANDOVER):
+                tabs[place].set_line("", False)
+        else:
+            tabs[places.MEND].set_line(counted(gaps, "%n gap", "%n gaps"), gaps > 0)
+            tabs[places.TRENDS].set_line(counted(counts["points"], "%n point", "%n points"), False)
+            tabs[places.EXCURSIONS].set_line(
+                counted(events, "%n to assess", "%n to assess"), events > 0
+            )
+            tabs[places.HANDOVER].set_line(counted(counts["handed"], "%n kept", "%n kept"), False)
         intact = bool(counts["intact"])
-        tabs[places.LOGBOOK].set_line(tr("intact") if intact else tr("broken"), not intact)
+        said = tr("intact") if intact else tr("broken")
+        tabs[places.LOGBOOK].set_line(said if counts["entries"] else "", not intact)
+
+    def _show_empty(self, shown: list[Place]) -> None:
+        """Cover what has nothing to show yet."""
+        if self._counted is None:
+            return
+        for place in shown:
+            key = "entries" if place.kind_of_empty == "logbook" else "points"
+            place.show_empty(on=not self._counted[key])
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Close when nothing runs any more; until then say so, and stop what can be stopped."""
@@ -329,4 +365,5 @@ def _counts(desk: Desk) -> dict[str, int]:
         "events": to_assess(desk),
         "handed": len(past_handovers(desk)),
         "intact": int(logbook_is_intact(desk)),
+        "entries": count_entries(desk),
     }

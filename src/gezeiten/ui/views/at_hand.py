@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 from gezeiten.desk.cables import PortNews, ports_here
 from gezeiten.link.line import CablePort
 from gezeiten.ui.field_work import FieldWork
+from gezeiten.ui.flow import FlowLayout, GivesWay
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import button, column, label, row
@@ -20,7 +21,7 @@ from gezeiten.ui.work import Task
 PORTS_EVERY_MS = 1000
 
 
-class AtHand(QWidget):
+class AtHand(GivesWay, QWidget):
     """looking: whether it is being looked for loggers. Ports are watched while this is in sight."""
 
     looking = Signal(bool)
@@ -45,12 +46,12 @@ class AtHand(QWidget):
             column(row(label(tr("At hand"), "head"), 1, self.again), self.round_strip,
                    row(self.ticked, 1, self.tick_all), self.loggers, carriers, self.followed,
                    self.ports,
-                   row(button(tr("Text file …"), lambda: self.asked.emit("text"), "link"),
-                       self.live,
-                       button(tr("Folder …"), lambda: self.asked.emit("folder"), "link"), 1,
-                       spacing=4), spacing=5)
+                   FlowLayout(button(tr("Text file …"), lambda: self.asked.emit("text"), "link"),
+                              self.live,
+                              button(tr("Folder …"), lambda: self.asked.emit("folder"), "link"),
+                              spacing=4), spacing=5)
         )  # fmt: skip
-        self.setFixedWidth(286)
+        self.give_way(286, 230)
         work.port_told.connect(self._port_told)
         self._every = QTimer(self)
         self._every.setInterval(PORTS_EVERY_MS)

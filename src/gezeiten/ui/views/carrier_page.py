@@ -23,8 +23,9 @@ from gezeiten.desk.drives import DriveCard
 from gezeiten.domain.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
+from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import clock_time, counted, day_and_time, home_zone, number, tr
-from gezeiten.ui.parts import Card, Facts, button, column, label, row
+from gezeiten.ui.parts import Card, Facts, button, column, label
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.theme import LIGHT, Theme
 from gezeiten.ui.views.logger_words import clock_words
@@ -81,7 +82,7 @@ class CarrierPage(QWidget):
         ):
             card.body.addWidget(part, 1 if part is self.table else 0)
         buttons = (self.take, self.ready, self.clear, self.clock, self.cancel)
-        card.body.addLayout(row(*buttons, 1, spacing=6))
+        card.body.addLayout(FlowLayout(*buttons))
         self.setLayout(column(card))
         self.setFocusProxy(self.table)
 

@@ -35,6 +35,7 @@ from gezeiten.link.line import Address
 from gezeiten.link.transfer import Watch
 from gezeiten.ui.clear_dialog import ClearDialog
 from gezeiten.ui.field_work import FieldWork
+from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import clear, column
@@ -73,7 +74,7 @@ class CarrierList(QWidget):
             key, new = key_of(card), len(card.new)
             nothing = tr("nothing new") if card.records else tr("empty")
             words = counted(new, "%n new", "%n new") if new else nothing
-            line = QPushButton(f"{name_of(card)} · {words}{clock_off_words(card)}")
+            line = ElidingButton(f"{name_of(card)} · {words}{clock_off_words(card)}")
             line.setCheckable(True)
             line.setAutoDefault(False)
             line.setProperty("role", "row")

@@ -16,6 +16,7 @@ from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row
@@ -40,6 +41,8 @@ class _Detail:
 class ExcursionsPlace(Place):
     """Lists, shows and settles excursions."""
 
+    kind_of_empty = "excursions"
+
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._all: list[BookedExcursion] = []
@@ -59,7 +62,7 @@ class ExcursionsPlace(Place):
             row(label(tr("By site"), "head"), 1, self.open_only, self.everything, spacing=2)
         )
         left.body.addWidget(self.list, 1)
-        left.setFixedWidth(308)
+        left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
         self.picture = Card(" ")
         self.picture.body.addWidget(self.chart, 1)
@@ -97,11 +100,13 @@ class ExcursionsPlace(Place):
         card.body.addStretch(1)
         self.under = label("", "muted", wrap=True)
         self.settle_button = button(tr("Settle this excursion"), self.settle, "primary")
-        self.reopen_button = button(tr("Take the assessment back"), self.reopen)
+        self.reopen_button = ElidingButton(tr("Take the assessment back"))
+        self.reopen_button.setAutoDefault(False)
+        self.reopen_button.clicked.connect(lambda _=False: self.reopen())
         card.body.addWidget(self.under)
         card.body.addWidget(self.settle_button)
         card.body.addWidget(self.reopen_button)
-        card.setFixedWidth(262)
+        card.give_way(262, 220)
         return card
 
     def acts(self) -> list[Act]:

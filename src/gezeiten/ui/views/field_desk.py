@@ -6,6 +6,7 @@ Shows what `FieldWork` finds and does; with two and more loggers ticked it works
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
@@ -23,6 +24,7 @@ from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning
+from gezeiten.errors import InputError
 from gezeiten.link.line import CablePort
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
@@ -157,6 +159,7 @@ class FieldDeskPlace(Place):
             self.nobody,
         ):
             page.asked.connect(self._asked)
+        self.nobody.look.connect(self.look_at)
         self.work.seen.connect(self._show_card)
         self.work.looked.connect(self._looked)
         self.work.busy_changed.connect(self._busy_changed)
@@ -176,7 +179,7 @@ class FieldDeskPlace(Place):
             "practice": self.dialogs.practice, "tick": self.tick_all,
             "text": self.dialogs.choose_text, "folder": self.dialogs.choose_folder,
             "live": self.dialogs.live_line, "gone": self._someone_left,
-            "erase": self.dialogs.erase,
+            "erase": self.dialogs.erase, "demonstration": self.dialogs.demonstrate,
         }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
@@ -231,6 +234,20 @@ class FieldDeskPlace(Place):
         else:
             self._looked(set())
 
+    def look_at(self, addresses: str) -> None:
+        """Look at addresses too that were typed just now; they are remembered."""
+        desk = self.house.desk
+        known = desk.settings.addresses
+        if addresses and addresses not in known:
+            listed = ", ".join(filter(None, (known, addresses)))
+            try:
+                desk.addresses_of(listed)
+            except InputError as exc:
+                self.house.said.emit(str(exc), True)
+                return
+            desk.change_settings(replace(desk.settings, addresses=listed))
+        self.look()
+
     def look(self) -> None:
         """Ask every address who is there; cards appear as they answer."""
         if self.work.is_looking:
@@ -241,7 +258,8 @@ class FieldDeskPlace(Place):
         self.at_hand.show_looking(on=True)
 
     def _addresses(self) -> str:
-        return ", ".join([self.house.desk.settings.addresses, *self.house.desk.practice_addresses])
+        desk = self.house.desk
+        return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
 
     def _show_card(self, seen: Seen) -> None:
         card = seen.card

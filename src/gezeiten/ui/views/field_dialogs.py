@@ -93,6 +93,13 @@ class FieldDialogs:
         self._house.say(tr("Starting practice loggers ..."))
         self._house.run(lambda _task: practice.start(), started)
 
+    def demonstrate(self) -> None:
+        """Open the demonstration in a window of its own."""
+        if self._house.practice is not None:
+            self._house.practice.demonstrate()
+            words = tr("The demonstration is being built; its window opens in a minute or two.")
+            self._house.say(words)
+
     # -- the chosen logger ---------------------------------------------------------------------
     def part(self) -> None:
         """Let a part of the chosen logger's mission, or an overview, be chosen and take that."""

@@ -48,6 +48,8 @@ class _Known:
 class HandoverPlace(Place):
     """Writes CSV and PDF of a point over a stretch and lists what left the house."""
 
+    kind_of_empty = "handover"
+
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._points: list[PointPlace] = []
@@ -77,7 +79,7 @@ class HandoverPlace(Place):
         left.body.addWidget(self.pdf)
         left.body.addWidget(self.csv)
         left.body.addWidget(self.elsewhere)
-        left.setFixedWidth(330)
+        left.give_way(330, 280)
         self.count = label("", "muted")
         right = Card(tr("Handed over before"), self.count)
         self.empty = label(tr("Nothing was handed over yet."), "muted")

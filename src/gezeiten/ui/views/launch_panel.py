@@ -5,12 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
+from gezeiten.ui.flow import GivesWay
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import Card, button, column, label
 from gezeiten.ui.views.check_list import CheckList
 
 
-class LaunchPanel(QWidget):
+class LaunchPanel(GivesWay, QWidget):
     """pressed: the large button was pressed. It always says what it will do next.
     offload_pressed: offload without launching."""
 
@@ -33,7 +34,7 @@ class LaunchPanel(QWidget):
             act.body.addWidget(part)
         self.setLayout(column(checks, act))
         self.layout().setStretch(0, 1)
-        self.setFixedWidth(262)
+        self.give_way(262, 216)
 
     def show_step(self, text: str, after: str) -> None:
         """Say what the button does, and what follows."""

@@ -17,6 +17,8 @@ from gezeiten.ui.parts import Card, button, column, label, row, set_role
 class LogbookPlace(Place):
     """A table of entries, latest first, and the verdict on the whole archive."""
 
+    kind_of_empty = "logbook"
+
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.filter = QLineEdit()

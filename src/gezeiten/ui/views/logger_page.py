@@ -23,8 +23,9 @@ from gezeiten.link.registers import (
     SensorStatus,
 )
 from gezeiten.link.transfer import Progress
+from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
-from gezeiten.ui.parts import Card, Facts, button, label, row, set_role
+from gezeiten.ui.parts import Card, Facts, button, label, set_role
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.units import Units
 from gezeiten.ui.views.logger_words import clock_words, doing
@@ -118,7 +119,7 @@ class LoggerPage(QWidget):
         for part in parts:
             card.body.addWidget(part)
         card.body.addStretch(1)
-        card.body.addLayout(row(*buttons, 1, spacing=6))
+        card.body.addLayout(FlowLayout(*buttons))
         return card
 
     # -- present values --------------------------------------------------------------------------

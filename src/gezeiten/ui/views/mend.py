@@ -64,6 +64,8 @@ class _Detail:
 class MendPlace(Place):
     """Makes a record whole: fill or leave open, each undone again."""
 
+    kind_of_empty = "mend"
+
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._detail: _Detail | None = None
@@ -74,7 +76,7 @@ class MendPlace(Place):
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
-        left.setFixedWidth(256)
+        left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart, 1)
@@ -133,7 +135,7 @@ class MendPlace(Place):
         card.body.addWidget(rule())
         words = tr("Every step can be undone. What was offloaded never changes.")
         card.body.addWidget(label(words, "muted", wrap=True))
-        card.setFixedWidth(230)
+        card.give_way(230, 180)
         return card
 
     def acts(self) -> list[Act]:

@@ -10,8 +10,9 @@ from gezeiten.desk.launching import Launched
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan_words import end_text, rule_text
 from gezeiten.domain.quantities import quantity
+from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import day_and_time, number, tr
-from gezeiten.ui.parts import Card, Facts, button, row
+from gezeiten.ui.parts import Card, Facts, button
 from gezeiten.ui.views.logger_words import doing
 
 
@@ -31,16 +32,8 @@ class MissionPage(Card):
         self.label_button = button(tr("Write its label"), lambda: self.asked.emit("label"))
         self.erase_button = button(tr("Erase its memory …"), lambda: self.asked.emit("erase"))
         self.body.addWidget(self.mission)
-        self.body.addLayout(
-            row(
-                self.again_button,
-                self.label_button,
-                self.stop_button,
-                self.erase_button,
-                1,
-                spacing=8,
-            )
-        )
+        buttons = (self.again_button, self.label_button, self.stop_button, self.erase_button)
+        self.body.addLayout(FlowLayout(*buttons, spacing=8))
         self.body.addStretch(1)
 
     def show_card(self, card: LoggerCard, zone: str, launched: Launched | None) -> None:

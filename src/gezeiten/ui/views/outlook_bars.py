@@ -32,7 +32,7 @@ class OutlookBars(QWidget):
         return QSize(400, round((self.fontMetrics().height() + 9) * lines))
 
     def minimumSizeHint(self) -> QSize:
-        return self.sizeHint()
+        return QSize(260, self.sizeHint().height())
 
     def show_outlook(
         self,

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.outlook import Outlook
+from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import Card, button, column, label, row
 from gezeiten.ui.plan.editor import PlanEditor
@@ -43,7 +44,8 @@ class PlanPage(QWidget):
             self._link(tr("Keep this one"), "keep"),
             self._link(tr("What differs?"), "differs"),
         ]
-        plan.body.addLayout(row(self.origin, 1, *links, spacing=4))
+        plan.body.addWidget(self.origin)
+        plan.body.addLayout(FlowLayout(*links, spacing=4))
         scroll = QScrollArea()
         scroll.setWidget(editor)
         scroll.setWidgetResizable(True)

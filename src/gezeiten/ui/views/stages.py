@@ -31,7 +31,7 @@ class StageBar(QWidget):
         return QSize(500, self.fontMetrics().height() * 2 + 20)
 
     def minimumSizeHint(self) -> QSize:
-        return self.sizeHint()
+        return QSize(260, self.sizeHint().height())
 
     def set_theme(self, theme: Theme) -> None:
         self.theme = theme

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
 from PySide6.QtWidgets import (
+    QApplication,
     QDateTimeEdit,
     QDialog,
     QHBoxLayout,
@@ -24,6 +27,7 @@ from gezeiten.ui.i18n import counted, day, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, set_role
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.board_canvas import BoardCanvas, legend_items, row_in_words
+from gezeiten.ui.views.first_steps import FirstSteps
 
 VISITS_SHOWN = 4
 NEEDS_SHOWN = 3
@@ -77,11 +81,10 @@ class TideboardPlace(Place):
         self.setFocusProxy(self.canvas)
         self._scroll = scroll
         self.canvas.selected.connect(lambda _: self._follow())
-        self.empty = label(
-            tr("No point yet. Offload or launch a logger on the Field desk (Ctrl+2)."),
-            "muted",
-        )
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty = FirstSteps(can_practise=house.practice is not None)
+        self.empty.named.connect(self._named)
+        self.empty.look.connect(lambda typed: self._asked(f"look {typed}"))
+        self.empty.asked.connect(self._asked)
         self.visits = QHBoxLayout()
         self.visits.setSpacing(10)
         self.legend = QLabel()
@@ -92,7 +95,8 @@ class TideboardPlace(Place):
         self.visits.setContentsMargins(16, 8, 16, 4)
         foot = QHBoxLayout()
         foot.setContentsMargins(16, 2, 16, 6)
-        foot.addWidget(self.legend, 1)
+        foot.addWidget(self.legend, 100)
+        foot.addStretch(1)
         foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
         foot.addWidget(button(tr("Prepare visit"), self.prepare_visit, "link"))
         whole = QVBoxLayout(self)
@@ -152,6 +156,27 @@ class TideboardPlace(Place):
     def refresh(self) -> None:
         self.house.run(lambda _task: board(self.house.desk), self.show_board, latest="board")
 
+    def _begin_first_steps(self) -> None:
+        if not self.empty.name.text():
+            self.empty.name.setText(self.house.desk.person)
+            self.empty.name.selectAll()
+        there = QApplication.focusWidget()
+        if there is None or not self.empty.isAncestorOf(there):
+            self.setFocus()
+
+    # -- the first start ---------------------------------------------------------------------------
+    def _named(self, person: str) -> None:
+        desk = self.house.desk
+        if person and person != desk.person:
+            desk.change_settings(replace(desk.settings, person=person))
+            self.house.wants.emit("person")
+
+    def _asked(self, what: str) -> None:
+        """A way on that begins at the loggers: go there and take it."""
+        if what != "demonstration":
+            self.house.go.emit(places.FIELD_DESK, None)
+        self.house.begin.emit(what)
+
     def show_target(self, target: object) -> None:
         """Choose the first point of a site by the site's name."""
         self._wanted_site = str(target)
@@ -166,6 +191,10 @@ class TideboardPlace(Place):
         has_points = any(rows for _, rows in shown.sites)
         self._scroll.setVisible(has_points)
         self.empty.setVisible(not has_points)
+        self.legend.setVisible(has_points)  # of nothing there is nothing to explain
+        self.setFocusProxy(self.canvas if has_points else self.empty)
+        if not has_points:
+            self._begin_first_steps()
         self.canvas.show_board(shown)
         self._choose_site()
         self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
@@ -177,7 +206,7 @@ class TideboardPlace(Place):
         if hasattr(window, "strip"):
             count = len(shown.visits)
             urgent = any(visit.is_urgent for visit in shown.visits)
-            words = counted(count, "%n visit due", "%n visits due")
+            words = counted(count, "%n visit due", "%n visits due") if has_points else ""
             window.strip.tabs[places.TIDEBOARD].set_line(words, urgent)
 
     def _visit_card(self, visit: Visit) -> Card:

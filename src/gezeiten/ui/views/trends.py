@@ -41,6 +41,8 @@ _Column: TypeAlias = tuple[Lane, Trace, Numbers]
 class TrendsPlace(Place):
     """Chooses points at the left, shows their lanes, and the figures of a marked stretch."""
 
+    kind_of_empty = "trends"
+
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._whole: Span | None = None
@@ -58,7 +60,7 @@ class TrendsPlace(Place):
         self.tree.itemChanged.connect(lambda *_: self._load())
         left = Card(tr("Points"))
         left.body.addWidget(self.tree, 1)
-        left.setFixedWidth(260)
+        left.give_way(260, 180)
         self.chart = LaneChart(house.theme, tr("Trends"))
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
@@ -85,7 +87,7 @@ class TrendsPlace(Place):
         self.marked.body.addWidget(scroll, 1)
         self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
         self.marked.body.addWidget(self.hand_over)
-        self.marked.setFixedWidth(290)
+        self.marked.give_way(290, 230)
         line = row(left, self.picture, self.marked, margins=14)
         line.setStretch(1, 1)
         self.setLayout(line)

@@ -1,0 +1,180 @@
+"""What gives way when room is scarce: rows that break, text that ends in an ellipsis with a tip."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QLabel, QLayout, QLayoutItem, QPushButton, QSizePolicy, QWidget
+
+_LEAST_PX = 24
+
+
+class GivesWay:
+    """For a widget at the side: as wide as wanted where there is room, narrower where not."""
+
+    _wide = 0
+
+    def give_way(self, wide: int, least: int) -> None:
+        """Be `wide` where there is room, `least` at least."""
+        self._wide = wide
+        self.setMinimumWidth(least)
+        self.setMaximumWidth(wide)
+
+    def sizeHint(self) -> QSize:
+        size = super().sizeHint()
+        return QSize(self._wide or size.width(), size.height())
+
+    def minimumSizeHint(self) -> QSize:
+        size = super().minimumSizeHint()
+        return QSize(self.minimumWidth() if self._wide else size.width(), size.height())
+
+
+class FlowLayout(QLayout):
+    """Widgets side by side; those that do not fit go on in the next line."""
+
+    def __init__(self, *widgets: QWidget, spacing: int = 6) -> None:
+        super().__init__()
+        self._items: list[QLayoutItem] = []
+        self.setContentsMargins(0, 0, 0, 0)
+        self.setSpacing(spacing)
+        for widget in widgets:
+            self.addWidget(widget)
+
+    def addItem(self, item: QLayoutItem) -> None:
+        self._items.append(item)
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def expandingDirections(self) -> Qt.Orientation:
+        return Qt.Orientation(0)
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._arrange(QRect(0, 0, width, 0), move=False)
+
+    def setGeometry(self, area: QRect) -> None:
+        super().setGeometry(area)
+        self._arrange(area, move=True)
+
+    def sizeHint(self) -> QSize:
+        shown = [item.sizeHint() for item in self._items if not item.isEmpty()]
+        gaps = self.spacing() * max(len(shown) - 1, 0)
+        width = sum(size.width() for size in shown) + gaps
+        return QSize(width, max((size.height() for size in shown), default=0))
+
+    def minimumSize(self) -> QSize:
+        shown = [item.minimumSize() for item in self._items if not item.isEmpty()]
+        return QSize(
+            max((size.width() for size in shown), default=0),
+            max((size.height() for size in shown), default=0),
+        )
+
+    def _arrange(self, area: QRect, *, move: bool) -> int:
+        x, y, height = area.left(), area.top(), 0
+        for item in self._items:
+            if item.isEmpty():
+                continue
+            size = item.sizeHint()
+            if x > area.left() and x + size.width() > area.right() + 1:
+                x, y, height = area.left(), y + height + self.spacing(), 0
+            if move:
+                width = min(size.width(), area.width())
+                item.setGeometry(QRect(QPoint(x, y), QSize(width, size.height())))
+            x += size.width() + self.spacing()
+            height = max(height, size.height())
+        return y + height - area.top()
+
+
+class ElidingLabel(QLabel):
+    """One line of text that ends in an ellipsis where it is cut, and then shows itself as a tip.
+
+    Every line of a text with line breaks is cut by itself.
+    """
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self._own_tip = ""
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def setToolTip(self, text: str) -> None:
+        self._own_tip = text
+        super().setToolTip(text)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self._tell()
+
+    def minimumSizeHint(self) -> QSize:
+        size = super().minimumSizeHint()
+        return QSize(min(size.width(), _LEAST_PX), size.height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._tell()
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether some line has less room than it needs."""
+        metrics, room = self.fontMetrics(), self.contentsRect().width()
+        return any(metrics.horizontalAdvance(line) > room for line in self.text().split("\n"))
+
+    def _tell(self) -> None:
+        super().setToolTip(self._own_tip or (self.text() if self.is_cut else ""))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not self.is_cut:
+            super().paintEvent(event)
+            return
+        painter, area = QPainter(self), self.contentsRect()
+        painter.setPen(self.palette().windowText().color())
+        shown = "\n".join(
+            self.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, area.width())
+            for line in self.text().split("\n")
+        )
+        painter.drawText(area, self.alignment(), shown)
+
+
+class ElidingButton(QPushButton):
+    """A button that gives way: its text ends in an ellipsis, and then shows itself as a tip."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self._whole = text
+        self.setMinimumWidth(_LEAST_PX)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def setText(self, text: str) -> None:
+        self._whole = text
+        self.setAccessibleName(text)
+        self._fit()
+
+    def sizeHint(self) -> QSize:
+        shown = self.text()
+        if shown == self._whole:
+            return super().sizeHint()
+        size, metrics = super().sizeHint(), self.fontMetrics()
+        more = metrics.horizontalAdvance(self._whole) - metrics.horizontalAdvance(shown)
+        return QSize(size.width() + more, size.height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        frame = super().sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text())
+        room = max(self.width() - frame, 0)
+        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
+        if not self.isVisible() and room == 0:
+            shown = self._whole
+        if shown != self.text():
+            super().setText(shown)
+        self.setToolTip(self._whole if shown != self._whole else "")

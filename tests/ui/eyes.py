@@ -1,0 +1,133 @@
+"""What eyes and hands would complain about in a window: text cut off without a way to read it,
+targets too small to hit, text too pale, the window too large for its screen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, Qt
+from PySide6.QtGui import QColor, QImage
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QCheckBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QRadioButton,
+    QScrollArea,
+    QWidget,
+)
+
+LEAST_TARGET_PX = {"light": 32, "dark": 32, "sun": 44}
+LEAST_CONTRAST = 4.5
+
+
+def shown_text(widget: QWidget) -> str:
+    if isinstance(widget, QAbstractButton | QLabel):
+        return widget.text().replace("&", "")
+    return ""
+
+
+def is_in_sight(widget: QWidget) -> bool:
+    return widget.isVisible() and not widget.visibleRegion().isEmpty()
+
+
+def cut_text(top: QWidget) -> list[str]:
+    """Return the texts of labels and buttons that have less room than they need, and no tip."""
+    found = []
+    for widget in [*top.findChildren(QLabel), *top.findChildren(QAbstractButton)]:
+        text = shown_text(widget)
+        if not text or not is_in_sight(widget) or widget.toolTip():
+            continue
+        if isinstance(widget, QLabel) and widget.textFormat() == Qt.TextFormat.RichText:
+            continue
+        if isinstance(widget, QLabel) and widget.wordWrap():
+            needs = widget.heightForWidth(widget.width()) > widget.height() + 1
+        else:
+            metrics = widget.fontMetrics()
+            widest = max(metrics.horizontalAdvance(line) for line in text.split("\n"))
+            needs = widest > widget.width() + 1
+        if needs:
+            found.append(f"{type(widget).__name__} “{text[:50]}” {widget.size().toTuple()}")
+    return found
+
+
+def small_targets(top: QWidget, theme: str) -> list[str]:
+    """Return what can be pressed and is lower than a finger wants."""
+    least = LEAST_TARGET_PX[theme]
+    kinds = (QPushButton, QCheckBox, QRadioButton, QComboBox, QLineEdit)
+    found = []
+    for kind in kinds:
+        for widget in top.findChildren(kind):
+            inside = isinstance(widget.parent(), QComboBox) or "spinbox" in widget.objectName()
+            if is_in_sight(widget) and not inside and widget.height() < least:
+                name = shown_text(widget) or widget.accessibleName()
+                found.append(f"{type(widget).__name__} “{name[:40]}” {widget.height()} px")
+    return found
+
+
+def beyond_edge(top: QWidget) -> list[str]:
+    """Return what reaches over the right or lower edge of the window without a way to scroll."""
+    whole = top.rect()
+    found = []
+    for widget in top.findChildren(QWidget):
+        if not widget.isVisible() or not shown_text(widget):
+            continue
+        if any(isinstance(p, QScrollArea) for p in _parents(widget)):
+            continue
+        area = QRect(widget.mapTo(top, widget.rect().topLeft()), widget.size())
+        if area.right() > whole.right() + 1 or area.bottom() > whole.bottom() + 1:
+            found.append(f"{type(widget).__name__} “{shown_text(widget)[:40]}” at {area.getRect()}")
+    return found
+
+
+def _parents(widget: QWidget) -> list[QWidget]:
+    found = []
+    parent = widget.parentWidget()
+    while parent is not None:
+        found.append(parent)
+        parent = parent.parentWidget()
+    return found
+
+
+def luminance(color: QColor) -> float:
+    """Relative luminance of a colour. Source: WCAG 2.2, "relative luminance"."""
+    parts = [
+        part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4
+        for part in (color.redF(), color.greenF(), color.blueF())
+    ]
+    return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+
+def contrast(one: QColor, other: QColor) -> float:
+    """Contrast ratio of two colours, 1 to 21. Source: WCAG 2.2, "contrast ratio"."""
+    low, high = sorted((luminance(one), luminance(other)))
+    return (high + 0.05) / (low + 0.05)
+
+
+def pale_text(top: QWidget) -> list[str]:
+    """Return labels and buttons whose darkest and lightest pixel are too alike to be read."""
+    picture: QImage = top.grab().toImage()
+    found = []
+    for widget in [*top.findChildren(QLabel), *top.findChildren(QPushButton)]:
+        text = shown_text(widget).strip()
+        if len(text) < 3 or not widget.isVisible() or not widget.isEnabled():
+            continue
+        if widget.visibleRegion().boundingRect().size() != widget.size():
+            continue  # partly scrolled away: its letters may be those out of sight
+        area = QRect(widget.mapTo(top, widget.rect().topLeft()), widget.size())
+        best = _strongest(picture, area.intersected(picture.rect()).adjusted(3, 3, -3, -3))
+        if best < LEAST_CONTRAST - 0.3:  # anti-aliased strokes may not reach their full colour
+            found.append(f"{type(widget).__name__} “{text[:40]}” {best:.1f}")
+    return found
+
+
+def _strongest(picture: QImage, area: QRect) -> float:
+    if area.width() < 4 or area.height() < 4:
+        return 21.0
+    step_x, step_y = max(area.width() // 120, 1), 1
+    shades = [
+        luminance(picture.pixelColor(x, y))
+        for y in range(area.top(), area.bottom(), step_y)
+        for x in range(area.left(), area.right(), step_x)
+    ]
+    return (max(shades) + 0.05) / (min(shades) + 0.05)
