@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -20,10 +21,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog
 
 from gezeiten.cli.demo import open_demo
+from gezeiten.cli.practice import PracticeFleet
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
 from gezeiten.ui import house as places
-from gezeiten.ui.tour import settle_down, take_pictures
+from gezeiten.ui.tour import close_down, settle_down, take_pictures
 from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.window import MainWindow
 
@@ -84,7 +86,7 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         live_line(field, out, work)
         overview(window, field, out)
     finally:
-        window.close()
+        close_down(window)
         desk.close()
 
 
@@ -110,7 +112,8 @@ def overview(window: MainWindow, field: FieldDeskPlace, out: Path) -> None:
 
 def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
     """A practice instrument, recorded for some seconds."""
-    port = work / "ttyUSB7"
+    os.chdir(work)  # so that the picture shows a port, no path of this machine
+    port = Path("ttyUSB7")
     command = [sys.executable, "-m", "gezeiten", "standin", "instrument", "lines", "--cable",
                str(port), "--every", "0.4"]  # fmt: skip
     mast = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
@@ -132,9 +135,23 @@ def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
         mast.communicate()
 
 
+def first_start(out: Path) -> None:
+    """An archive with nothing in it."""
+    with tempfile.TemporaryDirectory() as folder:
+        desk = Desk(Path(folder))
+        desk.change_settings(replace(desk.settings, person="JA"))
+        window = MainWindow(desk, PracticeFleet(Path(folder) / "practice"))
+        window.resize(1280, 800)
+        window.show()
+        settle_down(window)
+        window.grab().save(str(out / "0-first-start.png"))
+        close_down(window)
+        desk.close()
+
+
 def main() -> None:
     demo = open_demo(Path(sys.argv[1]).absolute(), print)
-    out = Path(sys.argv[2])
+    out = Path(sys.argv[2]).absolute()
     out.mkdir(parents=True, exist_ok=True)
     try:
         for theme in ("sun", "dark"):
@@ -142,6 +159,7 @@ def main() -> None:
                 picture.replace(picture.with_stem(f"{picture.stem}-{theme}"))
         for picture in take_pictures(demo.folder / "archive", out, "light"):
             print(picture)
+        first_start(out)
         with tempfile.TemporaryDirectory() as work:
             routes(demo.folder / "archive", out, Path(work))
     finally:

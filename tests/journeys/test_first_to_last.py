@@ -69,7 +69,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     assert "143" in field.main.text() or "144" in field.main.text()
     assert field.main.text().startswith("Offload 14")
     assert "and launch again\nfirst reading " in field.main.text()
-    assert field.right.only.text().startswith("Only offload 14")
+    assert field.right.only.isVisible()
 
     # nothing is launched while anything on it cannot be fetched
     lab.standin.order("fault", vanish_after_bytes=1_500)

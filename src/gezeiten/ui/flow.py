@@ -2,11 +2,28 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt
+from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QLabel, QLayout, QLayoutItem, QPushButton, QSizePolicy, QWidget
 
 _LEAST_PX = 24
+_SPARE_PX = 14
+"""A style may draw text wider than it is measured; rather an ellipsis too early than a cut."""
+
+
+def broken(text: str, metrics: QFontMetrics, room: int) -> str:
+    """Return a text with line breaks between words so that every line fits; a word is never cut."""
+    lines = []
+    for whole in text.split("\n"):
+        line = ""
+        for word in whole.split(" "):
+            longer = f"{line} {word}" if line else word
+            if line and metrics.horizontalAdvance(longer) > room:
+                lines.append(line)
+                longer = word
+            line = longer
+        lines.append(line)
+    return "\n".join(lines)
 
 
 class GivesWay:
@@ -103,7 +120,7 @@ class ElidingLabel(QLabel):
     def __init__(self, text: str) -> None:
         super().__init__(text)
         self._own_tip = ""
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
 
     def setToolTip(self, text: str) -> None:
         self._own_tip = text
@@ -169,9 +186,14 @@ class ElidingButton(QPushButton):
         super().resizeEvent(event)
         self._fit()
 
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._fit()
+
     def _fit(self) -> None:
         frame = super().sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text())
-        room = max(self.width() - frame, 0)
+        room = max(self.width() - frame - _SPARE_PX, 0)
         shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
         if not self.isVisible() and room == 0:
             shown = self._whole

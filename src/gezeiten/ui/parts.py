@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -129,6 +130,9 @@ def _fill(layout: QVBoxLayout | QHBoxLayout, parts: tuple[QWidget | QLayout | in
             layout.addLayout(part)
 
 
+_NAME_SHARE = 0.46
+
+
 class Facts(QWidget):
     """Name and value pairs, one under the other, divided by thin lines."""
 
@@ -139,17 +143,31 @@ class Facts(QWidget):
         self._grid.setHorizontalSpacing(14)
         self._grid.setVerticalSpacing(4)
         self._columns = columns
+        self._names: list[QLabel] = []
 
     def show_facts(self, facts: list[tuple[str, str]]) -> None:
         """Show these pairs in place of the ones before."""
         clear(self._grid)
+        self._names = []
         per_column = -(-len(facts) // self._columns)
         for i, (name, value) in enumerate(facts):
             column_index, row_index = divmod(i, max(per_column, 1))
             shown = label(value, wrap=True)
             shown.setStyleSheet("font-weight: 600;")
-            self._grid.addWidget(label(name, "muted"), row_index * 2, column_index * 3)
+            called = label(name, "muted")
+            self._names.append(called)
+            self._grid.addWidget(called, row_index * 2, column_index * 3)
             self._grid.addWidget(shown, row_index * 2, column_index * 3 + 1)
             self._grid.addWidget(rule(), row_index * 2 + 1, column_index * 3, 1, 2)
         for column_index in range(self._columns):
             self._grid.setColumnStretch(column_index * 3 + 1, 1)
+        self._share_room()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._share_room()
+
+    def _share_room(self) -> None:
+        """What a fact is called gives way to what it says."""
+        for called in self._names:
+            called.setMaximumWidth(max(round(_NAME_SHARE * self.width() / self._columns), 40))

@@ -42,7 +42,7 @@ from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.column_ties import ColumnTies
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, home_zone, number, tr
-from gezeiten.ui.parts import button, clear, column, label, row, set_role
+from gezeiten.ui.parts import button, clear, column, label, row, scrolled, set_role
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.work import Task
 
@@ -65,7 +65,7 @@ class TextDialog(QDialog):
         self._zones_before: dict[str, str] = {}
         self._zone_accepted = ""
         self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
-        self.resize(1120, 720)
+        self.resize(1000, 680)
         self._build()
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -149,9 +149,12 @@ class TextDialog(QDialog):
         )  # fmt: skip
         right = QWidget()
         right.setFixedWidth(400)
+        fields_ = QWidget()
+        fields_.setLayout(column(self.doubts, self._grid, label(tr("Columns"), "head"),
+                                 self.columns, 1, spacing=8))  # fmt: skip
         right.setLayout(
-            column(self.doubts, self._grid, label(tr("Columns"), "head"), self.columns, 1,
-                   self.words, self.bar, row(self.take, self.close_button, 1), spacing=8)
+            column(scrolled(fields_), self.words, self.bar,
+                   row(self.take, self.close_button, 1), spacing=8)
         )  # fmt: skip
         self.setLayout(row(left, right, margins=14))
         self.layout().setStretch(0, 1)

@@ -34,6 +34,14 @@ def settle_down(window: MainWindow) -> None:
                 loop.exec()
 
 
+def close_down(window: MainWindow) -> None:
+    """Close the window, and wait until what runs in it has ended."""
+    window.close()
+    deadline = QDeadlineTimer(PATIENCE_MS)
+    while window.isVisible() and not deadline.hasExpired():
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
+
+
 def _without_offscreen_chatter(_kind: QtMsgType, _context: object, message: str) -> None:
     """The virtual screen says of every window that it cannot hint at sizes; the rest is passed."""
     if "propagateSizeHints" not in message:
@@ -67,7 +75,7 @@ def take_pictures(
                 shown.close()
             yield path
     finally:
-        window.close()
+        close_down(window)
         desk.close()
 
 
@@ -133,5 +141,4 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         ("10-round", show_round),
         ("11-places", window.show_places),
         ("12-kept-plans", show_kept_plans),
-        ("13-settings", window.show_settings),
     ]

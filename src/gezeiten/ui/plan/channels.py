@@ -74,13 +74,13 @@ class LimitLine(QWidget):
         for named, _ in NAMED_WINDOWS:
             choices += [named, f"outside {named}"]
         self.window.addItems([tr(choice) for choice in choices])
-        for box, width in ((self.kind, 136), (self.counting, 116)):
+        for box, width in ((self.kind, 120), (self.counting, 100)):
             narrow(box)
             box.setMinimumWidth(width)
         narrow(self.window)
         self.window.setMinimumWidth(104)
         hint = tr("hysteresis")
-        self.hysteresis = line(f"{name}, {hint}", changed, width=84, hint=hint)
+        self.hysteresis = line(f"{name}, {hint}", changed, width=78, hint=hint)
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
         drop = button("×", lambda: remove(self), "link")
         drop.setAccessibleName(f"{name}, {tr('take this limit out')}")

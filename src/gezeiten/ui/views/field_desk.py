@@ -590,7 +590,7 @@ class FieldDeskPlace(Place):
         step, left = self._step(), ""
         if step.kind == "launch":
             left = self.editor.countdown()
-            self.main.setText(step.words)
+            self.right.show_step(step.words, step.after)
         zone = self.zone_of(card)
         at = clock_time(self.house.desk.now_ms(), zone, seconds=True)
         self.right.show_time(f"{at} {zone}", left)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QTableWidget,
     QTableWidgetItem,
+    QWidget,
 )
 
 from gezeiten.desk.context import Desk
@@ -32,7 +33,7 @@ from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
-from gezeiten.ui.parts import Card, Facts, button, label, row
+from gezeiten.ui.parts import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.views.page_view import PageView
 
 USUAL_DAYS = 14
@@ -66,16 +67,13 @@ class HandoverPlace(Place):
         self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
         self.elsewhere = button(tr("Write a copy elsewhere"), self._write_elsewhere)
         left = Card(tr("What to hand over"))
-        for name, field in (
-            (tr("Point"), self.point),
-            (tr("From"), self.since),
-            (tr("Until"), self.until),
-        ):
-            left.body.addWidget(label(name, "muted"))
-            left.body.addWidget(field)
-        left.body.addWidget(label(tr("It holds"), "head"))
-        left.body.addWidget(self.contents)
-        left.body.addStretch(1)
+        chosen = QWidget()  # scrolls where text is large and the screen small
+        chosen.setLayout(
+            column(label(tr("Point"), "muted"), self.point, label(tr("From"), "muted"), self.since,
+                   label(tr("Until"), "muted"), self.until, label(tr("It holds"), "head"),
+                   self.contents, 1, spacing=6)
+        )  # fmt: skip
+        left.body.addWidget(scrolled(chosen), 1)
         left.body.addWidget(self.pdf)
         left.body.addWidget(self.csv)
         left.body.addWidget(self.elsewhere)

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QEvent, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.ui.flow import GivesWay
-from gezeiten.ui.i18n import counted, tr
+from gezeiten.ui.flow import GivesWay, broken
+from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import Card, button, column, label
 from gezeiten.ui.views.check_list import CheckList
+
+_FRAME_PX = 44
+"""What the large button's frame takes of its width."""
 
 
 class LaunchPanel(GivesWay, QWidget):
@@ -29,17 +33,19 @@ class LaunchPanel(GivesWay, QWidget):
         self.main.setAccessibleName(tr("Next step"))
         self.after = label("", "muted", wrap=True)
         self.erasing = label("", wrap=True)
-        self.only = button("", self.offload_pressed.emit)
+        self.only = button(tr("Only offload (F6)"), self.offload_pressed.emit)
         for part in (self.time, self.erasing, self.main, self.after, self.only):
             act.body.addWidget(part)
         self.setLayout(column(checks, act))
         self.layout().setStretch(0, 1)
+        self._step_text = ""
         self.give_way(262, 216)
 
     def show_step(self, text: str, after: str) -> None:
         """Say what the button does, and what follows."""
-        self.main.setText(text)
+        self._step_text = text
         self.after.setText(after)
+        self._make_room()
 
     def show_time(self, now: str, countdown: str) -> None:
         """Show the site's time, and how long it is until the first reading ("" when unknown)."""
@@ -49,9 +55,27 @@ class LaunchPanel(GivesWay, QWidget):
     def show_erasing(self, sentence: str) -> None:
         """Say beside the button what it does to the memory ("" where it launches nothing)."""
         self.erasing.setText(sentence)
+        self._make_room()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._make_room()
+
+    def _make_room(self) -> None:
+        """What a launch does to the memory is never cut: the checks above give way, they scroll."""
+        room = self.erasing.width()
+        if room <= _FRAME_PX:
+            return  # not laid out yet
+        self.erasing.setMinimumHeight(max(self.erasing.heightForWidth(room), 0))
+        text = broken(self._step_text, self.main.fontMetrics(), room - _FRAME_PX)
+        if text != self.main.text():
+            self.main.setText(text)
 
     def show_offload_only(self, readings: int) -> None:
         """Offer to offload so many readings without launching; none, nothing is offered."""
-        words = counted(readings, "Only offload %n reading (F6)", "Only offload %n readings (F6)")
-        self.only.setText(words)
         self.only.setVisible(bool(readings))

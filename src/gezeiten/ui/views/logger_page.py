@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, QWidget
 
 from gezeiten.desk.arrival import Arrival
@@ -32,6 +33,8 @@ from gezeiten.ui.views.logger_words import clock_words, doing
 
 LOOK_EVERY_MS = 2_000
 EVENTS_SHOWN = 4
+_LEAST_EM = 22
+"""A card narrower than so many letters is not read but spelled."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,14 +97,28 @@ class LoggerPage(QWidget):
             ),
             self._card(tr("Reads now"), [self.live, self.live_note], [self.watch]),
         )  # fmt: skip
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(10)
-        for i, card in enumerate(cards):
-            grid.addWidget(card, i // 2, i % 2)
-            grid.setColumnStretch(i % 2, 1)
-            grid.setRowStretch(i // 2, 1)
+        self._cards, self._columns = cards, 0
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setSpacing(10)
+        self._arrange(2)
         self.end_transfer()
+
+    def _arrange(self, columns: int) -> None:
+        """Put the cards side by side, or one below the other where room is scarce."""
+        if columns == self._columns:
+            return
+        self._columns = columns
+        for i, card in enumerate(self._cards):
+            self._grid.removeWidget(card)
+            self._grid.addWidget(card, i // columns, i % columns)
+        for i in range(2):
+            self._grid.setColumnStretch(i, int(i < columns))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        least = _LEAST_EM * self.fontMetrics().horizontalAdvance("m")
+        self._arrange(2 if event.size().width() >= 2 * least else 1)
 
     def _build_transfer(self) -> None:
         self.transfer = QProgressBar()

@@ -111,6 +111,7 @@ class MendPlace(Place):
                 grid.addWidget(cell, 2 * i + 1, j + 1)
             grid.addWidget(rule(), 2 * i + 2, 0, 1, 4)
         grid.setColumnStretch(1, 1)
+        grid.setColumnMinimumWidth(1, 150)
         card.body.addLayout(grid)
         self.fill_button = button(tr("Fill"), self.fill, "primary")
         self.reason = QLineEdit()

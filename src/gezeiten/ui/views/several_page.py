@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.several import LoggerResult, Prepared
 from gezeiten.domain.intervals import interval_text
+from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import clock_time, counted, tr
 from gezeiten.ui.parts import Card, button, column, label, row
 from gezeiten.ui.theme import LIGHT, Theme
@@ -51,7 +52,7 @@ class SeveralPage(QWidget):
         self.table.setShowGrid(False)
         self.table.setWordWrap(True)
         head = self.table.horizontalHeader()
-        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         head.setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self.lost = label("", "muted", wrap=True)
@@ -59,7 +60,7 @@ class SeveralPage(QWidget):
         self.labels.setEnabled(False)
         untick = button(tr("Take all ticks off"), lambda: self.asked.emit("untick"), "link")
         card = Card(tr("Several loggers"), untick)
-        card.body.addLayout(row(self.as_it_was, self.common, 1, spacing=16))
+        card.body.addLayout(FlowLayout(self.as_it_was, self.common, spacing=16))
         card.body.addWidget(self.table, 1)
         self._lost_title = label(tr("What cannot be applied"), "head")
         card.body.addWidget(self._lost_title)
@@ -76,6 +77,7 @@ class SeveralPage(QWidget):
         serials = {one.card.serial for one in prepared}
         self._results = {s: r for s, r in self._results.items() if s in serials}
         self._fill()
+        self.table.resizeColumnsToContents()  # not with every result: columns would jump
         lost = [f"{one.card.serial}: {sentence}" for one in prepared for sentence in one.lost]
         self._lost_title.setVisible(bool(lost))
         self.lost.setVisible(bool(lost))

@@ -10,6 +10,7 @@ from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
 
 _SIGNS = {"passed": "✓", "look": "!", "blocking": "✕", "note": ""}
+_EDGE = 7
 _COLORS = {"passed": "kelp", "look": "brass", "blocking": "ember", "note": "line"}
 
 
@@ -40,9 +41,9 @@ class StageBar(QWidget):
     def set_state(self, stage: int, state: str, words: str) -> None:
         """Show a stage as passed, look, blocking or note, with a word."""
         self._states[stage] = (state, words)
-        self.setAccessibleDescription(
-            "; ".join(f"{n}: {w}" for n, (_, w) in zip(self.names, self._states, strict=True))
-        )
+        said = [f"{n}: {w}" for n, (_, w) in zip(self.names, self._states, strict=True)]
+        self.setAccessibleDescription("; ".join(said))
+        self.setToolTip("\n".join(said))
         self.update()
 
     def choose(self, stage: int) -> None:
@@ -73,20 +74,23 @@ class StageBar(QWidget):
             bold.setBold(True)
             painter.setFont(bold)
             painter.setPen(t.color("ink"))
-            title = f"{i + 1} {name}"
-            painter.drawText(QRectF(area.left() + 10, 5, width, line + 2), title)
-            advance = painter.fontMetrics().horizontalAdvance(title + " ")
+            room = width - _EDGE - 4 - (18 if state != "note" else 0)
+            title, bold_metrics = f"{i + 1} {name}", painter.fontMetrics()
+            if bold_metrics.horizontalAdvance(title) > room:
+                title = bold_metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(room))
+            painter.drawText(QRectF(area.left() + _EDGE, 5, width, line + 2), title)
+            advance = bold_metrics.horizontalAdvance(title + " ")
             if state != "note":
                 painter.setPen(t.color(_COLORS[state]))
-                sign = QRectF(area.left() + 10 + advance, 5, 24, line + 2)
+                sign = QRectF(area.left() + _EDGE + advance, 5, 24, line + 2)
                 painter.drawText(sign, _SIGNS[state])
             small = QFont(self.font())
             small.setPixelSize(round(small.pixelSize() * 0.88))
             painter.setFont(small)
             painter.setPen(t.color("muted"))
-            room = width - 14
+            room = width - _EDGE - 4
             shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room))
-            painter.drawText(QRectF(area.left() + 10, line + 8, room, line + 2), shown)
+            painter.drawText(QRectF(area.left() + _EDGE, line + 8, room, line + 2), shown)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(t.color("tide"), 2))

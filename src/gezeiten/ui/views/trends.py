@@ -48,6 +48,8 @@ class TrendsPlace(Place):
         self._whole: Span | None = None
         self._lanes: list[Lane] = []
         self._keep_view: Span | None = None
+        self._is_loading = False
+        self._wanted_days: int | None = None
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
         self.tree.setRootIsDecorated(False)
@@ -221,9 +223,17 @@ class TrendsPlace(Place):
         chosen, desk = self.points(), self.house.desk
         if self._lanes and self._keep_view is None and chosen:
             self._keep_view = self.chart.view()
-        self.house.run(lambda _task: lanes_of(desk, chosen), self._show_lanes, latest="lanes")
+        self._is_loading = True
+        self.house.run(
+            lambda _task: lanes_of(desk, chosen), self._show_lanes, failed=self._load_failed,
+            latest="lanes",
+        )  # fmt: skip
+
+    def _load_failed(self, _sentence: str) -> None:
+        self._is_loading = False
 
     def _show_lanes(self, lanes: list[Lane]) -> None:
+        self._is_loading = False
         self._lanes = lanes
         chosen = self.points()
         self._whole = span_of(lanes)
@@ -249,10 +259,15 @@ class TrendsPlace(Place):
         zone = chosen[0].zone
         self.chart.show_lanes(lanes, view, zone, whole=self._whole)
         self._show_numbers(self.chart.mark)
+        wanted, self._wanted_days = self._wanted_days, None
+        if wanted is not None:
+            self.show_days(wanted)
 
     def show_days(self, days: int) -> None:
-        """Show the last days of the record, 0 for all of it."""
-        if self._whole is None:
+        """Show the last days of the record, 0 for all of it; while it loads, once it has."""
+        if self._is_loading:
+            self._wanted_days = days
+        if self._whole is None or self._is_loading:
             return
         start, end = self._whole
         self.chart.set_view((max(end - days * DAY_MS, start) if days else start, end))
