@@ -32,7 +32,7 @@ class TimeAxis(pg.AxisItem):
     def _ticks(self, low_ms: float, high_ms: float, step_ms: int) -> list[int]:
         if step_ms < DAY_MS:
             start = midnight_ms(from_ms(int(low_ms), self.zone).date(), self.zone)
-            first = start + int((low_ms - start) // step_ms) * step_ms
+            first = start - int((start - low_ms) // step_ms) * step_ms  # none left of the picture
             return list(range(first, int(high_ms) + 1, step_ms))[:60]
         days = step_ms // DAY_MS
         day = from_ms(int(low_ms), self.zone).date()

@@ -165,6 +165,7 @@ class ExcursionsPlace(Place):
         unit = units_of(self.house.desk.settings).of(name.unit)
         decimals = min(max(name.decimals + unit.extra_decimals, 0), 1)
         short = unit.name if len(unit.name) < 6 else ""
+        beside = "" if short else unit.name  # a long unit stands below its number
         extreme = f"{number(unit.shown(event.extreme), decimals)} {short}"
         if not event.rule.has_value:
             extreme = tr("no sensor")
@@ -176,7 +177,7 @@ class ExcursionsPlace(Place):
             event.point.site,
             event.point.name,
             extreme.strip(),
-            day_and_time(event.start_ms, event.point.zone),
+            " · ".join(filter(None, (day_and_time(event.start_ms, event.point.zone), beside))),
             state,
             event,
             sign=sign,

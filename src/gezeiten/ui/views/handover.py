@@ -269,7 +269,7 @@ class HandoverPlace(Place):
         point = self.chosen()
         facts = [
             (tr("Channels"), number(len(point.channels) if point else 0)),
-            (tr("Readings"), number(total)),
+            (tr("Values"), number(total)),
             (tr("of them estimated"), number(estimated)),
         ]
         self.contents.show_facts(facts)

@@ -278,7 +278,7 @@ class MendPlace(Place):
     def _show_chain(self, detail: _Detail) -> None:
         clear(self.chain)
         point = detail.booked.point
-        kept = counted(detail.readings, "%n reading as measured", "%n readings as measured")
+        kept = counted(detail.readings, "%n value as measured", "%n values as measured")
         self._chain_step("●", tr("As offloaded"), kept)
         for step in detail.steps:
             name, words = _step_words(step, point)
