@@ -19,7 +19,7 @@ from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.timeline import DAY_MS, Span, duration_text
+from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording"]
 EndReason = Literal["memory full", "battery empty", "calibration due"]
@@ -238,7 +238,7 @@ def _sentences(row: BoardRow, now: int) -> list[str]:
     name = row.point.name
     said = []
     if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
-        left = duration_text(max(row.ends_ms - now, 0))
+        left = about_text(max(row.ends_ms - now, 0))
         if row.end_reason == "battery empty":
             said.append(f"{name}: battery lasts {left}")
         else:
@@ -252,7 +252,7 @@ def _sentences(row: BoardRow, now: int) -> list[str]:
             said.append(f"{name}: calibration due")
     if row.on_logger and row.on_logger[1] - row.on_logger[0] > LONG_NOT_OFFLOADED_MS:
         days = (row.on_logger[1] - row.on_logger[0]) // DAY_MS
-        said.append(f"{name}: {days} d not offloaded")
+        said.append(f"{name}: {days} d to offload")
     said += [
         f"{name}: gap of {duration_text(booked.gap.length_ms)}"
         for booked in row.gaps

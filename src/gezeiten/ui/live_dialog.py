@@ -154,7 +154,7 @@ class LiveDialog(QDialog):
             (tr("A reading every"), self.every), (tr("Stop after readings"), self.stop_after),
         )  # fmt: skip
         for line, (words, field) in enumerate(fields):
-            grid.addWidget(label(words, "muted"), line, 0)
+            grid.addWidget(label(words, "muted", whole=True), line, 0)
             grid.addWidget(field, line, 1)
             field.setAccessibleName(words)
         grid.setColumnStretch(1, 1)

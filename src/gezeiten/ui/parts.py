@@ -42,9 +42,12 @@ class Card(GivesWay, QFrame):
             self.body.addLayout(row)
 
 
-def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
-    """Return a label of a role that the theme knows: head, muted, big, ember, brass, kelp."""
-    made = QLabel(text) if wrap else ElidingLabel(text)
+def label(text: str = "", role: str = "", *, wrap: bool = False, whole: bool = False) -> QLabel:
+    """Return a label of a role that the theme knows: head, muted, big, ember, brass, kelp.
+
+    wrap: goes on in the next line. whole: never gives way, as the caption of a field.
+    """
+    made = QLabel(text) if wrap or whole else ElidingLabel(text)
     made.setTextFormat(Qt.TextFormat.PlainText)
     made.setWordWrap(wrap)
     if role:

@@ -135,7 +135,7 @@ class TextDialog(QDialog):
             (tr("Readings from line"), self.first_line),
         )  # fmt: skip
         for line, (words, field) in enumerate(fields):
-            shown = label(words, "muted")
+            shown = label(words, "muted", whole=True)
             shown.setBuddy(field)
             field.setAccessibleName(words)
             if field is self.starts:

@@ -432,7 +432,7 @@ def row_in_words(row: BoardRow) -> str:
         parts.append(counted(to_assess, "%n excursion to assess", "%n excursions to assess"))
     if row.on_logger:
         since = day_and_time(row.on_logger[0], row.point.zone)
-        parts.append(tr("not offloaded since %1").replace("%1", since))
+        parts.append(tr("to offload since %1").replace("%1", since))
     if row.ends_ms is not None:
         ends = date(row.ends_ms, row.point.zone)
         parts.append(f"{tr(row.end_reason)} {ends}")

@@ -77,7 +77,9 @@ class SeveralPage(QWidget):
         serials = {one.card.serial for one in prepared}
         self._results = {s: r for s, r in self._results.items() if s in serials}
         self._fill()
-        self.table.resizeColumnsToContents()  # not with every result: columns would jump
+        for place in range(6):  # not with every result: columns would jump
+            self.table.resizeColumnToContents(place)
+        self._fit_rows()
         lost = [f"{one.card.serial}: {sentence}" for one in prepared for sentence in one.lost]
         self._lost_title.setVisible(bool(lost))
         self.lost.setVisible(bool(lost))
@@ -102,6 +104,9 @@ class SeveralPage(QWidget):
             for j, (weight, words) in enumerate(stage_states(one), 1):
                 self._put(i, j, f"{_SIGNS[weight]} {words}".strip(), _COLORS[weight])
             self._put(i, 6, *self._result(one))
+        self._fit_rows()
+
+    def _fit_rows(self) -> None:
         self.table.resizeRowsToContents()
         for i in range(self.table.rowCount()):
             self.table.setRowHeight(i, self.table.rowHeight(i) + 8)

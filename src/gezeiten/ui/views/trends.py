@@ -297,6 +297,8 @@ class TrendsPlace(Place):
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
         lanes = list(self._lanes)
         most = 3 if self.house.desk.settings.font_percent <= 110 else 2  # so many fit side by side
+        if any(lane.unit.startswith("per ") for lane in lanes):
+            most = 2  # counts run into millions
 
         pairs = [(lane, trace) for lane in lanes for trace in lane.traces]
         shown = pairs[: most * _BLOCKS]
