@@ -21,13 +21,13 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QResize
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
+from gezeiten.desk.checks import CLOCK_WORTH_A_LOOK_MS
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.domain.timeline import duration_text
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
 from gezeiten.ui.views.logger_words import to_offload_words
 
-CLOCK_WORTH_SAYING_MS = 30_000
 _CARD = Qt.ItemDataRole.UserRole
 _MARKS = _CARD + 1
 _BOX = 18.0
@@ -280,7 +280,7 @@ class _CardPainter(QStyledItemDelegate):
         room = QRectF(inner)
         off = card.clock.difference_ms
         words, color = self._view.round_words.get(card.serial, ""), "tide"
-        if abs(off) > CLOCK_WORTH_SAYING_MS:
+        if abs(off) >= CLOCK_WORTH_A_LOOK_MS:
             words = tr("clock %1").replace("%1", duration_text(round(off)))
             color = "brass"
         if words:
