@@ -72,7 +72,7 @@ def test_an_overview_is_seen_and_adds_no_reading(cold: Lab) -> None:
     assert lows[TEMP][1] > np.nanmax(line.values)
     assert came.outside > 0
     [entry] = logbook_entries(cold.desk, act="overview")
-    assert "not offloaded by it" in entry.sentence
+    assert "still to offload" in entry.sentence
     assert verify(cold.desk).is_whole
 
 

@@ -165,6 +165,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
     idle(qtbot, window)
     assert field.main.text() == "Give the PIN of P-0330"
     press(window, "F9")
+    idle(qtbot, window)
     asked = dialog("PinDialog")
     asked.entry.setFocus()
     QTest.keyClicks(asked.entry, "12")
@@ -178,6 +179,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
     assert "does not take the PIN" in window.message.text()
     at_the_window(window, qtbot)
     press(window, "Ctrl+I")
+    idle(qtbot, window)
     QTest.keyClicks(dialog("PinDialog").entry, "2580")
     QTest.keyClick(dialog("PinDialog").entry, Qt.Key.Key_Return)
     at_the_window(window, qtbot)
@@ -240,7 +242,11 @@ def test_plans_are_kept_and_taken_by_keyboard(
     shown.name.setFocus()
     QTest.keyClicks(shown.name, "Store, quick")
     QTest.keyClick(shown.name, Qt.Key.Key_Return)
+    QTest.keyClick(shown.name, Qt.Key.Key_Return)  # the hand bounced: no second act
+    idle(qtbot, window)
+    assert shown.problem.isHidden()
     QTest.keyClick(shown.name, Qt.Key.Key_Return)  # no name any more: said, nothing kept
+    idle(qtbot, window)
     assert "needs a name" in shown.problem.text()
     assert [k.name for k in kept_plans(tailgate.desk)] == ["Store, quick"]
     shown.close()
@@ -251,6 +257,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
     shown = dialog("KeptPlansDialog")
     shown.search.setFocus()
     QTest.keyClicks(shown.search, "quick")
+    idle(qtbot, window)
     bold = [i for i in range(shown.table.rowCount()) if "≠" in shown.table.item(i, 0).text()]
     assert [shown.table.item(i, 0).text() for i in bold] == ["≠ Interval"]
     shown.list.setFocus()

@@ -238,6 +238,7 @@ def test_a_live_line_records_while_its_window_is_closed(
     try:
         press(window, "Ctrl+R")
         dialog = open_dialog()
+        idle(qtbot, window)
         dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
         dialog.port.setCurrentText(str(port))
         dialog.start.click()

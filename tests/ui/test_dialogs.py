@@ -107,6 +107,7 @@ def test_all_back_to_defaults(dialog: SettingsDialog, desk: Desk) -> None:
 def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk: Desk) -> None:
     made = PlacesDialog(window, window.house)
     qtbot.addWidget(made)
+    idle(qtbot, window)
     form = made.site_form
     type_into(form.name, "Shore")
     type_into(form.latitude, "north")
@@ -118,6 +119,7 @@ def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk:
     type_into(form.longitude, "8.1")
     type_into(form.every, "30")
     made.save()
+    idle(qtbot, window)
     [site] = sites(desk)
     assert site_facts(desk, site.id).visit_every_days == 30
     made.new_point()
@@ -125,19 +127,23 @@ def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk:
     type_into(made.point_form.every, "15 min")
     made.point_form.duties["water_pressure"].setChecked(True)
     made.save()
+    idle(qtbot, window)
     [point] = points(desk)
     facts = point_facts(desk, point.id)
     assert (facts.duty_channels, facts.duty_interval_s) == (("water_pressure",), 900)
     made.retire()
+    idle(qtbot, window)
     assert points(desk)[0].retired
     assert made.retire_button.text() == "Take up again"
     made.retire()
+    idle(qtbot, window)
     assert not points(desk)[0].retired
 
 
 def test_a_point_without_a_site_is_refused(window: MainWindow, qtbot: QtBot) -> None:
     made = PlacesDialog(window, window.house)
     qtbot.addWidget(made)
+    idle(qtbot, window)
     made.new_point()
     assert "make the site first" in made.problem.text()
 
@@ -154,10 +160,12 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     assert made.missions.rowCount() == 1
     made.kind.setCurrentIndex(made.kind.findData("repair"))
     made.enter()
+    idle(qtbot, window)
     assert made.problem.text() == "Say in a few words what was done."
     made.kind.setCurrentIndex(made.kind.findData("calibration"))
     made.until.setDate(QDate.currentDate().addDays(-1))
     made.enter()
+    idle(qtbot, window)
     assert "say until when" in made.problem.text()
     paper = tmp_path / "paper.pdf"
     paper.write_bytes(b"%PDF")

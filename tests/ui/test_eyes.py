@@ -9,19 +9,14 @@ import pytest
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.carried import CarriedRecord, Clearing
 from gezeiten.desk.context import Desk
 from gezeiten.ui import house as places
-from gezeiten.ui.clear_dialog import ClearDialog
-from gezeiten.ui.window import MainWindow
 from tests.desk.test_text_files import station
 from tests.ui import eyes
+from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window
 
 SIZES = [(1280, 800), (1024, 700)]
-RECORD = CarriedRecord("7", "D-2041", "Düne T2", 12, "Store autumn", "A · B", 0, 9_000, 480, 480,
-                       "ab" * 32, "kept")  # fmt: skip
-CLEARING = Clearing((RECORD,), ("R-1107, mission 3: not kept yet.",))
 
 
 def complaints(top: object, theme: str, percent: int) -> list[str]:
@@ -56,45 +51,6 @@ def test_every_place_can_be_seen_and_hit(
                 told = complaints(window, theme, percent)
                 found += [f"{size}, place {place} {view}: {one}" for one in told]
     assert not found, "\n".join(found)
-
-
-def views_of(qtbot: QtBot, window: MainWindow, place: int) -> list[object]:
-    """Show the stages of the Field desk one after the other; other places have one view."""
-    if place != places.FIELD_DESK:
-        yield ""
-        return
-    field = window.places[place]
-    for stage in range(5):
-        field.stages.choose(stage)
-        idle(qtbot, window)
-        yield stage
-    field.tick_all()
-    idle(qtbot, window)
-    yield "several"
-    field.untick_all()
-    if field.carriers.cards:
-        field.carriers.open_next()
-        idle(qtbot, window)
-        yield "carrier"
-        field.carriers.close()
-        field.show_current()
-
-
-DIALOGS = {
-    "settings": lambda w: w.show_settings(),
-    "sites and points": lambda w: w.show_places(),
-    "life": lambda w: w.show_lives(),
-    "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
-    "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
-    "kept plans": lambda w: w.places[places.FIELD_DESK].show_kept_plans(),
-    "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),
-    "part": lambda w: w.places[places.FIELD_DESK].dialogs.part(),
-    "erase": lambda w: w.places[places.FIELD_DESK].dialogs.erase(),
-    "PIN": lambda w: w.places[places.FIELD_DESK].dialogs.pin(),
-    "differences": lambda w: w.places[places.FIELD_DESK].show_differences(),
-    "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "Then its clock is set.").open(),
-    "text": lambda w: w.places[places.FIELD_DESK].dialogs.text(w.text_file),
-}
 
 
 @pytest.mark.parametrize("theme", ["light", "dark", "sun"])

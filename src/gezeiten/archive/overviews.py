@@ -1,6 +1,6 @@
 """Keeping overviews: their bytes in a vault of their own, beside the readings and never among them.
 
-An overview adds no reading: what it shows counts as not offloaded until the readings come.
+An overview adds no reading: what it shows counts as to offload until the readings come.
 """
 
 from __future__ import annotations
@@ -72,7 +72,7 @@ def _log(
     where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
     sentence = (
         f"An overview of {size(came)} readings of mission {mission.number} taken for {where}, one "
-        f"value for every {thinning.every}; the readings themselves are not offloaded by it."
+        f"value for every {thinning.every}; the readings themselves are still to offload."
     )
     if how.cut_short:
         sentence += f" Ended early: {how.cut_short}"

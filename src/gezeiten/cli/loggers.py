@@ -138,7 +138,7 @@ def offload(
 def overview_command(
     folder: Path | None, as_json: bool, serial: str, at: str | None, every: int | None, means: bool
 ) -> None:
-    """Look at a long mission in seconds; its readings stay not offloaded."""
+    """Look at a long mission in seconds; its readings stay to be offloaded."""
     kind = ThinKind.MEANS if means else ThinKind.NTH
     with open_desk(folder) as desk:
         address = _address_of(desk, serial, at)

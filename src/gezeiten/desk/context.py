@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import getpass
+import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
@@ -79,6 +80,7 @@ class Desk:
         self._settings_file = settings_file or folder / "settings.json"
         self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
+        self._settings_lock = threading.Lock()
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
         self.practice_ports: list[str] = []
@@ -146,10 +148,18 @@ class Desk:
         self._pins = pins
 
     def change_settings(self, settings: Settings) -> None:
-        """Take new settings at once and keep them."""
-        with translated(self.archive.folder):
-            save_settings(self._settings_file, settings)
-        self.settings = settings
+        """Take new settings and keep them; not taken when they could not be kept."""
+        before, self.settings = self.settings, settings
+        try:
+            self.keep_settings()
+        except GezeitenError:
+            self.settings = before
+            raise
+
+    def keep_settings(self) -> None:
+        """Write the settings as they are by now: of several at once the last writes the newest."""
+        with self._settings_lock, translated(self.archive.folder):
+            save_settings(self._settings_file, self.settings)
 
     def log(self, session: Session, act: str, subject: str, sentence: str, **facts: Any) -> None:
         """Write a logbook entry inside the caller's transaction."""

@@ -1,6 +1,6 @@
 """Overviews: a long mission seen in seconds, thinned by the logger; taking, keeping, drawing them.
 
-What an overview shows still counts as not offloaded: no figure, gap or excursion is made of it.
+What an overview shows still counts as to offload: no figure, gap or excursion is made of it.
 """
 
 from __future__ import annotations

@@ -220,15 +220,37 @@ def visited(desk: Desk, session: Session, site: Site) -> None:
 def site_facts(desk: Desk, site_id: int) -> SiteFacts:
     """Return what is said of a site."""
     with desk.archive.reading() as session:
-        s = session.get_one(Site, site_id)
-        return SiteFacts(s.name, s.kind, s.zone, s.latitude, s.longitude, s.height_m,
-                         s.next_visit_ms, s.visit_every_days)  # fmt: skip
+        return _site_facts(session.get_one(Site, site_id))
 
 
 def point_facts(desk: Desk, point_id: int) -> PointFacts:
     """Return what is said of a point."""
     with desk.archive.reading() as session:
-        p = session.get_one(Point, point_id)
-        duty = tuple(p.duty_channels or ())
-        return PointFacts(p.name, p.height_m, p.measuring_point_height_m, duty,
-                          p.duty_interval_s, p.fill_limit_s)  # fmt: skip
+        return _point_facts(session.get_one(Point, point_id))
+
+
+@dataclass(frozen=True, slots=True)
+class AllFacts:
+    """What is said of all sites and points, by their ids."""
+
+    sites: dict[int, SiteFacts]
+    points: dict[int, PointFacts]
+
+
+def all_facts(desk: Desk) -> AllFacts:
+    """Return what is said of all sites and points."""
+    with desk.archive.reading() as session:
+        return AllFacts(
+            {site.id: _site_facts(site) for site in session.scalars(select(Site))},
+            {point.id: _point_facts(point) for point in session.scalars(select(Point))},
+        )
+
+
+def _site_facts(s: Site) -> SiteFacts:
+    return SiteFacts(s.name, s.kind, s.zone, s.latitude, s.longitude, s.height_m,
+                     s.next_visit_ms, s.visit_every_days)  # fmt: skip
+
+
+def _point_facts(p: Point) -> PointFacts:
+    return PointFacts(p.name, p.height_m, p.measuring_point_height_m,
+                      tuple(p.duty_channels or ()), p.duty_interval_s, p.fill_limit_s)  # fmt: skip

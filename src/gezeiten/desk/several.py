@@ -165,7 +165,7 @@ def _offloaded(
         ended(LoggerResult(serial, one.in_the_way))
         return False
     if watch.cancelled():
-        ended(LoggerResult(serial, "Not offloaded; it was stopped before."))
+        ended(LoggerResult(serial, "Nothing was offloaded; it was stopped before."))
         return False
     try:
         taken = offload_logger(desk, one.card.address, serial, watch)

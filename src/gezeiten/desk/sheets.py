@@ -19,10 +19,15 @@ from gezeiten.domain.timeline import from_ms
 from gezeiten.errors import InputError
 
 
-def sheets_folder(desk: Desk) -> Path:
+def sheets_path(desk: Desk) -> Path:
     """Return where sheets are written: the setting's folder, else the archive's."""
     chosen = desk.settings.sheets_folder.strip()
-    folder = Path(chosen).expanduser() if chosen else desk.archive.sheets
+    return Path(chosen).expanduser() if chosen else desk.archive.sheets
+
+
+def sheets_folder(desk: Desk) -> Path:
+    """Return the folder of sheets, made if need be."""
+    folder = sheets_path(desk)
     with translated(folder):
         folder.mkdir(parents=True, exist_ok=True)
     return folder

@@ -1,6 +1,6 @@
 """Thinning: a mission looked at by every n-th reading, or by means with their extremes.
 
-Thinned values give an overview and are no record: what they stand for counts as not offloaded.
+Thinned values give an overview and are no record: what they stand for counts as to offload.
 """
 
 from __future__ import annotations

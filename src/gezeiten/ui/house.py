@@ -11,6 +11,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.settings import Settings
 from gezeiten.ui.acts import Act
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
@@ -73,6 +74,11 @@ class House(QObject):
                 failed(sentence)
 
         return self.works.start(work, done, complain, progress, latest)
+
+    def change_settings(self, settings: Settings) -> None:
+        """Take new settings at once; they are written off the main thread."""
+        self.desk.settings = settings
+        self.run(lambda _task: self.desk.keep_settings(), lambda _: None)
 
     def say(self, text: str) -> None:
         """Show a message in the foot line."""

@@ -28,10 +28,10 @@ from gezeiten.desk.planning import (
     kept_plans,
     rename_kept,
 )
-from gezeiten.desk.sheets import sheets_folder
+from gezeiten.desk.sheets import sheets_path
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.plan_words import compared
-from gezeiten.errors import GezeitenError
+from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import button, column, label, row
@@ -109,10 +109,11 @@ class KeptPlansDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Kept plans"))
         self._house, self._plan, self._model, self._zone = house, plan, model, zone
+        self._acting = Acting(house, self._failed)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("name, model, point, remark"))
         self.search.setAccessibleName(tr("Search kept plans"))
-        self.search.textChanged.connect(lambda _: self._fill())
+        self.search.textChanged.connect(lambda _: self._load())
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Kept plans"))
         self.list.setFixedWidth(260)
@@ -151,13 +152,20 @@ class KeptPlansDialog(QDialog):
             )
         )  # fmt: skip
         self.resize(900, 560)
-        self._fill()
+        self._load()
 
     # -- showing -------------------------------------------------------------------------------
-    def _fill(self, choose: str = "") -> None:
+    def _load(self, choose: str = "") -> None:
+        desk, words = self._house.desk, self.search.text()
+        self._house.run(
+            lambda _task: kept_plans(desk, words), lambda found: self._fill(found, choose),
+            latest="kept plans",
+        )  # fmt: skip
+
+    def _fill(self, found: list[Kept], choose: str) -> None:
         before = choose or (self.chosen().name if self.chosen() else "")
         self.list.clear()
-        for kept in kept_plans(self._house.desk, self.search.text()):
+        for kept in found:
             item = QListWidgetItem(f"{kept.name}\n{kept.model}" if kept.model else kept.name)
             item.setData(_KEPT, kept)
             self.list.addItem(item)
@@ -192,17 +200,23 @@ class KeptPlansDialog(QDialog):
         names = (tr("in the editor") if self._plan else kept.name, kept.name)
         self.table.show_plans(mine, kept.plan, names, self._zone, only_differing=False)
 
-    def _try(self, act: Callable[[], object], choose: str = "") -> bool:
-        """Do something small; what is wrong with it is said here, at the field."""
-        try:
-            act()
-        except GezeitenError as exc:
-            self.problem.setText(str(exc))
-            self.problem.show()
-            return False
-        self.problem.hide()
-        self._fill(choose)
-        return True
+    def _act(self, act: Callable[[], object], choose: str = "", said: str = "") -> None:
+        """Do something; what is wrong with it is said here, at the field. choose: the plan chosen
+        then, whose name was typed. said: what the foot line says then."""
+
+        def done(_: object) -> None:
+            self.problem.hide()
+            if choose:
+                self.name.clear()
+            if said:
+                self._house.say(said)
+            self._load(choose)
+
+        self._acting.do(act, done)
+
+    def _failed(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.show()
 
     # -- acts ------------------------------------------------------------------------------------
     def take(self) -> None:
@@ -218,44 +232,43 @@ class KeptPlansDialog(QDialog):
         if plan is None:
             return
         clean = " ".join(name.split())
-        if self._try(lambda: keep_plan(self._house.desk, name, plan, self._model), clean):
-            self.name.clear()
+        self._act(lambda: keep_plan(self._house.desk, name, plan, self._model), clean)
 
     def replace(self) -> None:
         """Put the plan in the editor in place of the chosen one."""
         kept, plan = self.chosen(), self._plan
         if kept is not None and plan is not None:
             desk = self._house.desk
-            self._try(lambda: keep_plan(desk, kept.name, plan, self._model, replacing=True))
+            self._act(lambda: keep_plan(desk, kept.name, plan, self._model, replacing=True))
 
     def rename(self) -> None:
         """Give the chosen plan the name in the field."""
         kept, name = self.chosen(), self.name.text()
         if kept is not None:
             clean = " ".join(name.split())
-            if self._try(lambda: rename_kept(self._house.desk, kept, name), clean):
-                self.name.clear()
+            self._act(lambda: rename_kept(self._house.desk, kept, name), clean)
 
     def drop(self) -> None:
         """Take the chosen plan away."""
         kept = self.chosen()
         if kept is not None:
-            self._try(lambda: drop_kept(self._house.desk, kept))
+            self._act(lambda: drop_kept(self._house.desk, kept))
 
     def write_file(self) -> None:
         """Write the chosen plan as a file to hand on."""
         kept = self.chosen()
         if kept is None:
             return
-        start = str(sheets_folder(self._house.desk) / f"{kept.name}.plan.json")
+        start = str(sheets_path(self._house.desk) / f"{kept.name}.plan.json")
         path, _ = QFileDialog.getSaveFileName(self, tr("Write plan file"), start)
-        if path and self._try(lambda: export_plan(self._house.desk, kept, Path(path))):
-            self._house.say(tr("%1 written.").replace("%1", path))
+        if path:
+            said = tr("%1 written.").replace("%1", path)
+            self._act(lambda: export_plan(self._house.desk, kept, Path(path)), said=said)
 
     def read_files(self) -> None:
         """Take in plans from files."""
-        start = str(sheets_folder(self._house.desk))
+        start = str(sheets_path(self._house.desk))
         kinds = tr("Plan files (*.plan.json *.json)")
         paths, _ = QFileDialog.getOpenFileNames(self, tr("Read plan files"), start, kinds)
         if paths:
-            self._try(lambda: import_plans(self._house.desk, [Path(path) for path in paths]))
+            self._act(lambda: import_plans(self._house.desk, [Path(path) for path in paths]))

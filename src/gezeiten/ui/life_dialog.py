@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QDate, Qt
@@ -29,10 +30,10 @@ from gezeiten.desk.logger_life import (
     save_document,
 )
 from gezeiten.desk.pins import set_pin_group
-from gezeiten.desk.sheets import sheets_folder
+from gezeiten.desk.sheets import sheets_path
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.timeline import midnight_ms
-from gezeiten.errors import GezeitenError
+from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import date, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import button, column, label, row
@@ -86,12 +87,9 @@ class LifeDialog(QDialog):
         self._house = house
         self._life: LoggerLife | None = None
         self._certificate: Path | None = None
+        self._acting = Acting(house, self._say)
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Logger"))
-        for known, model, place in loggers(house.desk):
-            self.which.addItem(" · ".join(filter(None, (known, model, place))), known)
-        self.which.setCurrentIndex(max(self.which.findData(serial), 0))
-        self.which.currentIndexChanged.connect(lambda _: self._load())
         self.facts = label("", "muted", wrap=True)
         self.missions = plain_table(
             tr("Missions"),
@@ -125,6 +123,13 @@ class LifeDialog(QDialog):
             )
         )  # fmt: skip
         self.resize(980, 660)
+        house.run(lambda _task: loggers(house.desk), lambda known: self._choose(known, serial))
+
+    def _choose(self, listed: list[tuple[str, str, str]], serial: str) -> None:
+        for known, model, place in listed:
+            self.which.addItem(" · ".join(filter(None, (known, model, place))), known)
+        self.which.setCurrentIndex(max(self.which.findData(serial), 0))
+        self.which.currentIndexChanged.connect(lambda _: self._load())
         self._load()
         self.missions.setFocus()
 
@@ -242,21 +247,30 @@ class LifeDialog(QDialog):
         at_ms = min(midnight_ms(self.on.date().toPython(), zone) + 12 * 3_600_000, desk.now_ms())
         if self.on.date() > QDate.currentDate():
             at_ms = midnight_ms(self.on.date().toPython(), zone) + 12 * 3_600_000
-        try:
-            note_service(
-                desk, known.serial, kind, self.words.text(), at_ms=at_ms,
-                due_ms=midnight_ms(self.until.date().toPython(), zone) if calibrated else None,
-                certificate=self._certificate if calibrated else None,
-            )  # fmt: skip
-        except GezeitenError as exc:
-            self._say(str(exc))
-            return
-        self._say("")
-        self.words.clear()
-        self._certificate = None
-        self.attach.setText(tr("Certificate ..."))
-        self._house.archive_changed.emit()
-        self._load()
+        due_ms = midnight_ms(self.until.date().toPython(), zone) if calibrated else None
+        words, certificate = self.words.text(), self._certificate if calibrated else None
+
+        def entered() -> None:
+            self.words.clear()
+            self._certificate = None
+            self.attach.setText(tr("Certificate ..."))
+
+        self._act(
+            lambda: note_service(desk, known.serial, kind, words, at_ms=at_ms, due_ms=due_ms,
+                                 certificate=certificate),
+            entered,
+        )  # fmt: skip
+
+    def _act(self, act: Callable[[], object], then: Callable[[], None] = lambda: None) -> None:
+        """Do it off the main thread; what was typed stays until it is kept."""
+
+        def done(_: object) -> None:
+            self._say("")
+            then()
+            self._house.archive_changed.emit()
+            self._load()
+
+        self._acting.do(act, done)
 
     def save_document(self) -> None:
         """Write the chosen entry's certificate, or the logger's own report, out again."""
@@ -269,24 +283,25 @@ class LifeDialog(QDialog):
         if not name:
             self._say(tr("Choose a line with a document first."))
             return
-        start = str(sheets_folder(self._house.desk) / name)
+        start = str(sheets_path(self._house.desk) / name)
         path, _ = QFileDialog.getSaveFileName(self, tr("Write the document out"), start)
         if path:
-            try:
-                save_document(self._house.desk, entry, Path(path))
-            except GezeitenError as exc:
-                self._say(str(exc))
+            desk = self._house.desk
+            self._house.run(
+                lambda _task: save_document(desk, entry, Path(path)),
+                lambda _: self._house.say(tr("%1 written.").replace("%1", path)),
+                failed=self._say,
+            )
 
     def _group_typed(self) -> None:
         known = self._life
         if known is not None and self.group.text().strip() != known.pin_group:
-            set_pin_group(self._house.desk, known.serial, self.group.text())
-            self._load()
+            desk, group = self._house.desk, self.group.text()
+            self._act(lambda: set_pin_group(desk, known.serial, group))
 
     def retire(self) -> None:
         """Put the logger out of use, or take it up again."""
         if self._life is not None:
+            desk, serial = self._house.desk, self._life.serial
             retired = self._life.retired_ms is None
-            retire_logger(self._house.desk, self._life.serial, retired=retired)
-            self._house.archive_changed.emit()
-            self._load()
+            self._act(lambda: retire_logger(desk, serial, retired=retired))

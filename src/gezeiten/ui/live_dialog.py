@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QWidget,
 )
+from shiboken6 import isValid
 
 from gezeiten.desk.awake import kept_awake
 from gezeiten.desk.cables import ports_here
@@ -66,20 +67,16 @@ class LiveWork(QObject):
         return self.plan is not None
 
     def start(self, plan: LivePlan) -> None:
-        """Begin to record.
-
-        Raises:
-            GezeitenError: the plan cannot be recorded; nothing has begun.
-        """
+        """Begin to record; `failed` says why where the plan cannot be recorded."""
         desk, wanted = self._house.desk, self._house.desk.settings.keep_awake
         self._ended = threading.Event()
-        recorder = Recorder(desk, plan, self.news.emit, self._ended.is_set)
+        ended = self._ended.is_set
         self.plan, self.drawn, self.readings = plan, {}, 0
 
         def run() -> None:
             try:
                 with kept_awake("Recording a live line", wanted=wanted):
-                    recorder.run()
+                    Recorder(desk, plan, self.news.emit, ended).run()
             except GezeitenError as exc:
                 self.failed.emit(str(exc))
             except Exception as exc:  # noqa: BLE001 - a recording may not end silently
@@ -133,8 +130,9 @@ class LiveDialog(QDialog):
         self._build()
         work.news.connect(self._heard)
         work.changed.connect(self._show_state)
-        self._fill()
+        work.failed.connect(self._complain)
         self._show_state()
+        self._load()
 
     # -- building --------------------------------------------------------------------------------
     def _build(self) -> None:
@@ -186,13 +184,24 @@ class LiveDialog(QDialog):
         self.layout().setStretch(1, 1)
         self.profile.currentIndexChanged.connect(lambda _: self._show_profile())
 
-    def _fill(self) -> None:
+    def _load(self) -> None:
         desk = self._house.desk
-        self._add_profiles([p for p, _ in known_profiles(desk.archive.folder / "profiles")])
-        self.port.addItems([port.path for port in ports_here(desk)])
-        known = [p for p in points(desk) if not p.retired]
-        self._zones = {p.full_name: p.zone for p in known}
+
+        def known(_task: Task) -> tuple[list[Profile], list[str], dict[str, str]]:
+            profiles = [p for p, _ in known_profiles(desk.archive.folder / "profiles")]
+            zones = {p.full_name: p.zone for p in points(desk) if not p.retired}
+            return profiles, [port.path for port in ports_here(desk)], zones
+
+        self._house.run(known, self._fill, failed=self._complain)
+
+    def _fill(self, known: tuple[list[Profile], list[str], dict[str, str]]) -> None:
+        if not isValid(self):
+            return  # closed before it was filled
+        profiles, ports, self._zones = known
+        self._add_profiles(profiles)
+        self.port.addItems(ports)
         self.point.addItems(["", *self._zones])
+        self._show_state()
 
     def _add_profiles(self, profiles: list[Profile]) -> None:
         for profile in profiles:
@@ -332,11 +341,11 @@ class LiveDialog(QDialog):
 
     def _show_state(self) -> None:
         on = self._work.is_on
-        self.start.setEnabled(True)
+        self.start.setEnabled(bool(self._profiles))
         self.start.setText(tr("Stop recording") if on else tr("Record"))
         for part in (self.profile, self.port, self.point, self.name, self.every, self.stop_after,
                      self.look, self.sensors, self.own):  # fmt: skip
-            part.setEnabled(not on)
+            part.setEnabled(not on and bool(self._profiles))
         self._draw()
 
     def _say(self, words: str) -> None:

@@ -217,7 +217,7 @@ class PartDialog(QDialog):
             words += tr(", each with lowest and highest")
         self.facts.show_facts([
             (tr("Comes"), words),
-            (tr("Stays not offloaded"),
+            (tr("Stays to offload"),
              counted(self._extent.left_open([]), "%n reading", "%n readings")),
             (tr("Takes about"), self._estimate(self._extent.overview_bytes(thinning))),
         ])  # fmt: skip

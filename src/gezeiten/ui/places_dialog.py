@@ -21,19 +21,20 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.place_editor import (
+    AllFacts,
     PointFacts,
     SiteFacts,
-    point_facts,
+    all_facts,
     retire_point,
     retire_site,
     save_point,
     save_site,
-    site_facts,
 )
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities import QUANTITIES
-from gezeiten.errors import GezeitenError, InputError
+from gezeiten.errors import InputError
+from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import button, column, label, row
@@ -186,7 +187,9 @@ class PlacesDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Sites and points"))
         self._house = house
+        self._acting = Acting(house, self._say)
         self._sites: list[SitePlace] = []
+        self._facts = AllFacts({}, {})
         self._new: tuple[str, int] | None = None
         self.list = QTreeWidget()
         self.list.setHeaderHidden(True)
@@ -222,12 +225,22 @@ class PlacesDialog(QDialog):
         self.setLayout(row(left, right, spacing=16, margins=16))
         self.layout().setStretch(1, 1)
         self.resize(900, 600)
-        self._fill(("point", point_id) if point_id else None)
+        self._load(("point", point_id) if point_id else None)
 
     # -- showing -------------------------------------------------------------------------------
-    def _fill(self, choose: tuple[str, int] | None = None) -> None:
-        self._sites = sites(self._house.desk)
+    def _load(self, choose: tuple[str, int] | None = None) -> None:
+        desk = self._house.desk
+
+        def show(known: tuple[list[SitePlace], AllFacts]) -> None:
+            self._sites, self._facts = known
+            self._fill(choose)
+
+        self._house.run(lambda _task: (sites(desk), all_facts(desk)), show, failed=self._say)
+
+    def _fill(self, choose: tuple[str, int] | None) -> None:
+        new = self._new
         self.point_form.show_sites(self._sites)
+        self.list.blockSignals(True)
         self.list.clear()
         for site in self._sites:
             head = self._item(site.name, site, retired=site.retired)
@@ -235,6 +248,9 @@ class PlacesDialog(QDialog):
             for point in site.points:
                 head.addChild(self._item(point.name, point, retired=point.retired))
             head.setExpanded(True)
+        self.list.blockSignals(False)
+        if new is not None:
+            return  # somebody began to type a new one while this was loading
         for item in self._items():
             thing = item.data(0, _THING)
             if choose == (_kind(thing), thing.id):
@@ -269,16 +285,15 @@ class PlacesDialog(QDialog):
         self._say("")
         if thing is None:
             return
-        desk = self._house.desk
         self.title.setText(thing.name)
         self.retire_button.setVisible(True)
         self.retire_button.setText(tr("Take up again") if thing.retired else tr("Retire"))
         if isinstance(thing, SitePlace):
             self.forms.setCurrentIndex(0)
-            self.site_form.show_facts(site_facts(desk, thing.id))
+            self.site_form.show_facts(self._facts.sites[thing.id])
         else:
             self.forms.setCurrentIndex(1)
-            self.point_form.show_facts(point_facts(desk, thing.id), thing.site_id)
+            self.point_form.show_facts(self._facts.points[thing.id], thing.site_id)
 
     def _say(self, sentence: str, widget: QWidget | None = None) -> None:
         if self._wrong is not None:
@@ -316,21 +331,26 @@ class PlacesDialog(QDialog):
 
     def save(self) -> None:
         """Keep what the fields say."""
+        try:
+            is_site = self.forms.currentIndex() == 0
+            act = self._save_site() if is_site else self._save_point()
+            self._acting.do(act, self._done)
+        except FieldError as exc:
+            self._say(str(exc), exc.widget)
+        except InputError as exc:
+            self._say(str(exc))
+
+    def _save_site(self) -> Callable[[], tuple[str, int]]:
         desk, thing = self._house.desk, self.thing()
-        if self.forms.currentIndex() == 0:
-            site = thing if isinstance(thing, SitePlace) else None
-            known = site_facts(desk, site.id) if site else None
-            self._try(
-                lambda: ("site", save_site(desk, self.site_form.facts(known),
-                                           site.id if site else None))
-            )  # fmt: skip
-        else:
-            point = thing if isinstance(thing, PointPlace) else None
-            self._try(
-                lambda: ("point", save_point(desk, self.point_form.site.currentData(),
-                                             self.point_form.facts(),
-                                             point.id if point else None))
-            )  # fmt: skip
+        site = thing.id if isinstance(thing, SitePlace) else None
+        facts = self.site_form.facts(self._facts.sites[site] if site else None)
+        return lambda: ("site", save_site(desk, facts, site))
+
+    def _save_point(self) -> Callable[[], tuple[str, int]]:
+        desk, thing = self._house.desk, self.thing()
+        point = thing.id if isinstance(thing, PointPlace) else None
+        at, facts = self.point_form.site.currentData(), self.point_form.facts()
+        return lambda: ("point", save_point(desk, at, facts, point))
 
     def retire(self) -> None:
         """Put the chosen one out of use, or take it up again."""
@@ -343,20 +363,12 @@ class PlacesDialog(QDialog):
             act(desk, thing.id, retired=not thing.retired)
             return _kind(thing), thing.id
 
-        self._try(do)
+        self._acting.do(do, self._done)
 
-    def _try(self, act: Callable[[], tuple[str, int]]) -> None:
-        try:
-            chosen = act()
-        except FieldError as exc:
-            self._say(str(exc), exc.widget)
-            return
-        except (InputError, GezeitenError) as exc:
-            self._say(str(exc))
-            return
+    def _done(self, chosen: tuple[str, int]) -> None:
         self._new = None
         self._house.archive_changed.emit()
-        self._fill(chosen)
+        self._load(chosen)
         self._house.say(tr("Kept."))
 
 

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.board import Board, board
-from gezeiten.desk.planning import kept_plans, last_plan_at
+from gezeiten.desk.planning import Kept, kept_plans, last_plan_at
 from gezeiten.desk.rounds import (
     Round,
     Task,
@@ -33,6 +33,8 @@ from gezeiten.desk.rounds import (
 from gezeiten.desk.sheets import write_round
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.timeline import midnight_ms
+from gezeiten.errors import InputError
+from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, date, day, home_zone, number, tr
 from gezeiten.ui.life_dialog import chosen_thing, plain_table
@@ -50,6 +52,8 @@ class RoundDialog(QDialog):
         self.setWindowTitle(tr("Prepare visit"))
         self._house = house
         self._round: Round | None = None
+        self._acting = Acting(house, self._failed)
+        self._kept: list[Kept] = []
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.pages = QStackedWidget()
@@ -144,9 +148,13 @@ class RoundDialog(QDialog):
 
     def _load(self) -> None:
         desk = self._house.desk
-        self._house.run(lambda _task: (open_round(desk), board(desk)), self._loaded, latest="round")
+        self._house.run(
+            lambda _task: (open_round(desk), board(desk), kept_plans(desk)), self._loaded,
+            latest="round",
+        )  # fmt: skip
 
-    def _loaded(self, known: tuple[Round | None, Board]) -> None:
+    def _loaded(self, known: tuple[Round | None, Board, list[Kept]]) -> None:
+        self._kept = known[2]
         self._show_board(known[1])
         self._show(known[0])
 
@@ -198,23 +206,23 @@ class RoundDialog(QDialog):
         self.reason.setText(task.left_out)
         self.plan.clear()
         self.plan.addItem(tr("as the last mission there"), None)
-        for kept in kept_plans(self._house.desk):
+        for kept in self._kept:
             self.plan.addItem(kept.name, kept.plan)
 
     def _set_plan(self, on: bool) -> None:
         task, desk = self.task(), self._house.desk
         if task is None:
             return
-        plan = None
-        if on:
-            chosen = self.plan.currentData()
-            plan = chosen or last_plan_at(desk, f"{task.site} · {task.point}")
-            if plan is None:
-                self._say(tr("No plan is known for this point; keep one on the Field desk first."))
-                self.again.setChecked(False)
-                return
+        chosen = self.plan.currentData()
 
         def work() -> Round | None:
+            plan = None
+            if on:
+                plan = chosen or last_plan_at(desk, f"{task.site} · {task.point}")
+                if plan is None:
+                    raise InputError(
+                        tr("No plan is known for this point; keep one on the Field desk first.")
+                    )
             set_task_plan(desk, task, plan)
             return open_round(desk)
 
@@ -261,7 +269,11 @@ class RoundDialog(QDialog):
             self._show(under_way)
             self._house.archive_changed.emit()
 
-        self._house.run(lambda _task: work(), done, failed=self._say)
+        self._acting.do(work, done)
+
+    def _failed(self, sentence: str) -> None:
+        self._task_chosen()
+        self._say(sentence)
 
     def _say(self, sentence: str) -> None:
         self.problem.setText(sentence)

@@ -211,7 +211,7 @@ class SettingsDialog(QDialog):
         try:
             if key == "addresses":
                 _check_addresses(str(value))
-            desk.change_settings(replace(desk.settings, **{key: checked(key, value)}))
+            self._house.change_settings(replace(desk.settings, **{key: checked(key, value)}))
         except GezeitenError as exc:
             return str(exc)
         self.changed.emit()
@@ -219,7 +219,7 @@ class SettingsDialog(QDialog):
 
     def all_back(self) -> None:
         """Every setting back to its default."""
-        self._house.desk.change_settings(Settings())
+        self._house.change_settings(Settings())
         for one in self.lines:
             one.show_value(one.about.default)
         self.changed.emit()

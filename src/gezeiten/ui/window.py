@@ -270,8 +270,7 @@ class MainWindow(QMainWindow):
         self._change(font_percent=min(200, max(75, size)))
 
     def _change(self, **values: object) -> None:
-        desk = self.house.desk
-        desk.change_settings(replace(desk.settings, **values))
+        self.house.change_settings(replace(self.house.desk.settings, **values))
         self._apply_theme()
 
     def _apply_theme(self) -> None:

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 from gezeiten.desk.accepted import AcceptedWords
 from gezeiten.desk.checks import BEGUN_KEY, Check, erase_sentence, label_check
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.places import points
+from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.planning import pattern_name
 from gezeiten.desk.readiness import Readiness, Seen, Start, readiness, starting
 from gezeiten.desk.rounds import Round, open_round
@@ -74,6 +74,7 @@ class FieldDeskPlace(Place):
         self.work = FieldWork(house)
         self._wanted: str | None = None
         self._zones: dict[str, str] = {}
+        self._point_ids: dict[str, int] = {}
         self._starts: dict[str, Start] = {}
         self._ready: Readiness | None = None  # of the chosen logger; None until it is known
         self._when_ready: Callable[[], None] | None = None  # pressed before it was known
@@ -208,22 +209,21 @@ class FieldDeskPlace(Place):
     # -- finding -------------------------------------------------------------------------------
     def refresh(self) -> None:
         desk = self.house.desk
-
         cards = self.loggers.cards()
 
-        def work(_task: Task) -> tuple[list[tuple[str, str]], Round | None, dict[str, Start]]:
-            known = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
+        def work(_task: Task) -> tuple[list[PointPlace], Round | None, dict[str, Start]]:
+            known = [point for point in points(desk) if not point.retired]
             return known, open_round(desk), {c.serial: starting(desk, c) for c in cards}
 
         self.house.run(work, self._know_places, latest="field places")
 
-    def _know_places(
-        self, known: tuple[list[tuple[str, str]], Round | None, dict[str, Start]]
-    ) -> None:
+    def _know_places(self, known: tuple[list[PointPlace], Round | None, dict[str, Start]]) -> None:
         listed, self._round, starts = known
         self._starts |= starts
-        self._zones = self.group.zones = self.carriers.page.zones = dict(listed)
-        self.editor.names.show_points([name for name, _ in listed])
+        zones = {point.full_name: point.zone for point in listed}
+        self._zones = self.group.zones = self.carriers.page.zones = zones
+        self._point_ids = {point.full_name: point.id for point in listed}
+        self.editor.names.show_points(list(zones))
         self.round_strip.show_round(self._round)
         self.loggers.show_round(self.round_strip.words())
         self._mark_all()
@@ -245,7 +245,7 @@ class FieldDeskPlace(Place):
             except InputError as exc:
                 self.house.said.emit(str(exc), True)
                 return
-            desk.change_settings(replace(desk.settings, addresses=listed))
+            self.house.change_settings(replace(desk.settings, addresses=listed))
         self.look()
 
     def look(self) -> None:
@@ -883,9 +883,8 @@ class FieldDeskPlace(Place):
         card = self.card
         if card is None:
             return
-        for point in points(self.house.desk):
-            if point.full_name == card.point:
-                self.house.go.emit(places.TRENDS, point.id)
+        if card.point in self._point_ids:
+            self.house.go.emit(places.TRENDS, self._point_ids[card.point])
 
     def set_theme(self, theme: Theme) -> None:
         self.loggers.theme = theme

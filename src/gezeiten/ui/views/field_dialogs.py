@@ -136,11 +136,13 @@ class FieldDialogs:
             return
         from gezeiten.ui.pin_dialog import PinDialog
 
-        dialog = PinDialog(
-            self._field, card.serial, pin_group(desk, card.serial), lasting=desk.pins.lasting
-        )
-        dialog.given.connect(self._field.pin_given)
-        dialog.open()
+        def ask(known: tuple[str, bool]) -> None:
+            group, lasting = known
+            dialog = PinDialog(self._field, card.serial, group, lasting=lasting)
+            dialog.given.connect(self._field.pin_given)
+            dialog.open()
+
+        self._house.run(lambda _task: (pin_group(desk, card.serial), desk.pins.lasting), ask)
 
     def day(self) -> None:
         """Show what was done today, and what is left."""

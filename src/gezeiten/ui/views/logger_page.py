@@ -213,7 +213,7 @@ class LoggerPage(QWidget):
             facts.append((tr(quantity(channel).name), units.span(channel, low, high)))
         outside = counted(came.outside, "%n value outside a limit", "%n values outside a limit")
         facts.append((tr("Seems"), outside if came.outside else tr("inside all limits")))
-        facts.append((tr("Not offloaded by it"), counted(came.readings, "%n reading",
+        facts.append((tr("Still to offload"), counted(came.readings, "%n reading",
                                                         "%n readings")))  # fmt: skip
         self.came.show_facts(facts)
         self.came.show()

@@ -168,7 +168,7 @@ class TideboardPlace(Place):
     def _named(self, person: str) -> None:
         desk = self.house.desk
         if person and person != desk.person:
-            desk.change_settings(replace(desk.settings, person=person))
+            self.house.change_settings(replace(desk.settings, person=person))
             self.house.wants.emit("person")
 
     def _asked(self, what: str) -> None:

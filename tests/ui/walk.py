@@ -1,0 +1,56 @@
+"""All views of the window and all its dialogs, one after the other, for tests that walk them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.carried import CarriedRecord, Clearing
+from gezeiten.ui import house as places
+from gezeiten.ui.clear_dialog import ClearDialog
+from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle
+
+RECORD = CarriedRecord("7", "D-2041", "Düne T2", 12, "Store autumn", "A · B", 0, 9_000, 480, 480,
+                       "ab" * 32, "kept")  # fmt: skip
+CLEARING = Clearing((RECORD,), ("R-1107, mission 3: not kept yet.",))
+
+
+def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
+    """Show the stages of the Field desk one after the other; other places have one view."""
+    if place != places.FIELD_DESK:
+        yield ""
+        return
+    field = window.places[place]
+    for stage in range(5):
+        field.stages.choose(stage)
+        idle(qtbot, window)
+        yield stage
+    field.tick_all()
+    idle(qtbot, window)
+    yield "several"
+    field.untick_all()
+    if field.carriers.cards:
+        field.carriers.open_next()
+        idle(qtbot, window)
+        yield "carrier"
+        field.carriers.close()
+        field.show_current()
+
+
+DIALOGS = {
+    "settings": lambda w: w.show_settings(),
+    "sites and points": lambda w: w.show_places(),
+    "life": lambda w: w.show_lives(),
+    "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
+    "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
+    "kept plans": lambda w: w.places[places.FIELD_DESK].show_kept_plans(),
+    "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),
+    "part": lambda w: w.places[places.FIELD_DESK].dialogs.part(),
+    "erase": lambda w: w.places[places.FIELD_DESK].dialogs.erase(),
+    "PIN": lambda w: w.places[places.FIELD_DESK].dialogs.pin(),
+    "differences": lambda w: w.places[places.FIELD_DESK].show_differences(),
+    "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "Then its clock is set.").open(),
+    "text": lambda w: w.places[places.FIELD_DESK].dialogs.text(w.text_file),
+}
