@@ -3,10 +3,11 @@ targets too small to hit, text too pale, the window too large for its screen."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, Qt
+from PySide6.QtCore import QAbstractItemModel, QModelIndex, QRect, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QAbstractItemView,
     QCheckBox,
     QComboBox,
     QLabel,
@@ -14,6 +15,8 @@ from PySide6.QtWidgets import (
     QPushButton,
     QRadioButton,
     QScrollArea,
+    QStyle,
+    QStyleOptionViewItem,
     QWidget,
 )
 
@@ -62,6 +65,34 @@ def small_targets(top: QWidget, theme: str) -> list[str]:
             if is_in_sight(widget) and not inside and widget.height() < least:
                 name = shown_text(widget) or widget.accessibleName()
                 found.append(f"{type(widget).__name__} “{name[:40]}” {widget.height()} px")
+    return found
+
+
+def small_ticks(top: QWidget, theme: str) -> list[str]:
+    """Return the tick boxes inside lists, trees and tables that are smaller than a finger wants."""
+    least, found = LEAST_TARGET_PX[theme], []
+    for view in top.findChildren(QAbstractItemView):
+        if not is_in_sight(view) or view.model() is None:
+            continue
+        for index in _ticks(view.model(), view.rootIndex()):
+            option = QStyleOptionViewItem()
+            view.initViewItemOption(option)
+            option.features |= QStyleOptionViewItem.ViewItemFeature.HasCheckIndicator
+            option.rect = view.visualRect(index)
+            part = QStyle.SubElement.SE_ItemViewItemCheckIndicator
+            box = view.style().subElementRect(part, option, view).intersected(option.rect)
+            if option.rect.isValid() and min(box.width(), box.height()) < least:
+                found.append(f"tick of “{index.data()}” {box.size().toTuple()}")
+    return found
+
+
+def _ticks(model: QAbstractItemModel, under: QModelIndex) -> list[QModelIndex]:
+    found = []
+    for row in range(model.rowCount(under)):
+        index = model.index(row, 0, under)
+        if index.data(Qt.ItemDataRole.CheckStateRole) is not None:
+            found.append(index)
+        found += _ticks(model, index)
     return found
 
 

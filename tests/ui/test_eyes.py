@@ -25,6 +25,7 @@ def complaints(top: object, theme: str, percent: int) -> list[str]:
         QApplication.processEvents()
     found = [f"cut: {one}" for one in eyes.cut_text(top)]
     found += [f"small: {one}" for one in eyes.small_targets(top, theme)]
+    found += [f"small: {one}" for one in eyes.small_ticks(top, theme)]
     found += [f"beyond the edge: {one}" for one in eyes.beyond_edge(top)]
     if percent == 100:  # colours do not depend on the size of text
         found += [f"pale: {one}" for one in eyes.pale_text(top)]

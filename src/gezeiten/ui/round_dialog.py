@@ -70,6 +70,7 @@ class RoundDialog(QDialog):
         self.day.setCalendarPopup(True)
         self.day.setAccessibleName(tr("Day of the round"))
         self.sites = QListWidget()
+        self.sites.setProperty("ticks", True)
         self.sites.setAccessibleName(tr("Sites to visit"))
         self.make_button = button(tr("Make the round"), self.make, "primary")
         page = QWidget()

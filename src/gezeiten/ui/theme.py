@@ -165,6 +165,8 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QListWidget, QTreeWidget, QTableWidget {{ background: {t.paper}; border: none;
         alternate-background-color: {t.ground}; outline: none; }}
     QTreeWidget::item, QListWidget::item {{ min-height: {t.row - 6}px; padding: 1px 2px; }}
+    QTreeWidget[ticks="true"]::item, QListWidget[ticks="true"]::item {{
+        min-height: {target + 1}px; }}
     QListWidget::item:selected, QTreeWidget::item:selected, QTableWidget::item:selected {{
         background: {t.tide_wash}; color: {t.ink}; }}
     QHeaderView {{ background: {t.paper}; border: none; }}
@@ -190,10 +192,13 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
         border: 1.5px solid {t.muted}; background: {t.paper}; }}
     QCheckBox::indicator {{ border-radius: 3px; }}
     QRadioButton::indicator {{ border-radius: 8px; }}
-    QCheckBox::indicator:checked, QTreeView::indicator:checked, QListView::indicator:checked {{
+    QCheckBox::indicator:checked, QTreeView::indicator:checked, QListView::indicator:checked,
+        QTableView::indicator:checked {{
         background: {t.tide}; border-color: {t.tide}; image: url({tick}); }}
-    QTreeView::indicator, QListView::indicator {{ width: 15px; height: 15px;
-        border: 1.5px solid {t.muted}; border-radius: 3px; background: {t.paper}; }}
+    QTreeView::indicator, QListView::indicator, QTableView::indicator {{ width: 15px;
+        height: 15px; margin: {(target - 17) // 2 + 1}px; margin-left: 4px;
+        margin-right: {target - 21}px; border: 1.5px solid {t.muted};
+        border-radius: 3px; background: {t.paper}; }}
     QRadioButton::indicator:checked {{ background: qradialgradient(cx:0.5, cy:0.5, radius:0.5,
         fx:0.5, fy:0.5, stop:0 {t.tide}, stop:0.55 {t.tide}, stop:0.6 {t.paper},
         stop:1 {t.paper}); border-color: {t.tide}; }}

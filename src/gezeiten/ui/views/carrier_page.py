@@ -27,7 +27,8 @@ from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import clock_time, counted, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label
 from gezeiten.ui.progress import progress_words
-from gezeiten.ui.theme import LIGHT, Theme
+from gezeiten.ui.theme import LIGHT, TARGET_PX, Theme
+from gezeiten.ui.ticks import TickDelegate
 from gezeiten.ui.views.logger_words import clock_words
 
 AT_LOGGERS_WORDS = {
@@ -173,8 +174,9 @@ class CarrierPage(QWidget):
 
     def _fit_rows(self) -> None:
         self.table.resizeRowsToContents()
+        least = TARGET_PX[self.theme.name] + 2  # a tick box of that size stands in the first cell
         for line in range(self.table.rowCount()):
-            self.table.setRowHeight(line, max(self.table.rowHeight(line) + 8, 34))
+            self.table.setRowHeight(line, max(self.table.rowHeight(line) + 8, least))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -230,6 +232,7 @@ def _records_table() -> QTableWidget:
     table.setShowGrid(False)
     table.setWordWrap(True)
     table.setTabKeyNavigation(False)
+    table.setItemDelegateForColumn(0, TickDelegate(table))
     head = table.horizontalHeader()
     head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     for stretched in (1, 6):

@@ -28,6 +28,7 @@ from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled
 from gezeiten.ui.theme import Theme
+from gezeiten.ui.ticks import TickDelegate
 from gezeiten.ui.views.lanes import lanes_of, span_of
 
 LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
@@ -51,12 +52,15 @@ class TrendsPlace(Place):
         self._is_loading = False
         self._wanted_days: int | None = None
         self.tree = QTreeWidget()
+        self.tree.setProperty("ticks", True)
+        self.tree.setItemDelegateForColumn(0, TickDelegate(self.tree))
         self.tree.setHeaderHidden(True)
         self.tree.setRootIsDecorated(False)
-        self.tree.setIndentation(8)
+        self.tree.setIndentation(2)
         self.tree.setColumnCount(2)
-        self.tree.header().setStretchLastSection(True)
-        self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Fixed)
+        self.tree.header().setStretchLastSection(False)
+        self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.tree.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setAccessibleName(tr("Points"))
         self.tree.itemChanged.connect(lambda *_: self._load())
@@ -172,11 +176,10 @@ class TrendsPlace(Place):
             self._tick_first()
 
     def _add_point(self, head: QTreeWidgetItem, point: PointPlace, ticked: bool) -> None:
-        symbols = " ".join(
-            dict.fromkeys(quantity(place.channel).symbol.split()[0] for place in point.channels)
-        )
+        symbols = " ".join(dict.fromkeys(_sign(place.channel) for place in point.channels))
         item = QTreeWidgetItem([point.name, symbols])
         item.setToolTip(0, point.full_name)
+        item.setToolTip(1, symbols)
         item.setForeground(1, self.house.theme.color("muted"))
         item.setData(0, _POINT, point)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
@@ -390,3 +393,9 @@ def _rows() -> list[tuple[str, object]]:
         (tr("Time below"), below),
         (tr("Held"), lambda n, _p: f"{number(100 * n.coverage)} %"),
     ]
+
+
+def _sign(channel: str) -> str:
+    """Return the few letters of a quantity; the classes of particles are "PN", particle number."""
+    symbol = quantity(channel).symbol
+    return symbol.split()[0] if symbol[:1].isalpha() else "PN"
