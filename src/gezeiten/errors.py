@@ -31,6 +31,10 @@ class GezeitenError(Exception):
 
     exit_code = 1
 
+    def __init__(self, sentence: str = "", *args: object) -> None:
+        """sentence: what a file or a field brought into it never breaks the line."""
+        super().__init__(" ".join(str(sentence).split()), *args)
+
 
 class InputError(GezeitenError):
     """The user can fix it."""

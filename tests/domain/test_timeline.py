@@ -16,6 +16,7 @@ from gezeiten.domain.timeline import (
     iso_utc,
     local_days,
     midnight_ms,
+    next_full_hour_ms,
     to_ms,
 )
 
@@ -78,3 +79,16 @@ def test_a_naive_moment_is_refused() -> None:
 )
 def test_lengths_are_said_in_their_two_largest_units(length_ms: int, words: str) -> None:
     assert duration_text(length_ms) == words
+
+
+@pytest.mark.parametrize(
+    ("zone", "now", "wanted"),
+    [
+        ("Europe/Berlin", "2026-11-28T09:20:31", "2026-11-28T10:00:00"),
+        ("Europe/Berlin", "2026-11-28T10:00:00", "2026-11-28T11:00:00"),
+        ("Asia/Kolkata", "2026-11-28T09:20:31", "2026-11-28T09:30:00"),  # 15:00 there
+    ],
+)
+def test_the_next_full_hour_is_that_of_the_zone(zone: str, now: str, wanted: str) -> None:
+    now_ms, wanted_ms = (to_ms(datetime.fromisoformat(t + "+00:00")) for t in (now, wanted))
+    assert next_full_hour_ms(now_ms, zone) == wanted_ms

@@ -201,8 +201,13 @@ def test_all_of_them_again_before_dark(window: MainWindow, qtbot: QtBot, tailgat
     assert [c.serial for c in field.loggers.ticked()] == ["D-2041", "R-1107"]
     idle(qtbot, window)
     assert field.main.text() == "Offload and launch\n2 loggers"
+    table, widths = field.several.table, set()
+    table.model().dataChanged.connect(
+        lambda *_: widths.add(tuple(table.columnWidth(place) for place in range(7)))
+    )
     press(window, "F9")
     idle(qtbot, window)
+    assert len(widths) == 1  # columns hold still while results come in
     assert window.message.text() == "2 loggers launched."
     rows = [field.several.table.item(i, 6).text() for i in range(2)]
     assert all("plan read back, the same; first reading" in row for row in rows)

@@ -3,6 +3,7 @@ a live line, a part of a mission, online loggers; through the real window, mostl
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -198,6 +199,8 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     wait(qtbot, lambda: "time zone" in dialog.words.text())
     dialog.zone.setCurrentText("Europe/Berlin")
     wait(qtbot, dialog.take.isEnabled)
+    assert "Europe/Berlin" in dialog.read.horizontalHeaderItem(0).text()
+    assert re.fullmatch(r"2026-\d\d-\d\d \d\d:\d\d:\d\d", dialog.read.item(0, 0).text())
     dialog.take.click()
     wait(qtbot, lambda: "300 readings kept" in dialog.words.text())
     dialog.close()

@@ -52,6 +52,16 @@ def test_ticks_stand_at_round_local_times(qapp: object, hours: float) -> None:
     assert all(axis.tickStrings(ticks, 1.0, spacing))
 
 
+def test_a_chart_of_hours_names_its_day(qapp: object) -> None:
+    axis = TimeAxis(BERLIN)
+    start = to_ms(datetime(2026, 10, 24, 9, 7, tzinfo=UTC)) / 1000
+    for hours in (0.5, 6, 14):
+        [(spacing, ticks)] = axis.tickValues(start, start + hours * 3600, 700)
+        shown = [t for t in ticks if start <= t <= start + hours * 3600]
+        words = axis.tickStrings(shown, 1.0, spacing)
+        assert "24 Oct" in words[0] or "25 Oct" in " ".join(words)
+
+
 @pytest.fixture
 def chart(qtbot: QtBot) -> LaneChart:
     application()

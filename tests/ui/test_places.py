@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -20,7 +22,7 @@ from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
 from gezeiten.ui.views.trends import TrendsPlace
 from gezeiten.ui.window import MainWindow
-from tests.ui_help import idle, open_window, press, type_into
+from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 
 @pytest.fixture
@@ -463,3 +465,48 @@ def test_a_document_that_was_changed_is_said_to_be(
     window.house.archive_changed.emit()
     idle(qtbot, window)
     assert handover.table.item(0, 5).text() == "✕ missing"
+
+
+# -- the window ------------------------------------------------------------------------------------
+def test_a_length_wished_while_a_record_loads_is_shown_once_it_has(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    other = next(i for i in trends._items() if i.text(0) == "Cold room A")
+    other.setCheckState(0, Qt.CheckState.Checked)
+    assert trends._is_loading
+    press(window, "Alt+2")
+    idle(qtbot, window)
+    start, end = trends.chart.view()
+    assert end - start == pytest.approx(7 * DAY_MS, rel=0.01)
+    assert len(trends.points()) == 2
+
+
+def test_messages_go_when_they_are_old(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gezeiten.ui.window.SAY_MS", 30)
+    monkeypatch.setattr("gezeiten.ui.window.COMPLAIN_MS", 60)
+    for complaint in (False, True):
+        window.house.said.emit("Something was said.", complaint)
+        assert window.message.text() == "Something was said."
+        qtbot.waitUntil(lambda: not window.message.text(), timeout=10_000)
+
+
+def test_closing_waits_for_what_runs_and_says_so(window: MainWindow, qtbot: QtBot) -> None:
+    may_end, seen = threading.Event(), []
+
+    def work(_task: object) -> None:
+        may_end.wait(60)
+        with window.house.desk.archive.reading() as session:  # disposed of, this would fail
+            seen.append(session.connection().exec_driver_sql("SELECT 1").scalar())
+
+    window.house.run(work, lambda _: None)
+    window.close()
+    assert window.isVisible()
+    assert window.message.text().startswith("Closing as soon as what runs has ended")
+    may_end.set()
+    qtbot.waitUntil(lambda: not window.isVisible(), timeout=PATIENCE_MS)
+    assert seen == [1]

@@ -244,3 +244,18 @@ def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab, start_sta
 def test_the_pattern_names_the_mission(editor: PlanEditor) -> None:
     editor.names.by_pattern.click()
     assert editor.plan().mission_name == f"{STORE_PLAN.point_name} by pattern"
+
+
+def test_a_start_at_a_set_time_is_proposed_for_the_next_full_hour(qtbot: QtBot, lab: Lab) -> None:
+    made = editor_for(qtbot, lab, STORE_PLAN)
+    made.start_end.start.choose("at")
+    now = datetime.fromtimestamp(lab.desk.now_ms() / 1000, ZoneInfo(ZONE))
+    begins = datetime.fromtimestamp(made.plan().start_ms / 1000, ZoneInfo(ZONE))
+    assert (begins.minute, begins.second) == (0, 0)
+    assert 0 < (begins - now).total_seconds() <= 3600
+
+
+def test_memory_for_events_is_said_in_events(editor: PlanEditor) -> None:
+    # an event takes 32 bytes (docs/protocol.md); Düne T2 may keep 2,048, 1,024 or 4,096 of them
+    words = [editor.manners.events.itemText(i) for i in range(editor.manners.events.count())]
+    assert words == ["64 events (usual)", "32 events", "128 events"]

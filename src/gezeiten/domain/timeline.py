@@ -36,6 +36,13 @@ def from_ms(utc_ms: int, zone: str = "UTC") -> datetime:
     return moment.astimezone(ZoneInfo(zone))
 
 
+def next_full_hour_ms(utc_ms: int, zone: str) -> int:
+    """Return the next instant when clocks of a zone show a full hour (of half-hour zones too)."""
+    local = from_ms(utc_ms, zone)
+    into_hour_ms = local.minute * 60_000 + local.second * 1000 + local.microsecond // 1000
+    return utc_ms - into_hour_ms + HOUR_MS
+
+
 def to_ms(moment: datetime) -> int:
     """Return the UTC milliseconds of an aware datetime."""
     if moment.tzinfo is None:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.models import End, Start
 from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, local_instant_ms
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, local_instant_ms, next_full_hour_ms
 from gezeiten.errors import RepeatedHourError, SkippedHourError
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import row
@@ -95,7 +95,7 @@ class StartEndSection(Section):
                 box.addItem(words[key], key)
         self.start.choose(plan.start)
         self.end.choose(plan.end)
-        next_hour = (context.now_ms // HOUR_MS + 1) * HOUR_MS
+        next_hour = next_full_hour_ms(context.now_ms, context.zone)
         self.start_at.show_instant(plan.start_ms or next_hour, context.zone)
         self.end_at.show_instant(plan.end_ms or next_hour + 14 * DAY_MS, context.zone)
         self.second.setChecked(self._is_second(plan.start_ms, context.zone))

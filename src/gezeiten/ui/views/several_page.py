@@ -73,12 +73,14 @@ class SeveralPage(QWidget):
 
     def show_prepared(self, prepared: list[Prepared], zones: dict[str, str]) -> None:
         """Show what is meant for each logger; results of before stay for those still ticked."""
+        before = {one.card.serial for one in self._prepared}
         self._prepared, self._zones = prepared, zones
         serials = {one.card.serial for one in prepared}
         self._results = {s: r for s, r in self._results.items() if s in serials}
         self._fill()
-        for place in range(6):  # not with every result: columns would jump
-            self.table.resizeColumnToContents(place)
+        for place in range(6):  # for other loggers only, else columns would jump; words wrap
+            if serials != before:
+                self.table.resizeColumnToContents(place)
         self._fit_rows()
         lost = [f"{one.card.serial}: {sentence}" for one in prepared for sentence in one.lost]
         self._lost_title.setVisible(bool(lost))
