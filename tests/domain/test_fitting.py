@@ -178,6 +178,8 @@ def test_rules_and_plans_in_words() -> None:
     assert rule_text(rule) == (
         "warning above 7 °C for 30 min, accumulated daily, hysteresis 0.5 °C, in nights"
     )
+    dusty = LimitRule("particles_from_0_5", "above", 12_000_000.0)
+    assert rule_text(dusty) == "alarm above 12,000,000 per m³"
     lines = compared(COLD, replace(COLD, interval_s=60, channels=("room_temperature",)), "UTC")
     differing = {line.name: (line.mine, line.other) for line in lines if line.differs}
     assert differing["Interval"] == ("5 min", "1 min")

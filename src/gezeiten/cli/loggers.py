@@ -23,7 +23,7 @@ from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import ThinKind
 from gezeiten.domain.timeline import duration_text, iso_utc
-from gezeiten.domain.wording import counted, grouped, readings_words
+from gezeiten.domain.wording import counted, figure, grouped, readings_words
 from gezeiten.errors import GezeitenError, InputError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file
 from gezeiten.link.find import FoundLogger
@@ -159,7 +159,7 @@ def overview_command(
     lines = [f"{serial}: {counted(came.values, 'value', 'values')}, one for every "
              f"{readings_words(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
              f"seems. {came.error}".strip()]  # fmt: skip
-    lines += [f"  {key}: {low:g} to {high:g}" for key, low, high in came.extremes]
+    lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in came.extremes]
     put(as_json, row, lines)
 
 

@@ -16,6 +16,7 @@ from gezeiten.domain.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.naming import name_fault
 from gezeiten.domain.quantities import QUANTITIES
 from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.wording import figure
 from gezeiten.errors import InputError
 
 LONGEST_NAME = 30
@@ -65,7 +66,9 @@ def _good_name(name: str, what: str) -> str:
 
 def _in_range(value: float | None, low: float, high: float, what: str) -> None:
     if value is not None and not (math.isfinite(value) and low <= value <= high):
-        raise InputError(f"The {what} {value:g} cannot be; give one from {low:g} to {high:g}.")
+        raise InputError(
+            f"The {what} {figure(value)} cannot be; give one from {figure(low)} to {figure(high)}."
+        )
 
 
 def check_site(facts: SiteFacts) -> str:

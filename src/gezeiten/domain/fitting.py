@@ -10,6 +10,7 @@ from gezeiten.domain.models import LoggerModel, Manner
 from gezeiten.domain.outlook import readings_that_fit
 from gezeiten.domain.plan import ChannelSetting, Manners, Plan
 from gezeiten.domain.quantities import quantity
+from gezeiten.domain.wording import figure
 from gezeiten.errors import InputError
 
 
@@ -92,7 +93,9 @@ def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
         name = quantity(rule.channel).name
         spec = model.channel(rule.channel)
         if rule.has_value and not spec.low <= rule.value <= spec.high:
-            lost.append(f"The limit {rule.value:g} of {name} is beyond the sensor of {model.name}.")
+            lost.append(
+                f"The limit {figure(rule.value)} of {name} is beyond the sensor of {model.name}."
+            )
         elif sum(k.channel == rule.channel for k in kept) >= model.limits_per_channel:
             lost.append(f"{model.name} watches {model.limits_per_channel} limits of {name} only.")
         else:

@@ -15,6 +15,7 @@ from gezeiten.domain.outlook import readings_that_fit
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.wording import figure
 from gezeiten.errors import InputError
 
 FARTHEST_START_MS = 183 * DAY_MS
@@ -184,8 +185,8 @@ def _rule_faults(plan: Plan, rule: LimitRule, spec: ChannelSpec | None) -> list[
         low, high = spec.low, spec.high  # the sensor itself is the fault, said elsewhere
     if rule.has_value and not (math.isfinite(rule.value) and low <= rule.value <= high):
         said.append(
-            f"The limit {rule.value:g} of {name} lies outside the sensor's range "
-            f"{low:g} to {high:g}; choose one inside."
+            f"The limit {figure(rule.value)} of {name} lies outside the sensor's range "
+            f"{figure(low)} to {figure(high)}; choose one inside."
         )
     if rule.delay_s < 0:
         said.append(f"The delay of {name} is negative; give 0 or more.")

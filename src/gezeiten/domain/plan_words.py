@@ -11,7 +11,7 @@ from gezeiten.domain.plan import Plan
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import from_ms
 from gezeiten.domain.windows import window_choice
-from gezeiten.domain.wording import counted, readings_words
+from gezeiten.domain.wording import counted, figure, readings_words
 
 _NONE = "—"
 
@@ -35,13 +35,13 @@ def rule_text(rule: LimitRule) -> str:
     if rule.side == "absent":
         words = f"{rule.level} without a sensor"
     else:
-        words = f"{rule.level} {rule.side} {rule.value:g} {unit}".rstrip()
+        words = f"{rule.level} {rule.side} {figure(rule.value)} {unit}".rstrip()
     if rule.delay_s:
         words += f" for {interval_text(rule.delay_s)}"
     if rule.counting == "accumulated":
         words += ", accumulated daily" if rule.daily else ", accumulated"
     if rule.hysteresis:
-        words += f", hysteresis {rule.hysteresis:g} {unit}".rstrip()
+        words += f", hysteresis {figure(rule.hysteresis)} {unit}".rstrip()
     if rule.window:
         chosen = window_choice(rule.window)
         words += f", {chosen}" if chosen.startswith("outside") else f", in {chosen}"

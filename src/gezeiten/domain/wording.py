@@ -8,6 +8,11 @@ def grouped(count: int) -> str:
     return f"{count:,}"
 
 
+def figure(value: float) -> str:
+    """Return "12,000,000", "60" or "0.35": a limit or range without powers of ten."""
+    return f"{value:,.6f}".rstrip("0").rstrip(".")
+
+
 def counted(count: int, one: str, many: str) -> str:
     """Return "1 gap" or "2,880 gaps"."""
     return f"{grouped(count)} {one if count == 1 else many}"

@@ -562,11 +562,11 @@ class FieldDeskPlace(Place):
         if not self.group.is_on:
             return erase_sentence(card)
         words = counted(
-            len(self.group.ready()),
+            len(self.group.open_ones()),
             "Launching sets the clock of %n logger and erases its memory after offloading.",
             "Launching sets the clocks of %n loggers and erases their memories after offloading.",
         )
-        return words if step.kind == "several" else ""
+        return words if self.group.open_ones() else ""
 
     def _show_main(self) -> None:
         card, step = self.card, self._step()

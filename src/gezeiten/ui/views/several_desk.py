@@ -86,6 +86,10 @@ class SeveralDesk(QObject):
         """Return those that nothing keeps from being launched."""
         return [one for one in self.prepared if not one.in_the_way]
 
+    def open_ones(self) -> list[Prepared]:
+        """Return those that can be launched by now, or once a word why was given."""
+        return [one for one in self.prepared if not one.in_the_way or one.only_wants_word]
+
     def wants_word(self) -> bool:
         """Whether one of them wants a word why first."""
         return any(check.wants_word for one in self.prepared for check in one.checks)
