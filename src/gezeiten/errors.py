@@ -20,10 +20,15 @@ GezeitenError
     ArchiveNewerError   written by a newer Gezeiten
     ArchiveDamagedError bytes in the archive are not what was written
     DiskFullError       no room left
+  BugError              a mistake of Gezeiten's own
   CancelledError        the user stopped it; what came so far is kept
 """
 
 from __future__ import annotations
+
+import logging
+
+_log = logging.getLogger(__name__)
 
 
 class GezeitenError(Exception):
@@ -124,6 +129,20 @@ class ArchiveDamagedError(SurroundingsError):
 
 class DiskFullError(SurroundingsError):
     """No room left on the disk."""
+
+
+class BugError(GezeitenError):
+    """A mistake of Gezeiten's own; nobody at the keyboard can do anything about it."""
+
+
+def bug(exc: BaseException) -> BugError:
+    """Return the sentence for an error that should not be; what led to it goes into the log."""
+    _log.error("a mistake of our own", exc_info=exc)
+    words = str(exc).strip().split("\n")[0][:200]
+    return BugError(
+        f"Gezeiten made a mistake ({type(exc).__name__}: {words}); please report it, what was "
+        "kept before is safe."
+    )
 
 
 class CancelledError(GezeitenError):

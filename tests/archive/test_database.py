@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import errno
+import os
 import sqlite3
 import subprocess
 import sys
+from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -12,13 +16,17 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import text
 
-from gezeiten.archive.database import Archive, known_revisions, translated
+from gezeiten.archive.database import Archive, known_revisions
+from gezeiten.archive.faults import translated
 from gezeiten.archive.tables import Base, Site
 from gezeiten.errors import (
     ArchiveDamagedError,
     ArchiveLockedError,
     ArchiveNewerError,
+    BugError,
     DiskFullError,
+    GezeitenError,
+    InputError,
     SurroundingsError,
 )
 
@@ -96,7 +104,7 @@ def test_a_failed_write_leaves_nothing(tmp_path: Path) -> None:
             session.flush()
             session.add(Site(name="a", kind="", zone="UTC"))
 
-    with pytest.raises(ArchiveDamagedError):
+    with pytest.raises(BugError):
         fail()
     with archive.reading() as session:
         assert session.execute(text("SELECT count(*) FROM site")).scalar() == 0
@@ -136,23 +144,98 @@ def test_a_full_disk_says_so_and_leaves_a_whole_database(tmp_path: Path) -> None
     archive.close()
 
 
+def _locked(folder: Path) -> None:
+    with closing(sqlite3.connect(folder / "a.db", timeout=0)) as one:
+        one.execute("BEGIN IMMEDIATE")
+        with closing(sqlite3.connect(folder / "a.db", timeout=0)) as other:
+            other.execute("BEGIN IMMEDIATE")
+
+
+def _full(folder: Path) -> None:
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("CREATE TABLE t (x)")
+        one.execute("PRAGMA max_page_count = 2")
+        one.execute("INSERT INTO t VALUES (zeroblob(100000))")
+
+
+def _no_database(folder: Path) -> None:
+    (folder / "a.db").write_bytes(b"no database at all, but long enough to be read" * 20)
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("SELECT * FROM sqlite_master")
+
+
+def _damaged(folder: Path) -> None:
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("CREATE TABLE t (x)")
+        one.executemany("INSERT INTO t VALUES (?)", [("x" * 900,)] * 50)
+        one.commit()
+    with (folder / "a.db").open("r+b") as file:
+        file.seek(4096)
+        file.write(b"\xff" * 8192)
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("SELECT count(x) FROM t").fetchall()
+
+
+def _elsewhere(folder: Path) -> None:
+    sqlite3.connect(folder / "nowhere" / "a.db").execute("SELECT 1")
+
+
+def _read_only(folder: Path) -> None:
+    sqlite3.connect(folder / "a.db").execute("CREATE TABLE t (x)").connection.close()
+    with closing(sqlite3.connect(f"file:{folder / 'a.db'}?mode=ro", uri=True)) as one:
+        one.execute("INSERT INTO t VALUES (1)")
+
+
+def _lacking(folder: Path) -> None:
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("SELECT * FROM mission")
+
+
+def _constraint(folder: Path) -> None:
+    """A mistake of ours, about a plan whose words sound like something else."""
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("CREATE TABLE t (x CHECK (x <> 'disk is full, database is locked'))")
+        one.execute("INSERT INTO t VALUES ('disk is full, database is locked')")
+
+
+def _no_sql(folder: Path) -> None:
+    with closing(sqlite3.connect(folder / "a.db")) as one:
+        one.execute("SELEKT malformed FROM disk")
+
+
+def _from_system(number: int) -> Callable[[Path], None]:
+    def act(folder: Path) -> None:
+        raise OSError(number, os.strerror(number), str(folder))
+
+    return act
+
+
 @pytest.mark.parametrize(
-    ("error", "kind"),
+    ("act", "kind"),
     [
-        (sqlite3.OperationalError("database is locked"), ArchiveLockedError),
-        (sqlite3.OperationalError("database or disk is full"), DiskFullError),
-        (sqlite3.DatabaseError("database disk image is malformed"), ArchiveDamagedError),
-        (sqlite3.OperationalError("unable to open database file"), SurroundingsError),
-        (OSError(28, "No space left on device"), DiskFullError),
-        (OSError(13, "Permission denied", "/x"), SurroundingsError),
+        (_locked, ArchiveLockedError), (_full, DiskFullError), (_no_database, ArchiveDamagedError),
+        (_damaged, ArchiveDamagedError), (_elsewhere, SurroundingsError),
+        (_read_only, SurroundingsError), (_lacking, ArchiveDamagedError),
+        (_constraint, BugError), (_no_sql, BugError),
+        (_from_system(errno.ENOSPC), DiskFullError),
+        (_from_system(errno.EACCES), SurroundingsError),
     ],
-)
-def test_library_errors_are_translated_with_their_cause(
-    error: Exception, kind: type[Exception]
+)  # fmt: skip
+def test_library_errors_are_told_apart_by_their_code(
+    tmp_path: Path, act: Callable[[Path], None], kind: type[Exception]
 ) -> None:
-    with pytest.raises(kind) as caught, translated(Path("/archive")):
-        raise error
-    assert caught.value.__cause__ is error
+    """Each error is a real one of SQLite or the system, none is made up."""
+    with pytest.raises(GezeitenError) as caught, translated(tmp_path):
+        act(tmp_path)
+    assert type(caught.value) is kind
+    assert caught.value.__cause__ is not None
     sentence = str(caught.value)
     assert sentence.endswith(".")
     assert "; " in sentence
+
+
+def test_a_row_that_is_gone_is_said_as_such(tmp_path: Path) -> None:
+    archive = Archive(tmp_path)
+    with pytest.raises(InputError, match="no longer in the archive"), archive.reading() as session:
+        session.get_one(Site, 77)
+    archive.close()

@@ -117,7 +117,7 @@ GONE = no_sensor_rule("probe_temperature", 1800)
 
 def recorded(values: list[float], minutes: list[int] | None = None) -> tuple:  # type: ignore[type-arg]
     times = np.array(minutes or [10 * i for i in range(len(values))], np.int64) * MIN
-    return times, np.array(values), np.full(len(values), 10 * MIN, np.int32)
+    return times, np.array(values), np.full(len(values), 10 * MIN, np.int64)
 
 
 NAN = float("nan")

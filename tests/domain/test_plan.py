@@ -122,7 +122,15 @@ def test_plans_read_back_from_their_dict() -> None:
 
 
 @pytest.mark.parametrize(
-    "change", [{"start": "soon"}, {"end": "never"}, {"interval_s": "x"}, {"limits": [{}]}]
+    "change",
+    [
+        {"start": "soon"},
+        {"end": "never"},
+        {"interval_s": "x"},
+        {"limits": [{}]},
+        {"start_ms": 2**53},
+        {"end_ms": -(2**53)},
+    ],
 )
 def test_dicts_that_are_no_plan_are_refused(change: dict[str, object]) -> None:
     with pytest.raises(PlanError, match="This is no plan"):

@@ -34,14 +34,14 @@ def test_exactly_one_and_a_half_intervals_is_held_throughout() -> None:
 
 def test_the_interval_in_force_counts() -> None:
     times = np.array([0, 10, 11, 12, 40], np.int64) * MIN
-    intervals = np.array([10, 1, 1, 10, 10], np.int32) * MIN
+    intervals = np.array([10, 1, 1, 10, 10], np.int64) * MIN
     series = make_series(times, np.arange(5.0), intervals)
     holds = holds_ms(series.times_utc_ms, series.interval_ms) / MIN
     assert holds.tolist() == [10, 1, 1, 15, 10]
 
 
 def test_no_reading_no_hold() -> None:
-    assert len(holds_ms(np.empty(0, np.int64), np.empty(0, np.int32))) == 0
+    assert len(holds_ms(np.empty(0, np.int64), np.empty(0, np.int64))) == 0
 
 
 def test_nan_is_no_reading() -> None:

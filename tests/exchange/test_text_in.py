@@ -213,7 +213,7 @@ def test_every_line_left_out_is_named_with_its_reason(tmp_path: Path) -> None:
     path.write_text(
         "time,a,b\n2026-11-20 10:00,1,2\n2026-11-20 10:10,x1,2\n\n2026-11-20 10:20,1\n"
         "2026-13-20 10:30,1,2\n2026-11-20 10:40,NaN,2\n2026-11-20 10:50,1,2,3\n"
-        '2026-11-20 11:00,"1",2\nrubbish\n2026-11-20 11:10,inf,2\n'
+        '2026-11-20 11:00,"1",2\nrubbish\n2026-11-20 11:10,inf,2\n2326-11-20 11:20,1,2\n'
     )
     times, (a, b), rejected = everything(path, FORM, (1, 2))
     assert [(r.line, r.reason) for r in rejected] == [
@@ -223,6 +223,7 @@ def test_every_line_left_out_is_named_with_its_reason(tmp_path: Path) -> None:
         (8, "it has 4 columns where 3 are expected"),
         (10, "it has 1 column where 3 are expected"),
         (11, "“inf” in column 2 is no number"),
+        (12, "its time lies beyond the years 1900 to 2200"),
     ]
     assert [datetime.fromtimestamp(t / 1000, UTC).strftime("%H:%M") for t in times] == [
         "10:00", "10:40", "11:00",

@@ -121,6 +121,10 @@ def test_a_cut_file_gives_what_came_before_the_cut(cut: int) -> None:
     assert file.ranges == [(0, 240 * whole_blocks)]
 
 
+def nested(depth: int) -> list[object]:
+    return [nested(depth - 1)] if depth else []
+
+
 def test_a_damaged_header_gives_nothing_and_says_so() -> None:
     data = bytearray(whole_file())
     data[30] ^= 0xFF
@@ -134,6 +138,8 @@ def test_a_damaged_header_gives_nothing_and_says_so() -> None:
         {"format": 99}, {"channels": []}, {"interval_ms": 0}, {"serial": None, "mission": "x"},
         {"channels": [["a", "b", "int16", 0, 0.0]]}, {"channels": [["a", "b", "float99", 1, 0.0]]},
         {"plan": 7}, {"launched_ms": "soon"}, {"kind": "trailer"},
+        {"first_ms": 2**53}, {"launched_ms": -(2**53)}, {"interval_ms": 400 * 86_400_000},
+        {"plan": {"limits": nested(40)}},
     ],
 )  # fmt: skip
 def test_headers_without_sense_are_refused(change: dict[str, object]) -> None:

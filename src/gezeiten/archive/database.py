@@ -1,4 +1,4 @@
-"""Opening the archive: folder, database with its migrations, vault; errors translated once.
+"""Opening the archive: folder, database with its migrations, vault.
 
 Layout of the folder: archive.db and FOLDERS.
 Before a migration the database is copied aside as archive-before-<version>.db.
@@ -6,7 +6,6 @@ Before a migration the database is copied aside as archive-before-<version>.db.
 
 from __future__ import annotations
 
-import errno
 import sqlite3
 import threading
 from collections.abc import Callable, Iterator
@@ -14,17 +13,13 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from sqlalchemy import Engine, create_engine, event, inspect, text
-from sqlalchemy.exc import DBAPIError, OperationalError, SQLAlchemyError
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.faults import translated
+from gezeiten.archive.stored import stored_value
 from gezeiten.archive.vault import Vault
-from gezeiten.errors import (
-    ArchiveDamagedError,
-    ArchiveLockedError,
-    ArchiveNewerError,
-    DiskFullError,
-    SurroundingsError,
-)
+from gezeiten.errors import ArchiveNewerError
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 DATABASE = "archive.db"
@@ -58,8 +53,9 @@ class Archive:
             for name in FOLDERS:
                 (folder / name).mkdir(parents=True, exist_ok=True)
             self.engine = create_engine(
-                self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {}
-            )
+                self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {},
+                json_deserializer=stored_value,
+            )  # fmt: skip
             if self._is_sqlite:
                 event.listen(self.engine, "connect", _prepare_sqlite)
             try:
@@ -180,60 +176,3 @@ def _prepare_sqlite(connection: sqlite3.Connection, _record: object) -> None:
     for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
-
-
-@contextmanager
-def translated(folder: Path) -> Iterator[None]:
-    """Turn errors of database and disk into our own, with the cause kept."""
-    try:
-        yield
-    except DBAPIError as exc:
-        raise _from_database(exc, folder) from exc
-    except sqlite3.Error as exc:
-        raise _from_database(exc, folder) from exc
-    except SQLAlchemyError as exc:
-        raise ArchiveDamagedError(
-            f"The archive in {folder} does not answer as it should ({exc.__class__.__name__}); "
-            "run gezeiten verify."
-        ) from exc
-    except OSError as exc:
-        raise from_os_error(exc, folder) from exc
-
-
-def _from_database(exc: Exception, folder: Path) -> SurroundingsError:
-    words = str(exc).lower()
-    if "locked" in words or "busy" in words:
-        return ArchiveLockedError(
-            f"Another program is writing to the archive in {folder}; wait for it or close it, "
-            "then do this again."
-        )
-    if "full" in words or "disk i/o error" in words:
-        return disk_full(folder)
-    if "malformed" in words or "not a database" in words:
-        return ArchiveDamagedError(
-            f"The database in {folder} is damaged; fetch the archive's last copy."
-        )
-    if "unable to open" in words or "readonly" in words:
-        return SurroundingsError(
-            f"The archive in {folder} cannot be written; check the folder's rights."
-        )
-    return ArchiveDamagedError(
-        f"The archive in {folder} refused ({str(exc).splitlines()[0]}); run gezeiten verify."
-    )
-
-
-def from_os_error(exc: OSError, folder: Path) -> SurroundingsError:
-    """Return our error for one of the operating system's."""
-    if exc.errno in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT):
-        return disk_full(folder)
-    return SurroundingsError(
-        f"{exc.filename or folder} cannot be used ({exc.strerror}); check the folder's rights."
-    )
-
-
-def disk_full(folder: Path) -> DiskFullError:
-    """Return the error for a full disk."""
-    return DiskFullError(
-        f"The disk that holds {folder} is full; free some room and do this again, "
-        "nothing on the logger was erased."
-    )

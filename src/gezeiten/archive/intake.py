@@ -14,7 +14,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
-from gezeiten.archive.database import Archive, translated
+from gezeiten.archive.database import Archive
+from gezeiten.archive.faults import translated
 from gezeiten.archive.readings import series_row, store_readings
 from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
 from gezeiten.domain.coverage import Range, merged, missing, size

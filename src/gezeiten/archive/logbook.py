@@ -35,7 +35,10 @@ def entry_hash(row: LogbookRow) -> str:
         "sentence": row.sentence,
         "details": row.details,
     }
-    text = json.dumps(content, sort_keys=True, ensure_ascii=False, separators=(",", ":"))
+    # what cannot be read in the database any more hashes as something else, so the entry breaks
+    text = json.dumps(
+        content, sort_keys=True, ensure_ascii=False, separators=(",", ":"), default=repr
+    )
     return hashlib.sha256((row.previous + text).encode()).hexdigest()
 
 

@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
-from gezeiten.archive.database import Archive, translated
+from gezeiten.archive.database import Archive
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances, RawMission, find_mission
 from gezeiten.archive.readings import series_row
 from gezeiten.archive.tables import Mission, OverviewRow, Point

@@ -119,7 +119,7 @@ def load_record(session: Session, point_id: int, channel: str) -> Series:
 
 def load_recorded(
     session: Session, mission_id: int, point_id: int, channel: str
-) -> tuple[Times, Values, NDArray[np.int32]]:
+) -> tuple[Times, Values, NDArray[np.int64]]:
     """Return everything that one mission recorded of a channel: instants, values (NaN where it had
     no sensor) and intervals in force, each of shape (n,)."""
     blocks = session.scalars(
@@ -134,11 +134,11 @@ def load_recorded(
     ).all()
     times = [block_times(block) for block in blocks]
     values = [decode_values(b.data, b.count) for b in blocks]
-    intervals = [np.full(b.count, b.interval_ms, np.int32) for b in blocks]
+    intervals = [np.full(b.count, b.interval_ms, np.int64) for b in blocks]
     return (
         np.concatenate([np.empty(0, np.int64), *times]),
         np.concatenate([np.empty(0), *values]),
-        np.concatenate([np.empty(0, np.int32), *intervals]),
+        np.concatenate([np.empty(0, np.int64), *intervals]),
     )
 
 

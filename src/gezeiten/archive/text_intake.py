@@ -16,7 +16,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
-from gezeiten.archive.database import Archive, translated
+from gezeiten.archive.database import Archive
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import (
     POINT_SEPARATOR,
     Circumstances,

@@ -12,6 +12,7 @@ import click
 
 from gezeiten import __version__
 from gezeiten.cli.lazy import LazyGroup
+from gezeiten.cli.log_file import keep_log
 from gezeiten.cli.options import main_archive_option, reports_errors
 
 _PLACES = {
@@ -42,6 +43,7 @@ def main(context: click.Context, folder: Path | None) -> None:
 
     Without a command the window opens.
     """
+    keep_log()
     context.obj = folder
     if context.invoked_subcommand is None:
         from gezeiten.cli.window import open_window

@@ -14,7 +14,7 @@ from typing import Any
 
 import click
 
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import GezeitenError, bug
 
 _FOLDER = click.Path(path_type=Path, file_okay=False)
 _ARCHIVE_HELP = "Folder of the archive; default: the user's data folder."
@@ -46,6 +46,12 @@ def reports_errors(command: Callable[..., None]) -> Callable[..., None]:
         except GezeitenError as exc:
             click.echo(str(exc), err=True)
             sys.exit(exc.exit_code)
+        except (click.exceptions.Exit, click.ClickException, click.Abort):
+            raise
+        except Exception as exc:  # noqa: BLE001 - nobody in the field can read a traceback
+            ours = bug(exc)
+            click.echo(str(ours), err=True)
+            sys.exit(ours.exit_code)
 
     return wrapped
 

@@ -15,13 +15,14 @@ from gezeiten.desk.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.mending import BookedGap, gaps
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.records import record
+from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
 
-NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording"]
+NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
 EndReason = Literal["memory full", "battery empty", "calibration due"]
 CLOCK_OFF_MS = 30_000
 LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
@@ -45,7 +46,8 @@ class BoardRow:
     """One point on the board. Spans are UTC ms.
 
     on_logger: what the logger has recorded since the last offload, as far as is known.
-    ends_ms: when recording ends (None: it goes on), with the reason.
+    ends_ms: when recording ends (None: it goes on), with the reason. fault: why the point cannot
+    be shown, "" for all that can.
     """
 
     point: PointPlace
@@ -60,6 +62,7 @@ class BoardRow:
     end_reason: EndReason
     is_recording: bool
     needs: tuple[Need, ...]
+    fault: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +98,7 @@ def board(desk: Desk) -> Board:
             if site.retired:
                 continue
             rows = tuple(
-                _row(
+                _row_or_fault(
                     desk,
                     session,
                     point,
@@ -111,6 +114,24 @@ def board(desk: Desk) -> Board:
     visits = [_visit(site, rows, now) for site, rows in listed]
     due = sorted((visit for visit in visits if visit), key=lambda visit: visit.due_ms)
     return Board(now, tuple(listed), tuple(due))
+
+
+def _row_or_fault(
+    desk: Desk,
+    session: Session,
+    point: PointPlace,
+    booked: list[BookedGap],
+    events: list[BookedExcursion],
+    visit_ms: int | None,
+    now: int,
+) -> BoardRow:
+    """Return the row of a point; of one that cannot be read, a row that says why."""
+    made = or_fault(lambda: _row(desk, session, point, booked, events, visit_ms, now))
+    if not isinstance(made, Fault):
+        return made
+    need = Need("fault", "cannot be read", now, 2)
+    return BoardRow(point, point.serial, (), (), tuple(booked), tuple(events), (), None, None,
+                    "memory full", False, (need,), made.sentence)  # fmt: skip
 
 
 def _row(
@@ -236,6 +257,8 @@ def _visit(site: SitePlace, rows: tuple[BoardRow, ...], now: int) -> Visit | Non
 
 def _sentences(row: BoardRow, now: int) -> list[str]:
     name = row.point.name
+    if row.fault:
+        return [f"{name} cannot be read: {row.fault}"]
     said = []
     if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
         left = about_text(max(row.ends_ms - now, 0))

@@ -6,8 +6,9 @@ import json
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.desk.context import Desk
+from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError, SurroundingsError
 from gezeiten.link.cable import PortSeen, detect, ports
 from gezeiten.link.find import FIND_LIMITS, CourierAnswersError, FoundLogger, ask
@@ -97,7 +98,7 @@ def _remember(desk: Desk, port: CablePort) -> None:
 def _lines(desk: Desk) -> dict[str, object]:
     """Settings by port. Only a help for the next look: what cannot be read is left out."""
     try:
-        known = json.loads((desk.archive.folder / _LINES_FILE).read_text())
+        known = json_of((desk.archive.folder / _LINES_FILE).read_text())
     except (OSError, ValueError):
         return {}
     return known if isinstance(known, dict) else {}

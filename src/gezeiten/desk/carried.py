@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances, Intake, kept_ranges
 from gezeiten.archive.tables import Logger, Mission, Offload
 from gezeiten.desk.context import Desk

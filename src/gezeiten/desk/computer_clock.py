@@ -18,6 +18,7 @@ from sqlalchemy import func, select
 from gezeiten.archive.tables import LogbookRow
 from gezeiten.desk.context import Desk
 from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.untrusted import json_of
 
 _UNSYNCHRONISED_BIT = 0x40  # STA_UNSYNC of adjtimex(2)
 _TIMEX_BYTES, _STATUS_AT = 512, 40
@@ -100,7 +101,7 @@ class ComputerClock:
     def _known(self) -> tuple[float, float] | None:
         """Return clock and time since switch-on at the first look since then."""
         try:
-            data = json.loads(self._file.read_text())
+            data = json_of(self._file.read_text())
             if data["boot"] != self._boot() or not data["boot"]:
                 return None
             return float(data["wall_ms"]), float(data["up_ms"])

@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING, Any, Protocol
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
-from gezeiten.archive.database import Archive, translated
+from gezeiten.archive.database import Archive
+from gezeiten.archive.faults import translated
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.errors import (

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances, Intake
 from gezeiten.desk.carried import (
     KEPT,

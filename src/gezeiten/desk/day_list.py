@@ -9,7 +9,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
 from gezeiten.desk.context import Desk
 from gezeiten.desk.rounds import open_round

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances, Intake
 from gezeiten.archive.tables import Logger, LoggerReport
 from gezeiten.desk.carried import (

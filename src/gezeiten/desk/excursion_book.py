@@ -7,6 +7,7 @@ rule and start) however often it is found again.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -16,6 +17,7 @@ from gezeiten.archive.tables import ExcursionRow, Mission, Point
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import PlanStretch, in_stretch, plan_stretches, record
+from gezeiten.desk.soundness import or_fault
 from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
 from gezeiten.domain.limits import LimitRule, limit_rule
 from gezeiten.domain.plan_words import rule_text
@@ -133,7 +135,7 @@ def refresh_stale(desk: Desk) -> None:
             select(Point.id).where(Point.excursions_version != Point.record_version)
         ).all()
     for point_id in stale:
-        refresh_excursions(desk, point_id)
+        or_fault(partial(refresh_excursions, desk, point_id))  # the Tideboard names what cannot be
 
 
 def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:

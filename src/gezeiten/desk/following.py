@@ -14,7 +14,7 @@ from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.desk.contact import read_card
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import Offloaded, take_all

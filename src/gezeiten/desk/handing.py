@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import kept_ranges
 from gezeiten.archive.tables import Handover, Mission, Offload
 from gezeiten.archive.vault import fingerprint

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.errors import DeviceError, InputError
 from gezeiten.link.transfer import lock_incoming

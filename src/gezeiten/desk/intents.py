@@ -18,7 +18,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import find_logger, find_point, known_mission
 from gezeiten.archive.tables import LaunchIntent, Logger, Mission
 from gezeiten.desk.context import Desk

@@ -14,12 +14,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TextIO
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.text_intake import LIVE_MODEL, check_name
 from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.text_files import TextTaken, take_tied
 from gezeiten.domain.quantities import quantity
+from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
 from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
@@ -263,7 +264,7 @@ def _take_journal(desk: Desk, path: Path) -> TextTaken:
     with translated(desk.archive.folder), path.open(encoding="utf-8", errors="replace") as file:
         first = file.readline()
     try:
-        tie = tie_from_dict(json.loads(first.removeprefix("#")))
+        tie = tie_from_dict(json_of(first.removeprefix("#")))
     except ValueError as exc:
         raise InputError(f"{path.name} is no journal of a live line; keep it aside.") from exc
     taken = take_tied(desk, path, tie, LIVE_MODEL, "live line")

@@ -8,7 +8,7 @@ from typing import Literal, get_args
 
 from sqlalchemy import select
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import POINT_SEPARATOR, kept_ranges
 from gezeiten.archive.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.desk.context import Desk

@@ -6,6 +6,7 @@ Every act is a step that can be undone; what was measured is never touched.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Literal
 
 from sqlalchemy import select
@@ -19,6 +20,7 @@ from gezeiten.desk.excursion_book import refresh_excursions
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import record
+from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
@@ -48,12 +50,15 @@ class BookedGap:
 
 
 def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
-    """Return the gaps of one point or all, by site and time; filled ones from their steps."""
-    listed: list[BookedGap] = []
-    for point in points(desk):
-        if point_id is None or point.id == point_id:
-            listed.extend(_gaps_of(desk, point))
-    return listed
+    """Return the gaps of one point or all, by site and time; filled ones from their steps.
+
+    Of all points, those that cannot be read are left out; the Tideboard names them.
+    """
+    if point_id is not None:
+        chosen = next(point for point in points(desk) if point.id == point_id)
+        return _gaps_of(desk, chosen)
+    found = [or_fault(partial(_gaps_of, desk, point)) for point in points(desk)]
+    return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
 
 
 def open_gaps(desk: Desk) -> int:

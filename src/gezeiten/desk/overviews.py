@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances, kept_ranges
 from gezeiten.archive.overviews import keep_overview, overviews_at
 from gezeiten.archive.tables import Mission, OverviewRow

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -11,7 +12,7 @@ from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
 from gezeiten.desk.context import Desk
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan, plan_from_dict
-from gezeiten.errors import InputError
+from gezeiten.errors import ArchiveDamagedError, InputError, PlanError
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +125,9 @@ def _point_place(
     series: list[SeriesRow],
     mission: Mission | None,
 ) -> PointPlace:
-    plan = plan_from_dict(mission.plan) if mission else None
+    plan: Plan | None = None
+    with suppress(PlanError, ArchiveDamagedError):  # the Tideboard names a plan that cannot be read
+        plan = plan_from_dict(mission.plan) if mission else None
     return PointPlace(
         point.id,
         site.id,

@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import POINT_SEPARATOR
 from gezeiten.archive.tables import KeptPlan, Logger, Mission, Point, Site
 from gezeiten.desk.contact import LoggerCard

@@ -13,6 +13,7 @@ from typing import Any, Literal
 
 from gezeiten.domain.naming import USUAL_PATTERN
 from gezeiten.domain.units import UNIT_CHOICES
+from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
 
 THEMES = ("light", "dark", "sun")
@@ -200,7 +201,7 @@ def load_settings(file: Path) -> Settings:
     if not file.exists():
         return Settings()
     try:
-        data = json.loads(file.read_text())
+        data = json_of(file.read_text())
         known = {f.name for f in fields(Settings)}
         given = {name: value for name, value in data.items() if name in known}
     except (ValueError, AttributeError) as exc:

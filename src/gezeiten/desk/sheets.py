@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import points

@@ -19,7 +19,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from gezeiten.archive.database import translated
+from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
 from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
@@ -28,6 +28,7 @@ from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
 from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
 from gezeiten.exchange.text_form import tie_from_dict
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch, lock_incoming
@@ -301,7 +302,7 @@ def _no_copy(path: Path) -> list[NamedRaw]:
 
 def _listed(data: bytes, name: str) -> list[NamedRaw]:
     try:
-        listed = [NamedRaw(**entry) for entry in json.loads(data)]
+        listed = [NamedRaw(**entry) for entry in json_of(data)]
     except (TypeError, ValueError) as exc:
         raise InputError(f"The list in {name} cannot be read ({exc}); choose another.") from exc
     for raw in listed:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from sqlalchemy import func, select
@@ -21,6 +22,8 @@ from gezeiten.archive.tables import (
     Service,
 )
 from gezeiten.desk.context import Desk
+from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.errors import GezeitenError
 from gezeiten.exchange.text_form import tie_from_dict
@@ -46,12 +49,14 @@ def verify(desk: Desk) -> Verdict:
     verdict = Verdict()
     with desk.archive.reading() as session:
         offloads = session.scalars(select(Offload).order_by(Offload.id)).all()
+        verdict.faults.extend(faulty_values(session))
         for offload in offloads:
             verdict.offloads += 1
-            try:
-                _check_offload(desk, session, offload, verdict)
-            except GezeitenError as exc:
-                verdict.faults.append(str(exc))
+            checked = or_fault(partial(_check_offload, desk, session, offload, verdict))
+            if isinstance(checked, Fault):
+                verdict.faults.append(
+                    f"Raw offload {offload.sha256[:12]} cannot be checked: {checked.sentence}"
+                )
         known = {offload.sha256 for offload in offloads}
         _check_beside(desk, session, verdict)
         for sha256 in desk.archive.vault.fingerprints():

@@ -230,7 +230,7 @@ def _daily_alarms(out: _Outside, delay_ms: int, zone: str) -> NDArray[np.int64]:
 
 
 def find_absences(
-    times_utc_ms: Times, values: Values, interval_ms: NDArray[np.int32], rule: LimitRule
+    times_utc_ms: Times, values: Values, interval_ms: NDArray[np.int64], rule: LimitRule
 ) -> list[Excursion]:
     """Return the stretches without a sensor that lasted longer than a rule's delay.
 

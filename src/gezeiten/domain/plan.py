@@ -11,6 +11,7 @@ from typing import Any, Literal, get_args
 
 from gezeiten.domain.limits import LimitRule, limit_rule
 from gezeiten.domain.models import End, Start
+from gezeiten.domain.untrusted import instant_ms
 from gezeiten.errors import PlanError
 
 Display = Literal["off", "on", "press"]
@@ -94,7 +95,8 @@ class Plan:
 
 
 _TEXTS = ("mission_name", "point_name", "remark")
-_NUMBERS = ("start_ms", "end_ms", "start_delay_s", "end_count", "outside_interval_s")
+_INSTANTS = ("start_ms", "end_ms")
+_NUMBERS = ("start_delay_s", "end_count", "outside_interval_s")
 
 
 def plan_from_dict(data: dict[str, Any]) -> Plan:
@@ -121,7 +123,9 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
 
 def _optional(data: dict[str, Any]) -> dict[str, Any]:
     texts = {name: str(data.get(name, "")) for name in _TEXTS}
-    return {**texts, **{name: _whole(data.get(name, 0)) for name in _NUMBERS}}
+    numbers = {name: _whole(data.get(name, 0)) for name in _NUMBERS}
+    instants = {name: instant_ms(data.get(name, 0)) for name in _INSTANTS}
+    return {**texts, **numbers, **instants}
 
 
 def _whole(value: Any) -> int:

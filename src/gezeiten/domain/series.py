@@ -24,14 +24,14 @@ class Series:
     """Readings in order of time.
 
     times_utc_ms: int64 (n,), strictly increasing. values: float64 (n,), finite, in the
-    quantity's unit. quality: uint8 (n,), `Quality` codes. interval_ms: int32 (n,), the
+    quantity's unit. quality: uint8 (n,), `Quality` codes. interval_ms: int64 (n,), the
     interval in force at each reading.
     """
 
     times_utc_ms: Times
     values: Values
     quality: NDArray[np.uint8]
-    interval_ms: NDArray[np.int32]
+    interval_ms: NDArray[np.int64]
 
     def __len__(self) -> int:
         return len(self.times_utc_ms)
@@ -53,7 +53,7 @@ class Series:
 def make_series(
     times_utc_ms: Times,
     values: Values,
-    interval_ms: int | NDArray[np.int32],
+    interval_ms: int | NDArray[np.int64],
     quality: int | NDArray[np.uint8] = Quality.GOOD,
 ) -> Series:
     """Return a checked series; NaN values are left out. Scalars stand for every reading.
@@ -68,7 +68,7 @@ def make_series(
         )
     if len(times_utc_ms) > 1 and not bool((np.diff(times_utc_ms) > 0).all()):
         raise SeriesError("Times of a series do not increase; check the logger's clock.")
-    intervals = np.broadcast_to(np.asarray(interval_ms, np.int32), shape)
+    intervals = np.broadcast_to(np.asarray(interval_ms, np.int64), shape)
     codes = np.broadcast_to(np.asarray(quality, np.uint8), shape)
     known = np.isfinite(values)
     if known.all():
@@ -99,7 +99,7 @@ def join_series(parts: list[Series]) -> Series:
     return Series(times, values, quality, intervals)
 
 
-def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int32]) -> NDArray[np.int64]:
+def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.int64]:
     """Return for how long each reading stands, int64 (n,).
 
     Until the next reading, for no longer than 1.5 intervals; the last for one interval.

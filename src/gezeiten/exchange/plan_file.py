@@ -13,6 +13,7 @@ from typing import Any
 
 from gezeiten.domain.naming import name_fault
 from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError, PlanError
 
 KIND, VERSION, SUFFIX = "logger plan", 1, ".plan.json"
@@ -56,8 +57,8 @@ def read_plan_file(path: Path) -> NamedPlan:
     if path.stat().st_size > _LARGEST_BYTES:
         raise InputError(problem)
     try:
-        content: Any = json.loads(path.read_text(encoding="utf-8"))
-    except (ValueError, RecursionError) as exc:
+        content: Any = json_of(path.read_text(encoding="utf-8"))
+    except ValueError as exc:
         raise InputError(problem) from exc
     if not isinstance(content, dict) or content.get("kind") != KIND:
         raise InputError(problem)

@@ -13,7 +13,6 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -21,14 +20,13 @@ import polars as pl
 from numpy.typing import NDArray
 
 from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, TimeForm
 
 _PIECE_BYTES = 1 << 23
 _LONGEST_LINE = 1 << 20
 _SHOWN = 120
-_EARLIEST = round(datetime(1900, 1, 1, tzinfo=UTC).timestamp() * 1000)
-_LATEST = round(datetime(2200, 1, 1, tzinfo=UTC).timestamp() * 1000)
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,7 +220,7 @@ class _Reader:
         except (pl.exceptions.PolarsError, ValueError):
             return None
         utc = times.to_numpy().astype(np.int64)
-        if len(utc) and (utc.min() < _EARLIEST or utc.max() > _LATEST):
+        if len(utc) and (utc.min() < EARLIEST_MS or utc.max() >= LATEST_MS):
             return None
         return utc, values
 
@@ -323,7 +321,9 @@ class _Reader:
         times = self._instants(_joined(frame, self._form.time, self._names))
         bad_time = times.is_null().to_numpy()
         utc = times.fill_null(0).to_numpy().astype(np.int64)
-        bad_time |= (utc < _EARLIEST) | (utc > _LATEST)
+        beyond = (utc < EARLIEST_MS) | (utc >= LATEST_MS)
+        for i in np.flatnonzero(beyond & ~bad_time & ~blank):
+            reasons.setdefault(int(i), "its time lies beyond the years 1900 to 2200")
         for i in np.flatnonzero(bad_time & ~blank):
             reasons.setdefault(int(i), "its time cannot be read or does not exist in this zone")
         values = {}

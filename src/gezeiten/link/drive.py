@@ -7,13 +7,13 @@ are not followed, names are taken apart, sizes are believed only as far as they 
 from __future__ import annotations
 
 import hashlib
-import json
 import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import CancelledError, LoggerAnswerError, LoggerAwayError
 
 MARKER = "gezeiten-drive.json"
@@ -107,7 +107,7 @@ def _recognised(root: Path, device: str) -> DriveSeen | None:
 def _marker(root: Path) -> dict[str, Any] | None:
     try:
         with (root / MARKER).open("rb") as file:
-            content = json.loads(file.read(_MARKER_BYTES))
+            content = json_of(file.read(_MARKER_BYTES))
     except (OSError, ValueError):
         return None
     return content if isinstance(content, dict) else None

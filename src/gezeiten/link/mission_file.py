@@ -26,6 +26,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.coverage import Range, merged
 from gezeiten.domain.models import LoggerModel
 from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.untrusted import LONGEST_INTERVAL_MS, instant_ms, shallow
 from gezeiten.errors import LoggerAnswerError
 
 FORMAT = 1
@@ -310,17 +311,19 @@ def header_of(content: dict[str, Any]) -> Header:
             str(content["model"]),
             str(content["firmware"]),
             int(content["mission"]),
-            int(content["launched_ms"]),
-            int(content["first_ms"]),
+            instant_ms(content["launched_ms"]),
+            instant_ms(content["first_ms"]),
             int(content["interval_ms"]),
             channels,
-            dict(content["plan"]),
+            shallow(dict(content["plan"])),
             step_ms,
         )
         if not SERIAL.fullmatch(header.serial):
             raise ValueError("a serial that is none")
         if not channels or header.interval_ms <= 0 or any(c.divisor == 0 for c in channels):
             raise ValueError("no channels, or an interval or divisor of nothing")
+        if header.interval_ms > LONGEST_INTERVAL_MS:
+            raise ValueError("an interval of more than a year")
         if step_ms < 0 or (step_ms and header.interval_ms % step_ms):
             raise ValueError("steps that do not divide the interval")
         if any(c.count_type not in _DTYPES for c in channels):

@@ -97,7 +97,7 @@ def read_profile(path: Path) -> Profile:
         content = tomllib.loads(raw.decode("utf-8"))
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as exc:
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as exc:
         raise InputError(f"{path.name} is no profile ({exc}); correct it.") from exc
     return profile_of(content, path.name)
 

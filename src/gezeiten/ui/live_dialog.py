@@ -27,14 +27,14 @@ from gezeiten.desk.live import LiveNews, LivePlan, Recorder, checked_plan
 from gezeiten.desk.places import points
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities import quantity
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import GezeitenError, bug
 from gezeiten.link.instrument import open_instrument, sensors_on
 from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
 from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
 from gezeiten.ui.parts import Facts, button, column, label, row, set_role
-from gezeiten.ui.work import Task, mistake
+from gezeiten.ui.work import Task
 
 _RAW_LINES = 200
 _AXIS_WIDTH = 84
@@ -80,7 +80,7 @@ class LiveWork(QObject):
             except GezeitenError as exc:
                 self.failed.emit(str(exc))
             except Exception as exc:  # noqa: BLE001 - a recording may not end silently
-                self.failed.emit(mistake(exc))
+                self.failed.emit(str(bug(exc)))
 
         self._thread = threading.Thread(target=run, daemon=True)
         self._thread.start()

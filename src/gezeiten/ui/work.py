@@ -2,24 +2,16 @@
 
 from __future__ import annotations
 
-import logging
 import threading
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import GezeitenError, bug
 
-_log = logging.getLogger(__name__)
 _AT_ONCE = 8
 _WISHES_AT_ONCE = 2
-
-
-def mistake(error: Exception) -> str:
-    """Return the sentence for an error of our own; what led to it goes into the log."""
-    _log.error("work failed", exc_info=error)
-    return f"Gezeiten made a mistake ({type(error).__name__}: {error}); please report it."
 
 
 class Task(QObject):
@@ -52,7 +44,7 @@ class _Job(QRunnable):
         except GezeitenError as exc:
             self._task.failed.emit(str(exc))
         except Exception as exc:  # noqa: BLE001 - nothing may end the window silently
-            self._task.failed.emit(mistake(exc))
+            self._task.failed.emit(str(bug(exc)))
         else:
             self._task.done.emit(result)
         self._task.finished.emit()

@@ -202,9 +202,20 @@ class BoardCanvas(QWidget):
         slanted.setItalic(row.point.practice)
         painter.setFont(slanted)
         painter.drawText(at, center | Qt.AlignmentFlag.AlignRight, row.serial)
+        if row.fault:
+            self._paint_fault(painter, row, top, height)
         self._paint_past(painter, row, middle)
         self._paint_future(painter, row, middle)
         self._paint_need(painter, row, top, height)
+
+    def _paint_fault(self, painter: QPainter, row: BoardRow, top: float, height: int) -> None:
+        """The sentence stands where the record would."""
+        area = QRectF(self._left(), top, self._right() - self._left(), height)
+        painter.setPen(self.theme.color("ember"))
+        painter.setFont(self._font(small=True))
+        shown = self._short(f"✕ {row.fault}", painter, area.width())
+        painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, shown)
+        self._hits.append(Hit(area, row.fault, row, "record"))
 
     def _bar(self, span: tuple[int, int], middle: float) -> QRectF:
         left, right = self._x(span[0]), self._x(span[1])
@@ -230,7 +241,7 @@ class BoardCanvas(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(t.color("tide"), 1.2 * t.line_width, Qt.PenStyle.DashLine))
             painter.drawRect(area)
-            words = tr("on the logger, not yet offloaded") + f" · {self._span(row, row.on_logger)}"
+            words = tr("on the logger, to offload") + f" · {self._span(row, row.on_logger)}"
             self._hits.append(Hit(area, words, row, "logger"))
         self._paint_rings(painter, row, middle)
         self._paint_events(painter, row, middle)
@@ -430,6 +441,8 @@ def row_in_words(row: BoardRow) -> str:
         parts.append(counted(open_gaps, "%n gap", "%n gaps"))
     if to_assess:
         parts.append(counted(to_assess, "%n excursion to assess", "%n excursions to assess"))
+    if row.fault:
+        return f"{row.point.name} · {tr('cannot be read')}: {row.fault}"
     if row.on_logger:
         since = day_and_time(row.on_logger[0], row.point.zone)
         parts.append(tr("to offload since %1").replace("%1", since))
@@ -447,7 +460,7 @@ def legend_items(theme: Theme) -> list[tuple[str, str, QColor]]:
         ("■", tr("measured"), theme.color("tide")),
         ("▨", tr("estimated"), theme.color("tide")),
         ("▧", tr("gap"), theme.color("muted")),
-        ("┄", tr("on the logger, not yet offloaded"), theme.color("tide")),
+        ("┄", tr("on the logger, to offload"), theme.color("tide")),
         ("▲", tr("above limit"), theme.color("ember")),
         ("▼", tr("below limit"), theme.color("plum")),
         ("○", tr("offload"), theme.color("tide")),

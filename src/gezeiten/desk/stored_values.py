@@ -1,0 +1,85 @@
+"""Checking the values that the archive stores as JSON: each is what it should be, or its place is
+named."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from sqlalchemy import JSON, Column, Table, Text, cast, select, type_coerce
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.tables import Base
+from gezeiten.domain.limits import limit_rule
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.untrusted import json_of
+from gezeiten.errors import GezeitenError
+from gezeiten.exchange.text_form import tie_from_dict
+
+Check = Callable[[Any], object]
+
+
+def faulty_values(session: Session) -> Iterator[str]:
+    """Yield a sentence for each stored value that is not what it should be."""
+    for table in Base.metadata.sorted_tables:
+        for column in table.columns:
+            if isinstance(column.type, JSON):
+                yield from _faulty(session, table, column)
+
+
+def _faulty(session: Session, table: Table, column: Column[Any]) -> Iterator[str]:
+    key = next(iter(table.primary_key.columns))
+    check = _CHECKS.get(f"{table.name}.{column.name}", _dict)
+    rows = session.execute(select(key, type_coerce(cast(column, Text), Text)).order_by(key))
+    for number, text in rows:
+        try:
+            value = None if text is None else json_of(text)
+            if value is None and not column.nullable:
+                raise ValueError("nothing")
+            if value is not None:
+                check(value)
+        except (GezeitenError, ValueError, TypeError, KeyError, AttributeError) as exc:
+            shown = json.dumps(str(text)[:40], ensure_ascii=False)
+            yield (
+                f"“{column.name}” of {table.name} {number} is not what it should be "
+                f"({shown}: {exc}); fetch the archive's last copy."
+            )
+
+
+def _dict(value: Any) -> None:
+    if not isinstance(value, dict):
+        raise TypeError("no set of named values")
+
+
+def _texts(value: Any) -> None:
+    if not isinstance(value, list) or not all(isinstance(one, str) for one in value):
+        raise TypeError("no list of words")
+
+
+def _ranges(value: Any) -> None:
+    if not isinstance(value, list):
+        raise TypeError("no list of readings")
+    for first, end in value:
+        if type(first) is not int or type(end) is not int or not 0 <= first <= end:
+            raise ValueError("no stretch of readings")
+
+
+def _events(value: Any) -> None:
+    if not isinstance(value, list):
+        raise TypeError("no list of events")
+    for at_ms, words in value:
+        if type(at_ms) is not int or not isinstance(words, str):
+            raise TypeError("no event")
+
+
+_CHECKS: dict[str, Check] = {
+    "point.duty_channels": _texts,
+    "mission.plan": plan_from_dict, "mission.damaged": _ranges,
+    "offload.received": _ranges, "offload.added": _ranges, "offload.damaged": _ranges,
+    "offload.events": _events, "offload.reading": tie_from_dict,
+    "overview.came": _ranges, "excursion.rule": limit_rule,
+    "launch_intent.plan": plan_from_dict, "kept_plan.plan": plan_from_dict,
+    "kept_tie.tie": tie_from_dict, "round_task.plan": plan_from_dict,
+}  # fmt: skip
+"""What a column must hold; all others hold a set of named values."""

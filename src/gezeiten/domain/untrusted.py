@@ -1,0 +1,52 @@
+"""Bounds for what comes from outside: files, loggers, a database somebody edited."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime
+from typing import Any
+
+EARLIEST_MS = round(datetime(1900, 1, 1, tzinfo=UTC).timestamp() * 1000)
+LATEST_MS = round(datetime(2200, 1, 1, tzinfo=UTC).timestamp() * 1000)
+LONGEST_INTERVAL_MS = 366 * 86_400_000
+DEEPEST = 32
+"""So deep a value may be nested; our own are no deeper than six."""
+
+
+def json_of(text: str | bytes) -> Any:
+    """Return the value of a JSON text.
+
+    Raises:
+        ValueError: it is none, or nested beyond reason.
+    """
+    try:
+        value = json.loads(text)
+    except RecursionError as exc:
+        raise ValueError("nested beyond reason") from exc
+    return shallow(value)
+
+
+def shallow(value: Any, deepest: int = DEEPEST) -> Any:
+    """Return a value of lists and dicts that is not nested beyond reason, nor holds itself.
+
+    Raises:
+        ValueError: it is.
+    """
+    if isinstance(value, (dict, list, tuple)):
+        if not deepest:
+            raise ValueError("nested beyond reason")
+        for part in value.values() if isinstance(value, dict) else value:
+            shallow(part, deepest - 1)
+    return value
+
+
+def instant_ms(value: Any) -> int:
+    """Return an instant between the years 1900 and 2200.
+
+    Raises:
+        TypeError, ValueError: it is no number, or lies beyond.
+    """
+    at_ms = int(value)
+    if not EARLIEST_MS <= at_ms < LATEST_MS:
+        raise ValueError("an instant beyond the years 1900 to 2200")
+    return at_ms
