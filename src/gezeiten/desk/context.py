@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive
 from gezeiten.archive.faults import translated
+from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.errors import (
@@ -82,6 +83,7 @@ class Desk:
         self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
+        self.drafts = Drafts(folder / "drafts.json")
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
         self.practice_ports: list[str] = []

@@ -6,6 +6,7 @@ rule and start) however often it is found again.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import partial
 
@@ -62,6 +63,11 @@ class BookedExcursion:
     @property
     def is_settled(self) -> bool:
         return self.settled_ms is not None
+
+    @property
+    def draft_key(self) -> str:
+        """Under which words about it are kept until it is settled."""
+        return f"excursion:{self.point.id}:{self.rule.key}:{self.start_ms}"
 
 
 def refresh_excursions(desk: Desk, point_id: int) -> None:
@@ -188,8 +194,8 @@ def to_assess(
         return int(session.scalar(query) or 0)
 
 
-def settle(desk: Desk, excursion_id: int, cause: str, words: str) -> None:
-    """Settle an excursion with its cause and what happened; settling again replaces both.
+def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: str) -> None:
+    """Settle excursions with one cause and what happened; settling again replaces both.
 
     Raises:
         InputError: an unknown cause, or no words.
@@ -198,19 +204,28 @@ def settle(desk: Desk, excursion_id: int, cause: str, words: str) -> None:
         raise InputError("Choose a cause first; “Not known” is one too.")
     if not words.strip():
         raise InputError("Write in a few words what happened and what was done.")
+    ids = [excursion_ids] if isinstance(excursion_ids, int) else list(excursion_ids)
     with desk.archive.writing() as session:
-        row = session.get_one(ExcursionRow, excursion_id)
-        row.cause, row.words = cause, words.strip()
-        row.settled_ms, row.settled_by = desk.now_ms(), desk.person
-        point = session.get_one(Point, row.point_id)
-        desk.log(
-            session,
-            "settle",
-            f"{point.site.name} · {point.name}",
-            f"{_rule_words(row)} settled: {cause}.",
-            start_ms=row.start_ms,
-            words=words.strip(),
-        )
+        for excursion_id in ids:
+            row = session.get_one(ExcursionRow, excursion_id)
+            row.cause, row.words = cause, words.strip()
+            row.settled_ms, row.settled_by = desk.now_ms(), desk.person
+            point = session.get_one(Point, row.point_id)
+            desk.log(
+                session,
+                "settle",
+                f"{point.site.name} · {point.name}",
+                f"{_rule_words(row)} settled: {cause}.",
+                start_ms=row.start_ms,
+                words=words.strip(),
+            )
+
+
+def last_words(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[str, str]]:
+    """Return (cause, words) of assessments made last, each once, latest first."""
+    settled = [event for event in events if event.is_settled and event.words]
+    settled.sort(key=lambda event: -(event.settled_ms or 0))
+    return list(dict.fromkeys((event.cause or "", event.words) for event in settled))[:most]
 
 
 def reopen(desk: Desk, excursion_id: int) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Protocol
 
 from PySide6.QtCore import QObject, Signal
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.settings import Settings
+from gezeiten.domain.timeline import Span
 from gezeiten.ui.acts import Act
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
@@ -21,6 +23,18 @@ if TYPE_CHECKING:
     from gezeiten.ui.empty import EmptyPlace
 
 TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What Trends is to show: a point, a stretch of it (marked), and where one came from.
+
+    back: (place, what to show there, words for the way back).
+    """
+
+    point_id: int
+    span: Span | None = None
+    back: tuple[int, object, str] | None = None
 
 
 class Practice(Protocol):

@@ -4,10 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPlainTextEdit
+from PySide6.QtCore import QPoint, QSignalBlocker
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import CAUSES, BookedExcursion, excursions, reopen, settle
+from gezeiten.desk.excursion_book import (
+    CAUSES,
+    BookedExcursion,
+    excursions,
+    last_words,
+    reopen,
+    settle,
+)
 from gezeiten.desk.records import record
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import numbers
@@ -16,6 +24,7 @@ from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
@@ -48,8 +57,10 @@ class ExcursionsPlace(Place):
         self._all: list[BookedExcursion] = []
         self._event: BookedExcursion | None = None
         self._wanted: object = None
-        self.list = SiteList(tr("Excursions"))
+        self._drafts = DraftKeeper(house)
+        self.list = SiteList(tr("Excursions"), several=True)
         self.list.chosen.connect(self._choose)
+        self.list.marks_changed.connect(self._show_marks)
         self.open_only = button(tr("to assess"), lambda: self._filter(True), "link")
         self.everything = button(tr("all"), lambda: self._filter(False), "link")
         group = QButtonGroup(self)
@@ -64,7 +75,8 @@ class ExcursionsPlace(Place):
         left.body.addWidget(self.list, 1)
         left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
-        self.picture = Card(" ")
+        self.to_trends = button(tr("Look in Trends (Alt+T)"), self.look_in_trends, "link")
+        self.picture = Card(" ", self.to_trends)
         self.picture.body.addWidget(self.chart, 1)
         self.facts = Facts(2)
         facts = Card()
@@ -89,11 +101,17 @@ class ExcursionsPlace(Place):
             self.causes.addButton(made, i)
             grid.addWidget(made, i // 2, i % 2)
         card.body.addLayout(grid)
-        card.body.addWidget(label(tr("What happened, what was done"), "muted"))
+        self.before_button = button(tr("Words as before …"), self.offer_words, "link")
+        self.before_button.setToolTip("Ctrl+Shift+E")
+        card.body.addLayout(
+            row(label(tr("What happened, what was done"), "muted"), 1, self.before_button)
+        )
         self.words = QPlainTextEdit()
         self.words.setTabChangesFocus(True)
         self.words.setAccessibleName(tr("What happened, what was done"))
         self.words.setMaximumHeight(150)
+        self.words.textChanged.connect(self._keep_draft)
+        self.causes.idToggled.connect(lambda *_: self._keep_draft())
         card.body.addWidget(self.words)
         self.state = label("", "muted", wrap=True)
         card.body.addWidget(self.state)
@@ -127,11 +145,27 @@ class ExcursionsPlace(Place):
             ),
             *causes,
             Act("event.words", tr("Write what happened"), "Ctrl+E", self.words.setFocus, here),
+            Act(
+                "event.before",
+                tr("Words of earlier assessments"),
+                "Ctrl+Shift+E",
+                self.offer_words,
+                here,
+            ),
             Act("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
+            Act("event.reopen", tr("Take the assessment back"), "Alt+Z", self.reopen, here),
+            Act(
+                "event.trends",
+                tr("Look at the excursion in Trends"),
+                "Alt+T",
+                self.look_in_trends,
+                here,
+            ),
         ]
 
     def hint(self) -> str:
-        return tr("Ctrl+↑ ↓ next and previous · Alt+1…8 cause · Ctrl+E words · Ctrl+Enter settles")
+        return tr("Ctrl+↑ ↓ next · Shift+↑ ↓ marks · Alt+1…8 cause · Ctrl+E words · "
+                  "Ctrl+Enter settles")  # fmt: skip
 
     # -- loading -------------------------------------------------------------------------------
     def refresh(self) -> None:
@@ -192,7 +226,8 @@ class ExcursionsPlace(Place):
 
     def _choose(self, event: BookedExcursion | None) -> None:
         self._event = event
-        for widget in (self.words, self.settle_button, *self.causes.buttons()):
+        for widget in (self.words, self.settle_button, self.before_button, self.to_trends,
+                       *self.causes.buttons()):  # fmt: skip
             widget.setEnabled(event is not None)
         if event is None:
             self.picture.title.setText(tr("Nothing was outside its limits."))
@@ -205,19 +240,77 @@ class ExcursionsPlace(Place):
         self.house.run(lambda _task: _load(desk, event), self._show_detail)
 
     def _show_assessment(self, event: BookedExcursion) -> None:
-        self.causes.setExclusive(False)
-        for i, cause in enumerate(CAUSES):
-            self.causes.button(i).setChecked(event.cause == cause)
-        self.causes.setExclusive(True)
-        self.words.setPlainText(event.words)
+        drafted = _Draft.of(self._drafts.get(event.draft_key))
+        cause, words = (drafted.cause, drafted.words) if drafted else (event.cause, event.words)
+        if self._shown_words() != (cause or "", words):
+            self._put_words(cause or "", words)
         self.reopen_button.setEnabled(event.is_settled)
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
             self.state.setText(
                 tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
             )
+        elif drafted:
+            self.state.setText(tr("Not settled yet; your words are kept."))
         else:
             self.state.setText("")
+        self._show_marks()
+
+    def _shown_words(self) -> tuple[str, str]:
+        at = self.causes.checkedId()
+        return CAUSES[at] if at >= 0 else "", self.words.toPlainText()
+
+    def _put_words(self, cause: str, words: str) -> None:
+        blocked = [QSignalBlocker(self.words), QSignalBlocker(self.causes)]
+        self.causes.setExclusive(False)
+        for i, known in enumerate(CAUSES):
+            self.causes.button(i).setChecked(cause == known)
+        self.causes.setExclusive(True)
+        self.words.setPlainText(words)
+        del blocked
+
+    def _keep_draft(self) -> None:
+        """What is typed belongs to the excursion it is typed for, until that is settled."""
+        event = self._event
+        if event is None:
+            return
+        cause, words = self._shown_words()
+        is_new = (cause, words) != (event.cause or "", event.words)
+        self._drafts.put(event.draft_key, _Draft(cause, words).text() if is_new else "")
+
+    def _show_marks(self) -> None:
+        count = len(self.list.marked())
+        self.settle_button.setText(
+            counted(count, "Settle this excursion", "Settle these %n excursions")
+            if count > 1 else tr("Settle this excursion")
+        )  # fmt: skip
+
+    def offer_words(self) -> None:
+        """Show the words of earlier assessments; the chosen ones can still be changed."""
+        menu = QMenu(self)
+        menu.setAccessibleName(tr("Words of earlier assessments"))
+        for cause, words in last_words(self._all):
+            shown = " ".join(words.split())
+            shown = shown if len(shown) < 60 else shown[:58] + "…"
+            menu.addAction(f"{tr(cause)}: {shown}", lambda c=cause, w=words: self.take_words(c, w))
+        if menu.isEmpty():
+            self.house.say(tr("Nothing was assessed yet, so there are no words to take."))
+            return
+        menu.popup(self.before_button.mapToGlobal(QPoint(0, self.before_button.height())))
+
+    def take_words(self, cause: str, words: str) -> None:
+        """Put cause and words into the fields, as if they had been typed."""
+        self._put_words(cause, words)
+        self._keep_draft()
+        self.words.setFocus()
+
+    def look_in_trends(self) -> None:
+        """Show this excursion in Trends, with a way back."""
+        event = self._event
+        if event is not None:
+            back = (places.EXCURSIONS, event.id, tr("Back to the excursion"))
+            span = (event.start_ms, event.end_ms)
+            self.house.go.emit(places.TRENDS, places.Look(event.point.id, span, back))
 
     def _show_detail(self, detail: _Detail) -> None:
         if self._event is None or self._event.id != detail.event.id:
@@ -232,31 +325,30 @@ class ExcursionsPlace(Place):
 
     # -- acts ----------------------------------------------------------------------------------
     def settle(self) -> None:
-        """Settle the chosen excursion with the chosen cause and the words."""
-        event = self._event
-        if event is None:
+        """Settle the marked excursions, or the chosen one, with the chosen cause and the words."""
+        event, marked = self._event, self.list.marked()
+        if event is None or not self.settle_button.isEnabled():
             return
-        at = self.causes.checkedId()
-        cause = CAUSES[at] if at >= 0 else ""
-        words, desk = self.words.toPlainText(), self.house.desk
+        (cause, words), desk = self._shown_words(), self.house.desk
         self.settle_button.setEnabled(False)
 
         def settled(_result: object) -> None:
             self.settle_button.setEnabled(True)
-            following = self._next_open(event)
-            self._wanted = following
+            for one in marked:
+                self._drafts.put(one.draft_key, "")
+            self._wanted = next_open(self.list.things(), marked)
+            self._event = None  # what stands in the fields is kept now, it is no draft
             self.house.archive_changed.emit()
-            self.house.say(tr("Settled; the next one to assess is shown."))
+            done = counted(len(marked), "%n excursion settled", "%n excursions settled")
+            following = tr("the next one to assess is shown.")
+            rest = following if self._wanted is not None else tr("none is left to assess.")
+            self.house.say(f"{done}; {rest}")
 
         self.house.run(
-            lambda _task: settle(desk, event.id, cause, words),
+            lambda _task: settle(desk, [one.id for one in marked], cause, words),
             settled,
             failed=lambda _: self.settle_button.setEnabled(True),
         )
-
-    def _next_open(self, event: BookedExcursion) -> int | None:
-        rest = [e.id for e in self._all if not e.is_settled and e.id != event.id]
-        return rest[0] if rest else None
 
     def reopen(self) -> None:
         """Take the assessment of the chosen excursion back."""
@@ -270,6 +362,35 @@ class ExcursionsPlace(Place):
         self.list.theme = theme
         self.list.viewport().update()
         self.chart.set_theme(theme)
+
+
+@dataclass(frozen=True, slots=True)
+class _Draft:
+    """Cause and words that were typed and not settled yet."""
+
+    cause: str
+    words: str
+
+    def text(self) -> str:
+        """As one text; a cause holds no line break."""
+        return f"{self.cause}\n{self.words}"
+
+    @classmethod
+    def of(cls, text: str) -> _Draft | None:
+        """The draft of a text, None for "" """
+        cause, _, words = text.partition("\n")
+        return cls(cause, words) if text else None
+
+
+def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
+    """Return which excursion follows: as the list is sorted, at the same site as long as any is
+    to assess there; None when none is left."""
+    done = {event.id for event in settled}
+    last = max((i for i, event in enumerate(listed) if event.id in done), default=-1)
+    after = [*listed[last + 1 :], *listed[: last + 1]]
+    rest = [event for event in after if not event.is_settled and event.id not in done]
+    here = [event for event in rest if last >= 0 and event.point.site == listed[last].point.site]
+    return next((event.id for event in [*here, *rest]), None)
 
 
 def _load(desk: Desk, event: BookedExcursion) -> _Detail:

@@ -41,6 +41,7 @@ from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule
@@ -71,6 +72,7 @@ class MendPlace(Place):
         self._detail: _Detail | None = None
         self._wanted: object = None
         self._busy = False
+        self._drafts = DraftKeeper(house)
         self.list = SiteList(tr("Gaps"))
         self.list.chosen.connect(self._choose)
         self.count_words = label("", "muted")
@@ -118,6 +120,7 @@ class MendPlace(Place):
         self.reason.setPlaceholderText(tr("Reason for leaving it open"))
         self.reason.setAccessibleName(tr("Reason for leaving it open"))
         self.reason.returnPressed.connect(self.leave_open)
+        self.reason.textEdited.connect(self._keep_draft)
         self.leave_button = button(tr("Leave open"), self.leave_open)
         self.undo_button = button(tr("Undo"), self.undo)
         card.body.addLayout(
@@ -131,7 +134,7 @@ class MendPlace(Place):
         self.chain.setSpacing(5)
         card.body.addLayout(self.chain)
         card.body.addStretch(1)
-        self.compare = button(tr("Look in Trends"), self._to_trends)
+        self.compare = button(tr("Look in Trends (Alt+T)"), self._to_trends)
         card.body.addWidget(self.compare)
         card.body.addWidget(rule())
         words = tr("Every step can be undone. What was offloaded never changes.")
@@ -146,6 +149,7 @@ class MendPlace(Place):
             Act("gap.previous", tr("Previous gap"), "P", lambda: self.list.step(-1), here),
             Act("gap.fill", tr("Fill the chosen gap"), "Ctrl+Return", self.fill, here),
             Act("gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here),
+            Act("gap.trends", tr("Look at the gap in Trends"), "Alt+T", self._to_trends, here),
             Act("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
         ]
 
@@ -204,8 +208,17 @@ class MendPlace(Place):
         if chosen is None or chosen.key != detail.booked.key:
             return  # another one was chosen meanwhile
         self._detail = detail
+        reason = self._drafts.get(_draft_key(detail.booked))
+        if self.reason.text() != reason:
+            self.reason.setText(reason)
         booked, gap = detail.booked, detail.booked.gap
+        filled = {
+            "from the logger": counted(gap.missing, "%n reading came from the logger",
+                                       "%n readings came from the logger"),
+            "estimated": counted(gap.missing, "%n reading estimated", "%n readings estimated"),
+        }  # fmt: skip
         missing = counted(gap.missing, "%n reading missing", "%n readings missing")
+        missing = filled.get(booked.state, missing)
         self.picture.title.setText(
             f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing}"
         )
@@ -230,6 +243,21 @@ class MendPlace(Place):
         self.line_cells[1].setText("\n".join(errors[:3]) or "—")
         covers = of_all.replace("%1", number(line.readings)).replace("%2", number(missing))
         self.line_cells[2].setText(tr("over the rule") if line.refusal else covers)
+        all_of_them = of_all.replace("%1", number(missing)).replace("%2", number(missing))
+        if detail.booked.state == "from the logger":  # what it offers now is beside the point
+            self.logger_cells[0].setText(tr("fetched; the record holds what it measured"))
+            self.logger_cells[1].setText(tr("measured"))
+            self.logger_cells[2].setText(all_of_them)
+        if detail.booked.state in ("from the logger", "estimated"):
+            by_line = detail.booked.state == "estimated"
+            self.line_cells[0].setText(
+                tr("filled between the two ends") if by_line else tr("not needed: it is measured")
+            )
+            self.line_cells[2].setText(all_of_them if by_line else "—")
+            if by_line:
+                self.logger_cells[0].setText(tr("undo the line to ask the logger"))
+            else:
+                self.line_cells[1].setText("—")
         is_open = detail.booked.state in ("open", "left open")
         self.by_logger.setEnabled(can_ask and is_open)
         self.by_line.setEnabled(not line.refusal and is_open)
@@ -325,6 +353,10 @@ class MendPlace(Place):
                 tr("Left open, with its reason."),
             )
 
+    def _keep_draft(self, text: str) -> None:
+        if self._detail is not None:
+            self._drafts.put(_draft_key(self._detail.booked), text)
+
     def undo(self) -> None:
         """Undo what was done about the chosen gap."""
         detail = self._detail
@@ -336,11 +368,13 @@ class MendPlace(Place):
 
     def _do(self, act: object, said: str) -> None:
         self._busy = True
+        booked = self._detail.booked if self._detail else None
         self._show_buttons()
 
         def done(_result: object) -> None:
             self._busy = False
-            self.reason.clear()
+            if booked is not None:
+                self._drafts.put(_draft_key(booked), "")
             self.house.archive_changed.emit()
             self.house.say(said)
 
@@ -352,12 +386,20 @@ class MendPlace(Place):
 
     def _to_trends(self) -> None:
         if self._detail:
-            self.house.go.emit(places.TRENDS, self._detail.booked.point.id)
+            booked = self._detail.booked
+            back = (places.MEND, booked.key, tr("Back to the gap"))
+            span = (booked.gap.start_ms, booked.gap.end_ms)
+            self.house.go.emit(places.TRENDS, places.Look(booked.point.id, span, back))
 
     def set_theme(self, theme: Theme) -> None:
         self.list.theme = theme
         self.list.viewport().update()
         self.chart.set_theme(theme)
+
+
+def _draft_key(booked: BookedGap) -> str:
+    """Under which a reason is kept until the gap is left open."""
+    return f"gap:{booked.point.id}:{booked.gap.start_ms}:{booked.gap.end_ms}"
 
 
 def _load(desk: Desk, booked: BookedGap) -> _Detail:

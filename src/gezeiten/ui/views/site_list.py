@@ -33,12 +33,19 @@ class ListLine:
 
 
 class SiteList(QListWidget):
-    """Lines by site, in the order given. Emits the thing of the chosen line."""
+    """Lines by site, in the order given. Emits the thing of the chosen line.
+
+    several: Shift and Ctrl mark more than one. marks_changed: which ones are marked is another.
+    """
 
     chosen = Signal(object)
+    marks_changed = Signal()
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, *, several: bool = False) -> None:
         super().__init__()
+        if several:
+            self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.itemSelectionChanged.connect(self.marks_changed.emit)
         self.theme: Theme = LIGHT
         self.setAccessibleName(name)
         self.setItemDelegate(_LinePainter(self))
@@ -47,7 +54,7 @@ class SiteList(QListWidget):
 
     def show_lines(self, lines: list[ListLine], same: Callable[[object, object], bool]) -> None:
         """Show lines; the thing chosen before stays chosen where `same` finds it again."""
-        before = self.thing()
+        before, marked = self.thing(), self.marked()
         self.blockSignals(True)
         self.clear()
         site = None
@@ -67,6 +74,10 @@ class SiteList(QListWidget):
         row = next((i for i, t in self._things() if before is not None and same(t, before)), None)
         first = next((i for i, _ in self._things()), -1)
         self.setCurrentRow(first if row is None else row)
+        if row is not None and len(marked) > 1:
+            for i, thing in self._things():
+                if any(same(thing, one) for one in marked):
+                    self.item(i).setSelected(True)
         if self.currentRow() < 0:
             self.chosen.emit(None)
 
@@ -79,6 +90,17 @@ class SiteList(QListWidget):
         item = self.currentItem()
         line = item.data(_LINE) if item else None
         return line.thing if line else None
+
+    def things(self) -> list[object]:
+        """Return all things in the order shown."""
+        return [thing for _, thing in self._things()]
+
+    def marked(self) -> list[object]:
+        """Return the marked things in the order shown; the chosen one alone where none are."""
+        lines = [(self.row(item), item.data(_LINE)) for item in self.selectedItems()]
+        things = [line.thing for _, line in sorted(lines, key=lambda p: p[0]) if line is not None]
+        chosen = self.thing()
+        return things or ([] if chosen is None else [chosen])
 
     def choose(self, wanted: Callable[[object], bool]) -> bool:
         """Choose the first thing that is wanted; False when there is none."""

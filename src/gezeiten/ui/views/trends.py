@@ -51,6 +51,8 @@ class TrendsPlace(Place):
         self._keep_view: Span | None = None
         self._is_loading = False
         self._wanted_days: int | None = None
+        self._target: places.Look | None = None
+        self._back: tuple[int, object, str] | None = None
         self.tree = QTreeWidget()
         self.tree.setProperty("ticks", True)
         self.tree.setItemDelegateForColumn(0, TickDelegate(self.tree))
@@ -111,12 +113,14 @@ class TrendsPlace(Place):
             made.setCheckable(True)
             self.lengths.addButton(made, days)
             buttons.append(made)
+        self.way_back = button("", self.go_back, "link")
+        self.way_back.hide()
         self.mark_button = button(tr("Mark view"), lambda: self.chart.set_mark(self.chart.view()))
         # a long name gives way to the buttons; the tree and its tip say it whole
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        head = row(self.title, self.back, self.forth, label(tr("views"), "muted"), *buttons,
-                   self.mark_button, spacing=4)  # fmt: skip
-        head.setStretch(0, 1)
+        head = row(self.way_back, self.title, self.back, self.forth, label(tr("views"), "muted"),
+                   *buttons, self.mark_button, spacing=4)  # fmt: skip
+        head.setStretch(1, 1)
         return head
 
     def acts(self) -> list[Act]:
@@ -134,6 +138,7 @@ class TrendsPlace(Place):
                 lambda: self.chart.set_mark(self.chart.view()), here),
             Act("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None), here),
+            Act("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
             Act("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
 
@@ -148,7 +153,6 @@ class TrendsPlace(Place):
 
     def _show_sites(self, listed: list[SitePlace]) -> None:
         chosen = {point.id for point in self.points()}
-        target = getattr(self, "_target", None)
         self.tree.blockSignals(True)
         self.tree.clear()
         for site in listed:
@@ -163,12 +167,9 @@ class TrendsPlace(Place):
             for point in site.points:
                 self._add_point(head, point, point.id in chosen)
             head.setExpanded(True)
-        names = [self.tree.fontMetrics().horizontalAdvance(i.text(0)) for i in self._items()]
-        self.tree.setColumnWidth(0, max(names, default=80) + 48)  # the box and its margins
         self.tree.blockSignals(False)
-        self._target = None
-        if target is not None:
-            self.show_target(target)
+        if self._target is not None:
+            self.show_target(self._target)
         elif chosen:
             self._keep_view = self.chart.view() if self._lanes else None
             self._load()
@@ -206,25 +207,36 @@ class TrendsPlace(Place):
         self._show_lanes([])
 
     def show_target(self, target: object) -> None:
-        """Tick only the point of an id; (id, span) also shows and marks the stretch."""
-        point_id, span = target if isinstance(target, tuple) else (target, None)
+        """Tick only the point of an id, or that of a `Look`, whose stretch is marked in its
+        surroundings. It stands until it is shown, whatever loads meanwhile."""
+        look = target if isinstance(target, places.Look) else places.Look(int(target))
+        self._target = look
         items = self._items()
         if not items:
-            self._target = target
             return
         self.tree.blockSignals(True)
         for item in items:
-            ticked = item.data(0, _POINT).id == point_id
+            ticked = item.data(0, _POINT).id == look.point_id
             item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
         self.tree.blockSignals(False)
-        self._keep_view = span
-        self.chart.mark = None
+        self.chart.mark = look.span
+        self._keep_view = _around(look.span) if look.span else None
+        self.way_back.setVisible(look.back is not None)
+        if look.back is not None:
+            self.way_back.setText(f"← {look.back[2]} (Alt+B)")
+        self._back = look.back
         self._load()
+
+    def go_back(self) -> None:
+        """Back to where one came from, at the same thing."""
+        if self._back is not None:
+            place, target, _ = self._back
+            self.house.go.emit(place, target)
 
     # -- lanes ---------------------------------------------------------------------------------
     def _load(self) -> None:
         chosen, desk = self.points(), self.house.desk
-        if self._lanes and self._keep_view is None and chosen:
+        if self._lanes and self._keep_view is None and self._target is None and chosen:
             self._keep_view = self.chart.view()
         self._is_loading = True
         self.house.run(
@@ -256,7 +268,7 @@ class TrendsPlace(Place):
         self.title.setText(", ".join(names))
         self.title.setToolTip(self.title.text())
         view = self._keep_view
-        self._keep_view = None
+        self._keep_view = self._target = None
         if view is None or view[1] < self._whole[0] or view[0] > self._whole[1]:
             view = (max(self._whole[1] - USUAL_DAYS * DAY_MS, self._whole[0]), self._whole[1])
         zone = chosen[0].zone
@@ -354,6 +366,12 @@ class TrendsPlace(Place):
 
     def set_theme(self, theme: Theme) -> None:
         self.chart.set_theme(theme)
+
+
+def _around(span: Span) -> Span:
+    """A stretch with as much again on each side as lets it be seen in its surroundings."""
+    room = max(round((span[1] - span[0]) * 0.8), DAY_MS // 8)
+    return (span[0] - room, span[1] + room)
 
 
 def _height(rows: list[tuple[str, object]]) -> int:
