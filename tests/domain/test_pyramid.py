@@ -80,3 +80,28 @@ def test_nothing_estimated_leaves_the_measured_series_as_it_is() -> None:
     measured, estimated = split_for_drawing(series)
     assert measured is series
     assert len(estimated) == 0
+
+
+def test_hourly_readings_beside_those_of_every_minute_are_one_line() -> None:
+    minute, hour = 60_000, 3_600_000
+    dense = np.arange(100_000, dtype=np.int64) * minute
+    sparse = dense[-1] + minute + np.arange(4_000, dtype=np.int64) * hour
+    times = np.concatenate((dense, sparse))
+    intervals = np.repeat([minute, hour], [len(dense), len(sparse)])
+    values = np.random.default_rng(2).normal(size=len(times))
+    pyramid = Pyramid(make_series(times, values, intervals))
+    whole = pyramid.picture(0, int(times[-1]) + hour, 700)
+    assert not np.isnan(whole.values).any()
+    assert np.diff(whole.times_utc_ms).min() >= 0
+    # each column stands where its readings are: within a column of time, none is drawn elsewhere
+    width = (times[-1] + hour) / 700
+    for at, value in zip(whole.times_utc_ms[::37], whole.values[::37], strict=True):
+        near = np.abs(times - at) <= width
+        assert value in values[near]
+
+
+def test_a_gap_too_short_to_be_seen_does_not_break_a_line_of_years() -> None:
+    times = np.arange(500_000, dtype=np.int64) * 60_000
+    times[1_000:] += 600_000
+    picture = Pyramid(make_series(times, np.ones(500_000), 60_000)).picture(0, 3 * 10**10, 500)
+    assert not np.isnan(picture.values).any()

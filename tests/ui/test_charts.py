@@ -36,7 +36,7 @@ from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 BERLIN = "Europe/Berlin"
 
 
-@pytest.mark.parametrize("hours", [0.5, 6, 30, 24 * 10, 24 * 90, 24 * 3000])
+@pytest.mark.parametrize("hours", [0.5, 6, 30, 60, 24 * 10, 24 * 90, 24 * 3000])
 def test_ticks_stand_at_round_local_times(qapp: object, hours: float) -> None:
     axis = TimeAxis(BERLIN)
     start = to_ms(datetime(2026, 10, 24, 9, 7, tzinfo=UTC)) / 1000
@@ -47,6 +47,8 @@ def test_ticks_stand_at_round_local_times(qapp: object, hours: float) -> None:
         local = from_ms(round(tick * 1000), BERLIN)
         if spacing >= 86_400:
             assert (local.hour, local.minute) == (0, 0)  # across the clock change too
+        elif spacing > 3600:
+            assert (local.hour % (spacing / 3600), local.minute) == (0, 0)
         else:
             assert local.minute % 5 == 0
     assert all(axis.tickStrings(ticks, 1.0, spacing))

@@ -469,7 +469,7 @@ def test_a_document_that_was_changed_is_said_to_be(
     assert handover.table.item(0, 5).text() == "✕ missing"
 
 
-# -- words, marks, and the way to Trends and back ---------------------------------------------------
+# -- words, marks, and the way to Trends and back ------------------------------------------------
 def test_words_survive_choosing_refreshing_and_a_crash(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:

@@ -41,25 +41,63 @@ class Pyramid:
             self._highs.append(highs)
 
     def picture(self, start_ms: int, end_ms: int, columns: int) -> Picture:
-        """Return a polyline of [start, end) with at most some 4 x FACTOR x columns points.
+        """Return a polyline of [start, end): every reading, or the extremes of each column.
 
-        One reading beyond either edge is included, so the line reaches the border.
+        Columns are equally long in time, so that hourly readings beside those of every minute
+        stay one line. One reading beyond either edge is included; the line reaches the border.
         """
         times = self.series.times_utc_ms
         a, b = np.searchsorted(times, (start_ms, end_ms))
         a, b = max(int(a) - 1, 0), min(int(b) + 1, len(times))
         if b - a <= columns * 4:
             return self._readings(a, b)
-        level, size = 0, 1
-        while level < len(self._lows) and (b - a) > columns * size * FACTOR:
-            level, size = level + 1, size * FACTOR
-        if level == 0:
-            return _extremes(times[a:b], self.series.values[a:b], self.series.values[a:b], columns)
-        first, last = a // size, -(-b // size)
-        lows, highs = self._lows[level - 1], self._highs[level - 1]
-        last = min(last, len(lows))
-        starts = times[first * size : (last - 1) * size + 1 : size]
-        return _extremes(starts, lows[first:last], highs[first:last], columns)
+        borders = np.linspace(start_ms, end_ms, columns + 1).astype(np.int64)
+        edges = a + np.searchsorted(times[a:b], borders)
+        edges[0], edges[-1] = a, b
+        edges = np.unique(edges)  # columns without a reading fall away
+        low, high = self._extremes(edges)
+        return self._joined(edges, low, high, (end_ms - start_ms) / columns)
+
+    def _extremes(self, edges: NDArray[np.int64]) -> tuple[Values, Values]:
+        """Return lowest and highest of readings [edges[i], edges[i + 1]), each shape (m - 1,).
+
+        Whole entries of the highest level first, what is left at either side from the level below.
+        """
+        low = np.full(len(edges) - 1, np.inf)
+        high = np.full(len(edges) - 1, -np.inf)
+        starts, ends, column = edges[:-1], edges[1:], np.arange(len(edges) - 1)
+        for level in range(len(self._lows), -1, -1):
+            size = FACTOR**level
+            lows = self._lows[level - 1] if level else self.series.values
+            highs = self._highs[level - 1] if level else self.series.values
+            first, last = -(-starts // size), ends // size
+            is_in = last > first
+            _take_in(low, np.minimum, lows, first[is_in], last[is_in], column[is_in])
+            _take_in(high, np.maximum, highs, first[is_in], last[is_in], column[is_in])
+            starts, ends, column = (
+                np.concatenate((starts[~is_in], starts[is_in], last[is_in] * size)),
+                np.concatenate((ends[~is_in], first[is_in] * size, ends[is_in])),
+                np.concatenate((column[~is_in], column[is_in], column[is_in])),
+            )
+            left = ends > starts
+            starts, ends, column = starts[left], ends[left], column[left]
+        return low, high
+
+    def _joined(
+        self, edges: NDArray[np.int64], low: Values, high: Values, width_ms: float
+    ) -> Picture:
+        """Low and high of each column, broken where readings lie further apart than a hold and
+        the gap is wide enough to be seen."""
+        times, intervals = self.series.times_utc_ms, self.series.interval_ms
+        shown_times = np.repeat(times[edges[:-1]], 2)
+        shown = np.column_stack((low, high)).ravel()
+        next_ones = edges[1:-1]
+        apart = times[next_ones] - times[next_ones - 1]
+        is_gap = (apart > HOLD_FACTOR * intervals[next_ones - 1]) & (apart > width_ms)
+        wide = np.flatnonzero(is_gap) + 1
+        ends = times[next_ones - 1] + intervals[next_ones - 1]
+        shown_times = np.insert(shown_times, wide * 2, ends[wide - 1])
+        return Picture(shown_times, np.insert(shown, wide * 2, np.nan))
 
     def _readings(self, a: int, b: int) -> Picture:
         """Every reading, with the line broken where they are further apart than a hold."""
@@ -83,20 +121,21 @@ def _reduce(function: np.ufunc, values: Values, whole: int) -> Values:
     return np.append(body, function.reduce(values[whole:]))
 
 
-def _extremes(times: Times, lows: Values, highs: Values, columns: int) -> Picture:
-    """Low and high of each of `columns` groups of neighbouring entries, broken at wide gaps."""
-    group = max(1, -(-len(times) // columns))
-    edges = np.arange(0, len(times), group)
-    low = np.fmin.reduceat(lows, edges)
-    high = np.fmax.reduceat(highs, edges)
-    shown_times = np.repeat(times[edges], 2)
-    shown = np.column_stack((low, high)).ravel()
-    pace = np.diff(times[edges])
-    if len(pace):
-        wide = np.flatnonzero(pace > 3 * np.median(pace)) + 1
-        shown_times = np.insert(shown_times, wide * 2, times[edges][wide] - 1)
-        shown = np.insert(shown, wide * 2, np.nan)
-    return Picture(shown_times, shown)
+def _take_in(
+    into: Values,
+    function: np.ufunc,
+    entries: Values,
+    first: NDArray[np.int64],
+    last: NDArray[np.int64],
+    column: NDArray[np.int64],
+) -> None:
+    """Let the extreme of entries [first[i], last[i]), none of them empty, count in column[i]."""
+    if not len(first):
+        return
+    lengths = last - first
+    offsets = np.cumsum(lengths) - lengths
+    index = np.repeat(first - offsets, lengths) + np.arange(int(lengths.sum()))
+    function.at(into, column, function.reduceat(entries[index], offsets))
 
 
 def split_for_drawing(series: Series) -> tuple[Series, Series]:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyqtgraph as pg
 
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms, to_ms
 from gezeiten.ui.i18n import clock_time, date, number
 
 _STEPS_MS = [
@@ -30,6 +31,8 @@ class TimeAxis(pg.AxisItem):
         return [(step / 1000, [t / 1000 for t in self._ticks(low * 1000, high * 1000, step)])]
 
     def _ticks(self, low_ms: float, high_ms: float, step_ms: int) -> list[int]:
+        if HOUR_MS < step_ms < DAY_MS:
+            return self._hours(low_ms, high_ms, step_ms // HOUR_MS)
         if step_ms < DAY_MS:
             start = midnight_ms(from_ms(int(low_ms), self.zone).date(), self.zone)
             first = start - int((start - low_ms) // step_ms) * step_ms  # none left of the picture
@@ -45,6 +48,19 @@ class TimeAxis(pg.AxisItem):
             ticks.append(at)
             day += timedelta(days=days)
         return ticks
+
+    def _hours(self, low_ms: float, high_ms: float, step_h: int) -> list[int]:
+        """Full local hours that the step divides, on either side of a change of the clocks too."""
+        ticks: list[int] = []
+        day, zone = from_ms(int(low_ms), self.zone).date(), ZoneInfo(self.zone)
+        while not ticks or (ticks[-1] <= high_ms and len(ticks) < 60):
+            for hour in range(0, 24, step_h):
+                local = datetime.combine(day, time(hour), zone)
+                at = to_ms(local)
+                if from_ms(at, self.zone).hour == hour:  # else it is skipped on that day
+                    ticks.append(at)
+            day += timedelta(days=1)
+        return [at for at in ticks if low_ms <= at <= high_ms]
 
     def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
         shown, has_date = [], False
