@@ -84,7 +84,7 @@ def test_visits_follow_by_day_with_their_reasons(demo_desk: Desk) -> None:
         "Krabbenkoog", "Austernzucht Ost", "Bootswerft Sielhafen", "Alte Lotsenwacht",
     ]  # fmt: skip
     assert visits[0].is_urgent
-    assert any("Creek gauge is full in 2 d" in words for words in visits[0].needs)
+    assert any(words.startswith("Creek gauge: full in 2 d, ") for words in visits[0].needs)
     assert "Saatgutspeicher" not in [v.site.name for v in visits]  # it is online
 
 

@@ -70,6 +70,6 @@ def test_a_point_without_a_logger_is_on_the_board_and_says_so(desk: Desk) -> Non
     assert row.needs[0].words == "not recording"
     [visit] = shown.visits
     assert visit.is_urgent
-    assert visit.needs == ("Wall is not recording",)
+    assert visit.needs == ("Wall: not recording",)
     set_next_visit(desk, site.id, None)
     assert board(desk).visits == ()

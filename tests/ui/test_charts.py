@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import itertools
 import sqlite3
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
+import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -20,17 +25,20 @@ from gezeiten.desk.handing import export_csv
 from gezeiten.desk.places import add_point, point_named
 from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.settings import Settings
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.ui import app as ui_app
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
 from gezeiten.ui.chart_axes import TimeAxis
 from gezeiten.ui.chart_lanes import Lane, make_trace
+from gezeiten.ui.chart_limits import apart, limit_words
 from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.finder import Finder
-from gezeiten.ui.theme import LIGHT
+from gezeiten.ui.theme import LIGHT, THEMES, Theme
 from gezeiten.ui.views.board_canvas import BoardCanvas
 from tests.conftest import STORE_PLAN, series_of
+from tests.ui import eyes
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 BERLIN = "Europe/Berlin"
@@ -256,3 +264,99 @@ def test_an_archive_from_a_newer_version_is_said_before_the_window(
     )
     assert ui_app.run(tmp_path, tmp_path / "settings.json") == 5
     assert "newer Gezeiten; update this one, nothing was changed." in said[0]
+
+
+# -- lanes of several points -----------------------------------------------------------------------
+def lane_of(names: list[str], limits: dict[str, float] | None = None) -> Lane:
+    """Several lines in one lane; limits: "above" limits by the name of the point that has one."""
+    traces = []
+    for i, name in enumerate(names):
+        series = series_of(
+            [10 * k for k in range(500)], [float(k % 40 + 5 * i) for k in range(500)]
+        )
+        rules = (
+            (LimitRule("air_temperature", "above", limits[name]),) if name in (limits or {}) else ()
+        )
+        traces.append(replace(make_trace(name, series), rules=rules))
+    return Lane("Air temperature", "°C", 1, tuple(traces))
+
+
+def test_lines_differ_by_their_marks_as_well_as_by_colour(chart: LaneChart) -> None:
+    names = ["A", "B", "C", "D", "E"]
+    chart.show_lanes([lane_of(names)], (0, DAY_MS), BERLIN)
+    [drawn] = chart._drawn
+    assert len({marks.opts["symbol"] for marks in drawn.marks}) == 5
+    assert all(len(marks.data) >= 5 for marks in drawn.marks)
+    assert all(
+        f"{sign} {name}" in chart._title(drawn.lane)
+        for sign, name in zip("●■◆✖✚", names, strict=True)
+    )
+    for marks, trace in zip(drawn.marks, drawn.lane.traces, strict=True):  # they lie on their line
+        for x, y in zip(marks.data["x"], marks.data["y"], strict=True):
+            i = int(np.searchsorted(trace.series.times_utc_ms, x * 1000))
+            assert trace.series.values[i] == y
+
+
+@pytest.mark.parametrize("theme", THEMES.values(), ids=lambda t: t.name)
+def test_five_lines_can_be_told_apart_and_none_is_a_limit(theme: Theme) -> None:
+    assert len(theme.lines) == len(set(theme.lines)) == 5
+    for line in theme.lines:
+        assert eyes.contrast(QColor(line), QColor(theme.paper)) >= 3  # WCAG 2.2, 1.4.11
+        for limit in (theme.ember, theme.plum):
+            hues = [QColor(one).hslHueF() * 360 for one in (line, limit)]
+            saturated = QColor(line).hslSaturationF() > 0.3
+            assert not saturated or abs((hues[0] - hues[1] + 180) % 360 - 180) > 20
+    if theme.name == "sun":
+        ordered = sorted(theme.lines, key=lambda one: eyes.luminance(QColor(one)))
+        for one, other in itertools.pairwise(ordered):
+            assert eyes.contrast(QColor(one), QColor(other)) >= 1.25
+
+
+def test_limits_are_named_by_point_and_stand_beside_the_lane(chart: LaneChart) -> None:
+    lane = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.5})
+    chart.show_lanes([lane], (0, DAY_MS), BERLIN)
+    assert [words for _, words, _ in limit_words(lane)] == [
+        "▲ 30.0 Cold room A", "▲ 30.5 Cold room B",
+    ]  # fmt: skip
+    shared = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.0})
+    assert [words for _, words, _ in limit_words(shared)] == ["▲ 30.0"]
+    [drawn] = chart._drawn
+    inside = drawn.plot.getViewBox().sceneBoundingRect()
+    assert drawn.limits.sceneBoundingRect().left() >= inside.right() - 1
+
+
+@given(st.lists(st.floats(0, 300), min_size=1, max_size=8))
+def test_words_pushed_apart_never_lie_on_each_other(centers: list[float]) -> None:
+    placed = apart(centers, 16, 0, 300)
+    ordered = sorted(placed)
+    assert all(b - a >= 16 - 1e-6 for a, b in itertools.pairwise(ordered))
+    assert ordered[0] >= 8 - 1e-6
+    assert ordered[-1] <= 292 + 1e-6
+    order = sorted(range(len(centers)), key=lambda i: centers[i])
+    assert [placed[i] for i in order] == ordered  # none passes another
+
+
+def test_a_lane_without_a_reading_says_so_and_invents_no_scale(chart: LaneChart) -> None:
+    chart.show_lanes([lane_of(["A"])], (0, DAY_MS), BERLIN)
+    [drawn] = chart._drawn
+    scale = drawn.plot.getViewBox().viewRange()[1]
+    chart.set_view((40 * DAY_MS, 41 * DAY_MS))
+    assert drawn.nothing is not None
+    assert drawn.nothing.isVisible()
+    assert drawn.plot.getViewBox().viewRange()[1] == scale
+    chart.set_view((0, DAY_MS))
+    assert not drawn.nothing.isVisible()
+
+
+def test_lanes_too_low_to_be_read_scroll(chart: LaneChart) -> None:
+    area = chart.scroll()
+    area.resize(700, 420)
+    area.show()
+    chart.show_lanes([lane_of(["A"]) for _ in range(9)], (0, DAY_MS), BERLIN)
+    QApplication.processEvents()
+    heights = [drawn.plot.sceneBoundingRect().height() for drawn in chart._drawn]
+    assert min(heights) >= 90
+    assert area.verticalScrollBar().maximum() > 0
+    QTest.keyClick(chart, Qt.Key.Key_PageDown)
+    assert area.verticalScrollBar().value() > 0
+    assert all(d.plot.getAxis("bottom").style["showValues"] for d in chart._drawn)

@@ -256,29 +256,26 @@ def _visit(site: SitePlace, rows: tuple[BoardRow, ...], now: int) -> Visit | Non
 
 
 def _sentences(row: BoardRow, now: int) -> list[str]:
-    name = row.point.name
+    """What is to do at a point in one line; none where there is nothing."""
     if row.fault:
-        return [f"{name} cannot be read: {row.fault}"]
+        return [f"{row.point.name} cannot be read: {row.fault}"]
     said = []
     if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
         left = about_text(max(row.ends_ms - now, 0))
-        if row.end_reason == "battery empty":
-            said.append(f"{name}: battery lasts {left}")
-        else:
-            said.append(f"{name} is full in {left}")
+        is_battery = row.end_reason == "battery empty"
+        said.append(f"battery lasts {left}" if is_battery else f"full in {left}")
     if not row.is_recording:
-        said.append(f"{name} is not recording")
+        said.append("not recording")
     for need in row.needs:
         if need.kind == "clock":
-            said.append(f"{name}: {need.words} off")
+            said.append(f"{need.words} off")
         elif need.kind == "calibration" and need.weight:
-            said.append(f"{name}: calibration due")
+            said.append("calibration due")
     if row.on_logger and row.on_logger[1] - row.on_logger[0] > LONG_NOT_OFFLOADED_MS:
-        days = (row.on_logger[1] - row.on_logger[0]) // DAY_MS
-        said.append(f"{name}: {days} d to offload")
+        said.append(f"{(row.on_logger[1] - row.on_logger[0]) // DAY_MS} d to offload")
     said += [
-        f"{name}: gap of {duration_text(booked.gap.length_ms)}"
+        f"gap of {duration_text(booked.gap.length_ms)}"
         for booked in row.gaps
         if booked.state == "open"
     ]
-    return said
+    return [f"{row.point.name}: {', '.join(said)}"] if said else []

@@ -13,13 +13,17 @@ from gezeiten.domain.timeline import Span
 
 @dataclass(frozen=True, slots=True)
 class Trace:
-    """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or ""."""
+    """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or "".
+
+    rules: the limits in force on it, in the unit shown.
+    """
 
     name: str
     series: Series
     measured: Pyramid
     estimated: Pyramid
     color: str = ""
+    rules: tuple[LimitRule, ...] = ()
 
 
 def make_trace(name: str, series: Series) -> Trace:
@@ -30,12 +34,14 @@ def make_trace(name: str, series: Series) -> Trace:
 
 @dataclass(frozen=True, slots=True)
 class Tint:
-    """A tinted stretch; side "above" or "below" adds a triangle, "" none."""
+    """A tinted stretch; side "above" or "below" adds a triangle, "" none. hatched: readings are
+    absent there, as the whole product shows what is absent."""
 
     span: Span
     color: str
     side: str = ""
     alpha: int = 60
+    hatched: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,8 +52,12 @@ class Lane:
     unit: str
     decimals: int
     traces: tuple[Trace, ...]
-    rules: tuple[LimitRule, ...] = ()
     tints: tuple[Tint, ...] = ()
     proposal: Series | None = None
     overviews: tuple[OverviewLine, ...] = ()
     symbol: str = ""
+
+    @property
+    def rules(self) -> tuple[LimitRule, ...]:
+        """The limits of all lines, each once."""
+        return tuple(dict.fromkeys(rule for trace in self.traces for rule in trace.rules))

@@ -8,16 +8,21 @@ Shift+drag.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from html import escape
 
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QPen
+from PySide6.QtWidgets import QScrollArea
 
+from gezeiten.domain.pyramid import Picture
 from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.timeline import Span, Values
 from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
-from gezeiten.ui.chart_lanes import Lane, Trace
+from gezeiten.ui.chart_lanes import Lane
+from gezeiten.ui.chart_limits import LimitAxis
+from gezeiten.ui.chart_lines import legend_sign, line_color, make_marks, put_marks
 from gezeiten.ui.chart_overviews import (
     add_overviews,
     overview_at,
@@ -25,16 +30,21 @@ from gezeiten.ui.chart_overviews import (
     overview_reach,
 )
 from gezeiten.ui.i18n import day_and_time, number, tr
+from gezeiten.ui.parts import scrolled
 from gezeiten.ui.theme import Theme
 
-TRACE_COLORS = ("tide", "brass", "plum", "kelp", "ember")
+LEAST_LANE_PX = 104
+"""Lower lanes cannot be read; more of them than fit are scrolled."""
 
 
 @dataclass(slots=True)
 class _Drawn:
     lane: Lane
     plot: pg.PlotItem
+    limits: LimitAxis
     curves: list[tuple[pg.PlotDataItem, pg.PlotDataItem]] = field(default_factory=list)
+    marks: list[pg.ScatterPlotItem] = field(default_factory=list)
+    nothing: pg.TextItem | None = None
     cursor: pg.InfiniteLine | None = None
     value: pg.TextItem | None = None
 
@@ -59,10 +69,18 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 120)
+        self._scroll: QScrollArea | None = None
         self.ci.layout.setSpacing(0)
         self.ci.layout.setContentsMargins(0, 0, 8, 0)
         self.scene().sigMouseMoved.connect(self._show_cursor)
         self.set_theme(theme)
+
+    def scroll(self) -> QScrollArea:
+        """The area that holds this chart and scrolls where its lanes want more height."""
+        if self._scroll is None:
+            self._scroll = scrolled(self)
+            self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        return self._scroll
 
     # -- what is shown -------------------------------------------------------------------------
     def set_theme(self, theme: Theme) -> None:
@@ -78,11 +96,20 @@ class LaneChart(pg.GraphicsLayoutWidget):
         """Show lanes over a stretch. whole: the farthest stretch that zooming out reaches."""
         self._zone = zone
         self._whole = whole or self._whole
+        for row in range(len(self._drawn)):
+            self.ci.layout.setRowMinimumHeight(row, 0)
         self.ci.clear()
         self._drawn, self._region = [], []
         self._moving = True
+        self.setMinimumHeight(max(120, LEAST_LANE_PX * len(lanes)))
+        room = self._scroll.viewport().height() if self._scroll else self.height()
+        scrolls = LEAST_LANE_PX * len(lanes) > max(room, 300)
         for i, lane in enumerate(lanes):
-            self._drawn.append(self._make_lane(lane, i, last=i + 1 == len(lanes)))
+            has_times = scrolls or i + 1 == len(lanes)  # scrolled away, the last axis helps nobody
+            self._drawn.append(self._make_lane(lane, i, has_times=has_times))
+        beside = max((drawn.limits.wanted_px() for drawn in self._drawn), default=0)
+        for drawn in self._drawn:
+            drawn.limits.setWidth(beside)
         self._limit_zoom()
         self._moving = False
         if lanes:
@@ -100,23 +127,29 @@ class LaneChart(pg.GraphicsLayoutWidget):
         for drawn in self._drawn:
             drawn.plot.getViewBox().setLimits(**limits)
 
-    def _make_lane(self, lane: Lane, row: int, *, last: bool) -> _Drawn:
+    def _make_lane(self, lane: Lane, row: int, *, has_times: bool) -> _Drawn:
         axis = TimeAxis(self._zone)
-        plot = self.addPlot(row=row, col=0, axisItems={"bottom": axis, "left": ValueAxis()})
+        limits = LimitAxis(lane, self._theme, self.font())
+        plot = self.addPlot(
+            row=row, col=0, axisItems={"bottom": axis, "left": ValueAxis(), "right": limits}
+        )
+        plot.showAxis("right")
         plot.setMenuEnabled(False)
         plot.hideButtons()
         plot.setMouseEnabled(x=True, y=False)
         plot.getViewBox().setDefaultPadding(0)
-        plot.getAxis("bottom").setStyle(showValues=last)
+        plot.getAxis("bottom").setStyle(showValues=has_times)
         for name in ("left", "bottom"):
             plot.getAxis(name).setPen(self._pen("line"))
             plot.getAxis(name).setTextPen(self._theme.color("muted"))
         plot.showGrid(y=True, alpha=0.12)
+        limits.setGrid(False)
+        self.ci.layout.setRowMinimumHeight(row, LEAST_LANE_PX - 4)
         plot.setTitle(self._title(lane), justify="left", size="9pt", color=self._theme.ink)
         plot.titleLabel.item.setTextWidth(-1)
         if self._drawn:
             plot.setXLink(self._drawn[0].plot)
-        drawn = _Drawn(lane, plot)
+        drawn = _Drawn(lane, plot, limits)
         self._add_tints(drawn)
         self._add_curves(drawn)
         self._add_limits(drawn)
@@ -130,20 +163,17 @@ class LaneChart(pg.GraphicsLayoutWidget):
         return drawn
 
     def _title(self, lane: Lane) -> str:
-        parts = [f"<b>{lane.title}</b> <span style='color:{self._theme.muted}'>{lane.unit}</span>"]
+        muted = self._theme.muted
+        parts = [f"<b>{escape(lane.title)}</b> <span style='color:{muted}'>{lane.unit}</span>"]
         if len(lane.traces) > 1:
             for i, trace in enumerate(lane.traces):
-                color = self._trace_color(i, trace).name()
-                parts.append(f"<span style='color:{color}'>&#9472; {trace.name}</span>")
+                color = line_color(self._theme, i, trace).name()
+                name = escape(trace.name)
+                parts.append(f"<span style='color:{color}'>{legend_sign(i)} {name}</span>")
         if lane.overviews:
             legend = overview_legend(lane.overviews)
             parts.append(f"<span style='color:{self._theme.muted}'>&#9476; {legend}</span>")
         return " &nbsp; ".join(parts)
-
-    def _trace_color(self, place: int, trace: Trace) -> QColor:
-        """The colour that a plan gave the channel, else the theme's next one."""
-        usual = self._theme.color(TRACE_COLORS[place % len(TRACE_COLORS)])
-        return QColor(trace.color) if trace.color else usual
 
     def _pen(self, color: str | QColor, width: float = 1.0, style: object = None) -> QPen:
         ink = self._theme.color(color) if isinstance(color, str) else color
@@ -154,12 +184,16 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     def _add_curves(self, drawn: _Drawn) -> None:
         for i, trace in enumerate(drawn.lane.traces):
-            color = self._trace_color(i, trace)
+            color = line_color(self._theme, i, trace)
             solid = drawn.plot.plot(pen=self._pen(color, 1.3), connect="finite")
             dashed = drawn.plot.plot(
                 pen=self._pen(color, 1.5, Qt.PenStyle.DotLine), connect="finite"
             )
             drawn.curves.append((solid, dashed))
+            if len(drawn.lane.traces) > 1:
+                marks = make_marks(i, color, self._theme.color("paper"))
+                drawn.plot.addItem(marks, ignoreBounds=True)
+                drawn.marks.append(marks)
         if drawn.lane.overviews:
             bars = self._theme.color("muted", 90)
             add_overviews(drawn.plot, drawn.lane.overviews, self._pen("muted", 1.5),
@@ -172,24 +206,15 @@ class LaneChart(pg.GraphicsLayoutWidget):
     def _add_limits(self, drawn: _Drawn) -> None:
         for rule in drawn.lane.rules:
             color = "ember" if rule.side == "above" else "plum"
-            mark = "▲" if rule.side == "above" else "▼"
-            line = pg.InfiniteLine(
-                rule.value,
-                angle=0,
-                pen=self._pen(color, 1.0, Qt.PenStyle.DashLine),
-                label=f"{mark} {number(rule.value, drawn.lane.decimals)}",
-                labelOpts={
-                    "position": 0.005,
-                    "anchors": [(0.0, 1.0), (0.0, 0.0)],
-                    "color": self._theme.color(color),
-                    "movable": False,
-                },
-            )
+            pen = self._pen(color, 1.0, Qt.PenStyle.DashLine)
+            line = pg.InfiniteLine(rule.value, angle=0, pen=pen)
             drawn.plot.addItem(line, ignoreBounds=True)
 
     def _add_tints(self, drawn: _Drawn) -> None:
         for tint in drawn.lane.tints:
-            brush = self._theme.color(tint.color, tint.alpha)
+            brush = QBrush(self._theme.color(tint.color, tint.alpha))
+            if tint.hatched:
+                brush.setStyle(Qt.BrushStyle.FDiagPattern)
             region = pg.LinearRegionItem(
                 (tint.span[0] / 1000, tint.span[1] / 1000), movable=False, brush=brush,
                 pen=QPen(Qt.PenStyle.NoPen),
@@ -236,31 +261,47 @@ class LaneChart(pg.GraphicsLayoutWidget):
         columns = max(200, int(self.width()))
         for drawn in self._drawn:
             lows, highs = [], []
-            for trace, (solid, dashed) in zip(drawn.lane.traces, drawn.curves, strict=True):
+            for i, (trace, (solid, dashed)) in enumerate(
+                zip(drawn.lane.traces, drawn.curves, strict=True)
+            ):
                 for pyramid, curve in ((trace.measured, solid), (trace.estimated, dashed)):
                     picture = pyramid.picture(start, end, columns)
                     curve.setData(picture.times_utc_ms / 1000, picture.values)
-                    inside = picture.values[np.isfinite(picture.values)]
+                    if curve is solid and drawn.marks:
+                        put_marks(drawn.marks[i], picture, start, end, i)
+                    inside = _seen(picture, start, end)
                     if len(inside):
                         lows.append(float(inside.min()))
                         highs.append(float(inside.max()))
             reach = overview_reach(drawn.lane.overviews, start, end)
+            self._show_nothing(drawn, (start, end), on=not lows + reach)
             self._scale(drawn, lows + reach, highs + reach)
         self.view_changed.emit((start, end))
 
     def _scale(self, drawn: _Drawn, lows: list[float], highs: list[float]) -> None:
-        low, high = min(lows, default=0.0), max(highs, default=1.0)
+        if not lows:
+            return  # no scale is made up for nothing
+        low, high = min(lows), max(highs)
         reach = (high - low) or 1.0
         near = [r.value for r in drawn.lane.rules if low - reach < r.value < high + reach]
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
-        above = room
-        if any(value > high - room for value in near):  # the words of a limit stand above its line
-            pixels = max(drawn.plot.getViewBox().height(), 1.0)
-            words = 1.6 * self.fontMetrics().height()
-            share = min(words / pixels, 0.4)
-            above = max(room, (high - low + room) * share / (1 - share))
-        drawn.plot.setYRange(low - room, high + above, padding=0)
+        drawn.plot.setYRange(low - room, high + room, padding=0)
+
+    def _show_nothing(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
+        """Say that a lane has no reading in the stretch, in place of its scale."""
+        drawn.plot.getAxis("left").setStyle(showValues=not on)
+        if drawn.nothing is None:
+            if not on:
+                return
+            drawn.nothing = pg.TextItem(
+                tr("no reading in this stretch"), color=self._theme.color("muted"),
+                anchor=(0.5, 0.5),
+            )  # fmt: skip
+            drawn.plot.addItem(drawn.nothing, ignoreBounds=True)
+        low, high = drawn.plot.getViewBox().viewRange()[1]
+        drawn.nothing.setPos((span[0] + span[1]) / 2000, (low + high) / 2)
+        drawn.nothing.setVisible(on)
 
     def _remember(self) -> None:
         span = self.view()
@@ -304,6 +345,10 @@ class LaneChart(pg.GraphicsLayoutWidget):
             Qt.Key.Key_Minus: lambda: self.zoom(1 / 0.6),
             Qt.Key.Key_Backspace: self.back,
         }
+        if self._scroll is not None:
+            bar = self._scroll.verticalScrollBar()
+            acts[Qt.Key.Key_PageDown] = lambda: bar.setValue(bar.value() + bar.pageStep())
+            acts[Qt.Key.Key_PageUp] = lambda: bar.setValue(bar.value() - bar.pageStep())
         act = acts.get(Qt.Key(event.key()))
         if act:
             act()
@@ -387,6 +432,17 @@ class LaneChart(pg.GraphicsLayoutWidget):
             drawn.value.setPos(at_ms / 1000, high - (high - low) * 0.04)
             drawn.cursor.show()
             drawn.value.show()
+
+
+def _seen(picture: Picture, start_ms: int, end_ms: int) -> Values:
+    """What of a picture is seen: the values in the stretch, or those on either side where the
+    line between them crosses it."""
+    times, known = picture.times_utc_ms, np.isfinite(picture.values)
+    inside = (times >= start_ms) & (times <= end_ms)
+    if (inside & known).any():
+        return picture.values[known]
+    crosses = known.all() and bool((times < start_ms).any() and (times > end_ms).any())
+    return picture.values if crosses else np.empty(0)
 
 
 def _nearest(series: Series, at_ms: int) -> float | None:

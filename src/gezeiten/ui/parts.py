@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
@@ -55,6 +56,11 @@ def label(text: str = "", role: str = "", *, wrap: bool = False, whole: bool = F
     if wrap:
         made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
     return made
+
+
+def held_together(text: str) -> str:
+    """Return a text in which no line breaks between a number and its unit."""
+    return re.sub(r"(?<=\d) (?=[^\s\d]{1,5}(?:[\s,;]|$))", "\u00a0", text)
 
 
 def set_role(widget: QWidget, role: str) -> None:
@@ -155,7 +161,7 @@ class Facts(QWidget):
         per_column = -(-len(facts) // self._columns)
         for i, (name, value) in enumerate(facts):
             column_index, row_index = divmod(i, max(per_column, 1))
-            shown = label(value, wrap=True)
+            shown = label(held_together(value), wrap=True)
             shown.setStyleSheet("font-weight: 600;")
             called = label(name, "muted")
             self._names.append(called)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QPoint, QSignalBlocker
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit
@@ -35,7 +35,6 @@ from gezeiten.ui.units import units_of
 from gezeiten.ui.views.lanes import cached_trace, shown_rule
 from gezeiten.ui.views.site_list import ListLine, SiteList
 
-_KEPT_LANES = 2
 FOUND_LATER_MS = HOUR_MS
 """An alarm that became known so much later than it happened is called so."""
 
@@ -77,7 +76,7 @@ class ExcursionsPlace(Place):
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
         self.to_trends = button(tr("Look in Trends (Alt+T)"), self.look_in_trends, "link")
         self.picture = Card(" ", self.to_trends)
-        self.picture.body.addWidget(self.chart, 1)
+        self.picture.body.addWidget(self.chart.scroll(), 1)
         self.facts = Facts(2)
         facts = Card()
         facts.body.addWidget(self.facts)
@@ -103,9 +102,7 @@ class ExcursionsPlace(Place):
         card.body.addLayout(grid)
         self.before_button = button(tr("Words as before …"), self.offer_words, "link")
         self.before_button.setToolTip("Ctrl+Shift+E")
-        card.body.addLayout(
-            row(label(tr("What happened, what was done"), "muted"), 1, self.before_button)
-        )
+        card.body.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
         self.words = QPlainTextEdit()
         self.words.setTabChangesFocus(True)
         self.words.setAccessibleName(tr("What happened, what was done"))
@@ -113,12 +110,13 @@ class ExcursionsPlace(Place):
         self.words.textChanged.connect(self._keep_draft)
         self.causes.idToggled.connect(lambda *_: self._keep_draft())
         card.body.addWidget(self.words)
+        card.body.addLayout(row(self.before_button, 1))
         self.state = label("", "muted", wrap=True)
         card.body.addWidget(self.state)
         card.body.addStretch(1)
         self.under = label("", "muted", wrap=True)
         self.settle_button = button(tr("Settle this excursion"), self.settle, "primary")
-        self.reopen_button = ElidingButton(tr("Take the assessment back"))
+        self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))
         self.reopen_button.setAutoDefault(False)
         self.reopen_button.clicked.connect(lambda _=False: self.reopen())
         card.body.addWidget(self.under)
@@ -394,10 +392,10 @@ def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> 
 
 
 def _load(desk: Desk, event: BookedExcursion) -> _Detail:
-    """Gather picture and facts: the channel itself first, then one beside it."""
+    """Gather picture and facts: the channel itself first, then those beside it."""
     lanes = []
     others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
-    for channel in [event.rule.channel, *others][:_KEPT_LANES]:
+    for channel in [event.rule.channel, *others]:
         name = quantity(channel)
         unit = units_of(desk.settings).of(name.unit)
         tints = []
@@ -410,7 +408,9 @@ def _load(desk: Desk, event: BookedExcursion) -> _Detail:
         rules = (shown_rule(event.rule, unit),) if tints and event.rule.has_value else ()
         trace = cached_trace(desk, event.point, channel, unit)
         decimals = max(name.decimals + unit.extra_decimals, 0)
-        lanes.append(Lane(name.name, unit.name, decimals, (trace,), rules, tuple(tints)))
+        lanes.append(
+            Lane(name.name, unit.name, decimals, (replace(trace, rules=rules),), tuple(tints))
+        )
     return _Detail(event, lanes, _facts(desk, event))
 
 

@@ -28,7 +28,7 @@ def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
 
 def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     """All points' readings of one quantity in one unit: the plan's where one point is shown."""
-    traces, rules, tints, seen = [], [], [], []
+    traces, tints, seen = [], [], []
     places = [(point, place) for point in points for place in point.channels
               if place.channel == key]  # fmt: skip
     alone = places[0][1] if len(places) == 1 else None
@@ -37,9 +37,9 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     for point, place in places:
         if len(record(desk, point.id, key)):
             trace = cached_trace(desk, point, key, unit)
-            traces.append(replace(trace, color=place.color))
+            rules = tuple(shown_rule(rule, unit) for rule in place.rules)
+            traces.append(replace(trace, color=place.color, rules=rules))
         seen.extend(_in_unit(line, unit) for line in overview_lines(desk, point.id, key))
-        rules.extend(rule for rule in place.rules if rule not in rules)
         tints.extend(
             Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
             for event in excursions(desk, point.id)
@@ -49,9 +49,8 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
         return None
     name = quantity(key)
     title = alone.own_name if alone and alone.own_name else name.name
-    shown = tuple(shown_rule(rule, unit) for rule in rules)
     return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
-                shown, tuple(tints), overviews=tuple(seen), symbol=name.symbol)  # fmt: skip
+                tuple(tints), overviews=tuple(seen), symbol=name.symbol)  # fmt: skip
 
 
 def _in_unit(line: OverviewLine, unit: ShownUnit) -> OverviewLine:

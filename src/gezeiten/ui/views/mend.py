@@ -81,7 +81,7 @@ class MendPlace(Place):
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
-        self.picture.body.addWidget(self.chart, 1)
+        self.picture.body.addWidget(self.chart.scroll(), 1)
         self.right = self._chain_card()
         middle = column(self.picture, self._offers_card())
         middle.setStretch(0, 1)
@@ -240,7 +240,7 @@ class MendPlace(Place):
             for c, e in line.errors.items()
         ]
         self.line_cells[0].setText(tr(line.refusal) if line.refusal else tr("between the two ends"))
-        self.line_cells[1].setText("\n".join(errors[:3]) or "—")
+        self.line_cells[1].setText("\n".join(errors) or "—")
         covers = of_all.replace("%1", number(line.readings)).replace("%2", number(missing))
         self.line_cells[2].setText(tr("over the rule") if line.refusal else covers)
         all_of_them = of_all.replace("%1", number(missing)).replace("%2", number(missing))
@@ -405,11 +405,11 @@ def _draft_key(booked: BookedGap) -> str:
 def _load(desk: Desk, booked: BookedGap) -> _Detail:
     """Gather what is shown of a gap."""
     lanes = []
-    for channel in booked.channels[:3]:
+    for channel in booked.channels:
         name = quantity(channel)
-        tint = Tint((booked.gap.start_ms, booked.gap.end_ms), "brass", alpha=36)
+        tint = _tint(booked)
         trace = cached_trace(desk, booked.point, channel)
-        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (), (tint,)))
+        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (tint,)))
     if not lanes and extent(desk, booked.point.id, [c.channel for c in booked.point.channels]):
         lanes = _all_lanes(desk, booked)
     steps = [s for s in steps_of(desk, booked.point.id) if _touches(s, booked)]
@@ -422,13 +422,21 @@ def _load(desk: Desk, booked: BookedGap) -> _Detail:
     )
 
 
+def _tint(booked: BookedGap) -> Tint:
+    """Hatched while readings are absent; what fills the gap lies on a plain ground."""
+    span = (booked.gap.start_ms, booked.gap.end_ms)
+    if booked.state in ("open", "left open"):
+        return Tint(span, "muted", alpha=190, hatched=True)
+    return Tint(span, "brass", alpha=36)
+
+
 def _all_lanes(desk: Desk, booked: BookedGap) -> list[Lane]:
     """A gap filled from the logger names no channel: it was all of them."""
-    tint = Tint((booked.gap.start_ms, booked.gap.end_ms), "brass", alpha=36)
+    tint = _tint(booked)
     return [
         Lane(quantity(c.channel).name, c.unit, quantity(c.channel).decimals,
-             (cached_trace(desk, booked.point, c.channel),), (), (tint,))
-        for c in booked.point.channels[:3]
+             (cached_trace(desk, booked.point, c.channel),), (tint,))
+        for c in booked.point.channels
     ]  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QPainter
+from PySide6.QtGui import QFont, QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
@@ -49,6 +49,7 @@ class SiteList(QListWidget):
         self.theme: Theme = LIGHT
         self.setAccessibleName(name)
         self.setItemDelegate(_LinePainter(self))
+        self.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.currentItemChanged.connect(lambda *_: self._choose())
 
@@ -69,6 +70,7 @@ class SiteList(QListWidget):
             item.setData(_LINE, line)
             words = (line.name, line.figure, line.figure_right, line.below, line.state)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(filter(None, words)))
+            item.setToolTip(line.name)
             self.addItem(item)
         self.blockSignals(False)
         row = next((i for i, t in self._things() if before is not None and same(t, before)), None)
@@ -128,8 +130,22 @@ class _LinePainter(QStyledItemDelegate):
         self._view = view
 
     def sizeHint(self, option: ItemStyle, index: QModelIndex | QPersistentModelIndex) -> QSize:
-        line = option.fontMetrics.height()
-        return QSize(120, line + 14 if index.data(_HEADING) else 2 * line + 12)
+        height = option.fontMetrics.height()
+        if index.data(_HEADING):
+            return QSize(120, height + 14)
+        lines = 2 if self._fits(index.data(_LINE), option) else 3
+        return QSize(120, lines * height + 12)
+
+    def _fits(self, line: ListLine, option: ItemStyle) -> bool:
+        """Whether the name stands whole beside its figures; else they stand below it."""
+        bold = QFont(option.font)
+        bold.setBold(True)
+        strong, usual = QFontMetrics(bold), option.fontMetrics
+        room = self._view.viewport().width() - 18 - usual.horizontalAdvance("▲ ") - 2
+        figures = strong.horizontalAdvance(line.figure) + 8
+        if line.figure_right:
+            figures += strong.horizontalAdvance(line.figure_right) + 8
+        return usual.horizontalAdvance(line.name) + figures <= room
 
     def paint(
         self, painter: QPainter, option: ItemStyle, index: QModelIndex | QPersistentModelIndex
@@ -167,17 +183,18 @@ class _LinePainter(QStyledItemDelegate):
         figure_width = metrics.horizontalAdvance(line.figure) + 8
         painter.setPen(t.color("ink"))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(top.adjusted(0, 0, -right_width, 0), right, line.figure)
+        is_beside = self._fits(line, option)
+        figures = top if is_beside else top.translated(0, height)
+        painter.drawText(figures.adjusted(0, 0, -right_width, 0), right, line.figure)
         painter.setFont(option.font)
-        painter.drawText(top, right, line.figure_right)
-        name_area = top.adjusted(sign_width, 0, -right_width - figure_width, 0)
+        painter.drawText(figures, right, line.figure_right)
+        taken = right_width + figure_width if is_beside else 0
+        name_area = top.adjusted(sign_width, 0, -taken, 0)
         name = painter.fontMetrics().elidedText(
             line.name, Qt.TextElideMode.ElideRight, int(name_area.width())
         )
         painter.drawText(name_area, Qt.AlignmentFlag.AlignVCenter, name)
-        self._below(
-            painter, option, line, QRectF(inner.left(), inner.top() + height, inner.width(), height)
-        )
+        self._below(painter, option, line, figures.translated(0, height))
         painter.restore()
 
     def _below(self, painter: QPainter, option: ItemStyle, line: ListLine, area: QRectF) -> None:

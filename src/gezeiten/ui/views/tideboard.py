@@ -202,6 +202,10 @@ class TideboardPlace(Place):
         clear(self.visits)
         for visit in shown.visits[:VISITS_SHOWN]:
             self.visits.addWidget(self._visit_card(visit), 1)
+        more = len(shown.visits) - VISITS_SHOWN
+        if more > 0:
+            words = counted(more, "%n more visit", "%n more visits")
+            self.visits.addWidget(button(words, self.prepare_visit, "link"))
         window = self.window()
         if hasattr(window, "strip"):
             count = len(shown.visits)

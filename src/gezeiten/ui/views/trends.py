@@ -33,7 +33,7 @@ from gezeiten.ui.views.lanes import lanes_of, span_of
 
 LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
 USUAL_DAYS = 14
-_BLOCKS = 4
+_MOST_COLUMNS, _MOST_BESIDE = 12, 3
 """So many times the figures of as many lines as fit side by side are shown below each other."""
 _POINT = Qt.ItemDataRole.UserRole
 _Column: TypeAlias = tuple[Lane, Trace, Numbers]
@@ -75,7 +75,7 @@ class TrendsPlace(Place):
         self.title = label("", "head")
         self.picture = Card()
         self.picture.body.addLayout(self._head())
-        self.picture.body.addWidget(self.chart, 1)
+        self.picture.body.addWidget(self.chart.scroll(), 1)
         self.empty = label(tr("Tick a point at the left to see its record."), "muted")
         self.picture.body.addWidget(self.empty)
         self.marked = Card(tr("Marked stretch"))
@@ -92,6 +92,7 @@ class TrendsPlace(Place):
         scroll.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # arrow keys scroll
         scroll.setAccessibleName(tr("Figures of the stretch"))
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.figures = scroll
         self.marked.body.addWidget(scroll, 1)
         self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
         self.marked.body.addWidget(self.hand_over)
@@ -253,7 +254,7 @@ class TrendsPlace(Place):
         chosen = self.points()
         self._whole = span_of(lanes)
         self.empty.setVisible(not lanes)
-        self.chart.setVisible(bool(lanes))
+        self.chart.scroll().setVisible(bool(lanes))
         self.hand_over.setEnabled(len(chosen) == 1 and bool(lanes))
         if not lanes or self._whole is None:
             words = (
@@ -310,46 +311,56 @@ class TrendsPlace(Place):
         self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
-        lanes = list(self._lanes)
-        most = 3 if self.house.desk.settings.font_percent <= 110 else 2  # so many fit side by side
-        if any(lane.unit.startswith("per ") for lane in lanes):
-            most = 2  # counts run into millions
-
-        pairs = [(lane, trace) for lane in lanes for trace in lane.traces]
-        shown = pairs[: most * _BLOCKS]
+        pairs = [(lane, trace) for lane in self._lanes for trace in lane.traces]
+        shown = pairs[:_MOST_COLUMNS]
 
         def work(_task: object) -> list[_Column]:
             return [
-                (ln, trace, numbers(trace.series, span, ln.rules, zone=zone)) for ln, trace in shown
+                (ln, trace, numbers(trace.series, span, trace.rules, zone=zone))
+                for ln, trace in shown
             ]
 
         self.house.run(
-            work, lambda columns: self._show_columns(columns, most, len(pairs) - len(shown)),
+            work, lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
             latest="numbers",
         )  # fmt: skip
 
-    def _show_columns(self, columns: list[_Column], most: int, left_out: int) -> None:
+    def _show_columns(self, columns: list[_Column], left_out: int) -> None:
         clear(self.table)
-        across = min(most, len(columns))
+        if columns and not any(figures.n for _, _, figures in columns):
+            self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
         rows = _rows()
+        most = self._columns_that_fit(columns)
+        across = min(most, len(columns))
         for i in range(0, len(columns), most):
             block, top = columns[i : i + most], i // most * _height(rows)
-            self._show_block(block, across, top, scrolls=len(columns) > 2)
+            self._show_block(block, across, top)
         if left_out:
             words = counted(left_out, "%n more line: choose fewer points to see its figures.",
                             "%n more lines: choose fewer points to see their figures.")  # fmt: skip
-            below = _BLOCKS * _height(rows)
+            below = -(-len(columns) // most) * _height(rows)
             self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
 
-    def _show_block(self, columns: list[_Column], across: int, top: int, *, scrolls: bool) -> None:
+    def _columns_that_fit(self, columns: list[_Column]) -> int:
+        """How many columns of figures stand side by side without one word being cut."""
+        metrics = self.table.parentWidget().fontMetrics()
+        texts = [read(figures, lane.decimals)
+                 for lane, _, figures in columns for _, read in _rows()]  # fmt: skip
+        texts += [word for one in columns for word in self._head_of(one).split()]
+        widest = max((metrics.horizontalAdvance(text) for text in texts), default=1)
+        names = max(metrics.horizontalAdvance(name) for name, _ in _rows())
+        room = self.figures.viewport().width() - names
+        return max(1, min(_MOST_BESIDE, room // (widest + self.table.horizontalSpacing())))
+
+    def _head_of(self, one: _Column) -> str:
+        lane, trace, _ = one
+        title = f"{trace.name}\n{lane.title}" if len(self.points()) > 1 else lane.title
+        return f"{title}\n{lane.unit}"
+
+    def _show_block(self, columns: list[_Column], across: int, top: int) -> None:
         """Add a head and a row for each figure, from row `top` on."""
-        several = len(self.points()) > 1
-        for j, (lane, trace, _) in enumerate(columns, 1):
-            # long names do not fit beside a scroll bar: the lanes carry them
-            title = lane.symbol or lane.title if scrolls else lane.title
-            head = label(f"{trace.name}\n{title}" if several else title, "muted", wrap=True)
-            head.setText(f"{head.text()}\n{lane.unit}")
-            head.setToolTip(lane.title)
+        for j, one in enumerate(columns, 1):
+            head = label(self._head_of(one), "muted", wrap=True)
             self.table.addWidget(head, top, j)
             self.table.setColumnStretch(j, 1)
         for i, (name, read) in enumerate(_rows(), 1):
@@ -366,6 +377,8 @@ class TrendsPlace(Place):
 
     def set_theme(self, theme: Theme) -> None:
         self.chart.set_theme(theme)
+        for item in self._items():
+            item.setForeground(1, theme.color("muted"))
 
 
 def _around(span: Span) -> Span:

@@ -1,0 +1,88 @@
+"""Limits of a lane written beside it: they never lie on a line, nor on each other."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter
+
+from gezeiten.ui.chart_lanes import Lane
+from gezeiten.ui.i18n import number
+from gezeiten.ui.theme import Theme
+
+WIDEST_PX = 170
+_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum")}
+
+
+def limit_words(lane: Lane) -> list[tuple[float, str, str]]:
+    """Return (value, words, colour) of each limit, lowest first; named by the points that have it
+    where they are not all of the lane's."""
+    owners: dict[tuple[str, float], list[str]] = {}
+    for trace in lane.traces:
+        for rule in trace.rules:
+            named = owners.setdefault((rule.side, rule.value), [])
+            if trace.name not in named:
+                named.append(trace.name)
+    found = []
+    for (side, value), names in owners.items():
+        sign, color = _SIGNS[side]
+        words = f"{sign} {number(value, lane.decimals)}"
+        if len(names) < len(lane.traces):
+            words += f" {', '.join(names)}"
+        found.append((value, words, color))
+    return sorted(found)
+
+
+class LimitAxis(pg.AxisItem):
+    """The right side of a lane. Words that would lie on each other are pushed apart."""
+
+    def __init__(self, lane: Lane, theme: Theme, font: QFont) -> None:
+        super().__init__("right")
+        self._limits, self._theme, self._font = limit_words(lane), theme, font
+        self.setToolTip("\n".join(words for _, words, _ in self._limits))
+        self.setStyle(tickLength=0, tickFont=font)
+
+    def wanted_px(self) -> float:
+        """How wide the words are, 0 where there are none."""
+        metrics = QFontMetricsF(self._font)
+        widest = max((metrics.horizontalAdvance(w) for _, w, _ in self._limits), default=0.0)
+        return min(widest + 12, WIDEST_PX) if widest else 0.0
+
+    def tickValues(self, low: float, high: float, _size: float) -> list[tuple[float, list[float]]]:
+        return [(1.0, [value for value, _, _ in self._limits if low <= value <= high])]
+
+    def tickStrings(self, values: list[float], _scale: float, _spacing: float) -> list[str]:
+        known = {value: words for value, words, _ in self._limits}
+        return [known[value] for value in values]
+
+    def drawPicture(self, p: QPainter, _axis: Any, _ticks: Any, texts: Any) -> None:
+        """Draw the words alone, in the colours of their sides."""
+        p.setFont(self._font)
+        metrics = QFontMetricsF(self._font)
+        colors = {words: color for _, words, color in self._limits}
+        centers = apart([rect.center().y() for rect, _, _ in texts], metrics.height(),
+                        0.0, float(self.size().height()))  # fmt: skip
+        width = float(self.size().width()) - 6
+        for (_rect, _flags, words), center in zip(texts, centers, strict=True):
+            p.setPen(self._theme.color(colors[words]))
+            shown = metrics.elidedText(words, Qt.TextElideMode.ElideRight, width)
+            area = QRectF(5, center - metrics.height() / 2, width, metrics.height())
+            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+def apart(centers: list[float], least: float, top: float, bottom: float) -> list[float]:
+    """Return places at least so far apart, as near to the wanted ones as a pass each way makes
+    them, from `top` to `bottom` as long as there is room."""
+    order = sorted(range(len(centers)), key=lambda i: centers[i])
+    placed = [max(centers[i], top + least / 2) for i in order]
+    for k in range(1, len(placed)):
+        placed[k] = max(placed[k], placed[k - 1] + least)
+    for k in range(len(placed) - 1, -1, -1):
+        ceiling = bottom - least / 2 if k + 1 == len(placed) else placed[k + 1] - least
+        placed[k] = min(placed[k], ceiling)
+    result = [0.0] * len(centers)
+    for k, i in enumerate(order):
+        result[i] = placed[k]
+    return result
