@@ -8,7 +8,7 @@ import pypdf
 
 from gezeiten.desk.contact import contact
 from gezeiten.desk.day_list import DayLine, day_list, write_day
-from gezeiten.desk.handing import point_report
+from gezeiten.desk.documents import point_report
 from gezeiten.desk.launching import launch
 from gezeiten.desk.logger_life import life
 from gezeiten.desk.offloading import offload_logger

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import csv
+import re
 from datetime import datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import polars as pl
@@ -12,8 +14,9 @@ import pypdf
 import pytest
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.documents import point_report
 from gezeiten.desk.excursion_book import excursions, settle
-from gezeiten.desk.handing import export_csv, export_pdf, file_name, past_handovers, point_report
+from gezeiten.desk.handing import export_csv, export_pdf, file_name, past_handovers
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.records import record
 from gezeiten.domain.timeline import DAY_MS, Span, to_ms
@@ -89,9 +92,9 @@ def test_the_pdf_says_what_it_must(
     assert done.pages == pages
     for i in range(1, pages + 1):
         assert f"page {i} of {pages}" in text
-    for words in ("Cold room A", "R-1107 (Reif C2, practice)", "Kinetic mean", "Plan and limits",
-                  "Week by week", "Excursions", "Gaps", "Fingerprint", "5 min",
-                  "lots 14–22 moved <to> room B & back", "to assess"):  # fmt: skip
+    for words in ("Cold room A", "R-1107 (Reif C2, practice)", "Kinetic mean", "Plans and limits",
+                  "Curves", "Excursions", "What is missing, and how it was mended", "Fingerprint",
+                  "5 min", "lots 14–22 moved <to> room B & back", "How to compute it"):  # fmt: skip
         assert words in text.replace("\n", " "), words
     report = point_report(demo_desk, room, fortnight)
     assert report.fingerprint in text
@@ -155,3 +158,73 @@ def test_reports_of_other_points_read_back_too(demo_desk: Desk, name: str, tmp_p
     done = export_pdf(demo_desk, point, span, tmp_path / "p.pdf")
     assert done.pages >= 3
     assert "missing" not in past_handovers(demo_desk)[0].state
+
+
+def test_a_second_document_of_a_stretch_stands_beside_the_first(
+    demo_desk: Desk, room: PointPlace, fortnight: Span
+) -> None:
+    week = (fortnight[0], fortnight[0] + 7 * DAY_MS)
+    first = export_pdf(demo_desk, room, week)
+    second = export_pdf(demo_desk, room, week)
+    third = export_csv(demo_desk, room, week)
+    assert second.path.name == first.path.name.replace(".pdf", "_2.pdf")
+    assert third.path.suffix == ".csv"
+    assert {p.state for p in past_handovers(demo_desk)} == {"as it was"}
+    assert not list(first.path.parent.glob(".*"))
+
+
+def test_the_name_says_the_stretch_that_is_inside(demo_desk: Desk, room: PointPlace) -> None:
+    whole = (0, demo_desk.now_ms() + 400 * DAY_MS)
+    series = record(demo_desk, room.id, room.channels[0].channel)
+    first = datetime.fromtimestamp(int(series.times_utc_ms[0]) / 1000, ZoneInfo(room.zone))
+    today = datetime.fromtimestamp(demo_desk.now_ms() / 1000, ZoneInfo(room.zone))
+    for done in (export_csv(demo_desk, room, whole), export_pdf(demo_desk, room, whole)):
+        assert f"_{first:%Y-%m-%d}_{today:%Y-%m-%d}" in done.path.name
+
+
+def test_only_offloads_that_hold_readings_of_the_stretch_are_listed(
+    demo_desk: Desk, room: PointPlace, fortnight: Span
+) -> None:
+    day = (fortnight[0], fortnight[0] + DAY_MS)
+    listed = [o for m in point_report(demo_desk, room, day).missions for o in m.offloads]
+    everything = [o for m in point_report(demo_desk, room, (0, fortnight[1])).missions
+                  for o in m.offloads]  # fmt: skip
+    assert 1 <= len(listed) < len(everything)
+    assert all(offload.at_ms > day[0] for offload in listed)  # none came before it was recorded
+
+
+def test_what_is_absent_at_the_end_is_said(demo_desk: Desk) -> None:
+    gauge = point_named(demo_desk, "Creek gauge")  # nine days lie on its logger only
+    now = demo_desk.now_ms()
+    report = point_report(demo_desk, gauge, (now - 12 * DAY_MS, now))
+    last = report.gaps[-1]
+    assert last.how == "not offloaded, or not recorded"
+    assert last.end_ms == now
+    assert 8 * DAY_MS < last.end_ms - last.start_ms < 10 * DAY_MS
+    assert last.missing == pytest.approx((last.end_ms - last.start_ms) / 120_000, abs=2)
+
+
+def test_a_gap_says_how_it_was_mended(demo_desk: Desk) -> None:
+    store = point_named(demo_desk, "Textile store")
+    words = [gap.how for gap in point_report(demo_desk, store, (0, demo_desk.now_ms())).gaps]
+    assert any(w.startswith("estimated by a straight line, expected error ") for w in words)
+    mast = point_named(demo_desk, "Outdoor mast")
+    words = [gap.how for gap in point_report(demo_desk, mast, (0, demo_desk.now_ms())).gaps]
+    assert any(w.startswith("left open: Battery was") for w in words)
+
+
+def test_the_figures_of_a_month_agree_on_paper_and_in_the_csv(
+    demo_desk: Desk, room: PointPlace, tmp_path: Path
+) -> None:
+    end = demo_desk.now_ms()
+    month = (end - 30 * DAY_MS, end)
+    frame = pl.read_csv(export_csv(demo_desk, room, month, tmp_path / "m.csv").path)
+    paper = text_of(export_pdf(demo_desk, room, month, tmp_path / "m.pdf").path)
+    lines = [line.split() for line in paper.splitlines()]
+    days = frame.group_by(pl.col("time_local").str.slice(0, 10).alias("day")).agg(
+        pl.col("Store temperature [°C]").min().alias("low"),
+        pl.col("Store temperature [°C]").max().alias("high"),
+    )
+    words = " ".join(word for line in lines for word in line)
+    for row in days.iter_rows(named=True):
+        assert re.search(rf"{row['day']} {row['low']:.2f} \d\d:\d\d {row['high']:.2f} ", words)

@@ -19,6 +19,8 @@ def fingerprint(data: bytes) -> str:
 
 
 _PIECE_BYTES = 1 << 20
+_BEGUN_S = 3_600
+"""No intake writes into one file for so long without a pause."""
 
 
 class Vault:
@@ -67,10 +69,13 @@ class Vault:
             sha256 = digest.hexdigest()
             target = self.path(sha256)
             if not self.is_whole(sha256):
+                is_new = not target.parent.exists()
                 target.parent.mkdir(parents=True, exist_ok=True)
+                if is_new:
+                    sync_folder(self._folder)
                 fresh.chmod(0o444)
                 fresh.replace(target)
-                _write_out(target.parent)
+                sync_folder(target.parent)
         finally:
             fresh.unlink(missing_ok=True)
         return sha256
@@ -123,13 +128,22 @@ class Vault:
             raise self._changed(sha256)
         return data
 
+    def clear_begun(self, now_s: float) -> int:
+        """Remove what intakes began that are gone since an hour and more; returns how many."""
+        cleared = 0
+        for path in self._folder.glob("*.new"):
+            if now_s - path.stat().st_mtime > _BEGUN_S:
+                path.unlink(missing_ok=True)
+                cleared += 1
+        return cleared
+
     def fingerprints(self) -> Iterator[str]:
         """Yield the fingerprints of everything kept."""
         for path in sorted(self._folder.glob(f"*/*{self._suffix}")):
             yield path.stem
 
 
-def _write_out(folder: Path) -> None:
+def sync_folder(folder: Path) -> None:
     """Have the names in a folder written to the disk: a file without a name is lost."""
     names = os.open(folder, os.O_RDONLY)
     try:

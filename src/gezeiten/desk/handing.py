@@ -2,41 +2,26 @@
 
 from __future__ import annotations
 
-import hashlib
+import itertools
+import os
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import NamedTemporaryFile
 from typing import TYPE_CHECKING, Literal
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import kept_ranges
-from gezeiten.archive.tables import Handover, Mission, Offload
-from gezeiten.archive.vault import fingerprint
+from gezeiten.archive.tables import Handover
+from gezeiten.archive.vault import fingerprint, sync_folder
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.mending import gaps
-from gezeiten.desk.places import ChannelPlace, PointPlace
-from gezeiten.desk.records import extent, plan_stretches, record
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.plan_words import end_text
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series
-from gezeiten.domain.statistics import daily_numbers, numbers
+from gezeiten.desk.documents import csv_table, inside_record, point_report
+from gezeiten.desk.places import PointPlace
 from gezeiten.domain.timeline import Span, from_ms
 from gezeiten.domain.wording import readings_words
-from gezeiten.errors import InputError
-from gezeiten.exchange.csv_out import CsvStretch, CsvTable, write_csv
-from gezeiten.report.content import (
-    PointReport,
-    ReportChannel,
-    ReportExcursion,
-    ReportGap,
-    ReportMission,
-)
+from gezeiten.exchange.csv_out import write_csv
 
 if TYPE_CHECKING:
     from gezeiten.report.pages import PagePicture
@@ -77,10 +62,12 @@ def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
         InputError: no reading in the stretch.
         SurroundingsError: the disk.
     """
+    span = inside_record(desk, point, span)
     table = csv_table(desk, point, span)
-    target = path or desk.archive.handovers / file_name(point, span, "csv")
-    with translated(target.parent):
-        readings = _whole(target, lambda fresh: write_csv(table, fresh))
+    with translated(desk.archive.handovers):
+        target, readings = _written(
+            desk, point, span, "csv", path, lambda fresh: write_csv(table, fresh)
+        )
     return _book(desk, point, span, "csv", target, readings, 0)
 
 
@@ -94,22 +81,55 @@ def export_pdf(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
     # reportlab is slow to import and only this needs it
     from gezeiten.report.pdf import write_pdf
 
+    span = inside_record(desk, point, span)
     report = point_report(desk, point, span)
-    target = path or desk.archive.handovers / file_name(point, span, "pdf")
-    with translated(target.parent):
-        pages = _whole(target, lambda fresh: write_pdf(report, fresh))
+    with translated(desk.archive.handovers):
+        target, pages = _written(
+            desk, point, span, "pdf", path, lambda fresh: write_pdf(report, fresh)
+        )
     return _book(desk, point, span, "pdf", target, report.readings, pages)
 
 
-def _whole(target: Path, write: Callable[[Path], int]) -> int:
-    """Write beside the target and move into place, so that no half document is ever found."""
-    fresh = target.with_name(f".{target.name}.new")
+def _written(
+    desk: Desk,
+    point: PointPlace,
+    span: Span,
+    kind: Kind,
+    path: Path | None,
+    write: Callable[[Path], int],
+) -> tuple[Path, int]:
+    """Write beside the target, sync, and only then give it its name: no half document is ever
+    found. Among our own documents a name is never given twice; later ones are numbered."""
+    folder = path.parent if path else desk.archive.handovers
+    with NamedTemporaryFile(dir=folder, prefix=".", suffix=".new", delete=False) as made:
+        fresh = Path(made.name)
     try:
         result = write(fresh)
-        fresh.replace(target)
+        with fresh.open("rb+") as file:
+            os.fsync(file.fileno())
+        target = _named(fresh, path) if path else _numbered(fresh, folder, point, span, kind)
+        sync_folder(folder)
     finally:
         fresh.unlink(missing_ok=True)
-    return result
+    return target, result
+
+
+def _named(fresh: Path, path: Path) -> Path:
+    fresh.chmod(0o644)
+    fresh.replace(path)
+    return path
+
+
+def _numbered(fresh: Path, folder: Path, point: PointPlace, span: Span, kind: Kind) -> Path:
+    fresh.chmod(0o644)
+    for number in itertools.count(1):
+        target = folder / file_name(point, span, kind, number)
+        try:
+            target.touch(exist_ok=False)  # the name is ours, whoever writes at the same time
+        except FileExistsError:
+            continue
+        return fresh.replace(target)
+    raise AssertionError("numbers do not end")
 
 
 def _book(
@@ -200,165 +220,10 @@ def document_lines(path: Path, most: int = 60) -> str:
         return "".join(line for _, line in zip(range(most), lines, strict=False))
 
 
-def file_name(point: PointPlace, span: Span, suffix: str) -> str:
-    """Return a file name of site, point and stretch that every file system takes."""
+def file_name(point: PointPlace, span: Span, suffix: str, number: int = 1) -> str:
+    """Return a file name of site, point and stretch that every file system takes; the second of
+    the same name carries a 2, and so on."""
     words = re.sub(r"[^\w-]+", "-", f"{point.site} {point.name}".lower()).strip("-")
     first, last = (from_ms(ms, point.zone) for ms in (span[0], span[1] - 1))
-    return f"{words[:80]}_{first:%Y-%m-%d}_{last:%Y-%m-%d}.{suffix}"
-
-
-# -- contents ------------------------------------------------------------------------------------
-def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPlace, Series]]:
-    parts = [
-        (place, record(desk, point.id, place.channel).between(*span)) for place in point.channels
-    ]
-    if not any(len(series) for _, series in parts):
-        raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
-    return parts
-
-
-def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
-    """Return what the CSV of a stretch holds."""
-    stretches = [
-        CsvStretch(mission.first_ms, mission.serial, mission.number, plan_limits)
-        for mission, plan_limits in zip(
-            _missions(desk, point),
-            [stretch.plan.limits for stretch in plan_stretches(desk, point.id)],
-            strict=True,
-        )
-    ]
-    return CsvTable(
-        point.site,
-        point.name,
-        point.zone,
-        tuple((p.channel, p.unit, series) for p, series in _channels(desk, point, span)),
-        tuple(stretches),
-    )
-
-
-def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
-    """Return what the PDF of a stretch says, from the first reading there is until now at most."""
-    parts = _channels(desk, point, span)
-    whole = extent(desk, point.id, [place.channel for place in point.channels]) or span
-    span = (max(span[0], whole[0]), min(span[1], max(desk.now_ms(), whole[1] + 1)))
-    channels = tuple(
-        _report_channel(record(desk, point.id, place.channel), place, point.zone, span, series)
-        for place, series in parts
-        if len(series)
-    )
-    return PointReport(
-        site=point.site,
-        point=point.name,
-        zone=point.zone,
-        span=span,
-        made_ms=desk.now_ms(),
-        made_by=desk.person,
-        channels=channels,
-        missions=tuple(
-            mission
-            for mission, stretch in zip(
-                _missions(desk, point), plan_stretches(desk, point.id), strict=True
-            )
-            if stretch.start_ms < span[1] and (stretch.end_ms or 2**62) > span[0]
-        ),
-        excursions=tuple(_report_excursions(desk, point, span)),
-        gaps=tuple(_report_gaps(desk, point, span)),
-        fingerprint=readings_fingerprint([series for _, series in parts]),
-    )
-
-
-def _report_channel(
-    whole: Series, place: ChannelPlace, zone: str, span: Span, shown: Series
-) -> ReportChannel:
-    kinetic = quantity(place.channel).is_temperature
-    return ReportChannel(
-        place.channel,
-        place.unit,
-        shown,
-        place.rules,
-        numbers(whole, span, place.rules, kinetic=kinetic, zone=zone),
-        tuple(daily_numbers(whole, span, zone, place.rules, kinetic=kinetic)),
-    )
-
-
-def _missions(desk: Desk, point: PointPlace) -> list[ReportMission]:
-    with desk.archive.reading() as session:
-        missions = session.scalars(
-            select(Mission).filter_by(point_id=point.id).order_by(Mission.first_ms)
-        ).all()
-        return [
-            ReportMission(
-                mission.logger.serial,
-                f"{mission.logger.model}, practice"
-                if mission.logger.practice
-                else mission.logger.model,
-                mission.number,
-                mission.first_ms,
-                _recorded(session, mission),
-                mission.interval_ms // 1000,
-                end_text(plan_from_dict(mission.plan), point.zone),
-                tuple(
-                    (row.at_ms, row.person, row.sha256)
-                    for row in session.scalars(
-                        select(Offload).filter_by(mission_id=mission.id).order_by(Offload.at_ms)
-                    )
-                ),
-            )
-            for mission in missions
-        ]
-
-
-def _recorded(session: Session, mission: Mission) -> Literal["recorded", "waiting", "never"]:
-    """Whether a mission has readings: on the logger as last seen, or in the archive."""
-    if mission.readings or kept_ranges(session, mission.id):
-        return "recorded"
-    return "waiting" if mission.state in ("", "waiting", "logging") else "never"
-
-
-def _report_excursions(desk: Desk, point: PointPlace, span: Span) -> list[ReportExcursion]:
-    return [
-        ReportExcursion(
-            e.rule,
-            e.start_ms,
-            e.end_ms,
-            e.alarm_ms,
-            e.extreme,
-            e.dose,
-            e.measured,
-            e.estimated,
-            e.cause or "",
-            e.words,
-            e.settled_by,
-            e.settled_ms,
-        )
-        for e in reversed(excursions(desk, point.id))
-        if e.start_ms < span[1] and e.end_ms > span[0] and not e.gone
-    ]
-
-
-def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
-    return [
-        ReportGap(
-            booked.gap.start_ms,
-            booked.gap.end_ms,
-            booked.gap.missing,
-            booked.channels,
-            booked.state,
-            booked.reason,
-        )
-        for booked in gaps(desk, point.id)
-        if booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
-    ]
-
-
-def readings_fingerprint(parts: list[Series]) -> str:
-    """Return SHA-256 over instants, values and codes of the readings, channel by channel.
-
-    Times as little-endian int64, values as float64, codes as uint8, each array whole.
-    """
-    digest = hashlib.sha256()
-    for series in parts:
-        digest.update(series.times_utc_ms.astype("<i8").tobytes())
-        digest.update(series.values.astype("<f8").tobytes())
-        digest.update(series.quality.astype("u1").tobytes())
-    return digest.hexdigest()
+    again = f"_{number}" if number > 1 else ""
+    return f"{words[:80]}_{first:%Y-%m-%d}_{last:%Y-%m-%d}{again}.{suffix}"

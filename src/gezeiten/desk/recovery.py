@@ -10,8 +10,12 @@ from gezeiten.desk.overviews import recover_overviews
 def recover(desk: Desk) -> int:
     """Take in unfinished offloads, overviews and recordings; returns how many there were.
 
-    What another program is writing just now is left alone.
+    What another program is writing just now is left alone. So is what intakes that were killed
+    began in the vault, for an hour; then it goes.
     """
+    for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
+                  desk.archive.reports):  # fmt: skip
+        vault.clear_begun(desk.now_ms() / 1000)
     if not any(desk.archive.incoming.iterdir()):
         return 0
     # brings polars along, which the window need not load to start

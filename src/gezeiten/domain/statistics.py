@@ -27,7 +27,8 @@ class Numbers:
 
     n, lowest, highest, sd (n - 1), median, p5, p95 are over the readings inside the stretch;
     mean and kinetic_mean_c are weighted by held time. above_ms and below_ms: held time outside
-    the widest rule of each side. coverage: held time over the stretch, 0..1.
+    the widest rule of each side. lowest_ms, highest_ms: when the extremes were reached first, 0
+    where there are none. coverage: held time over the stretch, 0..1.
     """
 
     span: Span
@@ -44,6 +45,8 @@ class Numbers:
     held_ms: int
     above_ms: int
     below_ms: int
+    lowest_ms: int = 0
+    highest_ms: int = 0
 
     @property
     def coverage(self) -> float:
@@ -113,6 +116,8 @@ def numbers(
         held_ms=int(weights.sum()),
         above_ms=_outside_ms(held, weights, rules, "above", zone),
         below_ms=_outside_ms(held, weights, rules, "below", zone),
+        lowest_ms=int(inside.times_utc_ms[values.argmin()]) if n else 0,
+        highest_ms=int(inside.times_utc_ms[values.argmax()]) if n else 0,
     )
 
 

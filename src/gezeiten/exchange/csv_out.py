@@ -1,7 +1,8 @@
 """CSV of a point's record: RFC 4180, one row an instant, units in the head, read back and counted.
 
 Columns: site, point, logger, mission, time_utc, time_local, then for each channel its value with
-the unit in the name, its quality code and its limit mark ("above", "below" or empty).
+the unit in the name, its quality code and its limit mark ("above", "below" or empty). Values stand
+as they were recorded, to the last digit; what is empty is nothing between two commas.
 """
 
 from __future__ import annotations
@@ -56,8 +57,8 @@ def write_csv(table: CsvTable, path: Path) -> int:
 
     times = _all_times(table)
     columns: dict[str, object] = {
-        "site": [table.site] * len(times),
-        "point": [table.point] * len(times),
+        "site": [plain(table.site)] * len(times),
+        "point": [plain(table.point)] * len(times),
         **_stretch_columns(table, times),
         "time_utc": [iso_utc(int(t)) for t in times],
         "time_local": [iso_local(int(t), table.zone) for t in times],
@@ -77,6 +78,12 @@ def write_csv(table: CsvTable, path: Path) -> int:
     return expected[0]
 
 
+def plain(text: str) -> str:
+    """Return a text that no spreadsheet takes for a formula: one that begins like a formula gets
+    an apostrophe in front. Source: OWASP, "CSV Injection"."""
+    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
+
+
 def _all_times(table: CsvTable) -> Times:
     parts = [series.times_utc_ms for _, _, series in table.channels]
     return np.unique(np.concatenate(parts)) if parts else np.empty(0, np.int64)
@@ -87,7 +94,7 @@ def _stretch_columns(table: CsvTable, times: Times) -> dict[str, object]:
     at = np.searchsorted(starts, times, side="right") - 1
     known = [table.stretches[i] if i >= 0 else None for i in at]
     return {
-        "logger": [stretch.serial if stretch else "" for stretch in known],
+        "logger": [plain(stretch.serial) if stretch else None for stretch in known],
         "mission": [stretch.mission if stretch else None for stretch in known],
     }
 
@@ -95,17 +102,16 @@ def _stretch_columns(table: CsvTable, times: Times) -> dict[str, object]:
 def _channel_columns(
     table: CsvTable, times: Times, key: str, unit: str, series: Series
 ) -> dict[str, object]:
-    decimals = quantity(key).decimals
     at = np.searchsorted(times, series.times_utc_ms)
     values: list[str | None] = [None] * len(times)
     codes = [Quality.MISSING.word] * len(times)
-    marks = [""] * len(times)
+    marks: list[str | None] = [None] * len(times)
     limit = _limit_marks(table, key, series)
     for i, value, code, mark in zip(at, series.values, series.quality, limit, strict=True):
-        values[i] = f"{value:.{decimals}f}"
+        values[i] = np.format_float_positional(value + 0.0, trim="-")
         codes[i] = Quality(int(code)).word
-        marks[i] = mark
-    name = quantity(key).name
+        marks[i] = mark or None
+    name, unit = quantity(key).name, plain(unit)
     return {f"{name} [{unit}]": values, f"{name} quality": codes, f"{name} limit": marks}
 
 

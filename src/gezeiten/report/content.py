@@ -26,8 +26,30 @@ class ReportChannel:
 
 
 @dataclass(frozen=True, slots=True)
+class ReportOffload:
+    """A transfer that holds readings of the stretch; the clock's difference as it was found then,
+    None where nobody looked."""
+
+    at_ms: int
+    person: str
+    route: str
+    sha256: str
+    clock_difference_ms: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ReportCalibration:
+    """A calibration of a logger of the stretch. until_ms: how long it holds, None for not said."""
+
+    serial: str
+    at_ms: int
+    until_ms: int | None
+    certificate: str
+
+
+@dataclass(frozen=True, slots=True)
 class ReportMission:
-    """A mission that was in force in the stretch, and its offloads (when, by whom, SHA-256).
+    """A mission that was in force in the stretch, and its offloads that hold readings of it.
 
     first_ms: when its first reading was or is due. record: "never" where it was over before it
     recorded any, "waiting" where it has not begun.
@@ -40,7 +62,7 @@ class ReportMission:
     record: Literal["recorded", "waiting", "never"]
     interval_s: int
     end: str
-    offloads: tuple[tuple[int, str, str], ...]
+    offloads: tuple[ReportOffload, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,12 +83,15 @@ class ReportExcursion:
 
 @dataclass(frozen=True, slots=True)
 class ReportGap:
+    """Where readings are or were absent. missing: readings, as far as inside the stretch; how: what
+    was done about it, in words. is_filled: the record holds something there by now."""
+
     start_ms: int
     end_ms: int
     missing: int
     channels: tuple[str, ...]
-    state: str
-    reason: str
+    how: str
+    is_filled: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +109,7 @@ class PointReport:
     excursions: tuple[ReportExcursion, ...]
     gaps: tuple[ReportGap, ...]
     fingerprint: str
+    calibrations: tuple[ReportCalibration, ...] = ()
 
     @property
     def readings(self) -> int:

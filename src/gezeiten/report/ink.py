@@ -11,6 +11,7 @@ from reportlab.pdfbase.ttfonts import TTFont
 
 INK, MUTED, RULE = HexColor("#14272E"), HexColor("#5C6C72"), HexColor("#DAD5C8")
 TIDE, EMBER, PLUM = HexColor("#0E5A66"), HexColor("#B23A1E"), HexColor("#6A3A86")
+BRASS, GROUND = HexColor("#8A6000"), HexColor("#F4F1EA")
 PALE = HexColor("#E3EFEC")
 _WIDE_FONTS = Path("/usr/share/fonts/truetype/dejavu")
 

@@ -1,102 +1,248 @@
-"""The weekly picture of a report: one lane a channel, as vector graphics.
+"""Pictures of a report as vector graphics: the band of days, excursions, and curves in lanes.
 
-Measured lines are solid, estimated ones dashed, stretches without readings hatched.
+Measured lines are solid, estimated ones dotted, stretches without readings hatched. All pictures
+of one channel share one scale.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import timedelta
+from dataclasses import dataclass
 
 import numpy as np
-from reportlab.graphics.shapes import Drawing, Line, Polygon, PolyLine, Rect, String
-from reportlab.lib.colors import HexColor
+from reportlab.graphics.shapes import Drawing, Group, Line, Polygon, PolyLine, Rect, String
+from reportlab.lib.colors import Color, HexColor
 
 from gezeiten.domain.gaps import held_spans
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import Span, from_ms, local_days, midnight_ms
-from gezeiten.report.content import PointReport, ReportChannel
-from gezeiten.report.ink import EMBER, INK, MUTED, PLUM, RULE, TIDE
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, Span, from_ms, local_days, midnight_ms
+from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
+from gezeiten.report.ink import BRASS, EMBER, GROUND, INK, MUTED, PLUM, RULE, TIDE
+from gezeiten.report.summary import DayCell
 
 LANE_HEIGHT, LEFT, TOP, BOTTOM = 74.0, 44.0, 12.0, 14.0
+PICTURE_DAYS = 31
+CELL, CELL_HEIGHT = 14.0, 22.0
 
 
-def week_picture(report: PointReport, span: Span, width: float, font: str) -> Drawing:
-    """Return the picture of a stretch of up to a week."""
+# -- the band of days ----------------------------------------------------------------------------
+def day_band(cells: list[DayCell], width: float, font: str) -> Drawing:
+    """Return one cell a day, tinted by the time outside, hatched as far up as readings lack."""
+    a_line = max(int(width // CELL), 1)
+    lines = -(-len(cells) // a_line)
+    drawing = Drawing(width, lines * (CELL_HEIGHT + 12))
+    named = 0
+    for i, cell in enumerate(cells):
+        line, place = divmod(i, a_line)
+        x = place * CELL
+        y = (lines - 1 - line) * (CELL_HEIGHT + 12) + 10
+        drawing.add(_cell(cell, x, y))
+        is_month = place == 0 or cell.day.day == 1
+        if is_month or (cell.day.weekday() == 0 and place - named > 2):
+            named = place
+            words = f"{cell.day.day} {cell.day:%b}" if is_month else f"{cell.day.day}"
+            drawing.add(String(x, y - 8, words, fontName=font, fontSize=6, fillColor=MUTED))
+    return drawing
+
+
+def _cell(cell: DayCell, x: float, y: float) -> Group:
+    made = Group()
+    width = CELL - 1.5
+    made.add(Rect(x, y, width, CELL_HEIGHT, strokeColor=None, fillColor=GROUND))
+    if cell.outside:
+        share = 0.25 + 0.75 * min(cell.outside * 2, 1.0)  # half a day outside is as dark as it gets
+        tint = Color(EMBER.red, EMBER.green, EMBER.blue, alpha=share)
+        made.add(Rect(x, y, width, CELL_HEIGHT, strokeColor=None, fillColor=tint))
+    if cell.absent > 0.001:
+        height = max(cell.absent * CELL_HEIGHT, 2.0)
+        _hatch(made, x, y, width, height)
+    made.add(Rect(x, y, width, CELL_HEIGHT, strokeColor=RULE, strokeWidth=0.4, fillColor=None))
+    return made
+
+
+def _hatch(made: Group | Drawing, x: float, y: float, width: float, height: float) -> None:
+    made.add(Rect(x, y, width, height, strokeColor=None, fillColor=HexColor("#FFFFFF")))
+    for at in np.arange(x, x + width, 3.0):
+        right = min(at + 3, x + width)
+        made.add(Line(at, y, right, y + height, strokeColor=MUTED, strokeWidth=0.4))
+
+
+# -- lanes ---------------------------------------------------------------------------------------
+def pieces(span: Span, zone: str) -> list[Span]:
+    """Return a stretch in pieces of at most a month of local days."""
+    days = [span[0], *(begin for _, (begin, _) in local_days(*span, zone) if begin > span[0])]
+    starts = days[::PICTURE_DAYS]
+    return list(zip(starts, [*starts[1:], span[1]], strict=True))
+
+
+def curves_picture(report: PointReport, span: Span, width: float, font: str) -> Drawing:
+    """Return all channels over a stretch, one lane each, on the scale of the whole report."""
     height = TOP + BOTTOM + LANE_HEIGHT * len(report.channels)
     drawing = Drawing(width, height)
     for i, channel in enumerate(report.channels):
         bottom = BOTTOM + LANE_HEIGHT * (len(report.channels) - 1 - i)
-        within = (max(span[0], report.span[0]), min(span[1], report.span[1]))
-        _lane(drawing, channel, span, within, width, bottom, font)
-    for day, (begin, _) in local_days(*span, report.zone):
-        x = _x(begin, span, width)
-        if begin >= span[0]:
-            drawing.add(Line(x, BOTTOM, x, height - TOP, strokeColor=RULE, strokeWidth=0.4))
-            label = f"{day.day}.{day.month}."
-            drawing.add(String(x + 2, 3, label, fontName=font, fontSize=6.5, fillColor=MUTED))
+        lane = _Lane(drawing, channel, span, width, bottom, LANE_HEIGHT, font)
+        lane.draw()
+    _days(drawing, span, report.zone, width, height, font)
     return drawing
+
+
+def event_picture(
+    report: PointReport, event: ReportExcursion, width: float, font: str
+) -> Drawing | None:
+    """Return an excursion in its surroundings: its limit, begin, alarm and end; None where its
+    channel has no reading in the report."""
+    channel = next((c for c in report.channels if c.key == event.rule.channel), None)
+    if channel is None:
+        return None
+    around = max(round((event.end_ms - event.start_ms) * 0.8), 3 * HOUR_MS)
+    span = (
+        max(event.start_ms - around, report.span[0]),
+        min(event.end_ms + around, report.span[1]),
+    )
+    if span[1] - span[0] < 60_000:
+        return None
+    height = TOP + BOTTOM + 92
+    drawing = Drawing(width, height)
+    lane = _Lane(drawing, channel, span, width, BOTTOM, 92, font)
+    lane.tint((event.start_ms, event.alarm_ms), BRASS, 0.18)
+    lane.tint((event.alarm_ms, event.end_ms), EMBER, 0.16)
+    lane.draw((event.rule,) if event.rule.has_value else ())
+    for at_ms, words in (
+        (event.start_ms, "begin"), (event.alarm_ms, "alarm"), (event.end_ms, "end"),
+    ):  # fmt: skip
+        lane.mark(at_ms, words)
+    _hours(drawing, span, report.zone, width, height, font)
+    return drawing
+
+
+def scale_of(channel: ReportChannel) -> tuple[float, float]:
+    """Return the scale of all pictures of a channel: its extremes, and limits not far from them."""
+    low, high = channel.whole.lowest, channel.whole.highest
+    reach = (high - low) or 1.0
+    near = [r.value for r in channel.rules if low - reach <= r.value <= high + reach]
+    low, high = min([low, *near]), max([high, *near])
+    room = (high - low) * 0.06 or 0.5
+    return low - room, high + room
+
+
+@dataclass(frozen=True, slots=True)
+class _Lane:
+    """One channel drawn over a stretch into a strip of a drawing."""
+
+    drawing: Drawing
+    channel: ReportChannel
+    span: Span
+    width: float
+    bottom: float
+    height: float
+    font: str
+
+    def x(self, at_ms: float) -> float:
+        return _x(at_ms, self.span, self.width)
+
+    def y(self, value: float) -> float:
+        low, high = scale_of(self.channel)
+        return self.bottom + 2 + (value - low) / (high - low) * (self.height - 16)
+
+    def tint(self, span: Span, color: Color, alpha: float) -> None:
+        """Lay a colour over a part of the lane, below its curves."""
+        left, right = (self.x(min(max(at, self.span[0]), self.span[1])) for at in span)
+        fill = Color(color.red, color.green, color.blue, alpha=alpha)
+        self.drawing.add(Rect(left, self.bottom + 2, right - left, self.height - 16,
+                              strokeColor=None, fillColor=fill))  # fmt: skip
+
+    def mark(self, at_ms: int, words: str) -> None:
+        """Draw an upright line with a word at an instant."""
+        if not self.span[0] <= at_ms <= self.span[1]:
+            return
+        x, top = self.x(at_ms), self.bottom + self.height - 13
+        self.drawing.add(Line(x, self.bottom + 2, x, top, strokeColor=INK, strokeWidth=0.5))
+        self.drawing.add(String(x + 2, top - 7, words, fontName=self.font, fontSize=6,
+                                fillColor=INK))  # fmt: skip
+
+    def draw(self, rules: tuple[LimitRule, ...] | None = None) -> None:
+        """Draw title, scale, what is absent, limits and curves."""
+        series = self.channel.series.between(*self.span)
+        name = quantity(self.channel.key)
+        title = f"{name.name}, {self.channel.unit}"
+        top = self.bottom + self.height - 9
+        self.drawing.add(String(LEFT, top, title, fontName=self.font, fontSize=7, fillColor=INK))
+        if not len(series):
+            words = "no reading in this stretch"
+            middle = self.bottom + (self.height - 16) / 2
+            _hatch(self.drawing, LEFT, self.bottom + 2, self.width - LEFT, self.height - 16)
+            self.drawing.add(String((LEFT + self.width) / 2, middle, words, fontName=self.font,
+                                    fontSize=7, textAnchor="middle", fillColor=INK))  # fmt: skip
+            return
+        for value in scale_of(self.channel):
+            text = f"{value:.{min(name.decimals, 1)}f}"
+            self.drawing.add(String(LEFT - 4, self.y(value) - 2, text, fontName=self.font,
+                                    fontSize=6.5, textAnchor="end", fillColor=MUTED))  # fmt: skip
+            self.drawing.add(Line(LEFT, self.y(value), self.width, self.y(value),
+                                  strokeColor=RULE, strokeWidth=0.4))  # fmt: skip
+        self._hatch_absent(series)
+        self._limits(self.channel.rules if rules is None else rules)
+        _curves(self.drawing, series, self.span, self.width, self.y)
+
+    def _limits(self, rules: tuple[LimitRule, ...]) -> None:
+        low, high = scale_of(self.channel)
+        for rule in rules:
+            if low <= rule.value <= high:
+                color = EMBER if rule.side == "above" else PLUM
+                y = self.y(rule.value)
+                line = Line(LEFT, y, self.width, y, strokeColor=color)
+                line.strokeWidth, line.strokeDashArray = 0.6, [3, 2]
+                self.drawing.add(line)
+                _triangle(self.drawing, self.width - 4, y, rule.side == "above", color)
+
+    def _hatch_absent(self, series: Series) -> None:
+        at, least = self.span[0], 1.5 * int(series.interval_ms[0])
+        for begin, end in [*held_spans(series), (self.span[1], self.span[1])]:
+            if begin - at > least:
+                left, right = self.x(at), self.x(begin)
+                _hatch(self.drawing, left, self.bottom + 2, right - left, self.height - 16)
+            at = max(at, end)
 
 
 def _x(at_ms: float, span: Span, width: float) -> float:
     return LEFT + (at_ms - span[0]) / (span[1] - span[0]) * (width - LEFT)
 
 
-def _lane(
-    drawing: Drawing,
-    channel: ReportChannel,
-    span: Span,
-    within: Span,
-    width: float,
-    bottom: float,
-    font: str,
-) -> None:
-    """Draw one channel; within: the part of the week that the report covers."""
-    series = channel.series.between(*span)
-    low, high = _range(channel, series)
-    inner = LANE_HEIGHT - 16
-
-    def y(value: float) -> float:
-        return bottom + 2 + (value - low) / (high - low) * inner
-
-    title = f"{quantity(channel.key).name}, {channel.unit}"
-    drawing.add(
-        String(LEFT, bottom + LANE_HEIGHT - 9, title, fontName=font, fontSize=7, fillColor=INK)
-    )
-    for value in (low, high):
-        text = f"{value:.{min(quantity(channel.key).decimals, 1)}f}"
-        label = String(LEFT - 4, y(value) - 2, text, fontName=font, fontSize=6.5, textAnchor="end")
-        label.fillColor = MUTED
-        drawing.add(label)
-        drawing.add(Line(LEFT, y(value), width, y(value), strokeColor=RULE, strokeWidth=0.4))
-    _hatch_gaps(drawing, series, within, span, width, bottom + 2, inner)
-    for rule in channel.rules:
-        if low <= rule.value <= high:
-            color = EMBER if rule.side == "above" else PLUM
-            line = Line(LEFT, y(rule.value), width, y(rule.value), strokeColor=color)
-            line.strokeWidth, line.strokeDashArray = 0.6, [3, 2]
-            drawing.add(line)
-            _triangle(drawing, width - 4, y(rule.value), rule.side == "above", color)
-    _curves(drawing, series, span, width, y)
+def _days(drawing: Drawing, span: Span, zone: str, width: float, height: float, font: str) -> None:
+    listed = [at for _, (at, _) in local_days(*span, zone) if at >= span[0]]
+    every, free = max(len(listed) // 16, 1), 0.0
+    for i, begin in enumerate(listed):
+        x = _x(begin, span, width)
+        drawing.add(Line(x, BOTTOM, x, height - TOP, strokeColor=RULE, strokeWidth=0.3))
+        if i % every == 0 and x >= free:
+            local = from_ms(begin, zone)
+            words = f"{local.day} {local:%b}" if i == 0 or local.day <= every else f"{local.day}"
+            free = x + 5 + 4 * len(words)
+            drawing.add(String(x + 2, 3, words, fontName=font, fontSize=6.5, fillColor=MUTED))
 
 
-def _range(channel: ReportChannel, series: Series) -> tuple[float, float]:
-    values = series.values
-    low, high = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
-    near = [r.value for r in channel.rules if low - (high - low) <= r.value <= 2 * high - low]
-    low, high = min([low, *near]), max([high, *near])
-    room = (high - low) * 0.06 or 0.5
-    return low - room, high + room
+def _hours(drawing: Drawing, span: Span, zone: str, width: float, height: float, font: str) -> None:
+    steps = (1, 2, 3, 6, 12, 24, 48, 24 * 7)
+    step = next((s for s in steps if (span[1] - span[0]) / (s * HOUR_MS) <= 9), steps[-1]) * HOUR_MS
+    at = midnight_ms(from_ms(span[0], zone).date(), zone)
+    while at < span[1]:
+        if at >= span[0]:
+            local = from_ms(at, zone)
+            words = f"{local.day} {local:%b}" if local.hour == 0 else f"{local:%H:%M}"
+            x = _x(at, span, width)
+            drawing.add(Line(x, BOTTOM, x, height - TOP, strokeColor=RULE, strokeWidth=0.3))
+            drawing.add(String(x + 2, 3, words, fontName=font, fontSize=6.5, fillColor=MUTED))
+        at += step if step < DAY_MS else DAY_MS * (step // DAY_MS)
 
 
 def _curves(
     drawing: Drawing, series: Series, span: Span, width: float, y: Callable[[float], float]
 ) -> None:
-    """Draw the readings; a run of estimated ones is dashed and joined to its neighbours."""
-    if not len(series):
-        return
+    """Draw the readings; a run of estimated ones is dotted and joined to its neighbours."""
     picture = Pyramid(series).picture(span[0], span[1], 480)
     xs = LEFT + (picture.times_utc_ms - span[0]) / (span[1] - span[0]) * (width - LEFT)
     flags = np.interp(
@@ -118,39 +264,8 @@ def _curves(
         if len(points) >= 4:
             line = PolyLine(points, strokeColor=TIDE, strokeWidth=0.7)
             if flags[a + 1]:
-                line.strokeDashArray = [2, 1.5]
+                line.strokeDashArray = [1, 1.5]
             drawing.add(line)
-
-
-def _hatch_gaps(
-    drawing: Drawing,
-    series: Series,
-    within: Span,
-    span: Span,
-    width: float,
-    bottom: float,
-    height: float,
-) -> None:
-    at = within[0]
-    for begin, end in [*held_spans(series), (within[1], within[1])]:
-        if begin - at > (series.interval_ms[0] * 1.5 if len(series) else 0):
-            left, right = _x(at, span, width), _x(begin, span, width)
-            drawing.add(
-                Rect(
-                    left,
-                    bottom,
-                    right - left,
-                    height,
-                    strokeColor=None,
-                    fillColor=HexColor("#F4F1EA"),
-                )
-            )
-            for x in np.arange(left, right, 4.0):
-                top = min(x + 4, right)
-                drawing.add(
-                    Line(x, bottom, top, bottom + height, strokeColor=RULE, strokeWidth=0.4)
-                )
-        at = max(at, end)
 
 
 def _triangle(drawing: Drawing, x: float, y: float, up: bool, color: HexColor) -> None:
@@ -159,19 +274,7 @@ def _triangle(drawing: Drawing, x: float, y: float, up: bool, color: HexColor) -
     drawing.add(Polygon([x - 3, foot, x + 3, foot, x, tip], fillColor=color, strokeColor=None))
 
 
-def weeks(span: Span, zone: str) -> list[Span]:
-    """Return the whole local weeks, Monday to Sunday, that the stretch touches."""
-    mondays = {}
-    for day, _ in local_days(*span, zone):
-        monday = day - timedelta(days=day.weekday())
-        mondays[monday] = (
-            midnight_ms(monday, zone),
-            midnight_ms(monday + timedelta(days=7), zone),
-        )
-    return list(mondays.values())
-
-
-def week_title(span: Span, zone: str) -> str:
+def stretch_title(span: Span, zone: str) -> str:
     """Return "16 Nov to 22 Nov 2026" for a stretch."""
     first, last = from_ms(span[0], zone), from_ms(span[1] - 1, zone)
     return f"{first.day} {first:%b} to {last.day} {last:%b %Y}"

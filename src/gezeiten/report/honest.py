@@ -1,0 +1,111 @@
+"""The honest part of a report: what is missing and how it was mended, and what the figures rest
+on: plans, clocks, calibrations, offloads, fingerprints and how to compute them."""
+
+from __future__ import annotations
+
+from reportlab.lib.units import mm
+from reportlab.platypus import Flowable
+
+from gezeiten.domain.plan_words import rule_text
+from gezeiten.domain.quality import Quality
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.wording import grouped
+from gezeiten.report.content import ReportMission
+from gezeiten.report.pieces import WIDTH, Pieces
+
+
+def honest_part(p: Pieces) -> list[Flowable]:
+    """Return everything that an auditor asks after the figures."""
+    return [*_gaps(p), *_plans(p), *_clocks(p), *_calibrations(p), *_fingerprints(p)]
+
+
+def _gaps(p: Pieces) -> list[Flowable]:
+    parts: list[Flowable] = [p.text("What is missing, and how it was mended", p.head)]
+    if not p.report.gaps:
+        return [*parts, p.text("Nothing: readings came from the first to the last of the stretch.")]
+    rows = [["From", "To", "Readings", "Channels", "What was done"]]
+    rows += [
+        [
+            p.time(gap.start_ms), p.time(gap.end_ms), grouped(gap.missing),
+            ", ".join(quantity(key).name for key in gap.channels) or "all", gap.how,
+        ]
+        for gap in p.report.gaps
+    ]  # fmt: skip
+    return [*parts, p.table(rows, [28 * mm, 28 * mm, 17 * mm, 44 * mm, WIDTH - 117 * mm])]
+
+
+def _first_reading(p: Pieces, mission: ReportMission) -> str:
+    if mission.record == "recorded":
+        return p.time(mission.first_ms)
+    return "not yet" if mission.record == "waiting" else "never recorded"
+
+
+def _plans(p: Pieces) -> list[Flowable]:
+    rows = [["Mission", "Logger", "First reading", "Interval", "Ends"]]
+    rows += [
+        [str(m.number), m.serial, _first_reading(p, m), duration_text(m.interval_s * 1000), m.end]
+        for m in p.report.missions
+    ]
+    limits = [["Channel", "Limit"]]
+    limits += [
+        [quantity(channel.key).name, rule_text(rule)]
+        for channel in p.report.channels
+        for rule in channel.rules
+    ]
+    limits += [
+        [quantity(channel.key).name, "none"] for channel in p.report.channels if not channel.rules
+    ]
+    widths = [18 * mm, 26 * mm, 40 * mm, 30 * mm, WIDTH - 114 * mm]
+    return [
+        p.text("Plans and limits", p.head), p.table(rows, widths),
+        p.text("Limits", p.subhead), p.table(limits, [50 * mm, WIDTH - 50 * mm]),
+    ]  # fmt: skip
+
+
+def _clocks(p: Pieces) -> list[Flowable]:
+    rows = [["Looked at", "Logger", "Its clock against the computer's"]]
+    rows += [
+        [p.time(offload.at_ms), mission.serial, f"{offload.clock_difference_ms / 1000:+.1f} s"]
+        for mission in p.report.missions
+        for offload in mission.offloads
+        if offload.clock_difference_ms is not None
+    ]
+    parts: list[Flowable] = [p.text("Clocks", p.head)]
+    if len(rows) == 1:
+        return [*parts, p.text("No clock was compared at the transfers of this stretch.")]
+    return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
+
+
+def _calibrations(p: Pieces) -> list[Flowable]:
+    parts: list[Flowable] = [p.text("Calibration", p.head)]
+    if not p.report.calibrations:
+        return [*parts, p.text("No calibration of these loggers is on record.")]
+    rows = [["Logger", "Calibrated", "Holds until", "Certificate"]]
+    rows += [
+        [one.serial, p.time(one.at_ms)[:10],
+         p.time(one.until_ms)[:10] if one.until_ms else "not said", one.certificate or "none kept"]
+        for one in p.report.calibrations
+    ]  # fmt: skip
+    return [*parts, p.table(rows)]
+
+
+def _fingerprints(p: Pieces) -> list[Flowable]:
+    rows = [["Offloaded", "By", "How", "SHA-256 of the bytes as received"]]
+    rows += [
+        [p.time(one.at_ms), one.person, one.route, one.sha256]
+        for mission in p.report.missions
+        for one in mission.offloads
+    ]
+    codes = ", ".join(f"{code.value} {code.word}" for code in Quality)
+    how = (
+        "How to compute it: SHA-256 over the channels in the order of this report; of each all "
+        "instants (UTC in milliseconds, 64-bit signed little-endian), then all values as recorded "
+        f"(64-bit floating point, little-endian), then all quality codes (one byte; {codes})."
+    )
+    return [
+        p.text("Offloads that hold these readings", p.head),
+        p.table(rows, [28 * mm, 22 * mm, 22 * mm, WIDTH - 72 * mm], small=(3,)),
+        p.text("Fingerprint of the readings shown", p.subhead),
+        p.text(p.report.fingerprint), p.text(how, p.muted),
+    ]  # fmt: skip
