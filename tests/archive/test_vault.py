@@ -66,3 +66,16 @@ def test_a_write_that_cannot_finish_leaves_nothing_behind(tmp_path: Path) -> Non
     )
     assert done.stdout.strip() == "27"  # EFBIG
     assert [p for p in tmp_path.rglob("*") if p.is_file()] == []
+
+
+def test_what_a_killed_intake_began_goes_after_an_hour(tmp_path: Path) -> None:
+    vault = Vault(tmp_path)
+    sha256 = vault.put(b"as received")
+    begun = tmp_path / "123-abcd.new"
+    begun.write_bytes(b"half")
+    now_s = begun.stat().st_mtime
+    assert vault.clear_begun(now_s + 60) == 0
+    assert begun.exists()
+    assert vault.clear_begun(now_s + 3_700) == 1
+    assert not begun.exists()
+    assert vault.get(sha256) == b"as received"

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import threading
+from datetime import datetime
 from types import SimpleNamespace
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QDate, QDateTime, QPoint, Qt, QTimeZone
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -20,6 +23,7 @@ from gezeiten.desk.verifying import verify
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
+from gezeiten.ui.stretch_dialog import GoToDay, StretchDialog
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
 from gezeiten.ui.views.excursions import next_open
 from gezeiten.ui.views.trends import TrendsPlace
@@ -607,6 +611,60 @@ def test_a_reason_typed_survives_looking_at_another_gap(window: MainWindow, qtbo
     mend.show_target(one.key)
     idle(qtbot, window)
     assert mend.reason.text() == "the cable was chewed"
+
+
+def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.TRENDS, point_named(demo_desk, "Textile store").id)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    press(window, "Ctrl+I")
+    dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, StretchDialog))
+    dialog.since.setDateTime(QDateTime(2026, 11, 20, 6, 0, 0, 0, QTimeZone.utc()))
+    dialog.until.setDateTime(QDateTime(2026, 11, 19, 6, 0, 0, 0, QTimeZone.utc()))
+    dialog._take(zoom=True)
+    assert dialog.problem.text().startswith("The stretch ends before it begins")
+    dialog.until.setDateTime(QDateTime(2026, 11, 21, 18, 0, 0, 0, QTimeZone.utc()))
+    dialog._take(zoom=True)
+    berlin = ZoneInfo("Europe/Berlin")
+    marked = tuple(
+        round(datetime(2026, 11, day, hour, tzinfo=berlin).timestamp() * 1000)
+        for day, hour in ((20, 6), (21, 18))
+    )
+    assert trends.chart.mark == marked
+    assert trends.chart.view() == pytest.approx(marked, abs=2000)
+    press(window, "Alt+3")
+    press(window, "Ctrl+J")
+    assert trends.chart.view() == pytest.approx(marked, abs=2000)
+    press(window, "Ctrl+G")
+    day = next(w for w in QApplication.topLevelWidgets() if isinstance(w, GoToDay))
+    day.day.setDate(QDate(2026, 11, 18))
+    day._take()
+    midnight = round(datetime(2026, 11, 18, tzinfo=berlin).timestamp() * 1000)
+    assert trends.chart.view() == pytest.approx((midnight, midnight + DAY_MS), abs=2000)
+    # a mark before the tank was ever recorded
+    trends.chart.set_mark((marked[0] - 900 * DAY_MS, marked[0] - 899 * DAY_MS))
+    other = next(i for i in trends._items() if i.text(0) == "Display case 7")
+    other.setCheckState(0, Qt.CheckState.Checked)
+    idle(qtbot, window)
+    assert trends.chart.mark is None
+    assert window.message.text().startswith("The mark was taken off")
+
+
+def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.HANDOVER)
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    words = [handover.named.itemText(i) for i in range(handover.named.count())]
+    assert words[:3] == ["two instants, below", "this mission", "since the last visit"]
+    assert any(w.startswith("day of the excursion of ") for w in words)
+    handover.named.setCurrentIndex(2)
+    handover.named.activated.emit(2)
+    wanted = handover.named.currentData()
+    assert handover.span() == (wanted[0] // 60_000 * 60_000, -(-wanted[1] // 60_000) * 60_000)
+    handover.since.setDateTime(handover.since.dateTime().addDays(-1))
+    assert handover.named.currentIndex() == 0
 
 
 # -- the window ------------------------------------------------------------------------------------

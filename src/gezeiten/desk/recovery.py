@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import recover_incoming
 from gezeiten.desk.overviews import recover_overviews
@@ -15,7 +17,7 @@ def recover(desk: Desk) -> int:
     """
     for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
                   desk.archive.reports):  # fmt: skip
-        vault.clear_begun(desk.now_ms() / 1000)
+        vault.clear_begun(time.time())  # the clock by which files are dated
     if not any(desk.archive.incoming.iterdir()):
         return 0
     # brings polars along, which the window need not load to start

@@ -28,6 +28,7 @@ from gezeiten.desk.handing import (
 )
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import extent, record
+from gezeiten.desk.stretches import NamedStretch, named_stretches
 from gezeiten.domain.timeline import DAY_MS, Span
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
@@ -60,6 +61,9 @@ class HandoverPlace(Place):
         self.point = QComboBox()
         self.point.setAccessibleName(tr("Point"))
         self.point.currentIndexChanged.connect(lambda _: self._point_changed())
+        self.named = QComboBox()
+        self.named.setAccessibleName(tr("Stretch"))
+        self.named.activated.connect(lambda _: self._take_named())
         self.since = self._date_time(tr("From"))
         self.until = self._date_time(tr("Until"))
         self.contents = Facts()
@@ -69,7 +73,8 @@ class HandoverPlace(Place):
         left = Card(tr("What to hand over"))
         chosen = QWidget()  # scrolls where text is large and the screen small
         chosen.setLayout(
-            column(label(tr("Point"), "muted"), self.point, label(tr("From"), "muted"), self.since,
+            column(label(tr("Point"), "muted"), self.point, label(tr("Stretch"), "muted"),
+                   self.named, label(tr("From"), "muted"), self.since,
                    label(tr("Until"), "muted"), self.until, label(tr("It holds"), "head"),
                    self.contents, 1, spacing=6)
         )  # fmt: skip
@@ -118,7 +123,7 @@ class HandoverPlace(Place):
         field.setAccessibleName(name)
         field.setCalendarPopup(True)
         field.setDisplayFormat("ddd d MMM yyyy HH:mm")
-        field.dateTimeChanged.connect(lambda _: self._show_contents())
+        field.dateTimeChanged.connect(lambda _: self._typed())
         return field
 
     def acts(self) -> list[Act]:
@@ -203,6 +208,7 @@ class HandoverPlace(Place):
         self.point.blockSignals(True)
         self.point.setCurrentIndex(at)
         self.point.blockSignals(False)
+        self._load_named()
         self._set_span(span)
         lines = [i for i, past in enumerate(self._past) if [past.sha256] == document]
         if lines:
@@ -220,6 +226,7 @@ class HandoverPlace(Place):
             self._show_contents()
             return
         desk, channels = self.house.desk, [c.channel for c in point.channels]
+        self._load_named()
 
         def show(whole: Span | None) -> None:
             if whole and self.chosen() == point:
@@ -227,6 +234,25 @@ class HandoverPlace(Place):
                 self._set_span((max(end - USUAL_DAYS * DAY_MS, whole[0]), end))
 
         self.house.run(lambda _task: extent(desk, point.id, channels), show)
+
+    def _load_named(self) -> None:
+        """Offer the stretches of this point that have a name."""
+        point, desk = self.chosen(), self.house.desk
+        if point is None:
+            return
+
+        def show(found: list[NamedStretch]) -> None:
+            self.named.clear()
+            self.named.addItem(tr("two instants, below"), None)
+            for one in found:
+                self.named.addItem(_stretch_words(one, point.zone), one.span)
+
+        self.house.run(lambda _task: named_stretches(desk, point), show, latest="named stretches")
+
+    def _take_named(self) -> None:
+        span = self.named.currentData()
+        if span is not None:
+            self._set_span(span)
 
     def _set_span(self, span: Span) -> None:
         point = self.chosen()
@@ -247,6 +273,10 @@ class HandoverPlace(Place):
             int(self.since.dateTime().toMSecsSinceEpoch()),
             int(self.until.dateTime().toMSecsSinceEpoch()),
         )
+
+    def _typed(self) -> None:
+        self.named.setCurrentIndex(0)  # what is typed has no name
+        self._show_contents()
 
     def _show_contents(self) -> None:
         point, span, desk = self.chosen(), self.span(), self.house.desk
@@ -336,6 +366,16 @@ class HandoverPlace(Place):
         document = self._current()
         if document is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(document.file_name).parent)))
+
+
+def _stretch_words(one: NamedStretch, zone: str) -> str:
+    return {
+        "mission": tr("this mission"), "visit": tr("since the last visit"),
+        "document": tr("since the last document"),
+        "month": date(one.span[0], zone, "MMMM yyyy"),
+        "excursion": tr("day of the excursion of %1").replace(
+            "%1", date(one.at_ms, zone, "d MMM")),
+    }[one.kind]  # fmt: skip
 
 
 def _write(desk: Desk, kind: str, point: PointPlace, span: Span, path: Path | None) -> HandedOver:

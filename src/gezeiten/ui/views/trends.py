@@ -137,6 +137,10 @@ class TrendsPlace(Place):
             Act("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
             Act("mark", tr("Mark the stretch in view"), "Ctrl+M",
                 lambda: self.chart.set_mark(self.chart.view()), here),
+            Act("mark.type", tr("Mark a stretch by its two instants"), "Ctrl+I",
+                self.type_stretch, here),
+            Act("mark.zoom", tr("Zoom to the mark"), "Ctrl+J", self.zoom_to_mark, here),
+            Act("view.day", tr("Go to a day"), "Ctrl+G", self.choose_day, here),
             Act("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None), here),
             Act("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
@@ -228,6 +232,40 @@ class TrendsPlace(Place):
         self._back = look.back
         self._load()
 
+    def type_stretch(self) -> None:
+        """Ask for the two instants of a stretch to mark."""
+        from gezeiten.ui.stretch_dialog import StretchDialog
+
+        if self._lanes:
+            dialog = StretchDialog(self, self.chart.mark or self.chart.view(), self._zone())
+            dialog.taken.connect(self._mark)
+            dialog.open()
+
+    def _mark(self, span: Span, zoom: bool) -> None:
+        self.chart.set_mark(span)
+        if zoom:
+            self.zoom_to_mark()
+
+    def zoom_to_mark(self) -> None:
+        """Show exactly the marked stretch."""
+        if self.chart.mark is not None:
+            self.chart.set_view(self.chart.mark)
+        else:
+            self.house.say(tr("Nothing is marked; Ctrl+M marks what is in view."))
+
+    def choose_day(self) -> None:
+        """Ask for a day and show it."""
+        from gezeiten.ui.stretch_dialog import GoToDay
+
+        if self._lanes:
+            dialog = GoToDay(self, self.chart.view()[1] - 1, self._zone())
+            dialog.taken.connect(self.chart.set_view)
+            dialog.open()
+
+    def _zone(self) -> str:
+        chosen = self.points()
+        return chosen[0].zone if chosen else "UTC"
+
     def go_back(self) -> None:
         """Back to where one came from, at the same thing."""
         if self._back is not None:
@@ -272,8 +310,11 @@ class TrendsPlace(Place):
         self._keep_view = self._target = None
         if view is None or view[1] < self._whole[0] or view[0] > self._whole[1]:
             view = (max(self._whole[1] - USUAL_DAYS * DAY_MS, self._whole[0]), self._whole[1])
-        zone = chosen[0].zone
-        self.chart.show_lanes(lanes, view, zone, whole=self._whole)
+        mark = self.chart.mark
+        if mark and (mark[1] <= self._whole[0] or mark[0] >= self._whole[1]):
+            self.chart.mark = None
+            self.house.say(tr("The mark was taken off: these points have no record there."))
+        self.chart.show_lanes(lanes, view, self._zone(), whole=self._whole)
         self._show_numbers(self.chart.mark)
         wanted, self._wanted_days = self._wanted_days, None
         if wanted is not None:
@@ -307,7 +348,7 @@ class TrendsPlace(Place):
             self.stretch.setText("")
             return
         span = mark or self.chart.view()
-        zone = self.points()[0].zone if self.points() else "UTC"
+        zone = self._zone()
         self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")

@@ -1,0 +1,83 @@
+"""A stretch by its two instants, and a day to go to: for Trends, by keyboard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QDate, Signal
+from PySide6.QtWidgets import QDateEdit, QDialog, QWidget
+
+from gezeiten.domain.timeline import Span, from_ms, local_days, midnight_ms
+from gezeiten.ui.i18n import tr
+from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime
+
+
+class StretchDialog(QDialog):
+    """taken: the stretch typed, and whether it is to be zoomed to as well."""
+
+    taken = Signal(object, bool)
+
+    def __init__(self, parent: QWidget, span: Span, zone: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Mark a stretch"))
+        self._zone = zone
+        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        for field, at_ms in ((self.since, span[0]), (self.until, span[1])):
+            field.show_instant(at_ms, zone)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.setLayout(
+            column(
+                label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
+                label(tr("From"), "muted"), self.since, label(tr("Until"), "muted"), self.until,
+                self.problem,
+                row(button(tr("Cancel"), self.reject), 1,
+                    button(tr("Mark"), lambda: self._take(zoom=False)),
+                    button(tr("Mark and zoom to it"), lambda: self._take(zoom=True), "primary")),
+                spacing=6, margins=16,
+            )
+        )  # fmt: skip
+        self.since.setFocus()
+
+    def _take(self, *, zoom: bool) -> None:
+        try:
+            span = (self.since.instant_ms(self._zone), self.until.instant_ms(self._zone))
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        if span[1] <= span[0]:
+            self._say(tr("The stretch ends before it begins; type a later end."))
+            return
+        self.taken.emit(span, zoom)
+        self.accept()
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.show()
+
+
+class GoToDay(QDialog):
+    """taken: the local day chosen, as a stretch."""
+
+    taken = Signal(object)
+
+    def __init__(self, parent: QWidget, at_ms: int, zone: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Go to a day"))
+        self._zone = zone
+        day = from_ms(at_ms, zone).date()
+        self.day = QDateEdit(QDate(day.year, day.month, day.day))
+        self.day.setDisplayFormat("ddd d MMM yyyy")
+        self.day.setCalendarPopup(True)
+        self.day.setAccessibleName(tr("Day"))
+        self.setLayout(
+            column(self.day, row(button(tr("Cancel"), self.reject), 1,
+                                 button(tr("Show this day"), self._take, "primary")),
+                   spacing=8, margins=16)
+        )  # fmt: skip
+        self.day.setFocus()
+
+    def _take(self) -> None:
+        start = midnight_ms(self.day.date().toPython(), self._zone)
+        _, span = next(iter(local_days(start, start + 1, self._zone)))
+        self.taken.emit(span)
+        self.accept()
