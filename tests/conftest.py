@@ -59,6 +59,7 @@ class Lab:
         folder.mkdir(parents=True, exist_ok=True)
         self.desk = Desk(
             folder,
+            zone="Europe/Berlin",
             now_ms=self.clock.now_ms,
             limits=HASTY,
             computer=TrustedClock(),

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import pypdf
 import pytest
 
 from gezeiten.desk.board import board
+from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.logger_life import (
     life,
@@ -32,7 +36,7 @@ from gezeiten.desk.place_editor import (
     save_site,
     site_facts,
 )
-from gezeiten.desk.places import points, sites
+from gezeiten.desk.places import add_point, points, sites
 from gezeiten.desk.planning import (
     drop_kept,
     export_plan,
@@ -54,8 +58,10 @@ from gezeiten.desk.rounds import (
 from gezeiten.desk.settings import Settings, checked, infos, load_settings
 from gezeiten.desk.sheets import expected_end, write_label_sheet, write_round
 from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.models import DUENE_T2
 from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.windows import WORKING_HOURS
 from gezeiten.errors import InputError, SurroundingsError
 from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab
 
@@ -383,3 +389,44 @@ def test_values_that_may_not_be_are_refused_and_ignored_in_files(
     file.write_text(json.dumps({key: value, "person": "JA", "of a newer version": 1}))
     loaded = load_settings(file)
     assert loaded == Settings(person="JA")
+
+
+# -- zones -----------------------------------------------------------------------------------------
+def test_a_corrected_zone_finds_excursions_anew(lab: Lab) -> None:
+    """A limit of working hours: what lay inside them by the clocks of Berlin does not by those of
+    Kiritimati, fourteen hours ahead of UTC."""
+    plan = replace(STORE_PLAN, limits=(
+        LimitRule("relative_humidity", "above", 0.0, 0, window=WORKING_HOURS),
+    ))  # fmt: skip
+    launch(lab.desk, lab.standin.address, lab.serial, plan)
+    lab.later(3 * 86_400)
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    before = {event.start_ms for event in excursions(lab.desk)}
+    assert before
+    [site] = sites(lab.desk)
+    save_site(lab.desk, replace(site_facts(lab.desk, site.id), zone="Pacific/Kiritimati"), site.id)
+    after = {event.start_ms for event in excursions(lab.desk)}
+    zone = ZoneInfo("Pacific/Kiritimati")
+    assert after
+    assert after != before
+    assert all(datetime.fromtimestamp(ms / 1000, zone).hour in range(7, 18) for ms in after)
+
+
+def test_a_site_made_by_the_way_takes_the_computers_zone_and_says_so(tmp_path: Path) -> None:
+    made = Desk(tmp_path, zone="Asia/Tokyo")
+    said: list[str] = []
+    made.archive.on_wait = said.append
+    add_point(made, "Harbour · Mast")
+    assert sites(made)[0].zone == "Asia/Tokyo"
+    assert said == [
+        "Harbour is a new site; its zone was taken from this computer (Asia/Tokyo): check the zone "
+        "in Sites and points."
+    ]
+    made.close()
+
+
+def test_the_computers_zone_is_a_zone(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("TZ", "America/Lima")
+    assert computer_zone() == "America/Lima"
+    monkeypatch.setenv("TZ", "nonsense")
+    assert ZoneInfo(computer_zone())

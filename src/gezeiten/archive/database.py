@@ -48,7 +48,10 @@ class Archive:
         self._write_lock = threading.Lock()
         self._busy_s = busy_s
         self.on_wait: Callable[[str], None] = lambda _: None
-        """Hears that it is being waited for another program, in any thread."""
+        """Hears what everybody should, in any thread: that another program is waited for, or that a
+        site was made whose zone nobody has said."""
+        self.new_site_zone = "UTC"
+        """The zone of sites that an act makes by the way, until somebody says better."""
         with translated(folder):
             for name in FOLDERS:
                 (folder / name).mkdir(parents=True, exist_ok=True)
@@ -91,7 +94,7 @@ class Archive:
         with (
             self._write_lock,
             translated(self.folder),
-            Session(self.engine, expire_on_commit=False) as session,
+            Session(self.engine, expire_on_commit=False, info={"archive": self}) as session,
         ):
             if self._is_sqlite:
                 # take the write lock now: an upgrade from reading could not wait in line

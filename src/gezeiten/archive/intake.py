@@ -187,15 +187,26 @@ def find_point(session: Session, name: str) -> Point:
     site_name, point_name = site_name.strip(), (point_name or site_name).strip()
     site = session.scalars(select(Site).filter_by(name=site_name)).first()
     if site is None:
-        site = Site(name=site_name, kind="", zone="Europe/Berlin")
-        session.add(site)
-        session.flush()
+        site = _new_site(session, site_name)
     point = session.scalars(select(Point).filter_by(site_id=site.id, name=point_name)).first()
     if point is None:
         point = Point(site_id=site.id, name=point_name, fill_limit_s=DEFAULT_LINE_LIMIT_S)
         session.add(point)
         session.flush()
     return point
+
+
+def _new_site(session: Session, name: str) -> Site:
+    """Make a site that was only named. Its zone is a guess, and whoever looks hears so."""
+    archive: Archive = session.info["archive"]
+    site = Site(name=name, kind="", zone=archive.new_site_zone)
+    session.add(site)
+    session.flush()
+    archive.on_wait(
+        f"{name} is a new site; its zone was taken from this computer ({site.zone}): check the zone"
+        " in Sites and points."
+    )
+    return site
 
 
 def _offload_row(

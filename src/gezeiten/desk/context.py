@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive
 from gezeiten.archive.faults import translated
+from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.pyramid import Pyramid
@@ -68,15 +69,18 @@ class Desk:
         settings_file: Path | None = None,
         computer: ClockWatch | None = None,
         pins: PinStore | None = None,
+        zone: str = "",
     ) -> None:
         """Open an archive.
 
         Args:
             settings_file: the user's settings; default: in the archive's folder.
             computer: watches the computer's clock; default: the real one.
+            zone: of sites that an act makes by the way; default: the computer's.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
         """
         self.archive = Archive(folder, archive_url)
+        self.archive.new_site_zone = zone or computer_zone()
         self.clock = now_ms
         self.limits = limits
         self._settings_file = settings_file or folder / "settings.json"

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.intake import POINT_SEPARATOR
 from gezeiten.archive.tables import Logger, Mission, Point, Site
 from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import refresh_excursions
 from gezeiten.domain.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.naming import name_fault
 from gezeiten.domain.quantities import QUANTITIES
@@ -105,6 +106,7 @@ def save_site(desk: Desk, facts: SiteFacts, site_id: int | None = None) -> int:
             raise InputError(f"A site “{name}” exists already; choose another name.")
         site = session.get_one(Site, site_id) if site_id else Site()
         before = site.name if site_id else ""
+        points = _points_in_another_zone(session, site, facts.zone) if site_id else []
         site.name, site.kind, site.zone = name, facts.kind.strip(), facts.zone
         site.latitude, site.longitude = facts.latitude, facts.longitude
         site.height_m, site.next_visit_ms = facts.height_m, facts.next_visit_ms
@@ -118,7 +120,20 @@ def save_site(desk: Desk, facts: SiteFacts, site_id: int | None = None) -> int:
         desk.log(session, "site", name, words, zone=facts.zone, kind=facts.kind,
                  latitude=facts.latitude, longitude=facts.longitude, height_m=facts.height_m,
                  visit_every_days=facts.visit_every_days)  # fmt: skip
-        return site.id
+        made = site.id
+    for point in points:
+        refresh_excursions(desk, point)
+    return made
+
+
+def _points_in_another_zone(session: Session, site: Site, zone: str) -> list[int]:
+    """Where a site's zone is corrected: its points, whose days and weekly windows are others now.
+    Until they are found anew each of them counts as changed."""
+    if site.zone == zone:
+        return []
+    for point in site.points:
+        point.record_version += 1
+    return [point.id for point in site.points]
 
 
 def save_point(desk: Desk, site_id: int, facts: PointFacts, point_id: int | None = None) -> int:

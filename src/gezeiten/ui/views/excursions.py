@@ -315,7 +315,7 @@ class ExcursionsPlace(Place):
             return
         event = detail.event
         when = date(event.start_ms, event.point.zone)
-        self.picture.title.setText(f"{event.point.full_name} · {when}")
+        self.picture.title.setText(f"{event.point.full_name} · {when} · {event.point.zone}")
         around = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
         span = (round(event.start_ms - around), round(event.end_ms + around))
         self.chart.show_lanes(detail.lanes, span, event.point.zone)

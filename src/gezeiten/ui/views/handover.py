@@ -66,6 +66,7 @@ class HandoverPlace(Place):
         self.named.activated.connect(lambda _: self._take_named())
         self.since = self._date_time(tr("From"))
         self.until = self._date_time(tr("Until"))
+        self.from_label, self.until_label = label("", "muted"), label("", "muted")
         self.contents = Facts()
         self.pdf = button(tr("Write the PDF report"), lambda: self.write("pdf"), "primary")
         self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
@@ -74,8 +75,8 @@ class HandoverPlace(Place):
         chosen = QWidget()  # scrolls where text is large and the screen small
         chosen.setLayout(
             column(label(tr("Point"), "muted"), self.point, label(tr("Stretch"), "muted"),
-                   self.named, label(tr("From"), "muted"), self.since,
-                   label(tr("Until"), "muted"), self.until, label(tr("It holds"), "head"),
+                   self.named, self.from_label, self.since,
+                   self.until_label, self.until, label(tr("It holds"), "head"),
                    self.contents, 1, spacing=6)
         )  # fmt: skip
         left.body.addWidget(scrolled(chosen), 1)
@@ -103,7 +104,14 @@ class HandoverPlace(Place):
         table = QTableWidget(0, 6)
         table.setAccessibleName(tr("Handed over before"))
         table.setHorizontalHeaderLabels(
-            [tr("When"), tr("Who"), tr("Point"), tr("Stretch"), tr("File"), tr("Is it still")]
+            [
+                tr("When, at the site"),
+                tr("Who"),
+                tr("Point"),
+                tr("Stretch"),
+                tr("File"),
+                tr("Is it still"),
+            ]
         )
         table.verticalHeader().hide()
         table.setShowGrid(False)
@@ -256,7 +264,10 @@ class HandoverPlace(Place):
 
     def _set_span(self, span: Span) -> None:
         point = self.chosen()
-        zone = QTimeZone((point.zone if point else "UTC").encode())
+        name = point.zone if point else "UTC"
+        zone = QTimeZone(name.encode())
+        self.from_label.setText(tr("From (%1)").replace("%1", name))
+        self.until_label.setText(tr("Until (%1)").replace("%1", name))
         for field, at_ms in (
             (self.since, span[0] // 60_000 * 60_000),
             (self.until, -(-span[1] // 60_000) * 60_000),

@@ -28,7 +28,14 @@ class LogbookPlace(Place):
         self.table = QTableWidget(0, 6)
         self.table.setAccessibleName(tr("Logbook entries"))
         self.table.setHorizontalHeaderLabels(
-            [tr("No."), tr("When"), tr("Who"), tr("Act"), tr("What"), tr("Entry")]
+            [
+                tr("No."),
+                tr("When (%1)").replace("%1", home_zone()),
+                tr("Who"),
+                tr("Act"),
+                tr("What"),
+                tr("Entry"),
+            ]
         )
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)

@@ -220,7 +220,8 @@ class MendPlace(Place):
         missing = counted(gap.missing, "%n reading missing", "%n readings missing")
         missing = filled.get(booked.state, missing)
         self.picture.title.setText(
-            f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing}"
+            f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing} · "
+            f"{booked.point.zone}"
         )
         self._show_offers(detail)
         self._show_chain(detail)

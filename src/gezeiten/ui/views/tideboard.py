@@ -23,7 +23,7 @@ from gezeiten.desk.places import set_next_visit
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House, Place
-from gezeiten.ui.i18n import counted, day, tr
+from gezeiten.ui.i18n import counted, day, home_zone, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, set_role
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.board_canvas import BoardCanvas, legend_items, row_in_words
@@ -70,6 +70,7 @@ class TideboardPlace(Place):
         super().__init__(house)
         self.canvas = BoardCanvas()
         self._has_practice = False
+        self._zones_differ: set[str] = set()
         self._wanted_site = ""
         self.canvas.opened.connect(self._open)
         self.canvas.selected.connect(lambda row: self.house.say(row_in_words(row)))
@@ -197,6 +198,7 @@ class TideboardPlace(Place):
             self._begin_first_steps()
         self.canvas.show_board(shown)
         self._choose_site()
+        self._zones_differ = {site.zone for site, _ in shown.sites} - {home_zone()}
         self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
         self._show_legend()
         clear(self.visits)
@@ -240,6 +242,9 @@ class TideboardPlace(Place):
         if self._has_practice:
             words = tr("serial: practice logger")
             parts.append(f"<i style='color:{self.house.theme.muted}'>{words}</i>")
+        if self._zones_differ:
+            words = tr("times as at each site")
+            parts.append(f"<span style='color:{self.house.theme.muted}'>{words}</span>")
         self.legend.setText("&nbsp;&nbsp; ".join(parts))
 
     def set_theme(self, theme: Theme) -> None:

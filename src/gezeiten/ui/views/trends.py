@@ -351,7 +351,8 @@ class TrendsPlace(Place):
         zone = self._zone()
         self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
-        self.stretch.setText(f"{begin} – {end} · {duration_text(span[1] - span[0])}")
+        length = duration_text(span[1] - span[0])
+        self.stretch.setText(f"{begin} – {end} · {length} · {zone}")
         pairs = [(lane, trace) for lane in self._lanes for trace in lane.traces]
         shown = pairs[:_MOST_COLUMNS]
 
