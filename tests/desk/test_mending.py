@@ -6,7 +6,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from sqlalchemy import select
 
+from gezeiten.archive.readings import load_recorded
+from gezeiten.archive.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.launching import launch
@@ -160,6 +163,22 @@ def test_what_was_fetched_is_switched_off_and_on_again(holed: Lab) -> None:
     holed.standin.end()  # no logger is needed to switch it on again
     fill_from_logger(holed.desk, reopened, holed.standin.address)
     assert fingerprint(holed.desk, booked.point.id) == whole
+
+
+def test_what_was_switched_off_counts_for_no_missing_sensor(holed: Lab) -> None:
+    """ "No sensor" looks at everything a mission recorded: not at a fetch that was undone."""
+
+    def recorded() -> list[int]:
+        with holed.desk.archive.reading() as session:
+            mission = session.scalars(select(Mission)).one()
+            times, _, _ = load_recorded(session, mission.id, mission.point_id, CHANNELS[0])
+        return times.tolist()
+
+    before = recorded()
+    fill_from_logger(holed.desk, only_gap(holed.desk), holed.standin.address)
+    assert len(recorded()) > len(before)
+    undo(holed.desk, only_gap(holed.desk))
+    assert recorded() == before
 
 
 def test_a_memory_that_was_erased_cannot_serve(relaunched: Lab) -> None:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
 import zipfile
 from pathlib import Path
 
@@ -124,6 +126,42 @@ def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
     assert "is damaged in this copy" in brought.refused[0]
     assert brought.offloads > 30
     assert list(elsewhere.archive.incoming.iterdir()) == []
+
+
+def test_a_folder_that_lacks_a_file_gives_all_others(
+    demo_desk: Desk, elsewhere: Desk, tmp_path: Path
+) -> None:
+    copy_to(demo_desk, tmp_path / "disk")
+    first = named_raws(demo_desk)[0].sha256
+    (tmp_path / "disk" / "raw" / first).unlink()
+    brought = take_copy_in(elsewhere, tmp_path / "disk")
+    [refused] = brought.refused
+    assert f"{first[:12]} is listed in disk and not there" in refused
+    assert brought.offloads > 30
+
+
+def test_the_list_of_a_copy_is_never_half_written(demo_desk: Desk, tmp_path: Path) -> None:
+    """The disk is full when the list is written: the one of the copy before is still whole."""
+    folder = tmp_path / "disk"
+    copy_to(demo_desk, folder)
+    before = (folder / "offloads.json").read_bytes()
+    limit = len(before) // 2
+    code = (
+        "import resource, signal, sys\n"
+        "from pathlib import Path\n"
+        "from gezeiten.desk.context import Desk\n"
+        "from gezeiten.desk.vault_copy import copy_to\n"
+        "desk = Desk(Path(sys.argv[1]))\n"
+        "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
+        f"resource.setrlimit(resource.RLIMIT_FSIZE, ({limit}, {limit}))\n"
+        "copy_to(desk, Path(sys.argv[2]))\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(demo_desk.archive.folder), str(folder)],
+        capture_output=True, text=True,
+    )  # fmt: skip
+    assert "DiskFullError" in done.stderr
+    assert (folder / "offloads.json").read_bytes() == before
 
 
 def test_what_is_no_copy_is_said(elsewhere: Desk, tmp_path: Path) -> None:

@@ -110,3 +110,10 @@ def test_estimated_readings_are_not_taken_for_known_ones() -> None:
     error = expected_line_error(mixed, gap)
     assert error is not None
     assert error.rmse == 0
+
+
+def test_a_line_ends_half_an_interval_before_the_reading_that_ends_the_gap() -> None:
+    for end, wanted in ((45, [20, 30, 40]), (44, [20, 30]), (46, [20, 30, 40])):
+        series = series_of([0, 10, end], [1, 2, 3])
+        [gap] = find_gaps(series)
+        assert (straight_line(series, gap).times_utc_ms / MIN).tolist() == wanted

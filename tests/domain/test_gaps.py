@@ -74,3 +74,10 @@ def test_spans_and_gaps_take_turns(present: set[int]) -> None:
     held = sum(b - a for a, b in spans)
     assert held == len(numbers) * 10 * MIN
     assert np.all(np.diff([a for a, _ in spans]) > 0)
+
+
+def test_duty_is_met_up_to_one_and_a_half_intervals_at_either_end() -> None:
+    series = series_of([15, 25], [1, 2])
+    assert find_gaps(series, duty=(0, 40 * MIN)) == []
+    assert [g.start_ms for g in find_gaps(series, duty=(-1, 40 * MIN))] == [-1]
+    assert [g.end_ms for g in find_gaps(series, duty=(0, 40 * MIN + 1))] == [40 * MIN + 1]

@@ -158,3 +158,14 @@ def test_rules_read_back_and_old_ones_too(rule: LimitRule) -> None:
 def test_what_is_no_rule_is_refused(change: dict[str, object]) -> None:
     with pytest.raises((ValueError, KeyError, TypeError)):
         limit_rule({**HIGH.as_dict(), **change})
+
+
+def test_the_end_of_an_absence_follows_the_interval_in_force_at_its_last_reading() -> None:
+    times = np.array([0, 10, 20, 22, 24], np.int64) * MIN
+    intervals = np.array([10, 10, 2, 2, 2], np.int64) * MIN
+    values = np.array([5, NAN, NAN, NAN, 5])
+    rule = no_sensor_rule("probe_temperature", 840)  # fourteen minutes: 10 min to 24 min
+    [found] = find_absences(times, values, intervals, rule)
+    assert (found.start_ms, found.end_ms, found.alarm_ms) == (10 * MIN, 24 * MIN, 24 * MIN)
+    longer = no_sensor_rule("probe_temperature", 841)
+    assert find_absences(times, values, intervals, longer) == []

@@ -9,7 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.domain.models import BRISE_A4, DUENE_T2, MODELS, PRIEL_W3
-from gezeiten.domain.outlook import battery_days, outlook, reading_bytes, readings_that_fit
+from gezeiten.domain.outlook import (
+    battery_days,
+    duration_s,
+    interval_for,
+    outlook,
+    reading_bytes,
+    readings_that_fit,
+)
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS
 
@@ -86,3 +93,46 @@ def test_a_battery_that_dies_first_records_no_more() -> None:
     days = battery_days(BRISE_A4, T_RH, 0.01)
     assert days < 10
     assert look.at_risk_readings == int(days * 144) + 1
+
+
+def test_an_end_by_number_comes_after_so_many_readings_or_a_full_memory() -> None:
+    plan = replace(T_RH, end="count", end_count=100)
+    assert outlook(DUENE_T2, plan, first_ms=7, now_ms=0, charge=1.0).ends_ms == 7 + 100 * 600_000
+    many = replace(plan, end_count=20_000)
+    full = 7 + 15_616 * 600_000
+    assert outlook(DUENE_T2, many, first_ms=7, now_ms=0, charge=1.0).ends_ms == full
+
+
+FULL_MS = 15_616 * 600_000
+"""108 days and ten and two thirds hours from the first reading on."""
+
+
+@pytest.mark.parametrize(
+    ("visit_ms", "change", "wanted_s"),
+    [
+        (FULL_MS, {}, None),  # full just when somebody comes: it reaches
+        (FULL_MS + 1000, {}, 720),  # a second later it does not: 600.00006 s, twelve minutes
+        (2 * FULL_MS, {}, 1200),
+        (2 * FULL_MS, {"end": "at", "end_ms": FULL_MS + 1000}, 1200),
+        (DAY_MS * 30, {"end": "count", "end_count": 10}, None),  # the plan's own end is in the way
+        (FULL_MS, {"end": "at", "end_ms": FULL_MS - 1000}, None),
+        (10**14, {}, None),  # no interval of the model is as long as that
+    ],
+)
+def test_which_interval_reaches_the_visit(
+    visit_ms: int, change: dict[str, object], wanted_s: int | None
+) -> None:
+    plan = replace(T_RH, **change)
+    look = outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=visit_ms)
+    assert look.reach_interval_s == wanted_s
+    without = outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0)
+    assert without.reach_interval_s is None
+
+
+def test_the_shortest_interval_for_a_length_as_worked_by_hand() -> None:
+    # 15,616 readings in 108 d 10 h 40 min are ten minutes; one second more wants one second more
+    assert interval_for(DUENE_T2, T_RH, 15_616 * 600) == 600
+    assert interval_for(DUENE_T2, T_RH, 15_616 * 600 + 1) == 601
+    assert interval_for(DUENE_T2, T_RH, 1) == DUENE_T2.shortest_interval_s
+    assert interval_for(DUENE_T2, Plan((), 60), 1000) == 0
+    assert duration_s(DUENE_T2, T_RH) == 15_616 * 600

@@ -258,7 +258,7 @@ def even_runs(file: RawMission, a: int, b: int) -> list[tuple[int, int, int]]:
     """Return the readings [a, b) of a file as runs (begin, end, interval in ms) of even spacing.
 
     The interval in force is the distance to the next reading where that is shorter than the usual
-    interval, else the usual one. Source: CALCULATIONS.md, "Holding, gaps, time outside".
+    interval, else the usual one. Source: docs/calculations.md, "Holding, gaps, time outside".
     """
     if not file.step_ms or b - a < 2:
         return [(a, b, file.interval_ms)] if b > a else []

@@ -121,7 +121,8 @@ def load_recorded(
     session: Session, mission_id: int, point_id: int, channel: str
 ) -> tuple[Times, Values, NDArray[np.int64]]:
     """Return everything that one mission recorded of a channel: instants, values (NaN where it had
-    no sensor) and intervals in force, each of shape (n,)."""
+    no sensor) and intervals in force, each of shape (n,). Fetches that were undone do not count."""
+    hidden = hidden_offloads(session.scalars(select(Step).filter_by(point_id=point_id)))
     blocks = session.scalars(
         select(Block)
         .join(SeriesRow, SeriesRow.id == Block.series_id)
@@ -132,6 +133,7 @@ def load_recorded(
         )
         .order_by(Block.start_ms)
     ).all()
+    blocks = [block for block in blocks if block.offload_id not in hidden]
     times = [block_times(block) for block in blocks]
     values = [decode_values(b.data, b.count) for b in blocks]
     intervals = [np.full(b.count, b.interval_ms, np.int64) for b in blocks]

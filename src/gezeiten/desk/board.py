@@ -23,7 +23,7 @@ from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
-EndReason = Literal["memory full", "battery empty", "calibration due"]
+EndReason = Literal["memory full", "battery empty"]
 CLOCK_OFF_MS = 30_000
 LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
 SOON_MS = 14 * DAY_MS

@@ -32,6 +32,7 @@ from gezeiten.domain.wording import counted, grouped
 from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
     LARGEST_REPORT,
+    MOST_FILES,
     SUFFIX,
     DriveSeen,
     copy,
@@ -90,6 +91,9 @@ def look_at_drive(
             if cancelled():
                 break
             records.append(_look_at(desk, drive, path))
+        if len(records) >= MOST_FILES:
+            words = f"More than {MOST_FILES:,} mission files lie here; take these, move them away"
+            records.append(unusable("…", 0, f"{words} and look again."))
         reports = tuple(path.name for path in _new_reports(desk, drive))
     return DriveCard(drive, tuple(records), reports, desk.now_ms())
 

@@ -210,7 +210,7 @@ def document_pages(path: Path, width: int) -> list[PagePicture]:
     return page_pictures(path, width)
 
 
-def document_lines(path: Path, most: int = 60) -> str:
+def document_lines(path: Path, most: int) -> str:
     """Return the first lines of a CSV that was handed over.
 
     Raises:

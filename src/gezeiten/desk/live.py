@@ -108,7 +108,7 @@ class Journal:
         Raises:
             SurroundingsError: the disk; the readings before are safe.
         """
-        cells = [f"{values[key]:.6g}" if key in values else "" for key in self._keys]
+        cells = [repr(float(values[key])) if key in values else "" for key in self._keys]
         with translated(self._folder):
             self._line(",".join([str(at_ms), *cells]))
         self.count += 1

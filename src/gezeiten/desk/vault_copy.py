@@ -23,6 +23,7 @@ from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
 from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
+from gezeiten.archive.vault import sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
@@ -180,8 +181,10 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
         whole, damaged = _each_whole(desk, raws, copy, meter)
         here = {raw.sha256 for raw in whole}
         listed = [raw for raw in raws if raw.sha256 in here or is_there(raw)]
-        (folder / LIST_NAME).write_text(json.dumps([asdict(raw) for raw in listed], indent=1))
-        (folder / PEOPLE_NAME).write_text(for_people(listed))
+        _put(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
+        _put(folder / PEOPLE_NAME, for_people(listed))
+        sync_folder(folder / "raw")
+        sync_folder(folder)
     sentence = f"The vault, {len(whole)} raw offloads, was copied to {folder}."
     desk.log_alone("vault copied", str(folder), sentence, damaged=damaged[:100])
     return Written(len(whole), tuple(damaged))
@@ -210,6 +213,16 @@ def _each_whole(
             whole.append(raw)
         meter.heard(raw.size)
     return whole, list(damaged.values())
+
+
+def _put(path: Path, text: str) -> None:
+    """Write a text whole and synced before it takes the place of the one before."""
+    fresh = path.with_name(path.name + ".part")
+    with fresh.open("w", encoding="utf-8") as file:
+        file.write(text)
+        file.flush()
+        os.fsync(file.fileno())
+    fresh.replace(path)
 
 
 def for_people(raws: list[NamedRaw]) -> str:
@@ -272,7 +285,12 @@ def _opened(path: Path) -> Iterator[tuple[list[NamedRaw], _Fetch]]:
             ).exists() else _no_copy(path)  # fmt: skip
 
         def copy(sha256: str, to: Path) -> None:
-            shutil.copyfile(path / "raw" / sha256, to)
+            try:
+                shutil.copyfile(path / "raw" / sha256, to)
+            except FileNotFoundError as exc:
+                raise ArchiveDamagedError(
+                    f"{sha256[:12]} is listed in {path.name} and not there; look for another copy."
+                ) from exc
 
         yield listed, copy
         return

@@ -1,6 +1,6 @@
 """How far a logger's clock is off.
 
-Source: CALCULATIONS.md, "Time": the midpoint of the shortest of five round trips, uncertain by
+Source: docs/calculations.md, "Time": the midpoint of the shortest of five round trips, uncertain by
 half that round trip.
 """
 

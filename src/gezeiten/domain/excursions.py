@@ -1,7 +1,7 @@
 """Excursions: runs of consecutive readings outside a limit, and when they alarm.
 
 A run starts at its first outside reading and ends when the hold of its last one ends; a gap
-ends it. Source: CALCULATIONS.md, "Holding, gaps, time outside".
+ends it. Source: docs/calculations.md, "Holding, gaps, time outside".
 
 Points that text leaves open are settled here (docs/calculations.md says why): only held time of
 measured readings counts towards a delay; once an accumulated sum has reached its delay every later

@@ -1,6 +1,6 @@
 """Fills from the series itself: a straight line, with its expected error measured by hiding.
 
-Source: CALCULATIONS.md, "Fills". No fill is offered without its expected error.
+Source: docs/calculations.md, "Fills". No fill is offered without its expected error.
 """
 
 from __future__ import annotations

@@ -2,7 +2,7 @@
 
 A gap begins at the first instant at which a reading was due and none came, and ends with the
 next reading; its length is the number of missing readings times the interval.
-Source: CALCULATIONS.md, "Holding, gaps, time outside".
+Source: docs/calculations.md, "Holding, gaps, time outside".
 """
 
 from __future__ import annotations

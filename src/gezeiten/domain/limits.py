@@ -1,6 +1,6 @@
 """Limit rules: above or below a value, or without a sensor, for longer than a delay.
 
-Every rule has one side. Source: CALCULATIONS.md, "Holding, gaps, time outside".
+Every rule has one side. Source: docs/calculations.md, "Holding, gaps, time outside".
 """
 
 from __future__ import annotations

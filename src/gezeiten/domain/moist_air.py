@@ -1,4 +1,4 @@
-"""Moist air: vapour pressure and dew point. Source: WMO-No. 8, Annex 4.B (CALCULATIONS.md)."""
+"""Moist air: vapour pressure and dew point. Source: WMO-No. 8, Annex 4.B (docs/calculations.md)."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """Mission outlook: how long memory, battery and calibration last, and what is at risk.
 
-Source: CALCULATIONS.md, "How long a mission lasts". The assumptions behind the battery figure are
-said with it (`battery_assumption`).
+Source: docs/calculations.md, "How long a mission lasts". The assumptions behind the battery figure
+are said with it (`battery_assumption`).
 """
 
 from __future__ import annotations

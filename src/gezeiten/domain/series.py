@@ -1,7 +1,7 @@
 """A series: the readings of one quantity at one point, and how long each reading stands.
 
 Only readings with a value are in a series; a missing value leaves a gap.
-Source: CALCULATIONS.md, "Holding, gaps, time outside".
+Source: docs/calculations.md, "Holding, gaps, time outside".
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """Numbers for a stretch: counts, extremes, held mean, kinetic mean, time outside; and by day.
 
-Source: CALCULATIONS.md, "Statistics"; mean kinetic temperature after USP <1079.2>.
+Source: docs/calculations.md, "Statistics"; mean kinetic temperature after USP <1079.2>.
 """
 
 from __future__ import annotations

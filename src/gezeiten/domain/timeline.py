@@ -1,7 +1,7 @@
 """Instants, days and lengths of time. All instants are UTC in signed 64-bit milliseconds.
 
 Days are those of the site: between two local midnights, so 23 or 25 hours long when the
-clocks change. Source: CALCULATIONS.md, "Time".
+clocks change. Source: docs/calculations.md, "Time".
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Weekly windows: the hours of a week, by the site's own clock, in which a limit applies.
 
 A window begins on its days at `start_min` and lasts to `end_min`; one that ends before it begins
-passes midnight and belongs to the day on which it began. Source: CALCULATIONS.md, "Holding, gaps,
-time outside" (a rule's weekly window at that local time).
+passes midnight and belongs to the day on which it began. Source: docs/calculations.md, "Holding,
+gaps, time outside" (a rule's weekly window at that local time).
 """
 
 from __future__ import annotations

@@ -14,9 +14,10 @@ from gezeiten.errors import SurroundingsError
 
 @dataclass(frozen=True, slots=True)
 class PagePicture:
-    """One page, uint8 (height, width, 3), red, green, blue."""
+    """One page, uint8 (height, width, 3), red, green, blue; of: how many the document has."""
 
     number: int
+    of: int
     pixels: NDArray[np.uint8]
 
 
@@ -37,7 +38,7 @@ def page_pictures(path: Path, width: int, most: int = 12) -> list[PagePicture]:
         for i in range(min(len(document), most)):
             page = document[i]
             bitmap = page.render(scale=width / page.get_width(), rev_byteorder=True)
-            pictures.append(PagePicture(i + 1, bitmap.to_numpy().copy()[:, :, :3]))
+            pictures.append(PagePicture(i + 1, len(document), bitmap.to_numpy().copy()[:, :, :3]))
             bitmap.close()
             page.close()
         return pictures

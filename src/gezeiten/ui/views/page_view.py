@@ -12,13 +12,14 @@ from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from gezeiten.desk.handing import document_lines, document_pages
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import tr
+from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import clear, label
 
 if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
     from gezeiten.report.pages import PagePicture
 
 PAGE_WIDTH = 520
+LINES_SHOWN = 60
 
 
 class PageView(QScrollArea):
@@ -52,7 +53,9 @@ class PageView(QScrollArea):
             )
         else:
             self._house.run(
-                lambda _task: (path, document_lines(path)), self._show_lines, failed=self._say
+                lambda _task: (path, document_lines(path, LINES_SHOWN)),
+                self._show_lines,
+                failed=self._say,
             )
 
     def _show_pages(self, result: tuple[Path, list[PagePicture]]) -> None:
@@ -65,6 +68,11 @@ class PageView(QScrollArea):
             sheet.setStyleSheet("border: 1px solid palette(placeholder-text);")
             sheet.setAccessibleName(tr("Page %1").replace("%1", str(page.number)))
             self._column.addWidget(sheet, 0, Qt.AlignmentFlag.AlignHCenter)
+        more = pages[-1].of - pages[-1].number if pages else 0
+        if more:
+            words = counted(more, "%n more page: open the file to see it.",
+                            "%n more pages: open the file to see them.")  # fmt: skip
+            self._column.addWidget(label(words, "muted"), 0, Qt.AlignmentFlag.AlignHCenter)
         self._column.addStretch(1)
 
     def _show_lines(self, result: tuple[Path, str]) -> None:
@@ -75,6 +83,9 @@ class PageView(QScrollArea):
         lines.setStyleSheet("font-family: monospace;")
         lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(lines)
+        if text.count("\n") >= LINES_SHOWN:
+            words = tr("These are the first lines; open the file to see all of it.")
+            self._column.addWidget(label(words, "muted"))
         self._column.addStretch(1)
 
     def _say(self, sentence: str) -> None:
