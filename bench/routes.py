@@ -18,7 +18,7 @@ from gezeiten.archive.intake import Circumstances
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.following import Follower, Pace
 from gezeiten.desk.offloading import take_in_file
-from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan import Plan
 from gezeiten.exchange.text_form import TextForm, TimeForm
 from gezeiten.exchange.text_in import read_text

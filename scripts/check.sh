@@ -10,4 +10,5 @@ ruff check src tests bench scripts
 ruff format --check -q src tests bench scripts
 mypy
 lint-imports --no-cache
+python scripts/cycles.py
 pytest -n 2 --dist loadfile "$@"

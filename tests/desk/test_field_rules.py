@@ -9,11 +9,13 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.checks import Check, checks_before_launch, label_check
-from gezeiten.desk.computer_clock import ComputerClock, clock_doubts, kernel_synchronised
+from gezeiten.desk.clock_watch import ComputerClock, kernel_synchronised
+from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import contact, present_readings, self_check
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.pins import MemoryPins, parse_pin, pin_group, set_pin_group, usual_pins
+from gezeiten.desk.pin_store import MemoryPins, usual_pins
+from gezeiten.desk.pins import parse_pin, pin_group, set_pin_group
 from gezeiten.desk.place_editor import PointFacts, SiteFacts, save_point, save_site
 from gezeiten.desk.places import points
 from gezeiten.desk.several import (

@@ -25,7 +25,7 @@ from gezeiten.desk.logger_life import (
     save_document,
 )
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.place_editor import (
     PointFacts,
     SiteFacts,

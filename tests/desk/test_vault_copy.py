@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.records import record
 from gezeiten.desk.vault_copy import copy_to, for_people, hand_on, named_raws, take_copy_in

@@ -17,7 +17,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.launching import launch
 from gezeiten.desk.live import LiveNews, Recorder
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.recovery import recover

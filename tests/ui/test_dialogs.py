@@ -16,7 +16,7 @@ from gezeiten.cli.practice import PRACTICE_SERIALS, PracticeFleet
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.launching import launch
 from gezeiten.desk.logger_life import life
-from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.place_editor import point_facts, site_facts
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.rounds import open_round

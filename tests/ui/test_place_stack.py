@@ -9,7 +9,7 @@ from pathlib import Path
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.pins import MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
 from gezeiten.ui.window import MainWindow

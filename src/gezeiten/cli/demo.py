@@ -22,7 +22,8 @@ from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.logger_life import note_service
 from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.pins import USUAL_GROUP, MemoryPins
+from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.pins import USUAL_GROUP
 from gezeiten.desk.place_editor import SiteFacts, point_facts, save_point, save_site
 from gezeiten.desk.places import add_point, point_named, sites
 from gezeiten.desk.planning import keep_plan

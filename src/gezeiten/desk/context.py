@@ -30,7 +30,7 @@ from gezeiten.link.line import USUAL_LIMITS, Address, TimeLimits
 from gezeiten.link.session import addresses
 
 if TYPE_CHECKING:
-    from gezeiten.desk.pins import PinStore
+    from gezeiten.desk.pin_store import PinStore
     from gezeiten.link.overview import Overview
 
 
@@ -136,7 +136,7 @@ class Desk:
     def computer(self) -> ClockWatch:
         """Who watches the computer's clock."""
         if self._computer is None:
-            from gezeiten.desk.computer_clock import ComputerClock
+            from gezeiten.desk.clock_watch import ComputerClock
 
             self._computer = ComputerClock(self.archive.folder / "clock.json")
         return self._computer
@@ -145,7 +145,7 @@ class Desk:
     def pins(self) -> PinStore:
         """Where PINs are kept."""
         if self._pins is None:
-            from gezeiten.desk.pins import usual_pins
+            from gezeiten.desk.pin_store import usual_pins
 
             self._pins = usual_pins()
         return self._pins

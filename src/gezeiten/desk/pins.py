@@ -1,101 +1,17 @@
-"""PINs of locked loggers: one for each group of loggers, kept in the system keyring.
-
-Where there is no keyring a PIN is remembered until the program ends; it is never written in plain
-text, nor into the logbook.
-"""
+"""PINs of locked loggers: one for each group of loggers; never written into the logbook."""
 
 from __future__ import annotations
-
-import contextlib
-from typing import Protocol
 
 from sqlalchemy import select
 
 from gezeiten.archive.tables import Logger, Point, Site
 from gezeiten.desk.context import Desk
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.errors import InputError, LoggerLockedError
 from gezeiten.link.registers import Command, Flag, LoggerState
 from gezeiten.link.session import LoggerSession
 
-SERVICE = "gezeiten logger PIN"
 USUAL_GROUP = "all loggers"
-
-
-class PinStore(Protocol):
-    """Keeps PINs by group. `lasting`: whether they outlive the program."""
-
-    lasting: bool
-
-    def get(self, group: str) -> int | None: ...
-    def put(self, group: str, pin: int) -> None: ...
-    def forget(self, group: str) -> None: ...
-
-
-class MemoryPins:
-    """Remembers PINs until the program ends."""
-
-    lasting = False
-
-    def __init__(self) -> None:
-        self._pins: dict[str, int] = {}
-
-    def get(self, group: str) -> int | None:
-        return self._pins.get(group)
-
-    def put(self, group: str, pin: int) -> None:
-        self._pins[group] = pin
-
-    def forget(self, group: str) -> None:
-        self._pins.pop(group, None)
-
-
-class KeyringPins:
-    """Keeps PINs in the system keyring, and in memory for this run."""
-
-    lasting = True
-
-    def __init__(self) -> None:
-        self._memory = MemoryPins()
-
-    def get(self, group: str) -> int | None:
-        import keyring
-        from keyring.errors import KeyringError
-
-        known = self._memory.get(group)
-        if known is not None:
-            return known
-        with contextlib.suppress(KeyringError, ValueError):
-            text = keyring.get_password(SERVICE, group)
-            return int(text) if text else None
-        return None
-
-    def put(self, group: str, pin: int) -> None:
-        import keyring
-        from keyring.errors import KeyringError
-
-        self._memory.put(group, pin)
-        with contextlib.suppress(KeyringError):
-            keyring.set_password(SERVICE, group, str(pin))
-
-    def forget(self, group: str) -> None:
-        import keyring
-        from keyring.errors import KeyringError
-
-        self._memory.forget(group)
-        with contextlib.suppress(KeyringError):
-            keyring.delete_password(SERVICE, group)
-
-
-def usual_pins() -> PinStore:
-    """Return the system keyring where there is one, else memory."""
-    # a slow import that only a locked logger needs
-    import keyring
-    from keyring.backends.chainer import ChainerBackend
-    from keyring.backends.fail import Keyring as NoKeyring
-
-    backend = keyring.get_keyring()
-    empty_chain = isinstance(backend, ChainerBackend) and not backend.backends
-    return MemoryPins() if isinstance(backend, NoKeyring) or empty_chain else KeyringPins()
 
 
 def parse_pin(text: str) -> int:

@@ -5,8 +5,6 @@ It guards its memory itself: what nobody has fetched is not erased.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import cbor2
 import numpy as np
 
@@ -15,9 +13,7 @@ from gezeiten.domain.plan_check import fits
 from gezeiten.errors import PlanError
 from gezeiten.link import registers as reg
 from gezeiten.standin.device_state import ClockBasis, Run
-
-if TYPE_CHECKING:
-    from gezeiten.standin.device import SimLogger
+from gezeiten.standin.logger_body import LoggerBody
 
 _STAGED_AT_MOST = 4096
 
@@ -25,7 +21,7 @@ _STAGED_AT_MOST = 4096
 class LoggerActs:
     """staged: the bytes of a plan that waits for its launch."""
 
-    def __init__(self, logger: SimLogger) -> None:
+    def __init__(self, logger: LoggerBody) -> None:
         self._logger = logger
         self.staged = b""
         self._unlocked_until_ms = 0.0

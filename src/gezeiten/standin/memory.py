@@ -5,7 +5,7 @@ Nothing is stored: blocks are computed from what the logger measures at the inst
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +15,7 @@ from gezeiten.domain.thinning import ThinKind, Thinning, group_figures
 from gezeiten.link import mission_file as mf
 from gezeiten.link import overview as ov
 from gezeiten.link import registers as reg
-
-if TYPE_CHECKING:
-    from gezeiten.standin.device import SimLogger
+from gezeiten.standin.logger_body import LoggerBody
 
 _BLOCKS_KEPT = 2048
 
@@ -25,7 +23,7 @@ _BLOCKS_KEPT = 2048
 class LoggerMemory:
     """What a logger answers when its files are read."""
 
-    def __init__(self, logger: SimLogger) -> None:
+    def __init__(self, logger: LoggerBody) -> None:
         self._logger = logger
         self._blocks: dict[tuple[int, int, int], bytes] = {}
         self._head: tuple[tuple[int, int, int], mf.Header, bytes] | None = None

@@ -15,8 +15,9 @@ from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.courier import SimCourier
 from gezeiten.standin.device import SimLogger
 from gezeiten.standin.device_state import state_from_dict
+from gezeiten.standin.messages import Device
 from gezeiten.standin.scenario import standin
-from gezeiten.standin.server import Device, StandinServer
+from gezeiten.standin.server import StandinServer
 from gezeiten.standin.simclock import SimClock
 
 

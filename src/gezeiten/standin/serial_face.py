@@ -14,14 +14,11 @@ import struct
 import termios
 import tty
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from gezeiten.link import registers as reg
 from gezeiten.link.line import CablePort
 from gezeiten.link.rtu import crc_holds, silence_s, with_crc
-
-if TYPE_CHECKING:
-    from gezeiten.standin.server import Misbehaviour, PduHandler
+from gezeiten.standin.messages import Misbehaviour, PduHandler
 
 _BAUD_FLAGS = {
     baud: getattr(termios, f"B{baud}")

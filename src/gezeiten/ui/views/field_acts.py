@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.i18n import tr
+from gezeiten.ui.views.field_dialogs import FieldDialogs
+from gezeiten.ui.views.field_view import FieldView
 
-if TYPE_CHECKING:
-    from gezeiten.ui.views.field_desk import FieldDeskPlace
 
-
-def field_acts(field: FieldDeskPlace) -> list[Act]:
+def field_acts(field: FieldView, more: FieldDialogs) -> list[Act]:
     """Return every act of the Field desk."""
-    here, more = places.FIELD_DESK, field.dialogs
+    here = places.FIELD_DESK
     listed = [
         ("look", tr("Look for loggers again"), "F5", field.look),
         ("logger.next", tr("Next logger"), "Ctrl+Down", lambda: field.step(1)),

@@ -29,7 +29,7 @@ from gezeiten.link.line import CablePort
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
-from gezeiten.ui.house import House, Place
+from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.parts import column, row, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
@@ -42,6 +42,7 @@ from gezeiten.ui.views.edited_plans import EditedPlans
 from gezeiten.ui.views.field_acts import field_acts
 from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.field_news import FieldNews
+from gezeiten.ui.views.field_view import FieldView
 from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import Marks
 from gezeiten.ui.views.logger_page import Life, LoggerPage
@@ -66,7 +67,7 @@ from gezeiten.ui.work import Task
 _LOGGER_PAGE, _PLAN_PAGE, _MISSION_PAGE = range(3)
 
 
-class FieldDeskPlace(Place):
+class FieldDeskPlace(FieldView):
     """Everything a technician does at a logger, or at several."""
 
     def __init__(self, house: House) -> None:
@@ -184,7 +185,7 @@ class FieldDeskPlace(Place):
         }[act]()  # fmt: skip
 
     def acts(self) -> list[Act]:
-        return field_acts(self)
+        return field_acts(self, self.dialogs)
 
     def hint(self) -> str:
         return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")

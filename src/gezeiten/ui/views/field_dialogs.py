@@ -14,18 +14,18 @@ from gezeiten.desk.drives import is_mission_file, look_at_file, take_from_drive
 from gezeiten.desk.parts import newest_extent
 from gezeiten.desk.pins import pin_group
 from gezeiten.ui.i18n import tr
+from gezeiten.ui.views.field_view import FieldView
 from gezeiten.ui.views.logger_page import offload_words
 from gezeiten.ui.work import Task
 
 if TYPE_CHECKING:
     from gezeiten.ui.live_dialog import LiveWork
-    from gezeiten.ui.views.field_desk import FieldDeskPlace
 
 
 class FieldDialogs:
     """Opens dialogs for the chosen logger and passes on what they want."""
 
-    def __init__(self, field: FieldDeskPlace) -> None:
+    def __init__(self, field: FieldView) -> None:
         self._field, self._house = field, field.house
         self.live: LiveWork | None = None  # once the live line was opened
 

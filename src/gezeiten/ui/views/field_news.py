@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.launching import Launched
 from gezeiten.desk.overviews import OverviewCame
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.i18n import clock_time, counted, number, tr
 from gezeiten.ui.units import units_of
+from gezeiten.ui.views.field_view import FieldView
 from gezeiten.ui.views.logger_page import offload_words, overview_words
 from gezeiten.ui.views.stage_states import LAUNCH
-
-if TYPE_CHECKING:
-    from gezeiten.ui.views.field_desk import FieldDeskPlace
 
 
 class FieldNews:
     """launched, arrivals: what was launched and what came last, by serial."""
 
-    def __init__(self, field: FieldDeskPlace) -> None:
+    def __init__(self, field: FieldView) -> None:
         self._field, self._house, self._page = field, field.house, field.logger_page
         self.launched: dict[str, Launched] = {}
         self.arrivals: dict[str, Arrival | OverviewCame] = {}
