@@ -18,7 +18,8 @@ from gezeiten.ui.window import MainWindow
 
 def application() -> QApplication:
     """Return the one QApplication, made on first use."""
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    running = QApplication.instance()
+    app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
     app.setApplicationName("Gezeiten")
     app.setStyle("Fusion")
     QLocale.setDefault(region())

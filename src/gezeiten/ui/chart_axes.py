@@ -40,7 +40,7 @@ class TimeAxis(pg.AxisItem):
         days = step_ms // DAY_MS
         day = from_ms(int(low_ms), self.zone).date()
         day -= timedelta(days=day.toordinal() % days)
-        ticks = []
+        ticks: list[int] = []
         while len(ticks) < 60:
             at = midnight_ms(day, self.zone)
             if at > high_ms:

@@ -61,7 +61,9 @@ class EmptyPlace(QWidget):
 
     def fit(self) -> None:
         """Cover the whole place."""
-        self.setGeometry(self.parentWidget().rect())
+        over = self.parentWidget()
+        if over is not None:
+            self.setGeometry(over.rect())
 
     def set_theme(self, theme: Theme) -> None:
         self.sketch.theme = theme

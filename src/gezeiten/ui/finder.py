@@ -70,9 +70,9 @@ class Finder(QDialog):
             self.hits.addItem(item)
         rest = len(found) - MOST_THINGS
         if rest > 0:
-            more = QListWidgetItem(counted(rest, "and %n more", "and %n more"))
-            more.setFlags(Qt.ItemFlag.NoItemFlags)
-            self.hits.addItem(more)
+            others = QListWidgetItem(counted(rest, "and %n more", "and %n more"))
+            others.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.hits.addItem(others)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:

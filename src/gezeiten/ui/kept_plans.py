@@ -163,7 +163,8 @@ class KeptPlansDialog(QDialog):
         )  # fmt: skip
 
     def _fill(self, found: list[Kept], choose: str) -> None:
-        before = choose or (self.chosen().name if self.chosen() else "")
+        chosen = self.chosen()
+        before = choose or (chosen.name if chosen else "")
         self.list.clear()
         for kept in found:
             item = QListWidgetItem(f"{kept.name}\n{kept.model}" if kept.model else kept.name)

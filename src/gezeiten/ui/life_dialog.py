@@ -36,7 +36,7 @@ from gezeiten.domain.timeline import midnight_ms
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import date, day_and_time, home_zone, number, tr
-from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.parts import button, column, give_room, label, row
 from gezeiten.ui.views.logger_words import mission_state
 
 _ENTRY = Qt.ItemDataRole.UserRole
@@ -154,7 +154,7 @@ class LifeDialog(QDialog):
             row(self.kind, self.on, self._until_label, self.until, self.words, self.attach, enter,
                 spacing=6)
         )  # fmt: skip
-        line.layout().setStretch(4, 1)
+        give_room(line, 4, 1)
         self.kind.currentIndexChanged.connect(lambda _: self._suit())
         self._suit()
         return line

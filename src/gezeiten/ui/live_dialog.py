@@ -33,7 +33,7 @@ from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
 from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
-from gezeiten.ui.parts import Facts, button, column, label, row, set_role
+from gezeiten.ui.parts import Facts, button, column, give_room, label, row, set_role
 from gezeiten.ui.work import Task
 
 _RAW_LINES = 200
@@ -181,7 +181,7 @@ class LiveDialog(QDialog):
             label(tr("Readings as they come"), "head"), self.plot, spacing=4,
         )  # fmt: skip
         self.setLayout(row(left, right, margins=14))
-        self.layout().setStretch(1, 1)
+        give_room(self, 1, 1)
         self.profile.currentIndexChanged.connect(lambda _: self._show_profile())
 
     def _load(self) -> None:

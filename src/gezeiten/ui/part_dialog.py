@@ -58,8 +58,8 @@ class ExtentBar(QWidget):
         left, right = (self._x(at) for at in self.span)
         shade = t.color("ground")
         shade.setAlpha(190)
-        for begin, end in ((_HANDLE, left), (right, self.width() - _HANDLE)):
-            painter.fillRect(QRectF(begin, 20, max(end - begin, 0), 24), QBrush(shade))
+        for start, stop in ((float(_HANDLE), left), (right, float(self.width() - _HANDLE))):
+            painter.fillRect(QRectF(start, 20, max(stop - start, 0), 24), QBrush(shade))
         painter.setPen(QPen(t.color("ink"), 2))
         painter.setBrush(t.color("brass"))
         for x in (left, right):

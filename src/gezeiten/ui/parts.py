@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -90,14 +91,20 @@ def rule() -> QFrame:
 
 def clear(layout: QLayout) -> None:
     """Remove everything from a layout."""
-    while layout.count():
-        item = layout.takeAt(0)
+    while (item := layout.takeAt(0)) is not None:
         widget, inner = item.widget(), item.layout()
         if widget is not None:
             widget.hide()
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
+
+
+def give_room(widget: QWidget, place: int, share: int = 1) -> None:
+    """Let one part of a widget's row or column take the room that is left."""
+    layout = widget.layout()
+    assert isinstance(layout, QBoxLayout)
+    layout.setStretch(place, share)
 
 
 def scrolled(page: QWidget) -> QScrollArea:

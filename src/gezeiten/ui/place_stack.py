@@ -77,6 +77,7 @@ class PlaceStack(QStackedWidget):
         place = self._made[index] = kind(self._house)
         empty = self.widget(index)
         self.insertWidget(index, place)
-        self.removeWidget(empty)
-        empty.deleteLater()
+        if empty is not None:
+            self.removeWidget(empty)
+            empty.deleteLater()
         self.built.emit(place)

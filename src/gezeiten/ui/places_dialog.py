@@ -37,7 +37,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.parts import button, column, give_room, label, row
 from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
 
 _THING = Qt.ItemDataRole.UserRole
@@ -223,7 +223,7 @@ class PlacesDialog(QDialog):
             row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
         )  # fmt: skip
         self.setLayout(row(left, right, spacing=16, margins=16))
-        self.layout().setStretch(1, 1)
+        give_room(self, 1, 1)
         self.resize(900, 600)
         self._load(("point", point_id) if point_id else None)
 

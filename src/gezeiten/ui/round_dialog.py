@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
+from typing import cast
 
 from PySide6.QtCore import QDate, Qt
 from PySide6.QtWidgets import (
@@ -107,7 +109,7 @@ class RoundDialog(QDialog):
         """Make the round of the ticked sites."""
         items = [self.sites.item(i) for i in range(self.sites.count())]
         chosen = [i.data(_SITE) for i in items if i.checkState() == Qt.CheckState.Checked]
-        day_ms = midnight_ms(self.day.date().toPython(), home_zone())
+        day_ms = midnight_ms(cast(datetime.date, self.day.date().toPython()), home_zone())
         desk = self._house.desk
         self._run(lambda: make_round(desk, chosen, day_ms))
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import date
+from typing import cast
+
 from PySide6.QtCore import QDate, Signal
 from PySide6.QtWidgets import QDateEdit, QDialog, QWidget
 
@@ -77,7 +80,7 @@ class GoToDay(QDialog):
         self.day.setFocus()
 
     def _take(self) -> None:
-        start = midnight_ms(self.day.date().toPython(), self._zone)
+        start = midnight_ms(cast(date, self.day.date().toPython()), self._zone)
         _, span = next(iter(local_days(start, start + 1, self._zone)))
         self.taken.emit(span)
         self.accept()

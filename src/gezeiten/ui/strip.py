@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
@@ -141,7 +143,9 @@ class Strip(QWidget):
 
     place_chosen = Signal(int)
 
-    def __init__(self, names: list[str], theme: Theme, next_theme: object, person: str) -> None:
+    def __init__(
+        self, names: list[str], theme: Theme, next_theme: Callable[[], object], person: str
+    ) -> None:
         super().__init__()
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

@@ -42,7 +42,7 @@ from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.column_ties import ColumnTies
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, home_zone, number, tr
-from gezeiten.ui.parts import button, clear, column, label, row, scrolled, set_role
+from gezeiten.ui.parts import button, clear, column, give_room, label, row, scrolled, set_role
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.work import Task
 
@@ -157,7 +157,7 @@ class TextDialog(QDialog):
                    row(self.take, self.close_button, 1), spacing=8)
         )  # fmt: skip
         self.setLayout(row(left, right, margins=14))
-        self.layout().setStretch(0, 1)
+        give_room(self, 0, 1)
 
     # -- looking ---------------------------------------------------------------------------------
     def _look(self) -> None:

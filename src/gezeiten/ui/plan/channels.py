@@ -18,7 +18,7 @@ from gezeiten.domain.units import ShownUnit, shown_units
 from gezeiten.domain.windows import NAMED_WINDOWS, parse_window, window_choice
 from gezeiten.link.registers import LiveValue
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import button, clear, label, row, rule
+from gezeiten.ui.parts import button, clear, give_room, label, row, rule
 from gezeiten.ui.plan.section import (
     EditContext,
     FieldError,
@@ -89,7 +89,7 @@ class LimitLine(QWidget):
             row(self.kind, self.value, self.unit_name, self.delay, self.counting, self.window,
                 self.hysteresis, drop, spacing=5)
         )  # fmt: skip
-        self.layout().setStretch(4, 1)
+        give_room(self, 4, 1)
         self.kind.currentIndexChanged.connect(changed)
         self.kind.currentIndexChanged.connect(self._suit)
         self.counting.currentIndexChanged.connect(changed)

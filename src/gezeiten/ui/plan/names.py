@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import QSignalBlocker
+from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.domain.plan import Plan
 from gezeiten.ui.i18n import tr
@@ -27,7 +28,7 @@ class NamesSection(Section):
         self.point = QuietCombo(tr("Point"))
         self.point.setEditable(True)
         narrow(self.point)
-        self.point.lineEdit().setMaxLength(200)
+        self._typed().setMaxLength(200)
         self.mission = line(tr("Mission name"), self._mission_typed)
         self.remark = line(tr("Remark"), self._changed, hint=tr("for the label and the record"))
         self.by_pattern = button(tr("By pattern"), self.take_pattern, "link")
@@ -52,10 +53,15 @@ class NamesSection(Section):
             self.point.addItems(names)
             self.point.setCurrentText(chosen)
 
+    def _typed(self) -> QLineEdit:
+        field = self.point.lineEdit()
+        assert field is not None  # the choice is editable
+        return field
+
     def show_plan(self, plan: Plan, context: EditContext) -> None:
         with QSignalBlocker(self.point):
             self.point.setCurrentText(plan.point_name)
-            self.point.lineEdit().setCursorPosition(0)
+            self._typed().setCursorPosition(0)
         self._point_shown, self._is_own = plan.point_name, False
         self.mission.setText(plan.mission_name)
         self.remark.setText(plan.remark)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from datetime import datetime
+from typing import cast
 
 from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
 from PySide6.QtGui import QWheelEvent
@@ -145,7 +147,9 @@ class QuietDateTime(QDateTimeEdit):
         Raises:
             FieldError: the clocks skip that time, or show it twice and `second` is not said.
         """
-        shown = self.dateTime().toPython().replace(tzinfo=None, second=0, microsecond=0)
+        shown = cast(datetime, self.dateTime().toPython()).replace(
+            tzinfo=None, second=0, microsecond=0
+        )
         try:
             return local_instant_ms(shown, zone, second=second)
         except GezeitenError as exc:

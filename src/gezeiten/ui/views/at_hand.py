@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.cables import PortNews, ports_here
@@ -132,10 +133,10 @@ class AtHand(GivesWay, QWidget):
         self._drop_on(known - paths)
         self._work.look_at_ports(paths - known)
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._every.start()
         super().showEvent(event)
 
-    def hideEvent(self, event: object) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._every.stop()
         super().hideEvent(event)

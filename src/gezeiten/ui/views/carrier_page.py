@@ -94,14 +94,15 @@ class CarrierPage(QWidget):
         if not is_same:
             self.words.setText("")
         self._ticked = {record.key for record in card.new}
-        courier = isinstance(card, CourierCard)
         self.title.setText(name_of(card))
-        self.facts.show_facts(_courier_facts(card) if courier else _drive_facts(card))
+        self.facts.show_facts(
+            _courier_facts(card) if isinstance(card, CourierCard) else _drive_facts(card)
+        )
         self._fill(card)
         here = dict.fromkeys(self.zones.get(r.point, home_zone()) for r in card.records)
         said = tr("Times as they are at the sites: %1").replace("%1", ", ".join(here))
         self.times_note.setText(said if here else "")
-        self.ready.setText(tr("Make ready …") if courier else tr("Let it go"))
+        self.ready.setText(tr("Make ready …") if isinstance(card, CourierCard) else tr("Let it go"))
         self._show_courier(card)
         self._show_buttons()
 

@@ -31,7 +31,7 @@ from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
-from gezeiten.ui.parts import column, row, scrolled
+from gezeiten.ui.parts import column, give_room, row, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.presses import Presses
 from gezeiten.ui.theme import Theme
@@ -126,7 +126,7 @@ class FieldDeskPlace(FieldView):
         for view in (one, self.several, self.nobody, self.carriers.page):
             self.middle.addWidget(view)
         self.setLayout(row(left, self.middle, self.right, margins=14))
-        self.layout().setStretch(1, 1)
+        give_room(self, 1, 1)
         self.setFocusProxy(self.loggers)
 
     def _connect(self) -> None:

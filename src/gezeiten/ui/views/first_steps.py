@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import Card, button, column, label, row, scrolled
+from gezeiten.ui.parts import Card, button, column, give_room, label, row, scrolled
 
 Step = tuple[str, str, list[QWidget]]
 """Title, words and the ways of one step."""
@@ -43,7 +43,7 @@ class FirstSteps(QWidget):
         middle = QWidget()
         middle.setObjectName("ground")
         middle.setLayout(row(0 if at_loggers else 1, inside, 1))
-        middle.layout().setStretch(1, 6)
+        give_room(middle, 1, 6)
         self.setLayout(column(scrolled(middle), margins=0 if at_loggers else 12))
         self.setFocusProxy(self.addresses if at_loggers else self.name)
 

@@ -28,7 +28,9 @@ def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
 
 def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     """All points' readings of one quantity in one unit: the plan's where one point is shown."""
-    traces, tints, seen = [], [], []
+    traces: list[Trace] = []
+    tints: list[Tint] = []
+    seen: list[OverviewLine] = []
     places = [(point, place) for point in points for place in point.channels
               if place.channel == key]  # fmt: skip
     alone = places[0][1] if len(places) == 1 else None

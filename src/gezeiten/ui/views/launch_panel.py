@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from gezeiten.ui.flow import GivesWay, broken
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import Card, button, column, label
+from gezeiten.ui.parts import Card, button, column, give_room, label
 from gezeiten.ui.views.check_list import CheckList
 
 _FRAME_PX = 44
@@ -37,7 +37,7 @@ class LaunchPanel(GivesWay, QWidget):
         for part in (self.time, self.erasing, self.main, self.after, self.only):
             act.body.addWidget(part)
         self.setLayout(column(checks, act))
-        self.layout().setStretch(0, 1)
+        give_room(self, 0, 1)
         self._step_text = ""
         self.give_way(262, 216)
 

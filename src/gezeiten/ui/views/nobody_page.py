@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import column, label
+from gezeiten.ui.parts import column, give_room, label
 from gezeiten.ui.views.first_steps import FirstSteps
 
 
@@ -26,7 +26,7 @@ class NobodyPage(QWidget):
         self.steps.look.connect(self.look.emit)
         self.setLayout(column(label(tr("No logger at hand"), "big"), self.where, self.steps,
                               spacing=4))  # fmt: skip
-        self.layout().setStretch(2, 1)
+        give_room(self, 2, 1)
         self.setFocusProxy(self.steps.addresses)
 
     def show_where(self, addresses: str, *, looking: bool) -> None:

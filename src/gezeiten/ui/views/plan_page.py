@@ -9,7 +9,7 @@ from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.outlook import Outlook
 from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import Card, button, column, label, row
+from gezeiten.ui.parts import Card, button, column, give_room, label, row
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.outlook_bars import OutlookBars
@@ -54,7 +54,7 @@ class PlanPage(QWidget):
         plan.body.addWidget(scroll, 1)
         self.scroll = scroll
         self.setLayout(column(outlook, plan, spacing=10))
-        self.layout().setStretch(1, 1)
+        give_room(self, 1, 1)
         self._show_reach(None)
 
     def _link(self, text: str, act: str) -> QWidget:
