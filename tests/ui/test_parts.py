@@ -99,7 +99,8 @@ def test_work_runs_elsewhere_and_answers_here(qtbot: QtBot) -> None:
 @pytest.mark.parametrize(
     ("error", "words"),
     [(InputError("Choose a cause first."), "Choose a cause first."),
-     (ZeroDivisionError("x"), "Gezeiten made a mistake (ZeroDivisionError: x); please report it.")],
+     (ZeroDivisionError("x"), "Gezeiten made a mistake (ZeroDivisionError: x); please report it, "
+             "what was kept before is safe.")],
 )  # fmt: skip
 def test_errors_in_work_come_back_as_one_sentence(
     qtbot: QtBot, error: Exception, words: str

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QPoint, QSignalBlocker
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import (
@@ -28,7 +28,7 @@ from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
-from gezeiten.ui.parts import Card, Facts, button, column, label, row
+from gezeiten.ui.parts import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.rules import RULE_SIGNS, rule_words
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
@@ -74,7 +74,8 @@ class ExcursionsPlace(Place):
         left.body.addWidget(self.list, 1)
         left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
-        self.to_trends = button(tr("Look in Trends (Alt+T)"), self.look_in_trends, "link")
+        self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
+        self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.facts = Facts(2)
@@ -89,7 +90,8 @@ class ExcursionsPlace(Place):
 
     def _assessment(self) -> Card:
         card = Card(tr("Assessment"))
-        card.body.addWidget(label(tr("Cause"), "muted"))
+        asked = QWidget()  # scrolls where text is large and the screen small
+        fields = column(label(tr("Cause"), "muted"), spacing=6)
         self.causes = QButtonGroup(self)
         grid = QGridLayout()
         grid.setSpacing(6)
@@ -99,21 +101,23 @@ class ExcursionsPlace(Place):
             made.setToolTip(f"Alt+{i + 1}")
             self.causes.addButton(made, i)
             grid.addWidget(made, i // 2, i % 2)
-        card.body.addLayout(grid)
+        fields.addLayout(grid)
         self.before_button = button(tr("Words as before …"), self.offer_words, "link")
         self.before_button.setToolTip("Ctrl+Shift+E")
-        card.body.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
+        fields.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
         self.words = QPlainTextEdit()
         self.words.setTabChangesFocus(True)
         self.words.setAccessibleName(tr("What happened, what was done"))
         self.words.setMaximumHeight(150)
         self.words.textChanged.connect(self._keep_draft)
         self.causes.idToggled.connect(lambda *_: self._keep_draft())
-        card.body.addWidget(self.words)
-        card.body.addLayout(row(self.before_button, 1))
+        fields.addWidget(self.words)
+        fields.addLayout(row(self.before_button, 1))
         self.state = label("", "muted", wrap=True)
-        card.body.addWidget(self.state)
-        card.body.addStretch(1)
+        fields.addWidget(self.state)
+        fields.addStretch(1)
+        asked.setLayout(fields)
+        card.body.addWidget(scrolled(asked), 1)
         self.under = label("", "muted", wrap=True)
         self.settle_button = button(tr("Settle this excursion"), self.settle, "primary")
         self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))

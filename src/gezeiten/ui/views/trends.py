@@ -228,7 +228,8 @@ class TrendsPlace(Place):
         self._keep_view = _around(look.span) if look.span else None
         self.way_back.setVisible(look.back is not None)
         if look.back is not None:
-            self.way_back.setText(f"← {look.back[2]} (Alt+B)")
+            self.way_back.setText(tr("← Back (Alt+B)"))
+            self.way_back.setToolTip(look.back[2])
         self._back = look.back
         self._load()
 
