@@ -121,6 +121,7 @@ def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
     try:
         field.dialogs.live_line()
         dialog = open_dialog()
+        wait_until(lambda: dialog.profile.count() > 0)
         dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
         dialog.port.setCurrentText(str(port))
         dialog.point.setCurrentText("Krabbenkoog · Weather mast")
