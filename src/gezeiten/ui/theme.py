@@ -1,6 +1,6 @@
 """The three looks: Light, Dark, and Sun (black on white, thicker lines) for outdoors.
 
-Text contrast is at least 4.5:1 in each; tests/ui/test_theme.py measures it.
+Text contrast is at least 4.5:1 in each; tests/ui/test_parts.py measures it.
 """
 
 from __future__ import annotations
