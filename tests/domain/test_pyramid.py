@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gezeiten.domain.pyramid import FACTOR, Pyramid, split_for_drawing
+from gezeiten.domain.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series import make_series
 from tests.conftest import series_of
 
@@ -24,10 +24,8 @@ def test_extremes_of_any_stretch_are_in_its_picture(n: int, start: int, length: 
     pyramid = long_series(n)
     a, b = min(start, n - 1), min(start + length, n)
     picture = pyramid.picture(a * STEP, b * STEP, 500)
-    inside = pyramid.series.values[a:b]
-    if len(inside):
-        assert np.nanmax(picture.values) >= inside.max()
-        assert np.nanmin(picture.values) <= inside.min()
+    seen = pyramid.series.values[max(a - 1, 0) : b + 1]  # and one beyond either edge
+    assert (np.nanmin(picture.values), np.nanmax(picture.values)) == (seen.min(), seen.max())
 
 
 def test_a_picture_never_invents_a_value() -> None:
@@ -38,7 +36,7 @@ def test_a_picture_never_invents_a_value() -> None:
 
 def test_a_long_stretch_needs_few_points() -> None:
     pyramid = long_series(1_000_000)
-    assert len(pyramid.picture(0, 10**9, 1000).times_utc_ms) <= 4 * FACTOR * 1000
+    assert len(pyramid.picture(0, 10**9, 1000).times_utc_ms) <= 2 * 1000
 
 
 def test_a_single_spike_is_never_lost() -> None:

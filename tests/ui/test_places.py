@@ -11,8 +11,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QDate, QDateTime, QPoint, Qt, QTimeZone
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
+from sqlalchemy import text
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions, to_assess
@@ -666,6 +667,57 @@ def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> 
     assert handover.span() == (wanted[0] // 60_000 * 60_000, -(-wanted[1] // 60_000) * 60_000)
     handover.since.setDateTime(handover.since.dateTime().addDays(-1))
     assert handover.named.currentIndex() == 0
+
+
+def test_figures_of_three_points_with_long_names_are_never_cut(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    with demo_desk.archive.writing() as session:
+        session.execute(text("UPDATE point SET name = name || ' behind the northern lock'"))
+    for percent in (100, 150):
+        window._change(font_percent=percent)
+        window.go(places.TRENDS)
+        window.places[places.TRENDS].refresh()
+        idle(qtbot, window)
+        trends = window.places[places.TRENDS]
+        for item in trends._items():
+            ticked = item.text(0).startswith(("Textile", "Display", "Tower"))
+            item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
+        idle(qtbot, window)
+        QApplication.processEvents()
+        shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
+        labels = [w for w in shown if isinstance(w, QLabel)]
+        assert sum("behind the northern lock" in w.text() for w in labels) == 6
+        for label in labels:
+            widest = max(
+                (label.fontMetrics().horizontalAdvance(word) for word in label.text().split()),
+                default=0,
+            )
+            assert widest <= label.width() + 1, (percent, label.text())
+            if label.wordWrap():
+                assert label.heightForWidth(label.width()) <= label.height() + 1, label.text()
+
+
+def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) -> None:
+    """What the logger could still give is beside the point then: it gave it."""
+    window.go(places.MEND)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    booked = next(g for g in mend.list.things() if g.point.name == "Piezometer K2")
+    mend.show_target(booked.key)
+    idle(qtbot, window)
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    filled = next(g for g in mend.list.things()
+                  if g.point.name == "Piezometer K2" and g.state == "from the logger")  # fmt: skip
+    mend.show_target(filled.key)
+    idle(qtbot, window)
+    assert "readings came from the logger" in mend.picture.title.text()
+    assert "missing" not in mend.picture.title.text()
+    assert mend.logger_cells[0].text() == "fetched; the record holds what it measured"
+    assert "cannot serve" not in mend.logger_cells[2].text()
+    count = f"{filled.gap.missing:,}"
+    assert mend.logger_cells[2].text() == f"{count} of {count}"
 
 
 # -- the window ------------------------------------------------------------------------------------

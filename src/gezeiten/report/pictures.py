@@ -111,10 +111,9 @@ def event_picture(
     lane.tint((event.start_ms, event.alarm_ms), BRASS, 0.18)
     lane.tint((event.alarm_ms, event.end_ms), EMBER, 0.16)
     lane.draw((event.rule,) if event.rule.has_value else ())
-    for at_ms, words in (
-        (event.start_ms, "begin"), (event.alarm_ms, "alarm"), (event.end_ms, "end"),
-    ):  # fmt: skip
-        lane.mark(at_ms, words)
+    marks = ((event.start_ms, "begin"), (event.alarm_ms, "alarm"), (event.end_ms, "end"))
+    for below, (at_ms, words) in enumerate(marks):
+        lane.mark(at_ms, words, below)
     _hours(drawing, span, report.zone, width, height, font)
     return drawing
 
@@ -155,13 +154,13 @@ class _Lane:
         self.drawing.add(Rect(left, self.bottom + 2, right - left, self.height - 16,
                               strokeColor=None, fillColor=fill))  # fmt: skip
 
-    def mark(self, at_ms: int, words: str) -> None:
-        """Draw an upright line with a word at an instant."""
+    def mark(self, at_ms: int, words: str, below: int) -> None:
+        """Draw an upright line with a word at an instant, so many lines further down."""
         if not self.span[0] <= at_ms <= self.span[1]:
             return
         x, top = self.x(at_ms), self.bottom + self.height - 13
         self.drawing.add(Line(x, self.bottom + 2, x, top, strokeColor=INK, strokeWidth=0.5))
-        self.drawing.add(String(x + 2, top - 7, words, fontName=self.font, fontSize=6,
+        self.drawing.add(String(x + 2, top - 7 * (below + 1), words, fontName=self.font, fontSize=6,
                                 fillColor=INK))  # fmt: skip
 
     def draw(self, rules: tuple[LimitRule, ...] | None = None) -> None:

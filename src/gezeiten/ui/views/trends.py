@@ -375,6 +375,8 @@ class TrendsPlace(Place):
         rows = _rows()
         most = self._columns_that_fit(columns)
         across = min(most, len(columns))
+        for j in range(1, _MOST_BESIDE + 1):  # a column that is gone takes no room
+            self.table.setColumnStretch(j, int(j <= across))
         for i in range(0, len(columns), most):
             block, top = columns[i : i + most], i // most * _height(rows)
             self._show_block(block, across, top)
@@ -405,7 +407,6 @@ class TrendsPlace(Place):
         for j, one in enumerate(columns, 1):
             head = label(self._head_of(one), "muted", wrap=True)
             self.table.addWidget(head, top, j)
-            self.table.setColumnStretch(j, 1)
         for i, (name, read) in enumerate(_rows(), 1):
             self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
             for j, (lane, _, figures) in enumerate(columns, 1):
