@@ -128,7 +128,7 @@ def test_no_text_in_any_field_does_more_than_say_so(
         editor.names.mission, editor.names.remark, editor.names.point.lineEdit(),
         editor.times.interval, editor.times.duration, editor.start_end.count,
         editor.start_end.delay, limit.value, limit.delay, limit.hysteresis,
-        limit.window.lineEdit(),
+        limit.hours.lineEdit(),
     )  # fmt: skip
     field = data.draw(st.sampled_from(fields))
     before, text = field.text(), data.draw(st.text(max_size=40))

@@ -9,11 +9,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from html import escape
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QKeyEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QScrollArea
 
 from gezeiten.domain.pyramid import Picture
@@ -45,8 +46,8 @@ class _Drawn:
     curves: list[tuple[pg.PlotDataItem, pg.PlotDataItem]] = field(default_factory=list)
     marks: list[pg.ScatterPlotItem] = field(default_factory=list)
     nothing: pg.TextItem | None = None
-    cursor: pg.InfiniteLine | None = None
-    value: pg.TextItem | None = None
+    cursor: Any = None
+    value: Any = None
 
 
 class LaneChart(pg.GraphicsLayoutWidget):
@@ -175,9 +176,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
             parts.append(f"<span style='color:{self._theme.muted}'>&#9476; {legend}</span>")
         return " &nbsp; ".join(parts)
 
-    def _pen(self, color: str | QColor, width: float = 1.0, style: object = None) -> QPen:
+    def _pen(
+        self, color: str | QColor, width: float = 1.0, style: Qt.PenStyle | None = None
+    ) -> QPen:
         ink = self._theme.color(color) if isinstance(color, str) else color
-        pen = pg.mkPen(ink, width=width * self._theme.line_width)
+        pen: QPen = pg.mkPen(ink, width=width * self._theme.line_width)
         if style is not None:
             pen.setStyle(style)
         return pen
@@ -377,20 +380,20 @@ class LaneChart(pg.GraphicsLayoutWidget):
             drawn.plot.addItem(region, ignoreBounds=True)
             self._region.append(region)
 
-    def mousePressEvent(self, event: object) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._drawn:
             self._marking = self._time_at(event.position())
             return
         super().mousePressEvent(event)
 
-    def mouseMoveEvent(self, event: object) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._marking is not None:
             at = self._time_at(event.position())
             self._draw_mark((round(min(self._marking, at)), round(max(self._marking, at))))
             return
         super().mouseMoveEvent(event)
 
-    def mouseReleaseEvent(self, event: object) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._marking is not None:
             at = self._time_at(event.position())
             start, end = sorted((round(self._marking), round(at)))

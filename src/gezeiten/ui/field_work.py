@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -176,7 +177,7 @@ class FieldWork(QObject):
     def _begin(
         self,
         work: Callable[[Task], object],
-        done: Callable[[object], None],
+        done: Callable[[Any], None],
         why: str,
         on_progress: Callable[[object], None] | None = None,
     ) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QLabel, QLayout, QLayoutItem, QPushButton, QSizePolicy, QWidget
@@ -26,7 +28,13 @@ def broken(text: str, metrics: QFontMetrics, room: int) -> str:
     return "\n".join(lines)
 
 
-class GivesWay:
+if TYPE_CHECKING:
+    _Side = QWidget
+else:
+    _Side = object  # two widgets cannot be the bases of one
+
+
+class GivesWay(_Side):
     """For a widget at the side: as wide as wanted where there is room, narrower where not."""
 
     _wide = 0

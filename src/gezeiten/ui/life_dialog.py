@@ -35,7 +35,7 @@ from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.timeline import midnight_ms
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import date, day_and_time, home_zone, number, tr
+from gezeiten.ui.i18n import date, day_and_time, day_of, home_zone, number, tr
 from gezeiten.ui.parts import button, column, give_room, label, row
 from gezeiten.ui.views.logger_words import mission_state
 
@@ -205,7 +205,7 @@ class LifeDialog(QDialog):
         )  # fmt: skip
         kinds = {"battery": tr("battery"), "calibration": tr("calibration"),
                  "repair": tr("repair"), "note": tr("note")}  # fmt: skip
-        rows = [
+        rows: list[tuple[int, object, list[str]]] = [
             (s.at_ms, s, [date(s.at_ms, zone), kinds[s.kind], s.person,
              date(s.due_ms, zone) if s.due_ms else "",
              s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}", s.words])
@@ -244,10 +244,10 @@ class LifeDialog(QDialog):
         zone, kind = home_zone(), self.kind.currentData()
         calibrated = kind == "calibration"
         desk = self._house.desk
-        at_ms = min(midnight_ms(self.on.date().toPython(), zone) + 12 * 3_600_000, desk.now_ms())
+        at_ms = min(midnight_ms(day_of(self.on), zone) + 12 * 3_600_000, desk.now_ms())
         if self.on.date() > QDate.currentDate():
-            at_ms = midnight_ms(self.on.date().toPython(), zone) + 12 * 3_600_000
-        due_ms = midnight_ms(self.until.date().toPython(), zone) if calibrated else None
+            at_ms = midnight_ms(day_of(self.on), zone) + 12 * 3_600_000
+        due_ms = midnight_ms(day_of(self.until), zone) if calibrated else None
         words, certificate = self.words.text(), self._certificate if calibrated else None
 
         def entered() -> None:
@@ -280,7 +280,7 @@ class LifeDialog(QDialog):
             name = entry.name
         elif isinstance(entry, ServiceEntry):
             name = entry.certificate_name
-        if not name:
+        if not name or not isinstance(entry, KeptReport | ServiceEntry):
             self._say(tr("Choose a line with a document first."))
             return
         start = str(sheets_path(self._house.desk) / name)

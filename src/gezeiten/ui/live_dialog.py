@@ -30,6 +30,7 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.errors import GezeitenError, bug
 from gezeiten.link.instrument import open_instrument, sensors_on
 from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
+from gezeiten.link.sdi12 import Sensor
 from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
@@ -261,7 +262,7 @@ class LiveDialog(QDialog):
         """Find and identify the sensors on an SDI-12 bus."""
         profile, port = self._profiles[self.profile.currentIndex()], self.port.currentText()
 
-        def show(found: list[object]) -> None:
+        def show(found: list[Sensor]) -> None:
             for one in found:
                 self.raw.appendPlainText(
                     f"{one.address}: {one.vendor} {one.model} {one.firmware} {one.serial}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
@@ -17,6 +18,9 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QTreeWidgetItemIterator,
     QVBoxLayout,
     QWidget,
 )
@@ -187,3 +191,15 @@ class Facts(QWidget):
         """What a fact is called gives way to what it says."""
         for called in self._names:
             called.setMaximumWidth(max(round(_NAME_SHARE * self.width() / self._columns), 40))
+
+
+def tree_items(tree: QTreeWidget) -> list[QTreeWidgetItem]:
+    """Return all items of a tree in the order shown."""
+    found: list[QTreeWidgetItem] = []
+    walk = QTreeWidgetItemIterator(tree)
+    while True:
+        item: Any = walk.value()  # None at the end, whatever Qt's types say
+        if item is None:
+            return found
+        found.append(item)
+        walk += 1

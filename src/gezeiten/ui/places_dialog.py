@@ -37,7 +37,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import button, column, give_room, label, row
+from gezeiten.ui.parts import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
 
 _THING = Qt.ItemDataRole.UserRole
@@ -95,10 +95,13 @@ class SiteForm(_Form):
         self.zone = QComboBox()
         self.zone.setEditable(True)
         self.zone.addItems(sorted(available_timezones()))
-        self.zone.completer().setFilterMode(Qt.MatchFlag.MatchContains)
-        self.zone.completer().setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+        proposes = QCompleter(self.zone.model(), self.zone)
+        proposes.setFilterMode(Qt.MatchFlag.MatchContains)
+        proposes.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+        proposes.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.zone.setCompleter(proposes)
         self.add(tr("Time zone"), self.zone)
-        self.height = self.text(tr("Height, m"), tr("above the datum"))
+        self.height_m = self.text(tr("Height, m"), tr("above the datum"))
         self.latitude = self.text(tr("Latitude, °"), "53.86")
         self.longitude = self.text(tr("Longitude, °"), "8.02")
         self.every = self.text(tr("To be visited every ... days"), tr("no duty"))
@@ -107,7 +110,7 @@ class SiteForm(_Form):
         self.name.setText(facts.name)
         self.kind.setText(facts.kind)
         self.zone.setCurrentText(facts.zone)
-        self.height.setText(_shown(facts.height_m))
+        self.height_m.setText(_shown(facts.height_m))
         self.latitude.setText(_shown(facts.latitude))
         self.longitude.setText(_shown(facts.longitude))
         self.every.setText(_shown(facts.visit_every_days))
@@ -124,7 +127,7 @@ class SiteForm(_Form):
         return SiteFacts(
             self.name.text(), self.kind.text(), self.zone.currentText().strip(),
             _number(self.latitude, tr("the latitude")),
-            _number(self.longitude, tr("the longitude")), _number(self.height, tr("the height")),
+            _number(self.longitude, tr("the longitude")), _number(self.height_m, tr("the height")),
             known.next_visit_ms if known else None, int(days) if days is not None else None,
         )  # fmt: skip
 
@@ -137,7 +140,7 @@ class PointForm(_Form):
         self.name = self.text(tr("Name"))
         self.site = QComboBox()
         self.add(tr("Site (another one moves the point with its record)"), self.site)
-        self.height = self.text(tr("Height of the sensor, m"), tr("above the datum"))
+        self.height_m = self.text(tr("Height of the sensor, m"), tr("above the datum"))
         self.rim = self.text(tr("Height of the measuring point, m"), tr("the rim dips start from"))
         self.every = self.text(tr("To be recorded at least every"), tr("no duty"))
         self.fill_limit = self.text(tr("A line may fill gaps up to"))
@@ -157,7 +160,7 @@ class PointForm(_Form):
     def show_facts(self, facts: PointFacts, site_id: int) -> None:
         self.name.setText(facts.name)
         self.site.setCurrentIndex(self.site.findData(site_id))
-        self.height.setText(_shown(facts.height_m))
+        self.height_m.setText(_shown(facts.height_m))
         self.rim.setText(_shown(facts.measuring_point_height_m))
         duty = facts.duty_interval_s
         self.every.setText(interval_text(duty) if duty else "")
@@ -173,7 +176,7 @@ class PointForm(_Form):
         """
         every = int(parsed(self.every, parse_interval_s)) if self.every.text().strip() else None
         return PointFacts(
-            self.name.text(), _number(self.height, tr("the height")),
+            self.name.text(), _number(self.height_m, tr("the height")),
             _number(self.rim, tr("the height")),
             tuple(key for key, box in self.duties.items() if box.isChecked()), every,
             int(parsed(self.fill_limit, parse_interval_s)),
@@ -256,14 +259,13 @@ class PlacesDialog(QDialog):
             if choose == (_kind(thing), thing.id):
                 self.list.setCurrentItem(item)
         if self.list.currentItem() is None and self._sites:
-            self.list.setCurrentItem(self.list.topLevelItem(0))
+            self.list.setCurrentItem(self._items()[0])
         if not self._sites:
             self.new_site()
 
     def _items(self) -> list[QTreeWidgetItem]:
-        tops = [self.list.topLevelItem(i) for i in range(self.list.topLevelItemCount())]
-        return [item for top in tops for item in (top, *(top.child(j) for j in
-                                                        range(top.childCount())))]  # fmt: skip
+        """Return sites and points in the order shown."""
+        return tree_items(self.list)
 
     def _item(self, name: str, thing: SitePlace | PointPlace, *, retired: bool) -> QTreeWidgetItem:
         item = QTreeWidgetItem([f"{name} ({tr('retired')})" if retired else name])

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Callable
-from typing import cast
 
 from PySide6.QtCore import QDate, Qt
 from PySide6.QtWidgets import (
@@ -38,7 +36,7 @@ from gezeiten.domain.timeline import midnight_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import counted, date, day, home_zone, number, tr
+from gezeiten.ui.i18n import counted, date, day, day_of, home_zone, number, tr
 from gezeiten.ui.life_dialog import chosen_thing, plain_table
 from gezeiten.ui.parts import button, column, label, row
 
@@ -109,7 +107,7 @@ class RoundDialog(QDialog):
         """Make the round of the ticked sites."""
         items = [self.sites.item(i) for i in range(self.sites.count())]
         chosen = [i.data(_SITE) for i in items if i.checkState() == Qt.CheckState.Checked]
-        day_ms = midnight_ms(cast(datetime.date, self.day.date().toPython()), home_zone())
+        day_ms = midnight_ms(day_of(self.day), home_zone())
         desk = self._house.desk
         self._run(lambda: make_round(desk, chosen, day_ms))
 

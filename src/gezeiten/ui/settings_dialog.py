@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -96,18 +97,22 @@ class SettingLine(QWidget):
         box.setEditable(True)
         box.setMinimumWidth(280)
         box.addItems(self._people)
-        box.lineEdit().setMaxLength(60)
-        box.lineEdit().editingFinished.connect(lambda: self._changed(box.currentText().strip()))
+        typed = box.lineEdit()
+        assert typed is not None  # the choice is editable
+        typed.setMaxLength(60)
+        typed.editingFinished.connect(lambda: self._changed(box.currentText().strip()))
         box.activated.connect(lambda _: self._changed(box.currentText().strip()))
         return box
 
     def _choose_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, tr(self.about.title), self.field.text())
+        field = self.field
+        assert isinstance(field, QLineEdit)
+        chosen = QFileDialog.getExistingDirectory(self, tr(self.about.title), field.text())
         if chosen:
-            self.field.setText(chosen)
+            field.setText(chosen)
             self._changed(chosen)
 
-    def show_value(self, value: object) -> None:
+    def show_value(self, value: Any) -> None:
         """Show a value without taking it again."""
         self.field.blockSignals(True)
         if isinstance(self.field, QCheckBox):
@@ -118,7 +123,7 @@ class SettingLine(QWidget):
             self.field.setCurrentText(str(value))
         elif isinstance(self.field, QComboBox):
             self.field.setCurrentIndex(max(self.field.findData(value), 0))
-        else:
+        elif isinstance(self.field, QLineEdit):
             self.field.setText(str(value))
         self.field.blockSignals(False)
         self.back.setVisible(value != self.about.default)

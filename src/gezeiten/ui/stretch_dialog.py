@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import date
-from typing import cast
-
 from PySide6.QtCore import QDate, Signal
 from PySide6.QtWidgets import QDateEdit, QDialog, QWidget
 
 from gezeiten.domain.timeline import Span, from_ms, local_days, midnight_ms
-from gezeiten.ui.i18n import tr
+from gezeiten.ui.i18n import day_of, tr
 from gezeiten.ui.parts import button, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
 
@@ -80,7 +77,7 @@ class GoToDay(QDialog):
         self.day.setFocus()
 
     def _take(self) -> None:
-        start = midnight_ms(cast(date, self.day.date().toPython()), self._zone)
+        start = midnight_ms(day_of(self.day), self._zone)
         _, span = next(iter(local_days(start, start + 1, self._zone)))
         self.taken.emit(span)
         self.accept()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -256,7 +257,7 @@ class TextDialog(QDialog):
             self.doubts.addWidget(label(tr(doubt.question), "brass", wrap=True))
             if doubt.choices:
                 answers = [
-                    button(tr(said), lambda kind=doubt.kind, value=value: self._answer(kind, value))
+                    button(tr(said), partial(self._answer, doubt.kind, value))
                     for value, said in doubt.choices
                 ]
                 self.doubts.addLayout(row(*answers, 1, spacing=6))

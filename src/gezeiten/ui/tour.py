@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QDeadlineTimer, QEventLoop, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication, QDialog
@@ -12,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from gezeiten.desk.context import Desk
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
-from gezeiten.ui.views.field_desk import OFFLOAD, PLAN, FieldDeskPlace
+from gezeiten.ui.views.stage_states import OFFLOAD, PLAN
 from gezeiten.ui.window import MainWindow
 
 SIZE = (1280, 800)
@@ -21,11 +22,10 @@ PATIENCE_MS = 60_000
 
 def settle_down(window: MainWindow) -> None:
     """Let the window work until nothing runs any more."""
-    app = QApplication.instance()
     deadline = QDeadlineTimer(PATIENCE_MS)
     quiet = 0
     while quiet < 3 and not deadline.hasExpired():
-        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
         quiet = 0 if window.house.works.is_busy else quiet + 1
         if window.house.works.is_busy:
             loop = QEventLoop()
@@ -85,8 +85,13 @@ def _open_dialog() -> QDialog | None:
     return next((dialog for dialog in open_ones if dialog.isVisible()), None)
 
 
+def _place(window: MainWindow, number: int) -> Any:
+    """A place as what it is: the window knows it as a place only."""
+    return window.places[number]
+
+
 def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
-    field: FieldDeskPlace = window.places[places.FIELD_DESK]
+    field = window.field_desk()
 
     def visit_desk(serial: str, stage: int) -> None:
         window.go(places.FIELD_DESK, serial)
@@ -97,12 +102,12 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
     def show_gap() -> None:
         window.go(places.MEND)
         settle_down(window)
-        window.places[places.MEND].list.choose(lambda gap: gap.point.name == "Piezometer K2")
+        _place(window, places.MEND).list.choose(lambda gap: gap.point.name == "Piezometer K2")
 
     def show_trend() -> None:
         window.go(places.TRENDS)
         settle_down(window)
-        trends = window.places[places.TRENDS]
+        trends = _place(window, places.TRENDS)
         hall = next(i for i in trends._items() if i.text(0) == "Cold room A")
         trends.show_target(hall.data(0, 256).id)
         settle_down(window)
@@ -121,7 +126,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         field.untick_all()
         window.go(places.TIDEBOARD)
         settle_down(window)
-        window.places[places.TIDEBOARD].prepare_visit()
+        _place(window, places.TIDEBOARD).prepare_visit()
 
     def show_kept_plans() -> None:
         visit_desk("R-1107", PLAN)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
@@ -17,6 +17,8 @@ from gezeiten.ui.work import Task
 
 if TYPE_CHECKING:
     from gezeiten.desk.vault_copy import Brought, Written
+
+T = TypeVar("T")
 
 
 class VaultActs:
@@ -100,12 +102,12 @@ class VaultActs:
         self._house.said.emit(said + ".", bool(brought.refused))
         self._house.archive_changed.emit()
 
-    def _run(self, work: Callable[[Watch], object], done: Callable[[object], None]) -> None:
+    def _run(self, work: Callable[[Watch], T], done: Callable[[T], None]) -> None:
         if self._task is not None:
             self._house.say(tr("The vault is being copied already."))
             return
 
-        def ended(result: object) -> None:
+        def ended(result: T) -> None:
             self._task = None
             done(result)
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -100,7 +102,7 @@ class MainWindow(QMainWindow):
         self.house.said.connect(self._say)
         self.house.archive_changed.connect(self._archive_changed)
         self.following.told.connect(
-            lambda _: self.places[places.FIELD_DESK].at_hand.show_followed(self.following.words())
+            lambda _: self.field_desk().at_hand.show_followed(self.following.words())
         )
         self.house.wants.connect(self._want)
         self.house.begin.connect(self._begin)
@@ -108,12 +110,16 @@ class MainWindow(QMainWindow):
         self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
         self._bind(self._own_acts())
 
+    def field_desk(self) -> Any:
+        """The Field desk, built by its name when it is wanted: its own type would need it here."""
+        return self.places[places.FIELD_DESK]
+
     def _want(self, what: str) -> None:
         {"settings": self.show_settings, "person": self._person_changed}[what]()
 
     def _begin(self, what: str) -> None:
         """Take a way on from the first start."""
-        field = self.places[places.FIELD_DESK]
+        field = self.field_desk()
         name, _, typed = what.partition(" ")
         {
             "look": lambda: field.look_at(typed), "text": field.dialogs.choose_text,
@@ -166,7 +172,7 @@ class MainWindow(QMainWindow):
     def _own_acts(self) -> list[Act]:
         listed = [
             Act(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
-                lambda i=i: self.go(i))
+                partial(self.go, i))
             for i, name in enumerate(self.names)
         ]  # fmt: skip
         listed += [
@@ -233,8 +239,8 @@ class MainWindow(QMainWindow):
             self.go(places.HANDOVER, (thing.point_id, thing.span, thing.key))
         elif thing.kind == "plan":
             self.go(places.FIELD_DESK)
-            self.places[places.FIELD_DESK].show_kept_plans(str(thing.key))
-        elif self.places[places.FIELD_DESK].loggers.card(str(thing.key)) is not None:
+            self.field_desk().show_kept_plans(str(thing.key))
+        elif self.field_desk().loggers.card(str(thing.key)) is not None:
             self.go(places.FIELD_DESK, thing.key)
         else:
             self.show_lives(str(thing.key))
@@ -269,7 +275,7 @@ class MainWindow(QMainWindow):
         size = self.house.desk.settings.font_percent + by_percent
         self._change(font_percent=min(200, max(75, size)))
 
-    def _change(self, **values: object) -> None:
+    def _change(self, **values: Any) -> None:
         self.house.change_settings(replace(self.house.desk.settings, **values))
         self._apply_theme()
 
@@ -277,6 +283,7 @@ class MainWindow(QMainWindow):
         settings = self.house.desk.settings
         self.house.theme = theme = THEMES[settings.theme]
         app = QApplication.instance()
+        assert isinstance(app, QApplication)
         app.setFont(base_font(settings.font_percent))
         signs = Path(self._signs.path())
         draw_signs(theme, signs)
@@ -348,7 +355,8 @@ class MainWindow(QMainWindow):
             self.house.works.cancel()
         if self.house.works.is_busy or self.following.is_running:
             event.ignore()
-            self.centralWidget().setEnabled(False)
+            self.stack.setEnabled(False)
+            self.strip.setEnabled(False)
             self._say(tr("Closing as soon as what runs has ended; what came is kept."), False)
             self._hush.stop()
             QTimer.singleShot(CLOSE_AGAIN_MS, self.close)

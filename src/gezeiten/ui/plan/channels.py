@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QColorDialog, QPushButton, QVBoxLayout,
 
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.limits import LimitRule, no_sensor_rule
+from gezeiten.domain.limits import Counting, LimitRule, no_sensor_rule
 from gezeiten.domain.models import ChannelSpec
 from gezeiten.domain.plan import ChannelSetting, Plan
 from gezeiten.domain.quantities import quantity
@@ -65,20 +65,20 @@ class LimitLine(QWidget):
         self.delay = line(f"{name}, {tr('for longer than')}", changed, width=68, hint=tr("at once"))
         self.delay.setToolTip(tr("For longer than"))
         self.counting = QuietCombo(f"{name}, {tr('counted')}", ((k, tr(t)) for k, t in _COUNTINGS))
-        self.window = QuietCombo(f"{name}, {tr('when')}")
-        self.window.setEditable(True)
-        self.window.setToolTip(
+        self.hours = QuietCombo(f"{name}, {tr('when')}")
+        self.hours.setEditable(True)
+        self.hours.setToolTip(
             tr("In which hours of the week: choose, or type like Mon–Fri 08:00–17:00")
         )
         choices = ["always"]
         for named, _ in NAMED_WINDOWS:
             choices += [named, f"outside {named}"]
-        self.window.addItems([tr(choice) for choice in choices])
+        self.hours.addItems([tr(choice) for choice in choices])
         for box, width in ((self.kind, 120), (self.counting, 100)):
             narrow(box)
             box.setMinimumWidth(width)
-        narrow(self.window)
-        self.window.setMinimumWidth(104)
+        narrow(self.hours)
+        self.hours.setMinimumWidth(104)
         hint = tr("hysteresis")
         self.hysteresis = line(f"{name}, {hint}", changed, width=78, hint=hint)
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
@@ -86,14 +86,14 @@ class LimitLine(QWidget):
         drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
         drop.setFixedWidth(34)
         self.setLayout(
-            row(self.kind, self.value, self.unit_name, self.delay, self.counting, self.window,
+            row(self.kind, self.value, self.unit_name, self.delay, self.counting, self.hours,
                 self.hysteresis, drop, spacing=5)
         )  # fmt: skip
         give_room(self, 4, 1)
         self.kind.currentIndexChanged.connect(changed)
         self.kind.currentIndexChanged.connect(self._suit)
         self.counting.currentIndexChanged.connect(changed)
-        self.window.editTextChanged.connect(changed)
+        self.hours.editTextChanged.connect(changed)
         self._suit()
 
     def _suit(self) -> None:
@@ -112,7 +112,7 @@ class LimitLine(QWidget):
         self.hysteresis.setText(plain(hysteresis) if hysteresis else "")
         self.delay.setText(interval_text(shown.delay_s) if shown.delay_s else "")
         self.counting.choose("daily" if shown.daily else shown.counting)
-        self.window.setEditText(tr(window_choice(shown.window)))
+        self.hours.setEditText(tr(window_choice(shown.window)))
         self._suit()
 
     def rule(self) -> LimitRule:
@@ -124,7 +124,9 @@ class LimitLine(QWidget):
         side, level = self.kind.currentData().split()
         unit, name = self._unit(), quantity(self.spec.key).name
         delay_s = int(parsed(self.delay, parse_interval_s)) if self.delay.text().strip() else 0
-        window = parsed(self.window.lineEdit(), parse_window)
+        typed_hours = self.hours.lineEdit()
+        assert typed_hours is not None  # the choice is editable
+        window = parsed(typed_hours, parse_window)
         if side == "absent":
             return no_sensor_rule(self.spec.key, delay_s, level, window)
         value = _tidy(unit.recorded(number_of(self.value, name)))
@@ -133,7 +135,7 @@ class LimitLine(QWidget):
             typed = number_of(self.hysteresis, tr("the hysteresis"))
             hysteresis = _tidy(unit.recorded_difference(typed))
         chosen = self.counting.currentData()
-        counting = "accumulated" if chosen == "daily" else chosen
+        counting: Counting = "consecutive" if chosen == "consecutive" else "accumulated"
         return LimitRule(self.spec.key, side, value, delay_s, counting, chosen == "daily", level,
                          hysteresis, window)  # fmt: skip
 
@@ -189,10 +191,9 @@ class ChannelLine(QWidget):
         self.color.setAccessibleName(f"{name}, {tr('colour')}")
         self._color = ""
         special = QWidget()
-        special.setLayout(
-            row(self.sensor, self.own_name, self.unit, self.color, spacing=6, margins=0)
-        )
-        special.layout().setContentsMargins(22, 0, 0, 0)
+        fields = row(self.sensor, self.own_name, self.unit, self.color, spacing=6, margins=0)
+        fields.setContentsMargins(22, 0, 0, 0)
+        special.setLayout(fields)
         special.hide()
         self.sensor.currentIndexChanged.connect(self._changed)
         self.unit.currentIndexChanged.connect(self._unit_changed)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
-from typing import cast
+from typing import TypeVar, cast
 
 from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
 from PySide6.QtGui import QWheelEvent
@@ -27,6 +27,9 @@ class EditContext:
     card: LoggerCard
     zone: str
     now_ms: int
+
+
+T = TypeVar("T")
 
 
 class FieldError(InputError):
@@ -141,6 +144,11 @@ class QuietDateTime(QDateTimeEdit):
         at = QDateTime.fromMSecsSinceEpoch(utc_ms, QTimeZone(zone.encode()))
         self.setDateTime(QDateTime(at.date(), at.time(), QTimeZone.utc()))
 
+    def shown(self) -> datetime:
+        """Return what the field shows, to the minute, of no zone."""
+        at = cast(datetime, self.dateTime().toPython())
+        return at.replace(tzinfo=None, second=0, microsecond=0)
+
     def instant_ms(self, zone: str, *, second: bool = False) -> int:
         """Return the instant that is meant.
 
@@ -175,7 +183,7 @@ def captioned(caption: str | QLabel, *fields: QWidget) -> QVBoxLayout:
     return column(above, row(*fields, spacing=6), spacing=2)
 
 
-def parsed(field: QLineEdit, parse: Callable[[str], object]) -> object:
+def parsed(field: QLineEdit, parse: Callable[[str], T]) -> T:
     """Return what a field's text means.
 
     Raises:

@@ -87,12 +87,12 @@ class StartEndSection(Section):
         model = context.card.identity.model
         fields = (self.start, self.start_at, self.second, self.end, self.end_at, self.restart)
         blocked = [QSignalBlocker(field) for field in fields]
-        for box, words, known in (
-            (self.start, start_words(), model.starts), (self.end, end_words(), model.ends),
-        ):  # fmt: skip
-            box.clear()
-            for key in known:
-                box.addItem(words[key], key)
+        self.start.clear()
+        for start in model.starts:
+            self.start.addItem(start_words()[start], start)
+        self.end.clear()
+        for end in model.ends:
+            self.end.addItem(end_words()[end], end)
         self.start.choose(plan.start)
         self.end.choose(plan.end)
         next_hour = next_full_hour_ms(context.now_ms, context.zone)
@@ -158,7 +158,7 @@ class StartEndSection(Section):
 
 def _first(section: StartEndSection, zone: str) -> int | None:
     """The first pass of the hour shown, None where there is only one or none."""
-    shown = section.start_at.dateTime().toPython().replace(tzinfo=None, second=0, microsecond=0)
+    shown = section.start_at.shown()
     try:
         local_instant_ms(shown, zone)
     except RepeatedHourError:

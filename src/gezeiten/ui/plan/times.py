@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QWheelEvent
+from PySide6.QtCore import QSignalBlocker, QSize, Qt
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSlider
 
 from gezeiten.domain.intervals import interval_text, parse_duration_s, parse_interval_s
@@ -51,18 +51,18 @@ class LogSlider(QSlider):
         self.setAccessibleName(tr("Interval, usual stops"))
         self.setSingleStep(1)
 
-    def sizeHint(self):
+    def sizeHint(self) -> QSize:
         size = super().sizeHint()
         size.setHeight(38 + self.fontMetrics().height())
         return size
 
-    def minimumSizeHint(self):
+    def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
         by = step.get(Qt.Key(event.key()))
         if by is None:

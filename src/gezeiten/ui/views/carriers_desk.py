@@ -32,7 +32,7 @@ from gezeiten.desk.offloading import Offloaded
 from gezeiten.link.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Address
-from gezeiten.link.transfer import Watch
+from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.clear_dialog import ClearDialog
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.flow import ElidingButton
@@ -240,7 +240,7 @@ class CarriersDesk(QObject):
         self.page.begin()
         self._task = self._house.run(work, ended, self._told, failed)
 
-    def _told(self, progress: object) -> None:
+    def _told(self, progress: Progress) -> None:
         self._house.say(self.page.show_progress(progress))
 
     def _over(self, card: CarrierCard) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 from PySide6.QtCore import QPoint, QSignalBlocker
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QWidget
@@ -185,7 +186,7 @@ class ExcursionsPlace(Place):
 
     def _show_list(self) -> None:
         shown = [e for e in self._all if not (self.open_only.isChecked() and e.is_settled)]
-        first = {}
+        first: dict[str, bool] = {}
         for event in shown:  # sites with something to assess come first
             known = first.get(event.point.site, True)
             first[event.point.site] = known and event.is_settled
@@ -294,7 +295,7 @@ class ExcursionsPlace(Place):
         for cause, words in last_words(self._all):
             shown = " ".join(words.split())
             shown = shown if len(shown) < 60 else shown[:58] + "…"
-            menu.addAction(f"{tr(cause)}: {shown}", lambda c=cause, w=words: self.take_words(c, w))
+            menu.addAction(f"{tr(cause)}: {shown}", partial(self.take_words, cause, words))
         if menu.isEmpty():
             self.house.say(tr("Nothing was assessed yet, so there are no words to take."))
             return

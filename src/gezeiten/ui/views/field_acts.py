@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.i18n import tr
@@ -63,7 +65,7 @@ def field_acts(field: FieldView, more: FieldDialogs) -> list[Act]:
     ]
     made += [
         Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
-            lambda i=i: field.choose_stage(i), here)
+            partial(field.choose_stage, i), here)
         for i, name in enumerate(field.stages.names)
     ]  # fmt: skip
     if field.house.practice is not None:

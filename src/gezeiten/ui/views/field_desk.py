@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 
 from gezeiten.desk.accepted import AcceptedWords
@@ -272,7 +273,7 @@ class FieldDeskPlace(FieldView):
         if is_new:
             self._plugged_in(card)
         if self._wanted == card.serial:
-            self.loggers.setCurrentItem(self.loggers.item_of(card.serial))
+            self.loggers.choose(card.serial)
         elif self._wanted is None and self._is_choosing() and self.loggers.currentRow() != 0:
             self.loggers.setCurrentRow(0)  # the top one, not whoever answers first
         elif self.loggers.current_card() is card:
@@ -600,12 +601,12 @@ class FieldDeskPlace(FieldView):
         if self.dialogs.live is not None:
             self.dialogs.live.stop()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._second.start()
         self.carriers.watch(on=True)
         super().showEvent(event)
 
-    def hideEvent(self, event: object) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._second.stop()
         self.carriers.watch(on=False)
         super().hideEvent(event)
@@ -689,8 +690,10 @@ class FieldDeskPlace(FieldView):
         is_elsewhere = now is not None and now.window() is not self.window()
         if is_elsewhere or not self.isVisible():
             return  # in a dialog, or at another place
-        is_usable = there is not None and there.isVisible() and there.isEnabled()
-        (there if is_usable else self.loggers).setFocus()
+        if there is not None and there.isVisible() and there.isEnabled():
+            there.setFocus()
+        else:
+            self.loggers.setFocus()
 
     def _enter_in_list(self) -> None:
         if self._step().kind == "next" and self.presses.is_one():
@@ -702,7 +705,7 @@ class FieldDeskPlace(FieldView):
         if self.group.is_on:
             self.untick_all()
         if serial:
-            self.loggers.setCurrentItem(self.loggers.item_of(serial))
+            self.loggers.choose(serial)
             self.loggers.setFocus()
 
     # -- acts ----------------------------------------------------------------------------------
@@ -766,10 +769,9 @@ class FieldDeskPlace(FieldView):
         if self.carriers.is_open:
             self.carriers.take()
             return
-        ticked = self.loggers.ticked()
-        cards = ticked if len(ticked) >= 2 else [self.card]
-        if cards[0] is not None and not self.work.is_busy:
-            self._offload(cards)
+        ticked, card = self.loggers.ticked(), self.card
+        if card is not None and not self.work.is_busy:
+            self._offload(ticked if len(ticked) >= 2 else [card])
 
     def offload_all(self) -> None:
         """Take what is not kept from every logger at hand."""

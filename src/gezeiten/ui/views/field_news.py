@@ -5,6 +5,7 @@ from __future__ import annotations
 from gezeiten.desk.arrival import Arrival
 from gezeiten.desk.launching import Launched
 from gezeiten.desk.overviews import OverviewCame
+from gezeiten.link.registers import LiveValue
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.i18n import clock_time, counted, number, tr
 from gezeiten.ui.units import units_of
@@ -85,7 +86,7 @@ class FieldNews:
         if self._field.card is not None:
             self._field.work.read_live(self._field.card)
 
-    def _show_live(self, serial: str, values: object) -> None:
+    def _show_live(self, serial: str, values: list[LiveValue] | None) -> None:
         card = self._field.card
         if values is None:
             self._page.watch.setChecked(False)  # it is gone: said once, not every look

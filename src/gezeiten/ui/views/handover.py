@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QDateTime, Qt, QTimeZone, QUrl
 from PySide6.QtGui import QDesktopServices
@@ -56,7 +57,7 @@ class HandoverPlace(Place):
         super().__init__(house)
         self._points: list[PointPlace] = []
         self._past: list[PastHandover] = []
-        self._target: tuple[int, Span] | None = None
+        self._target: Any = None
         self._busy = False
         self.point = QComboBox()
         self.point.setAccessibleName(tr("Point"))
@@ -206,7 +207,8 @@ class HandoverPlace(Place):
         self.open_button.setEnabled(bool(past))
         self.folder_button.setEnabled(bool(past))
 
-    def show_target(self, target: object) -> None:
+    def show_target(self, target: Any) -> None:
+        """Choose a point and a stretch: (point, span), or with the fingerprint of a document."""
         point_id, span, *document = target
         at = self.point.findData(point_id)
         if at < 0:
@@ -221,7 +223,7 @@ class HandoverPlace(Place):
         lines = [i for i, past in enumerate(self._past) if [past.sha256] == document]
         if lines:
             self.table.selectRow(lines[0])
-            self.table.scrollToItem(self.table.item(lines[0], 0))
+            self.table.scrollTo(self.table.model().index(lines[0], 0))
 
     def chosen(self) -> PointPlace | None:
         """Return the chosen point."""
@@ -360,8 +362,8 @@ class HandoverPlace(Place):
 
     def _show_document(self) -> None:
         document = self._current()
-        shown = document is not None and document.state != "missing"
-        self.pages.show_document(Path(document.file_name) if shown else None)
+        is_there = document is not None and document.state != "missing"
+        self.pages.show_document(Path(document.file_name) if document and is_there else None)
 
     def open_file(self) -> None:
         """Open the chosen document in the program the system has for it."""

@@ -144,6 +144,12 @@ class LoggerList(QListWidget):
         items = (self.item(i) for i in range(self.count()))
         return next((item for item in items if item.data(_CARD).serial == serial), None)
 
+    def choose(self, serial: str) -> None:
+        """Choose a logger; nothing where it is not among them."""
+        item = self.item_of(serial)
+        if item is not None:
+            self.setCurrentItem(item)
+
     def card(self, serial: str) -> LoggerCard | None:
         """Return the card of a serial."""
         item = self.item_of(serial)
@@ -162,7 +168,9 @@ class LoggerList(QListWidget):
         """Take out the cards of loggers that no longer answer."""
         for card in self.cards():
             if card.serial not in serials:
-                self.takeItem(self.row(self.item_of(card.serial)))
+                item = self.item_of(card.serial)
+                if item is not None:
+                    self.takeItem(self.row(item))
                 self._ticked.pop(card.serial, None)
         self.ticks_changed.emit()
 

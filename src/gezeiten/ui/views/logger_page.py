@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QHideEvent, QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, QWidget
 
 from gezeiten.desk.arrival import Arrival
@@ -147,7 +147,7 @@ class LoggerPage(QWidget):
         else:
             self._every.stop()
 
-    def hideEvent(self, event: object) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self.watch.setChecked(False)  # nobody looks, nothing is spent
         super().hideEvent(event)
 

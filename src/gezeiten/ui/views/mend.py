@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from PySide6.QtWidgets import (
@@ -368,7 +369,7 @@ class MendPlace(Place):
                 tr("Undone; the record is as it was before."),
             )
 
-    def _do(self, act: object, said: str) -> None:
+    def _do(self, act: Callable[[], object], said: str) -> None:
         self._busy = True
         booked = self._detail.booked if self._detail else None
         self._show_buttons()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
@@ -58,7 +60,7 @@ class OutlookBars(QWidget):
         look = self._outlook
         if look is None:
             return []
-        bars = []
+        bars: list[tuple[str, int | None, str, str]] = []
         if look.ends_ms is None:
             bars.append((tr("Memory"), None, "tide", tr("never full, the oldest makes room")))
         else:
@@ -147,7 +149,9 @@ class OutlookBars(QWidget):
                  QPointF(x - 6, bar.bottom() + 1), QPointF(x + 1, bar.bottom() + 1)]  # fmt: skip
         painter.drawPolygon(QPolygonF(notch))
 
-    def _paint_grid(self, painter: QPainter, x: object, reach: int, bottom: float) -> None:
+    def _paint_grid(
+        self, painter: QPainter, x: Callable[[float], float], reach: int, bottom: float
+    ) -> None:
         small = QFont(self.font())
         small.setPixelSize(round(small.pixelSize() * 0.88))
         painter.setFont(small)

@@ -52,7 +52,7 @@ class PlanPage(QWidget):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         plan.body.addWidget(scroll, 1)
-        self.scroll = scroll
+        self.editor_area = scroll
         self.setLayout(column(outlook, plan, spacing=10))
         give_room(self, 1, 1)
         self._show_reach(None)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetrics, QPainter
@@ -53,7 +54,7 @@ class SiteList(QListWidget):
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.currentItemChanged.connect(lambda *_: self._choose())
 
-    def show_lines(self, lines: list[ListLine], same: Callable[[object, object], bool]) -> None:
+    def show_lines(self, lines: list[ListLine], same: Callable[[Any, Any], bool]) -> None:
         """Show lines; the thing chosen before stays chosen where `same` finds it again."""
         before, marked = self.thing(), self.marked()
         self.blockSignals(True)
@@ -83,28 +84,28 @@ class SiteList(QListWidget):
         if self.currentRow() < 0:
             self.chosen.emit(None)
 
-    def _things(self) -> list[tuple[int, object]]:
+    def _things(self) -> list[tuple[int, Any]]:
         lines = ((i, self.item(i).data(_LINE)) for i in range(self.count()))
         return [(i, line.thing) for i, line in lines if line is not None]
 
-    def thing(self) -> object:
+    def thing(self) -> Any:
         """Return the chosen thing, or None."""
         item = self.currentItem()
         line = item.data(_LINE) if item else None
         return line.thing if line else None
 
-    def things(self) -> list[object]:
+    def things(self) -> list[Any]:
         """Return all things in the order shown."""
         return [thing for _, thing in self._things()]
 
-    def marked(self) -> list[object]:
+    def marked(self) -> list[Any]:
         """Return the marked things in the order shown; the chosen one alone where none are."""
         lines = [(self.row(item), item.data(_LINE)) for item in self.selectedItems()]
         things = [line.thing for _, line in sorted(lines, key=lambda p: p[0]) if line is not None]
         chosen = self.thing()
         return things or ([] if chosen is None else [chosen])
 
-    def choose(self, wanted: Callable[[object], bool]) -> bool:
+    def choose(self, wanted: Callable[[Any], bool]) -> bool:
         """Choose the first thing that is wanted; False when there is none."""
         for i, thing in self._things():
             if wanted(thing):

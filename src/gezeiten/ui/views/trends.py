@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TypeAlias
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any, TypeAlias
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
     QGridLayout,
     QHeaderView,
+    QLayout,
     QPushButton,
     QSizePolicy,
     QTreeWidget,
@@ -26,7 +29,7 @@ from gezeiten.ui.chart_lanes import Lane, Trace
 from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
-from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled
+from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled, tree_items
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.ticks import TickDelegate
 from gezeiten.ui.views.lanes import lanes_of, span_of
@@ -102,7 +105,7 @@ class TrendsPlace(Place):
         self.setLayout(line)
         self.setFocusProxy(self.chart)
 
-    def _head(self) -> object:
+    def _head(self) -> QLayout:
         self.back = button("◀", self.chart.back, "link")
         self.forth = button("▶", self.chart.forth, "link")
         self.back.setAccessibleName(tr("Earlier view"))
@@ -110,7 +113,7 @@ class TrendsPlace(Place):
         self.lengths = QButtonGroup(self)
         buttons: list[QPushButton] = []
         for days, text in LENGTHS:
-            made = button(tr(text), lambda days=days: self.show_days(days), "link")
+            made = button(tr(text), partial(self.show_days, days), "link")
             made.setCheckable(True)
             self.lengths.addButton(made, days)
             buttons.append(made)
@@ -128,7 +131,7 @@ class TrendsPlace(Place):
         here = places.TRENDS
         lengths = [
             Act(f"trends.{text}", tr("Show %1").replace("%1", tr(text)), f"Alt+{i + 1}",
-                lambda days=days: self.show_days(days), here)
+                partial(self.show_days, days), here)
             for i, (days, text) in enumerate(LENGTHS)
         ]  # fmt: skip
         return [
@@ -193,8 +196,7 @@ class TrendsPlace(Place):
         head.addChild(item)
 
     def _items(self) -> list[QTreeWidgetItem]:
-        heads = [self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount())]
-        return [head.child(j) for head in heads for j in range(head.childCount())]
+        return [item for item in tree_items(self.tree) if item.parent() is not None]
 
     def points(self) -> list[PointPlace]:
         """Return the points that are ticked."""
@@ -211,10 +213,10 @@ class TrendsPlace(Place):
                 return
         self._show_lanes([])
 
-    def show_target(self, target: object) -> None:
+    def show_target(self, target: Any) -> None:
         """Tick only the point of an id, or that of a `Look`, whose stretch is marked in its
         surroundings. It stands until it is shown, whatever loads meanwhile."""
-        look = target if isinstance(target, places.Look) else places.Look(int(target))
+        look = target if isinstance(target, places.Look) else places.Look(target)
         self._target = look
         items = self._items()
         if not items:
@@ -388,7 +390,7 @@ class TrendsPlace(Place):
 
     def _columns_that_fit(self, columns: list[_Column]) -> int:
         """How many columns of figures stand side by side without one word being cut."""
-        metrics = self.table.parentWidget().fontMetrics()
+        metrics = self.figures.fontMetrics()
         texts = [read(figures, lane.decimals)
                  for lane, _, figures in columns for _, read in _rows()]  # fmt: skip
         texts += [word for one in columns for word in self._head_of(one).split()]
@@ -431,15 +433,15 @@ def _around(span: Span) -> Span:
     return (span[0] - room, span[1] + room)
 
 
-def _height(rows: list[tuple[str, object]]) -> int:
+def _height(rows: Sequence[object]) -> int:
     """How many rows of the table a block takes: its head, and each figure with its rule."""
     return 2 * len(rows) + 2
 
 
-def _rows() -> list[tuple[str, object]]:
+def _rows() -> list[tuple[str, Callable[[Numbers, int], str]]]:
     """Names of the figures and how to read each as text."""
 
-    def figure(field: str) -> object:
+    def figure(field: str) -> Callable[[Numbers, int], str]:
         def read(n: Numbers, places: int) -> str:
             value = getattr(n, field)
             return "—" if value != value else number(value, places)
