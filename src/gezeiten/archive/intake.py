@@ -91,6 +91,7 @@ class Intake:
 
     @property
     def readings(self) -> int:
+        """How many readings were new here."""
         return size(self.added)
 
 

@@ -39,6 +39,7 @@ class NotKept:
 
     @property
     def readings(self) -> int:
+        """How many readings its ranges hold; each is an instant with all channels."""
         return size(self.ranges)
 
 
@@ -73,10 +74,12 @@ class LoggerCard:
 
     @property
     def readings_not_kept(self) -> int:
+        """Readings to offload: on the logger, not in the archive."""
         return sum(part.readings for part in self.not_kept)
 
     @property
     def is_recording(self) -> bool:
+        """Whether it records, or waits to begin; a launch would end that."""
         return self.state.state in (State.LOGGING, State.WAITING)
 
     @property

@@ -68,6 +68,7 @@ class DriveTaken:
 
     @property
     def error(self) -> str:
+        """The first thing that went wrong, "" where nothing did."""
         return next((result.error for result in self.results if result.error), "")
 
 

@@ -46,6 +46,7 @@ class BookedGap:
 
     @property
     def key(self) -> tuple[int, int, int]:
+        """What tells gaps apart: point, first missing instant, end."""
         return (self.point.id, self.gap.start_ms, self.gap.end_ms)
 
 
@@ -124,6 +125,7 @@ class LoggerOffer:
 
     @property
     def readings(self) -> int:
+        """How many readings the logger could still give."""
         return size(self.ranges)
 
 

@@ -49,6 +49,7 @@ class Task:
 
     @property
     def is_done(self) -> bool:
+        """Left out with a reason, or offloaded and, where that was asked, launched."""
         return bool(self.left_out) or (self.offloaded and (self.plan is None or self.launched))
 
 
@@ -65,6 +66,7 @@ class Round:
 
     @property
     def sites(self) -> tuple[str, ...]:
+        """The sites in the order of the way, each once."""
         return tuple(dict.fromkeys(task.site for task in self.tasks))
 
     @property

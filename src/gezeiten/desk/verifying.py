@@ -41,6 +41,7 @@ class Verdict:
 
     @property
     def is_whole(self) -> bool:
+        """Whether everything is as it was kept."""
         return not self.faults
 
 

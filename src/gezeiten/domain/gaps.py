@@ -25,6 +25,7 @@ class Gap:
 
     @property
     def length_ms(self) -> int:
+        """From the first missing due instant to the next reading."""
         return self.end_ms - self.start_ms
 
     @property

@@ -68,6 +68,7 @@ class LimitRule:
         return values - self.value if self.side == "above" else self.value - values
 
     def as_dict(self) -> dict[str, Any]:
+        """The rule as JSON keeps it; `limit_rule` reads it back."""
         return {
             "channel": self.channel,
             "side": self.side,

@@ -53,6 +53,7 @@ class ChannelSpec:
 
     @property
     def count_bytes(self) -> int:
+        """What one value takes in the memory."""
         return 2 if self.count_type == "int16" else 4
 
     def sensor(self, key: str) -> SensorType | None:

@@ -79,6 +79,7 @@ class Plan:
     manners: Manners = field(default_factory=Manners)
 
     def as_dict(self) -> dict[str, Any]:
+        """The plan as JSON keeps it; `plan_from_dict` reads it back."""
         data = asdict(self)
         data["channels"] = list(self.channels)
         data["limits"] = [rule.as_dict() for rule in self.limits]
@@ -86,6 +87,7 @@ class Plan:
         return data
 
     def rules_for(self, channel: str) -> tuple[LimitRule, ...]:
+        """The limits on one channel, in the order of the plan."""
         return tuple(rule for rule in self.limits if rule.channel == channel)
 
     def setting(self, channel: str) -> ChannelSetting:

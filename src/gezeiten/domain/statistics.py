@@ -50,11 +50,13 @@ class Numbers:
 
     @property
     def coverage(self) -> float:
+        """Held time over the length of the stretch, 0..1; 0 for a stretch of no length."""
         length = self.span[1] - self.span[0]
         return self.held_ms / length if length > 0 else 0.0
 
     @property
     def enough(self) -> bool:
+        """Whether the figures rest on enough held time, `ENOUGH_COVERAGE`."""
         return self.coverage >= ENOUGH_COVERAGE
 
 

@@ -68,6 +68,7 @@ class WeeklyWindow:
         return ~inside if self.inverted else inside
 
     def as_dict(self) -> dict[str, Any]:
+        """The window as JSON keeps it; `weekly_window` reads it back."""
         return {
             "days": list(self.days),
             "start_min": self.start_min,

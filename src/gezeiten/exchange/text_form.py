@@ -31,10 +31,12 @@ class TimeForm:
 
     @property
     def is_epoch(self) -> bool:
+        """Whether times are counted from 1970 on, which needs no zone."""
         return self.pattern.startswith("epoch")
 
     @property
     def needs_zone(self) -> bool:
+        """Whether nothing in the text says the zone."""
         return not self.is_epoch and "%z" not in self.pattern
 
 

@@ -146,6 +146,7 @@ class BaseLine(ABC):
 
     @property
     def limit_bytes_per_s(self) -> float | None:
+        """What the line can carry; None where that is not known."""
         return None
 
     def exchange(self, requests: Sequence[ModbusPDU]) -> list[ModbusPDU]:

@@ -98,6 +98,7 @@ class Block:
 
     @property
     def range(self) -> Range:
+        """Numbers of its readings, [first, end)."""
         return (self.first, self.first + len(self.counts[0]))
 
 
@@ -113,6 +114,7 @@ class MissionFile:
 
     @property
     def ranges(self) -> list[Range]:
+        """Numbers of all readings that came, joined where they meet."""
         return merged(block.range for block in self.blocks)
 
     def readings(self, wanted: Range) -> tuple[Times, list[Values]]:

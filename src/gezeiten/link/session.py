@@ -76,6 +76,7 @@ class DirectoryEntry:
 
     @property
     def held(self) -> tuple[int, int]:
+        """Numbers of the readings in memory, [first, end)."""
         return (self.first_held, self.readings)
 
 
