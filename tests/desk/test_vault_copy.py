@@ -176,10 +176,10 @@ def test_what_is_no_copy_is_said(elsewhere: Desk, tmp_path: Path) -> None:
         )
         entry = {**raw, **more, **nothing, "sha256": "../../etc/passwd"}
         evil.writestr("offloads.json", json.dumps([entry]))
-    names = ["text.zip", "other.zip", "evil.zip", "none.zip"]
+    names = {"text.zip", "other.zip", "evil.zip", "none.zip"}
     for i, wrong in enumerate(({"size": "many"}, {"person": {}}, {"at_ms": 2**70}, {"reading": 5})):
-        names.append(f"wrong{i}.zip")
-        with zipfile.ZipFile(tmp_path / names[-1], "w") as odd:
+        names.add(f"wrong{i}.zip")
+        with zipfile.ZipFile(tmp_path / f"wrong{i}.zip", "w") as odd:
             odd.writestr("offloads.json", json.dumps([{**entry, "sha256": "a" * 64, **wrong}]))
     for name in names:
         with pytest.raises(InputError):
