@@ -120,15 +120,30 @@ def _named(fresh: Path, path: Path) -> Path:
     return path
 
 
+def _give_name(fresh: Path, target: Path) -> None:
+    """Give a written file its name, unless another has it: whole, whoever writes beside us.
+
+    Raises:
+        FileExistsError: the name is taken.
+    """
+    try:
+        os.link(fresh, target)
+    except FileExistsError:
+        raise
+    except OSError:  # a disk that knows no second names: the name is taken first, then filled
+        target.touch(exist_ok=False)
+        fresh.replace(target)
+
+
 def _numbered(fresh: Path, folder: Path, point: PointPlace, span: Span, kind: Kind) -> Path:
     fresh.chmod(0o644)
     for number in itertools.count(1):
         target = folder / file_name(point, span, kind, number)
         try:
-            target.touch(exist_ok=False)  # the name is ours, whoever writes at the same time
+            _give_name(fresh, target)
         except FileExistsError:
             continue
-        return fresh.replace(target)
+        return target
     raise AssertionError("numbers do not end")
 
 

@@ -84,6 +84,14 @@ def plain(text: str) -> str:
     return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
 
 
+def _digits(value: float) -> str:
+    """Return the shortest digits that read back as the same number, without a power of ten."""
+    text = repr(float(value) + 0.0)  # minus nothing is nothing
+    if "e" in text:
+        return np.format_float_positional(value, trim="-")
+    return text.removesuffix(".0")
+
+
 def _all_times(table: CsvTable) -> Times:
     parts = [series.times_utc_ms for _, _, series in table.channels]
     return np.unique(np.concatenate(parts)) if parts else np.empty(0, np.int64)
@@ -108,7 +116,7 @@ def _channel_columns(
     marks: list[str | None] = [None] * len(times)
     limit = _limit_marks(table, key, series)
     for i, value, code, mark in zip(at, series.values, series.quality, limit, strict=True):
-        values[i] = np.format_float_positional(value + 0.0, trim="-")
+        values[i] = _digits(value)
         codes[i] = Quality(int(code)).word
         marks[i] = mark or None
     name, unit = quantity(key).name, plain(unit)
