@@ -158,6 +158,13 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     qtbot.addWidget(made)
     idle(qtbot, window)
     assert made.missions.rowCount() == 1
+    type_into(made.words, "sent to the maker")
+    again = LifeDialog(window, window.house, "D-2041")  # closed before it was entered
+    qtbot.addWidget(again)
+    idle(qtbot, window)
+    assert again.words.text() == "sent to the maker"
+    type_into(made.words, "x")
+    QTest.keyClick(made.words, Qt.Key.Key_Backspace)
     made.kind.setCurrentIndex(made.kind.findData("repair"))
     made.enter()
     idle(qtbot, window)
@@ -202,6 +209,10 @@ def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
     idle(qtbot, window)
     assert (open_round(lab.desk).tasks[0].plan is None) != (under_way.tasks[0].plan is None)
     type_into(made.reason, "flooded")
+    window.house.archive_changed.emit()
+    made._load()
+    idle(qtbot, window)
+    assert made.reason.text() == "flooded"
     QTest.keyClick(made.reason, Qt.Key.Key_Return)
     idle(qtbot, window)
     assert made.tasks.item(0, 5).text() == "left out: flooded"

@@ -34,6 +34,7 @@ from gezeiten.desk.sheets import sheets_path
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.timeline import midnight_ms
 from gezeiten.ui.acting import Acting
+from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import date, day_and_time, day_of, home_zone, number, tr
 from gezeiten.ui.parts import button, column, give_room, label, row
@@ -88,6 +89,7 @@ class LifeDialog(QDialog):
         self._life: LoggerLife | None = None
         self._certificate: Path | None = None
         self._acting = Acting(house, self._say)
+        self._drafts = DraftKeeper(house)
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Logger"))
         self.facts = label("", "muted", wrap=True)
@@ -146,6 +148,7 @@ class LifeDialog(QDialog):
         self.words.setAccessibleName(tr("Words"))
         self.words.setMaxLength(300)
         self.words.returnPressed.connect(self.enter)
+        self.words.textEdited.connect(lambda typed: self._drafts.put(self._draft_key(), typed))
         self.attach = button(tr("Certificate ..."), self.choose_certificate)
         self._until_label = label(tr("until"), "muted")
         enter = button(tr("Enter it"), self.enter)
@@ -172,6 +175,10 @@ class LifeDialog(QDialog):
             part.setVisible(calibrated)
 
     # -- showing -------------------------------------------------------------------------------
+    def _draft_key(self) -> str:
+        """Under which words about the chosen logger are kept until they are entered."""
+        return f"life:{self.which.currentData()}"
+
     def _load(self) -> None:
         serial = self.which.currentData()
         if serial is None:
@@ -192,6 +199,9 @@ class LifeDialog(QDialog):
             parts.append(tr("retired"))
         self.facts.setText(" · ".join(parts))
         self.group.setText(known.pin_group)
+        typed = self._drafts.get(self._draft_key())
+        if self.words.text() != typed:
+            self.words.setText(typed)
         self.retire_button.setText(tr("Take up again") if known.retired_ms else tr("Retire"))
         fill(
             self.missions,
@@ -252,6 +262,7 @@ class LifeDialog(QDialog):
 
         def entered() -> None:
             self.words.clear()
+            self._drafts.put(self._draft_key(), "")
             self._certificate = None
             self.attach.setText(tr("Certificate ..."))
 

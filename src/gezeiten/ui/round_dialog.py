@@ -35,6 +35,7 @@ from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.timeline import midnight_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
+from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, date, day, day_of, home_zone, number, tr
 from gezeiten.ui.life_dialog import chosen_thing, plain_table
@@ -53,6 +54,7 @@ class RoundDialog(QDialog):
         self._house = house
         self._round: Round | None = None
         self._acting = Acting(house, self._failed)
+        self._drafts = DraftKeeper(house)
         self._kept: list[Kept] = []
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
@@ -131,6 +133,7 @@ class RoundDialog(QDialog):
         self.reason.setAccessibleName(tr("Why the point is left out"))
         self.reason.setMaxLength(200)
         self.reason.returnPressed.connect(self._leave_out)
+        self.reason.textEdited.connect(self._keep_draft)
         self.sheet_button = button(tr("Write the sheet"), self.write_sheet, "primary")
         page = QWidget()
         page.setLayout(
@@ -204,7 +207,7 @@ class RoundDialog(QDialog):
             return
         self.again.setChecked(task.plan is not None)
         self.plan.setEnabled(task.plan is not None)
-        self.reason.setText(task.left_out)
+        self.reason.setText(self._drafts.get(_draft_key(task)) or task.left_out)
         self.plan.clear()
         self.plan.addItem(tr("as the last mission there"), None)
         for kept in self._kept:
@@ -229,6 +232,11 @@ class RoundDialog(QDialog):
 
         self._run(work)
 
+    def _keep_draft(self, typed: str) -> None:
+        task = self.task()
+        if task is not None:
+            self._drafts.put(_draft_key(task), typed)
+
     def _leave_out(self) -> None:
         task, desk, reason = self.task(), self._house.desk, self.reason.text()
         if task is None:
@@ -236,6 +244,7 @@ class RoundDialog(QDialog):
 
         def work() -> Round | None:
             leave_out(desk, task, reason)
+            desk.drafts.put(_draft_key(task), "")
             return open_round(desk)
 
         self._run(work)
@@ -279,6 +288,11 @@ class RoundDialog(QDialog):
     def _say(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
+
+
+def _draft_key(task: Task) -> str:
+    """Under which a reason is kept until the point is left out."""
+    return f"round:{task.site}:{task.point}"
 
 
 def _state(task: Task) -> str:
