@@ -30,7 +30,7 @@ from gezeiten.link.line import CablePort
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.field_work import FieldWork
-from gezeiten.ui.house import House
+from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.parts import column, give_room, row, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
@@ -43,7 +43,6 @@ from gezeiten.ui.views.edited_plans import EditedPlans
 from gezeiten.ui.views.field_acts import field_acts
 from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.field_news import FieldNews
-from gezeiten.ui.views.field_view import FieldView
 from gezeiten.ui.views.launch_panel import LaunchPanel
 from gezeiten.ui.views.logger_list import Marks
 from gezeiten.ui.views.logger_page import Life, LoggerPage
@@ -68,7 +67,7 @@ from gezeiten.ui.work import Task
 _LOGGER_PAGE, _PLAN_PAGE, _MISSION_PAGE = range(3)
 
 
-class FieldDeskPlace(FieldView):
+class FieldDeskPlace(Place):
     """Everything a technician does at a logger, or at several."""
 
     def __init__(self, house: House) -> None:
@@ -89,7 +88,7 @@ class FieldDeskPlace(FieldView):
         self._labels: dict[str, str] = {}
         self._round: Round | None = None
         self._build()
-        self.dialogs = FieldDialogs(self)
+        self.dialogs = FieldDialogs(self, self)
         self.news = FieldNews(self)
         self._connect()
         self._second = QTimer(self)

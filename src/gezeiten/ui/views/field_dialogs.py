@@ -8,7 +8,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from gezeiten.desk.drives import is_mission_file, look_at_file, take_from_drive
 from gezeiten.desk.parts import newest_extent
@@ -25,14 +25,14 @@ if TYPE_CHECKING:
 class FieldDialogs:
     """Opens dialogs for the chosen logger and passes on what they want."""
 
-    def __init__(self, field: FieldView) -> None:
-        self._field, self._house = field, field.house
+    def __init__(self, field: FieldView, over: QWidget) -> None:
+        self._field, self._house, self._over = field, field.house, over
         self.live: LiveWork | None = None  # once the live line was opened
 
     # -- other ways in -------------------------------------------------------------------------
     def choose_text(self) -> None:
         """Let a text file be chosen and tied, or a mission file and taken."""
-        name, _ = QFileDialog.getOpenFileName(self._field, tr("Take a text or mission file"))
+        name, _ = QFileDialog.getOpenFileName(self._over, tr("Take a text or mission file"))
         if name:
             take = self.mission_file if is_mission_file(Path(name)) else self.text
             take(Path(name))
@@ -58,7 +58,7 @@ class FieldDialogs:
         """Show how a text file would be read."""
         from gezeiten.ui.text_dialog import TextDialog
 
-        dialog = TextDialog(self._field, self._house, path)
+        dialog = TextDialog(self._over, self._house, path)
         dialog.taken.connect(lambda _: self._house.archive_changed.emit())
         dialog.open()
 
@@ -69,11 +69,11 @@ class FieldDialogs:
         if self.live is None:
             work = self.live = LiveWork(self._house)
             work.changed.connect(lambda: self._field.at_hand.show_live(on=work.is_on))
-        LiveDialog(self._field, self._house, self.live).show()
+        LiveDialog(self._over, self._house, self.live).show()
 
     def choose_folder(self) -> None:
         """Let a folder be chosen that is then looked at like a drive."""
-        name = QFileDialog.getExistingDirectory(self._field, tr("Look into a folder"))
+        name = QFileDialog.getExistingDirectory(self._over, tr("Look into a folder"))
         if name:
             self._house.desk.more_folders.append(name)
             self._field.carriers.watch_drives()
@@ -113,7 +113,7 @@ class FieldDialogs:
         from gezeiten.ui.part_dialog import PartDialog
 
         rate = field.work.rates.get(card.serial)
-        dialog = PartDialog(field, self._house, extent, card.serial, field.zone_of(card), rate)
+        dialog = PartDialog(self._over, self._house, extent, card.serial, field.zone_of(card), rate)
         dialog.wanted.connect(lambda only: field.take_part(card, only))
         dialog.overview_wanted.connect(lambda *what: field.take_overview(card, *what))
         dialog.open()
@@ -125,7 +125,7 @@ class FieldDialogs:
             return
         from gezeiten.ui.erase_dialog import EraseDialog
 
-        dialog = EraseDialog(self._field, card)
+        dialog = EraseDialog(self._over, card)
         dialog.wanted.connect(lambda label: self._field.work.erase(card, label))
         dialog.open()
 
@@ -138,7 +138,7 @@ class FieldDialogs:
 
         def ask(known: tuple[str, bool]) -> None:
             group, lasting = known
-            dialog = PinDialog(self._field, card.serial, group, lasting=lasting)
+            dialog = PinDialog(self._over, card.serial, group, lasting=lasting)
             dialog.given.connect(self._field.pin_given)
             dialog.open()
 
@@ -149,11 +149,11 @@ class FieldDialogs:
         from gezeiten.ui.day_dialog import DayDialog
 
         at_hand = {c.serial: c.readings_not_kept for c in self._field.loggers.cards()}
-        DayDialog(self._field, self._house, at_hand).open()
+        DayDialog(self._over, self._house, at_hand).open()
 
     def life(self) -> None:
         """Show the life of the chosen logger."""
         from gezeiten.ui.life_dialog import LifeDialog
 
         if self._field.card is not None:
-            LifeDialog(self._field, self._house, self._field.card.serial).open()
+            LifeDialog(self._over, self._house, self._field.card.serial).open()
