@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, settings
 
 from gezeiten.cli.demo import Demo, open_demo
 from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.launching import launch
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits import LimitRule
@@ -149,3 +150,11 @@ def demo_desk(built_demo: Demo, tmp_path: Path) -> Iterator[Desk]:
     desk = Desk(tmp_path / "copy", computer=TrustedClock(), pins=MemoryPins())
     yield desk
     desk.close()
+
+
+@pytest.fixture
+def running(lab: Lab) -> Lab:
+    """The textile store's logger with ten days recorded and nothing offloaded."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, {})
+    lab.later(10 * 24 * 60)
+    return lab

@@ -9,6 +9,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.carried import CarriedRecord, Clearing
 from gezeiten.ui import house as places
 from gezeiten.ui.clear_dialog import ClearDialog
+from gezeiten.ui.stretch_dialog import GoToDay, StretchDialog
 from gezeiten.ui.window import MainWindow
 from tests.ui_help import idle
 
@@ -45,6 +46,8 @@ DIALOGS = {
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
+    "stretch": lambda w: StretchDialog(w, (0, 86_400_000), "Europe/Berlin").open(),
+    "day to go to": lambda w: GoToDay(w, 0, "Europe/Berlin").open(),
     "kept plans": lambda w: w.places[places.FIELD_DESK].show_kept_plans(),
     "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),
     "part": lambda w: w.places[places.FIELD_DESK].dialogs.part(),
