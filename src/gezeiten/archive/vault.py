@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import io
 import os
@@ -10,6 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 
+from gezeiten.archive.whole import sync_folder
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -132,21 +134,15 @@ class Vault:
         """Remove what intakes began that are gone since an hour and more; returns how many."""
         cleared = 0
         for path in self._folder.glob("*.new"):
-            if now_s - path.stat().st_mtime > _BEGUN_S:
-                path.unlink(missing_ok=True)
-                cleared += 1
+            with contextlib.suppress(
+                FileNotFoundError
+            ):  # its intake, or another window, was faster
+                if now_s - path.stat().st_mtime > _BEGUN_S:
+                    path.unlink()
+                    cleared += 1
         return cleared
 
     def fingerprints(self) -> Iterator[str]:
         """Yield the fingerprints of everything kept."""
         for path in sorted(self._folder.glob(f"*/*{self._suffix}")):
             yield path.stem
-
-
-def sync_folder(folder: Path) -> None:
-    """Have the names in a folder written to the disk: a file without a name is lost."""
-    names = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(names)
-    finally:
-        os.close(names)

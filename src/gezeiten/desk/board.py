@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Literal
 
 from sqlalchemy import select
@@ -86,8 +87,8 @@ class Board:
 def board(desk: Desk) -> Board:
     """Return the whole board from the archive and the loggers' last known state."""
     by_point_gaps: dict[int, list[BookedGap]] = {}
-    for booked in gaps(desk):
-        by_point_gaps.setdefault(booked.point.id, []).append(booked)
+    for gap in gaps(desk):
+        by_point_gaps.setdefault(gap.point.id, []).append(gap)
     by_point_events: dict[int, list[BookedExcursion]] = {}
     for event in excursions(desk):
         by_point_events.setdefault(event.point.id, []).append(event)
@@ -97,41 +98,31 @@ def board(desk: Desk) -> Board:
         for site in sites(desk):
             if site.retired:
                 continue
-            rows = tuple(
-                _row_or_fault(
-                    desk,
-                    session,
-                    point,
-                    by_point_gaps.get(point.id, []),
-                    by_point_events.get(point.id, []),
-                    site.next_visit_ms,
-                    now,
+            rows = []
+            for point in site.points:
+                if point.retired:
+                    continue
+                booked = by_point_gaps.get(point.id, [])
+                events = by_point_events.get(point.id, [])
+                made = or_fault(
+                    partial(_row, desk, session, point, booked, events, site.next_visit_ms, now)
                 )
-                for point in site.points
-                if not point.retired
-            )
-            listed.append((site, rows))
+                if isinstance(made, Fault):
+                    made = _unreadable(point, booked, events, now, made.sentence)
+                rows.append(made)
+            listed.append((site, tuple(rows)))
     visits = [_visit(site, rows, now) for site, rows in listed]
     due = sorted((visit for visit in visits if visit), key=lambda visit: visit.due_ms)
     return Board(now, tuple(listed), tuple(due))
 
 
-def _row_or_fault(
-    desk: Desk,
-    session: Session,
-    point: PointPlace,
-    booked: list[BookedGap],
-    events: list[BookedExcursion],
-    visit_ms: int | None,
-    now: int,
+def _unreadable(
+    point: PointPlace, booked: list[BookedGap], events: list[BookedExcursion], now: int, why: str
 ) -> BoardRow:
-    """Return the row of a point; of one that cannot be read, a row that says why."""
-    made = or_fault(lambda: _row(desk, session, point, booked, events, visit_ms, now))
-    if not isinstance(made, Fault):
-        return made
+    """The row of a point that cannot be read; it says why."""
     need = Need("fault", "cannot be read", now, 2)
     return BoardRow(point, point.serial, (), (), tuple(booked), tuple(events), (), None, None,
-                    "memory full", False, (need,), made.sentence)  # fmt: skip
+                    "memory full", False, (need,), why)  # fmt: skip
 
 
 def _row(

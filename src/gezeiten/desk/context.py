@@ -168,6 +168,11 @@ class Desk:
         with self._settings_lock, translated(self.archive.folder):
             save_settings(self._settings_file, self.settings)
 
+    def keep_drafts(self) -> None:
+        """Write what was typed and not kept yet."""
+        with translated(self.archive.folder):
+            self.drafts.save()
+
     def log(self, session: Session, act: str, subject: str, sentence: str, **facts: Any) -> None:
         """Write a logbook entry inside the caller's transaction."""
         logbook.write(

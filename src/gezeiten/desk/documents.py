@@ -64,7 +64,7 @@ def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
     stretches = [
         CsvStretch(mission.first_ms, mission.serial, mission.number, plan_limits)
         for mission, plan_limits in zip(
-            _missions(desk, point),
+            _missions(desk, point, span),
             [stretch.plan.limits for stretch in plan_stretches(desk, point.id)],
             strict=True,
         )
@@ -123,16 +123,14 @@ def _report_channel(
     )
 
 
-def _offloads_of(
-    session: Session, mission: Mission, span: Span | None
-) -> tuple[ReportOffload, ...]:
+def _offloads_of(session: Session, mission: Mission, span: Span) -> tuple[ReportOffload, ...]:
     """Return the transfers of a mission that hold readings of a stretch, oldest first."""
     query = select(Block.offload_id, Block.start_ms, Block.count, Block.interval_ms, Block.end_ms)
     rows = session.execute(query.filter_by(mission_id=mission.id)).all()
     holding = {
         offload
         for offload, start, count, interval, end in rows
-        if span is None or (start < span[1] and (end or start + (count - 1) * interval) >= span[0])
+        if start < span[1] and (end or start + (count - 1) * interval) >= span[0]
     }
     return tuple(
         ReportOffload(row.at_ms, row.person, row.route, row.sha256, row.clock_difference_ms)
@@ -143,7 +141,7 @@ def _offloads_of(
     )
 
 
-def _missions(desk: Desk, point: PointPlace, span: Span | None = None) -> list[ReportMission]:
+def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
     with desk.archive.reading() as session:
         missions = session.scalars(
             select(Mission).filter_by(point_id=point.id).order_by(Mission.first_ms)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-import os
 import threading
 from pathlib import Path
 
+from gezeiten.archive.whole import put_whole
 from gezeiten.domain.untrusted import json_of
 
 
@@ -36,12 +36,7 @@ class Drafts:
             OSError: the disk does not take them.
         """
         with self._lock:
-            fresh = self._file.with_suffix(".new")
-            with fresh.open("w", encoding="utf-8") as file:
-                json.dump(dict(self._texts), file, ensure_ascii=False, indent=1)
-                file.flush()
-                os.fsync(file.fileno())
-            fresh.replace(self._file)
+            put_whole(self._file, json.dumps(dict(self._texts), ensure_ascii=False, indent=1))
 
 
 def _texts_of(file: Path) -> dict[str, str]:

@@ -15,7 +15,8 @@ from sqlalchemy import select
 
 from gezeiten.archive.faults import translated
 from gezeiten.archive.tables import Handover
-from gezeiten.archive.vault import fingerprint, sync_folder
+from gezeiten.archive.vault import fingerprint
+from gezeiten.archive.whole import sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.documents import csv_table, inside_record, point_report
 from gezeiten.desk.places import PointPlace
@@ -81,8 +82,8 @@ def export_pdf(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
     # reportlab is slow to import and only this needs it
     from gezeiten.report.pdf import write_pdf
 
-    span = inside_record(desk, point, span)
     report = point_report(desk, point, span)
+    span = report.span
     with translated(desk.archive.handovers):
         target, pages = _written(
             desk, point, span, "pdf", path, lambda fresh: write_pdf(report, fresh)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+from gezeiten.archive.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import recover_incoming
 from gezeiten.desk.overviews import recover_overviews
@@ -15,9 +16,10 @@ def recover(desk: Desk) -> int:
     What another program is writing just now is left alone. So is what intakes that were killed
     began in the vault, for an hour; then it goes.
     """
-    for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
-                  desk.archive.reports):  # fmt: skip
-        vault.clear_begun(time.time())  # the clock by which files are dated
+    with translated(desk.archive.folder):
+        for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
+                      desk.archive.reports):  # fmt: skip
+            vault.clear_begun(time.time())  # the clock by which files are dated
     if not any(desk.archive.incoming.iterdir()):
         return 0
     # brings polars along, which the window need not load to start

@@ -11,6 +11,7 @@ from dataclasses import asdict, dataclass, field, fields, replace
 from pathlib import Path
 from typing import Any, Literal
 
+from gezeiten.archive.whole import put_whole
 from gezeiten.domain.naming import USUAL_PATTERN
 from gezeiten.domain.units import UNIT_CHOICES
 from gezeiten.domain.untrusted import json_of
@@ -219,7 +220,4 @@ def load_settings(file: Path) -> Settings:
 
 def save_settings(file: Path, settings: Settings) -> None:
     """Write the settings, whole or not at all."""
-    file.parent.mkdir(parents=True, exist_ok=True)
-    fresh = file.with_suffix(".new")
-    fresh.write_text(json.dumps(asdict(settings), indent=2, ensure_ascii=False) + "\n")
-    fresh.replace(file)
+    put_whole(file, json.dumps(asdict(settings), indent=2, ensure_ascii=False) + "\n")

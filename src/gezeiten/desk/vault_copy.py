@@ -23,7 +23,7 @@ from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
 from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
-from gezeiten.archive.vault import sync_folder
+from gezeiten.archive.whole import put_whole, sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
@@ -181,10 +181,9 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
         whole, damaged = _each_whole(desk, raws, copy, meter)
         here = {raw.sha256 for raw in whole}
         listed = [raw for raw in raws if raw.sha256 in here or is_there(raw)]
-        _put(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
-        _put(folder / PEOPLE_NAME, for_people(listed))
         sync_folder(folder / "raw")
-        sync_folder(folder)
+        put_whole(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
+        put_whole(folder / PEOPLE_NAME, for_people(listed))
     sentence = f"The vault, {len(whole)} raw offloads, was copied to {folder}."
     desk.log_alone("vault copied", str(folder), sentence, damaged=damaged[:100])
     return Written(len(whole), tuple(damaged))
@@ -213,16 +212,6 @@ def _each_whole(
             whole.append(raw)
         meter.heard(raw.size)
     return whole, list(damaged.values())
-
-
-def _put(path: Path, text: str) -> None:
-    """Write a text whole and synced before it takes the place of the one before."""
-    fresh = path.with_name(path.name + ".part")
-    with fresh.open("w", encoding="utf-8") as file:
-        file.write(text)
-        file.flush()
-        os.fsync(file.fileno())
-    fresh.replace(path)
 
 
 def for_people(raws: list[NamedRaw]) -> str:

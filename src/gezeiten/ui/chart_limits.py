@@ -10,10 +10,10 @@ from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 
 from gezeiten.ui.chart_lanes import Lane
 from gezeiten.ui.i18n import number
+from gezeiten.ui.rules import RULE_SIGNS
 from gezeiten.ui.theme import Theme
 
 WIDEST_PX = 170
-_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum")}
 
 
 def limit_words(lane: Lane) -> list[tuple[float, str, str]]:
@@ -27,7 +27,7 @@ def limit_words(lane: Lane) -> list[tuple[float, str, str]]:
                 named.append(trace.name)
     found = []
     for (side, value), names in owners.items():
-        sign, color = _SIGNS[side]
+        sign, color = RULE_SIGNS[side]
         words = f"{sign} {number(value, lane.decimals)}"
         if len(names) < len(lane.traces):
             words += f" {', '.join(names)}"

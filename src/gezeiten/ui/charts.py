@@ -32,6 +32,7 @@ from gezeiten.ui.chart_overviews import (
 )
 from gezeiten.ui.i18n import day_and_time, number, tr
 from gezeiten.ui.parts import scrolled
+from gezeiten.ui.rules import RULE_SIGNS
 from gezeiten.ui.theme import Theme
 
 LEAST_LANE_PX = 104
@@ -208,7 +209,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     def _add_limits(self, drawn: _Drawn) -> None:
         for rule in drawn.lane.rules:
-            color = "ember" if rule.side == "above" else "plum"
+            _, color = RULE_SIGNS[rule.side]
             pen = self._pen(color, 1.0, Qt.PenStyle.DashLine)
             line = pg.InfiniteLine(rule.value, angle=0, pen=pen)
             drawn.plot.addItem(line, ignoreBounds=True)
@@ -226,12 +227,13 @@ class LaneChart(pg.GraphicsLayoutWidget):
             drawn.plot.addItem(region, ignoreBounds=True)
             if tint.side in ("above", "below"):
                 up = tint.side == "above"
+                sign, color = RULE_SIGNS[tint.side]
                 symbol = pg.InfiniteLine(
                     (tint.span[0] + tint.span[1]) / 2000, pen=QPen(Qt.PenStyle.NoPen),
-                    label="▲" if up else "▼",
+                    label=sign,
                     labelOpts={"position": 0.93 if up else 0.07,
                                "anchors": [(0.5, 0.5), (0.5, 0.5)],
-                               "color": self._theme.color("ember" if up else "plum")},
+                               "color": self._theme.color(color)},
                 )  # fmt: skip
                 drawn.plot.addItem(symbol, ignoreBounds=True)
 

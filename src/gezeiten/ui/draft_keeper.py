@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer
 
-from gezeiten.archive.faults import translated
 from gezeiten.ui.house import House
-from gezeiten.ui.work import Task
 
 REST_MS = 700
 
@@ -35,10 +33,4 @@ class DraftKeeper(QObject):
     def save(self) -> None:
         """Write it now; a window that closes waits for it."""
         self._later.stop()
-        desk = self._house.desk
-
-        def work(_task: Task) -> None:
-            with translated(desk.archive.folder):
-                desk.drafts.save()
-
-        self._house.run(work, lambda _: None)
+        self._house.run(lambda _task: self._house.desk.keep_drafts(), lambda _: None)

@@ -245,6 +245,7 @@ class RoundDialog(QDialog):
         def work() -> Round | None:
             leave_out(desk, task, reason)
             desk.drafts.put(_draft_key(task), "")
+            desk.keep_drafts()
             return open_round(desk)
 
         self._run(work)

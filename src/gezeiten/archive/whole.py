@@ -1,0 +1,31 @@
+"""Small files beside the database: written whole and synced, or not at all."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+
+def put_whole(path: Path, text: str) -> None:
+    """Write a text; the one before stays until this one is on the disk.
+
+    Raises:
+        OSError: the disk does not take it.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    fresh = path.with_name(path.name + ".new")
+    with fresh.open("w", encoding="utf-8") as file:
+        file.write(text)
+        file.flush()
+        os.fsync(file.fileno())
+    fresh.replace(path)
+    sync_folder(path.parent)
+
+
+def sync_folder(folder: Path) -> None:
+    """Have the names in a folder written to the disk: a file without a name is lost."""
+    names = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(names)
+    finally:
+        os.close(names)
