@@ -442,7 +442,7 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     press(window, "Ctrl+G")
     day = next(w for w in QApplication.topLevelWidgets() if isinstance(w, GoToDay))
     day.day.setDate(QDate(2026, 11, 18))
-    day._take()
+    QTest.keyClick(day.day, Qt.Key.Key_Return)
     midnight = round(datetime(2026, 11, 18, tzinfo=berlin).timestamp() * 1000)
     assert trends.chart.view() == pytest.approx((midnight, midnight + DAY_MS), abs=2000)
     # a mark before the tank was ever recorded

@@ -25,14 +25,15 @@ class StretchDialog(QDialog):
             field.show_instant(at_ms, zone)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
+        take = button(tr("Mark and zoom to it"), lambda: self._take(zoom=True), "primary")
+        take.setDefault(True)
         self.setLayout(
             column(
                 label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
                 label(tr("From"), "muted"), self.since, label(tr("Until"), "muted"), self.until,
                 self.problem,
                 row(button(tr("Cancel"), self.reject), 1,
-                    button(tr("Mark"), lambda: self._take(zoom=False)),
-                    button(tr("Mark and zoom to it"), lambda: self._take(zoom=True), "primary")),
+                    button(tr("Mark"), lambda: self._take(zoom=False)), take),
                 spacing=6, margins=16,
             )
         )  # fmt: skip
@@ -69,9 +70,10 @@ class GoToDay(QDialog):
         self.day.setDisplayFormat("ddd d MMM yyyy")
         self.day.setCalendarPopup(True)
         self.day.setAccessibleName(tr("Day"))
+        take = button(tr("Show this day"), self._take, "primary")
+        take.setDefault(True)
         self.setLayout(
-            column(self.day, row(button(tr("Cancel"), self.reject), 1,
-                                 button(tr("Show this day"), self._take, "primary")),
+            column(self.day, row(button(tr("Cancel"), self.reject), 1, take),
                    spacing=8, margins=16)
         )  # fmt: skip
         self.day.setFocus()
