@@ -3,13 +3,14 @@
 # make test        all checks and tests
 # make bench       speed, as ratios against a reference in the same run
 # make screenshots the pictures in docs/screenshots, from the demonstration's data
+# make mutants     small faults put into the rules of the trade: do the tests notice them
 # make bare        both commands in bare Debian 12 and 13 machines (root, debootstrap)
 # make lock        the locked packages anew from requirements/*.in
 
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: setup demo demo-reset test bench screenshots bare lock
+.PHONY: setup demo demo-reset test bench mutants screenshots bare lock
 
 setup:
 	@bash scripts/setup.sh
@@ -26,6 +27,10 @@ test: setup
 
 bench: setup
 	@$(RUN)/python -m bench
+
+mutants: setup
+	@$(RUN)/python -m pip install -q --require-hashes -r requirements/mutants.lock
+	@$(RUN)/python scripts/mutants.py $(ONLY)
 
 screenshots: setup
 	@$(RUN)/gezeiten demo --folder .cache/screenshots-demo --build-only

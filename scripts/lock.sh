@@ -7,3 +7,5 @@ python3 -m venv .cache/lock
 .cache/lock/bin/python -m pip install -q uv
 .cache/lock/bin/uv pip compile -q --upgrade --generate-hashes --no-annotate --no-header --universal \
     --python-version 3.11 requirements/run.in requirements/dev.in -o requirements/all.lock
+.cache/lock/bin/uv pip compile -q --upgrade --generate-hashes --no-annotate --no-header --universal \
+    --python-version 3.11 -c requirements/all.lock requirements/mutants.in -o requirements/mutants.lock

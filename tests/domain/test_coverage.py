@@ -33,3 +33,10 @@ def test_nothing_is_missing_of_nothing() -> None:
     assert missing((5, 5), []) == []
     assert missing((0, 10), [(0, 10)]) == []
     assert missing((0, 10), []) == [(0, 10)]
+
+
+def test_ranges_that_touch_or_are_cut_exactly_at_the_edge() -> None:
+    assert missing((0, 10), [(0, 5), (5, 10)]) == []
+    assert missing((0, 10), [(10, 20)]) == [(0, 10)]
+    assert missing((0, 10), [(3, 3), (4, 5)]) == [(0, 4), (5, 10)]
+    assert missing((2, 10), [(0, 2), (20, 30)]) == [(2, 10)]

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from collections import defaultdict
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+from itertools import pairwise
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
@@ -16,6 +20,7 @@ from gezeiten.domain.timeline import from_ms, to_ms
 from tests.conftest import series_of
 
 MIN = 60_000
+BERLIN = ZoneInfo("Europe/Berlin")
 
 
 def rule(delay_min: float = 0, counting: str = "consecutive", **more: object) -> LimitRule:
@@ -154,70 +159,99 @@ def test_daily_accumulation_over_the_25_hour_day() -> None:
 
 
 # -- the definition, read literally --------------------------------------------------------------
-def slow_excursions(series: Series, r: LimitRule) -> list[tuple[int, int, int | None]]:
-    """Runs reading by reading; the alarm second by second of a running count."""
-    times, n = series.times_utc_ms.tolist(), len(series)
-    holds = []
-    for i in range(n):
-        cap = int(series.interval_ms[i] * 1.5)
-        holds.append(
-            int(series.interval_ms[i]) if i + 1 == n else min(times[i + 1] - times[i], cap)
-        )
-    found: list[tuple[int, int, int | None]] = []
-    total = 0
-    i = 0
-    while i < n:
-        value = series.values[i]
-        if not (value > r.value if r.side == "above" else value < r.value):
-            i += 1
-            continue
-        j = i
-        while True:
-            following = j + 1 < n and times[j + 1] - times[j] <= holds[j]
-            if not following:
-                break
-            value = series.values[j + 1]
-            if not (value > r.value if r.side == "above" else value < r.value):
-                break
-            j += 1
-        spent = 0 if r.counting == "consecutive" else total
-        alarm = None
-        for k in range(i, j + 1):
-            if series.estimated[k]:
+def by_day(start_ms: int, end_ms: int) -> list[tuple[date, int, int]]:
+    """A stretch cut at the midnights of Berlin."""
+    parts = []
+    while start_ms < end_ms:
+        day = from_ms(start_ms, "Europe/Berlin").date()
+        following = day + timedelta(days=1)
+        midnight = datetime(following.year, following.month, following.day, tzinfo=BERLIN)
+        cut = min(round(midnight.timestamp() * 1000), end_ms)
+        parts.append((day, start_ms, cut))
+        start_ms = cut
+    return parts
+
+
+def literal_runs(series: Series, r: LimitRule, holds: list[int]) -> list[list[int]]:
+    """The readings of each run: a machine that is inside or outside."""
+    runs: list[list[int]] = []
+    for i, at in enumerate(series.times_utc_ms.tolist()):
+        beyond = (series.values[i] - r.value) * (1 if r.side == "above" else -1)
+        goes_on = bool(runs) and runs[-1][-1] == i - 1
+        goes_on &= at == series.times_utc_ms[i - 1] + holds[i - 1]
+        if goes_on and beyond > min(-r.hysteresis, 0):
+            runs[-1].append(i)
+        elif beyond > 0:
+            runs.append([i])
+    return runs
+
+
+def literal_excursions(series: Series, r: LimitRule) -> list[Excursion]:
+    """Run by run, hold by hold, with a counter for each counting period."""
+    times = series.times_utc_ms.tolist()
+    every = int(series.interval_ms[0])
+    holds = [min(b - a, every * 3 // 2) for a, b in pairwise(times)] + [every]
+    spent: dict[object, int] = defaultdict(int)
+    found = []
+    for number, run in enumerate(literal_runs(series, r, holds)):
+        alarm, dose, counts, peak = None, 0.0, 0, run[0]
+        for i in run:
+            beyond = (series.values[i] - r.value) * (1 if r.side == "above" else -1)
+            dose += max(beyond, 0.0) * holds[i] / 3_600_000
+            if beyond > (series.values[peak] - r.value) * (1 if r.side == "above" else -1):
+                peak = i
+            if series.estimated[i] or beyond <= 0:
                 continue
-            if alarm is None and spent + holds[k] >= r.delay_s * 1000:
-                alarm = times[k] + max(r.delay_s * 1000 - spent, 0)
-            spent += holds[k]
-            total += holds[k]
-        if any(not series.estimated[k] for k in range(i, j + 1)):
-            found.append((times[i], times[j] + holds[j], alarm))
-        i = j + 1
+            counts += 1
+            for day, start, end in by_day(times[i], times[i] + holds[i]):
+                period = number if r.counting == "consecutive" else day if r.daily else "mission"
+                left = max(r.delay_s * 1000 - spent[period], 0)
+                if alarm is None and left <= end - start:
+                    alarm = start + left
+                spent[period] += end - start
+        if counts:
+            gauged = int(np.count_nonzero(~series.estimated[run]))
+            found.append(Excursion(
+                r, times[run[0]], times[run[-1]] + holds[run[-1]], alarm,
+                float(series.values[peak]), times[peak], dose, gauged, len(run) - gauged,
+            ))  # fmt: skip
     return found
 
 
-@settings(max_examples=300, deadline=None)
+LOCAL_STARTS = [datetime(2026, *at, tzinfo=BERLIN) for at in ((11, 19, 21, 40), (10, 24, 22, 0))]
+
+
+@settings(max_examples=200, deadline=None)
 @given(
-    st.lists(
-        st.tuples(st.sampled_from([10, 10, 10, 15, 16, 45]), st.sampled_from([5.0, 7.0, 8.0, 9.5]),
-                  st.booleans()),
-        min_size=1, max_size=40,
-    ),
-    st.sampled_from([0, 5, 10, 12.5, 20, 45]),
-    st.sampled_from(["consecutive", "accumulated"]),
+    st.lists(st.tuples(st.sampled_from([1, 1, 1, 1.5, 1.6, 4.5]),
+                       st.sampled_from([5.0, 6.5, 7.0, 8.0, 9.5]),
+                       st.sampled_from([False, False, True])), min_size=1, max_size=40),
+    st.sampled_from([0, 0.5, 1, 1.25, 2, 4.5, 9]),
+    st.sampled_from(["consecutive", "accumulated", "daily"]),
     st.sampled_from(["above", "below"]),
+    st.sampled_from([0.0, 1.0]),
+    st.sampled_from([10, 240, 2000]),
+    st.sampled_from(LOCAL_STARTS),
 )  # fmt: skip
-def test_fast_and_slow_agree(
-    steps: list[tuple[int, float, bool]], delay: float, counting: str, side: str
-) -> None:
-    at = np.cumsum([step for step, _, _ in steps]).tolist()
+def test_every_figure_of_a_run_is_what_the_definition_says(
+    steps: list[tuple[float, float, bool]], delay: float, counting: str, side: str, band: float,
+    every_min: int, start: datetime,
+) -> None:  # fmt: skip
+    at = start.timestamp() / 60 + np.cumsum([0, *(step * every_min for step, _, _ in steps[1:])])
     series = series_of(
-        at, [v for _, v, _ in steps], estimated=tuple(i for i, s in enumerate(steps) if s[2])
+        at.tolist(),
+        [v for _, v, _ in steps],
+        every_min,
+        tuple(i for i, s in enumerate(steps) if s[2]),
     )
-    r = rule(delay, counting, side=side, value=7.0)
-    found = [(e.start_ms, e.end_ms, e.alarm_ms) for e in find_excursions(series, r)]
-    assert found == slow_excursions(series, r)
-    alarmed = find_excursions(series, r, alarmed_only=True)
-    assert alarmed == [e for e in find_excursions(series, r) if e.alarm_ms is not None]
+    way = "consecutive" if counting == "consecutive" else "accumulated"
+    r = replace(rule(delay * every_min, way, side=side, daily=counting == "daily"), hysteresis=band)
+    found = find_excursions(series, r, "Europe/Berlin")
+    wanted = literal_excursions(series, r)
+    assert [replace(e, dose=0.0) for e in found] == [replace(e, dose=0.0) for e in wanted]
+    assert [e.dose for e in found] == pytest.approx([e.dose for e in wanted])
+    alarmed = find_excursions(series, r, "Europe/Berlin", alarmed_only=True)
+    assert alarmed == [e for e in found if e.alarm_ms is not None]
 
 
 @given(st.sampled_from(["above", "below"]), st.floats(-50, 50), st.integers(0, 10**6))

@@ -53,8 +53,43 @@ def test_uneven_ends_leave_no_two_readings_too_close() -> None:
 
 def test_without_both_ends_there_is_no_line() -> None:
     series = series_of([60, 70], [1, 2])
-    before = Gap(0, 60 * MIN, 10 * MIN)
-    assert len(straight_line(series, before)) == 0
+    for gap in (Gap(0, 60 * MIN, 10 * MIN), Gap(80 * MIN, 120 * MIN, 10 * MIN)):
+        assert len(straight_line(series, gap)) == 0
+
+
+def test_the_line_joins_the_readings_around_its_own_gap() -> None:
+    series = series_of([0, 10, 20, 60, 70, 80], [9, 1, 2, 6, 5, 9])
+    [gap] = find_gaps(series)
+    assert straight_line(series, gap).values.tolist() == pytest.approx([3, 4, 5])
+
+
+@pytest.mark.parametrize(("known", "offered"), [(5, True), (4, False)])
+def test_an_error_wants_five_known_stretches(known: int, offered: bool) -> None:
+    # `known` + 2 readings before the gap hold `known` stretches of one hidden reading, and the
+    # two after it none
+    series, gap = with_gap(np.arange(known + 5.0), known + 2, 1)
+    error = expected_line_error(series, gap)
+    assert (error is not None) == offered
+    if error is not None:
+        assert error.stretches == 5
+
+
+@pytest.mark.parametrize(("missing", "reach_min"), [(1, 3 * 1440), (10, 5500)])
+def test_known_stretches_are_looked_for_so_far_and_no_farther(missing: int, reach_min: int) -> None:
+    # three days, or fifty times the eleven intervals between the readings around ten missing ones
+    values = np.zeros(4000)
+    first = 2000
+    series, gap = with_gap(values, first, missing)
+    around = reach_min if missing == 1 else 50 * gap.length_ms // MIN
+    near, far = (gap.start_ms // MIN - around) // 10, (gap.end_ms // MIN + around) // 10
+    for index, is_known in ((near - 2, False), (near + 2, True), (far + 2, False), (far - 2, True)):
+        values = np.zeros(4000)
+        values[index] = 1000.0
+        keep = np.delete(np.arange(4000), range(first, first + missing))
+        bent = Series(series.times_utc_ms, values[keep], series.quality, series.interval_ms)
+        error = expected_line_error(bent, gap, stretches=4000)
+        assert error is not None
+        assert (error.rmse > 0) == is_known
 
 
 def test_the_expected_error_of_a_straight_record_is_nothing() -> None:
@@ -80,8 +115,13 @@ def test_the_expected_error_agrees_with_hiding_by_hand() -> None:
             continue
         line = np.interp(window[1:-1], window[[0, -1]], values[window[[0, -1]]])
         errors.append(line - values[window[1:-1]])
-    everything = np.sqrt(np.mean(np.square(errors)))
-    assert error.rmse == pytest.approx(everything, rel=0.15)
+    # enough stretches were asked for that every one of them is taken
+    whole = expected_line_error(series, gap, stretches=10_000)
+    assert whole is not None
+    assert whole.rmse == pytest.approx(np.sqrt(np.mean(np.square(errors))))
+    assert (whole.low, whole.high) == pytest.approx(np.percentile(errors, (2.5, 97.5)))
+    assert whole.stretches == len(errors)
+    assert error.rmse == pytest.approx(whole.rmse, rel=0.15)
     assert error.low < 0 < error.high
 
 

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.domain.gaps import find_gaps, held_spans
-from gezeiten.domain.series import empty_series
+from gezeiten.domain.series import empty_series, make_series
 from tests.conftest import series_of
 
 MIN = 60_000
@@ -81,3 +81,14 @@ def test_duty_is_met_up_to_one_and_a_half_intervals_at_either_end() -> None:
     assert find_gaps(series, duty=(0, 40 * MIN)) == []
     assert [g.start_ms for g in find_gaps(series, duty=(-1, 40 * MIN))] == [-1]
     assert [g.end_ms for g in find_gaps(series, duty=(0, 40 * MIN + 1))] == [40 * MIN + 1]
+
+
+def test_stretches_end_with_the_interval_in_force_and_hold_one_and_a_half() -> None:
+    times = np.array([0, 15, 25, 27, 60], np.int64) * MIN
+    intervals = np.array([10, 10, 2, 10, 10], np.int64) * MIN
+    series = make_series(times, np.zeros(5), intervals)
+    # fifteen minutes are a hold, two are within one of two, thirty-three are a gap
+    assert held_spans(series) == [(0, 37 * MIN), (60 * MIN, 70 * MIN)]
+    assert [(g.start_ms, g.end_ms, g.interval_ms) for g in find_gaps(series)] == [
+        (37 * MIN, 60 * MIN, 10 * MIN)
+    ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
@@ -10,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.excursions import find_absences, find_excursions
+from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
 from gezeiten.domain.limits import LimitRule, limit_rule, no_sensor_rule
 from gezeiten.domain.series import make_series
 from gezeiten.domain.statistics import numbers
@@ -125,9 +126,23 @@ NAN = float("nan")
 
 def test_no_sensor_alarms_once_its_delay_has_passed() -> None:
     found = find_absences(*recorded([5, NAN, NAN, NAN, 5, NAN, 5]), GONE)
-    assert spans(found) == [(10, 40)]  # the single missing value lasted ten minutes only
-    assert found[0].alarm_ms == 40 * MIN
-    assert (found[0].measured, found[0].dose) == (3, 0.0)
+    # the single missing value lasted ten minutes only
+    assert found == [Excursion(GONE, 10 * MIN, 40 * MIN, 40 * MIN, 0.0, 10 * MIN, 0.0, 3, 0)]
+
+
+def test_a_gap_cuts_an_absence_and_each_part_is_judged_by_itself() -> None:
+    minutes = [0, 10, 20, 30, 60, 70, 80, 90, 100]
+    found = find_absences(*recorded([5, NAN, NAN, NAN, NAN, NAN, NAN, NAN, 5], minutes), GONE)
+    # 10 to 45: the reading before the gap is held for fifteen minutes; 60 to 100
+    assert spans(found) == [(10, 45), (60, 100)]
+    assert [e.measured for e in found] == [3, 4]
+
+
+def test_the_rule_of_a_missing_sensor_says_what_it_was_given() -> None:
+    rule = no_sensor_rule("co2", 60, "warning", WORKING_HOURS)
+    wanted = LimitRule("co2", "absent", 0.0, 60, level="warning", window=WORKING_HOURS)
+    assert rule == wanted
+    assert LimitRule("probe_temperature", "absent", 0.0, 1800, level="alarm") == GONE
 
 
 def test_readings_that_are_not_there_claim_no_missing_sensor() -> None:
@@ -149,7 +164,7 @@ def test_a_missing_sensor_is_never_outside_a_value() -> None:
 def test_rules_read_back_and_old_ones_too(rule: LimitRule) -> None:
     assert limit_rule(rule.as_dict()) == rule
     old = {k: v for k, v in rule.as_dict().items() if k not in ("hysteresis", "window")}
-    assert limit_rule(old).window is None
+    assert limit_rule(old) == replace(rule, hysteresis=0.0, window=None)
 
 
 @pytest.mark.parametrize(

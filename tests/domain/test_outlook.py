@@ -8,16 +8,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.models import BRISE_A4, DUENE_T2, MODELS, PRIEL_W3
+from gezeiten.domain.models import BRISE_A4, DUENE_T2, MODELS, PRIEL_W3, REIF_C2, LoggerModel
 from gezeiten.domain.outlook import (
+    Outlook,
+    battery_assumption,
     battery_days,
+    draw_uah_per_day,
     duration_s,
+    event_bytes,
     interval_for,
     outlook,
     reading_bytes,
     readings_that_fit,
 )
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan import Manners, Plan
 from gezeiten.domain.timeline import DAY_MS
 
 T_RH = Plan(("air_temperature", "relative_humidity"), 600)
@@ -116,7 +120,10 @@ FULL_MS = 15_616 * 600_000
         (2 * FULL_MS, {"end": "at", "end_ms": FULL_MS + 1000}, 1200),
         (DAY_MS * 30, {"end": "count", "end_count": 10}, None),  # the plan's own end is in the way
         (FULL_MS, {"end": "at", "end_ms": FULL_MS - 1000}, None),
-        (10**14, {}, None),  # no interval of the model is as long as that
+        (15_616 * 86_400_000, {}, 86_400),  # the longest interval of the model
+        (15_616 * 86_400_000 + 1, {}, None),  # none is as long as that
+        (2 * FULL_MS, {"end": "wrap"}, None),
+        (2 * FULL_MS, {"channels": ()}, None),
     ],
 )
 def test_which_interval_reaches_the_visit(
@@ -125,6 +132,11 @@ def test_which_interval_reaches_the_visit(
     plan = replace(T_RH, **change)
     look = outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=visit_ms)
     assert look.reach_interval_s == wanted_s
+    if plan.end == "full":  # what counts is the time from the first reading to the visit
+        look = outlook(
+            DUENE_T2, plan, first_ms=7000, now_ms=0, charge=1.0, visit_ms=visit_ms + 7000
+        )
+        assert look.reach_interval_s == wanted_s
     without = outlook(DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0)
     assert without.reach_interval_s is None
 
@@ -136,3 +148,89 @@ def test_the_shortest_interval_for_a_length_as_worked_by_hand() -> None:
     assert interval_for(DUENE_T2, T_RH, 1) == DUENE_T2.shortest_interval_s
     assert interval_for(DUENE_T2, Plan((), 60), 1000) == 0
     assert duration_s(DUENE_T2, T_RH) == 15_616 * 600
+
+
+def test_every_figure_of_an_outlook_as_worked_by_hand() -> None:
+    plan = replace(T_RH, outside_interval_s=60, end="count", end_count=15_616)
+    look = outlook(
+        DUENE_T2, plan, first_ms=5000, now_ms=3000, charge=0.5, temp_c=-10.0,
+        calibration_due_ms=77, visit_ms=10 * DAY_MS, kept=41,
+    )  # fmt: skip
+    # half a charge at -10 degrees is 0.44 of 2 600 000 uAh; idle 2640 uAh a day, a reading of two
+    # channels 0.022 uAh, 144 of them a day as usual, 1440 a day outside limits
+    usable_uah = 0.44 * 2_600_000
+    assert look == Outlook(
+        readings_fit=15_616,
+        ends_ms=5000 + 15_616 * 600_000,
+        ends_by_plan=True,
+        battery_empty_ms=3000 + int(usable_uah / (2640 + 0.022 * 144) * DAY_MS),
+        calibration_due_ms=77,
+        at_risk_readings=1440 - 41,  # from 5 s after midnight on: the last at 9 d 23 h 50 min 5 s
+        overwritten_readings=0,
+        worst_ends_ms=5000 + 15_616 * 60_000,
+        worst_battery_ms=3000 + int(usable_uah / (2640 + 0.022 * 1440) * DAY_MS),
+        reach_interval_s=None,
+    )
+    plain = outlook(DUENE_T2, T_RH, first_ms=5000, now_ms=3000, charge=1.0)
+    assert (plain.worst_ends_ms, plain.worst_battery_ms) == (None, None)
+    assert (plain.ends_by_plan, plain.at_risk_readings, plain.overwritten_readings) == (False, 0, 0)
+    more = replace(plan, end_count=15_617)
+    assert not outlook(DUENE_T2, more, first_ms=0, now_ms=0, charge=1.0).ends_by_plan
+
+
+@pytest.mark.parametrize(
+    ("kept", "at_risk", "overwritten"),
+    [(5000, 15_616, 8185), (20_000, 8801, 0), (28_801, 0, 0), (30_000, 0, 0)],
+)
+def test_what_is_kept_already_is_at_risk_no_more(kept: int, at_risk: int, overwritten: int) -> None:
+    plan = replace(T_RH, end="wrap", interval_s=60)  # 28 801 readings in twenty days
+    look = outlook(
+        DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=20 * DAY_MS, kept=kept
+    )
+    assert (look.at_risk_readings, look.overwritten_readings) == (at_risk, overwritten)
+
+
+def test_display_light_and_sound_draw_what_their_model_says() -> None:
+    cell, loud = REIF_C2.battery, Manners("press", 6, sound=True, light=True)
+    plan = Plan(("probe_temperature",), 300)
+    base = draw_uah_per_day(REIF_C2, plan, 300)
+    assert base == pytest.approx(cell.idle_ua * 24 + cell.reading_uah * 288)
+    assert draw_uah_per_day(REIF_C2, plan, 0) == pytest.approx(cell.idle_ua * 24)
+    # four looks of six minutes are 0.4 h; 24 blinks; a minute of sound
+    more = 0.4 * cell.display_ua + 24 * cell.light_uah + cell.sound_uah
+    assert min(cell.display_ua, cell.light_uah, cell.sound_uah) > 0
+    assert draw_uah_per_day(REIF_C2, replace(plan, manners=loud), 300) == pytest.approx(base + more)
+    lit = draw_uah_per_day(REIF_C2, replace(plan, manners=Manners("on")), 300)
+    assert lit == pytest.approx(base + 24 * cell.display_ua)
+    # a model without display and sound draws nothing for them
+    wired = Plan(("water_pressure",), 300)
+    blinks = 24 * PRIEL_W3.battery.light_uah
+    assert draw_uah_per_day(PRIEL_W3, replace(wired, manners=loud), 300) == pytest.approx(
+        draw_uah_per_day(PRIEL_W3, wired, 300) + blinks
+    )
+
+
+@pytest.mark.parametrize(
+    ("model", "manners", "temp_c", "words"),
+    [
+        (PRIEL_W3, Manners("on", sound=True, light=True), 8.4, "at 8 °C, 24 blinks a day"),
+        (PRIEL_W3, Manners("on", sound=True), 19.6, "at 20 °C"),
+        (DUENE_T2, Manners(), 20.0, "at 20 °C, display off"),
+        (DUENE_T2, Manners("on"), 35.0, "at 20 °C, display on"),
+        (REIF_C2, Manners("press", light=True), -4.6,
+         "at -5 °C, 4 looks a day at the display, 24 blinks a day"),
+        (REIF_C2, Manners(sound=True), 20.0, "at 20 °C, display off, 1 min of sound a day"),
+    ],
+)  # fmt: skip
+def test_the_battery_figure_says_what_it_assumes(
+    model: LoggerModel, manners: Manners, temp_c: float, words: str
+) -> None:
+    plan = Plan((model.channels[0].key,), 600, manners=manners)
+    assert battery_assumption(model, plan, temp_c) == words
+
+
+def test_a_plans_own_room_for_events_leaves_less_for_readings() -> None:
+    room = replace(T_RH, manners=Manners(event_bytes=4096))
+    assert event_bytes(DUENE_T2, room) == 4096
+    assert event_bytes(DUENE_T2, T_RH) == DUENE_T2.event_bytes
+    assert readings_that_fit(DUENE_T2, room) == (65_536 - 1024 - 4096) // 4

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import fields, replace
 
 import pytest
 from hypothesis import given
@@ -12,11 +12,14 @@ from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.models import DUENE_T2, MODELS, PRIEL_W3, logger_model
 from gezeiten.domain.plan import (
+    ChannelSetting,
+    Manners,
     Plan,
     differences,
     due_readings,
     first_due_ms,
     plan_from_dict,
+    waits_for_button,
 )
 from gezeiten.domain.plan_check import check_plan
 from gezeiten.errors import InputError, PlanError
@@ -150,3 +153,93 @@ def test_models_are_found_by_name_and_by_what_they_say_of_themselves() -> None:
 def test_a_missing_channel_names_the_model() -> None:
     with pytest.raises(InputError, match="Priel W3 has no channel “co2”"):
         PRIEL_W3.channel("co2")
+
+
+FULL = Plan(
+    ("co2",), 60, "button", 5, "count", 9, (LIMIT,), "Winter", "Nave", "by the door", 90, 100, True,
+    30, (ChannelSetting("co2", "s", "n", "#112233", "ppm"),),
+    Manners("press", 7, True, True, True, True, 64),
+)  # fmt: skip
+
+
+def test_a_plan_of_which_every_field_was_set_reads_back_whole() -> None:
+    data = FULL.as_dict()
+    assert plan_from_dict(data) == FULL
+    assert set(data) == {field.name for field in fields(Plan)}
+    assert data["channels"] == ["co2"]
+    assert data["limits"] == [LIMIT.as_dict()]
+    assert data["settings"][0] == {
+        "channel": "co2", "sensor": "s", "name": "n", "color": "#112233", "unit": "ppm",
+    }  # fmt: skip
+
+
+def test_what_an_older_plan_lacks_takes_its_usual_value() -> None:
+    old = {"channels": ["co2"], "interval_s": 60, "start": "now", "end": "full", "limits": []}
+    assert plan_from_dict(old) == Plan(("co2",), 60, "now")
+    part = {**old, "manners": {"sound": True}, "settings": [{"channel": "co2"}]}
+    assert plan_from_dict(part) == Plan(
+        ("co2",), 60, "now", manners=Manners(sound=True), settings=(ChannelSetting("co2"),)
+    )
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        ({"interval_s": 2**62}, "4611686018427387904 is beyond reason"),
+        ({"end_count": -(2**62)}, "-4611686018427387904 is beyond reason"),
+        ({"start": "soon"}, "soon is none of now, next_interval, at, button"),
+        ({"end": "never"}, "never is none of full, wrap, at, count, button"),
+        ({"manners": {"display": "dim"}}, "dim is none of off, on, press"),
+        ({"start_ms": 2**53}, "an instant beyond the years 1900 to 2200"),
+    ],
+)
+def test_what_is_wrong_with_a_dict_is_said(change: dict[str, object], why: str) -> None:
+    with pytest.raises(PlanError) as caught:
+        plan_from_dict({**GOOD.as_dict(), **change})
+    assert str(caught.value) == f"This is no plan ({why}); make it anew on the Field desk."
+
+
+def test_numbers_just_within_reason_are_taken() -> None:
+    most = {**GOOD.as_dict(), "interval_s": 2**62 - 1, "end_count": -(2**62) + 1}
+    assert plan_from_dict(most).interval_s == 2**62 - 1
+
+
+@pytest.mark.parametrize(
+    ("change", "due_ms"),
+    [
+        ({"start": "now"}, 11_000),
+        ({"start": "now", "start_delay_s": 5}, 11_000),  # a delay belongs to the button
+        ({"start": "button"}, 11_000),
+        ({"start": "button", "start_delay_s": 5}, 16_000),
+        ({"start": "at", "start_ms": 77}, 77),
+        ({"start": "next_interval"}, 600_000),
+    ],
+)
+def test_when_the_first_reading_is_due(change: dict[str, object], due_ms: int) -> None:
+    plan = replace(GOOD, **change)
+    assert first_due_ms(plan, 10_000) == due_ms
+    assert waits_for_button(plan) == (change["start"] == "button")
+
+
+@pytest.mark.parametrize(
+    ("change", "until_ms", "due"),
+    [
+        ({}, 999, 0), ({}, 1000, 1), ({}, 10_999, 1), ({}, 11_000, 2),
+        ({"end": "count", "end_count": 2}, 10**6, 2), ({"end": "count", "end_count": 2}, 1000, 1),
+        ({"end": "at", "end_ms": 500}, 10**6, 0), ({"end": "at", "end_ms": 1001}, 10**6, 1),
+        ({"end": "at", "end_ms": 11_001}, 10**6, 2),
+    ],
+)  # fmt: skip
+def test_how_many_readings_fall_due(change: dict[str, object], until_ms: int, due: int) -> None:
+    assert due_readings(replace(GOOD, interval_s=10, **change), 1000, until_ms) == due
+
+
+def test_settings_and_rules_of_a_channel() -> None:
+    assert FULL.setting("co2") == FULL.settings[0]
+    assert FULL.setting("pm25") == ChannelSetting("pm25")
+    assert [ChannelSetting("a", **{name: "x"}).is_usual for name in ("sensor", "unit")] == [
+        False
+    ] * 2
+    assert ChannelSetting("a").is_usual
+    assert replace(GOOD, limits=(LIMIT,)).rules_for("air_temperature") == (LIMIT,)
+    assert FULL.rules_for("co2") == ()

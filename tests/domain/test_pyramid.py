@@ -7,7 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
-from gezeiten.domain.series import make_series
+from gezeiten.domain.quality import Quality
+from gezeiten.domain.series import Series, make_series
 from tests.conftest import series_of
 
 STEP = 1000
@@ -103,3 +104,57 @@ def test_a_gap_too_short_to_be_seen_does_not_break_a_line_of_years() -> None:
     times[1_000:] += 600_000
     picture = Pyramid(make_series(times, np.ones(500_000), 60_000)).picture(0, 3 * 10**10, 500)
     assert not np.isnan(picture.values).any()
+
+
+def literal_picture(series: Series, start: int, end: int, columns: int) -> list[tuple[int, float]]:
+    """The definition column by column, reading by reading."""
+    times, values = series.times_utc_ms.tolist(), series.values.tolist()
+    a = max(sum(t < start for t in times) - 1, 0)
+    b = min(sum(t < end for t in times) + 1, len(times))
+    if b - a <= columns * 4:
+        groups = [[i] for i in range(a, b)]
+    else:
+        width = (end - start) // columns
+        column = [min(max((times[i] - start) // width, 0), columns - 1) for i in range(a, b)]
+        groups = [[i for i in range(a, b) if column[i - a] == c] for c in range(columns)]
+        groups = [group for group in groups if group]
+    single = b - a <= columns * 4
+    points: list[tuple[int, float]] = []
+    for group, following in zip(groups, [*groups[1:], None], strict=True):
+        seen = [values[i] for i in group]
+        at = times[group[0]]
+        points += [(at, seen[0])] if single else [(at, min(seen)), (at, max(seen))]
+        if following is None:
+            continue
+        last, apart = group[-1], times[following[0]] - times[group[-1]]
+        seen_gap = single or apart > (end - start) / columns
+        if apart > 1.5 * series.interval_ms[last] and seen_gap:
+            points.append((times[last] + int(series.interval_ms[last]), -1.0))
+    return points
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.integers(2, 5000), st.integers(0, 400), st.integers(1, 3000),
+    st.sampled_from([1, 7, 40, 300]), st.sampled_from([0.0, 0.002, 0.3]), st.integers(0, 10**6),
+)  # fmt: skip
+def test_a_picture_is_what_its_definition_says(
+    n: int, start: int, length: int, columns: int, holes: float, seed: int
+) -> None:
+    dice = np.random.default_rng(seed)
+    steps = np.where(dice.random(n) < holes, dice.integers(2, 400, n), 1) * STEP
+    intervals = np.where(dice.random(n) < 0.1, 2 * STEP, STEP)
+    series = make_series(np.cumsum(steps), dice.integers(0, 99, n).astype(float), intervals)
+    span = (start * STEP, (start + length * columns) * STEP)
+    picture = Pyramid(series).picture(*span, columns)
+    shown = zip(picture.times_utc_ms.tolist(), picture.values.tolist(), strict=True)
+    found = [(t, -1.0 if np.isnan(v) else v) for t, v in shown]
+    assert found == literal_picture(series, *span, columns)
+
+
+def test_parts_for_drawing_keep_quality_and_interval() -> None:
+    series = series_of([0, 10, 20, 30, 40], [1, 2, 3, 4, 5], estimated=(2,))
+    measured, estimated = split_for_drawing(series)
+    assert measured.quality.tolist() == [Quality.GOOD] * 4
+    assert estimated.quality.tolist() == [Quality.GOOD, Quality.ESTIMATE, Quality.GOOD]
+    assert estimated.interval_ms.tolist() == [600_000] * 3

@@ -108,3 +108,29 @@ def test_quality_words_are_those_of_the_standard_list() -> None:
     assert [code.word for code in Quality] == [
         "good", "suspect", "estimate", "poor", "unchecked", "missing",
     ]  # fmt: skip
+
+
+def test_a_single_part_is_itself() -> None:
+    part = series_of([0, 10], [1, 2])
+    assert join_series([empty_series(), part]) is part
+
+
+def test_joined_parts_keep_quality_and_interval_with_their_reading() -> None:
+    one = series_of([0, 30], [1, 4], interval_min=30)
+    two = series_of([10, 30], [2, 9], interval_min=10, estimated=(0, 1))
+    joined = join_series([one, two])
+    assert joined.times_utc_ms.tolist() == [0, 10 * MIN, 30 * MIN]
+    assert joined.values.tolist() == [1, 2, 4]
+    assert joined.quality.tolist() == [Quality.GOOD, Quality.ESTIMATE, Quality.GOOD]
+    assert joined.interval_ms.tolist() == [30 * MIN, 10 * MIN, 30 * MIN]
+
+
+def test_parts_that_touch_at_the_very_instant_keep_the_earlier_reading() -> None:
+    joined = join_series([series_of([0, 10], [1, 2]), series_of([10, 20], [7, 3])])
+    assert joined.values.tolist() == [1, 2, 3]
+
+
+def test_readings_a_millisecond_apart_are_two() -> None:
+    times = np.array([5, 6], np.int64)
+    parts = [make_series(times[i : i + 1], np.array([float(i)]), 1) for i in (0, 1)]
+    assert join_series(parts).values.tolist() == [0.0, 1.0]

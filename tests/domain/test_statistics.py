@@ -16,6 +16,7 @@ from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.series import empty_series
 from gezeiten.domain.statistics import daily_numbers, mean_kinetic_temperature_c, numbers
 from gezeiten.domain.timeline import to_ms
+from gezeiten.domain.windows import WORKING_HOURS
 from tests.conftest import series_of
 
 MIN = 60_000
@@ -130,3 +131,53 @@ def test_days_under_three_quarters_are_marked() -> None:
     [row] = daily_numbers(series, (0, day * MIN), "UTC")
     assert row.numbers.coverage == pytest.approx(1000 / 1440)
     assert not row.numbers.enough
+
+
+def test_every_figure_of_a_short_stretch_as_worked_by_hand() -> None:
+    # holds: ten, ten, ten, and one interval for the last, cut at 35
+    series = series_of([0, 10, 20, 30], [8, 1, 9, 1], estimated=(2,))
+    figures = numbers(series, (0, 35 * MIN), (ABOVE, BELOW))
+    assert (figures.span, figures.n, figures.estimated) == ((0, 35 * MIN), 4, 1)
+    assert (figures.lowest, figures.lowest_ms) == (1, 10 * MIN)  # the first of two
+    assert (figures.highest, figures.highest_ms) == (9, 20 * MIN)
+    assert figures.mean == pytest.approx((80 + 10 + 90 + 5) / 35)
+    assert figures.median == 4.5
+    assert (figures.p5, figures.p95) == (pytest.approx(1.0), pytest.approx(8.85))
+    assert figures.sd == pytest.approx(math.sqrt(56.75 / 3))
+    assert (figures.held_ms, figures.coverage, figures.enough) == (35 * MIN, 1.0, True)
+    assert (figures.above_ms, figures.below_ms) == (20 * MIN, 15 * MIN)
+    assert math.isnan(figures.kinetic_mean_c)
+    assert numbers(series, (0, 35 * MIN)).above_ms == 0
+    nothing = numbers(series, (50 * MIN, 60 * MIN))
+    assert (nothing.lowest_ms, nothing.highest_ms, nothing.coverage) == (0, 0, 0.0)
+    assert all(math.isnan(v) for v in (nothing.highest, nothing.sd, nothing.p5, nothing.p95))
+    assert numbers(series, (0, 0)).coverage == 0.0
+
+
+def test_three_quarters_are_enough() -> None:
+    assert numbers(series_of([0, 10, 20], [1, 2, 3]), (0, 40 * MIN)).enough
+    assert not numbers(series_of([0, 10, 20], [1, 2, 3]), (0, 40 * MIN + 1)).enough
+
+
+def test_the_first_extreme_of_the_stretch_is_the_one_that_is_named() -> None:
+    figures = numbers(series_of([0, 10, 20, 30], [9, 5, 5, 9]), (5 * MIN, 35 * MIN))
+    assert (figures.lowest_ms, figures.highest_ms) == (10 * MIN, 30 * MIN)
+
+
+def test_figures_by_day_know_limits_windows_and_the_kinetic_mean() -> None:
+    noon = to_ms(datetime(2026, 11, 23, 11, tzinfo=UTC)) // MIN  # Monday noon in Berlin
+    series = series_of([noon + 60 * i for i in range(20)], [20.0] * 20, interval_min=60)
+    rule = LimitRule("t", "above", 10.0, window=WORKING_HOURS)
+    span = (noon * MIN, (noon + 20 * 60) * MIN)
+    monday, tuesday = daily_numbers(series, span, "Europe/Berlin", (rule,), kinetic=True)
+    assert (monday.numbers.n, tuesday.numbers.n) == (12, 8)
+    assert monday.numbers.above_ms == 5 * 60 * MIN  # noon to five
+    assert tuesday.numbers.above_ms == 0  # midnight to eight
+    assert monday.numbers.kinetic_mean_c == pytest.approx(20.0)
+    assert monday.numbers.span == (noon * MIN, (noon + 12 * 60) * MIN)
+    [plain, _] = daily_numbers(series, span, "Europe/Berlin")
+    assert math.isnan(plain.numbers.kinetic_mean_c)
+
+
+def test_no_weight_no_kinetic_mean() -> None:
+    assert math.isnan(mean_kinetic_temperature_c(np.array([20.0]), np.array([0])))

@@ -12,7 +12,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.domain.coverage import numbers_between, within
-from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning, group_figures
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.thinning import (
+    MOST_EVERY,
+    ThinKind,
+    Thinning,
+    group_figures,
+    seems_outside,
+)  # fmt: skip
 
 values = st.lists(
     st.one_of(st.floats(-50, 50, width=32), st.just(math.nan)), min_size=0, max_size=60
@@ -79,3 +86,25 @@ def test_numbers_of_a_stretch_count_both_ends() -> None:
     assert numbers_between(1000, 600, 1601, 1602) == (2, 2)  # none
     assert within((-5, 9), (2, 7)) == (2, 7)
     assert within((8, 9), (2, 7)) == (8, 8)
+
+
+def test_an_overview_seems_outside_where_its_reach_is() -> None:
+    middle, low, high = (np.array(v, float) for v in ([5, 5, 5], [4, 1, 4], [6, 6, 9]))
+    above, below = LimitRule("t", "above", 7.0, 3600), LimitRule("t", "below", 2.0, 3600)
+    assert seems_outside(above, middle, low, high).tolist() == [False, False, True]
+    assert seems_outside(below, middle, low, high).tolist() == [False, True, False]
+    assert seems_outside(above, high, None, None).tolist() == [False, False, True]
+    assert seems_outside(below, low, None, None).tolist() == [False, True, False]
+
+
+def test_edges_of_what_can_be_asked_for() -> None:
+    assert Thinning(ThinKind.NTH, 2, 0, 1).is_possible
+    assert Thinning(ThinKind.MEANS, 2, 0, 2).is_possible
+    assert Thinning(ThinKind.NTH, MOST_EVERY, 5, 6).is_possible
+    assert Thinning(ThinKind.NTH, 0, 0, 10).values == 0
+    assert Thinning(ThinKind.NTH, 1, 0, 10).values == 10
+    assert Thinning(ThinKind.MEANS, 3, 0, 10).values == 3
+    assert Thinning(ThinKind.NTH, 3, 0, 10).values == 4
+    assert Thinning(ThinKind.NTH, 3, 4, 10).readings_of(1, 9) == (7, 10)
+    halves = Thinning(ThinKind.MEANS, 2, 0, 10).first_ms(0, 1001)
+    assert (halves, type(halves)) == (500, int)

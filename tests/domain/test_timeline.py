@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.domain.timeline import (
     HOUR_MS,
+    about_text,
     duration_text,
     from_ms,
     iso_local,
@@ -18,6 +20,7 @@ from gezeiten.domain.timeline import (
     midnight_ms,
     next_full_hour_ms,
     to_ms,
+    utc_offsets_ms,
 )
 
 BERLIN = "Europe/Berlin"
@@ -92,3 +95,50 @@ def test_lengths_are_said_in_their_two_largest_units(length_ms: int, words: str)
 def test_the_next_full_hour_is_that_of_the_zone(zone: str, now: str, wanted: str) -> None:
     now_ms, wanted_ms = (to_ms(datetime.fromisoformat(t + "+00:00")) for t in (now, wanted))
     assert next_full_hour_ms(now_ms, zone) == wanted_ms
+
+
+def test_milliseconds_stand_only_where_there_are_any() -> None:
+    assert iso_utc(1_795_392_000_000) == "2026-11-23T00:00:00Z"
+    assert iso_utc(1_795_392_000_007) == "2026-11-23T00:00:00.007Z"
+    assert iso_local(1_795_392_000_000, BERLIN) == "2026-11-23T01:00:00+01:00"
+    assert iso_local(1_795_392_000_250, BERLIN) == "2026-11-23T01:00:00.250+01:00"
+
+
+def test_parts_of_a_millisecond_are_cut_off() -> None:
+    assert to_ms(datetime(1970, 1, 1, 0, 0, 1, 1999, tzinfo=UTC)) == 1001
+    assert type(to_ms(datetime(1970, 1, 1, tzinfo=UTC))) is int
+
+
+@pytest.mark.parametrize(
+    ("length_ms", "words"),
+    [
+        (0, "less than 1 h"), (HOUR_MS - 1, "less than 1 h"), (HOUR_MS, "1 h"),
+        (2 * HOUR_MS - 1, "1 h"), (-HOUR_MS, "1 h"), (48 * HOUR_MS - 1, "47 h"),
+        (48 * HOUR_MS, "2 d"), (72 * HOUR_MS - 1, "2 d"), (50 * 24 * HOUR_MS, "50 d"),
+    ],
+)  # fmt: skip
+def test_estimated_lengths_are_rounded_down_to_whole_days_or_hours(
+    length_ms: int, words: str
+) -> None:
+    assert about_text(length_ms) == words
+
+
+def test_the_next_full_hour_from_a_broken_second() -> None:
+    assert next_full_hour_ms(1_795_392_000_000 + 1_234_567, BERLIN) == 1_795_392_000_000 + HOUR_MS
+
+
+def test_a_day_of_seconds_is_a_day() -> None:
+    assert duration_text(86_400_000) == "1 d"
+    assert duration_text(86_399_000) == "23 h 59 min"
+    assert duration_text(1_000) == "1 s"
+
+
+def test_no_instants_no_offsets() -> None:
+    assert utc_offsets_ms(np.empty(0, np.int64), BERLIN).tolist() == []
+
+
+@pytest.mark.parametrize("zone", ["America/New_York", "Africa/Casablanca", "Asia/Tehran", "UTC"])
+def test_offsets_of_a_stretch_of_years_minute_by_minute_around_each_change(zone: str) -> None:
+    times = np.arange(1_640_000_000, 1_720_000_000, 86_400 * 5 + 1234, dtype=np.int64) * 1000
+    wanted = [from_ms(int(t), zone).utcoffset().total_seconds() * 1000 for t in times]  # type: ignore[union-attr]
+    assert utc_offsets_ms(times, zone).tolist() == wanted

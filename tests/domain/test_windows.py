@@ -170,3 +170,69 @@ def test_any_instant_comes_back_from_its_wall_clock(at_s: int, zone: str) -> Non
     except RepeatedHourError:
         late = local_instant_ms(shown, zone, second=True)
         assert at_ms == late or late - at_ms in (1_800_000, 3_600_000)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"days": []}, "no weekly window: {'days': \\[\\]"), ({"days": [7]}, "no weekly window"),
+        ({"days": [-1]}, "no weekly window"), ({"start_min": -1}, "no weekly window"),
+        ({"end_min": -1}, "no weekly window"), ({"start_min": 1441}, "no time of day: 1441 min"),
+        ({"end_min": 1441}, "no time of day: 1441 min"),
+    ],
+)  # fmt: skip
+def test_dicts_that_are_no_window(change: dict[str, object], words: str) -> None:
+    with pytest.raises(ValueError, match=words):
+        weekly_window({**WORKING_HOURS.as_dict(), **change})
+
+
+def test_days_are_kept_once_in_order_and_midnight_is_zero() -> None:
+    odd = {"days": [3, "1", 3, 0, 6], "start_min": 1440, "end_min": 1440, "inverted": 0}
+    assert weekly_window(odd) == WeeklyWindow((0, 1, 3, 6))
+
+
+@pytest.mark.parametrize(
+    ("days", "words"),
+    [
+        ((0,), "Mon"), ((0, 1), "Mon Tue"), ((0, 1, 2), "Mon–Wed"), ((0, 1, 2, 3), "Mon–Thu"),
+        ((0, 2, 3, 4, 6), "Mon Wed–Fri Sun"), ((5, 6), "Sat Sun"), ((1, 3, 5), "Tue Thu Sat"),
+        (tuple(range(7)), "Mon–Sun"), ((0, 1, 3, 4, 5), "Mon Tue Thu–Sat"),
+    ],
+)  # fmt: skip
+def test_days_in_words(days: tuple[int, ...], words: str) -> None:
+    assert WeeklyWindow(days).text == words
+
+
+@pytest.mark.parametrize(
+    ("window", "key", "words"),
+    [
+        (None, None, "always"),
+        (WORKING_HOURS, "01234@480-1020", "working hours"),
+        (WEEKENDS.other(), "!56@0-0", "outside weekends"),
+        (WeeklyWindow((1,), 5, 65), "1@5-65", "Tue 00:05–01:05"),
+        (WeeklyWindow((1,), 600, 600, True), "!1@600-600", "outside Tue"),
+    ],
+)
+def test_names_keys_and_words(window: WeeklyWindow | None, key: str | None, words: str) -> None:
+    assert window_choice(window) == words
+    assert window is None or window.key == key
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [
+        ("8:59-9", WeeklyWindow(tuple(range(7)), 539, 540)),
+        ("Sun-Sun 24:00-1", WeeklyWindow((6,), 0, 60)),
+        ("outside Mon Wed-Thu, 0:01 - 23:59 ", WeeklyWindow((0, 2, 3), 1, 1439, True)),
+        ("NIGHTS", NIGHTS),
+        ("outside nights", NIGHTS.other()),
+    ],
+)
+def test_more_that_people_type(text: str, wanted: WeeklyWindow) -> None:
+    assert parse_window(text) == wanted
+
+
+@pytest.mark.parametrize("text", ["8:60-9", "8-24:01", "24:01-1", "Mon- 8-9", "Mon-Moon", "8"])
+def test_hours_and_days_beyond_the_clock(text: str) -> None:
+    with pytest.raises(PlanError, match=f"^“{text}” is no weekly window; type it like"):
+        parse_window(text)

@@ -140,10 +140,11 @@ def outlook(
     held = overwritten = 0
     if visit_ms is not None:
         recorded = due_readings(plan, first_ms, min(visit_ms, battery_ms))
-        held = min(recorded, fit) if plan.end == "wrap" else min(recorded, fit) - kept
         if plan.end == "wrap":
-            held = min(held, recorded - kept)
+            held = min(recorded - kept, fit)
             overwritten = max(recorded - kept - fit, 0)
+        else:
+            held = min(recorded, fit) - kept
     worst_ends = worst_battery = None
     if plan.outside_interval_s:
         worst = int(battery_days(model, plan, charge, temp_c, worst=True) * day_ms)
@@ -161,7 +162,7 @@ def outlook(
         overwritten_readings=overwritten,
         worst_ends_ms=worst_ends,
         worst_battery_ms=worst_battery,
-        reach_interval_s=_reach(model, plan, fit, first_ms, ends, visit_ms),
+        reach_interval_s=_reach(model, plan, fit, first_ms, visit_ms),
     )
 
 
@@ -178,14 +179,14 @@ def ends_ms(plan: Plan, fit: int, first_ms: int, interval_s: int) -> int | None:
 
 
 def _reach(
-    model: LoggerModel, plan: Plan, fit: int, first_ms: int, ends: int | None, visit_ms: int | None
+    model: LoggerModel, plan: Plan, fit: int, first_ms: int, visit_ms: int | None
 ) -> int | None:
     """The interval that would reach the visit: only where the memory is what ends too early."""
-    if ends is None or visit_ms is None or ends >= visit_ms or not fit:
+    if plan.end == "wrap" or visit_ms is None or not fit:
         return None
     full = first_ms + fit * plan.interval_s * 1000
     if full >= visit_ms:
-        return None  # the plan's own end is in the way, not the memory
+        return None  # it reaches, or the plan's own end is in the way, not the memory
     wanted = neat_interval_s(-(-(visit_ms - first_ms) // (fit * 1000)))
     return wanted if wanted <= model.longest_interval_s else None
 

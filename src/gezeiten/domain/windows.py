@@ -164,11 +164,11 @@ def _parse_days(words: str, problem: PlanError) -> tuple[int, ...]:
     names = [name.casefold() for name in DAY_NAMES]
     days: set[int] = set()
     for part in words.split():
-        first, _, last = part.partition("-")
-        if first not in names or (last and last not in names):
-            raise problem
+        first, dash, last = part.partition("-")
+        if first not in names or (dash and last not in names):
+            raise problem  # “Mon- 8-9” too: it is not said until which day
         begin = names.index(first)
-        length = (names.index(last) - begin) % 7 if last else 0
+        length = (names.index(last) - begin) % 7 if dash else 0
         days |= {(begin + i) % 7 for i in range(length + 1)}
     return tuple(sorted(days))
 

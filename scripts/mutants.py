@@ -1,0 +1,132 @@
+"""Puts small faults into every rule of the trade and counts which of them the tests of `domain`
+notice. What stays unnoticed must stand in tests/domain/survivors.toml, with the reason why.
+
+    python scripts/mutants.py [module ...]     without names: all of domain
+"""
+
+from __future__ import annotations
+
+import ast
+import difflib
+import json
+import re
+import shutil
+import subprocess
+import sys
+import tomllib
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+HERE = Path(__file__).parent.parent
+COPY = HERE / ".cache" / "mutants"
+LEFT = HERE / "tests" / "domain" / "survivors.toml"
+WANTED = 0.95
+UNNOTICED = (0, 5, 33)  # the tests passed, or none of them comes there
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One fault: where, what stood there and what was put in its place; whether it was noticed.
+
+    is_wording: only the words of a sentence were changed; such faults are counted apart.
+    """
+
+    place: str
+    was: str
+    now: str
+    is_noticed: bool
+    is_wording: bool
+
+    @property
+    def text(self) -> str:
+        """One line that stays the same as long as the rule does."""
+        return f"{self.place}: {self.was} -> {self.now}"
+
+
+def main(modules: list[str]) -> int:
+    """Run, report, and return 0 where enough was noticed and the rest is explained."""
+    _copy_tree()
+    names = [f"gezeiten.domain.{module}*" for module in modules]
+    tool = [sys.executable, "-m", "mutmut", "run", "--max-children", "2", *names]
+    subprocess.run(tool, cwd=COPY, check=True)
+    return report(list(faults(COPY / "mutants" / "src" / "gezeiten" / "domain")), bool(modules))
+
+
+def _copy_tree() -> None:
+    shutil.rmtree(COPY, ignore_errors=True)
+    COPY.mkdir(parents=True)
+    for name in ("src", "tests"):
+        shutil.copytree(HERE / name, COPY / name, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(HERE / "pyproject.toml", COPY)
+
+
+def faults(folder: Path) -> Iterator[Fault]:
+    """Yield every fault that was tried, read from what the tool leaves behind."""
+    for meta in sorted(folder.glob("*.meta")):
+        results = json.loads(meta.read_text())["exit_code_by_key"]
+        tree = ast.parse(meta.with_suffix("").read_text())
+        functions = {n.name: n for n in ast.walk(tree) if isinstance(n, ast.FunctionDef)}
+        for key, code in results.items():
+            name = key.rsplit(".", 1)[1]
+            usual = functions[re.sub(r"__mutmut_[0-9]+$", "__mutmut_orig", name)]
+            if code is not None:
+                place = f"{meta.name.split('.')[0]}.{_plain(name)}"
+                yield _fault(place, usual, functions[name], code not in UNNOTICED)
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"^x_?|__mutmut_[0-9]+$", "", name).strip("ǁ").replace("ǁ", ".")
+
+
+def _fault(place: str, usual: ast.FunctionDef, faulty: ast.FunctionDef, noticed: bool) -> Fault:
+    lines = [ast.unparse(body).splitlines()[1:] for body in (usual, faulty)]
+    changed = [line for line in difflib.ndiff(*lines) if line[:2] in ("- ", "+ ")]
+    was, now = ("; ".join(c[2:].strip() for c in changed if c[0] == sign) for sign in "-+")
+    return Fault(place, was, now, noticed, _is_wording(usual, faulty))
+
+
+def _is_wording(usual: ast.FunctionDef, faulty: ast.FunctionDef) -> bool:
+    """Whether nothing but a text of several words differs; a key or unit is part of a rule."""
+    texts = [
+        [
+            n.value
+            for n in ast.walk(body)
+            if isinstance(n, ast.Constant) and isinstance(n.value, str)
+        ]
+        for body in (usual, faulty)
+    ]
+    if len(texts[0]) != len(texts[1]):
+        return False
+    return any(a != b and " " in a.strip() for a, b in zip(*texts, strict=True))
+
+
+def report(tried: list[Fault], is_part: bool) -> int:
+    """Print the counts and what is not explained yet."""
+    known = {fault: group["why"] for group in _groups() for fault in group["faults"]}
+    for words, some in (
+        ("rules", [f for f in tried if not f.is_wording]),
+        ("wording", [f for f in tried if f.is_wording]),
+    ):
+        noticed = sum(f.is_noticed for f in some)
+        print(
+            f"{words}: {noticed} of {len(some)} faults noticed ({noticed / max(len(some), 1):.1%})"
+        )
+    unnoticed = Counter(f.text for f in tried if not f.is_noticed and not f.is_wording)
+    for text in sorted(set(unnoticed) - set(known)):
+        print(f"not explained: {text}")
+    for text in sorted(set(known) - set(unnoticed)) if not is_part else ():
+        print(f"explained, but noticed or gone: {text}")
+    rules = [f for f in tried if not f.is_wording]
+    enough = sum(f.is_noticed for f in rules) >= WANTED * len(rules)
+    return 0 if enough and not set(unnoticed) - set(known) else 1
+
+
+def _groups() -> list[dict[str, list[str]]]:
+    groups: list[dict[str, list[str]]] = tomllib.loads(LEFT.read_text())["group"]
+    return groups
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
