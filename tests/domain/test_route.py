@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import combinations, permutations
+from math import acos, cos, pi, radians, sin
 
 import pytest
 from hypothesis import given
@@ -46,3 +47,31 @@ def test_the_way_through_many_places_cannot_be_shortened_by_turning_a_part(
 def test_places_without_a_position_come_last() -> None:
     assert round_order([None, (53.0, 8.0), None, (53.1, 8.0)], 0) == [1, 3, 0, 2]
     assert round_order([None, None], 1) == [0, 1]
+
+
+HAMBURG, BREMEN, KIEL = (53.5511, 9.9937), (53.0793, 8.8017), (54.3233, 10.1228)
+
+
+def test_distances_by_another_formula() -> None:
+    # spherical law of cosines, another way to the same great circle
+    for (a, b), (c, d) in permutations((HAMBURG, BREMEN, KIEL, (-33.9, 151.2)), 2):
+        lat_a, lon_a, lat_b, lon_b = (radians(v) for v in (a, b, c, d))
+        cosine = sin(lat_a) * sin(lat_b) + cos(lat_a) * cos(lat_b) * cos(lon_b - lon_a)
+        assert distance_km((a, b), (c, d)) == pytest.approx(6371.0088 * acos(cosine), rel=1e-6)
+    assert distance_km((0.0, 0.0), (0.0, 180.0)) == pytest.approx(6371.0088 * pi)
+    assert distance_km(KIEL, KIEL) == 0.0
+
+
+def test_a_way_begins_with_the_first_place_that_has_a_position() -> None:
+    assert round_order([None, BREMEN, HAMBURG, KIEL], 0) == [1, 2, 3, 0]
+    assert round_order([KIEL, BREMEN, HAMBURG], 1) == [1, 2, 0]
+    assert round_order([KIEL], 0) == [0]
+    assert round_order([]) == []
+    assert length_km([]) == length_km([KIEL]) == 0.0
+
+
+def test_a_way_through_many_places_goes_to_the_nearest_next_and_leaves_no_knot() -> None:
+    line = [(53.0 + i / 100, 8.0) for i in (0, 7, 3, 11, 1, 9, 5, 2, 10, 4, 8, 6)]
+    order = round_order(line, 0)
+    assert [line[i] for i in order] == sorted(line)
+    assert round_order([*line, None], 0) == [*order, len(line)]

@@ -10,7 +10,7 @@ from gezeiten.domain.models import LoggerModel, Manner
 from gezeiten.domain.outlook import readings_that_fit
 from gezeiten.domain.plan import ChannelSetting, Manners, Plan
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.wording import figure
+from gezeiten.domain.wording import figure, grouped
 from gezeiten.errors import InputError
 
 
@@ -80,7 +80,7 @@ def _with_ends(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
         plan = replace(plan, end="full", restart=False)
     fit = readings_that_fit(model, plan)
     if plan.end == "count" and plan.end_count > fit:
-        lost.append(f"Only {fit} readings fit into {model.name}; it ends after these.")
+        lost.append(f"Only {grouped(fit)} readings fit into {model.name}; it ends after these.")
         plan = replace(plan, end_count=fit)
     return plan
 

@@ -15,7 +15,7 @@ from gezeiten.domain.outlook import readings_that_fit
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
-from gezeiten.domain.wording import figure
+from gezeiten.domain.wording import figure, grouped
 from gezeiten.errors import InputError
 
 FARTHEST_START_MS = 183 * DAY_MS
@@ -152,7 +152,7 @@ def _check_end(plan: Plan, model: LoggerModel, now_ms: int) -> list[PlanFault]:
         if plan.end_count < 2:
             return [PlanFault("end", "A mission has at least two readings; give a larger number.")]
         if plan.end_count > fit > 0:
-            return [PlanFault("end", f"Only {fit} readings fit; give a smaller number.")]
+            return [PlanFault("end", f"Only {grouped(fit)} readings fit; give a smaller number.")]
     return []
 
 
