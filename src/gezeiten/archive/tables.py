@@ -20,6 +20,8 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
 class Base(DeclarativeBase):
+    """The declarative base of all tables; whole numbers are 64 bit everywhere."""
+
     type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
 
 

@@ -51,6 +51,7 @@ class Demo:
     fleet: list[StandinProcess]
 
     def close(self) -> None:
+        """End the stand-ins of the demonstration."""
         end_fleet(self.fleet)
 
 

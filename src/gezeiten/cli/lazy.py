@@ -17,9 +17,11 @@ class LazyGroup(click.Group):
         self._places = places
 
     def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the names of all commands, in order."""
         return sorted(self._places)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Import and return one command; None where there is none of that name."""
         place = self._places.get(cmd_name)
         if place is None:
             return None

@@ -17,6 +17,7 @@ class LogFile(logging.Handler):
         self.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
 
     def emit(self, record: logging.LogRecord) -> None:
+        """Append one record to the file; a log that cannot be written is left unwritten."""
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             is_long = self.path.exists() and self.path.stat().st_size > _LARGEST

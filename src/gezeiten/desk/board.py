@@ -79,6 +79,8 @@ class Visit:
 
 @dataclass(frozen=True, slots=True)
 class Board:
+    """Everything the tideboard shows, as of `now_ms` (UTC ms)."""
+
     now_ms: int
     sites: tuple[tuple[SitePlace, tuple[BoardRow, ...]], ...]
     visits: tuple[Visit, ...]

@@ -55,6 +55,7 @@ class CarriedRecord:
 
     @property
     def is_new(self) -> bool:
+        """Whether the archive has nothing of it yet."""
         return self.state == NEW
 
 

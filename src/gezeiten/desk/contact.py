@@ -70,6 +70,7 @@ class LoggerCard:
 
     @property
     def serial(self) -> str:
+        """The serial number that the logger says of itself."""
         return self.identity.serial
 
     @property

@@ -37,17 +37,22 @@ if TYPE_CHECKING:
 class ClockWatch(Protocol):
     """Whoever knows whether the computer's clock is right."""
 
-    def doubts(self) -> list[str]: ...
-    def trust_from_here(self) -> None: ...
+    def doubts(self) -> list[str]:
+        """Return what speaks against the computer's clock, a sentence each; empty: nothing."""
+
+    def trust_from_here(self) -> None:
+        """Take the clock as it stands from now on."""
 
 
 class TrustedClock:
     """A clock that is right by definition: a made-up one, in demonstrations and tests."""
 
     def doubts(self) -> list[str]:
+        """Return what speaks against the computer's clock, a sentence each; empty: nothing."""
         return []
 
     def trust_from_here(self) -> None:
+        """Take the clock as it stands from now on."""
         return
 
 

@@ -72,6 +72,7 @@ class CourierCard:
 
     @property
     def new(self) -> list[CarriedRecord]:
+        """The records that the archive does not have yet."""
         return [record for record in self.records if record.is_new]
 
     @property

@@ -56,6 +56,7 @@ class DriveCard:
 
     @property
     def new(self) -> list[CarriedRecord]:
+        """The records that the archive does not have yet."""
         return [record for record in self.records if record.is_new]
 
 

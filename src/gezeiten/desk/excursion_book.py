@@ -62,6 +62,7 @@ class BookedExcursion:
 
     @property
     def is_settled(self) -> bool:
+        """Whether somebody has assessed it."""
         return self.settled_ms is not None
 
     @property

@@ -13,9 +13,14 @@ class PinStore(Protocol):
 
     lasting: bool
 
-    def get(self, group: str) -> int | None: ...
-    def put(self, group: str, pin: int) -> None: ...
-    def forget(self, group: str) -> None: ...
+    def get(self, group: str) -> int | None:
+        """Return the PIN of a group of loggers, None where none is kept."""
+
+    def put(self, group: str, pin: int) -> None:
+        """Keep the PIN of a group."""
+
+    def forget(self, group: str) -> None:
+        """Keep the PIN of a group no longer; nothing happens where there is none."""
 
 
 class MemoryPins:
@@ -27,12 +32,15 @@ class MemoryPins:
         self._pins: dict[str, int] = {}
 
     def get(self, group: str) -> int | None:
+        """Return the PIN of a group of loggers, None where none is kept."""
         return self._pins.get(group)
 
     def put(self, group: str, pin: int) -> None:
+        """Keep the PIN of a group."""
         self._pins[group] = pin
 
     def forget(self, group: str) -> None:
+        """Keep the PIN of a group no longer; nothing happens where there is none."""
         self._pins.pop(group, None)
 
 
@@ -45,6 +53,7 @@ class KeyringPins:
         self._memory = MemoryPins()
 
     def get(self, group: str) -> int | None:
+        """Return the PIN of a group of loggers, None where none is kept."""
         import keyring
         from keyring.errors import KeyringError
 
@@ -57,6 +66,7 @@ class KeyringPins:
         return None
 
     def put(self, group: str, pin: int) -> None:
+        """Keep the PIN of a group."""
         import keyring
         from keyring.errors import KeyringError
 
@@ -65,6 +75,7 @@ class KeyringPins:
             keyring.set_password(SERVICE, group, str(pin))
 
     def forget(self, group: str) -> None:
+        """Keep the PIN of a group no longer; nothing happens where there is none."""
         import keyring
         from keyring.errors import KeyringError
 

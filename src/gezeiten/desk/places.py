@@ -48,6 +48,7 @@ class PointPlace:
 
     @property
     def full_name(self) -> str:
+        """ "Site · point"."""
         return f"{self.site}{POINT_SEPARATOR}{self.name}"
 
     def rules(self, channel: str) -> tuple[LimitRule, ...]:
@@ -57,6 +58,8 @@ class PointPlace:
 
 @dataclass(frozen=True, slots=True)
 class SitePlace:
+    """A site with its kind, zone and position."""
+
     id: int
     name: str
     kind: str

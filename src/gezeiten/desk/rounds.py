@@ -71,6 +71,7 @@ class Round:
 
     @property
     def left(self) -> tuple[Task, ...]:
+        """The tasks that are not done yet."""
         return tuple(task for task in self.tasks if not task.is_done)
 
 

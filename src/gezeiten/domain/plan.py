@@ -48,6 +48,7 @@ class ChannelSetting:
 
     @property
     def is_usual(self) -> bool:
+        """Whether nothing about the channel differs from its model."""
         return not (self.sensor or self.name or self.color or self.unit)
 
 

@@ -26,6 +26,7 @@ class PlanLine:
 
     @property
     def differs(self) -> bool:
+        """Whether the two plans differ in this field."""
         return self.mine != self.other
 
 

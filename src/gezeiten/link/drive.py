@@ -43,6 +43,7 @@ class DriveSeen:
 
     @property
     def route(self) -> str:
+        """The way as offloads name it: "drive"."""
         return "drive"
 
     def __str__(self) -> str:

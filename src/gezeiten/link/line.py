@@ -34,6 +34,7 @@ class Address:
 
     @property
     def route(self) -> str:
+        """The way as offloads name it: "network" or "cable"."""
         return "network"
 
     def __str__(self) -> str:
@@ -51,6 +52,7 @@ class CablePort:
 
     @property
     def route(self) -> str:
+        """The way as offloads name it: "network" or "cable"."""
         return "cable"
 
     @property
@@ -104,7 +106,8 @@ class Line(Protocol):
     name: str
 
     @property
-    def limit_bytes_per_s(self) -> float | None: ...
+    def limit_bytes_per_s(self) -> float | None:
+        """What the line can carry at most, bytes a second; None where nothing limits it."""
 
     def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:
         """Yield one answer a request, in their order, as they come; an answer may be an
@@ -159,6 +162,7 @@ class BaseLine(ABC):
         return list(self.answers(requests))
 
     def burst(self, file: int, record: int, count: int) -> Iterator[bytes] | None:
+        """Yield the bytes of `count` records of a file, sent unasked; None: the line cannot."""
         return None
 
     def gone(self) -> LoggerAwayError:

@@ -209,6 +209,7 @@ class LoggerState:
     ended_ms: int = 0
 
     def pack(self) -> bytes:
+        """Return the block as its registers hold it, big-endian."""
         return _STATE.pack(*astuple(self))
 
 
@@ -256,6 +257,7 @@ class CourierState:
     at_loggers: int = AtLoggers.FIXED
 
     def pack(self) -> bytes:
+        """Return the block as its registers hold it, big-endian."""
         return _COURIER.pack(*astuple(self))
 
 
@@ -285,6 +287,7 @@ class LiveValue:
     unit: str
 
     def pack(self) -> bytes:
+        """Return the block as its registers hold it, big-endian."""
         return _LIVE.pack(self.value, self.status, 0, self.unit.encode()[:16])
 
 

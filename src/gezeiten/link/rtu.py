@@ -155,6 +155,7 @@ class ModbusRtu(BaseLine):
 
     @property
     def limit_bytes_per_s(self) -> float | None:
+        """What the serial settings can carry, bytes a second."""
         return self._settings.bytes_per_s
 
     def close(self) -> None:

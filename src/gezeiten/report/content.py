@@ -67,6 +67,8 @@ class ReportMission:
 
 @dataclass(frozen=True, slots=True)
 class ReportExcursion:
+    """One excursion as a document tells it; instants UTC ms, figures in the channel's unit."""
+
     rule: LimitRule
     start_ms: int
     end_ms: int

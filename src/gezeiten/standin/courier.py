@@ -72,6 +72,7 @@ class SimCourier:
 
     @property
     def battery_is_empty(self) -> bool:
+        """Never: a courier is charged in the office."""
         return False
 
     def used(self) -> int:
@@ -160,6 +161,7 @@ class SimCourier:
         return None
 
     def write_file(self, file: int, start: int, data: bytes) -> bool:
+        """Refuse: nothing can be written to a courier."""
         return False
 
     def _obey_and_keep(self, command: int, argument: int, number: int) -> reg.Refusal:
@@ -189,6 +191,7 @@ class SimCourier:
         return reg.Refusal.OTHER_RECORD
 
     def damage_at(self, file: int) -> tuple[int, int, int] | None:
+        """None: a courier's own memory is never damaged here."""
         return None
 
     def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]:

@@ -95,6 +95,7 @@ class SimLogger:
 
     @property
     def battery_is_empty(self) -> bool:
+        """Whether the battery has died by now."""
         return self.clock.now_ms() >= self.state.battery_dead_ms
 
     def change_battery(self) -> None:
@@ -117,6 +118,7 @@ class SimLogger:
     # -- mission -------------------------------------------------------------------------------
     @property
     def plan(self) -> Plan | None:
+        """The plan in force, None where nothing runs."""
         run = self.state.run
         if run is None:
             return None

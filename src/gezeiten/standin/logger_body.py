@@ -20,7 +20,8 @@ from gezeiten.standin.timetable import Timetable
 class Overviews(Protocol):
     """Makes overviews of the mission in memory."""
 
-    def make_overview(self, argument: int, expected: int) -> reg.Refusal: ...
+    def make_overview(self, argument: int, expected: int) -> reg.Refusal:
+        """Prepare an overview for reading; say why not where it cannot be."""
 
 
 class LoggerBody(Protocol):
@@ -32,20 +33,49 @@ class LoggerBody(Protocol):
     state: DeviceState
 
     @property
-    def memory(self) -> Overviews: ...
+    def memory(self) -> Overviews:
+        """Overviews kept for reading."""
+
     @property
-    def plan(self) -> Plan | None: ...
-    def doing(self) -> reg.State: ...
+    def plan(self) -> Plan | None:
+        """The plan in force, None where nothing runs."""
+
+    def doing(self) -> reg.State:
+        """Return what the logger does now."""
+
     @property
-    def is_recording(self) -> bool: ...
-    def last_end(self) -> tuple[int, int]: ...
-    def clock_ms(self, true_ms: float | None = None) -> int: ...
-    def true_ms(self, logger_ms: Times) -> Times: ...
-    def readings(self) -> int: ...
-    def first_held(self) -> int: ...
-    def timetable(self) -> Timetable: ...
-    def measure(self, true_ms: NDArray[np.int64]) -> dict[str, Values]: ...
-    def live(self) -> list[reg.LiveValue]: ...
-    def events(self) -> list[tuple[int, str]]: ...
-    def note(self, text: str) -> None: ...
-    def end(self, at_ms: int, reason: reg.EndReason) -> None: ...
+    def is_recording(self) -> bool:
+        """Whether readings are being recorded."""
+
+    def last_end(self) -> tuple[int, int]:
+        """Return when and why the last mission ended."""
+
+    def clock_ms(self, true_ms: float | None = None) -> int:
+        """Return what the logger's clock shows, ms."""
+
+    def true_ms(self, logger_ms: Times) -> Times:
+        """Return true UTC ms of instants of the logger's clock."""
+
+    def readings(self) -> int:
+        """Return how many readings have been recorded."""
+
+    def first_held(self) -> int:
+        """Return the number of the oldest reading still in memory."""
+
+    def timetable(self) -> Timetable:
+        """Return when readings fall due."""
+
+    def measure(self, true_ms: NDArray[np.int64]) -> dict[str, Values]:
+        """Return what each channel measures at true instants, shape (n,)."""
+
+    def live(self) -> list[reg.LiveValue]:
+        """Return what each channel measures now."""
+
+    def events(self) -> list[tuple[int, str]]:
+        """Return what happened to the logger, instants UTC ms with words."""
+
+    def note(self, text: str) -> None:
+        """Remember something that happened."""
+
+    def end(self, at_ms: int, reason: reg.EndReason) -> None:
+        """End the mission."""

@@ -73,14 +73,29 @@ class Device(Protocol):
     commands: TwoSteps
 
     @property
-    def battery_is_empty(self) -> bool: ...
-    def read_registers(self, address: int) -> tuple[int, bytes] | None: ...
-    def read_file(self, file: int, start: int, length: int) -> bytes | None: ...
-    def write_file(self, file: int, start: int, data: bytes) -> bool: ...
-    def damage_at(self, file: int) -> tuple[int, int, int] | None: ...
-    def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]: ...
-    def report(self) -> dict[str, Any]: ...
-    def save(self) -> None: ...
+    def battery_is_empty(self) -> bool:
+        """Whether nothing answers any more."""
+
+    def read_registers(self, address: int) -> tuple[int, bytes] | None:
+        """Return start and content of the register area an address is in; None: in none."""
+
+    def read_file(self, file: int, start: int, length: int) -> bytes | None:
+        """Return bytes of a file; None where there are none."""
+
+    def write_file(self, file: int, start: int, data: bytes) -> bool:
+        """Take bytes of a file; False where that is refused."""
+
+    def damage_at(self, file: int) -> tuple[int, int, int] | None:
+        """Return where a transfer of a file is damaged on purpose; None: nowhere."""
+
+    def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]:
+        """Do what the control line says; return what to answer beside the usual."""
+
+    def report(self) -> dict[str, Any]:
+        """Return what the control line tells at every order."""
+
+    def save(self) -> None:
+        """Keep the state on disk."""
 
 
 class PduHandler:

@@ -60,6 +60,8 @@ class PointPlan:
 
 @dataclass(frozen=True, slots=True)
 class PointSpec:
+    """A measuring point of the demonstration with its logger and record."""
+
     key: str
     name: str
     logger: StandinSpec

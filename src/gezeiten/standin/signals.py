@@ -122,6 +122,7 @@ def tide_m(times: Times) -> Values:
 
 # -- points --------------------------------------------------------------------------------------
 def textile_store(times: Times, anchor_ms: int) -> Channels:
+    """Air of a store: fronts pass, a humid week in autumn."""
     fronts = sum(
         pulse(times, ago(anchor_ms, d), 7 * HOUR_MS, h * HOUR_MS, 10 * HOUR_MS)
         for d, h in ((20.3, 16.0), (6.4, 12.0), (5.1, 9.0))
@@ -135,6 +136,7 @@ def textile_store(times: Times, anchor_ms: int) -> Channels:
 
 
 def display_case(times: Times, anchor_ms: int) -> Channels:
+    """Air of a case that is opened for cleaning."""
     opened = sum(
         pulse(times, ago(anchor_ms, d), 18 * MINUTE_MS, h * HOUR_MS, 70 * MINUTE_MS)
         for d, h in ((57.2, 0.7), (50.3, 1.6), (11.2, 0.5))
@@ -148,6 +150,7 @@ def display_case(times: Times, anchor_ms: int) -> Channels:
 
 
 def tower_attic(times: Times, anchor_ms: int) -> Channels:
+    """Air under a roof: sun by day, cold by night."""
     sun = np.maximum(day_wave(times, 14.5), 0) ** 2
     heat = sum(
         pulse(times, ago(anchor_ms, d), 2 * HOUR_MS, 5 * HOUR_MS, 3 * HOUR_MS)
@@ -172,6 +175,7 @@ def _sea_c(times: Times) -> Values:
 
 
 def creek_gauge(times: Times, anchor_ms: int) -> Channels:
+    """Pressure and salt of a tidal creek, with a storm surge."""
     level = 1.7 + tide_m(times) + 1.6 * _storm(times, anchor_ms)
     level = 0.3 + np.logaddexp(0, (level - 0.3) * 6) / 6  # the creek bed holds back low water
     temp = 0.6 * _sea_c(times) + 0.4 * outdoor_c(times)
@@ -191,6 +195,7 @@ def _piezometer(times: Times, anchor_ms: int, share: float, lag_h: float, rest_m
 
 
 def piezometer_k1(times: Times, anchor_ms: int) -> Channels:
+    """Ground water near the dike, damped and late."""
     level = _piezometer(times, anchor_ms, 0.16, 1.4, 1.62)
     return {
         "water_pressure": _water(times, anchor_ms, level, sea=False) + 0.006 * noise(times, 24),
@@ -200,6 +205,7 @@ def piezometer_k1(times: Times, anchor_ms: int) -> Channels:
 
 
 def piezometer_k2(times: Times, anchor_ms: int) -> Channels:
+    """Ground water inland, pumped for some hours."""
     level = _piezometer(times, anchor_ms, 0.13, 2.1, 1.44)
     pumped = pulse(times, ago(anchor_ms, 30.4), HOUR_MS, 5 * HOUR_MS, 4 * HOUR_MS)
     pumped = pumped + pulse(times, ago(anchor_ms, 29.4), HOUR_MS, 4 * HOUR_MS, 4 * HOUR_MS)
@@ -213,6 +219,7 @@ def piezometer_k2(times: Times, anchor_ms: int) -> Channels:
 
 
 def barometer_hut(times: Times, anchor_ms: int) -> Channels:
+    """Air pressure and temperature of the hut."""
     return {
         "air_pressure": air_kpa(times, anchor_ms) + 0.004 * noise(times, 31),
         "air_temperature": outdoor_c(times) + 1.2 + 0.05 * noise(times, 32),
@@ -229,6 +236,7 @@ def _cold_room(times: Times, seed: int, doors: Values, warm_c: Values) -> Channe
 
 
 def cold_room_a(times: Times, anchor_ms: int) -> Channels:
+    """A cold room that is opened every working morning."""
     morning = 1.3 * working(times) * np.maximum(np.sin(2 * np.pi * times / (3.1 * HOUR_MS)), 0) ** 6
     restock = 4.6 * pulse(
         times, ago(anchor_ms, 11.8), 12 * MINUTE_MS, 40 * MINUTE_MS, 20 * MINUTE_MS
@@ -238,6 +246,7 @@ def cold_room_a(times: Times, anchor_ms: int) -> Channels:
 
 
 def cold_room_b(times: Times, anchor_ms: int) -> Channels:
+    """A cold room whose door was left open once."""
     morning = 1.1 * working(times) * np.maximum(np.sin(2 * np.pi * times / (4.3 * HOUR_MS)), 0) ** 6
     left_open = 4.0 * pulse(
         times, ago(anchor_ms, 17.0), 25 * MINUTE_MS, 70 * MINUTE_MS, 30 * MINUTE_MS
@@ -287,6 +296,7 @@ _SPRAY_UNIT = 3_500.0
 
 
 def paint_hall(times: Times, anchor_ms: int) -> Channels:
+    """Particles and CO2 of a hall where spraying is done."""
     days_ago = (47.0, 45.2, 33.1, 24.2, 10.1, 2.9)
     spray = np.zeros(len(times))
     for d, height in zip(days_ago, (5200, 4700, 5600, 2300, 4900, 6100), strict=True):
@@ -299,6 +309,7 @@ def paint_hall(times: Times, anchor_ms: int) -> Channels:
 
 
 def outdoor_mast(times: Times, anchor_ms: int) -> Channels:
+    """Air outside: smoke of one evening."""
     smoke = (
         3400
         * _SPRAY_UNIT
@@ -319,6 +330,7 @@ def _oysters(times: Times, seed: int, warm_c: Values, fresh: Values) -> Channels
 
 
 def tank_2(times: Times, anchor_ms: int) -> Channels:
+    """Water of a tank whose heater failed."""
     heater = 5.8 * pulse(
         times, ago(anchor_ms, 35.2), 3 * HOUR_MS, 6 * HOUR_MS, 5 * HOUR_MS
     ) + 5.2 * pulse(times, ago(anchor_ms, 34.1), 3 * HOUR_MS, 5 * HOUR_MS, 5 * HOUR_MS)
@@ -326,6 +338,7 @@ def tank_2(times: Times, anchor_ms: int) -> Channels:
 
 
 def intake(times: Times, anchor_ms: int) -> Channels:
+    """Water at the intake: tide and rain."""
     rain = 10.0 * pulse(times, ago(anchor_ms, 21.5), 5 * HOUR_MS, 9 * HOUR_MS, 14 * HOUR_MS)
     return _oysters(times, 73, np.zeros(len(times)), rain)
 

@@ -28,6 +28,7 @@ from gezeiten.ui.plan.section import (
 
 
 def start_words() -> dict[Start, str]:
+    """Return the kinds of start, in words."""
     return {
         "next_interval": tr("on the next full interval"),
         "now": tr("right away"),
@@ -37,6 +38,7 @@ def start_words() -> dict[Start, str]:
 
 
 def end_words() -> dict[End, str]:
+    """Return the kinds of end, in words."""
     return {
         "full": tr("when memory is full"),
         "wrap": tr("never, the oldest makes room"),
