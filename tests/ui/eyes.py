@@ -3,7 +3,9 @@ targets too small to hit, text too pale, the window too large for its screen."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QAbstractItemModel, QModelIndex, QRect, Qt
+import re
+
+from PySide6.QtCore import QAbstractItemModel, QAbstractListModel, QModelIndex, QRect, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -93,6 +95,33 @@ def _ticks(model: QAbstractItemModel, under: QModelIndex) -> list[QModelIndex]:
         if index.data(Qt.ItemDataRole.CheckStateRole) is not None:
             found.append(index)
         found += _ticks(model, index)
+    return found
+
+
+INSTANT = re.compile(r"\b[0-9]{1,2}:[0-9]{2}\b")
+ZONE = re.compile(r"Europe/Berlin|\bUTC\b")
+
+
+def zone_unsaid(top: QWidget) -> list[str]:
+    """Return texts with a time of day where nothing in sight says in which zone it is."""
+    texts = [shown_text(widget) for widget in top.findChildren(QWidget) if is_in_sight(widget)]
+    for view in top.findChildren(QAbstractItemView):
+        if is_in_sight(view) and view.model() is not None:
+            texts += _texts(view.model(), view.rootIndex())
+    if any(ZONE.search(text) for text in texts):
+        return []
+    return [text[:60] for text in texts if INSTANT.search(text)][:3]
+
+
+def _texts(model: QAbstractItemModel, under: QModelIndex) -> list[str]:
+    is_list = isinstance(model, QAbstractListModel)  # its columnCount is private
+    across = range(1 if is_list else model.columnCount(under))
+    found = [str(model.headerData(c, Qt.Orientation.Horizontal) or "") for c in across]
+    for row in range(min(model.rowCount(under), 50)):
+        found += [str(model.index(row, c, under).data() or "") for c in across]
+        first = model.index(row, 0, under)
+        if across and not is_list and model.rowCount(first):
+            found += _texts(model, first)
     return found
 
 

@@ -1,5 +1,5 @@
 """All places and dialogs at two sizes of screen, three sizes of text, three themes: nothing is cut
-without a tip, too small to hit, too pale, or beyond the edge."""
+without a tip, too small to hit, too pale, or beyond the edge; no instant is without its zone."""
 
 from __future__ import annotations
 
@@ -27,6 +27,7 @@ def complaints(top: object, theme: str, percent: int) -> list[str]:
     found += [f"small: {one}" for one in eyes.small_targets(top, theme)]
     found += [f"small: {one}" for one in eyes.small_ticks(top, theme)]
     found += [f"beyond the edge: {one}" for one in eyes.beyond_edge(top)]
+    found += [f"zone unsaid: {one}" for one in eyes.zone_unsaid(top)]
     if percent == 100:  # colours do not depend on the size of text
         found += [f"pale: {one}" for one in eyes.pale_text(top)]
     return found

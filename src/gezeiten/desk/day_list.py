@@ -126,14 +126,14 @@ def write_day(desk: Desk, lines: list[DayLine]) -> Path:
 
     zone = lines[0].zone if lines else "UTC"
     day = f"{from_ms(desk.now_ms(), zone):%Y-%m-%d}"
-    sites = dict.fromkeys(line.site for line in lines)
+    sites = dict.fromkeys((line.site, line.zone) for line in lines)
     rows = {
-        site: tuple(
+        f"{site} · {zone}": tuple(
             DayRow(line.point, line.serial, _came(line), _launched(line), line.left)
             for line in lines
             if line.site == site
         )
-        for site in sites
+        for site, zone in sites
     }
     sheet = DaySheet(day, desk.person, tuple(rows.items()))
     path = sheets_folder(desk) / f"day-{day}.pdf"

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QDialog, QWidget
 
 from gezeiten.desk.day_list import DayLine, day_list, write_day
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import clock_time, counted, tr
+from gezeiten.ui.i18n import clock_time, counted, tr, zones_said
 from gezeiten.ui.life_dialog import fill, plain_table
 from gezeiten.ui.parts import button, column, label, row
 from gezeiten.ui.work import Task
@@ -22,9 +22,10 @@ class DayDialog(QDialog):
         self.words = label("", "head")
         heads = [tr("Point"), tr("Logger"), tr("Came"), tr("Launched"), tr("Left")]
         self.table = plain_table(tr("The day at the loggers"), heads)
+        self.times_note = label("", "muted")
         self.print_button = button(tr("Write as PDF"), self.write, "primary")
         self.setLayout(
-            column(self.words, self.table, row(1, button(tr("Close"), self.accept),
+            column(self.words, self.table, row(self.times_note, 1, button(tr("Close"), self.accept),
                                                self.print_button), margins=16)
         )  # fmt: skip
         self.resize(820, 560)
@@ -44,6 +45,7 @@ class DayDialog(QDialog):
         said = counted(launched, "%n logger launched", "%n loggers launched")
         said += " · " + counted(left, "%n with something left", "%n with something left")
         self.words.setText(said if lines else tr("Nothing was done at a logger today."))
+        self.times_note.setText(zones_said(line.zone for line in lines if line.is_touched))
         self.print_button.setEnabled(bool(lines))
 
     def _came(self, one: DayLine) -> str:

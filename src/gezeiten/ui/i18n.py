@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Iterable
 from datetime import datetime
 
 from PySide6.QtCore import QCoreApplication, QDate, QLocale, QTime, QTimeZone
@@ -14,6 +15,12 @@ from gezeiten.domain.timeline import from_ms
 def home_zone() -> str:
     """Return the computer's own zone, for what has no site (the logbook)."""
     return bytes(QTimeZone.systemTimeZoneId().data()).decode() or "UTC"
+
+
+def zones_said(zones: Iterable[str]) -> str:
+    """Return in which zones the times beside it are; "" without any."""
+    named = ", ".join(dict.fromkeys(zones))
+    return tr("Times as they are at the sites: %1").replace("%1", named) if named else ""
 
 
 def region(wanted: str = "") -> QLocale:

@@ -36,7 +36,7 @@ from gezeiten.domain.timeline import midnight_ms
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import date, day_and_time, day_of, home_zone, number, tr
+from gezeiten.ui.i18n import date, day_and_time, day_of, home_zone, number, tr, zones_said
 from gezeiten.ui.parts import button, column, give_room, label, row
 from gezeiten.ui.views.logger_words import mission_state
 
@@ -102,6 +102,7 @@ class LifeDialog(QDialog):
             tr("What was done"),
             [tr("On"), tr("What"), tr("By"), tr("Holds until"), tr("Document"), tr("Words")],
         )
+        self.times_note = label("", "muted")
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.save_button = button(tr("Write the document out"), self.save_document)
@@ -120,7 +121,7 @@ class LifeDialog(QDialog):
                 label(tr("Batteries, calibrations, repairs, its own reports"), "head"),
                 self.services,
                 self._entry_line(), self.problem,
-                row(self.save_button, 1, button(tr("Close"), self.accept)),
+                row(self.save_button, self.times_note, 1, button(tr("Close"), self.accept)),
                 spacing=7, margins=16,
             )
         )  # fmt: skip
@@ -198,6 +199,7 @@ class LifeDialog(QDialog):
         if known.retired_ms:
             parts.append(tr("retired"))
         self.facts.setText(" · ".join(parts))
+        self.times_note.setText(zones_said([*(m.zone for m in known.missions), zone]))
         self.group.setText(known.pin_group)
         typed = self._drafts.get(self._draft_key())
         if self.words.text() != typed:

@@ -24,7 +24,7 @@ from gezeiten.domain.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.flow import FlowLayout
-from gezeiten.ui.i18n import clock_time, counted, day_and_time, home_zone, number, tr
+from gezeiten.ui.i18n import clock_time, counted, day_and_time, home_zone, number, tr, zones_said
 from gezeiten.ui.parts import Card, Facts, button, column, label
 from gezeiten.ui.progress import progress_words
 from gezeiten.ui.theme import LIGHT, TARGET_PX, Theme
@@ -99,9 +99,8 @@ class CarrierPage(QWidget):
             _courier_facts(card) if isinstance(card, CourierCard) else _drive_facts(card)
         )
         self._fill(card)
-        here = dict.fromkeys(self.zones.get(r.point, home_zone()) for r in card.records)
-        said = tr("Times as they are at the sites: %1").replace("%1", ", ".join(here))
-        self.times_note.setText(said if here else "")
+        here = (self.zones.get(r.point, home_zone()) for r in card.records)
+        self.times_note.setText(zones_said(here))
         self.ready.setText(tr("Make ready …") if isinstance(card, CourierCard) else tr("Let it go"))
         self._show_courier(card)
         self._show_buttons()
