@@ -23,6 +23,7 @@ HERE = Path(__file__).parent.parent
 COPY = HERE / ".cache" / "mutants"
 LEFT = HERE / "tests" / "domain" / "survivors.toml"
 WANTED = 0.95
+AROUND = 25
 UNNOTICED = (0, 5, 33)  # the tests passed, or none of them comes there
 
 
@@ -41,8 +42,19 @@ class Fault:
 
     @property
     def text(self) -> str:
-        """One line that stays the same as long as the rule does."""
-        return f"{self.place}: {self.was} -> {self.now}"
+        """One line that stays the same as long as the rule does: what differs, with a little of
+        what stands around it."""
+        before = _alike(self.was, self.now)
+        after = _alike(self.was[before:][::-1], self.now[before:][::-1])
+        begin, cut = max(before - AROUND, 0), max(after - AROUND, 0)
+        was, now = (text[begin : len(text) - cut] for text in (self.was, self.now))
+        return f"{self.place}: {was} -> {now}"
+
+
+def _alike(one: str, other: str) -> int:
+    """Return how many characters are the same from the beginning on."""
+    pairs = zip(one, other, strict=False)
+    return next((i for i, (a, b) in enumerate(pairs) if a != b), min(len(one), len(other)))
 
 
 def main(modules: list[str]) -> int:

@@ -157,3 +157,28 @@ def test_a_line_ends_half_an_interval_before_the_reading_that_ends_the_gap() -> 
         series = series_of([0, 10, end], [1, 2, 3])
         [gap] = find_gaps(series)
         assert (straight_line(series, gap).times_utc_ms / MIN).tolist() == wanted
+
+
+def test_a_known_stretch_is_one_without_a_gap_by_the_intervals_in_force() -> None:
+    # ten-minute readings, a pause of fifteen (a hold), then readings of every two minutes
+    minutes = [0, 10, 20, 35, 45, 47, 49, 51, 63, 65, 67, 69]
+    intervals = np.array([10] * 4 + [2] * 8, np.int64) * MIN
+    values = np.arange(12.0)
+    series = make_series(np.array(minutes, np.int64) * MIN, values, intervals)
+    gap = Gap(53 * MIN, 55 * MIN, 2 * MIN)  # one missing; twelve minutes after 51 are a gap
+    error = expected_line_error(series, gap, stretches=100)
+    assert error is not None
+    assert error.stretches == 8  # six of the first eight readings, two of the last four
+
+
+def test_fewer_readings_than_the_gap_is_long_give_no_error() -> None:
+    for missing in range(2, 8):
+        series, gap = with_gap(np.arange(6.0 + missing), 3, missing)
+        assert expected_line_error(series, gap) is None
+
+
+def test_a_line_has_whole_milliseconds_and_the_gaps_interval() -> None:
+    series, gap = with_gap(np.arange(6.0), 2, 2)
+    fill = straight_line(series, gap)
+    assert fill.times_utc_ms.dtype == np.int64
+    assert fill.interval_ms.tolist() == [10 * MIN] * 2

@@ -6,8 +6,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.gaps import find_gaps, held_spans
-from gezeiten.domain.series import empty_series, make_series
+from gezeiten.domain.gaps import Gap, find_gaps, held_spans
+from gezeiten.domain.series import Series, empty_series, make_series
 from tests.conftest import series_of
 
 MIN = 60_000
@@ -92,3 +92,28 @@ def test_stretches_end_with_the_interval_in_force_and_hold_one_and_a_half() -> N
     assert [(g.start_ms, g.end_ms, g.interval_ms) for g in find_gaps(series)] == [
         (37 * MIN, 60 * MIN, 10 * MIN)
     ]
+
+
+def mixed(minutes: list[float], intervals_min: list[int]) -> Series:
+    times = np.array([round(m * MIN) for m in minutes], np.int64)
+    return make_series(times, np.zeros(len(minutes)), np.array(intervals_min, np.int64) * MIN)
+
+
+def test_each_distance_is_judged_by_the_interval_of_the_reading_before_it() -> None:
+    series = mixed([0, 2, 14, 24], [2, 10, 10, 10])  # twelve minutes are no gap of ten
+    assert find_gaps(series) == []
+    assert held_spans(series) == [(0, 34 * MIN)]
+    series = mixed([0, 10, 22, 24], [10, 2, 2, 2])  # of two they are
+    assert find_gaps(series) == [Gap(12 * MIN, 22 * MIN, 2 * MIN)]
+    assert held_spans(series) == [(0, 12 * MIN), (22 * MIN, 26 * MIN)]
+
+
+def test_duty_is_judged_by_the_first_and_the_last_interval() -> None:
+    series = mixed([20, 22, 24], [10, 2, 2])
+    assert find_gaps(series, (5 * MIN, 27 * MIN)) == []
+    assert find_gaps(series, (4 * MIN, 28 * MIN)) == [
+        Gap(4 * MIN, 20 * MIN, 10 * MIN), Gap(26 * MIN, 28 * MIN, 2 * MIN),
+    ]  # fmt: skip
+    series = mixed([0, 2, 4], [2, 2, 10])
+    assert find_gaps(series, (0, 19 * MIN)) == []
+    assert find_gaps(series, (0, 20 * MIN)) == [Gap(14 * MIN, 20 * MIN, 10 * MIN)]

@@ -195,6 +195,7 @@ def test_display_light_and_sound_draw_what_their_model_says() -> None:
     plan = Plan(("probe_temperature",), 300)
     base = draw_uah_per_day(REIF_C2, plan, 300)
     assert base == pytest.approx(cell.idle_ua * 24 + cell.reading_uah * 288)
+    assert draw_uah_per_day(REIF_C2, plan, 1) > 100 * cell.reading_uah + cell.idle_ua * 24
     assert draw_uah_per_day(REIF_C2, plan, 0) == pytest.approx(cell.idle_ua * 24)
     # four looks of six minutes are 0.4 h; 24 blinks; a minute of sound
     more = 0.4 * cell.display_ua + 24 * cell.light_uah + cell.sound_uah

@@ -172,6 +172,7 @@ def test_numbers_just_within_reason_are_taken() -> None:
         ({"start": "now", "start_delay_s": 5}, 11_000),  # a delay belongs to the button
         ({"start": "button"}, 11_000),
         ({"start": "button", "start_delay_s": 5}, 16_000),
+        ({"start": "button", "start_delay_s": 3600}, 3_611_000),
         ({"start": "at", "start_ms": 77}, 77),
         ({"start": "next_interval"}, 600_000),
     ],
@@ -180,6 +181,11 @@ def test_when_the_first_reading_is_due(change: dict[str, object], due_ms: int) -
     plan = replace(GOOD, **change)
     assert first_due_ms(plan, 10_000) == due_ms
     assert waits_for_button(plan) == (change["start"] == "button")
+
+
+def test_the_last_millisecond_of_a_second_still_belongs_to_it() -> None:
+    assert first_due_ms(replace(GOOD, start="now"), 10_999) == 11_000
+    assert first_due_ms(replace(GOOD, start="button", start_delay_s=1), 10_999) == 12_000
 
 
 @pytest.mark.parametrize(

@@ -230,7 +230,7 @@ def test_blocking_faults_come_first() -> None:
 def test_an_interval_below_the_settling_time_is_worth_a_look_only() -> None:
     plan = Plan(("water_temperature",), 60)
     [fault] = check_plan(plan, PRIEL_W3, NOW)
-    assert not fault.blocking
+    assert (fault.field, fault.blocking) == ("interval", False)
     assert "Water temperature needs 2 min to settle" in fault.sentence
     assert fits(plan, PRIEL_W3, NOW)
 
@@ -240,6 +240,22 @@ def test_the_sensor_decides_the_range_of_limits() -> None:
     assert not fits(hot, REIF_C2, NOW)
     wired = replace(hot, settings=(ChannelSetting("probe_temperature", "thermocouple_k"),))
     assert fits(wired, REIF_C2, NOW)
+
+
+def test_a_limit_on_a_channel_with_an_unknown_sensor_is_judged_by_the_channel() -> None:
+    nosy = replace(ROOM, settings=(ChannelSetting("air_temperature", "nose"),), limits=(HIGH,))
+    [fault] = check_plan(nosy, DUENE_T2, NOW)
+    assert fault.field == "settings"
+    far = replace(nosy, limits=(replace(HIGH, value=90.0),))
+    assert [fault.field for fault in check_plan(far, DUENE_T2, NOW)] == ["settings", "limits"]
+
+
+def test_a_channel_without_choice_has_no_sensor_and_others_have_their_usual_one() -> None:
+    assert DUENE_T2.channel("relative_humidity").sensor("") is None
+    assert DUENE_T2.channel("air_temperature").sensor("").key == "internal"
+    assert DUENE_T2.channel("air_temperature").sensor("probe").key == "probe"
+    with pytest.raises(InputError, match="knows no sensor"):
+        DUENE_T2.channel("relative_humidity").sensor("probe")
 
 
 def test_an_unknown_sensor_is_said() -> None:

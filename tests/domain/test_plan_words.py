@@ -127,7 +127,9 @@ def test_every_field_of_a_plan_in_words() -> None:
 
 def test_two_plans_side_by_side() -> None:
     other = replace(COLD, channels=("co2",), limits=(), end="at", end_ms=AT_MS)
-    lines = {line.name: line for line in compared(COLD, other, BERLIN)}
+    mine = replace(COLD, start="at", start_ms=AT_MS)
+    lines = {line.name: line for line in compared(mine, other, BERLIN)}
+    assert lines["First reading"].mine == "at 2026-11-30 06:30"
     assert (lines["Ends"].mine, lines["Ends"].other) == (
         "when memory is full", "at 2026-11-30 06:30",
     )  # fmt: skip

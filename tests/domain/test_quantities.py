@@ -5,6 +5,7 @@ from __future__ import annotations
 from gezeiten.domain.quantities import (
     QUANTITIES,
     Quantity,
+    particle_quantities,
     particles_between,
     particles_from,
     quantity,
@@ -30,6 +31,17 @@ def test_each_size_of_the_trade_has_its_counts() -> None:
         "particles_0_5_to_1_0", "particles_1_0_to_2_5", "particles_2_5_to_5_0",
         "particles_5_0_to_10_0",
     ]  # fmt: skip
+
+
+def test_every_count_is_whole_particles_in_a_cubic_metre() -> None:
+    made = particle_quantities()
+    assert made == tuple(QUANTITIES[one.key] for one in made)
+    assert [(one.unit, one.decimals, one.dose_unit) for one in made] == [("per m³", 0, "")] * 11
+    assert [one.symbol for one in made] == [
+        "≥ 0.3", "≥ 0.5", "≥ 1", "≥ 2.5", "≥ 5", "≥ 10", "0.3–0.5", "0.5–1", "1–2.5", "2.5–5",
+        "5–10",
+    ]  # fmt: skip
+    assert all(one.name == f"Particles {one.symbol} µm" for one in made)
 
 
 def test_an_unknown_quantity_keeps_its_name() -> None:

@@ -124,7 +124,8 @@ def test_estimated_lengths_are_rounded_down_to_whole_days_or_hours(
 
 
 def test_the_next_full_hour_from_a_broken_second() -> None:
-    assert next_full_hour_ms(1_795_392_000_000 + 1_234_567, BERLIN) == 1_795_392_000_000 + HOUR_MS
+    found = next_full_hour_ms(1_795_392_000_000 + 1_234_567, BERLIN)
+    assert (found, type(found)) == (1_795_392_000_000 + HOUR_MS, int)
 
 
 def test_a_day_of_seconds_is_a_day() -> None:

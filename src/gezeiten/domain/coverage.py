@@ -27,13 +27,9 @@ def missing(whole: Range, kept: Iterable[Range]) -> list[Range]:
     open_parts: list[Range] = []
     at = whole[0]
     for first, end in merged(kept):
-        if first > at:
-            open_parts.append((at, min(first, whole[1])))
+        open_parts.append((at, min(first, whole[1])))
         at = max(at, end)
-        if at >= whole[1]:
-            break
-    if at < whole[1]:
-        open_parts.append((at, whole[1]))
+    open_parts.append((at, whole[1]))
     return [part for part in open_parts if part[1] > part[0]]
 
 

@@ -33,8 +33,8 @@ def particles_between(low_um: float, high_um: float) -> str:
     return f"particles_{low_um}_to_{high_um}".replace(".", "_")
 
 
-def _particles() -> tuple[Quantity, ...]:
-    """Counts per cubic metre (ISO 14644-1), cumulative and by class."""
+def particle_quantities() -> tuple[Quantity, ...]:
+    """Return counts per cubic metre (ISO 14644-1), cumulative and by class."""
     whole = [
         Quantity(particles_from(size), f"Particles ≥ {size:g} µm", f"≥ {size:g}", "per m³", 0)
         for size in PARTICLE_SIZES_UM
@@ -56,7 +56,7 @@ _ALL = (
     Quantity("conductivity", "Conductivity", "EC", "mS/cm", 2, False, "mS/cm·h"),
     Quantity("probe_temperature", "Store temperature", "T", "°C", 2, True, "°C·h"),
     Quantity("room_temperature", "Room around the store", "T room", "°C", 2, True, "°C·h"),
-    *_particles(),
+    *particle_quantities(),
     Quantity("water_level", "Water level", "h", "m", 3, False, "m·h"),
     Quantity("pm25", "Fine dust PM2.5", "PM2.5", "µg/m³", 1, False, "µg/m³·h"),
     Quantity("wind_speed", "Wind speed", "v", "m/s", 1, False, "m/s·h"),

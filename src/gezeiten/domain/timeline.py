@@ -121,7 +121,7 @@ def local_instant_ms(moment: datetime, zone: str, *, second: bool = False) -> in
             f"{moment:%H:%M} comes twice on {moment:%d.%m.%Y} at the site, the clocks repeat "
             "that hour; choose a time outside it, or say which."
         )
-    return late if second else early
+    return late
 
 
 def local_days(start_ms: int, end_ms: int, zone: str) -> Iterator[tuple[date, Span]]:
