@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -48,6 +49,16 @@ def series_of(
     quality = np.full(len(minutes), Quality.GOOD, np.uint8)
     quality[list(estimated)] = Quality.ESTIMATE
     return make_series(times, np.array(values, float), round(interval_min * 60_000), quality)
+
+
+@pytest.fixture(autouse=True)
+def _rubbish_is_collected() -> Iterator[None]:
+    """Where a window has turned automatic collection off, a test without one collects as well."""
+    yield
+    if not gc.isenabled():
+        from gezeiten.ui.rubbish import collect_due
+
+        collect_due()
 
 
 class Lab:

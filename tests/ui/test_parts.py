@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,11 +14,9 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.errors import InputError
 from gezeiten.ui import house as places
-from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, day_and_time, number
 from gezeiten.ui.theme import THEMES, Theme
-from gezeiten.ui.work import Task, Works
-from tests.ui_help import PATIENCE_MS, idle, open_window, press
+from tests.ui_help import idle, open_window, press
 
 
 # -- looks and formats ---------------------------------------------------------------------------
@@ -80,93 +77,6 @@ def test_settings_of_another_kind_keep_their_default(tmp_path: Path) -> None:
     (tmp_path / "s.json").write_text("{{{")
     with pytest.raises(InputError, match="correct the file or delete it"):
         load_settings(tmp_path / "s.json")
-
-
-# -- work off the main thread --------------------------------------------------------------------
-def test_work_runs_elsewhere_and_answers_here(qtbot: QtBot) -> None:
-    works, seen = Works(), []
-
-    def work(task: Task) -> threading.Thread:
-        task.progress.emit(7)
-        return threading.current_thread()
-
-    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
-        works.start(work, seen.append, seen.append, seen.append)
-    assert seen[0] == 7
-    assert seen[1] is not threading.main_thread()
-
-
-@pytest.mark.parametrize(
-    ("error", "words"),
-    [(InputError("Choose a cause first."), "Choose a cause first."),
-     (ZeroDivisionError("x"), "Gezeiten made a mistake (ZeroDivisionError: x); please report it, "
-             "what was kept before is safe.")],
-)  # fmt: skip
-def test_errors_in_work_come_back_as_one_sentence(
-    qtbot: QtBot, error: Exception, words: str
-) -> None:
-    works, said = Works(), []
-
-    def fail(_task: Task) -> None:
-        raise error
-
-    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
-        works.start(fail, said.append, said.append)
-    assert said == [words]
-
-
-def test_what_comes_after_the_end_is_shown_to_nobody(qtbot: QtBot) -> None:
-    works, shown = Works(), []
-    begun = threading.Event()
-
-    def work(task: Task) -> str:
-        begun.set()
-        while not task.cancelled():
-            begun.wait(0.001)
-        task.progress.emit("late")
-        return "later"
-
-    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
-        works.start(work, shown.append, shown.append, shown.append)
-        assert begun.wait(10)
-        works.stop()  # waits for the work, whose results are still on their way
-    assert shown == []
-
-
-def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
-    house = House(desk)
-    shown: list[str] = []
-    newer_was_asked = threading.Event()
-
-    def slow(_task: Task) -> str:
-        newer_was_asked.wait(10)
-        return "old"
-
-    with qtbot.waitSignal(house.works.idle, timeout=20_000):
-        house.run(slow, shown.append, latest="x")
-        house.run(lambda _task: "new", shown.append, latest="x")
-        house.run(lambda _task: "other", shown.append, latest="y")
-        newer_was_asked.set()
-    assert sorted(shown) == ["new", "other"]
-    desk.close()
-
-
-def test_cancelling_reaches_the_work(qtbot: QtBot) -> None:
-    works, ended = Works(), []
-    ready = threading.Event()
-
-    def wait(task: Task) -> str:
-        ready.set()
-        while not task.cancelled():
-            pass
-        return "stopped"
-
-    with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
-        task = works.start(wait, ended.append, ended.append)
-        ready.wait(5)
-        task.cancel()
-    assert ended == ["stopped"]
 
 
 # -- the window with nothing in it ---------------------------------------------------------------

@@ -12,6 +12,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.house import Practice
 from gezeiten.ui.i18n import region, tr
+from gezeiten.ui.rubbish import Rubbish
 from gezeiten.ui.theme import base_font
 from gezeiten.ui.window import MainWindow
 
@@ -20,6 +21,8 @@ def application() -> QApplication:
     """Return the one QApplication, made on first use."""
     running = QApplication.instance()
     app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
+    if app.findChild(Rubbish) is None:
+        Rubbish(app)
     app.setApplicationName("Gezeiten")
     app.setStyle("Fusion")
     QLocale.setDefault(region())

@@ -95,7 +95,7 @@ class FieldWork(QObject):
 
             def courier(who: FoundCourier) -> None:
                 found.add(who.serial)
-                task.progress.emit(who)
+                task.tell(who)
 
             desk_contact.find_on_network(desk, look_closer, task.cancelled, courier)
             return found
@@ -117,7 +117,7 @@ class FieldWork(QObject):
                 self._show_found(task, logger)
 
             desk_contact.find_on_cables(
-                desk, fresh, task.progress.emit, look_closer, task.cancelled, task.progress.emit
+                desk, fresh, task.tell, look_closer, task.cancelled, task.tell
             )
 
         def ended(_: object) -> None:
@@ -137,7 +137,7 @@ class FieldWork(QObject):
     def _emit_seen(self, task: Task, address: Endpoint, serial: str) -> None:
         desk = self._house.desk
         card = desk_contact.contact(desk, address, serial)
-        task.progress.emit(Seen(card, starting(desk, card)))
+        task.tell(Seen(card, starting(desk, card)))
 
     def read_live(self, card: LoggerCard) -> None:
         """Read what the channels measure now; a question that is under way is not asked twice."""
@@ -251,7 +251,7 @@ class FieldWork(QObject):
     def _watch(self, task: Task, serial: str) -> Watch:
         def tell(progress: Progress) -> None:
             self.rates[serial] = progress.bytes_per_s
-            task.progress.emit((serial, progress))
+            task.tell((serial, progress))
 
         return Watch(tell, task.cancelled)
 
@@ -303,10 +303,10 @@ class FieldWork(QObject):
 
         def work(task: Task) -> list[LoggerResult]:
             def tell(progress: Progress) -> None:
-                task.progress.emit(("", progress))
+                task.tell(("", progress))
 
             watch = Watch(tell, task.cancelled)
-            results = offload_and_launch(desk, prepared, accepted(), task.progress.emit, watch)
+            results = offload_and_launch(desk, prepared, accepted(), task.tell, watch)
             for one in prepared:
                 self._look_at(task, one.card)
             return results

@@ -243,7 +243,7 @@ class LiveDialog(QDialog):
                     sample = instrument.sample(0.2)
                     if sample is not None:
                         at = round(sample.at_ms)
-                        task.progress.emit(LiveNews("sample", at, sample.raw, sample.values))
+                        task.tell(LiveNews("sample", at, sample.raw, sample.values))
             finally:
                 instrument.close()
 

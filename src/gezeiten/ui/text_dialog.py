@@ -421,7 +421,7 @@ class TextDialog(QDialog):
         self.bar.show()
 
         def work(task: Task) -> TextTaken:
-            return take_text(desk, path, tie, Watch(task.progress.emit, task.cancelled))
+            return take_text(desk, path, tie, Watch(task.tell, task.cancelled))
 
         self._task = self._house.run(work, self._done, self._told, self._failed)
         self.close_button.setText(tr("Stop"))

@@ -115,7 +115,7 @@ class VaultActs:
             self._task = None
 
         self._task = self._house.run(
-            lambda task: work(Watch(task.progress.emit, task.cancelled)), ended, self._told, failed
+            lambda task: work(Watch(task.tell, task.cancelled)), ended, self._told, failed
         )
 
     def _told(self, progress: Progress) -> None:

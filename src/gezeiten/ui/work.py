@@ -1,53 +1,76 @@
-"""Work off the main thread: results, errors and progress come back by signals."""
+"""Work off the main thread: results, errors and progress come back to it.
+
+What a worker holds at its end decides in which thread Qt objects die; so a task is no Qt object,
+and a worker has let go of its work before the main thread, which holds it too, hears of the end.
+"""
 
 from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal, Slot
 
 from gezeiten.errors import GezeitenError, bug
 
 _AT_ONCE = 8
 _WISHES_AT_ONCE = 2
+_DONE, _FAILED, _PROGRESS, _ENDED = "done", "failed", "progress", "ended"
 
 
-class Task(QObject):
-    """One piece of work. `cancelled` is asked by the work itself."""
+class Task:
+    """One piece of work, as the work itself sees it."""
 
-    done = Signal(object)
-    failed = Signal(str)
-    progress = Signal(object)
-    finished = Signal()
-
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, tell: Callable[[object], None]) -> None:
+        """Begin a task; tell: how its progress gets to whoever asked for it."""
         self._cancel = threading.Event()
+        self._tell = tell
 
     def cancel(self) -> None:
+        """Ask the work to end."""
         self._cancel.set()
 
     def cancelled(self) -> bool:
+        """Whether the work was asked to end."""
         return self._cancel.is_set()
+
+    def tell(self, progress: object) -> None:
+        """Say how far the work is; heard in the main thread."""
+        self._tell((self, _PROGRESS, progress))
+
+
+@dataclass(frozen=True, slots=True)
+class _Order:
+    """What is to be done, and who hears of it."""
+
+    work: Callable[[Task], Any]
+    heard: dict[str, Callable[[Any], None]]
+    wish: str
 
 
 class _Job(QRunnable):
-    def __init__(self, task: Task, work: Callable[[Task], Any]) -> None:
+    def __init__(self, works: Works, task: Task, work: Callable[[Task], Any]) -> None:
         super().__init__()
-        self._task, self._work = task, work
+        self._works, self._task = works, task
+        self._work: Callable[[Task], Any] | None = work
 
     def run(self) -> None:
+        """Do the work in the thread this is called in."""
+        kind, value = self._outcome()
+        self._work = None
+        self._works.came.emit((self._task, kind, value))
+        self._works.came.emit((self._task, _ENDED, None))
+
+    def _outcome(self) -> tuple[str, Any]:
+        assert self._work is not None
         try:
-            result = self._work(self._task)
+            return _DONE, self._work(self._task)
         except GezeitenError as exc:
-            self._task.failed.emit(str(exc))
+            return _FAILED, str(exc)
         except Exception as exc:  # noqa: BLE001 - nothing may end the window silently
-            self._task.failed.emit(str(bug(exc)))
-        else:
-            self._task.done.emit(result)
-        self._task.finished.emit()
+            return _FAILED, str(bug(exc))
 
 
 class Works(QObject):
@@ -58,6 +81,8 @@ class Works(QObject):
     """
 
     idle = Signal()
+    came = Signal(object)
+    """From the workers: (task, kind, value)."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -65,10 +90,11 @@ class Works(QObject):
         # most work waits for lines and disks: a look at a silent port must not keep others waiting
         self._pool.setMaxThreadCount(_AT_ONCE)
         self._wish_pool.setMaxThreadCount(_WISHES_AT_ONCE)
-        self._running: set[Task] = set()
+        self._orders: dict[Task, _Order] = {}
         self._granted: dict[str, Task] = {}
-        self._waiting: dict[str, tuple[Task, Callable[[Task], Any]]] = {}
+        self._waiting: dict[str, Task] = {}
         self._stopped = False
+        self.came.connect(self._hear, Qt.ConnectionType.QueuedConnection)
 
     def start(
         self,
@@ -82,63 +108,61 @@ class Works(QObject):
 
         wish: a name; a newer wish of that name replaces this one, whose result is then not shown.
         """
-        task = Task()
-        queued = Qt.ConnectionType.QueuedConnection
-        task.done.connect(self._guarded(done, task, wish), queued)
-        task.failed.connect(self._guarded(failed, task, wish), queued)
+        task = Task(self.came.emit)
+        heard: dict[str, Callable[[Any], None]] = {_DONE: done, _FAILED: failed}
         if progress:
-            task.progress.connect(self._guarded(progress, task, wish), queued)
-        task.finished.connect(lambda: self._ended(task, wish), queued)
-        self._running.add(task)
+            heard[_PROGRESS] = progress
+        self._orders[task] = _Order(work, heard, wish)
         if not wish:
-            self._pool.start(_Job(task, work))
+            self._pool.start(_Job(self, task, work))
         elif wish in self._granted:
             self._granted[wish].cancel()
             replaced = self._waiting.pop(wish, None)
             if replaced:
-                self._running.discard(replaced[0])
-            self._waiting[wish] = (task, work)
+                del self._orders[replaced]
+            self._waiting[wish] = task
         else:
-            self._grant(wish, task, work)
+            self._grant(wish, task)
         return task
 
-    def _grant(self, wish: str, task: Task, work: Callable[[Task], Any]) -> None:
+    def _grant(self, wish: str, task: Task) -> None:
         self._granted[wish] = task
-        self._wish_pool.start(_Job(task, work))
+        self._wish_pool.start(_Job(self, task, self._orders[task].work))
 
-    def _guarded(
-        self, callback: Callable[[Any], None], task: Task, wish: str
-    ) -> Callable[[Any], None]:
-        """What comes after the end is shown to nobody: the widgets may be gone by then. Nor is what
-        a newer wish has replaced."""
-
-        def guarded(value: Any) -> None:
-            is_replaced = bool(wish) and (wish in self._waiting or task.cancelled())
-            if not self._stopped and not is_replaced:
-                callback(value)
-
-        return guarded
+    @Slot(object)
+    def _hear(self, news: tuple[Task, str, Any]) -> None:
+        """Hand on what came from a worker. What comes after the end is shown to nobody: the widgets
+        may be gone by then. Nor is what a newer wish has replaced."""
+        task, kind, value = news
+        order = self._orders[task]
+        if kind == _ENDED:
+            self._ended(task, order.wish)
+            return
+        is_replaced = bool(order.wish) and (order.wish in self._waiting or task.cancelled())
+        if kind in order.heard and not self._stopped and not is_replaced:
+            order.heard[kind](value)
 
     def _ended(self, task: Task, wish: str) -> None:
-        self._running.discard(task)
+        del self._orders[task]
         if wish:
             del self._granted[wish]
             newest = self._waiting.pop(wish, None)
             if newest and not self._stopped:
-                self._grant(wish, *newest)
-        if not self._running:
+                self._grant(wish, newest)
+        if not self._orders:
             self.idle.emit()
 
     @property
     def is_busy(self) -> bool:
-        return bool(self._running)
+        """Whether anything runs, or waits to."""
+        return bool(self._orders)
 
     def cancel(self) -> None:
         """Ask everything to end; wishes that wait are dropped."""
-        for task, _ in self._waiting.values():
-            self._running.discard(task)
+        for task in self._waiting.values():
+            del self._orders[task]
         self._waiting.clear()
-        for task in list(self._running):
+        for task in list(self._orders):
             task.cancel()
 
     def stop(self) -> None:

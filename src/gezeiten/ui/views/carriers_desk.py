@@ -224,7 +224,7 @@ class CarriersDesk(QObject):
             return
 
         def work(task: Task) -> tuple[list[Offloaded], int]:
-            watch = Watch(task.progress.emit, task.cancelled)
+            watch = Watch(task.tell, task.cancelled)
             if isinstance(card, CourierCard):
                 return take_from_courier(desk, card, keys, watch), 0
             taken = take_from_drive(desk, card, keys, watch)
