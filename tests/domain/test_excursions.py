@@ -189,8 +189,9 @@ def literal_runs(series: Series, r: LimitRule, holds: list[int]) -> list[list[in
 def literal_excursions(series: Series, r: LimitRule) -> list[Excursion]:
     """Run by run, hold by hold, with a counter for each counting period."""
     times = series.times_utc_ms.tolist()
-    every = int(series.interval_ms[0])
-    holds = [min(b - a, every * 3 // 2) for a, b in pairwise(times)] + [every]
+    every = series.interval_ms.tolist()
+    pairs = zip(pairwise(times), every, strict=False)
+    holds = [*(min(b - a, step * 3 // 2) for (a, b), step in pairs), every[-1]]
     spent: dict[object, int] = defaultdict(int)
     found = []
     for number, run in enumerate(literal_runs(series, r, holds)):
@@ -226,16 +227,18 @@ LOCAL_STARTS = [datetime(2026, *at, tzinfo=BERLIN) for at in ((11, 19, 21, 40), 
     st.lists(st.tuples(st.sampled_from([1, 1, 1, 1.5, 1.6, 4.5]),
                        st.sampled_from([5.0, 6.5, 7.0, 8.0, 9.5]),
                        st.sampled_from([False, False, True])), min_size=1, max_size=40),
-    st.sampled_from([0, 0.5, 1, 1.25, 2, 4.5, 9]),
+    st.sampled_from([(0, 0), (0.5, 0), (1, 0), (1.25, 0), (2, 0), (4.5, 0), (9, 0), (0, 90),
+                     (0, 700), (0, 1430)]),
     st.sampled_from(["consecutive", "accumulated", "daily"]),
     st.sampled_from(["above", "below"]),
     st.sampled_from([0.0, 1.0]),
     st.sampled_from([10, 240, 2000]),
     st.sampled_from(LOCAL_STARTS),
+    st.lists(st.sampled_from([1, 1, 2]), min_size=40, max_size=40),
 )  # fmt: skip
 def test_every_figure_of_a_run_is_what_the_definition_says(
-    steps: list[tuple[float, float, bool]], delay: float, counting: str, side: str, band: float,
-    every_min: int, start: datetime,
+    steps: list[tuple[float, float, bool]], delay: tuple[float, int], counting: str, side: str,
+    band: float, every_min: int, start: datetime, slower: list[int],
 ) -> None:  # fmt: skip
     at = start.timestamp() / 60 + np.cumsum([0, *(step * every_min for step, _, _ in steps[1:])])
     series = series_of(
@@ -245,7 +248,10 @@ def test_every_figure_of_a_run_is_what_the_definition_says(
         tuple(i for i, s in enumerate(steps) if s[2]),
     )
     way = "consecutive" if counting == "consecutive" else "accumulated"
-    r = replace(rule(delay * every_min, way, side=side, daily=counting == "daily"), hysteresis=band)
+    every = np.array(slower[: len(steps)], np.int64) * every_min * MIN
+    series = replace(series, interval_ms=every)
+    delay_min = delay[0] * every_min + delay[1]
+    r = replace(rule(delay_min, way, side=side, daily=counting == "daily"), hysteresis=band)
     found = find_excursions(series, r, "Europe/Berlin")
     wanted = literal_excursions(series, r)
     assert [replace(e, dose=0.0) for e in found] == [replace(e, dose=0.0) for e in wanted]
@@ -264,3 +270,11 @@ def test_rules_read_back(side: str, value: float, delay_s: int) -> None:
 def test_unknown_words_in_a_rule_are_refused(change: dict[str, str]) -> None:
     with pytest.raises(ValueError, match="unknown"):
         limit_rule({**rule().as_dict(), **change})
+
+
+def test_the_first_instant_of_all_is_an_instant_like_others() -> None:
+    series = series_of([0, 10], [8, 5])
+    for r in (rule(), rule(0, "accumulated"), rule(0, "accumulated", daily=True)):
+        [found] = find_excursions(series, r)
+        assert found.alarm_ms == 0
+        assert find_excursions(series, r, alarmed_only=True) == [found]

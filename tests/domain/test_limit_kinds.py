@@ -153,7 +153,9 @@ def test_readings_that_are_not_there_claim_no_missing_sensor() -> None:
 
 
 def test_a_missing_sensor_is_never_outside_a_value() -> None:
-    assert not GONE.outside(np.array([1e9, NAN, -1e9])).any()
+    outside = GONE.outside(np.array([1e9, NAN, -1e9]))
+    assert outside.dtype == np.bool_
+    assert outside.tolist() == [False] * 3
     assert not GONE.has_value
 
 

@@ -57,6 +57,8 @@ def test_signs_that_file_systems_refuse_are_named(name: str) -> None:
         ("Com1.a", "“Com1.a” is a name that some file systems keep for themselves; add a word."),
         ("LPT9", "“LPT9” is a name that some file systems keep for themselves; add a word."),
         ("x" * 40 + "/", f"“/” cannot stand in a file name; take it out of “{'x' * 30}”."),
+        ("aux." + "x" * 40, f"“aux.{'x' * 26}” is a name that some file systems keep for "
+         "themselves; add a word."),
         ("COM0", ""), ("COM10", ""), ("Nave.a", ""), ("", ""), ("Auxiliary", ""),
     ],
 )  # fmt: skip

@@ -201,6 +201,7 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
         (DUENE_T2, replace(ROOM, limits=(HIGH, replace(LOW, value=30.0, window=NIGHTS)))),
         (DUENE_T2, replace(ROOM, limits=(no_sensor_rule("air_temperature", 60),))),
         (DUENE_T2, replace(ROOM, mission_name="ü" * 32, remark="x\n" * 200)),
+        (DUENE_T2, replace(ROOM, remark="see a/b")),
         (DUENE_T2, replace(ROOM, point_name="a\x20b")),
         (DUENE_T2, replace(ROOM, manners=Manners("press", 60, True, True, True, True, 1024))),
         (DUENE_T2, replace(ROOM, manners=Manners("press", 1))),
@@ -220,6 +221,18 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
 def test_what_just_still_fits(model: LoggerModel, plan: Plan) -> None:
     assert check_plan(plan, model, NOW) == []
     assert fits(plan, model, NOW)
+
+
+def test_without_channels_nothing_is_said_of_what_fits() -> None:
+    plan = replace(ROOM, channels=(), end="count", end_count=5)
+    assert [fault.field for fault in check_plan(plan, DUENE_T2, NOW)] == ["channels"]
+
+
+def test_two_faulty_limits_are_two_faults() -> None:
+    plan = replace(ROOM, limits=(replace(HIGH, value=99.0), replace(LOW, delay_s=-1)))
+    assert [fault.sentence.split(" ")[1] for fault in check_plan(plan, DUENE_T2, NOW)] == [
+        "limit", "delay",
+    ]  # fmt: skip
 
 
 def test_blocking_faults_come_first() -> None:

@@ -134,3 +134,20 @@ def test_readings_a_millisecond_apart_are_two() -> None:
     times = np.array([5, 6], np.int64)
     parts = [make_series(times[i : i + 1], np.array([float(i)]), 1) for i in (0, 1)]
     assert join_series(parts).values.tolist() == [0.0, 1.0]
+
+
+def test_a_hold_is_cut_by_the_interval_of_its_own_reading() -> None:
+    times = np.array([0, 14, 40, 60], np.int64) * MIN
+    intervals = np.array([10, 2, 20, 2], np.int64) * MIN
+    assert (holds_ms(times, intervals) / MIN).tolist() == [14, 3, 20, 2]
+    assert holds_ms(times, intervals).dtype == np.int64
+
+
+def test_what_is_held_in_a_stretch_to_the_millisecond() -> None:
+    series = series_of([0, 10, 20], [1, 2, 3], estimated=(1,))
+    part, held = held_in(series, (10 * MIN, 30 * MIN))
+    assert part.values.tolist() == [2, 3]  # the first one's hold ends where the stretch begins
+    assert part.quality.tolist() == [Quality.ESTIMATE, Quality.GOOD]
+    assert part.interval_ms.tolist() == [10 * MIN] * 2
+    part, held = held_in(series, (10 * MIN - 1, 10 * MIN))
+    assert (part.values.tolist(), held.tolist()) == ([1], [1])

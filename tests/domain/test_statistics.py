@@ -181,3 +181,12 @@ def test_figures_by_day_know_limits_windows_and_the_kinetic_mean() -> None:
 
 def test_no_weight_no_kinetic_mean() -> None:
     assert math.isnan(mean_kinetic_temperature_c(np.array([20.0]), np.array([0])))
+
+
+def test_a_limit_below_knows_its_window_too_and_utc_is_the_usual_zone() -> None:
+    night = to_ms(datetime(2026, 11, 23, 7, 30, tzinfo=UTC)) // MIN  # Monday, 8:30 in Berlin
+    series = series_of([night, night + 60], [1.0, 1.0], interval_min=60)
+    cold = LimitRule("t", "below", 2.0, window=WORKING_HOURS)
+    span = (night * MIN, (night + 120) * MIN)
+    assert numbers(series, span, (cold,)).below_ms == 60 * MIN  # from 8:30 UTC on
+    assert numbers(series, span, (cold,), zone="Europe/Berlin").below_ms == 120 * MIN

@@ -148,6 +148,9 @@ def test_the_offset_changes_at_the_very_millisecond() -> None:
     change = to_ms(datetime(2026, 10, 25, 1, tzinfo=ZoneInfo("UTC")))
     offsets = utc_offsets_ms(np.array([change - 1, change], np.int64), BERLIN)
     assert offsets.tolist() == [7_200_000, 3_600_000]
+    for begin in range(1, 40):  # however the search for it happens to step
+        around = np.array([change - begin * 7_777_777, change - 1, change, change + 99], np.int64)
+        assert utc_offsets_ms(around, BERLIN).tolist() == [7_200_000] * 2 + [3_600_000] * 2
 
 
 # -- local times typed by people -----------------------------------------------------------------

@@ -54,7 +54,7 @@ def name_fault(text: str) -> str:
     if refused:
         return f"“{refused[0]}” cannot stand in a file name; take it out of “{text[:30]}”."
     bare = text.strip()
-    if bare in (".", "..") or bare.endswith("."):
+    if bare.endswith("."):
         return f"“{bare[:30]}” ends with a dot, which file systems refuse; take it off."
     if bare.split(".")[0].upper() in _RESERVED:
         return f"“{bare[:30]}” is a name that some file systems keep for themselves; add a word."
