@@ -1,0 +1,141 @@
+"""What an archive tells, whatever its form: for comparing it before and after a change of form.
+
+    python -m tests.golden FOLDER          prints it as JSON; the folder is copied first
+
+Everything is asked of the desk, nothing of tables, and named by words, never by row numbers. What
+was measured is told by counts and fingerprints.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import sys
+import tempfile
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.excursion_book import excursions
+from gezeiten.desk.handing import past_handovers
+from gezeiten.desk.logger_life import life, loggers
+from gezeiten.desk.mending import gaps
+from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.places import points, sites
+from gezeiten.desk.planning import kept_plans
+from gezeiten.desk.records import plan_stretches, record
+from gezeiten.desk.rounds import open_round
+from gezeiten.desk.text_files import kept_ties
+from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.domain.series import Series
+
+
+def golden(desk: Desk) -> dict[str, Any]:
+    """Return everything that must stay what it is, as JSON gives it back."""
+    told = {
+        "sites": [_without(asdict(site), "id", "points") for site in sites(desk)],
+        "records": _records(desk),
+        "plans": {p.full_name: _plans(desk, p.id) for p in points(desk)},
+        "gaps": [
+            [b.point.full_name, list(b.channels), asdict(b.gap), b.state, b.reason]
+            for b in gaps(desk)
+        ],
+        "excursions": sorted(
+            (
+                _without({**asdict(e), "point": e.point.full_name, "key": e.rule.key}, "id")
+                for e in excursions(desk)
+            ),
+            key=lambda e: (e["point"], e["mission"], e["key"], e["start_ms"]),
+        ),
+        "loggers": [_life(desk, serial) for serial, _, _ in loggers(desk)],
+        "documents": _documents(desk),
+        "kept plans": [_without(asdict(kept), "id") for kept in kept_plans(desk)],
+        "kept ties": [asdict(tie) for tie in kept_ties(desk)],
+        "round": _round(desk),
+        "logbook": _logbook(desk),
+        "whole": asdict(verify(desk)),
+    }
+    return json.loads(json.dumps(told, default=str, sort_keys=True))
+
+
+def golden_of(folder: Path) -> dict[str, Any]:
+    """Return what the archive in a folder tells; a copy is opened, the folder stays as it is."""
+    with tempfile.TemporaryDirectory() as work:
+        shutil.copytree(folder, Path(work) / "copy")
+        desk = Desk(
+            Path(work) / "copy", computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin"
+        )
+        try:
+            return golden(desk)
+        finally:
+            desk.close()
+
+
+def fingerprint_of(series: Series) -> str:
+    """Return a fingerprint of readings: instants, values with one NaN and no -0.0, qualities,
+    intervals."""
+    values = np.where(np.isnan(series.values), np.nan, series.values + 0.0)
+    digest = hashlib.sha256()
+    for column, kind in (
+        (series.times_utc_ms, "<i8"), (values, "<f8"), (series.quality, "u1"),
+        (series.interval_ms, "<i8"),
+    ):  # fmt: skip
+        digest.update(np.ascontiguousarray(column, kind).tobytes())
+    return digest.hexdigest()
+
+
+def _records(desk: Desk) -> dict[str, Any]:
+    told = {}
+    for point in points(desk):
+        for place in point.channels:
+            series = record(desk, point.id, place.channel)
+            ends = [int(series.times_utc_ms[i]) for i in (0, -1)] if len(series) else []
+            told[f"{point.full_name} · {place.channel}"] = {
+                "unit": place.unit, "readings": len(series), "from to": ends,
+                "estimated": int(series.estimated.sum()), "sha256": fingerprint_of(series),
+            }  # fmt: skip
+    return told
+
+
+def _plans(desk: Desk, point_id: int) -> list[Any]:
+    return [
+        [s.mission, s.start_ms, s.end_ms, s.plan.as_dict()] for s in plan_stretches(desk, point_id)
+    ]
+
+
+def _life(desk: Desk, serial: str) -> dict[str, Any]:
+    told = asdict(life(desk, serial))
+    told["services"] = [_without(one, "id") for one in told["services"]]
+    return told
+
+
+def _documents(desk: Desk) -> list[Any]:
+    names = {point.id: point.full_name for point in points(desk)}
+    return [
+        {**_without(asdict(one), "point_id", "file_name", "state"), "point": names[one.point_id]}
+        for one in past_handovers(desk)
+    ]
+
+
+def _round(desk: Desk) -> Any:
+    under_way = open_round(desk)
+    if under_way is None:
+        return None
+    return [[t.site, t.point, t.serial, t.left_out, t.is_done] for t in under_way.tasks]
+
+
+def _logbook(desk: Desk) -> list[Any]:
+    entries = sorted(logbook_entries(desk), key=lambda entry: entry.seq)
+    return [[e.seq, e.at_ms, e.person, e.act, e.subject, e.sentence, e.hash] for e in entries]
+
+
+def _without(told: dict[str, Any], *names: str) -> dict[str, Any]:
+    return {name: value for name, value in told.items() if name not in names}
+
+
+if __name__ == "__main__":
+    print(json.dumps(golden_of(Path(sys.argv[1])), indent=1, sort_keys=True, ensure_ascii=False))
