@@ -14,8 +14,8 @@ from gezeiten.archive.tables import Logger, Mission, Offload, Step
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.mending import BookedGap, gaps
-from gezeiten.desk.places import PointPlace, SitePlace, sites
-from gezeiten.desk.records import record
+from gezeiten.desk.places import PointPlace, SitePlace, latest_missions, sites
+from gezeiten.desk.records import Recorded
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.models import known_model
@@ -97,6 +97,7 @@ def board(desk: Desk) -> Board:
     now = desk.now_ms()
     listed = []
     with desk.archive.reading() as session:
+        past = _Past.of(session)
         for site in sites(desk):
             if site.retired:
                 continue
@@ -107,7 +108,7 @@ def board(desk: Desk) -> Board:
                 booked = by_point_gaps.get(point.id, [])
                 events = by_point_events.get(point.id, [])
                 made = or_fault(
-                    partial(_row, desk, session, point, booked, events, site.next_visit_ms, now)
+                    partial(_row, desk, past, point, booked, events, site.next_visit_ms, now)
                 )
                 if isinstance(made, Fault):
                     made = _unreadable(point, booked, events, now, made.sentence)
@@ -127,30 +128,47 @@ def _unreadable(
                     "memory full", False, (need,), why)  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True)
+class _Past:
+    """What was done at all points, by point: a few questions for a board of any size."""
+
+    missions: dict[int, Mission]
+    offloads_ms: dict[int, list[int]]
+    estimated: dict[int, list[Span]]
+    recorded: Recorded
+
+    @staticmethod
+    def of(session: Session) -> _Past:
+        offloads: dict[int, list[int]] = {}
+        for point_id, at_ms in session.execute(
+            select(Mission.point_id, Offload.at_ms)
+            .join(Mission, Mission.id == Offload.mission_id)
+            .where(Mission.point_id.is_not(None))
+            .order_by(Offload.at_ms)
+        ):
+            offloads.setdefault(int(point_id or 0), []).append(at_ms)
+        estimated: dict[int, list[Span]] = {}
+        for point_id, start, end in session.execute(
+            select(Step.point_id, Step.start_ms, Step.end_ms).filter_by(kind=LINE, undone_ms=None)
+        ):
+            estimated.setdefault(point_id, []).append((start, end))
+        return _Past(latest_missions(session), offloads, estimated, Recorded.of(session))
+
+
 def _row(
     desk: Desk,
-    session: Session,
+    past: _Past,
     point: PointPlace,
     booked: list[BookedGap],
     events: list[BookedExcursion],
     visit_ms: int | None,
     now: int,
 ) -> BoardRow:
-    mission = session.scalars(
-        select(Mission).filter_by(point_id=point.id).order_by(Mission.first_ms.desc()).limit(1)
-    ).first()
-    offloads = session.scalars(
-        select(Offload.at_ms)
-        .join(Mission, Mission.id == Offload.mission_id)
-        .where(Mission.point_id == point.id)
-        .order_by(Offload.at_ms)
-    ).all()
-    estimated = session.execute(
-        select(Step.start_ms, Step.end_ms).filter_by(point_id=point.id, kind=LINE, undone_ms=None)
-    ).all()
+    mission = past.missions.get(point.id)
     held: tuple[Span, ...] = ()
     if point.channels:
-        held = tuple(held_spans(record(desk, point.id, point.channels[0].channel)))
+        first = point.channels[0].channel
+        held = tuple(held_spans(past.recorded.record(desk, point.id, first)))
     logger = mission.logger if mission else None
     ends, reason = _ends(mission, logger, now)
     recording = mission is not None and mission.state in ("logging", "waiting", "")
@@ -159,10 +177,10 @@ def _row(
         point,
         logger.serial if logger else "",
         held,
-        tuple((int(a), int(b)) for a, b in dict.fromkeys(tuple(e) for e in estimated)),
+        tuple(dict.fromkeys(past.estimated.get(point.id, []))),
         tuple(booked),
         tuple(events),
-        tuple(offloads),
+        tuple(past.offloads_ms.get(point.id, [])),
         on_logger,
         ends if recording else None,
         reason,

@@ -147,7 +147,6 @@ def refresh_stale(desk: Desk) -> None:
 
 def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:
     """Return the excursions of one point or all, latest first."""
-    places = {point.id: point for point in points(desk)}
     with desk.archive.reading() as session:
         query = select(ExcursionRow, Mission.number).join(
             Mission, Mission.id == ExcursionRow.mission_id
@@ -155,6 +154,7 @@ def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]
         if point_id is not None:
             query = query.where(ExcursionRow.point_id == point_id)
         rows = session.execute(query.order_by(ExcursionRow.start_ms.desc())).all()
+    places = {point.id: point for point in points(desk)} if rows else {}
     return [_booked(row, number, places[row.point_id]) for row, number in rows]
 
 

@@ -10,7 +10,7 @@ from functools import partial
 from typing import Literal
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from gezeiten.archive.readings import LEFT_OPEN, LINE, REFETCH, encode_estimates, hidden_offloads
 from gezeiten.archive.tables import Mission, Offload, Point, Step
@@ -19,7 +19,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions
 from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.records import record
+from gezeiten.desk.records import Recorded, record
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
@@ -55,10 +55,16 @@ def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
 
     Of all points, those that cannot be read are left out; the Tideboard names them.
     """
+    with desk.archive.reading() as session:
+        recorded = Recorded.of(session)
+        steps = _active_steps(session, point_id)
     if point_id is not None:
         chosen = next(point for point in points(desk) if point.id == point_id)
-        return _gaps_of(desk, chosen)
-    found = [or_fault(partial(_gaps_of, desk, point)) for point in points(desk)]
+        return _gaps_of(desk, chosen, steps.get(point_id, []), recorded)
+    found = [
+        or_fault(partial(_gaps_of, desk, one, steps.get(one.id, []), recorded))
+        for one in points(desk)
+    ]
     return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
 
 
@@ -67,15 +73,22 @@ def open_gaps(desk: Desk) -> int:
     return sum(1 for booked in gaps(desk) if booked.state == "open")
 
 
-def _gaps_of(desk: Desk, point: PointPlace) -> list[BookedGap]:
-    with desk.archive.reading() as session:
-        steps = session.scalars(
-            select(Step).filter_by(point_id=point.id, undone_ms=None).order_by(Step.id)
-        ).all()
+def _active_steps(session: Session, point_id: int | None) -> dict[int, list[Step]]:
+    """Return the steps that have an effect, of one point or all, by point; without their data."""
+    query = select(Step).filter_by(undone_ms=None).order_by(Step.id).options(defer(Step.data))
+    steps: dict[int, list[Step]] = {}
+    for step in session.scalars(query if point_id is None else query.filter_by(point_id=point_id)):
+        steps.setdefault(step.point_id, []).append(step)
+    return steps
+
+
+def _gaps_of(
+    desk: Desk, point: PointPlace, steps: list[Step], recorded: Recorded
+) -> list[BookedGap]:
     left_open = [step for step in steps if step.kind == LEFT_OPEN]
     found: dict[tuple[int, int], BookedGap] = {}
     for place in point.channels:
-        for gap in find_gaps(record(desk, point.id, place.channel)):
+        for gap in find_gaps(recorded.record(desk, point.id, place.channel)):
             span = (gap.start_ms, gap.end_ms)
             if span in found:
                 found[span] = replace(found[span], channels=(*found[span].channels, place.channel))

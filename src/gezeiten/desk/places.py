@@ -5,7 +5,8 @@ from __future__ import annotations
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, joinedload
 
 from gezeiten.archive.intake import POINT_SEPARATOR, find_point
 from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
@@ -94,10 +95,10 @@ def sites(desk: Desk) -> list[SitePlace]:
             for logger in session.scalars(select(Logger)).all()
             if logger.point_id is not None
         }
-        series = session.scalars(select(SeriesRow).order_by(SeriesRow.id)).all()
-        latest: dict[int, Mission] = {}
-        for mission in session.scalars(select(Mission).order_by(Mission.first_ms)).all():
-            latest[mission.point_id or 0] = mission
+        series: dict[int, list[SeriesRow]] = {}
+        for row in session.scalars(select(SeriesRow).order_by(SeriesRow.id)):
+            series.setdefault(row.point_id, []).append(row)
+        latest = latest_missions(session)
         return [
             SitePlace(
                 site.id,
@@ -110,7 +111,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                         point,
                         site,
                         loggers.get(point.id),
-                        [row for row in series if row.point_id == point.id],
+                        series.get(point.id, []),
                         latest.get(point.id),
                     )
                     for point in site.points
@@ -119,6 +120,22 @@ def sites(desk: Desk) -> list[SitePlace]:
             )
             for site in rows
         ]
+
+
+def latest_missions(session: Session) -> dict[int, Mission]:
+    """Return the mission that began last at each point, by point; the others are not even read."""
+    begun = func.row_number().over(
+        partition_by=Mission.point_id, order_by=(Mission.first_ms.desc(), Mission.id.desc())
+    )
+    ranked = select(Mission.id, begun.label("place")).where(Mission.point_id.is_not(None))
+    inner = ranked.subquery()
+    rows = session.scalars(
+        select(Mission)
+        .join(inner, inner.c.id == Mission.id)
+        .where(inner.c.place == 1)
+        .options(joinedload(Mission.logger))
+    )
+    return {mission.point_id or 0: mission for mission in rows}
 
 
 def _point_place(

@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gezeiten.archive.readings import load_record
-from gezeiten.archive.tables import Mission, Point
+from gezeiten.archive.tables import Block, Mission, Point, SeriesRow
 from gezeiten.desk.context import Desk
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.pyramid import Pyramid
-from gezeiten.domain.series import Series
+from gezeiten.domain.series import Series, empty_series
 from gezeiten.domain.timeline import Span
 
 
@@ -26,11 +27,42 @@ class PlanStretch:
     end_ms: int | None
 
 
-def pyramid(desk: Desk, point_id: int, channel: str) -> Pyramid:
-    """Return the record with its drawing summaries."""
+@dataclass(frozen=True, slots=True)
+class Recorded:
+    """What there is to look at, for looking at many points: the version of each point's record, and
+    the channels (point id, key) that have readings at all."""
+
+    versions: dict[int, int]
+    channels: frozenset[tuple[int, str]]
+
+    @staticmethod
+    def of(session: Session) -> Recorded:
+        """Ask the archive."""
+        points = session.execute(select(Point.id, Point.record_version))
+        has_readings = select(Block.id).where(Block.series_id == SeriesRow.id).exists()
+        series = session.execute(select(SeriesRow.point_id, SeriesRow.channel).where(has_readings))
+        return Recorded(
+            {row.id: row.record_version for row in points},
+            frozenset((row.point_id, row.channel) for row in series),
+        )
+
+    def record(self, desk: Desk, point_id: int, channel: str) -> Series:
+        """Return the record of a channel at a point."""
+        if (point_id, channel) not in self.channels:
+            return empty_series()
+        return pyramid(desk, point_id, channel, self.versions.get(point_id)).series
+
+
+def pyramid(desk: Desk, point_id: int, channel: str, version: int | None = None) -> Pyramid:
+    """Return the record with its drawing summaries.
+
+    version: of the point's record, where it is known already; else it is asked for.
+    """
+    known = desk.records.get((point_id, channel))
+    if known and known[0] == version:
+        return known[1]
     with desk.archive.reading() as session:
         version = session.get_one(Point, point_id).record_version
-        known = desk.records.get((point_id, channel))
         if known and known[0] == version:
             return known[1]
         made = Pyramid(load_record(session, point_id, channel))
