@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -158,3 +159,50 @@ def test_parts_for_drawing_keep_quality_and_interval() -> None:
     assert measured.quality.tolist() == [Quality.GOOD] * 4
     assert estimated.quality.tolist() == [Quality.GOOD, Quality.ESTIMATE, Quality.GOOD]
     assert estimated.interval_ms.tolist() == [600_000] * 3
+
+
+HOUR = 3_600_000
+
+
+def sparse_after_dense(last_pause_h: float) -> Series:
+    """A day and a half of minutes; then readings of twelve hours, the last after a pause."""
+    dense = np.arange(2_000, dtype=np.int64) * 60_000
+    sparse = dense[-1] + 60_000 + np.arange(20, dtype=np.int64) * 12 * HOUR
+    times = np.append(np.concatenate((dense, sparse)), sparse[-1] + round(last_pause_h * HOUR))
+    intervals = np.repeat([60_000, 12 * HOUR], [len(dense), len(sparse) + 1])
+    return make_series(times, np.zeros(len(times)), intervals)
+
+
+@pytest.mark.parametrize(("pause_h", "breaks"), [(12, 0), (18, 0), (18.01, 1)])
+def test_what_a_gap_is_depends_on_the_interval_in_force_in_summaries_too(
+    pause_h: float, breaks: int
+) -> None:
+    series = sparse_after_dense(pause_h)
+    end = int(series.times_utc_ms[-1]) + HOUR
+    picture = Pyramid(series).picture(0, end, 100)  # columns of about three hours
+    assert np.isnan(picture.values).sum() == breaks
+
+
+def test_a_reading_with_an_interval_of_its_own_is_held_by_it() -> None:
+    times = np.append(np.arange(2_000, dtype=np.int64) * 60_000, 2_000 * 60_000 + 15 * HOUR)
+    intervals = np.full(2_001, 60_000, np.int64)
+    intervals[-2] = 12 * HOUR  # the last one before the pause
+    series = make_series(times, np.zeros(2_001), intervals)
+    assert not np.isnan(Pyramid(series).picture(0, int(times[-1]) + 1, 100).values).any()
+    assert not np.isnan(Pyramid(series).picture(1_990 * 60_000, int(times[-1]), 100).values).any()
+    intervals[-2], intervals[-3] = 60_000, 12 * HOUR
+    series = make_series(times, np.zeros(2_001), intervals)
+    for begin in (0, 1_990 * 60_000):
+        assert np.isnan(Pyramid(series).picture(begin, int(times[-1]) + 1, 100).values).sum() == 1
+
+
+def test_a_hold_is_no_gap_where_every_reading_is_shown() -> None:
+    assert not np.isnan(
+        Pyramid(series_of([0, 15, 25], [1, 2, 3])).picture(0, 10**7, 500).values
+    ).any()
+
+
+def test_four_readings_a_column_are_still_shown_one_by_one() -> None:
+    pyramid = long_series(400)
+    assert len(pyramid.picture(0, 400 * STEP, 100).values) == 400
+    assert len(pyramid.picture(0, 400 * STEP, 99).values) == 2 * 99

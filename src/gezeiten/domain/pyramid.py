@@ -34,9 +34,7 @@ class Pyramid:
         self._highs: list[Values] = []
         lows = highs = series.values
         while len(lows) > FACTOR * 64:
-            whole = len(lows) // FACTOR * FACTOR
-            lows = _reduce(np.fmin, lows, whole)
-            highs = _reduce(np.fmax, highs, whole)
+            lows, highs = _reduce(np.fmin, lows), _reduce(np.fmax, highs)
             self._lows.append(lows)
             self._highs.append(highs)
 
@@ -113,12 +111,11 @@ class Pyramid:
         )
 
 
-def _reduce(function: np.ufunc, values: Values, whole: int) -> Values:
-    """Extremes of FACTOR neighbours; the remainder at the end makes one more entry."""
-    body: Values = function.reduce(values[:whole].reshape(-1, FACTOR), axis=1)
-    if whole == len(values):
-        return body
-    return np.append(body, function.reduce(values[whole:]))
+def _reduce(function: np.ufunc, values: Values) -> Values:
+    """Extremes of FACTOR neighbours; what is left at the end is looked at one level below."""
+    whole = len(values) // FACTOR * FACTOR
+    entries: Values = function.reduce(values[:whole].reshape(-1, FACTOR), axis=1)
+    return entries
 
 
 def _take_in(
