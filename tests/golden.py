@@ -22,6 +22,7 @@ import numpy as np
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.handing import past_handovers
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.logger_life import life, loggers
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.pin_store import MemoryPins
@@ -30,7 +31,7 @@ from gezeiten.desk.planning import kept_plans
 from gezeiten.desk.records import plan_stretches, record
 from gezeiten.desk.rounds import open_round
 from gezeiten.desk.text_files import kept_ties
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.series import Series
 
 

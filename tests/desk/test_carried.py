@@ -22,11 +22,12 @@ from gezeiten.desk.drives import (
     release,
     take_from_drive,
 )
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.logger_life import life, save_document
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import (
     LoggerAwayError,
 )

@@ -26,8 +26,9 @@ from gezeiten.desk.couriers import (
     take_from_courier,
     why_clock_stays,
 )
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger, recover_incoming
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import (
     InputError,
     LoggerAnswerError,

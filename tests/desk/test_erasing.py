@@ -7,10 +7,11 @@ import pytest
 from gezeiten.desk.contact import LoggerCard, contact
 from gezeiten.desk.erasing import erase_memory, why_not_erasable
 from gezeiten.desk.launching import launch, stop
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import (
     ArchiveDamagedError,
     GezeitenError,

@@ -12,8 +12,8 @@ from gezeiten.desk.excursion_book import (
     to_assess,
 )
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.verifying import logbook_entries
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab

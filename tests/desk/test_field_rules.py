@@ -13,6 +13,7 @@ from gezeiten.desk.clock_watch import ComputerClock, kernel_synchronised
 from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import contact, present_readings, self_check
 from gezeiten.desk.launching import launch, stop
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins, usual_pins
 from gezeiten.desk.pins import parse_pin, pin_group, set_pin_group
@@ -26,7 +27,7 @@ from gezeiten.desk.several import (
     prepare_several,
     together,
 )
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.plan import Plan
 from gezeiten.errors import (
     InputError,

@@ -21,8 +21,9 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.following import Follower, News, Pace, followed_addresses
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import Offloaded
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import InputError
 from gezeiten.link.line import Address
 from gezeiten.link.session import LoggerSession

@@ -14,8 +14,9 @@ from gezeiten.archive.tables import LaunchIntent, Mission
 from gezeiten.desk.contact import contact
 from gezeiten.desk.intents import owning_launch
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import DeviceError, LoggerBusyError, LoggerRefusedError, NotKeptError
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import ModbusTcp

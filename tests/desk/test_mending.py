@@ -13,6 +13,7 @@ from gezeiten.archive.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.mending import (
     BookedGap,
     fill_by_line,
@@ -27,7 +28,7 @@ from gezeiten.desk.mending import (
 )
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.records import record
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.series import Series
 from gezeiten.errors import InputError
 from tests.conftest import STORE_PLAN, Lab

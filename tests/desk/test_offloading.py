@@ -17,10 +17,11 @@ import pytest
 from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger, recover_incoming
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
 from gezeiten.link.mission_file import FileChannel, Header, encode_block, encode_header
 from gezeiten.link.transfer import Watch, lock_incoming

@@ -13,13 +13,14 @@ import pytest
 
 from gezeiten.desk.contact import contact
 from gezeiten.desk.launching import launch
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.overviews import OverviewCame, OverviewLine, offload_overview, overview_lines
 from gezeiten.desk.places import points
 from gezeiten.desk.records import extent, record
 from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.thinning import ThinKind, Thinning
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.link.transfer import UNWATCHED, Watch

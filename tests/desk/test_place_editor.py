@@ -17,6 +17,7 @@ from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.launching import launch, stop
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.logger_life import (
     life,
     loggers,
@@ -57,7 +58,7 @@ from gezeiten.desk.rounds import (
 )
 from gezeiten.desk.settings import Settings, checked, infos, load_settings
 from gezeiten.desk.sheets import expected_end, write_label_sheet, write_round
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.models import DUENE_T2
 from gezeiten.domain.timeline import DAY_MS

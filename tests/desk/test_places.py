@@ -9,9 +9,9 @@ import pytest
 
 from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.place_editor import SiteFacts, save_site
 from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites
-from gezeiten.desk.verifying import logbook_entries
 from gezeiten.errors import InputError
 
 

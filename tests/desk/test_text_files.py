@@ -17,6 +17,7 @@ from gezeiten.archive.tables import Logger, Offload
 from gezeiten.desk.board import board
 from gezeiten.desk.contact import contact
 from gezeiten.desk.live import LivePlan, Recorder
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
@@ -29,7 +30,7 @@ from gezeiten.desk.text_files import (
     proposed_tie,
     take_text,
 )
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text_form import ColumnTie, Tie
 from gezeiten.link.profile import known_profiles

@@ -8,7 +8,8 @@ from sqlalchemy import select, update
 from gezeiten.archive.blocks import decode_values, encode_values
 from gezeiten.archive.tables import Block, LogbookRow
 from gezeiten.desk.context import Desk
-from gezeiten.desk.verifying import logbook_entries, logbook_is_intact, verify
+from gezeiten.desk.logbook import logbook_entries, logbook_is_intact
+from gezeiten.desk.verifying import verify
 
 
 def test_a_changed_reading_is_named_with_its_offload(demo_desk: Desk) -> None:

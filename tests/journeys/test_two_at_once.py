@@ -16,13 +16,14 @@ import pytest
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.launching import launch
 from gezeiten.desk.live import LiveNews, Recorder
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.recovery import recover
 from gezeiten.desk.text_files import take_text
-from gezeiten.desk.verifying import logbook_entries, verify
+from gezeiten.desk.verifying import verify
 from gezeiten.errors import LoggerBusyError
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import STORE_PLAN, Lab, StartStandin

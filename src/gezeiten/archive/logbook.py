@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.tables import LogbookRow
+from gezeiten.domain.entries import Entry
 
 GENESIS = "0" * 64
 
@@ -24,7 +25,32 @@ class Break:
     sentence: str
 
 
-def entry_hash(row: LogbookRow) -> str:
+def entries(session: Session, act: str = "") -> Iterator[Entry]:
+    """Yield entries, latest first; of one act, or all."""
+    query = select(LogbookRow).order_by(LogbookRow.seq.desc())
+    for row in session.scalars(query.filter_by(act=act) if act else query):
+        yield _entry(row)
+
+
+def count(session: Session) -> int:
+    """Return how many entries there are."""
+    return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
+
+
+def check_all(session: Session) -> tuple[int, list[Break]]:
+    """Return how many entries there are, and where their chain is broken."""
+    listed = [_entry(row) for row in session.scalars(select(LogbookRow).order_by(LogbookRow.seq))]
+    return len(listed), check(listed)
+
+
+def _entry(row: LogbookRow) -> Entry:
+    return Entry(
+        row.seq, row.at_ms, row.person, row.act, row.subject, row.sentence, row.details,
+        row.previous, row.hash,
+    )  # fmt: skip
+
+
+def entry_hash(row: Entry | LogbookRow) -> str:
     """Return SHA-256 over the previous hash and the entry as JSON with sorted keys."""
     content = {
         "seq": row.seq,
@@ -74,7 +100,7 @@ def write(
     return row
 
 
-def check(rows: Iterable[LogbookRow]) -> list[Break]:
+def check(rows: Iterable[Entry | LogbookRow]) -> list[Break]:
     """Return where the chain is broken; rows in order of their number, from the first."""
     breaks = []
     previous, expected = GENESIS, 1

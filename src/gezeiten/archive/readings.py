@@ -23,9 +23,8 @@ from gezeiten.archive.blocks import (
 from gezeiten.archive.tables import Block, SeriesRow, Step
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.steps import LINE, REFETCH
 from gezeiten.domain.timeline import Times, Values
-
-LINE, REFETCH, LEFT_OPEN = "line", "refetch", "left_open"
 
 
 def series_row(session: Session, point_id: int, channel: str, unit: str) -> SeriesRow:

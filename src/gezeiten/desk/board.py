@@ -9,8 +9,8 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.readings import LINE
-from gezeiten.archive.tables import Logger, Mission, Offload, Step
+from gezeiten.archive.steps import active_steps
+from gezeiten.archive.tables import Logger, Mission, Offload
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.mending import BookedGap, gaps
@@ -21,6 +21,7 @@ from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.steps import LINE
 from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
@@ -148,10 +149,8 @@ class _Past:
         ):
             offloads.setdefault(int(point_id or 0), []).append(at_ms)
         estimated: dict[int, list[Span]] = {}
-        for point_id, start, end in session.execute(
-            select(Step.point_id, Step.start_ms, Step.end_ms).filter_by(kind=LINE, undone_ms=None)
-        ):
-            estimated.setdefault(point_id, []).append((start, end))
+        for point_id, steps in active_steps(session).items():
+            estimated[point_id] = [(s.start_ms, s.end_ms) for s in steps if s.kind == LINE]
         return _Past(latest_missions(session), offloads, estimated, Recorded.of(session))
 
 

@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.intake import kept_ranges
-from gezeiten.archive.tables import Block, Logger, Mission, Offload, Service, Step
+from gezeiten.archive.steps import active_steps
+from gezeiten.archive.tables import Block, Logger, Mission, Offload, Service
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.mending import BookedGap, gaps
@@ -20,6 +21,7 @@ from gezeiten.domain.plan_words import end_text
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import HOLD_FACTOR, Series
 from gezeiten.domain.statistics import daily_numbers, numbers
+from gezeiten.domain.steps import RecordStep
 from gezeiten.domain.timeline import Span, from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvStretch, CsvTable
@@ -194,10 +196,8 @@ def _report_excursions(desk: Desk, point: PointPlace, span: Span) -> list[Report
 def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
     """Return the gaps that reach into a stretch, what is absent at its end among them."""
     with desk.archive.reading() as session:
-        steps = {
-            step.id: step
-            for step in session.scalars(select(Step).filter_by(point_id=point.id, undone_ms=None))
-        }
+        active = active_steps(session, point.id).get(point.id, [])
+    steps = {step.id: step for step in active}
     found = [
         ReportGap(
             max(booked.gap.start_ms, span[0]),
@@ -219,7 +219,7 @@ def _missing_inside(booked: BookedGap, span: Span) -> int:
     return max(round(gap.missing * inside / max(gap.length_ms, 1)), 1)
 
 
-def _how(booked: BookedGap, steps: dict[int, Step], zone: str) -> str:
+def _how(booked: BookedGap, steps: dict[int, RecordStep], zone: str) -> str:
     """Say what was done about a gap, by whom and when."""
     if booked.state == "open":
         return "open, nobody has dealt with it yet"
@@ -233,7 +233,7 @@ def _how(booked: BookedGap, steps: dict[int, Step], zone: str) -> str:
     return f"estimated by a straight line, expected error {', '.join(errors)}{by}"
 
 
-def _expected_error(step: Step) -> str:
+def _expected_error(step: RecordStep) -> str:
     name = quantity(step.channel)
     return f"{name.name} ± {float(step.facts['rmse']):.{name.decimals + 1}f} {name.unit}"
 

@@ -10,9 +10,10 @@ from functools import partial
 from typing import Literal
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, defer
+from sqlalchemy.orm import Session
 
-from gezeiten.archive.readings import LEFT_OPEN, LINE, REFETCH, encode_estimates, hidden_offloads
+from gezeiten.archive.readings import encode_estimates, hidden_offloads
+from gezeiten.archive.steps import active_steps, all_steps
 from gezeiten.archive.tables import Mission, Offload, Point, Step
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
@@ -24,6 +25,7 @@ from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
+from gezeiten.domain.steps import LEFT_OPEN, LINE, REFETCH, RecordStep
 from gezeiten.domain.timeline import duration_text
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import InputError
@@ -57,7 +59,7 @@ def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
     """
     with desk.archive.reading() as session:
         recorded = Recorded.of(session)
-        steps = _active_steps(session, point_id)
+        steps = active_steps(session, point_id)
     if point_id is not None:
         chosen = next(point for point in points(desk) if point.id == point_id)
         return _gaps_of(desk, chosen, steps.get(point_id, []), recorded)
@@ -73,17 +75,8 @@ def open_gaps(desk: Desk) -> int:
     return sum(1 for booked in gaps(desk) if booked.state == "open")
 
 
-def _active_steps(session: Session, point_id: int | None) -> dict[int, list[Step]]:
-    """Return the steps that have an effect, of one point or all, by point; without their data."""
-    query = select(Step).filter_by(undone_ms=None).order_by(Step.id).options(defer(Step.data))
-    steps: dict[int, list[Step]] = {}
-    for step in session.scalars(query if point_id is None else query.filter_by(point_id=point_id)):
-        steps.setdefault(step.point_id, []).append(step)
-    return steps
-
-
 def _gaps_of(
-    desk: Desk, point: PointPlace, steps: list[Step], recorded: Recorded
+    desk: Desk, point: PointPlace, steps: list[RecordStep], recorded: Recorded
 ) -> list[BookedGap]:
     left_open = [step for step in steps if step.kind == LEFT_OPEN]
     found: dict[tuple[int, int], BookedGap] = {}
@@ -108,7 +101,7 @@ def _gaps_of(
     )
 
 
-def _filled(point: PointPlace, steps: list[Step]) -> list[BookedGap]:
+def _filled(point: PointPlace, steps: list[RecordStep]) -> list[BookedGap]:
     """Gaps that no longer show in the record because a step fills them."""
     filled: dict[tuple[int, int, str], BookedGap] = {}
     for step in steps:
@@ -384,7 +377,7 @@ def _span(booked: BookedGap) -> str:
     return f"{readings_words(booked.gap.missing)}, {duration_text(booked.gap.length_ms)}"
 
 
-def steps_of(desk: Desk, point_id: int) -> list[Step]:
+def steps_of(desk: Desk, point_id: int) -> list[RecordStep]:
     """Return all steps of a point, undone ones too, oldest first."""
     with desk.archive.reading() as session:
-        return list(session.scalars(select(Step).filter_by(point_id=point_id).order_by(Step.id)))
+        return all_steps(session, point_id)

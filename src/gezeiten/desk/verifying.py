@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from functools import partial
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
@@ -14,7 +14,6 @@ from gezeiten.archive.blocks import decode_values
 from gezeiten.archive.readings import block_series
 from gezeiten.archive.tables import (
     Block,
-    LogbookRow,
     LoggerReport,
     Offload,
     OverviewRow,
@@ -66,9 +65,8 @@ def verify(desk: Desk) -> Verdict:
                     f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
                     "its logger again."
                 )
-        entries = session.scalars(select(LogbookRow).order_by(LogbookRow.seq)).all()
-        verdict.entries = len(entries)
-        verdict.faults.extend(broken.sentence for broken in logbook.check(entries))
+        verdict.entries, breaks = logbook.check_all(session)
+        verdict.faults.extend(broken.sentence for broken in breaks)
     return verdict
 
 
@@ -144,33 +142,3 @@ def _check_text(desk: Desk, session: Session, offload: Offload, verdict: Verdict
                 f"Readings {block.first} to {block.first + block.count} of {channel} differ from "
                 f"the raw text {offload.sha256[:12]}; fetch the archive's last copy."
             )
-
-
-def logbook_is_intact(desk: Desk) -> bool:
-    """Check the logbook's chain alone."""
-    with desk.archive.reading() as session:
-        return not logbook.check(session.scalars(select(LogbookRow).order_by(LogbookRow.seq)))
-
-
-def count_entries(desk: Desk) -> int:
-    """Return how many entries the logbook has."""
-    with desk.archive.reading() as session:
-        return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
-
-
-def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[LogbookRow]:
-    """Return entries, latest first, that hold all the words and are of the act (any when "")."""
-    with desk.archive.reading() as session:
-        query = select(LogbookRow).order_by(LogbookRow.seq.desc())
-        if act:
-            query = query.filter_by(act=act)
-        rows = session.scalars(query).all()
-    wanted = words.casefold().split()
-    return [
-        row
-        for row in rows
-        if all(
-            word in f"{row.person} {row.act} {row.subject} {row.sentence}".casefold()
-            for word in wanted
-        )
-    ]

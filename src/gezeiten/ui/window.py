@@ -21,10 +21,10 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale, to_assess
 from gezeiten.desk.finding import Thing, things
 from gezeiten.desk.handing import past_handovers
+from gezeiten.desk.logbook import count_entries, logbook_is_intact
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
 from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import count_entries, logbook_is_intact
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.finder import Finder

@@ -5,8 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem
 
-from gezeiten.archive.tables import LogbookRow
-from gezeiten.desk.verifying import Verdict, logbook_entries, verify
+from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.verifying import Verdict, verify
+from gezeiten.domain.entries import Entry
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.house import House, Place
@@ -73,7 +74,7 @@ class LogbookPlace(Place):
             lambda _task: logbook_entries(self.house.desk, words), self._show, latest="logbook"
         )
 
-    def _show(self, entries: list[LogbookRow]) -> None:
+    def _show(self, entries: list[Entry]) -> None:
         self.count.setText(counted(len(entries), "%n entry", "%n entries"))
         self.table.setRowCount(len(entries))
         for i, entry in enumerate(entries):

@@ -13,8 +13,6 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from gezeiten.archive.readings import LEFT_OPEN, LINE
-from gezeiten.archive.tables import Step
 from gezeiten.desk import contact as desk_contact
 from gezeiten.desk.context import Desk
 from gezeiten.desk.mending import (
@@ -36,6 +34,7 @@ from gezeiten.desk.records import extent, record
 from gezeiten.domain.fills import straight_line
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
+from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.timeline import DAY_MS, duration_text
 from gezeiten.errors import InputError
 from gezeiten.ui import house as places
@@ -59,7 +58,7 @@ class _Detail:
     logger: LoggerOffer
     line: LineOffer
     lanes: list[Lane]
-    steps: list[Step]
+    steps: list[RecordStep]
     readings: int
 
 
@@ -315,7 +314,7 @@ class MendPlace(Place):
             name, words = _step_words(step, point)
             undone = step.undone_ms is not None
             if undone:
-                words += " · " + tr("undone by %1").replace("%1", step.undone_by or "")
+                words += " · " + tr("undone by %1").replace("%1", step.undone_by)
             self._chain_step("○" if undone else "●", name, words)
         if not detail.steps:
             self._chain_step("○", tr("Gaps filled"), tr("none yet"))
@@ -415,7 +414,10 @@ def _load(desk: Desk, booked: BookedGap) -> _Detail:
         lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (tint,)))
     if not lanes and extent(desk, booked.point.id, [c.channel for c in booked.point.channels]):
         lanes = _all_lanes(desk, booked)
-    steps = [s for s in steps_of(desk, booked.point.id) if _touches(s, booked)]
+    steps = [
+        s for s in steps_of(desk, booked.point.id)
+        if s.touches(booked.gap.start_ms, booked.gap.end_ms)
+    ]  # fmt: skip
     readings = sum(
         int((~record(desk, booked.point.id, c.channel).estimated).sum())
         for c in booked.point.channels
@@ -443,11 +445,7 @@ def _all_lanes(desk: Desk, booked: BookedGap) -> list[Lane]:
     ]  # fmt: skip
 
 
-def _touches(step: Step, booked: BookedGap) -> bool:
-    return step.start_ms < booked.gap.end_ms and step.end_ms > booked.gap.start_ms
-
-
-def _step_words(step: Step, point: PointPlace) -> tuple[str, str]:
+def _step_words(step: RecordStep, point: PointPlace) -> tuple[str, str]:
     when = day_and_time(step.made_ms, point.zone)
     if step.kind == LINE:
         name = quantity(step.channel)

@@ -1,0 +1,31 @@
+"""Steps out of the archive, without the estimates that they hold."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, defer
+
+from gezeiten.archive.tables import Step
+from gezeiten.domain.steps import RecordStep
+
+
+def all_steps(session: Session, point_id: int) -> list[RecordStep]:
+    """Return every step on a point's record, undone ones too, oldest first."""
+    query = select(Step).filter_by(point_id=point_id).order_by(Step.id).options(defer(Step.data))
+    return [_step(row) for row in session.scalars(query)]
+
+
+def active_steps(session: Session, point_id: int | None = None) -> dict[int, list[RecordStep]]:
+    """Return the steps that have an effect, of one point or all, by point, oldest first."""
+    query = select(Step).filter_by(undone_ms=None).order_by(Step.id).options(defer(Step.data))
+    steps: dict[int, list[RecordStep]] = {}
+    for row in session.scalars(query if point_id is None else query.filter_by(point_id=point_id)):
+        steps.setdefault(row.point_id, []).append(_step(row))
+    return steps
+
+
+def _step(row: Step) -> RecordStep:
+    return RecordStep(
+        row.id, row.point_id, row.channel, row.kind, row.start_ms, row.end_ms, row.interval_ms,
+        row.facts, row.made_ms, row.made_by, row.undone_ms, row.undone_by or "",
+    )  # fmt: skip
