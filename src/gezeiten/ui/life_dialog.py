@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.logger_life import (
     KeptReport,
     LoggerLife,
+    PastMission,
     ServiceEntry,
     life,
     loggers,
@@ -190,7 +191,7 @@ class LifeDialog(QDialog):
 
     def _show(self, known: LoggerLife) -> None:
         self._life = known
-        zone = home_zone()
+        zone = _zone_of(known)
         seen = day_and_time(known.seen_ms, zone) if known.seen_ms else tr("never")
         parts = [known.model, f"{tr('firmware')} {known.firmware}",
                  known.point or tr("no point now"), tr("seen %1").replace("%1", seen)]  # fmt: skip
@@ -199,7 +200,7 @@ class LifeDialog(QDialog):
         if known.retired_ms:
             parts.append(tr("retired"))
         self.facts.setText(" · ".join(parts))
-        self.times_note.setText(zones_said([*(m.zone for m in known.missions), zone]))
+        self.times_note.setText(zones_said([zone]))
         self.group.setText(known.pin_group)
         typed = self._drafts.get(self._draft_key())
         if self.words.text() != typed:
@@ -208,7 +209,7 @@ class LifeDialog(QDialog):
         fill(
             self.missions,
             [
-                [number(m.number), day_and_time(m.launched_ms, m.zone),
+                [number(m.number), _launched(m, zone),
                  interval_text(m.interval_ms // 1000), number(m.kept), mission_state(m),
                  " · ".join(filter(None, (m.point, m.name)))]
                 for m in known.missions
@@ -253,7 +254,7 @@ class LifeDialog(QDialog):
         known = self._life
         if known is None:
             return
-        zone, kind = home_zone(), self.kind.currentData()
+        zone, kind = _zone_of(known), self.kind.currentData()
         calibrated = kind == "calibration"
         desk = self._house.desk
         at_ms = min(midnight_ms(day_of(self.on), zone) + 12 * 3_600_000, desk.now_ms())
@@ -318,3 +319,14 @@ class LifeDialog(QDialog):
             desk, serial = self._house.desk, self._life.serial
             retired = self._life.retired_ms is None
             self._act(lambda: retire_logger(desk, serial, retired=retired))
+
+
+def _zone_of(known: LoggerLife) -> str:
+    """The zone of the site a logger was at last; the computer's where it was at none."""
+    return known.missions[0].zone if known.missions else home_zone()
+
+
+def _launched(mission: PastMission, zone: str) -> str:
+    """When a mission was launched; at a site of another zone than the others, that zone too."""
+    words = day_and_time(mission.launched_ms, mission.zone)
+    return words if mission.zone == zone else f"{words} ({mission.zone})"
