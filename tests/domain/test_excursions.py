@@ -278,3 +278,18 @@ def test_the_first_instant_of_all_is_an_instant_like_others() -> None:
         [found] = find_excursions(series, r)
         assert found.alarm_ms == 0
         assert find_excursions(series, r, alarmed_only=True) == [found]
+
+
+def test_daily_accumulation_adds_the_runs_of_one_day() -> None:
+    series = series_of([0, 10, 20, 30, 40, 50], [8, 8, 5, 8, 8, 5])
+    found = find_excursions(series, rule(30, "accumulated", daily=True))
+    assert minutes(found) == [(0, 20, None), (30, 50, 40)]
+
+
+def test_daily_accumulation_counts_neither_estimates_nor_the_band() -> None:
+    series = series_of([0, 60, 120, 180], [8, 8, 8, 5], 60, estimated=(1,))
+    [found] = find_excursions(series, rule(120, "accumulated", daily=True))
+    assert found.alarm_ms == 180 * MIN  # measured: the first hour and the third
+    banded = replace(rule(120, "accumulated", daily=True), hysteresis=1.0)
+    [found] = find_excursions(series_of([0, 60, 120, 180], [8, 6.5, 8, 5], 60), banded)
+    assert found.alarm_ms == 180 * MIN  # outside itself: the first hour and the third
