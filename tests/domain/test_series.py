@@ -47,6 +47,7 @@ def test_no_reading_no_hold() -> None:
 def test_nan_is_no_reading() -> None:
     series = series_of([0, 10, 20], [1, float("nan"), 3])
     assert series.times_utc_ms.tolist() == [0, 20 * MIN]
+    assert series.values.tolist() == [1, 3]
     assert len(series.interval_ms) == len(series.quality) == 2
 
 
@@ -54,6 +55,14 @@ def test_nan_is_no_reading() -> None:
 def test_times_that_do_not_increase_are_refused(minutes: list[float]) -> None:
     with pytest.raises(SeriesError, match="do not increase; check"):
         series_of(minutes, [1, 2, 3])
+
+
+def test_two_instants_must_be_a_millisecond_apart() -> None:
+    two = np.array([1.0, 2.0])
+    series = make_series(np.array([5, 6], np.int64), two, 1, int(Quality.POOR))
+    assert (len(series), series.quality.dtype) == (2, np.uint8)
+    with pytest.raises(SeriesError, match="do not increase"):
+        make_series(np.array([5, 5], np.int64), two, 1)
 
 
 def test_other_counts_of_times_and_values_are_refused() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
@@ -58,6 +59,18 @@ def test_iso_utc_reads_back_by_the_standard_library(at_ms: int) -> None:
     assert moment.tzinfo is not None
     assert to_ms(moment) == at_ms
     assert to_ms(from_ms(at_ms, BERLIN)) == at_ms
+
+
+def test_instants_do_not_depend_on_the_computers_zone(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("TZ", BERLIN)
+    time.tzset()
+    try:
+        second = to_ms(datetime(2026, 10, 25, 1, 30, tzinfo=UTC))  # 2:30 for the second time
+        assert to_ms(from_ms(second, "UTC")) == second
+        assert iso_local(second, BERLIN) == "2026-10-25T02:30:00+01:00"
+    finally:
+        monkeypatch.undo()
+        time.tzset()
 
 
 def test_a_naive_moment_is_refused() -> None:
