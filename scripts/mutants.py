@@ -14,7 +14,6 @@ import shutil
 import subprocess
 import sys
 import tomllib
-from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -101,43 +100,41 @@ def _fault(place: str, usual: ast.FunctionDef, faulty: ast.FunctionDef, noticed:
 
 def _is_wording(usual: ast.FunctionDef, faulty: ast.FunctionDef) -> bool:
     """Whether nothing but a text of several words differs; a key or unit is part of a rule."""
-    texts = [
-        [
-            n.value
-            for n in ast.walk(body)
-            if isinstance(n, ast.Constant) and isinstance(n.value, str)
-        ]
-        for body in (usual, faulty)
-    ]
-    if len(texts[0]) != len(texts[1]):
-        return False
-    return any(a != b and " " in a.strip() for a, b in zip(*texts, strict=True))
+    texts, others = _texts(usual), _texts(faulty)
+    pairs = zip(texts, others, strict=False)
+    return len(texts) == len(others) and any(a != b and " " in a.strip() for a, b in pairs)
+
+
+def _texts(body: ast.FunctionDef) -> list[str]:
+    constants = (node.value for node in ast.walk(body) if isinstance(node, ast.Constant))
+    return [value for value in constants if isinstance(value, str)]
 
 
 def report(tried: list[Fault], is_part: bool) -> int:
     """Print the counts and what is not explained yet."""
-    known = {fault: group["why"] for group in _groups() for fault in group["faults"]}
-    for words, some in (
-        ("rules", [f for f in tried if not f.is_wording]),
-        ("wording", [f for f in tried if f.is_wording]),
-    ):
-        noticed = sum(f.is_noticed for f in some)
-        print(
-            f"{words}: {noticed} of {len(some)} faults noticed ({noticed / max(len(some), 1):.1%})"
-        )
-    unnoticed = Counter(f.text for f in tried if not f.is_noticed and not f.is_wording)
-    for text in sorted(set(unnoticed) - set(known)):
-        print(f"not explained: {text}")
-    for text in sorted(set(known) - set(unnoticed)) if not is_part else ():
-        print(f"explained, but noticed or gone: {text}")
     rules = [f for f in tried if not f.is_wording]
-    enough = sum(f.is_noticed for f in rules) >= WANTED * len(rules)
-    return 0 if enough and not set(unnoticed) - set(known) else 1
+    share = _say("rules", rules)
+    _say("wording", [f for f in tried if f.is_wording])
+    unnoticed = {f.text for f in rules if not f.is_noticed}
+    known = _explained()
+    for text in sorted(unnoticed - known):
+        print(f"not explained: {text}")
+    for text in sorted(known - unnoticed) if not is_part else ():
+        print(f"explained, but noticed or gone: {text}")
+    return 0 if share >= WANTED and unnoticed <= known else 1
 
 
-def _groups() -> list[dict[str, list[str]]]:
-    groups: list[dict[str, list[str]]] = tomllib.loads(LEFT.read_text())["group"]
-    return groups
+def _say(what: str, some: list[Fault]) -> float:
+    """Print how many of some faults were noticed, and return which share."""
+    noticed = sum(f.is_noticed for f in some)
+    share = noticed / len(some) if some else 1.0
+    print(f"{what}: {noticed} of {len(some)} faults noticed ({share:.1%})")
+    return share
+
+
+def _explained() -> set[str]:
+    groups = tomllib.loads(LEFT.read_text())["group"]
+    return {fault for group in groups for fault in group["faults"]}
 
 
 if __name__ == "__main__":

@@ -17,12 +17,7 @@ from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words
 from gezeiten.ui.window import MainWindow
-from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
-
-
-@pytest.fixture
-def window(qtbot: QtBot, demo_desk: Desk) -> MainWindow:
-    return open_window(qtbot, demo_desk)
+from tests.ui_help import PATIENCE_MS, idle, press, type_into
 
 
 # -- Tideboard -----------------------------------------------------------------------------------

@@ -8,16 +8,17 @@ from sqlalchemy.orm import Session, defer
 from gezeiten.archive.tables import Step
 from gezeiten.domain.steps import RecordStep
 
+_QUERY = select(Step).order_by(Step.id).options(defer(Step.data))
+
 
 def all_steps(session: Session, point_id: int) -> list[RecordStep]:
     """Return every step on a point's record, undone ones too, oldest first."""
-    query = select(Step).filter_by(point_id=point_id).order_by(Step.id).options(defer(Step.data))
-    return [_step(row) for row in session.scalars(query)]
+    return [_step(row) for row in session.scalars(_QUERY.filter_by(point_id=point_id))]
 
 
 def active_steps(session: Session, point_id: int | None = None) -> dict[int, list[RecordStep]]:
     """Return the steps that have an effect, of one point or all, by point, oldest first."""
-    query = select(Step).filter_by(undone_ms=None).order_by(Step.id).options(defer(Step.data))
+    query = _QUERY.filter_by(undone_ms=None)
     steps: dict[int, list[RecordStep]] = {}
     for row in session.scalars(query if point_id is None else query.filter_by(point_id=point_id)):
         steps.setdefault(row.point_id, []).append(_step(row))

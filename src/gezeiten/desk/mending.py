@@ -27,7 +27,7 @@ from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_l
 from gezeiten.domain.gaps import Gap, find_gaps
 from gezeiten.domain.steps import LEFT_OPEN, LINE, REFETCH, RecordStep
 from gezeiten.domain.timeline import duration_text
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch
@@ -169,7 +169,7 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
     ranges = tuple(part for part in ranges if part[1] > part[0])
     count = size(ranges)
     if count:
-        words = f"holds {count} of {booked.gap.missing}"
+        words = f"holds {grouped(count)} of {grouped(booked.gap.missing)}"
     elif held == (0, 0):
         words = "memory was erased since by a new mission"
     elif wanted[0] < held[0]:

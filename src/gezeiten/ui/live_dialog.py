@@ -33,7 +33,7 @@ from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
 from gezeiten.link.sdi12 import Sensor
 from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr
+from gezeiten.ui.i18n import clock_time, counted, home_zone, number, tr, zones_said
 from gezeiten.ui.parts import Facts, button, column, give_room, label, row, set_role
 from gezeiten.ui.work import Task
 
@@ -162,6 +162,7 @@ class LiveDialog(QDialog):
         self.raw.setMaximumBlockCount(_RAW_LINES)
         self.raw.setStyleSheet("font-family: monospace;")
         self.raw.setAccessibleName(tr("What the instrument says"))
+        self.times_note = label("", "muted")
         self.values = Facts()
         self.plot = pg.GraphicsLayoutWidget()
         self.plot.setAccessibleName(tr("Readings as they come"))
@@ -178,12 +179,14 @@ class LiveDialog(QDialog):
                    row(self.start, button(tr("Close"), self.close), 1), spacing=8)
         )  # fmt: skip
         right = column(
-            label(tr("What the instrument says"), "head"), self.raw,
+            row(label(tr("What the instrument says"), "head"), 1, self.times_note), self.raw,
             label(tr("Readings as they come"), "head"), self.plot, spacing=4,
         )  # fmt: skip
         self.setLayout(row(left, right, margins=14))
         give_room(self, 1, 1)
         self.profile.currentIndexChanged.connect(lambda _: self._show_profile())
+        self.point.currentTextChanged.connect(lambda _: self._say_zone())
+        self._say_zone()
 
     def _load(self) -> None:
         desk = self._house.desk
@@ -202,6 +205,7 @@ class LiveDialog(QDialog):
         self._add_profiles(profiles)
         self.port.addItems(ports)
         self.point.addItems(["", *self._zones])
+        self._say_zone()
         self._show_state()
 
     def _add_profiles(self, profiles: list[Profile]) -> None:
@@ -313,6 +317,9 @@ class LiveDialog(QDialog):
     def _zone(self) -> str:
         """The zone of the point that is recorded at; the computer's where that is new."""
         return self._zones.get(self.point.currentText().strip(), home_zone())
+
+    def _say_zone(self) -> None:
+        self.times_note.setText(zones_said([self._zone()]))
 
     def _show_values(self, values: dict[str, float]) -> None:
         facts = []

@@ -1,0 +1,158 @@
+"""Excursions: listed, settled one by one or several at once, taken back; words survive."""
+
+from __future__ import annotations
+
+from types import SimpleNamespace
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import excursions, to_assess
+from gezeiten.domain.timeline import DAY_MS
+from gezeiten.ui import house as places
+from gezeiten.ui.views.excursions import next_open
+from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle, press
+
+
+def test_those_to_assess_come_first_within_their_site(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    things = [thing for _, thing in window.places[places.EXCURSIONS].list._things()]
+    by_site: dict[str, list[bool]] = {}
+    for event in things:
+        by_site.setdefault(event.point.site, []).append(event.is_settled)
+    assert all(states == sorted(states) for states in by_site.values())
+
+
+def test_settling_without_words_is_one_sentence(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    count = to_assess(demo_desk)
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    press(window, "Alt+3")
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert "Write in a few words" in window.message.text()
+    assert to_assess(demo_desk) == count
+
+
+def test_an_assessment_is_shown_and_taken_back(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    event = next(e for e in excursions(demo_desk) if e.is_settled)
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    place.show_target(event.id)
+    idle(qtbot, window)
+    assert place.words.toPlainText() == event.words
+    assert place.causes.checkedButton().text() == event.cause
+    place.reopen()
+    idle(qtbot, window)
+    assert not next(e for e in excursions(demo_desk) if e.id == event.id).is_settled
+
+
+def test_words_survive_choosing_refreshing_and_a_crash(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    first = place._event
+    press(window, "Alt+2")
+    press(window, "Ctrl+E")
+    QTest.keyClicks(place.words, "The door stood open. Lots 14 to 22 were moved.")
+    place.words.insertPlainText("\nAsked twice.")
+    press(window, "Ctrl+Down")
+    idle(qtbot, window)
+    assert place._event.id != first.id
+    assert place.words.toPlainText() == place._event.words
+    window.house.archive_changed.emit()
+    idle(qtbot, window)
+    press(window, "Ctrl+Up")
+    idle(qtbot, window)
+    said = "The door stood open. Lots 14 to 22 were moved.\nAsked twice."
+    assert place.words.toPlainText() == said
+    assert place.causes.checkedId() == 1
+    assert place.state.text() == "Not settled yet; your words are kept."
+    place._drafts.save()
+    idle(qtbot, window)
+    again = Desk(demo_desk.archive.folder)  # as after a crash: nothing was closed
+    assert said in again.drafts.get(first.draft_key)
+    again.close()
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    settled = next(e for e in excursions(demo_desk) if e.id == first.id)
+    assert settled.words == said
+    assert demo_desk.drafts.get(first.draft_key) == ""
+
+
+def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    by_site: dict[str, list[int]] = {}
+    for event in place.list.things():
+        if not event.is_settled:
+            by_site.setdefault(event.point.site, []).append(event.id)
+    _, ids = next((s, i) for s, i in by_site.items() if len(i) >= 4)
+    place.show_target(ids[1])
+    idle(qtbot, window)
+    place.list.setFocus()
+    QTest.keyClick(place.list, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    assert place.settle_button.text() == "Settle these 2 excursions"
+    window.house.archive_changed.emit()  # marks survive what comes in meanwhile
+    idle(qtbot, window)
+    earlier = next(e for e in excursions(demo_desk) if e.is_settled)
+    place.take_words(earlier.cause, earlier.words)
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    settled = {e.id for e in excursions(demo_desk) if e.words == earlier.words}
+    assert settled >= set(ids[1:3])
+    assert place._event.id == ids[3]  # as the list is sorted, at the same site
+    assert window.message.text() == "2 excursions settled; the next one to assess is shown."
+    place.show_target(ids[1])
+    idle(qtbot, window)
+    press(window, "Alt+Z")
+    idle(qtbot, window)
+    assert not next(e for e in excursions(demo_desk) if e.id == ids[1]).is_settled
+
+
+def test_next_goes_on_at_the_site_then_down_the_list() -> None:
+    def event(number: int, site: str, *, settled: bool = False) -> SimpleNamespace:
+        return SimpleNamespace(id=number, point=SimpleNamespace(site=site), is_settled=settled)
+
+    listed = [event(1, "A"), event(2, "A", settled=True), event(3, "A"), event(4, "B"),
+              event(5, "C", settled=True)]  # fmt: skip
+    assert next_open(listed, [listed[0]]) == 3
+    assert next_open(listed, [listed[2]]) == 1  # back up before leaving the site
+    assert next_open(listed, [listed[0], listed[2]]) == 4
+    assert next_open(listed, [listed[0], listed[2], listed[3]]) is None
+
+
+def test_from_an_excursion_to_trends_and_back(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    events = excursions(demo_desk)
+    for event in (events[0], events[-1]):
+        window.go(places.EXCURSIONS, event.id)
+        idle(qtbot, window)
+        press(window, "Alt+T")
+        window.places[places.TRENDS].refresh()  # something comes in while it loads
+        idle(qtbot, window)
+        trends = window.places[places.TRENDS]
+        assert [point.id for point in trends.points()] == [event.point.id]
+        assert trends.chart.mark == (event.start_ms, event.end_ms)
+        start, end = trends.chart.view()
+        assert start < event.start_ms < event.end_ms < end
+        assert end - start < 4 * max(event.end_ms - event.start_ms, DAY_MS / 8)
+        press(window, "Alt+B")
+        idle(qtbot, window)
+        assert window.stack.currentIndex() == places.EXCURSIONS
+        assert window.places[places.EXCURSIONS]._event.id == event.id

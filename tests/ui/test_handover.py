@@ -1,0 +1,69 @@
+"""Handover: documents shown, what became of them, stretches by name."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.ui import house as places
+from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle, press
+
+
+def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.HANDOVER)
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    assert handover.table.item(0, 4).text().endswith(".pdf")
+    idle(qtbot, window)
+    column = handover.pages._column
+    sheets = [column.itemAt(i).widget() for i in range(column.count())]
+    names = [sheet.accessibleName() for sheet in sheets if sheet is not None]
+    assert names == [f"Page {i}" for i in range(1, len(names) + 1)]
+    assert len(names) >= 3
+    picture = sheets[0].pixmap().toImage()
+    dark = sum(
+        picture.pixelColor(x, y).lightness() < 90
+        for x in range(0, 500, 3)
+        for y in range(0, 300, 3)
+    )
+    assert dark > 50  # there is writing on it
+    handover.table.selectRow(1)
+    idle(qtbot, window)
+    assert "time_utc" in column.itemAt(0).widget().text()
+
+
+def test_a_document_that_was_changed_is_said_to_be(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+
+    from gezeiten.desk.handing import past_handovers
+
+    window.go(places.HANDOVER)
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    press(window, "Ctrl+E")
+    idle(qtbot, window)
+    written = Path(past_handovers(demo_desk)[0].file_name)
+    assert written.suffix == ".csv"
+    written.unlink()
+    window.house.archive_changed.emit()
+    idle(qtbot, window)
+    assert handover.table.item(0, 5).text() == "✕ missing"
+
+
+def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.HANDOVER)
+    idle(qtbot, window)
+    handover = window.places[places.HANDOVER]
+    words = [handover.named.itemText(i) for i in range(handover.named.count())]
+    assert words[:3] == ["two instants, below", "this mission", "since the last visit"]
+    assert any(w.startswith("day of the excursion of ") for w in words)
+    handover.named.setCurrentIndex(2)
+    handover.named.activated.emit(2)
+    wanted = handover.named.currentData()
+    assert handover.span() == (wanted[0] // 60_000 * 60_000, -(-wanted[1] // 60_000) * 60_000)
+    handover.since.setDateTime(handover.since.dateTime().addDays(-1))
+    assert handover.named.currentIndex() == 0

@@ -1,0 +1,106 @@
+"""Mend: gaps filled, left open, taken back; reasons survive; the way to Trends and back."""
+
+from __future__ import annotations
+
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.mending import gaps
+from gezeiten.desk.records import record
+from gezeiten.ui import house as places
+from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle, press, type_into
+
+
+def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+    [gap] = [g for g in gaps(demo_desk) if g.point.name == "Paint hall"]
+    before = record(demo_desk, gap.point.id, "co2").values.tobytes()
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    assert mend.by_line.isChecked()
+    assert not mend.by_logger.isEnabled()
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert record(demo_desk, gap.point.id, "co2").estimated.sum() == 4
+    mend.show_target(gap.key)
+    idle(qtbot, window)
+    press(window, "Ctrl+Z")
+    idle(qtbot, window)
+    assert record(demo_desk, gap.point.id, "co2").values.tobytes() == before
+
+
+def test_leaving_open_asks_for_a_reason_in_the_place(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    [gap] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    mend.leave_open()
+    idle(qtbot, window)
+    assert "Give a reason" in window.message.text()
+    type_into(mend.reason, "Memory was too small")
+    press(window, "Return")
+    idle(qtbot, window)
+    [left] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
+    assert (left.state, left.reason) == ("left open", "Memory was too small")
+
+
+def test_from_a_gap_to_trends_and_back(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.MEND)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    booked = mend.list.things()[-1]
+    mend.show_target(booked.key)
+    idle(qtbot, window)
+    if mend.reason.isEnabled():
+        type_into(mend.reason, "the cable was chewed")
+    press(window, "Alt+T")
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    assert [point.id for point in trends.points()] == [booked.point.id]
+    assert trends.chart.mark == (booked.gap.start_ms, booked.gap.end_ms)
+    press(window, "Alt+B")
+    idle(qtbot, window)
+    assert mend.list.thing().key == booked.key
+
+
+def test_a_reason_typed_survives_looking_at_another_gap(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.MEND)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    one, other = [gap for gap in mend.list.things() if gap.state == "open"][:2]
+    mend.show_target(one.key)
+    idle(qtbot, window)
+    type_into(mend.reason, "the cable was chewed")
+    mend.show_target(other.key)
+    idle(qtbot, window)
+    assert mend.reason.text() == ""
+    window.house.archive_changed.emit()
+    idle(qtbot, window)
+    mend.show_target(one.key)
+    idle(qtbot, window)
+    assert mend.reason.text() == "the cable was chewed"
+
+
+def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) -> None:
+    """What the logger could still give is beside the point then: it gave it."""
+    window.go(places.MEND)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    booked = next(g for g in mend.list.things() if g.point.name == "Piezometer K2")
+    mend.show_target(booked.key)
+    idle(qtbot, window)
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    filled = next(g for g in mend.list.things()
+                  if g.point.name == "Piezometer K2" and g.state == "from the logger")  # fmt: skip
+    mend.show_target(filled.key)
+    idle(qtbot, window)
+    assert "readings came from the logger" in mend.picture.title.text()
+    assert "missing" not in mend.picture.title.text()
+    assert mend.logger_cells[0].text() == "fetched; the record holds what it measured"
+    assert "cannot serve" not in mend.logger_cells[2].text()
+    count = f"{filled.gap.missing:,}"
+    assert mend.logger_cells[2].text() == f"{count} of {count}"
