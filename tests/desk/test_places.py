@@ -11,7 +11,7 @@ from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.place_editor import SiteFacts, save_site
-from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites
+from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites, zone_at
 from gezeiten.errors import InputError
 
 
@@ -73,3 +73,10 @@ def test_a_point_without_a_logger_is_on_the_board_and_says_so(desk: Desk) -> Non
     assert visit.needs == ("Wall: not recording",)
     set_next_visit(desk, site.id, None)
     assert board(desk).visits == ()
+
+
+def test_a_new_point_has_the_zone_of_its_site() -> None:
+    zones = {"Dock · North wall": "Europe/Lisbon", "Docks · Shed": "Europe/Oslo"}
+    for name, zone in (("Dock · North wall", "Europe/Lisbon"), ("Dock · Crane", "Europe/Lisbon"),
+                       ("Docks · Crane", "Europe/Oslo"), ("Do · Crane", "UTC"), ("", "UTC")):  # fmt: skip
+        assert zone_at(zones, name, "UTC") == zone

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -199,6 +200,15 @@ def point_named(desk: Desk, text: str) -> PointPlace:
         names = ", ".join(point.full_name for point in found)
         raise InputError(f"“{text}” names several points ({names}); give site and point.")
     raise InputError(f"There is no point “{text}”; gezeiten list shows all points.")
+
+
+def zone_at(zones: Mapping[str, str], full_name: str, otherwise: str) -> str:
+    """Return the zone at a point, from those of all known points by full name; a new point has that
+    of its site, and of a site that is new as well nothing is known."""
+    if full_name in zones:
+        return zones[full_name]
+    site = full_name.partition(POINT_SEPARATOR)[0] + POINT_SEPARATOR
+    return next((zone for name, zone in zones.items() if name.startswith(site)), otherwise)
 
 
 def zone_of_logger(desk: Desk, serial: str) -> str:

@@ -24,7 +24,7 @@ from shiboken6 import isValid
 from gezeiten.desk.awake import kept_awake
 from gezeiten.desk.cables import ports_here
 from gezeiten.desk.live import LiveNews, LivePlan, Recorder, checked_plan
-from gezeiten.desk.places import points
+from gezeiten.desk.places import points, zone_at
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities import quantity
 from gezeiten.errors import GezeitenError, bug
@@ -315,8 +315,8 @@ class LiveDialog(QDialog):
             self._complain(news.words)
 
     def _zone(self) -> str:
-        """The zone of the point that is recorded at; the computer's where that is new."""
-        return self._zones.get(self.point.currentText().strip(), home_zone())
+        """The zone at the point that is recorded at; the computer's where its site is new."""
+        return zone_at(self._zones, self.point.currentText().strip(), home_zone())
 
     def _say_zone(self) -> None:
         self.times_note.setText(zones_said([self._zone()]))

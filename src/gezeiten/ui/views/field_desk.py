@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 from gezeiten.desk.accepted import AcceptedWords
 from gezeiten.desk.checks import BEGUN_KEY, Check, erase_sentence, label_check
 from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.places import PointPlace, points, zone_at
 from gezeiten.desk.planning import pattern_name
 from gezeiten.desk.readiness import Readiness, Seen, Start, readiness, starting
 from gezeiten.desk.rounds import Round, open_round
@@ -430,7 +430,7 @@ class FieldDeskPlace(Place):
     # -- plan, outlook, checks -----------------------------------------------------------------
     def _pattern_name(self, point_name: str) -> str:
         card = self.card
-        zone = self._zones.get(point_name, home_zone())
+        zone = zone_at(self._zones, point_name, home_zone())
         return pattern_name(self.house.desk, card, point_name, zone) if card else ""
 
     def _plan_changed(self) -> None:
