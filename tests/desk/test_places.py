@@ -77,6 +77,11 @@ def test_a_point_without_a_logger_is_on_the_board_and_says_so(desk: Desk) -> Non
 
 def test_a_new_point_has_the_zone_of_its_site() -> None:
     zones = {"Dock · North wall": "Europe/Lisbon", "Docks · Shed": "Europe/Oslo"}
-    for name, zone in (("Dock · North wall", "Europe/Lisbon"), ("Dock · Crane", "Europe/Lisbon"),
-                       ("Docks · Crane", "Europe/Oslo"), ("Do · Crane", "UTC"), ("", "UTC")):  # fmt: skip
-        assert zone_at(zones, name, "UTC") == zone
+    wanted = {
+        "Dock · North wall": "Europe/Lisbon",
+        "Dock · Crane": "Europe/Lisbon",
+        "Docks · Crane": "Europe/Oslo",
+        "Do · Crane": "UTC",
+        "": "UTC",
+    }
+    assert {name: zone_at(zones, name, "UTC") for name in wanted} == wanted
