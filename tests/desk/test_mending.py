@@ -30,7 +30,7 @@ from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import verify
 from gezeiten.domain.series import Series
-from gezeiten.errors import InputError
+from gezeiten.errors import InputError, LoggerAwayError
 from tests.conftest import STORE_PLAN, Lab
 
 CHANNELS = ("air_temperature", "relative_humidity")
@@ -151,6 +151,19 @@ def test_the_logger_still_holds_what_arrived_damaged(holed: Lab) -> None:
     assert verify(holed.desk).is_whole
 
 
+def test_a_logger_that_does_not_answer_at_once_is_asked_again(holed: Lab) -> None:
+    """The gap names who is wanted, so one silent answer while looking around is not the end."""
+    holed.standin.order("fault", away_connections=1)
+    fill_from_logger(holed.desk, only_gap(holed.desk))
+    assert only_gap(holed.desk).state == "from the logger"
+
+
+def test_a_logger_that_is_away_is_said(holed: Lab) -> None:
+    holed.standin.end()
+    with pytest.raises(LoggerAwayError, match="D-2041 is not at hand; connect it"):
+        fill_from_logger(holed.desk, only_gap(holed.desk))
+
+
 def test_what_was_fetched_is_switched_off_and_on_again(holed: Lab) -> None:
     booked = only_gap(holed.desk)
     before = fingerprint(holed.desk, booked.point.id)
@@ -162,7 +175,7 @@ def test_what_was_fetched_is_switched_off_and_on_again(holed: Lab) -> None:
     offer = logger_offer(holed.desk, reopened)
     assert offer.kept_offload is not None
     holed.standin.end()  # no logger is needed to switch it on again
-    fill_from_logger(holed.desk, reopened, holed.standin.address)
+    fill_from_logger(holed.desk, reopened)
     assert fingerprint(holed.desk, booked.point.id) == whole
 
 

@@ -94,6 +94,7 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
     idle(qtbot, window)
     press(window, "Ctrl+Return")
     idle(qtbot, window)
+    assert window.message.text() == "Filled from the logger; Ctrl+Z undoes it."
     filled = next(g for g in mend.list.things()
                   if g.point.name == "Piezometer K2" and g.state == "from the logger")  # fmt: skip
     mend.show_target(filled.key)

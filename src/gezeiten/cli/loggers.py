@@ -10,7 +10,7 @@ import click
 from gezeiten.cli.common import desk_to_look, open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.checks import BEGUN_KEY, CLOCK_KEY
-from gezeiten.desk.contact import contact
+from gezeiten.desk.contact import contact, find_serial
 from gezeiten.desk.contact import find as find_loggers
 from gezeiten.desk.context import Desk
 from gezeiten.desk.launching import launch as launch_logger
@@ -24,7 +24,7 @@ from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import ThinKind
 from gezeiten.domain.timeline import duration_text, iso_utc
 from gezeiten.domain.wording import counted, figure, grouped, readings_words
-from gezeiten.errors import GezeitenError, InputError, NotKeptError
+from gezeiten.errors import GezeitenError, InputError, LoggerAwayError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file
 from gezeiten.link.find import FoundLogger
 from gezeiten.link.line import Address, Endpoint
@@ -42,10 +42,12 @@ def _address_of(desk: Desk, serial: str, at: str | None) -> Endpoint:
     """Return where a logger answers: the address given, or the one found."""
     if at:
         return _at(at)
-    for found in find_loggers(desk):
-        if found.identity.serial == serial:
-            return found.address
-    raise InputError(f"{serial} is not at hand; connect it, or give its address with --at.")
+    try:
+        return find_serial(desk, serial)
+    except LoggerAwayError as exc:
+        raise InputError(
+            f"{serial} is not at hand; connect it, or give its address with --at."
+        ) from exc
 
 
 @click.command()

@@ -19,9 +19,9 @@ from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import GezeitenError, LoggerAwayError
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
-from gezeiten.link.line import Endpoint
+from gezeiten.link.line import Endpoint, TimeLimits
 from gezeiten.link.lines import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, Command, LiveValue, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
@@ -108,9 +108,10 @@ def find_on_network(
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     on_courier: Callable[[FoundCourier], None] = lambda _: None,
+    limits: TimeLimits = FIND_LIMITS,
 ) -> list[FoundLogger]:
     """Return the loggers that answer at the addresses of the settings."""
-    jobs = [partial(ask, address, desk.clock, FIND_LIMITS) for address in desk.addresses()]
+    jobs = [partial(ask, address, desk.clock, limits) for address in desk.addresses()]
     return find_loggers(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
@@ -131,6 +132,26 @@ def find(desk: Desk) -> list[FoundLogger]:
     """Return the loggers that answer on any line."""
     paths = [port.path for port in ports_here(desk)]
     return find_on_network(desk) + find_on_cables(desk, paths)
+
+
+def find_serial(desk: Desk, serial: str) -> Endpoint:
+    """Return where one logger answers, on any line. Looking around is hasty, as most places are
+    silent; who is wanted by name and did not answer is asked once more, with patience.
+
+    Raises:
+        LoggerAwayError: it answers nowhere.
+    """
+    paths = [port.path for port in ports_here(desk)]
+    looks: tuple[Callable[[], list[FoundLogger]], ...] = (
+        lambda: find_on_network(desk),
+        lambda: find_on_cables(desk, paths),
+        lambda: find_on_network(desk, limits=desk.limits),
+    )
+    for look in looks:
+        for found in look():
+            if found.identity.serial == serial:
+                return found.address
+    raise LoggerAwayError(f"{serial} is not at hand; connect it and try again.")
 
 
 def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> LoggerCard:

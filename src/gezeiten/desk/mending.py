@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.readings import encode_estimates, hidden_offloads
 from gezeiten.archive.steps import active_steps, all_steps
 from gezeiten.archive.tables import Mission, Offload, Point, Step
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.contact import LoggerCard, find_serial
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions
 from gezeiten.desk.offloading import Offloaded, offload_logger
@@ -280,11 +280,14 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
 
 
 def fill_from_logger(
-    desk: Desk, booked: BookedGap, address: Endpoint, watch: Watch = UNWATCHED
+    desk: Desk, booked: BookedGap, address: Endpoint | None = None, watch: Watch = UNWATCHED
 ) -> Offloaded | None:
     """Fetch the missing readings of a gap from the logger; measured, code good.
 
     Readings that were fetched before and switched off are switched on again (returns None).
+
+    Args:
+        address: where the logger answers; None looks for it.
 
     Raises:
         InputError: the logger holds nothing of it.
@@ -297,6 +300,7 @@ def fill_from_logger(
     if not offer.readings:
         raise InputError(f"{offer.serial or 'No logger'} cannot fill this gap: {offer.sentence}.")
     only = {offer.mission: list(offer.ranges)}
+    address = address or find_serial(desk, offer.serial)
     result = offload_logger(desk, address, offer.serial, watch, only)
     for offload_id in result.offload_ids:
         _book_refetch(desk, booked, offload_id)

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from gezeiten.desk import contact as desk_contact
 from gezeiten.desk.context import Desk
 from gezeiten.desk.mending import (
     BookedGap,
@@ -36,7 +35,6 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.timeline import DAY_MS, duration_text
-from gezeiten.errors import InputError
 from gezeiten.ui import house as places
 from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Tint
@@ -341,7 +339,7 @@ class MendPlace(Place):
             )
         else:
             self._do(
-                lambda: _fetch(desk, booked, detail.logger),
+                lambda: fill_from_logger(desk, booked),
                 tr("Filled from the logger; Ctrl+Z undoes it."),
             )
 
@@ -373,12 +371,13 @@ class MendPlace(Place):
         booked = self._detail.booked if self._detail else None
         self._show_buttons()
 
-        def done(_result: object) -> None:
+        def done(result: object) -> None:
             self._busy = False
             if booked is not None:
                 self._drafts.put(_draft_key(booked), "")
             self.house.archive_changed.emit()
-            self.house.say(said)
+            cut_short = isinstance(result, Offloaded) and result.error
+            self.house.say(str(cut_short) if cut_short else said)
 
         def failed(_sentence: str) -> None:
             self._busy = False
@@ -462,13 +461,3 @@ def _proposal(lane: Lane, booked: BookedGap) -> Series | None:
     series = lane.traces[0].series
     fill = straight_line(series, booked.gap)
     return fill if len(fill) else None
-
-
-def _fetch(desk: Desk, booked: BookedGap, offer: LoggerOffer) -> Offloaded | None:
-    """Find the gap's logger among those at hand and fetch what is missing."""
-    if offer.kept_offload is not None:
-        return fill_from_logger(desk, booked, desk.addresses()[0])
-    for found in desk_contact.find(desk):
-        if found.identity.serial == offer.serial:
-            return fill_from_logger(desk, booked, found.address)
-    raise InputError(f"{offer.serial} is not at hand; connect it and try again.")
