@@ -21,7 +21,7 @@ def unpacked(version: str, into: Path) -> Path:
     return into / version
 
 
-@pytest.mark.parametrize("version", known_revisions())
+@pytest.mark.parametrize("version", known_revisions()[:-1])
 def test_an_archive_of_an_earlier_version_tells_what_it_told(version: str, tmp_path: Path) -> None:
     wanted = json.loads((FOLDER / f"{version}.json").read_text())
     assert golden_of(unpacked(version, tmp_path)) == wanted

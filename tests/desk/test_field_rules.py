@@ -17,7 +17,7 @@ from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins, usual_pins
 from gezeiten.desk.pins import parse_pin, pin_group, set_pin_group
-from gezeiten.desk.place_editor import PointFacts, SiteFacts, save_point, save_site
+from gezeiten.desk.place_editor import save_point, save_site
 from gezeiten.desk.places import points
 from gezeiten.desk.several import (
     LoggerResult,
@@ -29,6 +29,7 @@ from gezeiten.desk.several import (
 )
 from gezeiten.desk.verifying import verify
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import (
     InputError,
     LoggerLockedError,

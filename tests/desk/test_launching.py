@@ -12,10 +12,11 @@ from gezeiten.desk.contact import contact, session_with
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.place_editor import SiteFacts, save_site
+from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import set_next_visit, sites
 from gezeiten.desk.planning import usual_plan
 from gezeiten.desk.verifying import verify
+from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import LoggerRefusedError, NotAcceptedError, NotKeptError, PlanError
 from gezeiten.link import registers as reg

@@ -18,18 +18,10 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.launching import launch, stop
 from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.logger_life import (
-    life,
-    loggers,
-    note_service,
-    retire_logger,
-    save_document,
-)
+from gezeiten.desk.logger_life import life, loggers, note_service, retire_logger, save_document
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.place_editor import (
-    PointFacts,
-    SiteFacts,
     point_facts,
     retire_point,
     retire_site,
@@ -61,6 +53,7 @@ from gezeiten.desk.sheets import expected_end, write_label_sheet, write_round
 from gezeiten.desk.verifying import verify
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.models import DUENE_T2
+from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.domain.windows import WORKING_HOURS
 from gezeiten.errors import InputError, SurroundingsError
@@ -86,8 +79,32 @@ def test_sites_and_points_read_back_and_change(desk: Desk) -> None:
     save_point(desk, site, replace(well, name="Well 2"), point)
     assert [p.full_name for p in points(desk)] == ["North shore · Well 2"]
     said = [entry.sentence for entry in logbook_entries(desk)]
-    assert "Point North shore · Well 1 changed to North shore · Well 2." in said
-    assert "Site Shore changed to North shore." in said
+    assert "Point North shore · Well 2 changed: name Well 1 → Well 2." in said
+    assert "Site North shore changed: name Shore → North shore." in said
+
+
+def test_what_is_saved_unchanged_is_no_act(desk: Desk) -> None:
+    site = save_site(desk, SHORE)
+    point = save_point(desk, site, PointFacts("Well", duty_channels=("water_level", "co2")))
+    save_site(desk, SHORE, site)
+    save_point(desk, site, PointFacts("Well", duty_channels=("co2", "water_level")), point)
+    assert len(logbook_entries(desk)) == 2
+
+
+def test_two_who_change_different_facts_do_not_undo_each_other(desk: Desk) -> None:
+    """The second began before the first was done, as two windows on one archive would."""
+    site = save_site(desk, SHORE)
+    save_site(desk, replace(SHORE, height_m=9.0), site, seen=SHORE)
+    save_site(desk, replace(SHORE, kind="salt marsh"), site, seen=SHORE)
+    assert site_facts(desk, site) == replace(SHORE, height_m=9.0, kind="salt marsh")
+
+
+def test_two_who_change_the_same_fact_are_told(desk: Desk) -> None:
+    site = save_site(desk, SHORE)
+    save_site(desk, replace(SHORE, height_m=9.0), site, seen=SHORE)
+    with pytest.raises(InputError, match="Somebody else changed this meanwhile"):
+        save_site(desk, replace(SHORE, height_m=7.0, kind="dune"), site, seen=SHORE)
+    assert site_facts(desk, site) == replace(SHORE, height_m=9.0)
 
 
 def test_a_point_moves_with_its_record(lab: Lab) -> None:
@@ -252,7 +269,7 @@ def test_plans_are_kept_searched_renamed_handed_on_and_dropped(desk: Desk, tmp_p
     assert import_plans(desk, [file, file]) == ["Store, winter (2)", "Store, winter (3)"]
     drop_kept(desk, store)
     dropped = logbook_entries(desk)[0]
-    assert dropped.details["plan"]["interval_s"] == 60  # the logbook has what it was
+    assert dropped.details["act"]["kept"]["interval_s"] == 60  # the logbook has what it was
 
 
 @pytest.mark.parametrize("name", ["", "  ", "a/b", "x" * 81])
@@ -301,7 +318,9 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
     assert open_round(lab.desk) is None
     visits = {s.name: s.next_visit_ms for s in sites(lab.desk)}
     assert visits["Alte Lotsenwacht"] == pytest.approx(lab.desk.now_ms() + 200 * DAY_MS, abs=60_000)
-    assert logbook_entries(lab.desk)[0].sentence == "Round ended: 2 of 2 points done."
+    assert logbook_entries(lab.desk)[0].sentence == (
+        "Round ended: 2 of 2 points done. Next visit by duty set for Alte Lotsenwacht, Far."
+    )
 
 
 def test_a_renamed_point_is_launched_under_its_new_name(lab: Lab) -> None:

@@ -85,7 +85,8 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
         assert lab.desk.archive.vault.get(offload.sha256) == path.read_bytes()
     verdict = verify(lab.desk)
     assert (verdict.faults, verdict.values) == ([], 1000)
-    assert "500 readings of weather.txt kept" in logbook_entries(lab.desk)[0].sentence
+    [taken] = logbook_entries(lab.desk, act="offload")
+    assert "500 readings of weather.txt kept" in taken.sentence
 
 
 def test_a_grown_text_brings_only_what_is_new_and_its_kind_is_recognised(

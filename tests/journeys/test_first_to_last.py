@@ -15,10 +15,11 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.handing import past_handovers
 from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.place_editor import SiteFacts, save_site
+from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import verify
+from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import ModbusTcp

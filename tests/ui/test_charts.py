@@ -196,10 +196,10 @@ def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None
 def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Path) -> None:
     desk = Desk(tmp_path)
     with desk.archive.writing() as session:
-        from gezeiten.archive.intake import find_point
+        from gezeiten.archive.sites import find_point
 
         for i in range(1000):
-            find_point(session, f"Site {i // 50} · Point with a rather long name {i}")
+            find_point(session, f"Site {i // 50} · Point with a rather long name {i}", desk.said)
     add_point(desk, "Site 0 · One more")
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)

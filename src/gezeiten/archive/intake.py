@@ -14,18 +14,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
+from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
 from gezeiten.archive.faults import translated
 from gezeiten.archive.readings import series_row, store_readings
-from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
+from gezeiten.archive.sites import UNPLACED_SITE, find_point
+from gezeiten.archive.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.coverage import Range, merged, missing, size
-from gezeiten.domain.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.domain.wording import readings_words
-
-POINT_SEPARATOR = " · "
-UNPLACED_SITE = "Not yet placed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +77,11 @@ class Circumstances:
     cut_short: str = ""
     carried: dict[str, object] | None = None
 
+    @property
+    def said(self) -> Said:
+        """Who and when, for the acts that taking it in brings along."""
+        return Said(self.at_ms, self.person)
+
 
 @dataclass(frozen=True, slots=True)
 class Intake:
@@ -112,7 +116,7 @@ def take_in(
         even_if_known: keep the bytes though no reading is new, as an offload that added nothing.
     """
     with archive.writing() as session:
-        mission = find_mission(session, file)
+        mission = find_mission(session, file, how.said)
         if damaged is not None:
             mission.damaged = [list(part) for part in damaged]
         added = merged(
@@ -150,13 +154,13 @@ def find_logger(session: Session, serial: str, model: str, firmware: str) -> Log
     return logger
 
 
-def find_mission(session: Session, file: RawMission) -> Mission:
+def find_mission(session: Session, file: RawMission, said: Said) -> Mission:
     """Return the mission of a file, made where it is new; its point comes from its plan."""
     logger = find_logger(session, file.serial, file.model, file.firmware)
     mission = known_mission(session, logger, file.number, file.launched_ms)
     if mission is None:
         name = plan_from_dict(file.plan).point_name
-        point = find_point(session, name or f"{UNPLACED_SITE}{POINT_SEPARATOR}{file.serial}")
+        point = find_point(session, name or full_name(UNPLACED_SITE, file.serial), said)
         mission = Mission(
             logger_id=logger.id,
             point_id=point.id,
@@ -179,35 +183,6 @@ def known_mission(
     return session.scalars(
         select(Mission).filter_by(logger_id=logger.id, number=number, launched_ms=launched_ms)
     ).first()
-
-
-def find_point(session: Session, name: str) -> Point:
-    """Return the point of "Site · Point", both made where they are new; a bare name is a site
-    with a point of the same name."""
-    site_name, _, point_name = name.partition(POINT_SEPARATOR)
-    site_name, point_name = site_name.strip(), (point_name or site_name).strip()
-    site = session.scalars(select(Site).filter_by(name=site_name)).first()
-    if site is None:
-        site = _new_site(session, site_name)
-    point = session.scalars(select(Point).filter_by(site_id=site.id, name=point_name)).first()
-    if point is None:
-        point = Point(site_id=site.id, name=point_name, fill_limit_s=DEFAULT_LINE_LIMIT_S)
-        session.add(point)
-        session.flush()
-    return point
-
-
-def _new_site(session: Session, name: str) -> Site:
-    """Make a site that was only named. Its zone is a guess, and whoever looks hears so."""
-    archive: Archive = session.info["archive"]
-    site = Site(name=name, kind="", zone=archive.new_site_zone)
-    session.add(site)
-    session.flush()
-    archive.on_wait(
-        f"{name} is a new site; its zone was taken from this computer ({site.zone}): check the zone"
-        " in Sites and points."
-    )
-    return site
 
 
 def _offload_row(
@@ -280,7 +255,7 @@ def _log(
     sha256: str,
     point: Point,
 ) -> None:
-    where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
+    where = full_name(point.site.name, point.name)
     sentence = f"{readings_words(size(added))} of mission {file.number} kept for {where}."
     if file.damaged:
         sentence += f" {readings_words(size(file.damaged))} arrived damaged and set aside."

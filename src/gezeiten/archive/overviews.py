@@ -11,10 +11,11 @@ from sqlalchemy.orm import Session
 from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances, RawMission, find_mission
+from gezeiten.archive.intake import Circumstances, RawMission, find_mission
 from gezeiten.archive.readings import series_row
 from gezeiten.archive.tables import Mission, OverviewRow, Point
 from gezeiten.domain.coverage import Range, size
+from gezeiten.domain.sites import full_name
 from gezeiten.domain.thinning import Thinning
 
 
@@ -33,7 +34,7 @@ def keep_overview(
         came: the readings that its values stand for, as far as they came.
     """
     with archive.writing() as session:
-        row = find_mission(session, mission)
+        row = find_mission(session, mission, how.said)
         with translated(archive.folder):
             sha256 = archive.overviews.put(raw)
         for channel in mission.channels:
@@ -70,7 +71,7 @@ def _log(
     sha256: str,
 ) -> None:
     point = session.get_one(Point, mission.point_id)
-    where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
+    where = full_name(point.site.name, point.name)
     sentence = (
         f"An overview of {size(came)} readings of mission {mission.number} taken for {where}, one "
         f"value for every {thinning.every}; the readings themselves are still to offload."

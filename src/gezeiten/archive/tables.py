@@ -18,6 +18,8 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from gezeiten.archive.ids import fresh_id
+
 
 class Base(DeclarativeBase):
     """The declarative base of all tables; whole numbers are 64 bit everywhere."""
@@ -30,12 +32,18 @@ def _key() -> Mapped[int]:
     return mapped_column(BigInteger().with_variant(Integer(), "sqlite"), primary_key=True)
 
 
+def _uid() -> Mapped[str]:
+    """What names a row for ever and everywhere; its key is this database's alone."""
+    return mapped_column(unique=True, index=True, server_default="", default=fresh_id)
+
+
 class Site(Base):
     """A place. next_visit_ms: None for one that is followed online. visit_every_days: how often
     it is to be visited, None for no duty. retired_ms: no longer in use, its records stay."""
 
     __tablename__ = "site"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     name: Mapped[str] = mapped_column(unique=True)
     kind: Mapped[str]
     zone: Mapped[str]
@@ -57,6 +65,7 @@ class Point(Base):
     __tablename__ = "point"
     __table_args__ = (UniqueConstraint("site_id", "name"),)
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
     fill_limit_s: Mapped[int]
@@ -200,6 +209,7 @@ class Step(Base):
 
     __tablename__ = "step"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
     channel: Mapped[str]
     kind: Mapped[str]
@@ -246,6 +256,7 @@ class Handover(Base):
 
     __tablename__ = "handover"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     at_ms: Mapped[int]
     person: Mapped[str]
     kind: Mapped[str]
@@ -296,6 +307,7 @@ class KeptPlan(Base):
 
     __tablename__ = "kept_plan"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     name: Mapped[str] = mapped_column(unique=True)
     model: Mapped[str]
     plan: Mapped[dict[str, Any]] = mapped_column(JSON)
@@ -311,6 +323,7 @@ class Service(Base):
 
     __tablename__ = "service"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), index=True)
     at_ms: Mapped[int]
     person: Mapped[str]
@@ -341,6 +354,7 @@ class KeptTie(Base):
 
     __tablename__ = "kept_tie"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     name: Mapped[str] = mapped_column(unique=True)
     tie: Mapped[dict[str, Any]] = mapped_column(JSON)
     changed_ms: Mapped[int]
@@ -352,6 +366,7 @@ class VisitRound(Base):
 
     __tablename__ = "visit_round"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     day_ms: Mapped[int]
     made_ms: Mapped[int]
     made_by: Mapped[str]
@@ -367,6 +382,7 @@ class RoundTask(Base):
 
     __tablename__ = "round_task"
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     round_id: Mapped[int] = mapped_column(ForeignKey("visit_round.id"), index=True)
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     position: Mapped[int]

@@ -19,15 +19,15 @@ from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive
 from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import (
-    POINT_SEPARATOR,
     Circumstances,
     find_logger,
-    find_point,
     kept_ranges,
 )
 from gezeiten.archive.readings import block_times, series_row, store_readings
+from gezeiten.archive.sites import find_point
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.errors import InputError
@@ -142,13 +142,13 @@ def _mission_of(session: Session, source: Source, how: Circumstances) -> Mission
     """Return the mission that stands for a source, made where it is new."""
     check_name(session, source.name, source.model)
     logger = find_logger(session, source.name, source.model, "")
-    point = find_point(session, source.point)
+    point = find_point(session, source.point, how.said)
     mission = session.scalars(
         select(Mission).filter_by(logger_id=logger.id, point_id=point.id)
     ).first()
     plan = Plan(
         tuple(key for key, _ in source.channels), 60, mission_name=source.name,
-        point_name=f"{point.site.name}{POINT_SEPARATOR}{point.name}",
+        point_name=full_name(point.site.name, point.name),
     )  # fmt: skip
     if mission is None:
         many = session.scalar(select(func.count(Mission.id)).filter_by(logger_id=logger.id)) or 0
@@ -227,7 +227,7 @@ def _log(
     session: Session, source: Source, how: Circumstances, taken: TextIntake, name: str
 ) -> None:
     point = session.get_one(Point, taken.point_id)
-    where = f"{point.site.name}{POINT_SEPARATOR}{point.name}"
+    where = full_name(point.site.name, point.name)
     sentence = f"{readings_words(taken.readings)} of {name} kept for {where}."
     if taken.repeated:
         sentence += f" {grouped(taken.repeated)} kept already."

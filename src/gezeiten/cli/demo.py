@@ -24,11 +24,12 @@ from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.pins import USUAL_GROUP
-from gezeiten.desk.place_editor import SiteFacts, point_facts, save_point, save_site
+from gezeiten.desk.place_editor import point_facts, save_point, save_site
 from gezeiten.desk.places import add_point, point_named, sites
 from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.wording import readings_words
 from gezeiten.link.line import cable_port

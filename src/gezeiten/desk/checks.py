@@ -12,7 +12,6 @@ from typing import Literal
 
 from sqlalchemy import select
 
-from gezeiten.archive.intake import POINT_SEPARATOR
 from gezeiten.archive.tables import Point, Site
 from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import LoggerCard
@@ -23,6 +22,7 @@ from gezeiten.domain.outlook import REFERENCE_TEMP_C, Outlook, outlook
 from gezeiten.domain.plan import Plan, first_due_ms
 from gezeiten.domain.plan_check import check_plan
 from gezeiten.domain.quantities import quantity
+from gezeiten.domain.sites import POINT_SEPARATOR, split_name
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS, about_text, duration_text
 from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus, State
@@ -54,7 +54,7 @@ class Check:
 
 def next_visit_ms(desk: Desk, point_name: str) -> int | None:
     """Return when the site of a point is visited next."""
-    site_name = point_name.split(POINT_SEPARATOR)[0].strip()
+    site_name = split_name(point_name)[0]
     with desk.archive.reading() as session:
         return session.scalars(select(Site.next_visit_ms).filter_by(name=site_name)).first()
 

@@ -10,7 +10,7 @@ from functools import partial
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.intake import POINT_SEPARATOR, find_logger, kept_ranges
+from gezeiten.archive.intake import find_logger, kept_ranges
 from gezeiten.archive.tables import Logger, Mission, Point, Service
 from gezeiten.desk.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.context import Desk
@@ -18,6 +18,7 @@ from gezeiten.desk.intents import settle_intent
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
@@ -259,7 +260,7 @@ def _not_kept(db: Session, logger: Logger, entry: DirectoryEntry) -> tuple[NotKe
 
 def _point_name(db: Session, logger: Logger) -> str:
     point = db.get(Point, logger.point_id) if logger.point_id else None
-    return f"{point.site.name}{POINT_SEPARATOR}{point.name}" if point else ""
+    return full_name(point.site.name, point.name) if point else ""
 
 
 def blink(desk: Desk, address: Endpoint, serial: str) -> None:

@@ -13,11 +13,14 @@ from typing import TYPE_CHECKING, Any, Protocol
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import logbook
+from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
+from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.settings import Settings, load_settings, save_settings
+from gezeiten.domain.acts import Act
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.errors import (
     ArchiveLockedError,
@@ -177,6 +180,28 @@ class Desk:
         """Write what was typed and not kept yet."""
         with translated(self.archive.folder):
             self.drafts.save()
+
+    @property
+    def said(self) -> Said:
+        """Who acts, and when: now."""
+        return Said(self.now_ms(), self.person)
+
+    def do_within(self, session: Session, act: Act) -> None:
+        """Do an act inside the caller's transaction.
+
+        Raises:
+            InputError: it cannot be done on the archive as it is now.
+        """
+        do(session, act, self.said)
+
+    def do(self, act: Act) -> None:
+        """Do an act.
+
+        Raises:
+            InputError: it cannot be done on the archive as it is now.
+        """
+        with self.archive.writing() as session:
+            self.do_within(session, act)
 
     def log(self, session: Session, act: str, subject: str, sentence: str, **facts: Any) -> None:
         """Write a logbook entry inside the caller's transaction."""

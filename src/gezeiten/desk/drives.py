@@ -28,6 +28,7 @@ from gezeiten.desk.carried import (
 )
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import Offloaded
+from gezeiten.domain.acts.loggers import ReportKept
 from gezeiten.domain.wording import counted, grouped
 from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
@@ -218,14 +219,7 @@ def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
         known = select(LoggerReport.id).filter_by(logger_id=logger.id, sha256=sha256)
         if session.scalars(known).first() is not None:
             return False
-        session.add(
-            LoggerReport(
-                logger_id=logger.id, mission_number=number, name=name, sha256=sha256,
-                size=len(raw), at_ms=desk.now_ms(), person=desk.person,
-            )
-        )  # fmt: skip
-        sentence = f"The report {name} that {logger.serial} wrote by itself was kept."
-        desk.log(session, "report kept", logger.serial, sentence, sha256=sha256, size=len(raw))
+        desk.do_within(session, ReportKept(logger.serial, name, sha256, len(raw), number))
         return True
 
 

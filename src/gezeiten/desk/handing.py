@@ -11,17 +11,17 @@ from pathlib import Path
 from tempfile import NamedTemporaryFile
 from typing import TYPE_CHECKING, Literal
 
-from sqlalchemy import select
-
+from gezeiten.archive.documents import KeptDocument, documents
 from gezeiten.archive.faults import translated
-from gezeiten.archive.tables import Handover
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.sites import kept_point
 from gezeiten.archive.vault import fingerprint
 from gezeiten.archive.whole import sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.documents import csv_table, inside_record, point_report
 from gezeiten.desk.places import PointPlace
+from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.timeline import Span, from_ms
-from gezeiten.domain.wording import readings_words
 from gezeiten.exchange.csv_out import write_csv
 
 if TYPE_CHECKING:
@@ -161,58 +161,36 @@ def _book(
         data = path.read_bytes()
     sha256 = fingerprint(data)
     with desk.archive.writing() as session:
-        session.add(
-            Handover(
-                at_ms=desk.now_ms(),
-                person=desk.person,
-                kind=kind,
-                point_id=point.id,
-                start_ms=span[0],
-                end_ms=span[1],
-                file_name=str(path.resolve()),
-                sha256=sha256,
-                size=len(data),
-                readings=readings,
-            )
-        )
-        desk.log(
+        at = kept_point(session, point.id).uid
+        desk.do_within(
             session,
-            "handover",
-            point.full_name,
-            f"{kind.upper()} with {readings_words(readings)} written: {path.name}.",
-            sha256=sha256,
-            start_ms=span[0],
-            end_ms=span[1],
-        )
+            DocumentHandedOver(
+                at, fresh_id(), kind, span[0], span[1], str(path.resolve()), sha256, len(data),
+                readings,
+            ),
+        )  # fmt: skip
     return HandedOver(path, kind, sha256, readings, pages)
 
 
 def past_handovers(desk: Desk) -> list[PastHandover]:
     """Return what was handed over, latest first, and whether it is still what it was."""
     with desk.archive.reading() as session:
-        rows = session.scalars(select(Handover).order_by(Handover.id.desc())).all()
+        kept = documents(session)
     return [
         PastHandover(
-            row.at_ms,
-            row.person,
-            row.kind,
-            row.point_id,
-            (row.start_ms, row.end_ms),
-            row.file_name,
-            row.sha256,
-            row.readings,
-            _state(row),
+            one.at_ms, one.person, one.form, one.point_id, one.span, one.file_name, one.sha256,
+            one.readings, _state(one),
         )
-        for row in rows
-    ]
+        for one in kept
+    ]  # fmt: skip
 
 
-def _state(row: Handover) -> Literal["as it was", "changed", "missing"]:
+def _state(kept: KeptDocument) -> Literal["as it was", "changed", "missing"]:
     try:
-        data = Path(row.file_name).read_bytes()
+        data = Path(kept.file_name).read_bytes()
     except OSError:
         return "missing"
-    return "as it was" if fingerprint(data) == row.sha256 else "changed"
+    return "as it was" if fingerprint(data) == kept.sha256 else "changed"
 
 
 def document_pages(path: Path, width: int) -> list[PagePicture]:

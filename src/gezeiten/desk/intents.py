@@ -19,7 +19,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import find_logger, find_point, known_mission
+from gezeiten.archive.intake import find_logger, known_mission
+from gezeiten.archive.sites import find_point
 from gezeiten.archive.tables import LaunchIntent, Logger, Mission
 from gezeiten.desk.context import Desk
 from gezeiten.domain.plan import Plan, differences, plan_from_dict
@@ -202,7 +203,7 @@ def book_mission(
 
     The mission may be there already: whoever offloads the logger at that moment enters it too.
     """
-    point = find_point(db, plan.point_name)
+    point = find_point(db, plan.point_name, desk.said)
     before = db.scalars(
         select(Logger).where(
             Logger.point_id == point.id, Logger.id != logger.id, Logger.retired_ms.is_(None)

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, get_args
+from typing import get_args
 
 from sqlalchemy import select
 
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import POINT_SEPARATOR, kept_ranges
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.intake import kept_ranges
 from gezeiten.archive.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
 from gezeiten.domain.coverage import size
+from gezeiten.domain.kept import KeptReport, ServiceEntry
 from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
-ServiceKind = Literal["battery", "calibration", "repair", "note"]
 LARGEST_CERTIFICATE_BYTES = 25_000_000
 
 
@@ -36,32 +39,6 @@ class PastMission:
     state: str
     readings: int
     kept: int
-
-
-@dataclass(frozen=True, slots=True)
-class ServiceEntry:
-    """Something done to a logger."""
-
-    id: int
-    at_ms: int
-    person: str
-    kind: ServiceKind
-    words: str
-    due_ms: int | None
-    certificate_name: str
-    certificate_sha256: str
-
-
-@dataclass(frozen=True, slots=True)
-class KeptReport:
-    """A document that a logger wrote by itself onto its drive. mission: None where its name does
-    not tell."""
-
-    at_ms: int
-    person: str
-    mission: int | None
-    name: str
-    sha256: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +68,7 @@ def loggers(desk: Desk) -> list[tuple[str, str, str]]:
             .order_by(Logger.serial)
         ).all()
     return [
-        (logger.serial, logger.model, f"{site.name}{POINT_SEPARATOR}{point.name}" if point else "")
+        (logger.serial, logger.model, full_name(site.name, point.name) if point else "")
         for logger, point, site in rows
     ]
 
@@ -116,7 +93,7 @@ def life(desk: Desk, serial: str) -> LoggerLife:
             select(LoggerReport).filter_by(logger_id=logger.id).order_by(LoggerReport.at_ms.desc())
         ).all()
         places = {
-            point.id: (f"{site.name}{POINT_SEPARATOR}{point.name}", site.zone)
+            point.id: (full_name(site.name, point.name), site.zone)
             for point, site in session.execute(select(Point, Site).join(Site))
         }
         unknown = ("", "UTC")
@@ -165,7 +142,7 @@ def note_service(
     at_ms: int | None = None,
     due_ms: int | None = None,
     certificate: Path | None = None,
-) -> int:
+) -> None:
     """Enter what was done to a logger; a certificate is kept beside the vault for ever.
 
     Raises:
@@ -181,34 +158,12 @@ def note_service(
     if kind != "calibration" and not words.strip() and kind != "battery":
         raise InputError("Say in a few words what was done.")
     name, sha256 = _keep_certificate(desk, certificate)
-    with desk.archive.writing() as session:
-        logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
-        if logger is None:
-            raise InputError(f"The archive knows no logger {serial}; contact it once.")
-        row = Service(
-            logger_id=logger.id,
-            at_ms=at,
-            person=desk.person,
-            kind=kind,
-            words=words.strip(),
-            due_ms=due_ms if kind == "calibration" else None,
-            certificate_name=name,
-            certificate_sha256=sha256,
+    desk.do(
+        ServiceNoted(
+            serial, fresh_id(), kind, at, words.strip(),
+            due_ms if kind == "calibration" else None, name, sha256,
         )
-        session.add(row)
-        session.flush()
-        sentence = f"{serial}: {_KIND_WORDS[kind]}" + (f", {words.strip()}." if words else ".")
-        desk.log(session, "service", serial, sentence, kind=kind, at_ms=at, due_ms=due_ms,
-                 certificate=sha256)  # fmt: skip
-        return row.id
-
-
-_KIND_WORDS = {
-    "battery": "battery changed",
-    "calibration": "calibrated",
-    "repair": "repaired",
-    "note": "noted",
-}
+    )  # fmt: skip
 
 
 def _keep_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:
@@ -234,10 +189,4 @@ def save_document(desk: Desk, entry: ServiceEntry | KeptReport, path: Path) -> P
 
 def retire_logger(desk: Desk, serial: str, *, retired: bool = True) -> None:
     """Put a logger out of use, or take it up again; its missions stay."""
-    with desk.archive.writing() as session:
-        logger = session.scalars(select(Logger).filter_by(serial=serial)).one()
-        logger.retired_ms = desk.now_ms() if retired else None
-        if retired:
-            logger.point_id = None
-        words = "retired." if retired else "taken up again."
-        desk.log(session, "logger", serial, f"Logger {serial} {words}")
+    desk.do(LoggerRetired(serial, retired))

@@ -7,6 +7,7 @@ from sqlalchemy import select
 from gezeiten.archive.tables import Logger, Point, Site
 from gezeiten.desk.context import Desk
 from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.domain.acts.loggers import PinGroupSet
 from gezeiten.errors import InputError, LoggerLockedError
 from gezeiten.link.registers import Command, Flag, LoggerState
 from gezeiten.link.session import LoggerSession
@@ -52,11 +53,10 @@ def pin_group(desk: Desk, serial: str) -> str:
 
 def set_pin_group(desk: Desk, serial: str, group: str) -> None:
     """Put a logger into a group of loggers that share a PIN; "" is its site's."""
-    with desk.archive.writing() as session:
+    with desk.archive.reading() as session:
         logger = session.scalars(select(Logger).filter_by(serial=serial)).one()
-        logger.pin_group = group.strip() or None
-        words = group.strip() or "its site's"
-        desk.log(session, "PIN group", serial, f"{serial} shares the PIN of: {words}.")
+        before = logger.pin_group or ""
+    desk.do(PinGroupSet(serial, before, group.strip()))
 
 
 def is_locked(state: LoggerState) -> bool:

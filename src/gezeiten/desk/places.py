@@ -9,11 +9,13 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.intake import POINT_SEPARATOR, find_point
+from gezeiten.archive.sites import find_point, kept_site
 from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
 from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.sites import full_name, split_name
 from gezeiten.errors import ArchiveDamagedError, InputError, PlanError
 
 
@@ -51,7 +53,7 @@ class PointPlace:
     @property
     def full_name(self) -> str:
         """ "Site · point"."""
-        return f"{self.site}{POINT_SEPARATOR}{self.name}"
+        return full_name(self.site, self.name)
 
     def rules(self, channel: str) -> tuple[LimitRule, ...]:
         """Return the limits in force for a channel."""
@@ -71,20 +73,17 @@ class SitePlace:
     retired: bool = False
 
 
-def add_point(desk: Desk, full_name: str) -> int:
+def add_point(desk: Desk, name: str) -> int:
     """Add the point "Site · Point" (a known one is returned) and return its id."""
     with desk.archive.writing() as session:
-        point = find_point(session, full_name)
-        desk.log(session, "point", full_name, f"Point {full_name} added.")
-        return point.id
+        return find_point(session, name, desk.said).id
 
 
 def set_next_visit(desk: Desk, site_id: int, visit_ms: int | None) -> None:
     """Set when a site is visited next; None for one that is followed online."""
     with desk.archive.writing() as session:
-        site = session.get_one(Site, site_id)
-        site.next_visit_ms = visit_ms
-        desk.log(session, "visit", site.name, "Next visit set.", visit_ms=visit_ms)
+        site = kept_site(session, site_id)
+        desk.do_within(session, NextVisitSet(site.uid, site.facts.next_visit_ms, visit_ms))
 
 
 def sites(desk: Desk) -> list[SitePlace]:
@@ -202,12 +201,12 @@ def point_named(desk: Desk, text: str) -> PointPlace:
     raise InputError(f"There is no point “{text}”; gezeiten list shows all points.")
 
 
-def zone_at(zones: Mapping[str, str], full_name: str, otherwise: str) -> str:
+def zone_at(zones: Mapping[str, str], point_name: str, otherwise: str) -> str:
     """Return the zone at a point, from those of all known points by full name; a new point has that
     of its site, and of a site that is new as well nothing is known."""
-    if full_name in zones:
-        return zones[full_name]
-    site = full_name.partition(POINT_SEPARATOR)[0] + POINT_SEPARATOR
+    if point_name in zones:
+        return zones[point_name]
+    site = full_name(split_name(point_name)[0], "")
     return next((zone for name, zone in zones.items() if name.startswith(site)), otherwise)
 
 

@@ -2,34 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive import plans as kept_in
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import POINT_SEPARATOR
-from gezeiten.archive.tables import KeptPlan, Logger, Mission, Point, Site
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.tables import Logger, Mission, Point, Site
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed
+from gezeiten.domain.kept import Kept
 from gezeiten.domain.naming import mission_name, name_fault
 from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.sites import full_name, split_name
 from gezeiten.domain.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_file
-
-
-@dataclass(frozen=True, slots=True)
-class Kept:
-    """A plan kept under a name; model: of the logger it was made for."""
-
-    id: int
-    name: str
-    model: str
-    plan: Plan
-    changed_ms: int
-    changed_by: str
 
 
 def usual_plan(desk: Desk, card: LoggerCard) -> Plan:
@@ -70,18 +62,18 @@ def plan_of(session: Session, mission: Mission) -> Plan:
     point = session.get(Point, mission.point_id) if mission.point_id else None
     if point is None:
         return plan
-    return replace(plan, point_name=f"{point.site.name}{POINT_SEPARATOR}{point.name}")
+    return replace(plan, point_name=full_name(point.site.name, point.name))
 
 
 def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
     """Return the plan of the last mission at a point, None where there was none."""
-    site_name, _, name = (part.strip() for part in point_name.partition(POINT_SEPARATOR))
+    site_name, name = split_name(point_name)
     with desk.archive.reading() as session:
         last = session.scalars(
             select(Mission)
             .join(Point, Point.id == Mission.point_id)
             .join(Site, Site.id == Point.site_id)
-            .where(Site.name == site_name, Point.name == (name or site_name))
+            .where(Site.name == site_name, Point.name == name)
             .order_by(Mission.launched_ms.desc())
             .limit(1)
         ).first()
@@ -93,7 +85,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
 
     zone: of the site where it is known already; else it is looked up.
     """
-    site, _, point = (part.strip() for part in point_name.partition(POINT_SEPARATOR))
+    site, point = split_name(point_name)
     if not zone:
         with desk.archive.reading() as session:
             zone = session.scalars(select(Site.zone).filter_by(name=site)).first() or "UTC"
@@ -101,7 +93,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
         desk.settings.name_pattern,
         from_ms(desk.now_ms(), zone),
         site=site,
-        point=point or site,
+        point=point,
         serial=card.serial,
         model=card.identity.model.name,
         mission=card.state.mission_number + 1,
@@ -112,11 +104,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
 def kept_plans(desk: Desk, search: str = "") -> list[Kept]:
     """Return the kept plans whose name, model, point or remark hold all words of a search."""
     with desk.archive.reading() as session:
-        rows = session.scalars(select(KeptPlan).order_by(KeptPlan.name)).all()
-    found = [
-        Kept(row.id, row.name, row.model, plan_from_dict(row.plan), row.changed_ms, row.changed_by)
-        for row in rows
-    ]
+        found = kept_in.kept_plans(session)
     words = search.casefold().split()
     return [kept for kept in found if all(word in _searched(kept) for word in words)]
 
@@ -127,8 +115,8 @@ def _searched(kept: Kept) -> str:
     return " ".join(parts).casefold()
 
 
-def keep_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool = False) -> int:
-    """Keep a plan under a name and return its id.
+def keep_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool = False) -> None:
+    """Keep a plan under a name.
 
     Raises:
         InputError: no name, one that cannot be, or one that is taken and not `replacing`.
@@ -138,17 +126,11 @@ def keep_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool 
     if not cleaned or len(cleaned) > 80 or fault:
         raise InputError(fault or "A kept plan needs a name of up to 80 letters; type one.")
     with desk.archive.writing() as session:
-        row = session.scalars(select(KeptPlan).filter_by(name=cleaned)).first()
-        if row is not None and not replacing:
-            raise InputError(f"A plan “{cleaned}” is kept already; replace it or choose a name.")
-        if row is None:
-            row = KeptPlan(name=cleaned)
-            session.add(row)
-        row.model, row.plan = model, plan.as_dict()
-        row.changed_ms, row.changed_by = desk.now_ms(), desk.person
-        desk.log(session, "plan kept", cleaned, f"Plan “{cleaned}” kept.", plan=plan.as_dict())
-        session.flush()
-        return row.id
+        there = kept_in.plan_named(session, cleaned)
+        replaced = there if replacing else None
+        uid = replaced.uid if replaced else fresh_id()
+        before = replaced.plan.as_dict() if replaced else None
+        desk.do_within(session, PlanKept(uid, cleaned, model, plan.as_dict(), before))
 
 
 def rename_kept(desk: Desk, kept: Kept, name: str) -> None:
@@ -158,20 +140,15 @@ def rename_kept(desk: Desk, kept: Kept, name: str) -> None:
         InputError: no name, or one that is taken.
     """
     cleaned = " ".join(name.split())
-    with desk.archive.writing() as session:
-        taken = session.scalars(select(KeptPlan).filter_by(name=cleaned)).first()
-        if not cleaned or name_fault(cleaned) or (taken and taken.id != kept.id):
-            raise InputError(f"“{cleaned}” cannot name this plan; choose another name.")
-        session.get_one(KeptPlan, kept.id).name = cleaned
-        desk.log(session, "plan renamed", cleaned, f"Plan “{kept.name}” is now “{cleaned}”.")
+    if not cleaned or name_fault(cleaned):
+        raise InputError(f"“{cleaned}” cannot name this plan; choose another name.")
+    if cleaned != kept.name:
+        desk.do(PlanRenamed(kept.uid, kept.name, cleaned))
 
 
 def drop_kept(desk: Desk, kept: Kept) -> None:
     """Take a kept plan away; the logbook has what it was."""
-    with desk.archive.writing() as session:
-        session.delete(session.get_one(KeptPlan, kept.id))
-        words = f"Kept plan “{kept.name}” dropped."
-        desk.log(session, "plan dropped", kept.name, words, plan=kept.plan.as_dict())
+    desk.do(PlanDropped(kept.uid, kept.name, kept.model, kept.plan.as_dict()))
 
 
 def export_plan(desk: Desk, kept: Kept, path: Path) -> Path:

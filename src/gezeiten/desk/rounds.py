@@ -7,17 +7,27 @@ from dataclasses import dataclass, replace
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.intake import POINT_SEPARATOR, kept_ranges
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.intake import kept_ranges
+from gezeiten.archive.sites import KeptPoint, KeptSite, kept_point, kept_site
 from gezeiten.archive.tables import Logger, Mission, Offload, Point, RoundTask, Site, VisitRound
 from gezeiten.desk.board import Board, BoardRow, board
 from gezeiten.desk.context import Desk
-from gezeiten.desk.place_editor import visited
 from gezeiten.desk.places import SitePlace
 from gezeiten.desk.planning import again, plan_of
+from gezeiten.domain.acts.visits import (
+    DueVisit,
+    PlannedTask,
+    RoundClosed,
+    RoundMade,
+    TaskLeftOut,
+    TaskPlanned,
+)
 from gezeiten.domain.coverage import size
 from gezeiten.domain.models import known_model, logger_model
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.route import Position, length_km, round_order
+from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.link.registers import Flag
@@ -88,22 +98,19 @@ def make_round(desk: Desk, site_ids: list[int], day_ms: int) -> Round:
     close_round(desk)
     with desk.archive.writing() as session:
         order = _order(session, [site.id for site, _ in chosen], _most_pressing(chosen, shown))
-        made = VisitRound(day_ms=day_ms, made_ms=desk.now_ms(), made_by=desk.person)
-        session.add(made)
         rows = [row for i in order for row in chosen[i][1]]
-        for position, row in enumerate(rows):
-            plan = _plan_to_launch(session, row, day_ms)
-            made.tasks.append(
-                RoundTask(
-                    point_id=row.point.id, position=position, plan=plan.as_dict() if plan else None
-                )
-            )
-        session.flush()
+        tasks = [_planned(session, row, day_ms) for row in rows]
         names = ", ".join(chosen[i][0].name for i in order)
-        desk.log(session, "round", names, f"Round prepared: {names}.", day_ms=day_ms)
+        desk.do_within(session, RoundMade(fresh_id(), day_ms, names, tuple(tasks)))
     found = open_round(desk)
     assert found is not None
     return found
+
+
+def _planned(session: Session, row: BoardRow, day_ms: int) -> PlannedTask:
+    plan = _plan_to_launch(session, row, day_ms)
+    point = kept_point(session, row.point.id)
+    return PlannedTask(fresh_id(), point.uid, plan.as_dict() if plan else None)
 
 
 def _most_pressing(chosen: list[tuple[SitePlace, tuple[BoardRow, ...]]], shown: Board) -> int:
@@ -232,12 +239,13 @@ def _to_bring(desk: Desk, session: Session, tasks: list[Task]) -> list[str]:
 
 def set_task_plan(desk: Desk, task: Task, plan: Plan | None) -> None:
     """Say what is to be launched at a point of the round; None: only offload."""
+    here = full_name(task.site, task.point)
+    after = replace(plan, point_name=here).as_dict() if plan else None
     with desk.archive.writing() as session:
         row = session.get_one(RoundTask, task.id)
-        here = f"{task.site}{POINT_SEPARATOR}{task.point}"
-        row.plan = replace(plan, point_name=here).as_dict() if plan else None
-        words = "is launched again" if plan else "is only offloaded"
-        desk.log(session, "round", task.point, f"{task.point} {words} on the round.")
+        point = kept_point(session, task.point_id)
+        act = TaskPlanned(row.round.uid, row.uid, point.uid, row.plan, after)
+        desk.do_within(session, act)
 
 
 def leave_out(desk: Desk, task: Task, reason: str) -> None:
@@ -250,9 +258,10 @@ def leave_out(desk: Desk, task: Task, reason: str) -> None:
     if len(cleaned) > 200:
         raise InputError("A reason has up to 200 letters; shorten it.")
     with desk.archive.writing() as session:
-        session.get_one(RoundTask, task.id).left_out = cleaned or None
-        words = f"left out: {cleaned}." if cleaned else "is to be done after all."
-        desk.log(session, "round", task.point, f"{task.point} {words}")
+        row = session.get_one(RoundTask, task.id)
+        point = kept_point(session, task.point_id)
+        act = TaskLeftOut(row.round.uid, row.uid, point.uid, row.left_out or "", cleaned)
+        desk.do_within(session, act)
 
 
 def close_round(desk: Desk) -> None:
@@ -260,14 +269,27 @@ def close_round(desk: Desk) -> None:
     under_way = open_round(desk)
     if under_way is None:
         return
+    left = {task.site for task in under_way.left}
+    done = len(under_way.tasks) - len(under_way.left)
     with desk.archive.writing() as session:
         row = session.get_one(VisitRound, under_way.id)
-        row.closed_ms = desk.now_ms()
-        left = {task.site for task in under_way.left}
-        for name in under_way.sites:
-            site = session.scalars(select(Site).filter_by(name=name)).first()
-            if site is not None and name not in left:
-                visited(desk, session, site)
-        done = len(under_way.tasks) - len(under_way.left)
-        words = f"Round ended: {done} of {len(under_way.tasks)} points done."
-        desk.log(session, "round", ", ".join(under_way.sites), words)
+        visited = {point.site_id for point in _points_of(session, under_way, left)}
+        visits = [_due_visit(desk, kept_site(session, site_id)) for site_id in sorted(visited)]
+        due = tuple(visit for visit in visits if visit is not None)
+        names = ", ".join(under_way.sites)
+        desk.do_within(session, RoundClosed(row.uid, names, done, len(under_way.tasks), due))
+
+
+def _points_of(session: Session, under_way: Round, but_at: set[str]) -> list[KeptPoint]:
+    """The points of a round but those at some sites."""
+    tasks = [task for task in under_way.tasks if task.site not in but_at]
+    return [kept_point(session, task.point_id) for task in tasks]
+
+
+def _due_visit(desk: Desk, site: KeptSite) -> DueVisit | None:
+    """The next visit of a site by its duty, after it has been visited today."""
+    days = site.facts.visit_every_days
+    if not days:
+        return None
+    after_ms = desk.now_ms() + days * DAY_MS
+    return DueVisit(site.uid, site.facts.name, site.facts.next_visit_ms, after_ms)

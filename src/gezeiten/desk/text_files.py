@@ -10,11 +10,14 @@ from pathlib import Path
 import numpy as np
 from sqlalchemy import select
 
+from gezeiten.archive import plans as kept_in
+from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.intake import Circumstances
-from gezeiten.archive.tables import KeptTie, Offload
+from gezeiten.archive.tables import Offload
 from gezeiten.archive.text_intake import TEXT_MODEL, Readings, Source, TextIntake, take_in_text
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
+from gezeiten.domain.acts.plans import TieForgotten, TieKept
 from gezeiten.domain.quantities import QUANTITIES, quantity
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.domain.units import text_unit
@@ -224,27 +227,25 @@ def _counted(
 def kept_ties(desk: Desk) -> list[Tie]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
-        rows = session.scalars(select(KeptTie).order_by(KeptTie.changed_ms.desc())).all()
-        return [tie_from_dict(row.tie) for row in rows]
+        return [tie_from_dict(tie) for tie in kept_in.kept_ties(session)]
 
 
 def keep_tie(desk: Desk, tie: Tie) -> None:
-    """Keep a tie under its name; one of the same name is replaced."""
+    """Keep a tie under its name; one of the same name is replaced, one that is the same stays."""
     with desk.archive.writing() as session:
-        row = session.scalars(select(KeptTie).filter_by(name=tie.name)).first()
-        if row is None:
-            row = KeptTie(name=tie.name, tie={}, changed_ms=0, changed_by="")
-            session.add(row)
-        row.tie = tie.as_dict()
-        row.changed_ms, row.changed_by = desk.now_ms(), desk.person
+        there = kept_in.tie_named(session, tie.name)
+        if there is None:
+            desk.do_within(session, TieKept(fresh_id(), tie.name, tie.as_dict()))
+        elif tie_from_dict(there[1]) != tie:
+            desk.do_within(session, TieKept(there[0], tie.name, tie.as_dict(), there[1]))
 
 
 def forget_tie(desk: Desk, name: str) -> None:
     """Forget a kept tie; what was taken by it stays."""
     with desk.archive.writing() as session:
-        row = session.scalars(select(KeptTie).filter_by(name=name)).first()
-        if row is not None:
-            session.delete(row)
+        there = kept_in.tie_named(session, name)
+        if there is not None:
+            desk.do_within(session, TieForgotten(there[0], name, there[1]))
 
 
 def proposed_tie(recognised: Recognised, name: str) -> Tie:

@@ -20,7 +20,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import POINT_SEPARATOR, Circumstances
+from gezeiten.archive.intake import Circumstances
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
 from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
 from gezeiten.archive.whole import put_whole, sync_folder
@@ -28,6 +28,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
+from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
@@ -383,7 +384,7 @@ def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
 def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
     if raw.reading is not None:
         model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
-        tie = tie_from_dict({**raw.reading, "point": f"{raw.site}{POINT_SEPARATOR}{raw.point}"})
+        tie = tie_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
         return take_tied(desk, path, tie, model, raw.route).intake.readings
     how = Circumstances(
         raw.at_ms, raw.person, raw.route, raw.clock_difference_ms, raw.clock_uncertainty_ms,

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.planning import (
-    Kept,
     drop_kept,
     export_plan,
     import_plans,
@@ -29,6 +28,7 @@ from gezeiten.desk.planning import (
     rename_kept,
 )
 from gezeiten.desk.sheets import sheets_path
+from gezeiten.domain.kept import Kept
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.plan_words import compared
 from gezeiten.ui.acting import Acting

@@ -20,10 +20,8 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.logger_life import (
-    KeptReport,
     LoggerLife,
     PastMission,
-    ServiceEntry,
     life,
     loggers,
     note_service,
@@ -33,6 +31,7 @@ from gezeiten.desk.logger_life import (
 from gezeiten.desk.pins import set_pin_group
 from gezeiten.desk.sheets import sheets_path
 from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.kept import KeptReport, ServiceEntry
 from gezeiten.domain.timeline import midnight_ms
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.draft_keeper import DraftKeeper

@@ -22,8 +22,6 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.place_editor import (
     AllFacts,
-    PointFacts,
-    SiteFacts,
     all_facts,
     retire_point,
     retire_site,
@@ -33,6 +31,7 @@ from gezeiten.desk.place_editor import (
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities import QUANTITIES
+from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
@@ -82,7 +81,7 @@ def _number(field: QLineEdit, what: str) -> float | None:
 
 
 def _shown(value: float | None) -> str:
-    return "" if value is None else f"{value:g}"
+    return "" if value is None else f"{value:.15g}"
 
 
 class SiteForm(_Form):
@@ -345,14 +344,16 @@ class PlacesDialog(QDialog):
     def _save_site(self) -> Callable[[], tuple[str, int]]:
         desk, thing = self._house.desk, self.thing()
         site = thing.id if isinstance(thing, SitePlace) else None
-        facts = self.site_form.facts(self._facts.sites[site] if site else None)
-        return lambda: ("site", save_site(desk, facts, site))
+        seen = self._facts.sites[site] if site else None
+        facts = self.site_form.facts(seen)
+        return lambda: ("site", save_site(desk, facts, site, seen))
 
     def _save_point(self) -> Callable[[], tuple[str, int]]:
         desk, thing = self._house.desk, self.thing()
         point = thing.id if isinstance(thing, PointPlace) else None
         at, facts = self.point_form.site.currentData(), self.point_form.facts()
-        return lambda: ("point", save_point(desk, at, facts, point))
+        seen = self._facts.points[point] if point else None
+        return lambda: ("point", save_point(desk, at, facts, point, seen))
 
     def retire(self) -> None:
         """Put the chosen one out of use, or take it up again."""

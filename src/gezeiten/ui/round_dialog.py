@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.board import Board, board
-from gezeiten.desk.planning import Kept, kept_plans, last_plan_at
+from gezeiten.desk.planning import kept_plans, last_plan_at
 from gezeiten.desk.rounds import (
     Round,
     Task,
@@ -32,6 +32,7 @@ from gezeiten.desk.rounds import (
 )
 from gezeiten.desk.sheets import write_round
 from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.kept import Kept
 from gezeiten.domain.timeline import midnight_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting

@@ -1,0 +1,33 @@
+"""Tables made from acts: one module a family, closed and total. What an act decided stands in it;
+nothing here asks a clock, a default, a setting or a name."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection
+
+from gezeiten.archive.apply import documents, loggers, plans, sites, visits
+from gezeiten.archive.apply.rows import Applying, Misfits, Refusing, Said
+from gezeiten.domain.acts import Act
+
+_FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY)
+APPLYING: dict[type[Act], Applying] = {
+    kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
+}
+"""How each kind of act is put into tables."""
+_REFUSING: dict[type[Act], Refusing] = {
+    kind: refusing for family in _FAMILIES for kind, refusing in family.refusing.items()
+}
+
+__all__ = ["APPLYING", "Misfits", "Said", "apply", "refuse"]
+
+
+def apply(connection: Connection, act: Act, said: Said) -> Misfits:
+    """Put an act into the tables; returns what it found otherwise than it says."""
+    return APPLYING[type(act)](connection, act, said) or []
+
+
+def refuse(connection: Connection, act: Act) -> None:
+    """Raise InputError where an act cannot be done on the archive as it is now."""
+    refusing = _REFUSING.get(type(act))
+    if refusing is not None:
+        refusing(connection, act)

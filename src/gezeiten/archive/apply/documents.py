@@ -1,0 +1,19 @@
+"""Documents handed over, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection
+
+from gezeiten.archive.apply.rows import Family, Said, add, key_of
+from gezeiten.archive.tables import Handover, Point
+from gezeiten.domain.acts.documents import DocumentHandedOver
+
+
+def _handed_over(connection: Connection, act: DocumentHandedOver, said: Said) -> None:
+    add(connection, Handover.__table__, uid=act.document, at_ms=said.at_ms, person=said.person,
+        kind=act.form, point_id=key_of(connection, Point.__table__, act.point),
+        start_ms=act.start_ms, end_ms=act.end_ms, file_name=act.file_name, sha256=act.sha256,
+        size=act.size, readings=act.readings)  # fmt: skip
+
+
+FAMILY = Family({DocumentHandedOver: _handed_over}, {})

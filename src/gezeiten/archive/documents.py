@@ -1,0 +1,35 @@
+"""Documents handed over, out of the archive."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.tables import Handover
+from gezeiten.domain.timeline import Span
+
+
+@dataclass(frozen=True, slots=True)
+class KeptDocument:
+    """A document that left the house. form: "csv" or "pdf"; file_name: where its copy was put."""
+
+    at_ms: int
+    person: str
+    form: str
+    point_id: int
+    span: Span
+    file_name: str
+    sha256: str
+    readings: int
+
+
+def documents(session: Session) -> list[KeptDocument]:
+    """Return all documents handed over, latest first."""
+    rows = session.scalars(select(Handover).order_by(Handover.id.desc()))
+    return [
+        KeptDocument(row.at_ms, row.person, row.kind, row.point_id, (row.start_ms, row.end_ms),
+                     row.file_name, row.sha256, row.readings)
+        for row in rows
+    ]  # fmt: skip

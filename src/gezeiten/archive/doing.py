@@ -1,0 +1,60 @@
+"""The way to write: an act is refused, or applied and entered as a whole."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive import logbook
+from gezeiten.archive.act_form import as_stored, from_stored
+from gezeiten.archive.apply import Said, apply, refuse
+from gezeiten.archive.tables import Logger, Point, Site
+from gezeiten.domain.acts import Act, Subject
+from gezeiten.domain.sites import full_name
+from gezeiten.errors import InputError
+
+
+def do(session: Session, act: Act, said: Said) -> None:
+    """Do an act inside the caller's transaction.
+
+    Raises:
+        InputError: it cannot be done on the archive as it is now; nothing of it was.
+    """
+    session.flush()
+    stored = as_stored(act)
+    act = from_stored(stored)  # what is applied now is what will be applied again
+    connection = session.connection()
+    refuse(connection, act)
+    misfits = apply(connection, act, said)
+    if misfits:
+        raise InputError(
+            "Somebody else changed this meanwhile; look at it as it is now and do it again."
+        )
+    session.expire_all()  # what was read before may be something else now
+    subject = subject_of(connection, act)
+    logbook.write(
+        session,
+        at_ms=said.at_ms,
+        person=said.person,
+        act=act.WORD,
+        subject=subject.name,
+        sentence=act.told(subject),
+        details=stored,
+    )
+
+
+def subject_of(connection: Connection, act: Act) -> Subject:
+    """Return what an act is about, as it is called now."""
+    if act.named:
+        return Subject(act.named)
+    if act.ABOUT == "logger":
+        zones = select(Site.zone).join(Point).join(Logger, Logger.point_id == Point.id)
+        zone = connection.execute(zones.where(Logger.serial == act.about)).scalar()
+        return Subject(act.about, zone or "UTC")
+    if act.ABOUT == "site":
+        site = connection.execute(select(Site.name, Site.zone).where(Site.uid == act.about)).one()
+        return Subject(*site)
+    point = connection.execute(
+        select(Site.name, Point.name, Site.zone).join(Site).where(Point.uid == act.about)
+    ).one()
+    return Subject(full_name(point[0], point[1]), point[2])

@@ -1,0 +1,43 @@
+"""Plans and ties out of the archive, kept under names."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.tables import KeptPlan, KeptTie, Offload
+from gezeiten.domain.kept import Kept
+from gezeiten.domain.plan import plan_from_dict
+
+
+def kept_plans(session: Session) -> list[Kept]:
+    """Return all kept plans, by name."""
+    return [_kept(row) for row in session.scalars(select(KeptPlan).order_by(KeptPlan.name))]
+
+
+def plan_named(session: Session, name: str) -> Kept | None:
+    """Return the plan kept under a name, None where there is none."""
+    row = session.scalars(select(KeptPlan).filter_by(name=name)).first()
+    return _kept(row) if row else None
+
+
+def _kept(row: KeptPlan) -> Kept:
+    plan = plan_from_dict(row.plan)
+    return Kept(row.uid, row.name, row.model, plan, row.changed_ms, row.changed_by)
+
+
+def kept_ties(session: Session) -> list[dict[str, Any]]:
+    """Return the kept ties as dicts, those used last first."""
+    taken = select(Offload.at_ms, Offload.reading).where(Offload.reading.is_not(None))
+    used = {str(reading["name"]): at_ms for at_ms, reading in session.execute(
+        taken.order_by(Offload.at_ms)) if reading}  # fmt: skip
+    rows = session.scalars(select(KeptTie)).all()
+    return [row.tie for row in sorted(rows, key=lambda r: -max(r.changed_ms, used.get(r.name, 0)))]
+
+
+def tie_named(session: Session, name: str) -> tuple[str, dict[str, Any]] | None:
+    """Return id and dict of the tie kept under a name, None where there is none."""
+    row = session.scalars(select(KeptTie).filter_by(name=name)).first()
+    return (row.uid, row.tie) if row else None

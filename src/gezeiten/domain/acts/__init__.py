@@ -1,0 +1,34 @@
+"""What is done to an archive, in the words of the trade: one module a family, one class a kind.
+
+An act carries all that it changed and nothing else. What is true of an archive is its acts and its
+bytes; the tables are made from them (`archive/apply`). A kind is added by a class here, a function
+there and a test.
+"""
+
+from __future__ import annotations
+
+from gezeiten.domain.acts.base import Act, Change, Subject
+from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
+from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
+from gezeiten.domain.acts.sites import (
+    NextVisitSet,
+    PointChanged,
+    PointMade,
+    PointRetired,
+    SiteChanged,
+    SiteMade,
+    SiteRetired,
+)
+from gezeiten.domain.acts.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
+
+KINDS: tuple[type[Act], ...] = (
+    SiteMade, SiteChanged, SiteRetired, NextVisitSet, PointMade, PointChanged, PointRetired,
+    PlanKept, PlanRenamed, PlanDropped, TieKept, TieForgotten,
+    ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,
+    RoundMade, TaskPlanned, TaskLeftOut, RoundClosed,
+    DocumentHandedOver,
+)  # fmt: skip
+"""Every kind of act there is."""
+
+__all__ = ["KINDS", "Act", "Change", "Subject"]

@@ -1,0 +1,106 @@
+"""What every act has: a kind, a version, what it is about, and a sentence that tells it."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar, Literal
+
+from gezeiten.domain.timeline import from_ms
+
+About = Literal["site", "point", "logger", "plan", "tie", "round"]
+"""What kinds of things acts are about; a thing is named by its id, a logger by its serial."""
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """What an act is about, as it is called when the act is told. zone: in which its instants are
+    said."""
+
+    name: str
+    zone: str = "UTC"
+
+
+class Act(ABC):
+    """Something that was done to an archive. Subclasses are frozen dataclasses of what JSON gives
+    back unchanged; one field is called as ABOUT says and holds the id of what it is about.
+
+    KIND: for ever the name of this kind. VERSION: of its form; whoever changes the form lifts the
+    old one. WORD: what the logbook files it under. ABOUT: what kind of thing it is about.
+    """
+
+    __slots__ = ()
+    KIND: ClassVar[str]
+    VERSION: ClassVar[int]
+    WORD: ClassVar[str]
+    ABOUT: ClassVar[About]
+
+    def __init_subclass__(
+        cls, *, kind: str = "", word: str = "", about: About | None = None, version: int = 1
+    ) -> None:
+        """Take what the class statement says; a dataclass with slots makes the class twice, the
+        second time without."""
+        if about is not None:
+            cls.KIND, cls.WORD, cls.ABOUT, cls.VERSION = kind, word, about, version
+
+    @property
+    def about(self) -> str:
+        """Id of what it is about: the field of the name in ABOUT."""
+        return str(getattr(self, self.ABOUT))
+
+    @property
+    def named(self) -> str:
+        """What its thing is called where no table keeps that, else ""."""
+        return ""
+
+    @abstractmethod
+    def told(self, subject: Subject) -> str:
+        """Return what was done, in a sentence."""
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One fact of a thing before and after, as JSON gives it back."""
+
+    field: str
+    before: Any
+    after: Any
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """How a fact is told: what it is called, and its value in words."""
+
+    name: str
+    words: Callable[[Any, str], str] = lambda value, _zone: str(value)
+
+    def told(self, change: Change, zone: str) -> str:
+        """Return "height of the rim 3.20 m → 3.08 m"."""
+        sides = [
+            "none" if value in (None, "", []) else self.words(value, zone)
+            for value in (change.before, change.after)
+        ]
+        return f"{self.name} {sides[0]} → {sides[1]}"
+
+
+def changes_between(before: object, after: object) -> tuple[Change, ...]:
+    """Return where two values of one frozen dataclass differ, in the order of its fields."""
+    names: list[str] = list(getattr(type(before), "__slots__", ()))
+    pairs = [(name, _plain(getattr(before, name)), _plain(getattr(after, name))) for name in names]
+    return tuple(Change(name, old, new) for name, old, new in pairs if old != new)
+
+
+def _plain(value: Any) -> Any:
+    """As JSON gives it back."""
+    return list(value) if isinstance(value, tuple) else value
+
+
+def changes_told(changes: tuple[Change, ...], facts: Mapping[str, Fact], zone: str) -> str:
+    """Return all changes in words, with commas between."""
+    return ", ".join(facts[change.field].told(change, zone) for change in changes)
+
+
+def day_words(ms: int, zone: str) -> str:
+    """Return "2026-12-14": the day of an instant in a zone."""
+    return f"{from_ms(ms, zone):%Y-%m-%d}"

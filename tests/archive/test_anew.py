@@ -1,0 +1,174 @@
+"""Tables made anew from acts equal the tables that were kept, whatever was done."""
+
+from __future__ import annotations
+
+import shutil
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from hypothesis import event, given, settings
+from hypothesis import strategies as st
+
+from gezeiten.archive.anew import apply_again
+from gezeiten.archive.database import Archive
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.handing import export_csv
+from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.logger_life import loggers, note_service, retire_logger
+from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.pins import set_pin_group
+from gezeiten.desk.place_editor import retire_point, retire_site, save_point, save_site
+from gezeiten.desk.places import points, set_next_visit, sites
+from gezeiten.desk.planning import drop_kept, keep_plan, kept_plans, rename_kept
+from gezeiten.desk.rounds import close_round, leave_out, make_round, open_round, set_task_plan
+from gezeiten.domain.sites import PointFacts, SiteFacts
+from gezeiten.domain.timeline import DAY_MS
+from gezeiten.errors import GezeitenError
+from tests.archive.test_golden import unpacked
+from tests.conftest import COLD_PLAN, STORE_PLAN
+
+OF_THIS_COMPUTER = {("point", "record_version"), ("point", "excursions_version")}
+"""Columns that no act makes: they count what this computer has worked out."""
+NOT_MADE = ("logbook", "excursion", "alembic_version", "sqlite_sequence")
+"""Nor tables: excursions are found, the rest is not of the trade."""
+
+NAMES = st.sampled_from(["Shore", "Dock", "Well", "Depot", "Mast", "a/b"])
+NUMBERS = st.integers(0, 3)
+METRES = st.sampled_from([None, 0.0, 1.25, 3.08])
+DEEDS = st.one_of(
+    st.tuples(st.just("site"), NAMES, st.one_of(st.none(), NUMBERS), METRES,
+              st.sampled_from(["UTC", "Europe/Berlin"]), st.sampled_from([None, 7, 45])),
+    st.tuples(st.just("point"), NAMES, st.one_of(st.none(), NUMBERS), METRES, NUMBERS,
+              st.sampled_from([(), ("water_level",), ("water_level", "co2")])),
+    st.tuples(st.just("retire point"), NUMBERS, st.booleans()),
+    st.tuples(st.just("retire site"), NUMBERS, st.booleans()),
+    st.tuples(st.just("visit"), NUMBERS, st.sampled_from([None, 1_800_000_000_000])),
+    st.tuples(st.just("plan"), NAMES, st.sampled_from([STORE_PLAN, COLD_PLAN]), st.booleans()),
+    st.tuples(st.just("rename plan"), NUMBERS, NAMES),
+    st.tuples(st.just("drop plan"), NUMBERS),
+    st.tuples(st.just("service"), NUMBERS, st.sampled_from(["battery", "note", "calibration"])),
+    st.tuples(st.just("retire logger"), NUMBERS, st.booleans()),
+    st.tuples(st.just("PIN group"), NUMBERS, st.sampled_from(["", "cellar"])),
+    st.tuples(st.just("round"), st.lists(NUMBERS, max_size=3)),
+    st.tuples(st.just("task"), NUMBERS, st.sampled_from([None, STORE_PLAN])),
+    st.tuples(st.just("left out"), NUMBERS, st.sampled_from(["", "no boat"])),
+    st.tuples(st.just("close round")),
+    st.tuples(st.just("document"), NUMBERS),
+)  # fmt: skip
+
+
+def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
+    """Do what a deed says to the n-th thing of its kind; what cannot be is refused."""
+
+    def nth(things: list[Any], number: int) -> Any:
+        return things[number % len(things)]
+
+    what, *rest = deed
+    if what == "site":
+        name, which, height_m, zone, days = rest
+        facts = SiteFacts(name, "", zone, height_m=height_m, visit_every_days=days)
+        save_site(desk, facts, None if which is None else nth(sites(desk), which).id)
+    elif what == "point":
+        name, which, height_m, at, duty = rest
+        facts = PointFacts(name, None, height_m, duty)
+        site = nth(sites(desk), at).id
+        save_point(desk, site, facts, None if which is None else nth(points(desk), which).id)
+    elif what == "retire point":
+        retire_point(desk, nth(points(desk), rest[0]).id, retired=rest[1])
+    elif what == "retire site":
+        retire_site(desk, nth(sites(desk), rest[0]).id, retired=rest[1])
+    elif what == "visit":
+        set_next_visit(desk, nth(sites(desk), rest[0]).id, rest[1])
+    elif what == "plan":
+        keep_plan(desk, rest[0], rest[1], "Düne T2", replacing=rest[2])
+    elif what in ("rename plan", "drop plan") and kept_plans(desk):
+        plan = nth(kept_plans(desk), rest[0])
+        drop_kept(desk, plan) if what == "drop plan" else rename_kept(desk, plan, rest[1])
+    elif what == "service":
+        due = desk.now_ms() + DAY_MS if rest[1] == "calibration" else None
+        note_service(desk, nth(loggers(desk), rest[0])[0], rest[1], "done", due_ms=due)
+    elif what == "retire logger":
+        retire_logger(desk, nth(loggers(desk), rest[0])[0], retired=rest[1])
+    elif what == "PIN group":
+        set_pin_group(desk, nth(loggers(desk), rest[0])[0], rest[1])
+    elif what == "document":
+        point = nth([p for p in points(desk) if p.channels], rest[0])
+        export_csv(desk, point, (0, desk.now_ms()))
+    else:
+        on_a_round(desk, what, rest, nth)
+
+
+def on_a_round(desk: Desk, what: str, rest: list[Any], nth: Any) -> None:
+    under_way = open_round(desk)
+    if what == "round":
+        make_round(desk, [nth(sites(desk), i).id for i in rest[0]], desk.now_ms())
+    elif what == "close round":
+        close_round(desk)
+    elif under_way is not None:
+        task = nth(under_way.tasks, rest[0])
+        (set_task_plan if what == "task" else leave_out)(desk, task, rest[1])
+
+
+def rows(database: Path) -> dict[str, list[dict[str, Any]]]:
+    """Return all rows of what acts make, by table; keys are told by the ids they stand for."""
+    with sqlite3.connect(database) as raw:
+        raw.row_factory = sqlite3.Row
+        listed = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
+        names = [name for (name,) in listed if name not in NOT_MADE]
+        tables = {name: [dict(row) for row in raw.execute(f"SELECT * FROM {name}")]
+                  for name in names}  # fmt: skip
+        foreign = {
+            (name, row["from"]): row["table"]
+            for name in names for row in raw.execute(f"PRAGMA foreign_key_list({name})")
+        }  # fmt: skip
+    ids = {name: {row["id"]: row.get("uid", row["id"]) for row in listed}
+           for name, listed in tables.items()}  # fmt: skip
+    for name, listed in tables.items():
+        for row in listed:
+            for column in list(row):
+                if (name, column) in OF_THIS_COMPUTER:
+                    del row[column]
+                elif (name, column) in foreign and row[column] is not None:
+                    row[column] = ids[foreign[name, column]][row[column]]
+            row["id"] = ids[name][row["id"]]
+        listed.sort(key=lambda row: str(row["id"]))
+    return tables
+
+
+@contextmanager
+def archive_and_a_copy() -> Iterator[tuple[Desk, Archive]]:
+    """A desk on an archive with two loggers and readings, and the same archive once more."""
+    with TemporaryDirectory() as work:
+        folder = unpacked("0005", Path(work))
+        Desk(folder).close()  # brought to this version
+        shutil.copytree(folder, Path(work) / "copy")
+        desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+        copy = Archive(Path(work) / "copy")
+        try:
+            yield desk, copy
+        finally:
+            desk.close()
+            copy.close()
+
+
+@settings(max_examples=25)
+@given(st.lists(DEEDS, max_size=12))
+def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> None:
+    with archive_and_a_copy() as (desk, copy):
+        before = len(logbook_entries(desk))
+        for deed in deeds:
+            try:
+                attempt(desk, deed)
+            except GezeitenError as exc:
+                event(f"refused: {deed[0]}: {type(exc).__name__}")
+        entries = sorted(logbook_entries(desk), key=lambda entry: entry.seq)[before:]
+        for entry in entries:
+            event(entry.details["kind"])
+        with copy.writing() as session:
+            assert apply_again(session, entries) == []
+        kept, anew = (rows(one.folder / "archive.db") for one in (desk.archive, copy))
+        assert anew == kept
