@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -19,6 +19,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.handing import export_csv
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.logger_life import loggers, note_service, retire_logger
+from gezeiten.desk.mending import BookedGap, fill_by_line, fill_from_logger, gaps, leave_open, undo
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.pins import set_pin_group
 from gezeiten.desk.place_editor import retire_point, retire_site, save_point, save_site
@@ -58,7 +59,16 @@ DEEDS = st.one_of(
     st.tuples(st.just("left out"), NUMBERS, st.sampled_from(["", "no boat"])),
     st.tuples(st.just("close round")),
     st.tuples(st.just("document"), NUMBERS),
+    st.tuples(st.just("line"), NUMBERS), st.tuples(st.just("leave open"), NUMBERS),
+    st.tuples(st.just("fetched before"), NUMBERS), st.tuples(st.just("undo"), NUMBERS),
 )  # fmt: skip
+
+GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
+    "line": fill_by_line,
+    "leave open": lambda desk, gap: leave_open(desk, gap, "the cable was chewed"),
+    "fetched before": fill_from_logger,
+    "undo": undo,
+}
 
 
 def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
@@ -98,6 +108,8 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
     elif what == "document":
         point = nth([p for p in points(desk) if p.channels], rest[0])
         export_csv(desk, point, (0, desk.now_ms()))
+    elif what in GAP_DEEDS:
+        GAP_DEEDS[what](desk, nth(gaps(desk), rest[0]))
     else:
         on_a_round(desk, what, rest, nth)
 

@@ -179,6 +179,15 @@ def test_what_was_fetched_is_switched_off_and_on_again(holed: Lab) -> None:
     assert fingerprint(holed.desk, booked.point.id) == whole
 
 
+def test_what_somebody_else_took_back_is_not_taken_back_twice(holed: Lab) -> None:
+    fill_from_logger(holed.desk, only_gap(holed.desk), holed.standin.address)
+    filled = only_gap(holed.desk)
+    undo(holed.desk, filled)
+    with pytest.raises(InputError, match="Somebody else changed this meanwhile"):
+        undo(holed.desk, filled)
+    assert [e.act for e in logbook_entries(holed.desk)].count("undo") == 1
+
+
 def test_what_was_switched_off_counts_for_no_missing_sensor(holed: Lab) -> None:
     """ "No sensor" looks at everything a mission recorded: not at a fetch that was undone."""
 

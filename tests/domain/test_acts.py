@@ -9,6 +9,7 @@ import pytest
 from gezeiten.domain.acts import KINDS, Act, Change, Subject
 from gezeiten.domain.acts.base import changes_between
 from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.acts.gaps import GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ServiceNoted
 from gezeiten.domain.acts.plans import PlanKept, TieKept
 from gezeiten.domain.acts.sites import (
@@ -20,10 +21,12 @@ from gezeiten.domain.acts.sites import (
     SiteMade,
 )
 from gezeiten.domain.acts.visits import DueVisit, RoundClosed, TaskLeftOut
+from gezeiten.domain.gaps import Gap
 from gezeiten.domain.sites import PointFacts, SiteFacts
 
 SHORE = Subject("Shore", "Europe/Berlin")
 WELL = Subject("Shore · Well", "Europe/Berlin")
+GAP = Gap(0, 1_800_000, 600_000)
 NEW_YEAR_MS = 1_798_758_000_000
 """2026-12-31T23:00:00Z: the first of January 2027 in Berlin."""
 
@@ -62,6 +65,11 @@ NEW_YEAR_MS = 1_798_758_000_000
         (TaskLeftOut("r", "t", "p", "", "no boat"), WELL, "Shore · Well left out: no boat."),
         (RoundClosed("r", "Shore", 1, 2, (DueVisit("a", "Shore", None, 5),)), Subject("Shore"),
          "Round ended: 1 of 2 points done. Next visit by duty set for Shore."),
+        (GapFilledByLine("p", GAP, ()), WELL,
+         "Gap filled by a straight line: 3 readings, 30 min."),
+        (GapTakenBack("p", GAP, ("s",), "left open"), WELL,
+         "Undone (left open): 3 readings, 30 min."),
+        (GapLeftOpen("p", "s", GAP, "no boat"), WELL, "Gap left open: no boat."),
         (DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1), WELL,
          "PDF with 1 reading written: well.pdf."),
     ],

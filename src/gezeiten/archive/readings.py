@@ -20,8 +20,8 @@ from gezeiten.archive.blocks import (
     encode_values,
     summary,
 )
+from gezeiten.archive.estimates import estimated_series
 from gezeiten.archive.tables import Block, SeriesRow, Step
-from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.domain.steps import LINE, REFETCH
 from gezeiten.domain.timeline import Times, Values
@@ -149,18 +149,3 @@ def hidden_offloads(steps: Iterable[Step]) -> set[int]:
     active = {step.offload_id for step in listed if step.undone_ms is None}
     undone = {step.offload_id for step in listed if step.undone_ms is not None}
     return {offload for offload in undone - active if offload is not None}
-
-
-def encode_estimates(series: Series) -> bytes:
-    """Return the readings of a fill as bytes for `Step.data`."""
-    return encode_values(np.concatenate((series.times_utc_ms.astype(np.float64), series.values)))
-
-
-def estimated_series(step: Step) -> Series:
-    """Return the readings of a fill; instants are exact as float64 (below 2**53)."""
-    if step.data is None:
-        return join_series([])
-    count = int(step.facts["readings"])
-    both = decode_values(step.data, 2 * count)
-    times = both[:count].astype(np.int64)
-    return make_series(times, both[count:].copy(), step.interval_ms, Quality.ESTIMATE)

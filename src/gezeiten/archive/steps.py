@@ -27,6 +27,6 @@ def active_steps(session: Session, point_id: int | None = None) -> dict[int, lis
 
 def _step(row: Step) -> RecordStep:
     return RecordStep(
-        row.id, row.point_id, row.channel, row.kind, row.start_ms, row.end_ms, row.interval_ms,
+        row.uid, row.point_id, row.channel, row.kind, row.start_ms, row.end_ms, row.interval_ms,
         row.facts, row.made_ms, row.made_by, row.undone_ms, row.undone_by or "",
     )  # fmt: skip

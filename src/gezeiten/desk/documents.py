@@ -219,11 +219,11 @@ def _missing_inside(booked: BookedGap, span: Span) -> int:
     return max(round(gap.missing * inside / max(gap.length_ms, 1)), 1)
 
 
-def _how(booked: BookedGap, steps: dict[int, RecordStep], zone: str) -> str:
+def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
     """Say what was done about a gap, by whom and when."""
     if booked.state == "open":
         return "open, nobody has dealt with it yet"
-    done = [steps[number] for number in booked.steps if number in steps]
+    done = [steps[uid] for uid in booked.steps if uid in steps]
     by = f" ({done[0].made_by}, {from_ms(done[0].made_ms, zone):%Y-%m-%d %H:%M})" if done else ""
     if booked.state == "left open":
         return f"left open: {booked.reason}{by}"

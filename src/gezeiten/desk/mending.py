@@ -5,6 +5,7 @@ Every act is a step that can be undone; what was measured is never touched.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Literal
@@ -12,9 +13,11 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.readings import encode_estimates, hidden_offloads
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.readings import hidden_offloads
+from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import active_steps, all_steps
-from gezeiten.archive.tables import Mission, Offload, Point, Step
+from gezeiten.archive.tables import Mission, Offload, Step
 from gezeiten.desk.contact import LoggerCard, find_serial
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions
@@ -22,16 +25,19 @@ from gezeiten.desk.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import Recorded, record
 from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
 from gezeiten.domain.coverage import Range, missing, size
-from gezeiten.domain.fills import ExpectedError, expected_line_error, straight_line
+from gezeiten.domain.fills import ExpectedError, expected_line_error, line_ends, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
-from gezeiten.domain.steps import LEFT_OPEN, LINE, REFETCH, RecordStep
+from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.timeline import duration_text
-from gezeiten.domain.wording import grouped, readings_words
+from gezeiten.domain.wording import grouped
 from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch
 
+_NO_ENDS = "no reading with a value right before or after it"
 GapState = Literal["open", "left open", "estimated", "from the logger"]
 
 
@@ -43,7 +49,7 @@ class BookedGap:
     channels: tuple[str, ...]
     gap: Gap
     state: GapState
-    steps: tuple[int, ...] = ()
+    steps: tuple[str, ...] = ()
     reason: str = ""
 
     @property
@@ -241,7 +247,7 @@ def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
     elif len(errors) < len(booked.channels):
         refusal = "too little known record around it to measure its error"
     elif not count:
-        refusal = "no reading before or after it"
+        refusal = _NO_ENDS
     return LineOffer(count, errors, refusal)
 
 
@@ -255,28 +261,20 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
     offer = line_offer(desk, booked)
     if offer.refusal:
         raise InputError(f"A straight line cannot fill this gap ({offer.refusal}).")
-    with desk.archive.writing() as session:
-        for channel in booked.channels:
-            fill = straight_line(record(desk, booked.point.id, channel), booked.gap)
-            error = offer.errors[channel]
-            session.add(
-                _step(
-                    desk,
-                    booked,
-                    LINE,
-                    channel=channel,
-                    data=encode_estimates(fill),
-                    facts={
-                        "readings": len(fill),
-                        "rmse": error.rmse,
-                        "low": error.low,
-                        "high": error.high,
-                        "stretches": error.stretches,
-                    },
-                )
-            )
-        _changed(desk, session, booked, "fill", f"Gap filled by a straight line: {_span(booked)}.")
+    lines = tuple(
+        _line(desk, booked, channel, offer.errors[channel]) for channel in booked.channels
+    )
+    _do(desk, booked, lambda point: GapFilledByLine(point, booked.gap, lines))
     refresh_excursions(desk, booked.point.id)
+
+
+def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> Line:
+    ends = line_ends(record(desk, booked.point.id, channel), booked.gap)
+    if ends is None:
+        raise InputError(f"A straight line cannot fill this gap ({_NO_ENDS}).")
+    (from_ms, from_value), (to_ms, to_value) = ends
+    return Line(fresh_id(), channel, from_ms, from_value, to_ms, to_value, error.rmse, error.low,
+                error.high, error.stretches)  # fmt: skip
 
 
 def fill_from_logger(
@@ -308,9 +306,9 @@ def fill_from_logger(
 
 
 def _book_refetch(desk: Desk, booked: BookedGap, offload_id: int) -> None:
-    with desk.archive.writing() as session:
-        session.add(_step(desk, booked, REFETCH, offload_id=offload_id))
-        _changed(desk, session, booked, "fill", f"Gap filled from the logger: {_span(booked)}.")
+    with desk.archive.reading() as session:
+        sha256 = session.get_one(Offload, offload_id).sha256
+    _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256))
     refresh_excursions(desk, booked.point.id)
 
 
@@ -320,65 +318,21 @@ def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
     Raises:
         InputError: no reason was given.
     """
-    if not reason.strip():
-        raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
-    with desk.archive.writing() as session:
-        session.add(_step(desk, booked, LEFT_OPEN, facts={"reason": reason.strip()}))
-        _changed(desk, session, booked, "leave open", f"Gap left open: {reason.strip()}.")
+    _do(desk, booked, lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason.strip()))
 
 
 def undo(desk: Desk, booked: BookedGap) -> None:
     """Undo what was done about a gap; the record is again what it was before."""
     if not booked.steps:
         raise InputError("Nothing was done about this gap yet, so there is nothing to undo.")
-    with desk.archive.writing() as session:
-        for step_id in booked.steps:
-            step = session.get_one(Step, step_id)
-            step.undone_ms, step.undone_by = desk.now_ms(), desk.person
-        _changed(desk, session, booked, "undo", f"Undone ({booked.state}): {_span(booked)}.")
+    _do(desk, booked, lambda at: GapTakenBack(at, booked.gap, booked.steps, booked.state))
     refresh_excursions(desk, booked.point.id)
 
 
-def _step(
-    desk: Desk,
-    booked: BookedGap,
-    kind: str,
-    *,
-    channel: str = "",
-    offload_id: int | None = None,
-    data: bytes | None = None,
-    facts: dict[str, object] | None = None,
-) -> Step:
-    return Step(
-        point_id=booked.point.id,
-        channel=channel,
-        kind=kind,
-        start_ms=booked.gap.start_ms,
-        end_ms=booked.gap.end_ms,
-        interval_ms=booked.gap.interval_ms,
-        offload_id=offload_id,
-        data=data,
-        facts=facts or {},
-        made_ms=desk.now_ms(),
-        made_by=desk.person,
-    )
-
-
-def _changed(desk: Desk, session: Session, booked: BookedGap, act: str, sentence: str) -> None:
-    session.get_one(Point, booked.point.id).record_version += 1
-    desk.log(
-        session,
-        act,
-        booked.point.full_name,
-        sentence,
-        start_ms=booked.gap.start_ms,
-        end_ms=booked.gap.end_ms,
-        channels=list(booked.channels),
-    )
-
-
-def _span(booked: BookedGap) -> str:
-    return f"{readings_words(booked.gap.missing)}, {duration_text(booked.gap.length_ms)}"
+def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Act]) -> None:
+    """Do an act on a gap; it is told the id of the gap's point."""
+    with desk.archive.writing() as session:
+        desk.do_within(session, act(kept_point(session, booked.point.id).uid))
 
 
 def steps_of(desk: Desk, point_id: int) -> list[RecordStep]:

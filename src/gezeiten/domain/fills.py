@@ -5,7 +5,9 @@ Source: docs/calculations.md, "Fills". No fill is offered without its expected e
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 
@@ -14,6 +16,8 @@ from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import HOLD_FACTOR, Series, make_series
 from gezeiten.domain.timeline import Values
 
+End: TypeAlias = tuple[int, float]
+"""A reading at the end of a gap: UTC ms and value."""
 HIDDEN_STRETCHES = 40
 DEFAULT_LINE_LIMIT_S = 2 * 3600
 
@@ -34,17 +38,33 @@ class ExpectedError:
 def straight_line(series: Series, gap: Gap) -> Series:
     """Return estimated readings at the gap's due instants, joined to the measured ends.
 
-    Empty when the gap has no reading before or after it.
+    Empty when the gap has no reading with a value right before or right after it.
     """
+    ends = line_ends(series, gap)
+    if ends is None:
+        return make_series(np.empty(0, np.int64), np.empty(0), 1)
+    return line_between(gap, *ends)
+
+
+def line_ends(series: Series, gap: Gap) -> tuple[End, End] | None:
+    """Return the readings (UTC ms, value) right before and right after a gap; None where one is
+    missing or has no value."""
     before = int(np.searchsorted(series.times_utc_ms, gap.start_ms)) - 1
     after = before + 1
     if before < 0 or after >= len(series):
-        return make_series(np.empty(0, np.int64), np.empty(0), 1)
+        return None
+    start, end = ((int(series.times_utc_ms[i]), float(series.values[i])) for i in (before, after))
+    return (start, end) if math.isfinite(start[1]) and math.isfinite(end[1]) else None
+
+
+def line_between(gap: Gap, start: End, end: End) -> Series:
+    """Return estimated readings on the straight line from one reading to another, at the instants
+    at which those of a gap were due. Plain arithmetic in one order: the same bits everywhere."""
     due = np.arange(gap.start_ms, gap.end_ms, gap.interval_ms, dtype=np.int64)
     # no reading closer than half an interval to the one that ends the gap
     due = due[due <= gap.end_ms - gap.interval_ms // 2]
-    ends_ms = series.times_utc_ms[[before, after]]
-    values = np.interp(due, ends_ms, series.values[[before, after]])
+    part = (due - start[0]) / (end[0] - start[0])
+    values = start[1] + (end[1] - start[1]) * part
     return make_series(due, values, gap.interval_ms, Quality.ESTIMATE)
 
 

@@ -17,7 +17,7 @@ class RecordStep:
     facts: numbers for people, such as the expected error. undone_ms: it has no effect any more.
     """
 
-    id: int
+    id: str
     point_id: int
     channel: str
     kind: str

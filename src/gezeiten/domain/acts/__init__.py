@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from gezeiten.domain.acts.base import Act, Change, Subject
 from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.sites import (
@@ -27,6 +28,7 @@ KINDS: tuple[type[Act], ...] = (
     PlanKept, PlanRenamed, PlanDropped, TieKept, TieForgotten,
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,
     RoundMade, TaskPlanned, TaskLeftOut, RoundClosed,
+    GapFilledByLine, GapFetched, GapLeftOpen, GapTakenBack,
     DocumentHandedOver,
 )  # fmt: skip
 """Every kind of act there is."""

@@ -1,0 +1,77 @@
+"""What was done about gaps, as acts make it: steps on a point's record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, select, update
+
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
+from gezeiten.archive.estimates import encode_estimates
+from gezeiten.archive.tables import Offload, Point, Step
+from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
+from gezeiten.domain.fills import line_between
+from gezeiten.domain.gaps import Gap
+from gezeiten.domain.steps import LEFT_OPEN, LINE, REFETCH
+from gezeiten.errors import InputError
+
+
+def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) -> None:
+    for line in act.lines:
+        ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
+        fill = line_between(act.gap, *ends)
+        facts = {"readings": len(fill), "rmse": line.rmse, "low": line.low, "high": line.high,
+                 "stretches": line.stretches}  # fmt: skip
+        _step(connection, act.point, line.step, act.gap, said, kind=LINE, channel=line.channel,
+              data=encode_estimates(fill), facts=facts)  # fmt: skip
+    _changed(connection, act.point)
+
+
+def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
+    of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
+    offload = only(connection, of_these.limit(1))[0]
+    _step(connection, act.point, act.step, act.gap, said, kind=REFETCH, offload_id=offload)
+    _changed(connection, act.point)
+
+
+def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
+    _step(connection, act.point, act.step, act.gap, said, kind=LEFT_OPEN,
+          facts={"reason": act.reason})  # fmt: skip
+    _changed(connection, act.point)
+
+
+def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfits:
+    standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
+    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
+    _changed(connection, act.point)
+    missed = len(act.steps) - done.rowcount
+    return [f"{missed} of the steps had been taken back already"] if missed else []
+
+
+def _step(
+    connection: Connection, point: str, step: str, gap: Gap, said: Said, **values: Any
+) -> None:
+    usual = {"channel": "", "facts": {}}
+    add(connection, Step.__table__, uid=step, point_id=key_of(connection, Point.__table__, point),
+        start_ms=gap.start_ms, end_ms=gap.end_ms, interval_ms=gap.interval_ms,
+        made_ms=said.at_ms, made_by=said.person, **{**usual, **values})  # fmt: skip
+
+
+def _changed(connection: Connection, point: str) -> None:
+    """The record of a point is another one now."""
+    fresh = update(Point).where(Point.uid == point)
+    connection.execute(fresh.values(record_version=Point.record_version + 1))
+
+
+def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
+    if not act.reason:
+        raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
+
+
+FAMILY = Family(
+    {
+        GapFilledByLine: _filled_by_line, GapFetched: _fetched, GapLeftOpen: _left_open,
+        GapTakenBack: _taken_back,
+    },
+    {GapLeftOpen: _refuse_left_open},
+)  # fmt: skip

@@ -1,0 +1,82 @@
+"""Acts on gaps of a point's record: filled, left open, and taken back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.gaps import Gap
+from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.wording import readings_words
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A straight line through a gap in one channel: the readings at its ends, and its expected
+    error as it was measured then (in the channel's unit, on so many stretches)."""
+
+    step: str
+    channel: str
+    from_ms: int
+    from_value: float
+    to_ms: int
+    to_value: float
+    rmse: float
+    low: float
+    high: float
+    stretches: int
+
+
+@dataclass(frozen=True, slots=True)
+class GapFilledByLine(Act, kind="gap filled by a line", word="fill", about="point"):
+    """A gap filled by straight lines, a step a channel."""
+
+    point: str
+    gap: Gap
+    lines: tuple[Line, ...]
+
+    def told(self, subject: Subject) -> str:
+        return f"Gap filled by a straight line: {_size(self.gap)}."
+
+
+@dataclass(frozen=True, slots=True)
+class GapFetched(Act, kind="gap filled from the logger", word="fill", about="point"):
+    """A gap filled by what an offload brought, known by the SHA-256 of its bytes."""
+
+    point: str
+    step: str
+    gap: Gap
+    sha256: str
+
+    def told(self, subject: Subject) -> str:
+        return f"Gap filled from the logger: {_size(self.gap)}."
+
+
+@dataclass(frozen=True, slots=True)
+class GapLeftOpen(Act, kind="gap left open", word="leave open", about="point"):
+    """A gap that stays, with a reason."""
+
+    point: str
+    step: str
+    gap: Gap
+    reason: str
+
+    def told(self, subject: Subject) -> str:
+        return f"Gap left open: {self.reason}."
+
+
+@dataclass(frozen=True, slots=True)
+class GapTakenBack(Act, kind="gap taken back", word="undo", about="point"):
+    """What was done about a gap has no effect any more. was: what it was, in words."""
+
+    point: str
+    gap: Gap
+    steps: tuple[str, ...]
+    was: str
+
+    def told(self, subject: Subject) -> str:
+        return f"Undone ({self.was}): {_size(self.gap)}."
+
+
+def _size(gap: Gap) -> str:
+    return f"{readings_words(gap.missing)}, {duration_text(gap.length_ms)}"
