@@ -182,12 +182,3 @@ def test_a_line_has_whole_milliseconds_and_the_gaps_interval() -> None:
     fill = straight_line(series, gap)
     assert fill.times_utc_ms.dtype == np.int64
     assert fill.interval_ms.tolist() == [10 * MIN] * 2
-
-
-@pytest.mark.parametrize("at", [2, 3])
-def test_beside_a_reading_without_a_value_there_is_no_line(at: int) -> None:
-    values = [9.0, 1.0, 2.0, 6.0, 5.0, 9.0]
-    values[at] = float("nan")
-    series = series_of([0, 10, 20, 60, 70, 80], values)
-    gap = Gap(30 * MIN, 60 * MIN, 10 * MIN)
-    assert len(straight_line(series, gap)) == 0

@@ -37,7 +37,7 @@ from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch
 
-_NO_ENDS = "no reading with a value right before or after it"
+_NO_ENDS = "no reading before or after it"
 GapState = Literal["open", "left open", "estimated", "from the logger"]
 
 

@@ -5,7 +5,6 @@ Source: docs/calculations.md, "Fills". No fill is offered without its expected e
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -38,7 +37,7 @@ class ExpectedError:
 def straight_line(series: Series, gap: Gap) -> Series:
     """Return estimated readings at the gap's due instants, joined to the measured ends.
 
-    Empty when the gap has no reading with a value right before or right after it.
+    Empty when the gap has no reading before or after it.
     """
     ends = line_ends(series, gap)
     if ends is None:
@@ -48,13 +47,13 @@ def straight_line(series: Series, gap: Gap) -> Series:
 
 def line_ends(series: Series, gap: Gap) -> tuple[End, End] | None:
     """Return the readings (UTC ms, value) right before and right after a gap; None where one is
-    missing or has no value."""
+    missing."""
     before = int(np.searchsorted(series.times_utc_ms, gap.start_ms)) - 1
     after = before + 1
     if before < 0 or after >= len(series):
         return None
     start, end = ((int(series.times_utc_ms[i]), float(series.values[i])) for i in (before, after))
-    return (start, end) if math.isfinite(start[1]) and math.isfinite(end[1]) else None
+    return start, end
 
 
 def line_between(gap: Gap, start: End, end: End) -> Series:
