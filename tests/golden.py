@@ -47,7 +47,9 @@ def golden(desk: Desk) -> dict[str, Any]:
         ],
         "excursions": sorted(
             (
-                _without({**asdict(e), "point": e.point.full_name, "key": e.rule.key}, "id")
+                _without(
+                    {**asdict(e), "point": e.point.full_name, "key": e.rule.key}, "id", "changed"
+                )
                 for e in excursions(desk)
             ),
             key=lambda e: (e["point"], e["mission"], e["key"], e["start_ms"]),

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from gezeiten.archive.anew import apply_again
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.excursion_book import excursions, reopen, settle
 from gezeiten.desk.handing import export_csv
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.logger_life import loggers, note_service, retire_logger
@@ -59,6 +60,8 @@ DEEDS = st.one_of(
     st.tuples(st.just("left out"), NUMBERS, st.sampled_from(["", "no boat"])),
     st.tuples(st.just("close round")),
     st.tuples(st.just("document"), NUMBERS),
+    st.tuples(st.just("assess"), NUMBERS, st.sampled_from(["Power", "Sensor"])),
+    st.tuples(st.just("take back"), NUMBERS),
     st.tuples(st.just("line"), NUMBERS), st.tuples(st.just("leave open"), NUMBERS),
     st.tuples(st.just("fetched before"), NUMBERS), st.tuples(st.just("undo"), NUMBERS),
 )  # fmt: skip
@@ -95,9 +98,9 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
         set_next_visit(desk, nth(sites(desk), rest[0]).id, rest[1])
     elif what == "plan":
         keep_plan(desk, rest[0], rest[1], "Düne T2", replacing=rest[2])
-    elif what in ("rename plan", "drop plan") and kept_plans(desk):
-        plan = nth(kept_plans(desk), rest[0])
-        drop_kept(desk, plan) if what == "drop plan" else rename_kept(desk, plan, rest[1])
+    elif what in ("rename plan", "drop plan"):
+        for plan in kept_plans(desk)[rest[0] :][:1]:
+            drop_kept(desk, plan) if what == "drop plan" else rename_kept(desk, plan, rest[1])
     elif what == "service":
         due = desk.now_ms() + DAY_MS if rest[1] == "calibration" else None
         note_service(desk, nth(loggers(desk), rest[0])[0], rest[1], "done", due_ms=due)
@@ -108,6 +111,10 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
     elif what == "document":
         point = nth([p for p in points(desk) if p.channels], rest[0])
         export_csv(desk, point, (0, desk.now_ms()))
+    elif what == "assess":
+        settle(desk, nth(excursions(desk), rest[0]).id, rest[1], "seen by hand")
+    elif what == "take back":
+        reopen(desk, nth(excursions(desk), rest[0]).id)
     elif what in GAP_DEEDS:
         GAP_DEEDS[what](desk, nth(gaps(desk), rest[0]))
     else:

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import pytest
+from sqlalchemy import update
 
+from gezeiten.archive.excursions import book_found
+from gezeiten.archive.tables import ExcursionRow
 from gezeiten.desk.excursion_book import (
     excursions,
+    find_all_anew,
     refresh_excursions,
     reopen,
     settle,
@@ -14,6 +18,7 @@ from gezeiten.desk.excursion_book import (
 from gezeiten.desk.launching import launch
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
@@ -73,7 +78,7 @@ def test_an_assessment_can_be_taken_back_and_the_logbook_keeps_it(fuse: Lab) -> 
     assert to_assess(fuse.desk) == 1
     entry = logbook_entries(fuse.desk)[0]
     assert entry.act == "reopen"
-    assert entry.details["words"] == "Fuse."
+    assert entry.details["act"]["said"] == {"cause": "Power", "words": "Fuse."}
 
 
 def test_half_of_it_offloaded_grows_when_the_rest_comes(cold_lab: Lab) -> None:
@@ -88,3 +93,41 @@ def test_half_of_it_offloaded_grows_when_the_rest_comes(cold_lab: Lab) -> None:
     assert whole.id == half.id
     assert whole.end_ms > half.end_ms
     assert whole.words == "Seen while it happened."
+    assert (half.changed, whole.changed) == (False, True)  # it is longer than what was assessed
+    settle(cold_lab.desk, whole.id, "Power", "Seen to its end.")
+    [settled] = excursions(cold_lab.desk)
+    assert not settled.changed
+    assert logbook_entries(cold_lab.desk)[0].sentence.endswith(
+        "settled: Power anew, before: Power."
+    )
+
+
+def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    settle(fuse.desk, event.id, "Power", "Fuse.")
+    with fuse.desk.archive.writing() as session:  # as if its readings had been taken out
+        book_found(session, event.point.id, {}, fuse.desk.now_ms())
+    [gone] = excursions(fuse.desk)
+    assert (gone.gone, gone.words, gone.extreme) == (True, "Fuse.", event.extreme)
+    assert to_assess(fuse.desk) == 0
+    refresh_excursions(fuse.desk, event.point.id)
+    [again] = excursions(fuse.desk)
+    assert (again.gone, again.words, again.changed) == (False, "Fuse.", False)
+    reopen(fuse.desk, again.id)
+    assert to_assess(fuse.desk) == 1
+    with pytest.raises(InputError, match="Nobody has assessed this yet"):
+        reopen(fuse.desk, again.id)
+
+
+def test_excursions_that_somebody_changed_in_the_database_are_found_anew(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    settle(fuse.desk, event.id, "Power", "Fuse.")
+    settled = excursions(fuse.desk)
+    assert verify(fuse.desk).is_whole
+    with fuse.desk.archive.writing() as session:
+        session.execute(update(ExcursionRow).values(extreme=6.5))
+    [fault] = verify(fuse.desk).faults
+    assert "The excursions kept of Saatgutspeicher · Cold room A are not those" in fault
+    find_all_anew(fuse.desk)
+    assert verify(fuse.desk).is_whole
+    assert excursions(fuse.desk) == settled

@@ -226,7 +226,7 @@ class Step(Base):
 
 
 class ExcursionRow(Base):
-    """An alarmed excursion as found, and its assessment. gone: a later record has it no more."""
+    """An alarmed excursion as this computer found it, and which assessment holds for it."""
 
     __tablename__ = "excursion"
     __table_args__ = (UniqueConstraint("mission_id", "rule_key", "start_ms"),)
@@ -244,11 +244,24 @@ class ExcursionRow(Base):
     measured: Mapped[int]
     estimated: Mapped[int]
     found_ms: Mapped[int]
-    gone: Mapped[bool] = mapped_column(default=False)
-    cause: Mapped[str | None]
-    words: Mapped[str | None]
-    settled_ms: Mapped[int | None]
-    settled_by: Mapped[str | None]
+    assessment_id: Mapped[int | None] = mapped_column(ForeignKey("assessment.id"))
+
+
+class AssessmentRow(Base):
+    """What somebody said of an excursion; seen: the excursion as it was then (`Seen`)."""
+
+    __tablename__ = "assessment"
+    id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
+    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
+    rule_key: Mapped[str]
+    rule: Mapped[dict[str, Any]] = mapped_column(JSON)
+    seen: Mapped[dict[str, Any]] = mapped_column(JSON)
+    cause: Mapped[str]
+    words: Mapped[str]
+    at_ms: Mapped[int]
+    person: Mapped[str]
 
 
 class Handover(Base):

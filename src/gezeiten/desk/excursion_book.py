@@ -1,7 +1,7 @@
 """Excursions: found anew whenever a record changes, listed by site, settled by people.
 
-Only excursions that alarmed are kept; an assessment stays with its excursion (same mission,
-rule and start) however often it is found again.
+Only excursions that alarmed are kept; an assessment holds for what it was made about, however
+often and however else that is found again (`domain/assessments.py`).
 """
 
 from __future__ import annotations
@@ -10,19 +10,31 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import partial
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.excursions import (
+    Found,
+    FoundNow,
+    as_found,
+    book_found,
+    count_to_assess,
+    found_at,
+    kept_excursions,
+    match_assessments,
+)
+from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.readings import load_recorded
-from gezeiten.archive.tables import ExcursionRow, Mission, Point
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.tables import Point, Site
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import PlanStretch, in_stretch, plan_stretches, record
-from gezeiten.desk.soundness import or_fault
+from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, Words
 from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
-from gezeiten.domain.limits import LimitRule, limit_rule
-from gezeiten.domain.plan_words import rule_text
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
 CAUSES = (
@@ -39,7 +51,8 @@ CAUSES = (
 
 @dataclass(frozen=True, slots=True)
 class BookedExcursion:
-    """An excursion with its place and assessment. cause is None while it is to assess."""
+    """An excursion with its place and assessment. cause is None while it is to assess. gone: the
+    record has it no more, it is as it was seen. changed: it is another one than was assessed."""
 
     id: int
     point: PointPlace
@@ -59,6 +72,7 @@ class BookedExcursion:
     words: str
     settled_ms: int | None
     settled_by: str
+    changed: bool = False
 
     @property
     def is_settled(self) -> bool:
@@ -76,14 +90,50 @@ def refresh_excursions(desk: Desk, point_id: int) -> None:
     with desk.archive.reading() as session:
         point = session.get_one(Point, point_id)
         version, zone = point.record_version, point.site.zone
-    found: dict[tuple[int, str, int], Excursion] = {}
-    for stretch in plan_stretches(desk, point_id):
-        for rule in stretch.plan.limits:
-            for excursion in _found(desk, point_id, stretch, rule, zone):
-                found[(stretch.mission_id, rule.key, excursion.start_ms)] = excursion
+    found = _all_found(desk, point_id, zone)
     with desk.archive.writing() as session:
-        _book(desk, session, point_id, found)
+        book_found(session, point_id, found, desk.now_ms())
         session.get_one(Point, point_id).excursions_version = version
+
+
+def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
+    """Find the excursions of a point by mission, rule and begin."""
+    return {
+        (stretch.mission_id, rule.key, excursion.start_ms): excursion
+        for stretch in plan_stretches(desk, point_id)
+        for rule in stretch.plan.limits
+        for excursion in _found(desk, point_id, stretch, rule, zone)
+    }
+
+
+def find_all_anew(desk: Desk) -> None:
+    """Find the excursions of all points anew; those of a point that cannot be read stay."""
+    with desk.archive.reading() as session:
+        points_kept = session.scalars(select(Point.id)).all()
+    for point_id in points_kept:
+        or_fault(partial(refresh_excursions, desk, point_id))
+
+
+def faulty_excursions(desk: Desk) -> list[str]:
+    """Find all excursions anew and return where others are kept, a sentence a point. Points whose
+    record has changed since are left out: theirs are found anew in any case."""
+    with desk.archive.reading() as session:
+        query = select(Point, Site).join(Site, Site.id == Point.site_id)
+        current = [
+            (point.id, site.zone, full_name(site.name, point.name))
+            for point, site in session.execute(query)
+            if point.record_version == point.excursions_version
+        ]
+        kept = {key: or_fault(partial(found_at, session, key)) for key, _, _ in current}
+    faults = []
+    for point_id, zone, name in current:
+        anew = or_fault(partial(_all_found, desk, point_id, zone))
+        if isinstance(anew, Fault) or as_found(anew) != kept[point_id]:
+            faults.append(
+                f"The excursions kept of {name} are not those that its record has; "
+                "gezeiten verify --rebuild finds them anew."
+            )
+    return faults
 
 
 def _found(
@@ -96,43 +146,6 @@ def _found(
         return find_absences(*recorded, rule)
     series = in_stretch(record(desk, point_id, rule.channel), stretch)
     return find_excursions(series, rule, zone, alarmed_only=True)
-
-
-def _book(
-    desk: Desk, session: Session, point_id: int, found: dict[tuple[int, str, int], Excursion]
-) -> None:
-    known = {
-        (row.mission_id, row.rule_key, row.start_ms): row
-        for row in session.scalars(select(ExcursionRow).filter_by(point_id=point_id)).all()
-    }
-    for key, row in known.items():
-        if key not in found:
-            if row.settled_ms is None:
-                session.delete(row)
-            else:
-                row.gone = True
-    for key, excursion in found.items():
-        booked = known.get(key)
-        if booked is None:
-            booked = ExcursionRow(
-                point_id=point_id,
-                mission_id=key[0],
-                rule_key=key[1],
-                start_ms=key[2],
-                rule=excursion.rule.as_dict(),
-                found_ms=desk.now_ms(),
-            )
-            session.add(booked)
-        _update(booked, excursion)
-
-
-def _update(row: ExcursionRow, excursion: Excursion) -> None:
-    row.end_ms = excursion.end_ms
-    row.alarm_ms = excursion.alarm_ms or excursion.start_ms
-    row.extreme, row.extreme_ms = excursion.extreme, excursion.extreme_ms
-    row.dose = excursion.dose
-    row.measured, row.estimated = excursion.measured, excursion.estimated
-    row.gone = False
 
 
 def refresh_stale(desk: Desk) -> None:
@@ -148,36 +161,34 @@ def refresh_stale(desk: Desk) -> None:
 def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:
     """Return the excursions of one point or all, latest first."""
     with desk.archive.reading() as session:
-        query = select(ExcursionRow, Mission.number).join(
-            Mission, Mission.id == ExcursionRow.mission_id
-        )
-        if point_id is not None:
-            query = query.where(ExcursionRow.point_id == point_id)
-        rows = session.execute(query.order_by(ExcursionRow.start_ms.desc())).all()
-    places = {point.id: point for point in points(desk)} if rows else {}
-    return [_booked(row, number, places[row.point_id]) for row, number in rows]
+        found = kept_excursions(session, point_id)
+    places = {point.id: point for point in points(desk)} if found else {}
+    return [_booked(one, places[one.point_id]) for one in found]
 
 
-def _booked(row: ExcursionRow, mission: int, point: PointPlace) -> BookedExcursion:
+def _booked(found: Found, point: PointPlace) -> BookedExcursion:
+    now, said = found.now, found.assessment
+    is_above = found.rule.side == "above"
     return BookedExcursion(
-        id=row.id,
+        id=found.id,
         point=point,
-        mission=mission,
-        rule=limit_rule(row.rule),
-        start_ms=row.start_ms,
-        end_ms=row.end_ms,
-        alarm_ms=row.alarm_ms,
-        extreme=row.extreme,
-        extreme_ms=row.extreme_ms,
-        dose=row.dose,
-        measured=row.measured,
-        estimated=row.estimated,
-        found_ms=row.found_ms,
-        gone=row.gone,
-        cause=row.cause,
-        words=row.words or "",
-        settled_ms=row.settled_ms,
-        settled_by=row.settled_by or "",
+        mission=found.mission.number,
+        rule=found.rule,
+        start_ms=now.start_ms,
+        end_ms=now.end_ms,
+        alarm_ms=now.alarm_ms,
+        extreme=now.extreme,
+        extreme_ms=now.extreme_ms,
+        dose=now.dose,
+        measured=now.measured,
+        estimated=now.estimated,
+        found_ms=found.found_ms,
+        gone=found.is_gone,
+        cause=said.said.cause if said else None,
+        words=said.said.words if said else "",
+        settled_ms=said.at_ms if said else None,
+        settled_by=said.person if said else "",
+        changed=bool(said and said.seen.has_changed(now, is_above=is_above)),
     )
 
 
@@ -187,12 +198,7 @@ def to_assess(
     """Return how many excursions nobody has settled yet, at the given points or anywhere; on
     request only those that were found from an instant on."""
     with desk.archive.reading() as session:
-        query = select(func.count()).where(ExcursionRow.settled_ms.is_(None))
-        if point_ids is not None:
-            query = query.where(ExcursionRow.point_id.in_(point_ids))
-        if found_since_ms is not None:
-            query = query.where(ExcursionRow.found_ms >= found_since_ms)
-        return int(session.scalar(query) or 0)
+        return count_to_assess(session, point_ids, found_since_ms)
 
 
 def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: str) -> None:
@@ -207,19 +213,23 @@ def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: st
         raise InputError("Write in a few words what happened and what was done.")
     ids = [excursion_ids] if isinstance(excursion_ids, int) else list(excursion_ids)
     with desk.archive.writing() as session:
-        for excursion_id in ids:
-            row = session.get_one(ExcursionRow, excursion_id)
-            row.cause, row.words = cause, words.strip()
-            row.settled_ms, row.settled_by = desk.now_ms(), desk.person
-            point = session.get_one(Point, row.point_id)
-            desk.log(
-                session,
-                "settle",
-                f"{point.site.name} · {point.name}",
-                f"{_rule_words(row)} settled: {cause}.",
-                start_ms=row.start_ms,
-                words=words.strip(),
-            )
+        chosen = _chosen(session, ids)
+        for found in chosen:
+            old = found.assessment
+            act = ExcursionAssessed(
+                kept_point(session, found.point_id).uid, old.uid if old else fresh_id(),
+                found.mission, found.rule.as_dict(), found.now, Words(cause, words.strip()),
+                old.said if old else None,
+            )  # fmt: skip
+            desk.do_within(session, act)
+        match_assessments(session, [found.point_id for found in chosen])
+
+
+def _chosen(session: Session, ids: list[int]) -> list[Found]:
+    known = {found.id: found for found in kept_excursions(session)}
+    if any(number not in known for number in ids):
+        raise InputError("What was chosen is no longer in the archive; look again and choose anew.")
+    return [known[number] for number in ids]
 
 
 def last_words(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[str, str]]:
@@ -232,21 +242,13 @@ def last_words(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[s
 def reopen(desk: Desk, excursion_id: int) -> None:
     """Take an assessment back; the logbook keeps it."""
     with desk.archive.writing() as session:
-        row = session.get_one(ExcursionRow, excursion_id)
-        point = session.get_one(Point, row.point_id)
-        desk.log(
-            session,
-            "reopen",
-            f"{point.site.name} · {point.name}",
-            f"{_rule_words(row)}: assessment taken back.",
-            start_ms=row.start_ms,
-            cause=row.cause,
-            words=row.words,
-        )
-        row.cause = row.words = row.settled_ms = row.settled_by = None
-
-
-def _rule_words(row: ExcursionRow) -> str:
-    """Return "Air temperature: alarm above 28 °C" for the logbook."""
-    rule = limit_rule(row.rule)
-    return f"{quantity(rule.channel).name}: {rule_text(rule)}"
+        [found] = _chosen(session, [excursion_id])
+        old = found.assessment
+        if old is None:
+            raise InputError("Nobody has assessed this yet, so there is nothing to take back.")
+        act = AssessmentTakenBack(
+            kept_point(session, found.point_id).uid, old.uid, found.rule.as_dict(), old.seen,
+            old.said,
+        )  # fmt: skip
+        desk.do_within(session, act)
+        match_assessments(session, [found.point_id])

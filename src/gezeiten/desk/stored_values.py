@@ -11,6 +11,7 @@ from sqlalchemy import JSON, Column, Table, Text, cast, select, type_coerce
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.tables import Base
+from gezeiten.domain.assessments import Seen
 from gezeiten.domain.limits import limit_rule
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.untrusted import json_of
@@ -79,6 +80,7 @@ _CHECKS: dict[str, Check] = {
     "offload.received": _ranges, "offload.added": _ranges, "offload.damaged": _ranges,
     "offload.events": _events, "offload.reading": tie_from_dict,
     "overview.came": _ranges, "excursion.rule": limit_rule,
+    "assessment.rule": limit_rule, "assessment.seen": lambda seen: Seen(**seen),
     "launch_intent.plan": plan_from_dict, "kept_plan.plan": plan_from_dict,
     "kept_tie.tie": tie_from_dict, "round_task.plan": plan_from_dict,
 }  # fmt: skip

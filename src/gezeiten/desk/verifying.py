@@ -21,6 +21,7 @@ from gezeiten.archive.tables import (
     Service,
 )
 from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import faulty_excursions
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.series import Series, join_series, make_series
@@ -67,6 +68,7 @@ def verify(desk: Desk) -> Verdict:
                 )
         verdict.entries, breaks = logbook.check_all(session)
         verdict.faults.extend(broken.sentence for broken in breaks)
+    verdict.faults.extend(faulty_excursions(desk))
     return verdict
 
 

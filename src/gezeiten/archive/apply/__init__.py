@@ -5,12 +5,12 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.apply import documents, gaps, loggers, plans, sites, visits
+from gezeiten.archive.apply import assessments, documents, gaps, loggers, plans, sites, visits
 from gezeiten.archive.apply.rows import Applying, Misfits, Refusing, Said
 from gezeiten.domain.acts import Act
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
-             gaps.FAMILY)  # fmt: skip
+             gaps.FAMILY, assessments.FAMILY)  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

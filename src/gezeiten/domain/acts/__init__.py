@@ -7,6 +7,7 @@ there and a test.
 
 from __future__ import annotations
 
+from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed
 from gezeiten.domain.acts.base import Act, Change, Subject
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
@@ -29,6 +30,7 @@ KINDS: tuple[type[Act], ...] = (
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,
     RoundMade, TaskPlanned, TaskLeftOut, RoundClosed,
     GapFilledByLine, GapFetched, GapLeftOpen, GapTakenBack,
+    ExcursionAssessed, AssessmentTakenBack,
     DocumentHandedOver,
 )  # fmt: skip
 """Every kind of act there is."""

@@ -208,6 +208,8 @@ class ExcursionsPlace(Place):
             extreme = tr("no sensor")
         sign, color = RULE_SIGNS[event.rule.side]
         state = tr("to assess") if not event.is_settled else tr(event.cause or "")
+        if event.changed:
+            state += " · " + tr("changed since")
         if event.gone:
             state += " · " + tr("no longer in the record")
         return ListLine(
@@ -250,9 +252,10 @@ class ExcursionsPlace(Place):
         self.reopen_button.setEnabled(event.is_settled)
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
-            self.state.setText(
-                tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
-            )
+            said = tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
+            if event.changed:
+                said += "\n" + tr("It is longer, shorter or further out now; settle it again.")
+            self.state.setText(said)
         elif drafted:
             self.state.setText(tr("Not settled yet; your words are kept."))
         else:
