@@ -48,7 +48,10 @@ def golden(desk: Desk) -> dict[str, Any]:
         "excursions": sorted(
             (
                 _without(
-                    {**asdict(e), "point": e.point.full_name, "key": e.rule.key}, "id", "changed"
+                    {**asdict(e), "point": e.point.full_name, "key": e.rule.key},
+                    "id",
+                    "changed",
+                    "assessed",
                 )
                 for e in excursions(desk)
             ),

@@ -6,13 +6,17 @@ from types import SimpleNamespace
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QStyleOptionViewItem
 from pytestqt.qtbot import QtBot
+from sqlalchemy import select
 
+from gezeiten.archive.tables import AssessmentRow
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions, to_assess
+from gezeiten.desk.excursion_book import excursions, settle, to_assess
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.excursions import next_open
+from gezeiten.ui.views.site_list import ListLine, SiteList
 from gezeiten.ui.window import MainWindow
 from tests.ui_help import idle, press
 
@@ -156,3 +160,38 @@ def test_from_an_excursion_to_trends_and_back(
         idle(qtbot, window)
         assert window.stack.currentIndex() == places.EXCURSIONS
         assert window.places[places.EXCURSIONS]._event.id == event.id
+
+
+def test_an_excursion_that_has_changed_since_says_what_it_was(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    event = next(e for e in excursions(demo_desk) if e.point.name == "Cold room A")
+    settle(demo_desk, event.id, "Power", "Fuse.")
+    with demo_desk.archive.writing() as session:
+        row = session.scalars(select(AssessmentRow).order_by(AssessmentRow.id.desc())).first()
+        row.seen = {**row.seen, "end_ms": event.start_ms + 3_600_000, "extreme": 9.25}
+    window.house.archive_changed.emit()
+    window.go(places.EXCURSIONS, event.id)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    assert "Then it lasted 1 h and went to 9.25 °C; settle it again." in place.state.text()
+    line = place.list.currentItem().data(Qt.ItemDataRole.UserRole)
+    assert line.state == "Power · changed since"
+
+
+def test_lines_of_a_list_keep_their_height_when_the_scroll_bar_comes(qtbot: QtBot) -> None:
+    listed = SiteList("things")
+    qtbot.addWidget(listed)
+    listed.resize(260, 300)
+    listed.show()
+    for width in range(90, 130, 2):  # somewhere there a name stands beside its figure just so
+        name = "i" * (width // 2)
+        lines = [ListLine("Shore", name, "12.4 °C", "", "", i) for i in range(20)]
+        listed.show_lines(lines, lambda a, b: a == b)
+        qtbot.waitUntil(listed.verticalScrollBar().isVisible)
+        option = QStyleOptionViewItem()
+        option.initFrom(listed)
+        for i in range(1, listed.count()):
+            index = listed.model().index(i, 0)
+            wanted = listed.itemDelegate().sizeHint(option, index).height()
+            assert listed.visualRect(index).height() == wanted

@@ -32,6 +32,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import PlanStretch, in_stretch, plan_stretches, record
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, Words
+from gezeiten.domain.assessments import Seen
 from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.sites import full_name
@@ -52,7 +53,8 @@ CAUSES = (
 @dataclass(frozen=True, slots=True)
 class BookedExcursion:
     """An excursion with its place and assessment. cause is None while it is to assess. gone: the
-    record has it no more, it is as it was seen. changed: it is another one than was assessed."""
+    record has it no more, it is as it was seen. assessed: as it was seen when somebody assessed it;
+    changed: it is another one now."""
 
     id: int
     point: PointPlace
@@ -73,6 +75,7 @@ class BookedExcursion:
     settled_ms: int | None
     settled_by: str
     changed: bool = False
+    assessed: Seen | None = None
 
     @property
     def is_settled(self) -> bool:
@@ -188,6 +191,7 @@ def _booked(found: Found, point: PointPlace) -> BookedExcursion:
         words=said.said.words if said else "",
         settled_ms=said.at_ms if said else None,
         settled_by=said.person if said else "",
+        assessed=said.seen if said else None,
         changed=bool(said and said.seen.has_changed(now, is_above=is_above)),
     )
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from PySide6.QtCore import QPoint, QSignalBlocker
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QSizePolicy, QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import (
@@ -18,6 +18,7 @@ from gezeiten.desk.excursion_book import (
     settle,
 )
 from gezeiten.desk.records import record
+from gezeiten.domain.assessments import Seen
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import numbers
 from gezeiten.domain.timeline import HOUR_MS, duration_text, local_days
@@ -109,14 +110,17 @@ class ExcursionsPlace(Place):
         self.words = QPlainTextEdit()
         self.words.setTabChangesFocus(True)
         self.words.setAccessibleName(tr("What happened, what was done"))
+        self.words.setMinimumHeight(64)
         self.words.setMaximumHeight(150)
+        # the words give way before anything scrolls
+        self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.words.textChanged.connect(self._keep_draft)
         self.causes.idToggled.connect(lambda *_: self._keep_draft())
-        fields.addWidget(self.words)
+        fields.addWidget(self.words, 1)
         fields.addLayout(row(self.before_button, 1))
         self.state = label("", "muted", wrap=True)
         fields.addWidget(self.state)
-        fields.addStretch(1)
+        fields.addStretch()
         asked.setLayout(fields)
         card.body.addWidget(scrolled(asked), 1)
         self.under = label("", "muted", wrap=True)
@@ -253,14 +257,23 @@ class ExcursionsPlace(Place):
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
             said = tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
-            if event.changed:
-                said += "\n" + tr("It is longer, shorter or further out now; settle it again.")
+            if event.changed and event.assessed:
+                said += "\n" + self._as_assessed(event, event.assessed)
             self.state.setText(said)
         elif drafted:
             self.state.setText(tr("Not settled yet; your words are kept."))
         else:
             self.state.setText("")
         self._show_marks()
+
+    def _as_assessed(self, event: BookedExcursion, seen: Seen) -> str:
+        """What it was when it was assessed; it is another one now."""
+        name = quantity(event.rule.channel)
+        unit = units_of(self.house.desk.settings).of(name.unit)
+        extreme = number(unit.shown(seen.extreme), max(name.decimals + unit.extra_decimals, 0))
+        words = tr("Then it lasted %1 and went to %2; settle it again.")
+        words = words.replace("%1", duration_text(seen.end_ms - seen.start_ms))
+        return words.replace("%2", f"{extreme} {unit.name}")
 
     def _shown_words(self) -> tuple[str, str]:
         at = self.causes.checkedId()

@@ -142,7 +142,16 @@ class _LinePainter(QStyledItemDelegate):
         bold = QFont(option.font)
         bold.setBold(True)
         strong, usual = QFontMetrics(bold), option.fontMetrics
-        room = self._view.viewport().width() - 18 - usual.horizontalAdvance("▲ ") - 2
+        # as if the scroll bar were there: a line must not become higher when it comes
+        bar = self._view.verticalScrollBar().sizeHint().width()
+        room = (
+            self._view.width()
+            - 2 * self._view.frameWidth()
+            - bar
+            - 18
+            - usual.horizontalAdvance("▲ ")
+            - 2
+        )
         figures = strong.horizontalAdvance(line.figure) + 8
         if line.figure_right:
             figures += strong.horizontalAdvance(line.figure_right) + 8
