@@ -47,7 +47,7 @@ def serial_line() -> None:
                 session = LoggerSession(line)
                 session.identify()
                 session.stage_plan(Plan(("air_temperature", "relative_humidity"), 600))
-                session.command(reg.Command.LAUNCH)
+                session.command(reg.LoggerCommand.LAUNCH)
                 standin.order("time", ms=begin + 50 * _DAY_MS, speed=0.0)
                 [entry] = session.directory()
                 elapsed = []

@@ -90,14 +90,14 @@ def test_a_running_mission_is_not_erased(stopped: Lab) -> None:
     with ModbusTcp(stopped.standin.address) as line:  # the logger itself refuses as well
         session = LoggerSession(line)
         with pytest.raises(LoggerRefusedError, match="still logging"):
-            session.command(reg.Command.ERASE, expected=session.state().readings)
+            session.command(reg.LoggerCommand.ERASE, expected=session.state().readings)
 
 
 def test_the_logger_refuses_another_number_of_readings(stopped: Lab) -> None:
     with ModbusTcp(stopped.standin.address) as line:
         session = LoggerSession(line)
         with pytest.raises(LoggerRefusedError, match="not fetched"):
-            session.command(reg.Command.ERASE, expected=5)
+            session.command(reg.LoggerCommand.ERASE, expected=5)
         assert session.state().readings in (288, 289)
 
 

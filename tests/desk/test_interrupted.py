@@ -154,7 +154,7 @@ def test_two_technicians_launching_the_same_logger(lab: Lab, tmp_path_factory) -
     other = replace(STORE_PLAN, mission_name="Somebody else's")
     with session_with(lab.desk, lab.standin.address) as (session, _):
         session.stage_plan(other)
-        session.command(reg.Command.LAUNCH, expected=session.state().readings)
+        session.command(reg.LoggerCommand.LAUNCH, expected=session.state().readings)
     card = contact(lab.desk, lab.standin.address, lab.serial)
     if card.interrupted:
         assert "somebody else has launched it" in card.interrupted

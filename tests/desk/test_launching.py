@@ -88,7 +88,7 @@ def test_missions_that_are_over_say_so(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     with session_with(lab.desk, lab.standin.address) as (session, _):
         session.stage_plan(STORE_PLAN)
-        session.command(reg.Command.LAUNCH, expected=session.state().readings)
+        session.command(reg.LoggerCommand.LAUNCH, expected=session.state().readings)
     contact(lab.desk, lab.standin.address, lab.serial)
     with lab.desk.archive.reading() as db:
         [mission] = db.query(Mission).all()

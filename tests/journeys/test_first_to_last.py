@@ -38,7 +38,7 @@ def old_mission(cold_lab: Lab) -> Lab:
     with ModbusTcp(cold_lab.standin.address) as line:
         session = LoggerSession(line)
         session.stage_plan(COLD_PLAN)
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
     visit = ANCHOR_MS + 5 * DAY_MS
     save_site(cold_lab.desk, SiteFacts("Saatgutspeicher", "seed bank", next_visit_ms=visit))
     cold_lab.later(12 * 60)

@@ -23,7 +23,7 @@ def logging_lab(lab: Lab) -> Lab:
     with ModbusTcp(lab.standin.address) as line:
         session = LoggerSession(line)
         session.stage_plan(STORE_PLAN)
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
     lab.later(5 * 24 * 60)
     return lab
 

@@ -50,7 +50,7 @@ def launch(lab: Lab, plan: object) -> None:
     with ModbusTcp(lab.standin.address) as line:
         session = LoggerSession(line)
         session.stage_plan(plan)  # type: ignore[arg-type]
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
 
 
 def taken(lab: Lab, folder: Path, thinning: Thinning, watch: Watch = UNWATCHED) -> Transfer:
@@ -158,7 +158,7 @@ def test_another_computer_that_comes_between_is_noticed(logging_lab: Lab, tmp_pa
     def meddle(_progress: Progress) -> None:
         with ModbusTcp(logging_lab.standin.address) as line:
             argument = reg.pack_overview(0, other.every, other.first)
-            LoggerSession(line).command(reg.Command.OVERVIEW, argument, other.end)
+            LoggerSession(line).command(reg.LoggerCommand.OVERVIEW, argument, other.end)
 
     with pytest.raises(LoggerBusyError, match="Another computer"):
         taken(logging_lab, tmp_path, Thinning(NTH, 2, 0, 1000), Watch(meddle))
@@ -177,7 +177,7 @@ def test_of_two_computers_nobody_gets_the_others_values(
         if told == 2:  # the other asks for just as many values of other readings
             with ModbusTcp(logging_lab.standin.address) as line:
                 argument = reg.pack_overview(1, 2, 8)
-                LoggerSession(line).command(reg.Command.OVERVIEW, argument, 1008)
+                LoggerSession(line).command(reg.LoggerCommand.OVERVIEW, argument, 1008)
 
     wanted = Thinning(MEANS, 2, 0, 1000)
     alone = taken(logging_lab, tmp_path, wanted).path.rename(tmp_path / "alone").read_bytes()
@@ -206,7 +206,7 @@ def test_a_new_mission_forgets_the_overview(logging_lab: Lab, tmp_path: Path) ->
     with ModbusTcp(logging_lab.standin.address) as line:
         session = LoggerSession(line)
         session.stage_plan(STORE_PLAN)
-        session.command(reg.Command.LAUNCH, 0, session.state().readings)
+        session.command(reg.LoggerCommand.LAUNCH, 0, session.state().readings)
         assert session.read_sealed(reg.OVERVIEW_ENTRY_FILE) == {}
         with pytest.raises(LoggerRefusedError, match="nothing at this address"):
             session.read_file(reg.OVERVIEW_FILE, 0, 100)

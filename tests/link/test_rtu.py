@@ -46,7 +46,7 @@ def cable(tmp_path: Path, start_standin: StartStandin) -> StandinProcess:
     with ModbusTcp(standin.address) as line:
         session = LoggerSession(line)
         session.stage_plan(STORE_PLAN)
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
     standin.order("time", ms=begin + 10 * DAY_MS, speed=0.0)
     return standin
 
@@ -104,7 +104,7 @@ def test_the_same_conversation_as_over_the_network(cable: StandinProcess, port: 
         assert by_cable.state() == by_network.state()
         assert by_cable.directory() == by_network.directory()
         assert by_cable.plan() == STORE_PLAN
-        by_cable.command(reg.Command.BLINK)
+        by_cable.command(reg.LoggerCommand.BLINK)
     assert cable.order("state")["blinks"] == 1
 
 

@@ -48,7 +48,7 @@ def test_another_serial_than_expected_is_refused(session: LoggerSession) -> None
 def test_launch_by_two_steps_and_the_plan_reads_back(session: LoggerSession, lab: Lab) -> None:
     session.stage_plan(STORE_PLAN)
     assert session.state().state == reg.State.IDLE  # staging alone changes nothing
-    session.command(reg.Command.LAUNCH)
+    session.command(reg.LoggerCommand.LAUNCH)
     assert session.plan() == STORE_PLAN
     state = session.state()
     assert state.state == reg.State.WAITING
@@ -65,14 +65,14 @@ def test_a_stray_commit_does_nothing(session: LoggerSession) -> None:
 
 def test_a_commit_with_another_token_does_nothing(session: LoggerSession) -> None:
     session.stage_plan(STORE_PLAN)
-    session._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.Command.LAUNCH, 7, 0))
+    session._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.LoggerCommand.LAUNCH, 7, 0))
     with pytest.raises(LoggerRefusedError, match="another computer has prepared"):
         session._write(reg.COMMIT_ADDRESS, b"\0\x08")
     assert session.state().state == reg.State.IDLE
 
 
 def test_a_preparation_grows_stale(session: LoggerSession, lab: Lab) -> None:
-    session._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.Command.LAUNCH, 7, 0))
+    session._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.LoggerCommand.LAUNCH, 7, 0))
     lab.later(1)
     with pytest.raises(LoggerRefusedError, match="too old"):
         session._write(reg.COMMIT_ADDRESS, b"\0\x07")
@@ -82,22 +82,22 @@ def test_no_launch_without_a_plan_and_none_over_readings_nobody_fetched(
     session: LoggerSession, lab: Lab
 ) -> None:
     with pytest.raises(LoggerRefusedError, match="no whole plan"):
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
     session.stage_plan(STORE_PLAN)
-    session.command(reg.Command.LAUNCH)
+    session.command(reg.LoggerCommand.LAUNCH)
     lab.later(35)
     for expected in (reg.ANY_COUNT, 0, session.state().readings - 1):
         with pytest.raises(LoggerRefusedError, match="readings that were not fetched") as caught:
-            session.command(reg.Command.LAUNCH, expected=expected)
+            session.command(reg.LoggerCommand.LAUNCH, expected=expected)
         assert caught.value.reason == reg.Refusal.NOT_ALL_FETCHED
     number = session.state().mission_number
-    session.command(reg.Command.LAUNCH, expected=session.state().readings)
+    session.command(reg.LoggerCommand.LAUNCH, expected=session.state().readings)
     assert session.state().mission_number == number + 1
     assert session.state().end_reason == reg.EndReason.NEW_MISSION
     with pytest.raises(LoggerRefusedError, match="still logging"):
-        session.command(reg.Command.ERASE)
-    session.command(reg.Command.STOP)
-    session.command(reg.Command.ERASE)
+        session.command(reg.LoggerCommand.ERASE)
+    session.command(reg.LoggerCommand.STOP)
+    session.command(reg.LoggerCommand.ERASE)
     assert session.directory() == []
 
 
@@ -105,8 +105,8 @@ def test_of_two_computers_preparing_at_once_only_the_last_one_acts(lab: Lab) -> 
     with ModbusTcp(lab.standin.address) as first, ModbusTcp(lab.standin.address) as second:
         ours, theirs = LoggerSession(first), LoggerSession(second)
         ours.stage_plan(STORE_PLAN)
-        ours._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.Command.LAUNCH, 7, 0))
-        theirs._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.Command.BLINK, 9, 0))
+        ours._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.LoggerCommand.LAUNCH, 7, 0))
+        theirs._write(reg.PREPARE_ADDRESS, reg.pack_prepare(reg.LoggerCommand.BLINK, 9, 0))
         with pytest.raises(LoggerRefusedError, match="another computer has prepared something"):
             ours._write(reg.COMMIT_ADDRESS, (7).to_bytes(2, "big"))
         assert theirs.state().state == reg.State.IDLE
@@ -117,21 +117,21 @@ def test_a_plan_that_does_not_fit_is_refused_by_the_logger_itself(session: Logge
 
     session.stage_plan(replace(STORE_PLAN, channels=("co2",), limits=()))
     with pytest.raises(LoggerRefusedError, match="does not fit this model"):
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
     assert session.state().mission_number == 0
 
 
 def test_the_clock_is_measured_and_set(session: LoggerSession, lab: Lab) -> None:
     far_off = session.clock(lambda: lab.clock.now_ms() - 48_000)
     assert far_off.difference_ms == pytest.approx(48_000, abs=200)
-    session.command(reg.Command.SET_CLOCK, round(lab.clock.now_ms()) + 5_000)
+    session.command(reg.LoggerCommand.SET_CLOCK, round(lab.clock.now_ms()) + 5_000)
     ahead = session.clock(lab.clock.now_ms)
     assert ahead.difference_ms == pytest.approx(5_000, abs=200)
     assert ahead.uncertainty_ms < 100
 
 
 def test_blinking_is_noticed_by_the_stand_in(session: LoggerSession, lab: Lab) -> None:
-    session.command(reg.Command.BLINK)
+    session.command(reg.LoggerCommand.BLINK)
     assert lab.standin.order("state")["blinks"] == 1
 
 

@@ -29,9 +29,9 @@ def logger(serial: str = "D-2041", days_ago: float = 20.0) -> SimLogger:
 def launch(device: SimLogger, plan: Plan = T_RH) -> None:
     device.write_file(reg.STAGED_PLAN_FILE, 0, reg.seal(plan.as_dict()))
     if device.spec.pin is not None:
-        device.commands.prepare(reg.Command.UNLOCK, 1, device.spec.pin)
+        device.commands.prepare(reg.LoggerCommand.UNLOCK, 1, device.spec.pin)
         assert device.commands.commit(1)
-    device.commands.prepare(reg.Command.LAUNCH, 1, 0, device.readings())
+    device.commands.prepare(reg.LoggerCommand.LAUNCH, 1, 0, device.readings())
     assert device.commands.commit(1), device.commands.refusal
 
 
@@ -114,11 +114,11 @@ def test_setting_the_clock_moves_no_reading() -> None:
     launch(device)
     pass_days(device, 2)
     before = memory(device).readings((0, 250))
-    device.commands.prepare(reg.Command.SET_CLOCK, 1, 5)
+    device.commands.prepare(reg.LoggerCommand.SET_CLOCK, 1, 5)
     assert not device.commands.commit(1)  # refused while it is logging
-    device.commands.prepare(reg.Command.STOP, 2, 0)
+    device.commands.prepare(reg.LoggerCommand.STOP, 2, 0)
     assert device.commands.commit(2)
-    device.commands.prepare(reg.Command.SET_CLOCK, 3, device.clock_ms() + 3_600_000)
+    device.commands.prepare(reg.LoggerCommand.SET_CLOCK, 3, device.clock_ms() + 3_600_000)
     assert device.commands.commit(3)
     after = memory(device).readings((0, 250))
     assert np.array_equal(before[0], after[0])
@@ -158,7 +158,7 @@ def test_launching_erases_and_numbers_on() -> None:
     launch(device)
     number = device.state.run.number  # type: ignore[union-attr]
     pass_days(device, 1)
-    device.commands.prepare(reg.Command.STOP, 9, 0)
+    device.commands.prepare(reg.LoggerCommand.STOP, 9, 0)
     assert device.commands.commit(9)
     launch(device, replace(T_RH, interval_s=60))
     assert device.state.run.number == number + 1  # type: ignore[union-attr]

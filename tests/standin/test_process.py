@@ -37,7 +37,7 @@ def test_a_restart_goes_on_with_the_mission(tmp_path: Path, start_standin: Start
     with ModbusTcp(standin.address) as line:
         session = LoggerSession(line)
         session.stage_plan(STORE_PLAN)
-        session.command(reg.Command.LAUNCH)
+        session.command(reg.LoggerCommand.LAUNCH)
     standin.kill()
     later = ANCHOR_MS + 7_200_000
     again = start_standin("D-2041", state_file=state, base_ms=later)

@@ -154,7 +154,7 @@ def test_the_cold_room_records_every_minute_while_its_fuse_is_out() -> None:
 
 # -- PIN, self-check, the rule that nothing unfetched is erased ------------------------------------
 def do(
-    device: SimLogger, command: reg.Command, argument: int = 0, expected: int = reg.ANY_COUNT
+    device: SimLogger, command: reg.LoggerCommand, argument: int = 0, expected: int = reg.ANY_COUNT
 ) -> bool:
     device.commands.prepare(command, 5, argument, expected)
     return device.commands.commit(5)
@@ -165,17 +165,22 @@ def test_a_locked_logger_changes_nothing_without_its_pin() -> None:
     device.write_file(
         reg.STAGED_PLAN_FILE, 0, reg.seal(Plan(("water_temperature",), 600).as_dict())
     )
-    for command in (reg.Command.LAUNCH, reg.Command.STOP, reg.Command.ERASE, reg.Command.SET_CLOCK):
+    for command in (
+        reg.LoggerCommand.LAUNCH,
+        reg.LoggerCommand.STOP,
+        reg.LoggerCommand.ERASE,
+        reg.LoggerCommand.SET_CLOCK,
+    ):
         assert not do(device, command)
         assert device.commands.refusal == reg.Refusal.LOCKED
-    assert do(device, reg.Command.BLINK)
-    assert not do(device, reg.Command.UNLOCK, 1111)
+    assert do(device, reg.LoggerCommand.BLINK)
+    assert not do(device, reg.LoggerCommand.UNLOCK, 1111)
     assert device.commands.refusal == reg.Refusal.WRONG_PIN
-    assert do(device, reg.Command.UNLOCK, 2580)
+    assert do(device, reg.LoggerCommand.UNLOCK, 2580)
     assert device.registers().flags == reg.Flag.LOCKED | reg.Flag.UNLOCKED_NOW
-    assert do(device, reg.Command.LAUNCH)
+    assert do(device, reg.LoggerCommand.LAUNCH)
     pass_days(device, 2 / 1440)
-    assert not do(device, reg.Command.STOP)  # two minutes later it is locked again
+    assert not do(device, reg.LoggerCommand.STOP)  # two minutes later it is locked again
 
 
 def test_what_nobody_fetched_is_never_erased() -> None:
@@ -184,11 +189,11 @@ def test_what_nobody_fetched_is_never_erased() -> None:
     pass_days(device, 1)
     count = device.readings()
     for expected in (reg.ANY_COUNT, 0, count - 1, count + 1):
-        assert not do(device, reg.Command.LAUNCH, 0, expected)
+        assert not do(device, reg.LoggerCommand.LAUNCH, 0, expected)
         assert device.commands.refusal == reg.Refusal.NOT_ALL_FETCHED
-    do(device, reg.Command.STOP)
-    assert not do(device, reg.Command.ERASE, 0, count - 1)
-    assert do(device, reg.Command.ERASE, 0, device.readings())
+    do(device, reg.LoggerCommand.STOP)
+    assert not do(device, reg.LoggerCommand.ERASE, 0, count - 1)
+    assert do(device, reg.LoggerCommand.ERASE, 0, device.readings())
     assert device.registers().mission_number == 0
 
 
@@ -197,7 +202,7 @@ def test_launching_stops_sets_the_clock_and_begins_in_one() -> None:
     launch(device)
     pass_days(device, 1)
     wanted = device.clock_ms() + 48_000
-    assert do(device, reg.Command.LAUNCH, wanted, device.readings())
+    assert do(device, reg.LoggerCommand.LAUNCH, wanted, device.readings())
     assert abs(device.clock_ms() - wanted) < 100
     state = device.registers()
     assert state.end_reason == reg.EndReason.NEW_MISSION
@@ -209,7 +214,7 @@ def test_a_refused_launch_changes_neither_clock_nor_mission() -> None:
     launch(device)
     before = (device.registers().mission_number, device.state.basis)
     device.acts.staged = b""
-    assert not do(device, reg.Command.LAUNCH, device.clock_ms() + 10**7, device.readings())
+    assert not do(device, reg.LoggerCommand.LAUNCH, device.clock_ms() + 10**7, device.readings())
     assert (device.registers().mission_number, device.state.basis) == before
     assert device.doing() in (reg.State.LOGGING, reg.State.WAITING)
 
@@ -217,11 +222,11 @@ def test_a_refused_launch_changes_neither_clock_nor_mission() -> None:
 def test_the_self_check_names_the_channel_without_a_sensor() -> None:
     device = logger("R-1109", 17.5)  # its probe is pulled off from 18.2 to 16.7 days before
     launch(device, Plan(("probe_temperature", "room_temperature"), 300))
-    assert do(device, reg.Command.SELF_CHECK)
+    assert do(device, reg.LoggerCommand.SELF_CHECK)
     assert device.registers().self_check == reg.SELF_CHECK_GOOD + 2
     assert device.events()[-1][1] in ("self-check failed", "probe pulled off")
     pass_days(device, 2)
-    do(device, reg.Command.SELF_CHECK)
+    do(device, reg.LoggerCommand.SELF_CHECK)
     assert device.registers().self_check == reg.SELF_CHECK_GOOD
 
 

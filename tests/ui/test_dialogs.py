@@ -250,7 +250,7 @@ def test_without_practice_none_is_offered(window: MainWindow, qtbot: QtBot) -> N
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert not hasattr(field.nobody.steps, "practice")
-    assert "practice" not in [act.id for act in field.acts()]
+    assert "practice" not in [act.id for act in field.commands()]
 
 
 def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> None:

@@ -56,7 +56,7 @@ def test_the_rest_follows_and_nothing_is_built_twice(qtbot: QtBot, tmp_path: Pat
     assert len(built) == len({id(place) for place in built}) == len(window.places) - 1
     assert window.stack.currentWidget() is window.places[places.TRENDS]
     assert window.places[places.TRENDS].chart._theme.name == "sun"
-    keys = [act.key for act in window.acts() if act.key]
+    keys = [act.key for act in window.commands() if act.key]
     bound = [shortcut.key().toString() for _, shortcut in window._shortcuts]
     assert len(bound) == len(keys)
     for belongs_to, shortcut in window._shortcuts:

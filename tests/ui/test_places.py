@@ -205,21 +205,21 @@ def test_the_logbook_filters_and_checks(window: MainWindow, qtbot: QtBot) -> Non
 def test_the_finder_reaches_every_act(window: MainWindow, qtbot: QtBot) -> None:
     from gezeiten.ui.finder import Finder
 
-    finder = Finder(window, window.acts())
+    finder = Finder(window, window.commands())
     qtbot.addWidget(finder)
     finder.entry.setText("go to mend")
     assert finder.hits.count() == 1
     finder.take()
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.MEND
-    ids = [act.id for act in window.acts()]
+    ids = [act.id for act in window.commands()]
     assert len(ids) == len(set(ids))
 
 
 def test_no_two_acts_of_a_place_share_a_key(window: MainWindow) -> None:
-    everywhere = [act.key for act in window.acts() if act.place < 0 and act.key]
+    everywhere = [act.key for act in window.commands() if act.place < 0 and act.key]
     for place in range(7):
-        keys = [act.key for act in window.acts() if act.place == place and act.key]
+        keys = [act.key for act in window.commands() if act.place == place and act.key]
         assert len(keys + everywhere) == len(set(keys + everywhere)), place
 
 

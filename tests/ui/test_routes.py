@@ -110,18 +110,18 @@ def test_the_vault_is_handed_on_and_taken_in_through_the_window(
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     window = open_window(qtbot, lab.desk)
     target = tmp_path / "vault.zip"
-    chooser = "gezeiten.ui.vault_acts.QFileDialog"
+    chooser = "gezeiten.ui.vault_commands.QFileDialog"
     monkeypatch.setattr(f"{chooser}.getSaveFileName", lambda *_: (str(target), ""))
-    window.vault_acts.hand_on()
+    window.vault_commands.hand_on()
     qtbot.waitUntil(lambda: "each compared" in window.message.text(), timeout=PATIENCE_MS)
     assert "1 raw offload," in window.message.text()
     monkeypatch.setattr(f"{chooser}.getOpenFileName", lambda *_: (str(target), ""))
-    window.vault_acts.take_file()
+    window.vault_commands.take_file()
     qtbot.waitUntil(lambda: "1 kept already" in window.message.text(), timeout=PATIENCE_MS)
     monkeypatch.setattr(f"{chooser}.getExistingDirectory", lambda *_: str(tmp_path / "nothing"))
-    window.vault_acts.take_folder()
+    window.vault_commands.take_folder()
     qtbot.waitUntil(lambda: "no copy of a vault" in window.message.text(), timeout=PATIENCE_MS)
-    window.vault_acts.cancel()
+    window.vault_commands.cancel()
     window.close()
 
 

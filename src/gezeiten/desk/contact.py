@@ -24,7 +24,7 @@ from gezeiten.errors import GezeitenError, LoggerAwayError
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
 from gezeiten.link.line import Endpoint, TimeLimits
 from gezeiten.link.lines import open_line
-from gezeiten.link.registers import SELF_CHECK_GOOD, Command, LiveValue, LoggerState, State
+from gezeiten.link.registers import SELF_CHECK_GOOD, LiveValue, LoggerCommand, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
 
 JUST_BEGUN_MS = 30 * MINUTE_MS
@@ -266,7 +266,7 @@ def _point_name(db: Session, logger: Logger) -> str:
 def blink(desk: Desk, address: Endpoint, serial: str) -> None:
     """Let a logger blink so that it is found among others."""
     with session_with(desk, address, serial) as (session, _):
-        session.command(Command.BLINK)
+        session.command(LoggerCommand.BLINK)
     desk.log_alone("blink", serial, f"{serial} was let blink.")
 
 
@@ -279,7 +279,7 @@ def present_readings(desk: Desk, address: Endpoint, serial: str) -> list[LiveVal
 def self_check(desk: Desk, address: Endpoint, serial: str) -> LoggerCard:
     """Let a logger check its sensors and return it as it is then."""
     with session_with(desk, address, serial) as (session, identity):
-        session.command(Command.SELF_CHECK)
+        session.command(LoggerCommand.SELF_CHECK)
         card = read_card(desk, session, identity, address)
     result = "good" if card.state.self_check == SELF_CHECK_GOOD else "failed"
     desk.log_alone("self-check", serial, f"Self-check of {serial}: {result}.")

@@ -20,7 +20,7 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link.line import Endpoint
-from gezeiten.link.registers import Command
+from gezeiten.link.registers import LoggerCommand
 
 
 def why_not_erasable(card: LoggerCard) -> str:
@@ -73,7 +73,7 @@ def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
             read_back(desk, serial, entry.mission, entry.launched_ms)
         unlock(desk, session, serial)
         readings = card.state.readings
-        session.command(Command.ERASE, expected=readings)
+        session.command(LoggerCommand.ERASE, expected=readings)
         read_card(desk, session, identity, address)
     sentence = f"The memory of {serial} was erased; {readings_words(readings)} in the vault."
     desk.log_alone("erase", serial, sentence, readings=readings)

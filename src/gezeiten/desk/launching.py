@@ -37,7 +37,7 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link.line import Endpoint
-from gezeiten.link.registers import Command, LoggerState, Refusal
+from gezeiten.link.registers import LoggerCommand, LoggerState, Refusal
 from gezeiten.link.session import Identity, LoggerSession
 from gezeiten.link.transfer import UNWATCHED, Watch
 
@@ -171,12 +171,12 @@ class _Launch:
         for attempt in range(_TRIES + 1):
             if attempt == _TRIES:
                 # it records faster than it can be fetched: let it hold still, its memory stays
-                self.session.command(Command.STOP)
+                self.session.command(LoggerCommand.STOP)
             readings = self._fetch_rest(may_lose, watch)
             if readings is None:
                 continue
             try:
-                self.session.command(Command.LAUNCH, self.desk.now_ms(), expected=readings)
+                self.session.command(LoggerCommand.LAUNCH, self.desk.now_ms(), expected=readings)
             except LoggerRefusedError as exc:
                 if exc.reason != Refusal.NOT_ALL_FETCHED or attempt == _TRIES:
                     raise
@@ -230,7 +230,7 @@ def stop(desk: Desk, address: Endpoint, serial: str) -> None:
     try:
         with session_with(desk, address, serial) as (session, identity):
             unlock(desk, session, serial)
-            session.command(Command.STOP)
+            session.command(LoggerCommand.STOP)
             read_card(desk, session, identity, address)
     except GezeitenError as exc:
         desk.log_failure("stop failed", serial, exc)

@@ -9,7 +9,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.acts.loggers import PinGroupSet
 from gezeiten.errors import InputError, LoggerLockedError
-from gezeiten.link.registers import Command, Flag, LoggerState
+from gezeiten.link.registers import Flag, LoggerCommand, LoggerState
 from gezeiten.link.session import LoggerSession
 
 USUAL_GROUP = "all loggers"
@@ -79,7 +79,7 @@ def unlock(desk: Desk, session: LoggerSession, serial: str) -> None:
             f"{serial} is locked; give the PIN of “{group}” and do this again, nothing was changed."
         )
     try:
-        session.command(Command.UNLOCK, pin)
+        session.command(LoggerCommand.UNLOCK, pin)
     except LoggerLockedError as exc:
         desk.pins.forget(group)
         raise LoggerLockedError(

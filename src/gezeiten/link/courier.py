@@ -125,16 +125,16 @@ class CourierSession:
 
     def set_clock(self, to_ms: int) -> None:
         """Set its clock."""
-        self._session.command(reg.Command.SET_CLOCK, to_ms)
+        self._session.command(reg.LoggerCommand.SET_CLOCK, to_ms)
 
     def set_at_loggers(self, what: reg.AtLoggers) -> None:
         """Say what it shall do at loggers after collecting."""
-        self._session.command(reg.Command.SET_AT_LOGGERS, what)
+        self._session.command(reg.LoggerCommand.SET_AT_LOGGERS, what)
 
     def clear(self, record: CourierRecord) -> None:
         """Clear one record; the courier refuses unless its fingerprint is the one we name."""
         head = int.from_bytes(bytes.fromhex(record.sha256 or "00" * 8)[:8], "big", signed=True)
-        self._session.command(reg.Command.CLEAR_RECORD, head, record.number)
+        self._session.command(reg.LoggerCommand.CLEAR_RECORD, head, record.number)
 
 
 class _Behind(LoggerSession):

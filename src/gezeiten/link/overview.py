@@ -149,7 +149,7 @@ def take_overview(
         DeviceError: nothing usable came. OSError: the disk.
     """
     argument = reg.pack_overview(_CODES[thinning.kind], thinning.every, thinning.first)
-    session.command(reg.Command.OVERVIEW, argument, thinning.end)
+    session.command(reg.LoggerCommand.OVERVIEW, argument, thinning.end)
     entry = _entry(session, mission, thinning)
     all_values = [(0, entry.readings)]
     transfer = offload(

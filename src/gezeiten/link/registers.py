@@ -78,7 +78,7 @@ class State(IntEnum):
     BATTERY_EMPTY = 6
 
 
-class Command(IntEnum):
+class LoggerCommand(IntEnum):
     """Commands of the two-step pattern: prepare (code, token, argument), then commit (token)."""
 
     LAUNCH = 1
@@ -299,7 +299,9 @@ def unpack_live(data: bytes) -> list[LiveValue]:
     ]
 
 
-def pack_prepare(command: Command, token: int, argument: int, expected: int = ANY_COUNT) -> bytes:
+def pack_prepare(
+    command: LoggerCommand, token: int, argument: int, expected: int = ANY_COUNT
+) -> bytes:
     """Return the prepare registers; expected: readings the caller knows to be on the logger."""
     return _PREPARE.pack(command, token, argument, expected)
 

@@ -277,7 +277,7 @@ class LoggerSession:
             accepted(self.name, self._line.exchange([request])[0])
 
     def command(
-        self, command: reg.Command, argument: int = 0, expected: int = reg.ANY_COUNT
+        self, command: reg.LoggerCommand, argument: int = 0, expected: int = reg.ANY_COUNT
     ) -> None:
         """Prepare and commit a command.
 

@@ -170,14 +170,14 @@ class SimCourier:
         return refusal
 
     def _obey(self, command: int, argument: int, number: int) -> reg.Refusal:
-        if command == reg.Command.SET_CLOCK:
+        if command == reg.LoggerCommand.SET_CLOCK:
             self.memory.basis_true_ms = self.clock.now_ms()
             self.memory.basis_clock_ms = argument
             return reg.Refusal.NONE
-        if command == reg.Command.SET_AT_LOGGERS and argument in (1, 2):
+        if command == reg.LoggerCommand.SET_AT_LOGGERS and argument in (1, 2):
             self.memory.at_loggers = argument
             return reg.Refusal.NONE
-        if command != reg.Command.CLEAR_RECORD:
+        if command != reg.LoggerCommand.CLEAR_RECORD:
             return reg.Refusal.NO_MISSION
         for entry in self.memory.records:
             head = bytes.fromhex(entry["sha256"] or "00" * 8)[:8]
@@ -235,7 +235,7 @@ def _relaunched(session: LoggerSession, entry: DirectoryEntry) -> str:
     assert plan is not None
     try:
         session.stage_plan(plan)
-        session.command(reg.Command.LAUNCH, 0, entry.readings)
+        session.command(reg.LoggerCommand.LAUNCH, 0, entry.readings)
     except GezeitenError:
         return "running"
     return "relaunched"

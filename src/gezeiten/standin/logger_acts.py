@@ -34,29 +34,33 @@ class LoggerActs:
     def obey(self, command: int, argument: int, expected: int) -> reg.Refusal:
         """Do a command; returns why it was refused, or NONE."""
         logger = self._logger
-        if command == reg.Command.UNLOCK:
+        if command == reg.LoggerCommand.UNLOCK:
             return self._unlock(argument)
-        if command == reg.Command.SELF_CHECK:
+        if command == reg.LoggerCommand.SELF_CHECK:
             return self._check_itself()
-        if command == reg.Command.OVERVIEW:
+        if command == reg.LoggerCommand.OVERVIEW:
             return logger.memory.make_overview(argument, expected)
-        if command != reg.Command.BLINK and logger.spec.pin is not None:
+        if command != reg.LoggerCommand.BLINK and logger.spec.pin is not None:
             if not self.is_unlocked:
                 return reg.Refusal.LOCKED
             self._stay_unlocked()
-        if command == reg.Command.LAUNCH:
+        if command == reg.LoggerCommand.LAUNCH:
             return self._launch(argument, expected)
-        if command == reg.Command.SET_CLOCK:
+        if command == reg.LoggerCommand.SET_CLOCK:
             return self._set_clock(argument)
-        if command == reg.Command.BLINK:
+        if command == reg.LoggerCommand.BLINK:
             logger.state.blinks += 1
             return reg.Refusal.NONE
         if logger.state.run is None:
             return reg.Refusal.NO_MISSION
-        if command == reg.Command.STOP:
+        if command == reg.LoggerCommand.STOP:
             logger.end(logger.clock_ms(), reg.EndReason.COMMAND)
             return reg.Refusal.NONE
-        return self._erase(expected) if command == reg.Command.ERASE else reg.Refusal.NOT_PREPARED
+        return (
+            self._erase(expected)
+            if command == reg.LoggerCommand.ERASE
+            else reg.Refusal.NOT_PREPARED
+        )
 
     def _unlock(self, pin: int) -> reg.Refusal:
         if self._logger.spec.pin is not None and pin != self._logger.spec.pin:

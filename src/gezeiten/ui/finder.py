@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from gezeiten.desk.finding import Thing
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.i18n import counted, tr
 
 MOST_THINGS = 40
@@ -15,13 +15,13 @@ MOST_THINGS = 40
 
 
 class Finder(QDialog):
-    """Lists acts whose titles hold all the typed words, then things. wanted: go to a Thing."""
+    """Lists commands whose titles hold all the typed words, then things. wanted: go to a Thing."""
 
     wanted = Signal(object)
 
-    def __init__(self, parent: QWidget, acts: list[Act]) -> None:
+    def __init__(self, parent: QWidget, commands: list[Command]) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
-        self._acts = acts
+        self._commands = commands
         self._things: list[Thing] = []
         self.entry = QLineEdit()
         self.entry.setPlaceholderText(tr("What do you want to do, or where to go?"))
@@ -42,7 +42,7 @@ class Finder(QDialog):
     def _filter(self, text: str) -> None:
         self.hits.clear()
         words = text.casefold().split()
-        for act in self._acts:
+        for act in self._commands:
             if all(word in act.title.casefold() for word in words):
                 item = QListWidgetItem(f"{act.title}    {act.key}" if act.key else act.title)
                 item.setData(Qt.ItemDataRole.UserRole, act)
@@ -88,7 +88,7 @@ class Finder(QDialog):
         item = self.hits.currentItem()
         self.accept()
         found = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
-        if isinstance(found, Act):
+        if isinstance(found, Command):
             found.handler()
         elif found is not None:
             self.wanted.emit(found)

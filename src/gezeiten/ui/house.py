@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QWidget
 from gezeiten.desk.context import Desk
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.timeline import Span
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme
 from gezeiten.ui.work import Task, Works
@@ -134,8 +134,8 @@ class Place(QWidget):
         if self.empty_page is not None:
             self.empty_page.fit()
 
-    def acts(self) -> list[Act]:
-        """The acts of this place."""
+    def commands(self) -> list[Command]:
+        """The commands of this place."""
         return []
 
     def hint(self) -> str:

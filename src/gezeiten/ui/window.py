@@ -26,7 +26,7 @@ from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
 from gezeiten.desk.recovery import recover
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.finder import Finder
 from gezeiten.ui.following import Following
 from gezeiten.ui.house import House, Place, Practice
@@ -35,7 +35,7 @@ from gezeiten.ui.parts import column, label, set_role
 from gezeiten.ui.place_stack import PlaceStack
 from gezeiten.ui.strip import Strip
 from gezeiten.ui.theme import THEMES, base_font, draw_signs, palette, stylesheet
-from gezeiten.ui.vault_acts import VaultActs
+from gezeiten.ui.vault_commands import VaultActs
 
 SAY_MS, COMPLAIN_MS = 9_000, 60_000
 """A message goes when it is old; a complaint may be looked for after the work at hand."""
@@ -55,7 +55,7 @@ class MainWindow(QMainWindow):
         self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
         self.following = Following(self.house)
-        self.vault_acts = VaultActs(self, self.house)
+        self.vault_commands = VaultActs(self, self.house)
         self.stack = self.places = PlaceStack(self.house)
         names = [
             tr("Tideboard"), tr("Field desk"), tr("Mend"), tr("Trends"),
@@ -130,8 +130,8 @@ class MainWindow(QMainWindow):
     def _person_changed(self) -> None:
         self.strip.person.setText(self.house.desk.person)
 
-    def _bind(self, acts: list[Act]) -> None:
-        for act in acts:
+    def _bind(self, commands: list[Command]) -> None:
+        for act in commands:
             if act.key:
                 shortcut = QShortcut(QKeySequence(act.key), self)
                 shortcut.setAutoRepeat(act.repeats)
@@ -143,7 +143,7 @@ class MainWindow(QMainWindow):
     def _place_built(self, place: Place) -> None:
         place.set_theme(self.house.theme)
         self._show_empty([place])
-        self._bind(place.acts())
+        self._bind(place.commands())
 
     def _start(self) -> None:
         """Take in what a killed offload left, then load."""
@@ -164,33 +164,35 @@ class MainWindow(QMainWindow):
         self.house.run(tidy, tidied)
 
     # -- acts ----------------------------------------------------------------------------------
-    def acts(self) -> list[Act]:
-        """All acts: of the window and of every place."""
-        places_acts = [act for i in range(len(self.places)) for act in self.places[i].acts()]
+    def commands(self) -> list[Command]:
+        """All commands: of the window and of every place."""
+        places_acts = [act for i in range(len(self.places)) for act in self.places[i].commands()]
         return self._own_acts() + places_acts
 
-    def _own_acts(self) -> list[Act]:
+    def _own_acts(self) -> list[Command]:
         listed = [
-            Act(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
+            Command(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
                 partial(self.go, i))
             for i, name in enumerate(self.names)
         ]  # fmt: skip
         listed += [
-            Act(
+            Command(
                 "find",
                 tr("Find a command, a point, a logger, a document"),
                 "Ctrl+K",
                 self.find_command,
             ),
-            Act("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
-            Act("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
-            Act("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
-            Act("settings", tr("Settings"), "Ctrl+,", self.show_settings),
-            Act("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
-            Act("lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()),
-            Act("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
+            Command("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
+            Command("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
+            Command("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
+            Command("settings", tr("Settings"), "Ctrl+,", self.show_settings),
+            Command("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
+            Command(
+                "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
+            ),
+            Command("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
         ]
-        return listed + self.vault_acts.acts()
+        return listed + self.vault_commands.commands()
 
     def show_settings(self, search: str = "") -> None:
         """Open the settings."""
@@ -222,7 +224,7 @@ class MainWindow(QMainWindow):
 
     def find_command(self) -> None:
         """Open the command finder."""
-        finder = Finder(self, self.acts())
+        finder = Finder(self, self.commands())
         finder.wanted.connect(self.go_to_thing)
         desk = self.house.desk
         self.house.run(lambda _task: things(desk), finder.show_things, latest="things")

@@ -23,9 +23,9 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import numbers
 from gezeiten.domain.timeline import HOUR_MS, duration_text, local_days
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.commands import Command
 from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House, Place
@@ -134,16 +134,18 @@ class ExcursionsPlace(Place):
         card.give_way(262, 220)
         return card
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         here = places.EXCURSIONS
         causes = [
-            Act(f"cause.{i}", tr("Cause: %1").replace("%1", tr(cause)), f"Alt+{i + 1}",
+            Command(f"cause.{i}", tr("Cause: %1").replace("%1", tr(cause)), f"Alt+{i + 1}",
                 self.causes.button(i).click, here)
             for i, cause in enumerate(CAUSES)
         ]  # fmt: skip
         return [
-            Act("event.next", tr("Next excursion"), "Ctrl+Down", lambda: self.list.step(1), here),
-            Act(
+            Command(
+                "event.next", tr("Next excursion"), "Ctrl+Down", lambda: self.list.step(1), here
+            ),
+            Command(
                 "event.previous",
                 tr("Previous excursion"),
                 "Ctrl+Up",
@@ -151,17 +153,17 @@ class ExcursionsPlace(Place):
                 here,
             ),
             *causes,
-            Act("event.words", tr("Write what happened"), "Ctrl+E", self.words.setFocus, here),
-            Act(
+            Command("event.words", tr("Write what happened"), "Ctrl+E", self.words.setFocus, here),
+            Command(
                 "event.before",
                 tr("Words of earlier assessments"),
                 "Ctrl+Shift+E",
                 self.offer_words,
                 here,
             ),
-            Act("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
-            Act("event.reopen", tr("Take the assessment back"), "Alt+Z", self.reopen, here),
-            Act(
+            Command("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
+            Command("event.reopen", tr("Take the assessment back"), "Alt+Z", self.reopen, here),
+            Command(
                 "event.trends",
                 tr("Look at the excursion in Trends"),
                 "Alt+T",

@@ -28,7 +28,7 @@ from gezeiten.domain.thinning import Thinning
 from gezeiten.errors import InputError
 from gezeiten.link.line import CablePort
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import clock_time, counted, home_zone, tr
@@ -40,7 +40,7 @@ from gezeiten.ui.units import units_of
 from gezeiten.ui.views.at_hand import AtHand
 from gezeiten.ui.views.carriers_desk import CarriersDesk
 from gezeiten.ui.views.edited_plans import EditedPlans
-from gezeiten.ui.views.field_acts import field_acts
+from gezeiten.ui.views.field_commands import field_commands
 from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.field_news import FieldNews
 from gezeiten.ui.views.launch_panel import LaunchPanel
@@ -184,8 +184,8 @@ class FieldDeskPlace(Place):
             "erase": self.dialogs.erase, "demonstration": self.dialogs.demonstrate,
         }[act]()  # fmt: skip
 
-    def acts(self) -> list[Act]:
-        return field_acts(self, self.dialogs)
+    def commands(self) -> list[Command]:
+        return field_commands(self, self.dialogs)
 
     def hint(self) -> str:
         return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")

@@ -32,7 +32,7 @@ from gezeiten.desk.records import extent, record
 from gezeiten.desk.stretches import NamedStretch, named_stretches
 from gezeiten.domain.timeline import DAY_MS, Span
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row, scrolled
@@ -135,12 +135,16 @@ class HandoverPlace(Place):
         field.dateTimeChanged.connect(lambda _: self._typed())
         return field
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         here = places.HANDOVER
         return [
-            Act("report", tr("Write the PDF report"), "Ctrl+R", lambda: self.write("pdf"), here),
-            Act("export", tr("Write the CSV"), "Ctrl+E", lambda: self.write("csv"), here),
-            Act("handover.open", tr("Open the chosen document"), "Ctrl+O", self.open_file, here),
+            Command(
+                "report", tr("Write the PDF report"), "Ctrl+R", lambda: self.write("pdf"), here
+            ),
+            Command("export", tr("Write the CSV"), "Ctrl+E", lambda: self.write("csv"), here),
+            Command(
+                "handover.open", tr("Open the chosen document"), "Ctrl+O", self.open_file, here
+            ),
         ]
 
     def hint(self) -> str:

@@ -9,7 +9,7 @@ from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.verifying import Verdict, verify
 from gezeiten.domain.entries import Entry
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
 from gezeiten.ui.parts import Card, button, column, label, row, set_role
@@ -60,11 +60,11 @@ class LogbookPlace(Place):
     def hint(self) -> str:
         return tr("F5 checks the archive · Ctrl+F filters")
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         return [
-            Act("verify", tr("Check vault, readings and logbook"), "F5", self.verify,
+            Command("verify", tr("Check vault, readings and logbook"), "F5", self.verify,
                 places.LOGBOOK),
-            Act("logbook.filter", tr("Filter the logbook"), "Ctrl+F", self.filter.setFocus,
+            Command("logbook.filter", tr("Filter the logbook"), "Ctrl+F", self.filter.setFocus,
                 places.LOGBOOK),
         ]  # fmt: skip
 

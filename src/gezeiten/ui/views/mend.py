@@ -36,9 +36,9 @@ from gezeiten.domain.series import Series
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.timeline import DAY_MS, duration_text
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.commands import Command
 from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
@@ -141,15 +141,17 @@ class MendPlace(Place):
         card.give_way(230, 180)
         return card
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         here = places.MEND
         return [
-            Act("gap.next", tr("Next gap"), "N", lambda: self.list.step(1), here),
-            Act("gap.previous", tr("Previous gap"), "P", lambda: self.list.step(-1), here),
-            Act("gap.fill", tr("Fill the chosen gap"), "Ctrl+Return", self.fill, here),
-            Act("gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here),
-            Act("gap.trends", tr("Look at the gap in Trends"), "Alt+T", self._to_trends, here),
-            Act("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
+            Command("gap.next", tr("Next gap"), "N", lambda: self.list.step(1), here),
+            Command("gap.previous", tr("Previous gap"), "P", lambda: self.list.step(-1), here),
+            Command("gap.fill", tr("Fill the chosen gap"), "Ctrl+Return", self.fill, here),
+            Command(
+                "gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here
+            ),
+            Command("gap.trends", tr("Look at the gap in Trends"), "Alt+T", self._to_trends, here),
+            Command("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
         ]
 
     def hint(self) -> str:

@@ -21,7 +21,7 @@ from gezeiten.desk.excursion_book import BookedExcursion
 from gezeiten.desk.mending import BookedGap
 from gezeiten.desk.places import set_next_visit
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day, home_zone, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, set_role
@@ -115,13 +115,13 @@ class TideboardPlace(Place):
             "↑ ↓ choose · Enter opens · P prepare visit · V next visit · E point · Ctrl+K commands"
         )
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         return [
-            Act("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
+            Command("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
                 places.TIDEBOARD),
-            Act("point.edit", tr("Change the chosen point"), "E", self.edit_point,
+            Command("point.edit", tr("Change the chosen point"), "E", self.edit_point,
                 places.TIDEBOARD),
-            Act("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
+            Command("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
                 places.TIDEBOARD),
         ]  # fmt: skip
 

@@ -24,9 +24,9 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import Numbers, numbers
 from gezeiten.domain.timeline import DAY_MS, Span, duration_text
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
 from gezeiten.ui.chart_lanes import Lane, Trace
 from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled, tree_items
@@ -127,27 +127,27 @@ class TrendsPlace(Place):
         head.setStretch(1, 1)
         return head
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         here = places.TRENDS
         lengths = [
-            Act(f"trends.{text}", tr("Show %1").replace("%1", tr(text)), f"Alt+{i + 1}",
+            Command(f"trends.{text}", tr("Show %1").replace("%1", tr(text)), f"Alt+{i + 1}",
                 partial(self.show_days, days), here)
             for i, (days, text) in enumerate(LENGTHS)
         ]  # fmt: skip
         return [
             *lengths,
-            Act("view.back", tr("Earlier view"), "Alt+Left", self.chart.back, here),
-            Act("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
-            Act("mark", tr("Mark the stretch in view"), "Ctrl+M",
+            Command("view.back", tr("Earlier view"), "Alt+Left", self.chart.back, here),
+            Command("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
+            Command("mark", tr("Mark the stretch in view"), "Ctrl+M",
                 lambda: self.chart.set_mark(self.chart.view()), here),
-            Act("mark.type", tr("Mark a stretch by its two instants"), "Ctrl+I",
+            Command("mark.type", tr("Mark a stretch by its two instants"), "Ctrl+I",
                 self.type_stretch, here),
-            Act("mark.zoom", tr("Zoom to the mark"), "Ctrl+J", self.zoom_to_mark, here),
-            Act("view.day", tr("Go to a day"), "Ctrl+G", self.choose_day, here),
-            Act("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
+            Command("mark.zoom", tr("Zoom to the mark"), "Ctrl+J", self.zoom_to_mark, here),
+            Command("view.day", tr("Go to a day"), "Ctrl+G", self.choose_day, here),
+            Command("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None), here),
-            Act("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
-            Act("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
+            Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
+            Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
 
     def hint(self) -> str:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from gezeiten.domain.timeline import duration_text
 from gezeiten.link.transfer import Progress, Watch
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, number, tr
 from gezeiten.ui.work import Task
@@ -22,20 +22,20 @@ T = TypeVar("T")
 
 
 class VaultActs:
-    """Three acts; one at a time."""
+    """Three commands; one at a time."""
 
     def __init__(self, window: QWidget, house: House) -> None:
         self._window, self._house = window, house
         self._task: Task | None = None
 
-    def acts(self) -> list[Act]:
+    def commands(self) -> list[Command]:
         return [
-            Act("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
-            Act("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
-            Act("vault.take", tr("Take in a copy of a vault"), "", self.take_file),
-            Act("vault.take.folder", tr("Take in a copy of a vault from a folder"), "",
+            Command("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
+            Command("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
+            Command("vault.take", tr("Take in a copy of a vault"), "", self.take_file),
+            Command("vault.take.folder", tr("Take in a copy of a vault from a folder"), "",
                 self.take_folder),
-            Act("vault.stop", tr("Stop copying the vault"), "", self.cancel),
+            Command("vault.stop", tr("Stop copying the vault"), "", self.cancel),
         ]  # fmt: skip
 
     def hand_on(self) -> None:

@@ -1,4 +1,4 @@
-"""Acts: each thing a user can do is one record with id, title, key and handler.
+"""Commands: each thing a user can do is one record with id, title, key and handler.
 
 Shortcuts, the command finder and tests share them.
 """
@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
-class Act:
+class Command:
     """id like "offload.start"; key as Qt writes it, or ""; place: index where it applies, or -1.
 
     repeats: whether a key held down does it again and again."""

@@ -5,13 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from gezeiten.ui import house as places
-from gezeiten.ui.acts import Act
+from gezeiten.ui.commands import Command
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.views.field_dialogs import FieldDialogs
 from gezeiten.ui.views.field_view import FieldView
 
 
-def field_acts(field: FieldView, more: FieldDialogs) -> list[Act]:
+def field_commands(field: FieldView, more: FieldDialogs) -> list[Command]:
     """Return every act of the Field desk."""
     here = places.FIELD_DESK
     listed = [
@@ -60,14 +60,14 @@ def field_acts(field: FieldView, more: FieldDialogs) -> list[Act]:
     ]  # fmt: skip
     stepping = ("logger.next", "logger.previous")  # the only ones that a key held down repeats
     made = [
-        Act(name, title, key, handler, here, repeats=name in stepping)
+        Command(name, title, key, handler, here, repeats=name in stepping)
         for name, title, key, handler in listed
     ]
     made += [
-        Act(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
+        Command(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
             partial(field.choose_stage, i), here)
         for i, name in enumerate(field.stages.names)
     ]  # fmt: skip
     if field.house.practice is not None:
-        made.append(Act("practice", tr("Start practice loggers"), "", more.practice, here))
+        made.append(Command("practice", tr("Start practice loggers"), "", more.practice, here))
     return made
