@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,7 +12,7 @@ from typing import Any
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.archive.anew import apply_again
+from gezeiten.archive.anew import apply_again, rows
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions, reopen, settle
@@ -27,16 +26,12 @@ from gezeiten.desk.place_editor import retire_point, retire_site, save_point, sa
 from gezeiten.desk.places import points, set_next_visit, sites
 from gezeiten.desk.planning import drop_kept, keep_plan, kept_plans, rename_kept
 from gezeiten.desk.rounds import close_round, leave_out, make_round, open_round, set_task_plan
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import GezeitenError
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
-
-OF_THIS_COMPUTER = {("point", "record_version"), ("point", "excursions_version")}
-"""Columns that no act makes: they count what this computer has worked out."""
-NOT_MADE = ("logbook", "excursion", "alembic_version", "sqlite_sequence")
-"""Nor tables: excursions are found, the rest is not of the trade."""
 
 NAMES = st.sampled_from(["Shore", "Dock", "Well", "Depot", "Mast", "a/b"])
 NUMBERS = st.integers(0, 3)
@@ -132,32 +127,6 @@ def on_a_round(desk: Desk, what: str, rest: list[Any], nth: Any) -> None:
         (set_task_plan if what == "task" else leave_out)(desk, task, rest[1])
 
 
-def rows(database: Path) -> dict[str, list[dict[str, Any]]]:
-    """Return all rows of what acts make, by table; keys are told by the ids they stand for."""
-    with sqlite3.connect(database) as raw:
-        raw.row_factory = sqlite3.Row
-        listed = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
-        names = [name for (name,) in listed if name not in NOT_MADE]
-        tables = {name: [dict(row) for row in raw.execute(f"SELECT * FROM {name}")]
-                  for name in names}  # fmt: skip
-        foreign = {
-            (name, row["from"]): row["table"]
-            for name in names for row in raw.execute(f"PRAGMA foreign_key_list({name})")
-        }  # fmt: skip
-    ids = {name: {row["id"]: row.get("uid", row["id"]) for row in listed}
-           for name, listed in tables.items()}  # fmt: skip
-    for name, listed in tables.items():
-        for row in listed:
-            for column in list(row):
-                if (name, column) in OF_THIS_COMPUTER:
-                    del row[column]
-                elif (name, column) in foreign and row[column] is not None:
-                    row[column] = ids[foreign[name, column]][row[column]]
-            row["id"] = ids[name][row["id"]]
-        listed.sort(key=lambda row: str(row["id"]))
-    return tables
-
-
 @contextmanager
 def archive_and_a_copy() -> Iterator[tuple[Desk, Archive]]:
     """A desk on an archive with two loggers and readings, and the same archive once more."""
@@ -188,6 +157,7 @@ def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> Non
         for entry in entries:
             event(entry.details["kind"])
         with copy.writing() as session:
-            assert apply_again(session, entries) == []
-        kept, anew = (rows(one.folder / "archive.db") for one in (desk.archive, copy))
-        assert anew == kept
+            assert apply_again(session.connection(), entries) == ([], [])
+        with desk.archive.reading() as kept, copy.reading() as anew:
+            assert rows(anew.connection()) == rows(kept.connection())
+        assert verify(desk).is_whole

@@ -83,6 +83,13 @@ def test_sites_and_points_read_back_and_change(desk: Desk) -> None:
     assert "Site North shore changed: name Shore → North shore." in said
 
 
+def test_the_zone_of_a_site_whose_points_never_recorded_can_be_corrected(desk: Desk) -> None:
+    site = save_site(desk, SHORE)
+    save_point(desk, site, PointFacts("Well"))
+    save_site(desk, replace(SHORE, zone="Europe/Oslo"), site)
+    assert site_facts(desk, site).zone == "Europe/Oslo"
+
+
 def test_what_is_saved_unchanged_is_no_act(desk: Desk) -> None:
     site = save_site(desk, SHORE)
     point = save_point(desk, site, PointFacts("Well", duty_channels=("water_level", "co2")))

@@ -10,11 +10,11 @@ import click
 
 from gezeiten.cli.common import open_desk, stretch_ms
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
-from gezeiten.desk.excursion_book import find_all_anew
 from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.places import point_named, sites
 from gezeiten.desk.records import extent
+from gezeiten.desk.verifying import rebuild as rebuild_archive
 from gezeiten.desk.verifying import verify as verify_archive
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.wording import counted, readings_words
@@ -107,15 +107,17 @@ def report_command(**options: Any) -> None:
 @click.command()
 @archive_option
 @json_option
-@click.option("--rebuild", is_flag=True, help="First make anew what is found: the excursions.")
+@click.option(
+    "--rebuild", is_flag=True, help="First put right what is made from acts and found in readings."
+)
 @click.pass_context
 @reports_errors
 def verify(context: click.Context, folder: Path | None, as_json: bool, rebuild: bool) -> None:
-    """Check vault, readings, excursions and logbook; exit code 6 when something is not as it
-    was."""
+    """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
+    it was."""
     with open_desk(folder, only_reads=not rebuild) as desk:
         if rebuild:
-            find_all_anew(desk)
+            rebuild_archive(desk)
         verdict = verify_archive(desk)
     row = {
         "offloads": verdict.offloads,

@@ -81,10 +81,10 @@ def plan_stretches(desk: Desk, point_id: int) -> list[PlanStretch]:
         missions = session.scalars(
             select(Mission).filter_by(point_id=point_id).order_by(Mission.first_ms)
         ).all()
-    following = [mission.first_ms for mission in missions[1:]] + [None]
+    ends = [mission.first_ms for mission in missions]
     return [
         PlanStretch(mission.id, mission.number, plan_from_dict(mission.plan), mission.first_ms, end)
-        for mission, end in zip(missions, following, strict=True)
+        for mission, end in zip(missions, [*ends[1:], None], strict=False)
     ]
 
 

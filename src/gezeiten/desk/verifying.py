@@ -9,9 +9,10 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive import logbook
+from gezeiten.archive import anew, logbook
 from gezeiten.archive.blocks import decode_values
 from gezeiten.archive.readings import block_series
+from gezeiten.archive.rebuild import put_right
 from gezeiten.archive.tables import (
     Block,
     LoggerReport,
@@ -21,7 +22,7 @@ from gezeiten.archive.tables import (
     Service,
 )
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import faulty_excursions
+from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.series import Series, join_series, make_series
@@ -68,8 +69,29 @@ def verify(desk: Desk) -> Verdict:
                 )
         verdict.entries, breaks = logbook.check_all(session)
         verdict.faults.extend(broken.sentence for broken in breaks)
+        verdict.faults.extend(_against_acts(session))
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
+
+
+def rebuild(desk: Desk) -> None:
+    """Put what acts made back in place where something else is kept, and find all excursions
+    anew. What came from loggers and texts is not made from acts yet: it stays as it is."""
+    with desk.archive.writing() as session:
+        entries = sorted(logbook.entries(session), key=lambda entry: entry.seq)
+        differences, _ = anew.differences(session, entries)
+        put_right(session, differences)
+    find_all_anew(desk)
+
+
+def _against_acts(session: Session) -> list[str]:
+    """Make anew what acts make, and say where something else is kept."""
+    entries = sorted(logbook.entries(session), key=lambda entry: entry.seq)
+    made = or_fault(partial(anew.differences, session, entries))
+    if isinstance(made, Fault):
+        return [f"What acts made cannot be checked: {made.sentence}"]
+    differences, failed = made
+    return [*failed, *(one.sentence for one in differences)]
 
 
 def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:
