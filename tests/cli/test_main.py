@@ -198,6 +198,21 @@ def test_a_touched_archive_fails_to_verify(demo_desk: Desk, tmp_path: Path) -> N
     assert "was changed since it was kept" in failed.output
 
 
+def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk: Desk) -> None:
+    folder = demo_desk.archive.folder
+    demo_desk.close()
+    with sqlite3.connect(folder / "archive.db") as raw:
+        raw.execute("UPDATE point SET name = 'Cellar' WHERE name = 'Tank 2'")
+        raw.execute("DELETE FROM kept_plan WHERE name = 'Museum store'")
+        raw.execute("UPDATE excursion SET extreme = extreme + 1 WHERE id = 1")
+    raw.close()
+    failed = run("verify", "--archive", folder, code=6)
+    assert "is 'Cellar', its acts say 'Tank 2'; gezeiten verify --rebuild puts it" in failed.output
+    assert "which is missing; gezeiten verify --rebuild makes it anew." in failed.output
+    assert "are not those that its record has" in failed.output
+    assert "Everything is as it was kept." in run("verify", "--rebuild", "--archive", folder).output
+
+
 def test_dates_are_the_sites(demo_desk: Desk, tmp_path: Path) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()
