@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bench import routes
+from bench import acts, routes
 from bench.timing import best_of_both, report
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.excursions import find_excursions
@@ -170,7 +170,7 @@ def main(wanted: list[str]) -> None:
         finally:
             demo.close()
     for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
-                    routes.memory):  # fmt: skip
+                    routes.memory, acts.done_one_by_one, acts.applied_again):  # fmt: skip
         if is_wanted(measure.__name__):
             measure()
     if is_wanted("pictures", "excursions"):

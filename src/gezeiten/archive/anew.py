@@ -8,7 +8,8 @@ acts did to them since is done again.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, TypeAlias
 
@@ -101,17 +102,24 @@ def differences(session: Session, entries: list[Entry]) -> tuple[list[Difference
     which acts could not be applied again."""
     first = entries[0].hash if entries else ""
     kept = session.connection()
+    with scratch() as anew:
+        for name in (*_NEEDED, *MADE):
+            _copy(kept, anew, Base.metadata.tables[name], None if name in _NEEDED else first)
+        _, failed = apply_again(anew, entries)
+        wanted, found = rows(anew), rows(kept)
+    return list(_between(found, wanted)), failed
+
+
+@contextmanager
+def scratch() -> Iterator[Connection]:
+    """Empty tables in memory."""
     engine = create_engine("sqlite://", poolclass=StaticPool)
     try:
-        with engine.begin() as anew:
-            _without_unique_names().create_all(anew)
-            for name in (*_NEEDED, *MADE):
-                _copy(kept, anew, Base.metadata.tables[name], None if name in _NEEDED else first)
-            _, failed = apply_again(anew, entries)
-            wanted, found = rows(anew), rows(kept)
+        with engine.begin() as connection:
+            _without_unique_names().create_all(connection)
+            yield connection
     finally:
         engine.dispose()
-    return list(_between(found, wanted)), failed
 
 
 def _without_unique_names() -> MetaData:

@@ -1,0 +1,99 @@
+"""What acts cost: done one by one, and applied again a hundred thousand at once."""
+
+from __future__ import annotations
+
+import sqlite3
+import tempfile
+import time
+from pathlib import Path
+
+from bench.timing import best_of_both, report
+from gezeiten.archive import anew, logbook
+from gezeiten.archive.act_form import as_stored
+from gezeiten.archive.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.domain.acts import Act, Change
+from gezeiten.domain.acts.sites import NextVisitSet, PointChanged, PointMade, SiteMade
+from gezeiten.domain.entries import Entry
+from gezeiten.domain.sites import PointFacts, SiteFacts
+
+APPLIED = 100_000
+DONE = 200
+
+
+def many_acts(count: int) -> list[Act]:
+    """Two hundred points at twenty sites, their facts changed again and again."""
+    sites, points = [fresh_id() for _ in range(20)], [fresh_id() for _ in range(200)]
+    acts: list[Act] = [SiteMade(site, SiteFacts(f"Site {i}")) for i, site in enumerate(sites)]
+    acts += [PointMade(p, sites[i % 20], PointFacts(f"Point {i}")) for i, p in enumerate(points)]
+    height_m: dict[str, float | None] = dict.fromkeys(points)
+    visit_ms: dict[str, int | None] = dict.fromkeys(sites)
+    for i in range(count - len(acts)):
+        site, point = sites[i % 20], points[i % 200]
+        if i % 4 == 3:
+            acts.append(NextVisitSet(site, visit_ms[site], i))
+            visit_ms[site] = i
+        else:
+            acts.append(PointChanged(point, (Change("height_m", height_m[point], float(i)),)))
+            height_m[point] = float(i)
+    return acts
+
+
+def entries_of(acts: list[Act]) -> list[Entry]:
+    """Return acts as the logbook holds them, their chain left empty."""
+    return [
+        Entry(i + 1, i, "JA", act.WORD, "", "", as_stored(act), "", "")
+        for i, act in enumerate(acts)
+    ]
+
+
+def applied_again() -> None:
+    """A hundred thousand acts into tables in memory, against as many plain insertions on disk."""
+    entries = entries_of(many_acts(APPLIED))
+
+    def ours() -> None:
+        with anew.scratch() as connection:
+            assert anew.apply_again(connection, entries) == ([], [])
+
+    def reference() -> None:
+        with tempfile.TemporaryDirectory() as work, sqlite3.connect(Path(work) / "a.db") as raw:
+            raw.execute("CREATE TABLE entry (seq INTEGER PRIMARY KEY, at INTEGER, words TEXT)")
+            for entry in entries:
+                row = (entry.seq, entry.at_ms, str(entry.details))
+                raw.execute("INSERT INTO entry VALUES (?, ?, ?)", row)
+
+    report("100,000 acts applied / as many plain insertions", *best_of_both(ours, reference, 3),
+           "s ", "≤ 8 s")  # fmt: skip
+
+
+def done_one_by_one() -> None:
+    """An act done on disk, against a plain commit of a row that is as long."""
+    with tempfile.TemporaryDirectory() as work:
+        desk = Desk(Path(work) / "archive")
+        raw = sqlite3.connect(Path(work) / "plain.db")
+        raw.execute("PRAGMA journal_mode = WAL")
+        raw.execute("PRAGMA synchronous = FULL")
+        raw.execute("CREATE TABLE entry (words TEXT)")
+        acts = iter(many_acts(220 + 8 * DONE))
+        for _ in range(220):
+            desk.do(next(acts))
+
+        def ours() -> None:
+            for _ in range(DONE):
+                desk.do(next(acts))
+
+        def reference() -> None:
+            for i in range(DONE):
+                raw.execute("INSERT INTO entry VALUES (?)", (f"{i}" * 100,))
+                raw.commit()
+
+        ms, plain_ms = (1000 * s / DONE for s in best_of_both(ours, reference, 3))
+        report("one act done / one plain commit", ms, plain_ms, "ms", "≤ 2 ms beside the commit")
+        began = time.perf_counter()
+        with desk.archive.reading() as session:
+            count = len(logbook.check_all(session)[1])
+        assert count == 0
+        print(f"  chain of {220 + 3 * DONE} entries read and checked in "
+              f"{time.perf_counter() - began:.3f} s")  # fmt: skip
+        raw.close()
+        desk.close()
