@@ -9,7 +9,7 @@ acts did to them since is done again.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
 from typing import Any, TypeAlias
 
@@ -41,6 +41,8 @@ MADE = (
 _NEEDED = ("logger", "mission", "offload")
 _PARTLY_MADE = {"logger": ("pin_group", "retired_ms")}
 _OF_THIS_COMPUTER = {"point": ("record_version", "excursions_version")}
+_CANNOT = (GezeitenError, SQLAlchemyError, KeyError, TypeError, ValueError)
+"""What applying an act can raise where tables or acts are not what they were."""
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, dict[str, Row]]
 """Rows by table and identity."""
@@ -77,19 +79,25 @@ def _short(value: Any) -> str:
 
 
 def apply_again(
-    connection: Connection, entries: Iterable[Entry]
+    connection: Connection, entries: Iterable[Entry], *, carefully: bool = False
 ) -> tuple[list[tuple[int, Misfits]], list[str]]:
     """Put the acts of entries, oldest first, into the tables of a connection; entries that only
-    tell are passed over. Returns by entry what did not fit, and what could not be applied."""
+    tell are passed over. Returns by entry what did not fit, and what could not be applied.
+
+    carefully: an act that cannot be applied leaves nothing behind and the others go on; else it
+    raises, which is three times as fast.
+    """
     misfits, failed = [], []
     for entry in entries:
         if not is_act(entry.details):
             continue
         try:
-            with connection.begin_nested():
+            with connection.begin_nested() if carefully else nullcontext():
                 act = from_stored(entry.details)
                 found = apply(connection, act, Said(entry.at_ms, entry.person))
-        except (GezeitenError, SQLAlchemyError, KeyError, TypeError, ValueError) as exc:
+        except _CANNOT as exc:
+            if not carefully:
+                raise
             failed.append(f"The act of entry {entry.seq} cannot be applied again: {exc}")
             continue
         if found:
@@ -102,12 +110,21 @@ def differences(session: Session, entries: list[Entry]) -> tuple[list[Difference
     which acts could not be applied again."""
     first = entries[0].hash if entries else ""
     kept = session.connection()
+    try:
+        wanted, failed = _made_anew(kept, entries, first, carefully=False)
+    except _CANNOT:
+        wanted, failed = _made_anew(kept, entries, first, carefully=True)
+    return list(_between(rows(kept), wanted)), failed
+
+
+def _made_anew(
+    kept: Connection, entries: list[Entry], first: str, *, carefully: bool
+) -> tuple[Rows, list[str]]:
     with scratch() as anew:
         for name in (*_NEEDED, *MADE):
             _copy(kept, anew, Base.metadata.tables[name], None if name in _NEEDED else first)
-        _, failed = apply_again(anew, entries)
-        wanted, found = rows(anew), rows(kept)
-    return list(_between(found, wanted)), failed
+        _, failed = apply_again(anew, entries, carefully=carefully)
+        return rows(anew), failed
 
 
 @contextmanager

@@ -4,9 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, TypeAlias
 
-from sqlalchemy import Connection, FromClause, Row, Select, insert, select, update
+from sqlalchemy import (
+    Connection,
+    FromClause,
+    Insert,
+    Row,
+    Select,
+    Update,
+    bindparam,
+    insert,
+    select,
+    update,
+)
 
 from gezeiten.domain.acts import Act, Change
 from gezeiten.errors import ArchiveDamagedError
@@ -38,33 +50,21 @@ class Family:
     refusing: dict[type[Act], Refusing]
 
 
-def only(connection: Connection, query: Select[Any]) -> Row[Any]:
-    """Return the one row of a query.
-
-    Raises:
-        ArchiveDamagedError: what an act is about is not there.
-    """
-    row = connection.execute(query).first()
-    if row is None:
-        raise ArchiveDamagedError(
-            "An act is about something that the archive does not hold; verify the archive."
-        )
-    return row
-
-
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
     """Return this database's key of a thing."""
-    return int(only(connection, select(table.c.id).where(table.c.uid == uid))[0])
+    row = connection.execute(_reading(table, ("id",)), {"its_uid": uid}).first()
+    return int(_there(row)[0])
 
 
 def add(connection: Connection, table: FromClause, **values: Any) -> None:
     """Add a row."""
-    connection.execute(insert(table).values(**values))  # type: ignore[arg-type]
+    connection.execute(_inserting(table), values)
 
 
 def put(connection: Connection, table: FromClause, uid: str, **values: Any) -> None:
     """Set columns of a thing."""
-    connection.execute(update(table).where(table.c.uid == uid).values(**values))  # type: ignore[arg-type]
+    marked = {f"new_{name}": value for name, value in values.items()}
+    connection.execute(_setting(table, tuple(values)), {"its_uid": uid, **marked})
 
 
 def change(
@@ -74,11 +74,47 @@ def change(
     listed = list(changes)
     if not listed:
         return []
-    columns = [table.c[one.field] for one in listed]
-    row = only(connection, select(*columns).where(table.c.uid == uid))
+    fields = tuple(one.field for one in listed)
+    row = _there(connection.execute(_reading(table, fields), {"its_uid": uid}).first())
     put(connection, table, uid, **{one.field: one.after for one in listed})
     return [
         f"{one.field} was {found!r}, not {one.before!r}"
         for one, found in zip(listed, row, strict=True)
         if (found or None) != (one.before or None)
     ]
+
+
+def only(connection: Connection, query: Select[Any]) -> Row[Any]:
+    """Return the one row of a query.
+
+    Raises:
+        ArchiveDamagedError: what an act is about is not there.
+    """
+    return _there(connection.execute(query).first())
+
+
+def _there(row: Row[Any] | None) -> Row[Any]:
+    if row is None:
+        raise ArchiveDamagedError(
+            "An act is about something that the archive does not hold; verify the archive."
+        )
+    return row
+
+
+# Statements are made once: making them anew costs more than running them.
+@cache
+def _reading(table: FromClause, fields: tuple[str, ...]) -> Select[Any]:
+    columns = [table.c[name] for name in fields]
+    return select(*columns).where(table.c.uid == bindparam("its_uid"))
+
+
+@cache
+def _setting(table: FromClause, fields: tuple[str, ...]) -> Update:
+    marked = {name: bindparam(f"new_{name}", type_=table.c[name].type) for name in fields}
+    thing = table.c.uid == bindparam("its_uid")
+    return update(table).where(thing).values(marked)  # type: ignore[arg-type]
+
+
+@cache
+def _inserting(table: FromClause) -> Insert:
+    return insert(table)  # type: ignore[arg-type]
