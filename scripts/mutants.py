@@ -75,7 +75,7 @@ def _copy_tree() -> None:
 
 def faults(folder: Path) -> Iterator[Fault]:
     """Yield every fault that was tried, read from what the tool leaves behind."""
-    for meta in sorted(folder.glob("*.meta")):
+    for meta in sorted(folder.rglob("*.meta")):
         results = json.loads(meta.read_text())["exit_code_by_key"]
         tree = ast.parse(meta.with_suffix("").read_text())
         functions = {n.name: n for n in ast.walk(tree) if isinstance(n, ast.FunctionDef)}
@@ -83,7 +83,8 @@ def faults(folder: Path) -> Iterator[Fault]:
             name = key.rsplit(".", 1)[1]
             usual = functions[re.sub(r"__mutmut_[0-9]+$", "__mutmut_orig", name)]
             if code is not None:
-                place = f"{meta.name.split('.')[0]}.{_plain(name)}"
+                module = ".".join(meta.relative_to(folder).parts).removesuffix(".py.meta")
+                place = f"{module}.{_plain(name)}"
                 yield _fault(place, usual, functions[name], code not in UNNOTICED)
 
 
