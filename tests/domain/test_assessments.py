@@ -27,6 +27,8 @@ SEEN = Seen(1_000, 11_000, 3_000, 9.5, 6_000, 2.0, 10, 0)
         ([(10, 30)], [(10, 13), (14, 30)], [1]),  # two became one
         ([(10, 30)], [(14, 24), (0, 20)], [0]),  # alike: what was said first stands
         ([(0, 4), (10, 14)], [(10, 14), (0, 4)], [1, 0]),
+        ([(10, 20)], [(0, 5), (10, 20)], [1]),  # the first lies elsewhere
+        ([(10, 20)], [(19, 25)], [0]),  # a millisecond is enough
     ],
 )
 def test_an_assessment_holds_for_what_it_overlaps_longest(
@@ -39,6 +41,7 @@ def test_an_assessment_holds_for_what_it_overlaps_longest(
     ("now", "is_above", "changed"),
     [
         (SEEN, True, False),
+        (SEEN, False, False),
         (replace(SEEN, start_ms=0), True, False),  # a tenth longer
         (replace(SEEN, start_ms=-1), True, True),
         (replace(SEEN, end_ms=9_999), True, True),

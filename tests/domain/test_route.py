@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from itertools import combinations, permutations
 from math import acos, cos, pi, radians, sin
+from random import Random
 
 import pytest
 from hypothesis import given
@@ -75,3 +76,30 @@ def test_a_way_through_many_places_goes_to_the_nearest_next_and_leaves_no_knot()
     order = round_order(line, 0)
     assert [line[i] for i in order] == sorted(line)
     assert round_order([*line, None], 0) == [*order, len(line)]
+
+
+def random_places(seed: int, count: int) -> list[tuple[float, float]]:
+    dice = Random(seed)
+    return [(dice.uniform(53, 54), dice.uniform(8, 9)) for _ in range(count)]
+
+
+def test_of_as_many_as_can_be_tried_the_way_is_the_shortest() -> None:
+    places = random_places(1, EXACT_PLACES)  # going to the nearest is longer there
+    order = round_order(list(places))
+    assert order[0] == 0  # where nobody says another
+    ways = ([0, *rest] for rest in permutations(range(1, EXACT_PLACES)))
+    best = min(length_km([places[i] for i in way]) for way in ways)
+    assert length_km([places[i] for i in order]) == pytest.approx(best, abs=1e-9)
+
+
+def test_of_more_the_way_is_no_longer_than_always_going_to_the_nearest() -> None:
+    for seed in range(20):
+        places = random_places(seed, EXACT_PLACES + 4)
+        nearest, left = [0], set(range(1, len(places)))
+        while left:
+            here = places[nearest[-1]]
+            nearest.append(min(left, key=lambda i: distance_km(here, places[i])))
+            left.remove(nearest[-1])
+        order = round_order(list(places))
+        lengths = [length_km([places[i] for i in way]) for way in (order, nearest)]
+        assert lengths[0] <= lengths[1] + 1e-9

@@ -156,3 +156,11 @@ def test_offsets_of_a_stretch_of_years_minute_by_minute_around_each_change(zone:
     times = np.arange(1_640_000_000, 1_720_000_000, 86_400 * 5 + 1234, dtype=np.int64) * 1000
     wanted = [from_ms(int(t), zone).utcoffset().total_seconds() * 1000 for t in times]  # type: ignore[union-attr]
     assert utc_offsets_ms(times, zone).tolist() == wanted
+
+
+def test_a_change_of_the_clocks_is_found_wherever_it_lies_in_a_stretch() -> None:
+    change = to_ms(datetime(2026, 10, 25, 1, tzinfo=UTC))
+    for days_before in range(30):
+        times = np.arange(change - days_before * 24 * HOUR_MS, change + 2 * HOUR_MS, HOUR_MS)
+        wanted = [2 * HOUR_MS if ms < change else HOUR_MS for ms in times.tolist()]
+        assert utc_offsets_ms(times, BERLIN).tolist() == wanted
