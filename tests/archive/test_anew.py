@@ -143,7 +143,7 @@ def archive_and_a_copy() -> Iterator[tuple[Desk, Archive]]:
             copy.close()
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(st.lists(DEEDS, max_size=12))
 def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> None:
     with archive_and_a_copy() as (desk, copy):

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import TypeAlias
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Mission
 from gezeiten.domain.acts.assessments import Words
@@ -72,7 +72,7 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
 def _mission_names(session: Session) -> dict[int, MissionName]:
     """The missions that have excursions or assessments, by key."""
     keys = select(ExcursionRow.mission_id).union(select(AssessmentRow.mission_id))
-    query = select(Mission).where(Mission.id.in_(keys))
+    query = select(Mission).where(Mission.id.in_(keys)).options(joinedload(Mission.logger))
     return {
         row.id: MissionName(row.logger.serial, row.number, row.launched_ms)
         for row in session.scalars(query)
