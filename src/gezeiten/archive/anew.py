@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, TypeAlias
 
 from sqlalchemy import (
@@ -133,12 +134,13 @@ def scratch() -> Iterator[Connection]:
     engine = create_engine("sqlite://", poolclass=StaticPool)
     try:
         with engine.begin() as connection:
-            _without_unique_names().create_all(connection)
+            _without_unique_names().create_all(connection, checkfirst=False)
             yield connection
     finally:
         engine.dispose()
 
 
+@cache
 def _without_unique_names() -> MetaData:
     """The tables, without saying that names are unique: old rows have today's from the first."""
     made = MetaData()
