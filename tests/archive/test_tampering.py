@@ -25,9 +25,9 @@ from gezeiten.desk.places import points, sites
 from gezeiten.desk.planning import keep_plan
 from gezeiten.desk.rounds import make_round
 from gezeiten.desk.text_files import keep_tie
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.verifying import rebuild, verify
 from gezeiten.domain.sites import PointFacts, SiteFacts
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text_form import TextForm, Tie, TimeForm
 from tests.archive.test_golden import unpacked
 from tests.conftest import STORE_PLAN
@@ -165,3 +165,21 @@ def changes_to_the_newest(database: Path, table: str) -> list[tuple[str, tuple[o
 def kept_rows(archive: Archive) -> Rows:
     with archive.reading() as session:
         return rows(session.connection())
+
+
+def test_nothing_is_put_right_from_a_logbook_that_does_not_hold(acted: Path) -> None:
+    """Its first hash changed, all rows of before seem to be made by nobody: they must stay."""
+    archive = Archive(acted)
+    as_it_was = kept_rows(archive)
+    archive.close()
+    with sqlite3.connect(acted / "archive.db") as raw:
+        raw.execute("UPDATE logbook SET hash = 'f' || substr(hash, 2) WHERE seq = 1")
+        raw.execute("UPDATE logbook SET hash = 'e' || substr(hash, 2) WHERE seq = 1 AND hash = ("
+                    "SELECT previous FROM logbook WHERE seq = 2)")  # fmt: skip
+    raw.close()
+    desk = Desk(acted, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+    with pytest.raises(ArchiveDamagedError, match="does not hold, so nothing was changed"):
+        rebuild(desk)
+    assert kept_rows(desk.archive) == as_it_was
+    assert (acted / "archive-before-rebuild.db").exists()
+    desk.close()

@@ -156,7 +156,11 @@ def _copy(kept: Connection, anew: Connection, table: Table, only_old: str | None
     """Copy rows; of what acts make only those from before there were acts."""
     listed = [dict(row) for row in kept.execute(select(table)).mappings()]
     if only_old is not None:
-        listed = [r for r in listed if r["uid"] == id_of_old_row(only_old, table.name, r["id"])]
+        # ids of rows that were there before the first entry are derived from none
+        listed = [
+            row for row in listed
+            if row["uid"] in {id_of_old_row(h, table.name, row["id"]) for h in (only_old, "")}
+        ]  # fmt: skip
     if listed:
         anew.execute(insert(table), listed)
 

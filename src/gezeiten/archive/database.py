@@ -128,16 +128,16 @@ class Archive:
                 "update this one, nothing was changed."
             )
         if present is not None:
-            self._copy_aside(present)
+            self.copy_aside(present)
         upgrade(self.engine)
 
-    def _copy_aside(self, revision: str) -> None:
-        """Keep the database as it was before its schema changes."""
+    def copy_aside(self, before: str) -> None:
+        """Keep the database as it was before its schema changes, or before it is rebuilt."""
         if not self._is_sqlite:
             return  # teams' databases have backups of their own
-        copy = self.folder / f"archive-before-{revision}.db"
+        copy = self.folder / f"archive-before-{before}.db"
         copy.unlink(missing_ok=True)
-        with self.engine.connect() as connection:
+        with translated(self.folder), self.engine.connect() as connection:
             connection.exec_driver_sql("VACUUM INTO ?", (str(copy),))
 
 

@@ -26,7 +26,7 @@ from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.series import Series, join_series, make_series
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text_form import tie_from_dict
 from gezeiten.link.mission_file import decode_mission_file
 
@@ -76,10 +76,23 @@ def verify(desk: Desk) -> Verdict:
 
 def rebuild(desk: Desk) -> None:
     """Put what acts made back in place where something else is kept, and find all excursions
-    anew. What came from loggers and texts is not made from acts yet: it stays as it is."""
+    anew. What came from loggers and texts is not made from acts yet: it stays as it is. The
+    database is copied aside first.
+
+    Raises:
+        ArchiveDamagedError: the logbook does not hold, so nothing can be made from it; nothing
+            was changed.
+    """
+    desk.archive.copy_aside("rebuild")
     with desk.archive.writing() as session:
         entries = sorted(logbook.entries(session), key=lambda entry: entry.seq)
-        differences, _ = anew.differences(session, entries)
+        differences, failed = anew.differences(session, entries)
+        broken = [one.sentence for one in logbook.check(entries)] + failed
+        if broken:
+            raise ArchiveDamagedError(
+                f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
+                "archive's last copy."
+            )
         put_right(session, differences)
     find_all_anew(desk)
 

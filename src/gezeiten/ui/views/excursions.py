@@ -270,11 +270,14 @@ class ExcursionsPlace(Place):
 
     def _as_assessed(self, event: BookedExcursion, seen: Seen) -> str:
         """What it was when it was assessed; it is another one now."""
+        lasted = duration_text(seen.end_ms - seen.start_ms)
+        if not event.rule.has_value:  # nothing was measured, so it went nowhere
+            return tr("Then it lasted %1; settle it again.").replace("%1", lasted)
         name = quantity(event.rule.channel)
         unit = units_of(self.house.desk.settings).of(name.unit)
         extreme = number(unit.shown(seen.extreme), max(name.decimals + unit.extra_decimals, 0))
         words = tr("Then it lasted %1 and went to %2; settle it again.")
-        words = words.replace("%1", duration_text(seen.end_ms - seen.start_ms))
+        words = words.replace("%1", lasted)
         return words.replace("%2", f"{extreme} {unit.name}")
 
     def _shown_words(self) -> tuple[str, str]:
