@@ -12,8 +12,9 @@ from typing import Any
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.archive.anew import apply_again, rows
+from gezeiten.archive.anew import apply_again
 from gezeiten.archive.database import Archive
+from gezeiten.archive.made import rows
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions, reopen, settle
 from gezeiten.desk.handing import export_csv

@@ -62,7 +62,7 @@ def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> No
         assert site.sentence == "Site Alte Lotsenwacht added. Its zone UTC is this computer's."
         assert made.sentence == "Point Alte Lotsenwacht · Textile store added."
         assert entry.subject == "D-2041"
-        assert entry.details["sha256"] == done.sha256
+        assert entry.details["act"]["raw"]["sha256"] == done.sha256
         assert entry.sentence == (
             "100 readings of mission 12 kept for Alte Lotsenwacht · Textile store."
         )

@@ -217,7 +217,7 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
     assert (gone.key, path.exists()) == (str(path.relative_to(stick)), False)
     assert [left.name for left in missions.iterdir()] == ["rubbish.mission"]
     entry = logbook_entries(running.desk)[0]
-    assert entry.details["deleted"] == {gone.key: hashlib.sha256(raw).hexdigest()}
+    assert entry.details["act"]["deleted"] == {gone.key: hashlib.sha256(raw).hexdigest()}
 
 
 def test_a_drive_seen_names_its_root(tmp_path: Path) -> None:

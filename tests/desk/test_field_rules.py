@@ -136,7 +136,7 @@ def test_a_doubtful_clock_needs_a_deliberate_yes_and_the_doubt_is_recorded(
     about_others = {**word, "battery": "a fresh one is at hand"}
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, about_others)
     entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
-    assert entry.details["accepted"] == word
+    assert entry.details["act"]["accepted"] == word
     accepted = checks(lab, accepted=word)
     said = next(c for c in accepted if "compared with the radio" in c.sentence)
     assert (said.weight, said.wants_word) == ("passed", False)
@@ -229,8 +229,8 @@ def test_readings_that_stay_damaged_need_a_word_before_they_go(lab: Lab) -> None
     word = {"damaged": "memory chip broken, agreed with the museum"}
     done = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, word)
     entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
-    assert entry.details["accepted"] == word
-    assert done.mission == entry.details["mission"]
+    assert entry.details["act"]["accepted"] == word
+    assert done.mission == entry.details["act"]["in_mission"]
     assert verify(lab.desk).is_whole
 
 
@@ -372,7 +372,8 @@ def test_a_logger_at_a_point_is_replaced_and_the_series_goes_on(
     launch(lab.desk, other.address, "D-2044", STORE_PLAN)
     [point] = points(lab.desk)
     assert point.serial == "D-2044"
-    assert any(e.act == "replaced" and e.subject == "D-2041" for e in logbook_entries(lab.desk))
+    entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
+    assert entry.sentence.endswith("D-2044 takes the place of D-2041 there.")
 
 
 def test_a_retired_point_takes_no_launch(lab: Lab) -> None:

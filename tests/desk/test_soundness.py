@@ -55,7 +55,7 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:
     }
     assert {g.point.name for g in gaps(demo_desk)} >= {"Piezometer K2"}
     refresh_stale(demo_desk)
-    assert any("block of readings is damaged" in fault for fault in verify(demo_desk).faults)
+    assert any("differ from the raw offload" in fault for fault in verify(demo_desk).faults)
 
 
 @pytest.mark.parametrize(

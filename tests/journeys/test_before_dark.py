@@ -154,7 +154,7 @@ def test_one_logger_from_label_to_launch(window: MainWindow, qtbot: QtBot, tailg
     assert card.plan.interval_s == 1200
     assert card.plan.limits[0].value == 58.0
     entry = next(e for e in logbook_entries(tailgate.desk) if e.act == "launch")
-    assert entry.details["accepted"] == {"computer clock": "compared with the radio"}
+    assert entry.details["act"]["accepted"] == {"computer clock": "compared with the radio"}
 
 
 def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:

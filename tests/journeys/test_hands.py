@@ -113,7 +113,7 @@ def test_the_same_key_twice_launches_once(window: MainWindow, qtbot: QtBot, tail
     idle(qtbot, window)
     assert missions(tailgate)["D-2041"] == before + 2
     entry = next(e for e in logbook_entries(tailgate.desk) if e.act == "launch")
-    assert entry.details["accepted"] == {"begun": "wrong interval"}
+    assert entry.details["act"]["accepted"] == {"begun": "wrong interval"}
 
 
 def test_all_of_them_twice_launches_them_once(

@@ -26,7 +26,8 @@ DATABASE = "archive.db"
 BUSY_S = 5.0
 WORD_AFTER_S = 1.0
 """Whoever waits for another program's write hears of it after so long."""
-FOLDERS = ("vault", "overviews", "certificates", "reports", "incoming", "handovers", "sheets")
+FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "incoming", "handovers",
+           "sheets")  # fmt: skip
 
 
 class Archive:
@@ -70,6 +71,7 @@ class Archive:
         self.overviews = Vault(folder / "overviews", ".overview", "overview")
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")
         self.reports = Vault(folder / "reports", ".report", "logger's report")
+        self.foundings = Vault(folder / "foundings", ".json", "beginning")
         self.sheets = folder / "sheets"
         self.incoming = folder / "incoming"
         self.handovers = folder / "handovers"

@@ -36,7 +36,7 @@ def do(session: Session, act: Act, said: Said) -> None:
         session,
         at_ms=said.at_ms,
         person=said.person,
-        act=act.WORD,
+        act=act.word,
         subject=subject.name,
         sentence=act.told(subject),
         details=stored,
@@ -48,9 +48,7 @@ def subject_of(connection: Connection, act: Act) -> Subject:
     if act.named:
         return Subject(act.named)
     if act.ABOUT == "logger":
-        zones = select(Site.zone).join(Point).join(Logger, Logger.point_id == Point.id)
-        zone = connection.execute(zones.where(Logger.serial == act.about)).scalar()
-        return Subject(act.about, zone or "UTC")
+        return _logger_as_subject(connection, act.about, getattr(act, "point", ""))
     if act.ABOUT == "site":
         site = connection.execute(select(Site.name, Site.zone).where(Site.uid == act.about)).one()
         return Subject(*site)
@@ -58,3 +56,16 @@ def subject_of(connection: Connection, act: Act) -> Subject:
         select(Site.name, Point.name, Site.zone).join(Site).where(Point.uid == act.about)
     ).one()
     return Subject(full_name(point[0], point[1]), point[2])
+
+
+def _logger_as_subject(connection: Connection, serial: str, point: str) -> Subject:
+    """A logger at the point that the act names, else where it measures now."""
+    places = select(Site.name, Point.name, Site.zone).join(Site)
+    if point:
+        where = places.where(Point.uid == point)
+    else:
+        where = places.join(Logger, Logger.point_id == Point.id).where(Logger.serial == serial)
+    row = connection.execute(where).first()
+    if row is None:
+        return Subject(serial)
+    return Subject(serial, row[2], full_name(row[0], row[1]))

@@ -1,4 +1,4 @@
-"""Taking a mission file in: vault first, then readings, offload and logbook in one transaction.
+"""Taking a mission file in: vault first, then the act and its readings in one transaction.
 
 Killed in between, the incoming file is still there and is taken in again; the vault keeps the
 same bytes once, and reading numbers that are kept already are not stored again.
@@ -6,6 +6,8 @@ same bytes once, and reading numbers that are kept already are not stored again.
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -13,18 +15,24 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive import logbook
 from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
+from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
-from gezeiten.archive.readings import series_row, store_readings
+from gezeiten.archive.readings import ChannelBlocks, in_blocks, store_blocks
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.tables import Logger, Mission, Offload, Point
+from gezeiten.domain.acts.offloads import (
+    DamageNoted,
+    MissionOffloaded,
+    MissionSaid,
+    RawBytes,
+    Taken,
+)
 from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import Times, Values
-from gezeiten.domain.wording import readings_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +74,8 @@ class RawMission:
 class Circumstances:
     """Who took it, when, how, and how far the logger's clock was off then.
 
-    carried: by which courier, when, and how it left the logger.
+    carried: by which courier, when, and how it left the logger. taken_in: who brings it into this
+    archive, and when, where that is not who took it.
     """
 
     at_ms: int
@@ -76,11 +85,17 @@ class Circumstances:
     clock_uncertainty_ms: float | None = None
     cut_short: str = ""
     carried: dict[str, object] | None = None
+    taken_in: Said | None = None
 
     @property
     def said(self) -> Said:
-        """Who and when, for the acts that taking it in brings along."""
-        return Said(self.at_ms, self.person)
+        """Who does the acts of taking it in, and when."""
+        return self.taken_in or Said(self.at_ms, self.person)
+
+    @property
+    def taken(self) -> Taken | None:
+        """Who took it, and when, where that is not who takes it in."""
+        return None if self.taken_in is None else Taken(self.at_ms, self.person)
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,25 +131,78 @@ def take_in(
         even_if_known: keep the bytes though no reading is new, as an offload that added nothing.
     """
     with archive.writing() as session:
-        mission = find_mission(session, file, how.said)
-        if damaged is not None:
-            mission.damaged = [list(part) for part in damaged]
-        added = merged(
-            part for got in file.received for part in missing(got, kept_ranges(session, mission.id))
-        )
-        point_id = mission.point_id or 0
-        if not added and not even_if_known:
-            return Intake(None, mission.id, point_id, [], "")
+        mission = _known(session, file)
+        point = point_of(session, file, how)
+        kept = kept_ranges(session, mission.id) if mission else []
+        added = merged(part for got in file.received for part in missing(got, kept))
+        sha256 = hashlib.sha256(raw).hexdigest()
+        if not added and (not even_if_known or _is_kept(session, mission, sha256)):
+            _note_damage(session, mission, file, damaged, how)
+            return Intake(None, mission.id if mission else 0, point.id, [], "")
         with translated(archive.folder):
-            sha256 = archive.vault.put(raw)
-        offload = _offload_row(mission, file, how, added, sha256, len(raw))
-        session.add(offload)
-        session.flush()
-        _store(session, mission, offload, file, added)
-        point = session.get_one(Point, point_id)
-        point.record_version += 1
-        _log(session, file, how, added, sha256, point)
-        return Intake(offload.id, mission.id, point_id, added, sha256)
+            archive.vault.put(raw)
+        bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
+        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged), how.said)
+        mission = _known(session, file)
+        assert mission is not None
+        offload = _offload_of(session, mission, sha256)
+        added = [(first, end) for first, end in offload.added]
+        store_blocks(session, mission, offload.id, mission_blocks(file, added))
+        return Intake(offload.id, mission.id, mission.point_id or 0, added, sha256)
+
+
+def _offloaded(
+    file: RawMission, how: Circumstances, point: str, raw: RawBytes, damaged: list[Range] | None
+) -> MissionOffloaded:
+    return MissionOffloaded(
+        file.serial,
+        mission_said(file, point),
+        raw,
+        received=tuple(file.received),
+        damaged=tuple(file.damaged),
+        missed=None if damaged is None else tuple(damaged),
+        events=tuple(file.events),
+        clock_difference_ms=how.clock_difference_ms,
+        clock_uncertainty_ms=how.clock_uncertainty_ms,
+        cut_short=how.cut_short,
+        taken=how.taken,
+    )
+
+
+def mission_said(file: RawMission, point: str) -> MissionSaid:
+    """Return what a file says of its mission. point: id of where it belongs."""
+    return MissionSaid(
+        file.model, file.firmware, file.number, file.launched_ms, file.first_ms, file.interval_ms,
+        point, file.plan,
+    )  # fmt: skip
+
+
+def _note_damage(
+    session: Session,
+    mission: Mission | None,
+    file: RawMission,
+    damaged: list[Range] | None,
+    how: Circumstances,
+) -> None:
+    """Remember what arrived damaged though nothing new came, where it is otherwise than known."""
+    if mission is None or damaged is None:
+        return
+    if [list(part) for part in damaged] != (mission.damaged or []):
+        noted = DamageNoted(file.serial, file.number, file.launched_ms, tuple(damaged))
+        do(session, noted, how.said)
+
+
+def _is_kept(session: Session, mission: Mission | None, sha256: str) -> bool:
+    query = select(Offload.id).filter_by(sha256=sha256)
+    return mission is not None and (
+        session.scalars(query.filter_by(mission_id=mission.id)).first() is not None
+    )
+
+
+def _offload_of(session: Session, mission: Mission, sha256: str) -> Offload:
+    """Return the newest offload of a mission's bytes."""
+    query = select(Offload).filter_by(mission_id=mission.id, sha256=sha256)
+    return session.scalars(query.order_by(Offload.id.desc()).limit(1)).one()
 
 
 def kept_ranges(session: Session, mission_id: int) -> list[Range]:
@@ -143,37 +211,26 @@ def kept_ranges(session: Session, mission_id: int) -> list[Range]:
     return merged((first, end) for row in rows for first, end in row)
 
 
-def find_logger(session: Session, serial: str, model: str, firmware: str) -> Logger:
-    """Return the logger of a serial, made where it is new."""
-    logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
+def find_logger(session: Session, serial: str) -> Logger | None:
+    """Return the logger of a serial, None where it is new."""
+    return session.scalars(select(Logger).filter_by(serial=serial)).first()
+
+
+def _known(session: Session, file: RawMission) -> Mission | None:
+    logger = find_logger(session, file.serial)
     if logger is None:
-        logger = Logger(serial=serial, model=model, firmware=firmware, practice=False)
-        session.add(logger)
-        session.flush()
-    logger.firmware = firmware
-    return logger
+        return None
+    return known_mission(session, logger, file.number, file.launched_ms)
 
 
-def find_mission(session: Session, file: RawMission, said: Said) -> Mission:
-    """Return the mission of a file, made where it is new; its point comes from its plan."""
-    logger = find_logger(session, file.serial, file.model, file.firmware)
-    mission = known_mission(session, logger, file.number, file.launched_ms)
-    if mission is None:
-        name = plan_from_dict(file.plan).point_name
-        point = find_point(session, name or full_name(UNPLACED_SITE, file.serial), said)
-        mission = Mission(
-            logger_id=logger.id,
-            point_id=point.id,
-            number=file.number,
-            launched_ms=file.launched_ms,
-            first_ms=file.first_ms,
-            interval_ms=file.interval_ms,
-            plan=file.plan,
-        )
-        session.add(mission)
-        session.flush()
-    mission.first_ms = mission.first_ms or file.first_ms  # it had waited for its button
-    return mission
+def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
+    """Return where a file's mission belongs: the point it is entered for, else the one its plan
+    names, made where it is new."""
+    mission = _known(session, file)
+    if mission is not None:
+        return session.get_one(Point, mission.point_id)
+    name = plan_from_dict(file.plan).point_name
+    return find_point(session, name or full_name(UNPLACED_SITE, file.serial), how.said)
 
 
 def known_mission(
@@ -185,49 +242,16 @@ def known_mission(
     ).first()
 
 
-def _offload_row(
-    mission: Mission,
-    file: RawMission,
-    how: Circumstances,
-    added: list[Range],
-    sha256: str,
-    length: int,
-) -> Offload:
-    return Offload(
-        mission_id=mission.id,
-        at_ms=how.at_ms,
-        person=how.person,
-        route=how.route,
-        sha256=sha256,
-        size=length,
-        received=[list(part) for part in file.received],
-        added=[list(part) for part in added],
-        damaged=[list(part) for part in file.damaged],
-        clock_difference_ms=how.clock_difference_ms,
-        clock_uncertainty_ms=how.clock_uncertainty_ms,
-        events=[[at_ms, text] for at_ms, text in file.events],
-        carried=how.carried,
-    )
-
-
-def _store(
-    session: Session, mission: Mission, offload: Offload, file: RawMission, added: list[Range]
-) -> None:
+def mission_blocks(file: RawMission, added: Iterable[Range]) -> Iterator[ChannelBlocks]:
+    """Return the readings of these numbers of a mission file as blocks, by channel."""
     for channel, values in zip(file.channels, file.values, strict=True):
-        row = series_row(session, mission.point_id or 0, channel.key, channel.unit)
+        made = []
         for first, end in added:
             a, b = file.numbers.searchsorted([first, end])
             for begin, stop, interval_ms in even_runs(file, int(a), int(b)):
-                store_readings(
-                    session,
-                    series_id=row.id,
-                    mission_id=mission.id,
-                    offload_id=offload.id,
-                    first=first + begin - int(a),
-                    start_ms=int(file.times[begin]),
-                    interval_ms=interval_ms,
-                    values=values[begin:stop],
-                )
+                made += in_blocks(first + begin - int(a), int(file.times[begin]), interval_ms,
+                                  values[begin:stop])  # fmt: skip
+        yield channel.key, channel.unit, made
 
 
 def even_runs(file: RawMission, a: int, b: int) -> list[tuple[int, int, int]]:
@@ -245,37 +269,3 @@ def even_runs(file: RawMission, a: int, b: int) -> list[tuple[int, int, int]]:
     breaks = np.flatnonzero((np.diff(force) != 0) | (distance != force[:-1])) + 1
     cuts = [0, *breaks.tolist(), b - a]
     return [(a + first, a + end, int(force[first])) for first, end in pairwise(cuts)]
-
-
-def _log(
-    session: Session,
-    file: RawMission,
-    how: Circumstances,
-    added: list[Range],
-    sha256: str,
-    point: Point,
-) -> None:
-    where = full_name(point.site.name, point.name)
-    sentence = f"{readings_words(size(added))} of mission {file.number} kept for {where}."
-    if file.damaged:
-        sentence += f" {readings_words(size(file.damaged))} arrived damaged and set aside."
-    if how.cut_short:
-        sentence += f" Ended early: {how.cut_short}"
-    logbook.write(
-        session,
-        at_ms=how.at_ms,
-        person=how.person,
-        act="offload",
-        subject=file.serial,
-        sentence=sentence,
-        details={
-            "mission": file.number,
-            "route": how.route,
-            "sha256": sha256,
-            "added": [list(part) for part in added],
-            "damaged": [list(part) for part in file.damaged],
-            "clock_difference_ms": how.clock_difference_ms,
-            "clock_uncertainty_ms": how.clock_uncertainty_ms,
-            **({"carried": how.carried} if how.carried else {}),
-        },
-    )

@@ -6,6 +6,8 @@ A record is the raw offloads plus the steps that are not undone, put together an
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +23,7 @@ from gezeiten.archive.blocks import (
     summary,
 )
 from gezeiten.archive.estimates import estimated_series
-from gezeiten.archive.tables import Block, SeriesRow, Step
+from gezeiten.archive.tables import Block, Mission, SeriesRow, Step
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.domain.steps import LINE, REFETCH
 from gezeiten.domain.timeline import Times, Values
@@ -37,46 +39,66 @@ def series_row(session: Session, point_id: int, channel: str, unit: str) -> Seri
     return row
 
 
-def store_readings(
-    session: Session,
-    *,
-    series_id: int,
-    mission_id: int,
-    offload_id: int,
-    first: int,
-    start_ms: int,
-    interval_ms: int,
-    values: Values,
-    times: Times | None = None,
-) -> None:
-    """Keep neighbouring readings of one channel; reading `first` was due at start_ms.
+@dataclass(frozen=True, slots=True)
+class BlockMade:
+    """What a block holds, whoever it belongs to; see `Block`."""
+
+    first: int
+    count: int
+    start_ms: int
+    interval_ms: int
+    valid: int
+    low: float | None
+    high: float | None
+    total: float | None
+    data: bytes
+    times: bytes | None
+    end_ms: int
+
+
+ChannelBlocks: TypeAlias = tuple[str, str, list[BlockMade]]
+"""A channel's key, its unit, and blocks of it."""
+
+
+def in_blocks(
+    first: int, start_ms: int, interval_ms: int, values: Values, times: Times | None = None
+) -> list[BlockMade]:
+    """Return neighbouring readings of one channel as blocks; reading `first` was due at start_ms.
 
     times: shape of values; the instants, where they are not evenly spaced.
     """
+    made = []
     for at in range(0, len(values), READINGS_PER_BLOCK):
         part = values[at : at + READINGS_PER_BLOCK]
         own = None if times is None else times[at : at + READINGS_PER_BLOCK]
+        begins_ms = start_ms + at * interval_ms if own is None else int(own[0])
+        ends_ms = begins_ms + (len(part) - 1) * interval_ms if own is None else int(own[-1])
         facts = summary(part)
-        session.add(
-            Block(
-                series_id=series_id,
-                mission_id=mission_id,
-                offload_id=offload_id,
-                first=first + at,
-                count=len(part),
-                start_ms=start_ms + at * interval_ms if own is None else int(own[0]),
-                interval_ms=interval_ms,
-                valid=facts.valid,
-                low=facts.low,
-                high=facts.high,
-                total=facts.total,
-                data=encode_values(part),
-                times=None if own is None else encode_times(own),
-                end_ms=(
-                    start_ms + (at + len(part) - 1) * interval_ms if own is None else int(own[-1])
-                ),
+        made.append(
+            BlockMade(
+                first + at, len(part), begins_ms, interval_ms, facts.valid, facts.low, facts.high,
+                facts.total, encode_values(part), None if own is None else encode_times(own),
+                ends_ms,
             )
+        )  # fmt: skip
+    return made
+
+
+def store_blocks(
+    session: Session, mission: Mission, offload_id: int, made: Iterable[ChannelBlocks]
+) -> None:
+    """Keep the blocks of an offload, by channel."""
+    for channel, unit, blocks in made:
+        series = series_row(session, mission.point_id or 0, channel, unit)
+        session.add_all(
+            Block(series_id=series.id, mission_id=mission.id, offload_id=offload_id, **vars_of(one))
+            for one in blocks
         )
+
+
+def vars_of(block: BlockMade) -> dict[str, Any]:
+    """Return what a block holds by the names of its columns."""
+    return {name: getattr(block, name) for name in BlockMade.__slots__}
 
 
 def block_times(block: Block) -> Times:

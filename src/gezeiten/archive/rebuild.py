@@ -2,79 +2,88 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from sqlalchemy import Connection, Table, delete, insert, select, text, update
+from sqlalchemy import Connection, delete, select, text, union, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.anew import MADE, Difference, Row
-from gezeiten.archive.tables import Base, Mission, Point, SeriesRow
-
-_FRESH = {"point": {"record_version": 1, "excursions_version": 0}}
-"""Columns of this computer in a row made anew: its record counts as changed."""
+from gezeiten.archive.made import MADE, Row, Rows, held, put_one, rows_and_keys, table_of
 
 
-def put_right(session: Session, differences: list[Difference]) -> None:
+def put_right(session: Session, wanted: Rows) -> None:
     """Make missing rows, set columns and take rows out as acts say, inside the caller's
-    transaction."""
+    transaction. Readings that referred to a row which was missing have to be made anew."""
     session.flush()
     connection = session.connection()
     if connection.dialect.name == "sqlite":  # what refers to a row may be put right after it
         connection.execute(text("PRAGMA defer_foreign_keys = ON"))
-    in_order = sorted(differences, key=lambda one: _place(one.table))
-    extra = [one for one in in_order if not one.column and one.wanted is None]
-    missing = [one for one in in_order if not one.column and one.wanted is not None]
-    for one in extra:
-        same = next((m for m in missing if (m.table, m.wanted) == (one.table, one.found)), None)
-        if same is None:
-            table = Base.metadata.tables[one.table]
-            connection.execute(delete(table).where(table.c.uid == one.key))
-        else:  # only its id was changed
-            missing.remove(same)
-            _set(connection, one.table, one.key, {"uid": same.key})
-    for one in missing:
-        _make(connection, one)
-    for one in in_order:
-        if one.column:
-            table = Base.metadata.tables[one.table]
-            value = _key(connection, table, one.column, one.wanted)
-            _set(connection, one.table, one.key, {one.column: value})
+    for name in MADE:  # what a row refers to is right by then, and so is how it is told
+        _put_table_right(connection, name, wanted[name])
     session.expire_all()
 
 
-def _place(table: str) -> int:
-    return MADE.index(table) if table in MADE else -1
+def _put_table_right(connection: Connection, name: str, wanted: dict[str, Row]) -> None:
+    table = table_of(name)
+    found, keys = rows_and_keys(connection)
+    kept = found[name]
+    extra = [key for key in kept if key not in wanted]
+    missing = [key for key in wanted if key not in kept]
+    for was, should in _renamed(kept, wanted, extra, missing):
+        kept[should] = kept.pop(was)
+        keys[name][should] = keys[name].pop(was)
+        extra.remove(was)
+        missing.remove(should)
+        if "uid" in table.c:
+            _set(connection, name, keys[name][should], {"uid": should})
+    for identity in extra:
+        connection.execute(delete(table).where(table.c.id == keys[name].pop(identity)))
+    for identity in missing:
+        own = _key_that_readings_know(connection, name) if len(missing) == 1 else None
+        put_one(connection, name, identity, wanted[identity], keys, own)
+    for identity in wanted.keys() & kept.keys():
+        changed = {
+            column: held(table, column, value, keys)
+            for column, value in wanted[identity].items()
+            if kept[identity][column] != value
+        }
+        if changed:
+            _set(connection, name, keys[name][identity], changed)
 
 
-def _make(connection: Connection, one: Difference) -> None:
-    table = Base.metadata.tables[one.table]
-    row = {name: _key(connection, table, name, value) for name, value in one.wanted.items()}
-    row = {"uid": one.key, **row, **_FRESH.get(one.table, {})}
-    key = _key_that_records_know(connection) if one.table == "point" else None
-    connection.execute(insert(table).values(row if key is None else {"id": key, **row}))
+def _renamed(
+    kept: dict[str, Row], wanted: dict[str, Row], extra: list[str], missing: list[str]
+) -> list[tuple[str, str]]:
+    """Return which rows only had what identifies them changed: the one that is too many where one
+    is missing, or one of which most is the same."""
+    if len(extra) == len(missing) == 1:
+        return [(extra[0], missing[0])]
+    pairs: list[tuple[str, str]] = []
+    for should in missing:
+        for was in extra:
+            same = sum(kept[was][column] == value for column, value in wanted[should].items())
+            if same >= len(wanted[should]) - 1 and was not in dict(pairs):
+                pairs.append((was, should))
+                break
+    return pairs
 
 
-def _key_that_records_know(connection: Connection) -> int | None:
-    """The key of a point that is missing, where missions and series refer to just one such."""
-    there = select(Point.id)
-    known = select(Mission.point_id).where(Mission.point_id.is_not(None))
-    query = known.union(select(SeriesRow.point_id)).subquery()
-    lost = connection.execute(select(query.c.point_id).where(query.c.point_id.not_in(there))).all()
-    return int(lost[0][0]) if len(lost) == 1 else None
+def _key_that_readings_know(connection: Connection, name: str) -> int | None:
+    """The key of a missing row, where what readings refer to tells it: just one that is not
+    there. So readings stay whose bytes are gone."""
+    table = table_of(name)
+    known = [
+        select(column)
+        for other in map(table_of, ("series", "block", "excursion"))
+        for column in other.columns
+        if any(reference.column.table is table for reference in column.foreign_keys)
+    ]
+    if not known:
+        return None
+    referred = union(*known).subquery()
+    key = referred.c[0]
+    lost = select(key).where(key.is_not(None), key.not_in(select(table.c.id)))
+    found = connection.execute(lost).scalars().all()
+    return int(found[0]) if len(found) == 1 else None
 
 
-def _set(connection: Connection, name: str, key: str, values: Row) -> None:
-    table = Base.metadata.tables[name]
-    where = table.c.uid == key if "uid" in table.c else table.c.id == int(key)
-    connection.execute(update(table).where(where).values(values))
-
-
-def _key(connection: Connection, table: Table, column: str, value: Any) -> Any:
-    """Return what a column holds: of a thing referred to, this database's key."""
-    referred = next(iter(table.c[column].foreign_keys), None)
-    if referred is None or value is None:
-        return value
-    other = referred.column.table
-    if other.name not in MADE:
-        return int(value)
-    return connection.execute(select(other.c.id).where(other.c.uid == value)).scalar_one()
+def _set(connection: Connection, name: str, key: int, values: Row) -> None:
+    table = table_of(name)
+    connection.execute(update(table).where(table.c.id == key).values(values))

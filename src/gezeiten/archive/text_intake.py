@@ -6,7 +6,7 @@ what an earlier one held, only the instants that are new are kept.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -15,21 +15,23 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive import logbook
 from gezeiten.archive.database import Archive
+from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import (
-    Circumstances,
-    find_logger,
-    kept_ranges,
+from gezeiten.archive.intake import Circumstances, kept_ranges
+from gezeiten.archive.readings import (
+    BlockMade,
+    ChannelBlocks,
+    block_times,
+    in_blocks,
+    store_blocks,
 )
-from gezeiten.archive.readings import block_times, series_row, store_readings
 from gezeiten.archive.sites import find_point
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point
+from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, TextTaken
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import Times, Values
-from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.errors import InputError
 
 TEXT_MODEL = "Text"
@@ -87,44 +89,133 @@ def take_in_text(
         InputError: there is not one reading in it.
     """
     with archive.writing() as session:
-        mission = _mission_of(session, source, how)
-        taken = TextIntake(mission.point_id or 0)
-        offload = Offload(
-            mission_id=mission.id, at_ms=how.at_ms, person=how.person, route=how.route,
-            sha256="", size=path.stat().st_size, received=[], added=[], damaged=[], events=[],
-            clock_difference_ms=None, clock_uncertainty_ms=None, reading=reading,
-        )  # fmt: skip
-        session.add(offload)
-        session.flush()
-        kept = kept_ranges(session, mission.id)
-        number = first = kept[-1][1] if kept else 0
+        check_name(session, source.name, source.model)
+        point = find_point(session, source.point, how.said)
+        mission = _mission_of(session, source, point)
+        text = _Text(session, source, mission)
         for piece in pieces:
-            fresh = _new_of(session, mission, piece)
-            taken.repeated += len(piece.times) - len(fresh.times)
-            _store(session, mission, offload, source, fresh, number)
-            number += len(fresh.times)
-            _note_extent(taken, fresh)
-            session.flush()
-            session.expunge_all()  # a large text must not gather in memory
-            mission, offload = (
-                session.get_one(Mission, mission.id),
-                session.get_one(Offload, offload.id),
-            )
-        taken.readings = number - first
-        if not taken.readings and not taken.repeated:
+            text.take(piece)
+        if not text.readings and not text.repeated:
             raise InputError(f"{path.name} holds no reading that can be used; nothing was kept.")
-        if not taken.readings:
-            session.delete(offload)
+        taken = TextIntake(point.id, readings=text.readings, repeated=text.repeated)
+        if not text.readings:
             return taken
+        taken.first_ms, taken.last_ms, taken.ranges = text.first_ms, text.last_ms, [text.numbers]
+        size = path.stat().st_size
         with translated(archive.folder):
-            taken.sha256 = offload.sha256 = archive.vault.put_file(path)
-        taken.ranges = [(first, number)]
-        offload.received = offload.added = [[first, number]]
-        offload.reading = {**reading}  # what was learnt while reading is in it by now
-        taken.offload_id = offload.id
-        mission.readings = number
-        _log(session, source, how, taken, path.name)
+            taken.sha256 = archive.vault.put_file(path)
+        raw = RawBytes(taken.sha256, size, how.route)
+        said = text.mission_said(point, how)
+        # what was learnt while reading is in `reading` by now
+        act = TextTaken(source.name, said, raw, path.name, {**reading}, text.first, text.readings,
+                        text.first_ms, text.repeated)  # fmt: skip
+        do(session, act, how.said)
+        mission = _mission_of(session, source, point)
+        assert mission is not None
+        query = select(Offload.id).filter_by(mission_id=mission.id, sha256=taken.sha256)
+        taken.offload_id = session.scalars(query.order_by(Offload.id.desc()).limit(1)).one()
+        store_blocks(session, mission, taken.offload_id, text.blocks())
         return taken
+
+
+class _Text:
+    """A text as it is read: what is new of it, in blocks. Only these stay in memory, compressed."""
+
+    def __init__(
+        self,
+        session: Session,
+        source: Source,
+        mission: Mission | None,
+        offload: Offload | None = None,
+    ) -> None:
+        """Begin after what was kept so far; of an offload, as it was before it came."""
+        self._session, self._source, self._mission = session, source, mission
+        self._before = offload.id if offload else None
+        self._made: dict[tuple[str, str], list[BlockMade]] = {one: [] for one in source.channels}
+        self._times: list[Times] = []
+        kept = kept_ranges(session, mission.id) if mission else []
+        self.first = kept[-1][1] if kept else 0
+        if offload is not None:
+            self.first = offload.received[0][0]
+        self._is_first = not self.first
+        self.interval_ms = 60_000 if mission is None or self._is_first else mission.interval_ms
+        self.readings = self.repeated = 0
+        self.first_ms = self.last_ms = 0
+
+    @property
+    def numbers(self) -> tuple[int, int]:
+        """The numbers that its new readings got."""
+        return self.first, self.first + self.readings
+
+    def take(self, piece: Readings) -> None:
+        """Take what is new of a piece."""
+        fresh = self._new_of(piece)
+        self.repeated += len(piece.times) - len(fresh.times)
+        count = len(fresh.times)
+        if not count:
+            return
+        first_ms, last_ms = int(fresh.times[0]), int(fresh.times[-1])
+        distance_ms = _usual_distance(fresh.times, self.interval_ms)
+        if not self.readings:
+            self.first_ms, self.last_ms = first_ms, last_ms
+            self.interval_ms = distance_ms if self._is_first else self.interval_ms
+        self.first_ms, self.last_ms = min(self.first_ms, first_ms), max(self.last_ms, last_ms)
+        is_even = bool((np.diff(fresh.times) == distance_ms).all())
+        for one, values in zip(self._source.channels, fresh.values, strict=True):
+            if np.isfinite(values).any():
+                self._made[one] += in_blocks(self.first + self.readings, first_ms, distance_ms,
+                                             values, None if is_even else fresh.times)  # fmt: skip
+        self._times.append(fresh.times)
+        self.readings += count
+
+    def _new_of(self, piece: Readings) -> Readings:
+        """Return the readings whose instants this source has not brought yet."""
+        if not len(piece.times):
+            return piece
+        since, until = int(piece.times[0]), int(piece.times[-1])
+        before = [own for own in self._times if own[0] <= until and own[-1] >= since]
+        if self._mission is not None:
+            query = select(Block).where(
+                Block.mission_id == self._mission.id, Block.start_ms <= until,
+                Block.end_ms >= since,
+            )  # fmt: skip
+            if self._before is not None:
+                query = query.where(Block.offload_id < self._before)
+            before += [block_times(block) for block in self._session.scalars(query)]
+        if not before:
+            return piece
+        fresh = ~np.isin(piece.times, np.unique(np.concatenate(before)))
+        return Readings(piece.times[fresh], [values[fresh] for values in piece.values])
+
+    def mission_said(self, point: Point, how: Circumstances) -> MissionSaid:
+        """Return the mission that stands for the source, as it is with this text."""
+        source, known = self._source, self._mission
+        name = full_name(point.site.name, point.name)
+        plan = Plan(tuple(key for key, _ in source.channels), 60, mission_name=source.name,
+                    point_name=name).as_dict() if known is None else known.plan  # fmt: skip
+        if self._is_first:
+            plan = {**plan, "interval_s": max(round(self.interval_ms / 1000), 1)}
+        return MissionSaid(
+            source.model, "", known.number if known else _next_number(self._session, source.name),
+            known.launched_ms if known else how.said.at_ms, self.first_ms, self.interval_ms,
+            point.uid, plan,
+        )  # fmt: skip
+
+    def blocks(self) -> Iterator[ChannelBlocks]:
+        """Return its new readings by channel."""
+        for (key, unit), made in self._made.items():
+            if made:
+                yield key, unit, made
+
+
+def text_blocks(
+    session: Session, source: Source, offload: Offload, pieces: Iterable[Readings]
+) -> Iterator[ChannelBlocks]:
+    """Return the blocks of a text that was taken in, made anew as they were then."""
+    text = _Text(session, source, session.get_one(Mission, offload.mission_id), offload)
+    for piece in pieces:
+        text.take(piece)
+    return text.blocks()
 
 
 def check_name(session: Session, name: str, model: str) -> None:
@@ -138,75 +229,15 @@ def check_name(session: Session, name: str, model: str) -> None:
         raise InputError(f"“{name}” is the name of another source ({taken}); choose another name.")
 
 
-def _mission_of(session: Session, source: Source, how: Circumstances) -> Mission:
-    """Return the mission that stands for a source, made where it is new."""
-    check_name(session, source.name, source.model)
-    logger = find_logger(session, source.name, source.model, "")
-    point = find_point(session, source.point, how.said)
-    mission = session.scalars(
-        select(Mission).filter_by(logger_id=logger.id, point_id=point.id)
-    ).first()
-    plan = Plan(
-        tuple(key for key, _ in source.channels), 60, mission_name=source.name,
-        point_name=full_name(point.site.name, point.name),
-    )  # fmt: skip
-    if mission is None:
-        many = session.scalar(select(func.count(Mission.id)).filter_by(logger_id=logger.id)) or 0
-        mission = Mission(
-            logger_id=logger.id, point_id=point.id, number=many + 1, launched_ms=how.at_ms,
-            first_ms=0, interval_ms=60_000, plan=plan.as_dict(), state="ended",
-        )  # fmt: skip
-        session.add(mission)
-        session.flush()
-    point.record_version += 1
-    return mission
+def _mission_of(session: Session, source: Source, point: Point) -> Mission | None:
+    """Return the mission that stands for a source at a point, None where it is new."""
+    query = select(Mission).join(Logger).where(Logger.serial == source.name)
+    return session.scalars(query.where(Mission.point_id == point.id)).first()
 
 
-def _new_of(session: Session, mission: Mission, piece: Readings) -> Readings:
-    """Return the readings whose instants this source has not brought yet."""
-    if not len(piece.times):
-        return piece
-    blocks = session.scalars(
-        select(Block).where(
-            Block.mission_id == mission.id,
-            Block.start_ms <= int(piece.times[-1]),
-            Block.end_ms >= int(piece.times[0]),
-        )
-    ).all()
-    if not blocks:
-        return piece
-    known = np.unique(np.concatenate([block_times(block) for block in blocks]))
-    fresh = ~np.isin(piece.times, known)
-    return Readings(piece.times[fresh], [values[fresh] for values in piece.values])
-
-
-def _store(
-    session: Session,
-    mission: Mission,
-    offload: Offload,
-    source: Source,
-    piece: Readings,
-    number: int,
-) -> None:
-    count = len(piece.times)
-    if not count:
-        return
-    interval_ms = _usual_distance(piece.times, mission.interval_ms)
-    if not mission.first_ms or int(piece.times[0]) < mission.first_ms:
-        mission.first_ms = int(piece.times[0])
-    if mission.readings == 0 and number == 0:
-        mission.interval_ms = interval_ms
-        mission.plan = {**mission.plan, "interval_s": max(round(interval_ms / 1000), 1)}
-    is_even = bool((np.diff(piece.times) == interval_ms).all())
-    for (key, unit), values in zip(source.channels, piece.values, strict=True):
-        if not np.isfinite(values).any():
-            continue
-        row = series_row(session, mission.point_id or 0, key, unit)
-        store_readings(
-            session, series_id=row.id, mission_id=mission.id, offload_id=offload.id,
-            first=number, start_ms=int(piece.times[0]), interval_ms=interval_ms, values=values,
-            times=None if is_even else piece.times,
-        )  # fmt: skip
+def _next_number(session: Session, name: str) -> int:
+    many = select(func.count(Mission.id)).join(Logger).where(Logger.serial == name)
+    return (session.scalar(many) or 0) + 1
 
 
 def _usual_distance(times: Times, otherwise_ms: int) -> int:
@@ -214,24 +245,3 @@ def _usual_distance(times: Times, otherwise_ms: int) -> int:
     if len(times) < 2:
         return otherwise_ms
     return max(int(np.median(np.diff(times))), 1)
-
-
-def _note_extent(taken: TextIntake, piece: Readings) -> None:
-    if len(piece.times):
-        first, last = int(piece.times[0]), int(piece.times[-1])
-        taken.first_ms = first if taken.first_ms is None else min(taken.first_ms, first)
-        taken.last_ms = last if taken.last_ms is None else max(taken.last_ms, last)
-
-
-def _log(
-    session: Session, source: Source, how: Circumstances, taken: TextIntake, name: str
-) -> None:
-    point = session.get_one(Point, taken.point_id)
-    where = full_name(point.site.name, point.name)
-    sentence = f"{readings_words(taken.readings)} of {name} kept for {where}."
-    if taken.repeated:
-        sentence += f" {grouped(taken.repeated)} kept already."
-    logbook.write(
-        session, at_ms=how.at_ms, person=how.person, act="offload", subject=source.name,
-        sentence=sentence, details={"route": how.route, "sha256": taken.sha256, "file": name},
-    )  # fmt: skip

@@ -207,7 +207,7 @@ def take_each(
             began_ms = desk.now_ms()
             intake = take(record)
         except GezeitenError as exc:
-            desk.log_failure("offload failed", record.serial, exc)
+            desk.attempt_failed("offload", record.serial, exc)
             results.append(Offloaded(record.serial, error=str(exc)))
             if exc.exit_code != 4:
                 break  # cancelled, or the computer itself: the others would fare no better

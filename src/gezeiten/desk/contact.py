@@ -7,15 +7,17 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from functools import partial
 
-from sqlalchemy import select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.intake import find_logger, kept_ranges
 from gezeiten.archive.tables import Logger, Mission, Point, Service
 from gezeiten.desk.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intents import settle_intent
+from gezeiten.desk.intents import settle_launch
+from gezeiten.domain.acts.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
 from gezeiten.domain.clock import ClockDifference
+from gezeiten.domain.contacts import BY_HAND_MS, Sighting, says_more
 from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.sites import full_name
@@ -156,7 +158,7 @@ def find_serial(desk: Desk, serial: str) -> Endpoint:
 
 
 def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> LoggerCard:
-    """Look at one logger and remember its state; failures go into the logbook.
+    """Look at one logger and enter its state; failures go into the logbook.
 
     Raises:
         DeviceError, InputError: it is away, answers nonsense, or is another one.
@@ -165,14 +167,21 @@ def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> Logge
         with session_with(desk, address, expected) as (session, identity):
             return read_card(desk, session, identity, address)
     except GezeitenError as exc:
-        desk.log_failure("contact failed", expected or str(address), exc)
+        desk.attempt_failed("contact", expected or str(address), exc)
         raise
 
 
 def read_card(
-    desk: Desk, session: LoggerSession, identity: Identity, address: Endpoint
+    desk: Desk,
+    session: LoggerSession,
+    identity: Identity,
+    address: Endpoint,
+    after_ms: int = BY_HAND_MS,
 ) -> LoggerCard:
-    """Read everything the Field desk shows over an open conversation."""
+    """Read everything the Field desk shows over an open conversation.
+
+    after_ms: after so long the contact is entered even if it says nothing else than the last.
+    """
     clock = session.clock(desk.clock)
     directory = session.directory()
     plan = session.plan()
@@ -180,8 +189,8 @@ def read_card(
     state = session.state()
     live = session.live(identity.model)
     with desk.archive.writing() as db:
-        logger = _remember(db, identity, state, clock, desk.now_ms())
-        interrupted = settle_intent(desk, db, logger, state, plan, directory)
+        logger = _tell(desk, db, identity, state, clock, after_ms)
+        interrupted = settle_launch(desk, db, logger.serial, state, plan, directory)
         pairs = [_not_kept(db, logger, entry) for entry in directory]
         point = _point_name(db, logger) or (plan.point_name if plan else "")
         due_ms = _calibration_due(db, logger, state)
@@ -218,30 +227,32 @@ def _calibration_due(db: Session, logger: Logger, state: LoggerState) -> int | N
     return state.calibration_due_day * DAY_MS if state.calibration_due_day else None
 
 
-def _remember(
-    db: Session, identity: Identity, state: LoggerState, clock: ClockDifference, now_ms: int
+def _tell(
+    desk: Desk,
+    db: Session,
+    identity: Identity,
+    state: LoggerState,
+    clock: ClockDifference,
+    after_ms: int,
 ) -> Logger:
-    logger = find_logger(db, identity.serial, identity.model.name, identity.firmware)
-    logger.practice = bool(state.practice)
-    logger.seen_ms = now_ms
-    logger.state = asdict(state)
-    logger.clock_difference_ms = clock.difference_ms
-    logger.clock_uncertainty_ms = clock.uncertainty_ms
-    present = Mission.number == state.mission_number
-    db.execute(
-        update(Mission)
-        .where(Mission.logger_id == logger.id, Mission.number < state.mission_number)
-        .where(Mission.state.in_(("", "logging", "waiting")))
-        .values(state="relaunched")  # whoever launched the next one ended it
-    )
-    mission = db.scalars(select(Mission).filter_by(logger_id=logger.id).where(present)).first()
-    if mission:
-        mission.readings = state.readings
-        mission.first_held = state.first_held
-        mission.state = State(state.state).name.lower()
-        if not mission.first_ms and state.first_due_ms:
-            mission.first_ms = state.first_due_ms  # its button has been pressed
-    return logger
+    """Enter a contact where it says more than the last one that was entered."""
+    known = find_logger(db, identity.serial)
+    told = None
+    if known is not None and known.state is not None and known.seen_ms is not None:
+        told = Sighting(known.seen_ms, known.state, known.clock_difference_ms)
+    seen = Sighting(desk.now_ms(), asdict(state), clock.difference_ms)
+    if known is None or says_more(told, seen, after_ms):
+        desk.do_within(
+            db,
+            LoggerContacted(
+                identity.serial, identity.model.name, identity.firmware,
+                State(state.state).name.lower(), asdict(state), clock.difference_ms,
+                clock.uncertainty_ms,
+            ),
+        )  # fmt: skip
+        known = find_logger(db, identity.serial)
+    assert known is not None
+    return known
 
 
 def _not_kept(db: Session, logger: Logger, entry: DirectoryEntry) -> tuple[NotKept, int]:
@@ -267,7 +278,7 @@ def blink(desk: Desk, address: Endpoint, serial: str) -> None:
     """Let a logger blink so that it is found among others."""
     with session_with(desk, address, serial) as (session, _):
         session.command(LoggerCommand.BLINK)
-    desk.log_alone("blink", serial, f"{serial} was let blink.")
+    desk.do(LoggerBlinked(serial))
 
 
 def present_readings(desk: Desk, address: Endpoint, serial: str) -> list[LiveValue]:
@@ -281,6 +292,5 @@ def self_check(desk: Desk, address: Endpoint, serial: str) -> LoggerCard:
     with session_with(desk, address, serial) as (session, identity):
         session.command(LoggerCommand.SELF_CHECK)
         card = read_card(desk, session, identity, address)
-    result = "good" if card.state.self_check == SELF_CHECK_GOOD else "failed"
-    desk.log_alone("self-check", serial, f"Self-check of {serial}: {result}.")
+    desk.do(SensorsChecked(serial, card.state.self_check == SELF_CHECK_GOOD))
     return card

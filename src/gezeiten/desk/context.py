@@ -8,19 +8,21 @@ import time
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from sqlalchemy.orm import Session
 
-from gezeiten.archive import logbook
 from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
 from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
+from gezeiten.archive.founding import begin
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
+from gezeiten.domain.plan import Plan
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.errors import (
     ArchiveLockedError,
@@ -95,6 +97,7 @@ class Desk:
         self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
+        begin(self.archive, self.said)
         self.drafts = Drafts(folder / "drafts.json")
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
@@ -203,30 +206,15 @@ class Desk:
         with self.archive.writing() as session:
             self.do_within(session, act)
 
-    def log(self, session: Session, act: str, subject: str, sentence: str, **facts: Any) -> None:
-        """Write a logbook entry inside the caller's transaction."""
-        logbook.write(
-            session,
-            at_ms=self.now_ms(),
-            person=self.person,
-            act=act,
-            subject=subject,
-            sentence=sentence,
-            details=facts,
-        )
-
-    def log_alone(self, act: str, subject: str, sentence: str, **facts: Any) -> None:
-        """Write a logbook entry of its own, for what changed nothing else (a refusal, say)."""
-        with self.archive.writing() as session:
-            self.log(session, act, subject, sentence, **facts)
-
-    def log_failure(self, act: str, subject: str, error: GezeitenError, **facts: Any) -> None:
-        """Write down what failed. Where the database is locked or the disk is full that could not
-        be written either, and nobody is made to wait twice."""
+    def attempt_failed(
+        self, attempt: Attempt, serial: str, error: GezeitenError, plan: Plan | None = None
+    ) -> None:
+        """Enter what failed at a logger. Where the database is locked or the disk is full that
+        could not be written either, and nobody is made to wait twice."""
         if isinstance(error, ArchiveLockedError | DiskFullError):
             return
         with suppress(SurroundingsError):
-            self.log_alone(act, subject, str(error), **facts)
+            self.do(AttemptFailed(serial, attempt, str(error), plan.as_dict() if plan else None))
 
     def close(self) -> None:
         """Let go of the archive."""

@@ -32,9 +32,10 @@ from gezeiten.desk.carried import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.erasing import read_back
 from gezeiten.desk.offloading import Offloaded, take_in_file
+from gezeiten.domain.acts.carriers import CourierClockSet, CourierMadeReady, CourierTold
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.models import MODELS, logger_model
-from gezeiten.domain.wording import counted, grouped
+from gezeiten.domain.wording import counted
 from gezeiten.errors import (
     CancelledError,
     DeviceError,
@@ -264,14 +265,7 @@ def make_ready(desk: Desk, card: CourierCard) -> list[str]:
                 stay.append(f"{record.serial}, mission {record.mission}: {why}")
         if not stay:
             session.set_clock(desk.now_ms())
-    clock = "clock left as it is until the rest is taken" if stay else "clock set"
-    desk.log_alone(
-        "courier made ready",
-        card.serial,
-        f"{counted(cleared, 'record', 'records')} cleared from the courier {card.serial}, "
-        f"{grouped(len(stay))} stay; {clock}.",
-        stay=stay,
-    )
+    desk.do(CourierMadeReady(card.serial, cleared, tuple(stay)))
     return stay
 
 
@@ -312,9 +306,7 @@ def set_courier_clock(desk: Desk, card: CourierCard) -> None:
         if why:
             raise InputError(f"The clock of the courier {card.serial} stays: {why}")
         session.set_clock(desk.now_ms())
-    words = f"The clock of the courier {card.serial} was set."
-    difference_ms = fresh.clock.difference_ms
-    desk.log_alone("courier clock", card.serial, words, clock_difference_ms=difference_ms)
+    desk.do(CourierClockSet(card.serial, fresh.clock.difference_ms))
 
 
 def set_at_loggers(desk: Desk, card: CourierCard, *, launch_again: bool) -> None:
@@ -322,8 +314,7 @@ def set_at_loggers(desk: Desk, card: CourierCard, *, launch_again: bool) -> None
     what = AtLoggers.LAUNCHES_AGAIN if launch_again else AtLoggers.LEAVES_RUNNING
     with _conversation(desk, card.address, card.serial) as session:
         session.set_at_loggers(what)
-    does = "launches loggers again" if launch_again else "leaves loggers running"
-    desk.log_alone("courier told", card.serial, f"The courier {card.serial} {does} from now on.")
+    desk.do(CourierTold(card.serial, launch_again))
 
 
 def room_left(card: CourierCard) -> list[tuple[str, int]]:

@@ -28,8 +28,8 @@ from gezeiten.desk.carried import (
 )
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import Offloaded
+from gezeiten.domain.acts.carriers import DriveCleared, DriveReleased, ReportNotKept
 from gezeiten.domain.acts.loggers import ReportKept
-from gezeiten.domain.wording import counted, grouped
 from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
     LARGEST_REPORT,
@@ -199,7 +199,7 @@ def _keep_reports(desk: Desk, drive: DriveSeen) -> int:
         try:
             raw = read_small(path, LARGEST_REPORT)
         except DeviceError as exc:
-            desk.log_alone("report not kept", drive.label, str(exc))
+            desk.do(ReportNotKept(drive.label, str(exc)))
             continue
         count += _keep_report(desk, drive, path.name, raw)
     return count
@@ -265,10 +265,8 @@ def clear_drive(desk: Desk, card: DriveCard) -> Clearing:
                 continue
             path.unlink()
             goes.append(record)
-    files = counted(len(goes), "mission file", "mission files")
-    words = f"{files} deleted from {card.drive.label}, {grouped(len(stays))} stay."
     deleted = {record.key: record.sha256 for record in goes}
-    desk.log_alone("drive cleared", card.drive.label, words, deleted=deleted, stay=stays)
+    desk.do(DriveCleared(card.drive.label, deleted, tuple(stays)))
     return Clearing(tuple(goes), tuple(stays))
 
 
@@ -285,7 +283,7 @@ def release(desk: Desk, drive: DriveSeen) -> str:
 
     write_out(drive.root)
     if unmount(drive.device):
-        desk.log_alone("drive released", drive.label, f"{drive.device} was unmounted.")
+        desk.do(DriveReleased(drive.label, drive.device))
         return f"{drive.label} is unmounted and safe to unplug."
     return (
         f"Everything is written to {drive.label}, but no disk service runs here; unmount "

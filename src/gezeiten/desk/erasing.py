@@ -12,6 +12,7 @@ from gezeiten.desk.checks import label_check
 from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.pins import unlock
+from gezeiten.domain.acts.contacts import MemoryErased
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import (
     GezeitenError,
@@ -55,7 +56,7 @@ def erase_memory(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
     try:
         return _erase(desk, address, serial, label)
     except GezeitenError as exc:
-        desk.log_failure("erase refused", serial, exc)
+        desk.attempt_failed("erase", serial, exc)
         raise
 
 
@@ -75,8 +76,7 @@ def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
         readings = card.state.readings
         session.command(LoggerCommand.ERASE, expected=readings)
         read_card(desk, session, identity, address)
-    sentence = f"The memory of {serial} was erased; {readings_words(readings)} in the vault."
-    desk.log_alone("erase", serial, sentence, readings=readings)
+    desk.do(MemoryErased(serial, readings))
     return readings
 
 

@@ -19,7 +19,10 @@ from gezeiten.desk.contact import read_card
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import Offloaded, take_all
 from gezeiten.desk.places import zone_of_logger
-from gezeiten.domain.timeline import duration_text, from_ms
+from gezeiten.domain.acts import Subject
+from gezeiten.domain.acts.contacts import FollowedBack
+from gezeiten.domain.contacts import FOLLOWED_MS
+from gezeiten.domain.timeline import from_ms
 from gezeiten.domain.wording import counted, readings_words
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
 from gezeiten.link.line import BaseLine, Endpoint
@@ -193,7 +196,8 @@ class Follower:
         """Take exactly what the archive lacks, for so long at most."""
         session = one.session
         assert session is not None
-        card = read_card(self.desk, session, session.identify(one.serial), one.address)
+        identity = session.identify(one.serial)
+        card = read_card(self.desk, session, identity, one.address, FOLLOWED_MS)
         ends_s = self.seconds() + self.pace.longest_fetch_s
         watch = Watch(cancelled=lambda: self.cancelled() or self.seconds() > ends_s)
         with translated(self.desk.archive.folder):
@@ -213,11 +217,10 @@ class Follower:
 
     def _here(self, one: _Followed, is_new: bool) -> None:
         if one.away_since_ms is not None:
-            away_ms = self.desk.now_ms() - one.away_since_ms
-            words = f"{one.serial} is back after {duration_text(away_ms)}."
+            back = FollowedBack(one.serial, self.desk.now_ms() - one.away_since_ms)
             one.away_since_ms, one.fetched_s = None, None
-            self.desk.log_alone("followed logger back", one.serial, words)
-            self._say(one, "back", words)
+            self.desk.do(back)
+            self._say(one, "back", back.told(Subject(one.serial)))
         elif is_new:
             self._say(one, "following", f"{one.serial} is followed at {one.address}.")
 
@@ -229,7 +232,7 @@ class Follower:
         one.due_s = self.seconds() + max(pause_s, self.pace.look_s)
         if error.exit_code == 4 and one.away_since_ms is None:
             one.away_since_ms = self.desk.now_ms()
-            self.desk.log_failure("followed logger away", one.who, error)
+            self.desk.attempt_failed("follow", one.who, error)
             self._say(one, "away", self._away_words(one))
         elif error.exit_code != 4 and str(error) != one.last_failure:
             one.last_failure = str(error)

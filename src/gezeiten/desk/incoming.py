@@ -9,6 +9,7 @@ from typing import TypeVar
 
 from gezeiten.archive.faults import translated
 from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.carriers import PutAside
 from gezeiten.errors import DeviceError, InputError
 from gezeiten.link.transfer import lock_incoming
 
@@ -42,4 +43,4 @@ def _put_aside(desk: Desk, path: Path, why: str) -> None:
     aside = path.with_suffix(".unreadable")
     with translated(desk.archive.folder):
         path.rename(aside)
-    desk.log_alone("put aside", aside.name, f"{aside.name} in incoming/ could not be read: {why}")
+    desk.do(PutAside(aside.name, why))

@@ -1,8 +1,8 @@
-"""Launches under way: noted before the first change, settled when it is known how they ended.
+"""Launches under way: entered before the first change, and again when it is known how they ended.
 
-A launch that is cut off leaves its note. The next contact compares the note with what the logger
-says, so that the archive always knows whether it is in the old mission or in the new one. A note
-belongs to whoever launches: as long as that program lives, nobody else settles it.
+A launch that is cut off leaves its note (`launch_intent`). The next contact compares the note with
+what the logger says, so that the archive always knows whether it is in the old mission or in the
+new one. A note belongs to whoever launches: as long as that program lives, nobody else settles it.
 """
 
 from __future__ import annotations
@@ -19,15 +19,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import find_logger, known_mission
 from gezeiten.archive.sites import find_point
-from gezeiten.archive.tables import LaunchIntent, Logger, Mission
+from gezeiten.archive.tables import LaunchIntent, Logger
 from gezeiten.desk.context import Desk
+from gezeiten.domain.acts import Subject
+from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
 from gezeiten.domain.plan import Plan, differences, plan_from_dict
 from gezeiten.domain.timeline import MINUTE_MS
 from gezeiten.errors import LoggerBusyError
 from gezeiten.link.registers import LoggerState, State
-from gezeiten.link.session import DirectoryEntry, Identity
+from gezeiten.link.session import DirectoryEntry
 from gezeiten.link.transfer import lock_incoming
 
 ELSEWHERE_MS = 30 * MINUTE_MS
@@ -92,143 +93,103 @@ def _is_under_way(desk: Desk, serial: str, note: LaunchIntent) -> bool:
     return False
 
 
-def note_intent(
-    desk: Desk,
-    owner: Owner,
-    identity: Identity,
-    plan: Plan,
-    old_mission: int,
-    accepted: Mapping[str, str],
+def begin_launch(
+    desk: Desk, owner: Owner, serial: str, plan: Plan, old_mission: int, accepted: Mapping[str, str]
 ) -> None:
-    """Note that a launch begins; a note left by an earlier try is replaced.
+    """Enter that a launch begins: from here the logger is told to launch, and what a cut leaves has
+    to be found out. A note left by an earlier try is replaced.
 
     Raises:
         LoggerBusyError: another computer is launching it.
     """
     with desk.archive.writing() as db:
-        logger = find_logger(db, identity.serial, identity.model.name, identity.firmware)
-        known = _note(db, logger)
-        if known is not None and _is_under_way(desk, identity.serial, known):
+        known = _note(db, serial)
+        if known is not None and _is_under_way(desk, serial, known):
             raise LoggerBusyError(
-                f"{identity.serial} is being launched by {known.person} at another computer; "
-                "wait for it."
+                f"{serial} is being launched by {known.person} at another computer; wait for it."
             )
-        _drop(db, logger)
-        db.add(
-            LaunchIntent(
-                logger_id=logger.id,
-                at_ms=desk.now_ms(),
-                person=desk.person,
-                plan=plan.as_dict(),
-                old_mission=old_mission,
-                accepted=dict(accepted),
-                owner=str(owner),
-                state="noted",
-            )
+        begun = LaunchBegun(serial, str(owner), plan.as_dict(), old_mission, dict(accepted))
+        desk.do_within(db, begun)
+
+
+def launch_refused(
+    desk: Desk, owner: Owner, serial: str, old_mission: int, accepted: Mapping[str, str], why: str
+) -> None:
+    """Enter that the logger itself refused: its old mission stands."""
+    desk.do(
+        LaunchEnded(
+            serial, str(owner), "refused", old_mission, desk.person, dict(accepted), why=why
         )
+    )
 
 
-def launch_begins(desk: Desk, owner: Owner) -> None:
-    """From here the logger is told to launch: what a cut leaves has to be found out."""
-    with desk.archive.writing() as db:
-        for note in db.scalars(select(LaunchIntent).filter_by(owner=str(owner))):
-            note.state = "begun"
+def _note(db: Session, serial: str) -> LaunchIntent | None:
+    query = select(LaunchIntent).join(Logger, Logger.id == LaunchIntent.logger_id)
+    return db.scalars(query.where(Logger.serial == serial)).first()
 
 
-def forget_intent(desk: Desk, owner: Owner) -> None:
-    """It is known how the owner's launch ended."""
-    with desk.archive.writing() as db:
-        for note in db.scalars(select(LaunchIntent).filter_by(owner=str(owner))):
-            db.delete(note)
-
-
-def _note(db: Session, logger: Logger) -> LaunchIntent | None:
-    return db.scalars(select(LaunchIntent).filter_by(logger_id=logger.id)).first()
-
-
-def _drop(db: Session, logger: Logger) -> None:
-    known = _note(db, logger)
-    if known is not None:
-        db.delete(known)
-        db.flush()
-
-
-def settle_intent(
+def settle_launch(
     desk: Desk,
     db: Session,
-    logger: Logger,
+    serial: str,
     state: LoggerState,
     plan: Plan | None,
     directory: Sequence[DirectoryEntry],
 ) -> str:
     """Find out how a launch ended that was cut off; returns it as a sentence, "" without one, and
     while its owner is still at it."""
-    intent = _note(db, logger)
-    if intent is None or _is_under_way(desk, logger.serial, intent):
+    note = _note(db, serial)
+    if note is None or _is_under_way(desk, serial, note):
         return ""
-    wanted = plan_from_dict(intent.plan)
-    is_new = state.mission_number > intent.old_mission
-    if is_new and plan is not None and directory and not differences(plan, wanted):
-        book_mission(desk, db, logger, directory[-1], plan, intent.accepted, intent.person)
-        sentence = (
-            f"The launch that was cut off has happened: {logger.serial} is in its new mission "
-            f"{state.mission_number}."
-        )
-    elif is_new:
-        sentence = (
-            f"A launch of {logger.serial} was cut off, and it is in another mission by now; "
-            "somebody else has launched it."
-        )
-    else:
-        doing = State(state.state).name.lower().replace("_", " ")
-        sentence = (
-            f"A launch of {logger.serial} was cut off; it is still in its old mission "
-            f"{state.mission_number}, {doing}, and holds everything."
-        )
-    db.delete(intent)
-    desk.log(db, "launch settled", logger.serial, sentence, plan=intent.plan)
-    return sentence
+    mission: NewMission | None = None
+    replaced: tuple[str, ...] = ()
+    outcome: Outcome = "not happened"
+    if state.mission_number > note.old_mission:
+        outcome = "another"
+        if plan is not None and directory and not differences(plan, plan_from_dict(note.plan)):
+            mission, replaced = new_mission(desk, db, serial, directory[-1], plan)
+            outcome = "happened"
+    ended = LaunchEnded(
+        serial, note.owner, outcome, state.mission_number, note.person, dict(note.accepted),
+        mission, replaced, cut_off=True, doing=State(state.state).name.lower(),
+    )  # fmt: skip
+    desk.do_within(db, ended)
+    return ended.told(Subject(serial))
 
 
-def book_mission(
+def launch_happened(
     desk: Desk,
-    db: Session,
-    logger: Logger,
+    owner: Owner,
+    serial: str,
     entry: DirectoryEntry,
     plan: Plan,
     accepted: Mapping[str, str],
-    person: str,
 ) -> None:
-    """Enter a mission that a launch has begun, and where its logger is now.
+    """Enter the mission that a launch has begun, and where its logger is now."""
+    with desk.archive.writing() as db:
+        mission, replaced = new_mission(desk, db, serial, entry, plan)
+        desk.do_within(
+            db,
+            LaunchEnded(
+                serial, str(owner), "happened", entry.mission, desk.person, dict(accepted), mission,
+                replaced,
+            ),
+        )  # fmt: skip
 
-    The mission may be there already: whoever offloads the logger at that moment enters it too.
-    """
+
+def new_mission(
+    desk: Desk, db: Session, serial: str, entry: DirectoryEntry, plan: Plan
+) -> tuple[NewMission, tuple[str, ...]]:
+    """Return a mission that a launch has begun, and the loggers whose place its logger takes: one
+    logger a point. The point is made where it is new."""
     point = find_point(db, plan.point_name, desk.said)
     before = db.scalars(
-        select(Logger).where(
-            Logger.point_id == point.id, Logger.id != logger.id, Logger.retired_ms.is_(None)
-        )
+        select(Logger.serial)
+        .where(Logger.point_id == point.id, Logger.serial != serial, Logger.retired_ms.is_(None))
+        .order_by(Logger.serial)
     ).all()
-    for other in before:  # one logger a point: the series goes on with this one
-        other.point_id = None
-        words = f"{logger.serial} takes the place of {other.serial} at {plan.point_name}."
-        desk.log(db, "replaced", other.serial, words, by=logger.serial)
-    logger.point_id = point.id
-    mission = known_mission(db, logger, entry.mission, entry.launched_ms)
-    if mission is None:
-        mission = Mission(logger_id=logger.id, number=entry.mission, launched_ms=entry.launched_ms)
-        mission.first_ms = entry.first_ms
-        db.add(mission)
-    mission.point_id, mission.plan = point.id, plan.as_dict()
-    mission.interval_ms = entry.interval_ms
-    desk.log(
-        db,
-        "launch",
-        logger.serial,
-        f"Mission {entry.mission} launched for {plan.point_name}; plan read back, the same.",
-        mission=entry.mission,
-        first_ms=entry.first_ms,
-        plan=plan.as_dict(),
-        accepted=dict(accepted),
-        launched_by=person,
-    )
+    mission = NewMission(
+        entry.mission, entry.launched_ms, entry.first_ms, entry.interval_ms, point.uid,
+        plan.as_dict(),
+    )  # fmt: skip
+    return mission, tuple(before)

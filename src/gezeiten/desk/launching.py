@@ -11,20 +11,19 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from gezeiten.archive.intake import find_logger
 from gezeiten.desk.checks import CLOCK_KEY, Check, checks_before_launch
 from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intents import (
     Owner,
-    book_mission,
-    forget_intent,
-    launch_begins,
-    note_intent,
+    begin_launch,
+    launch_happened,
+    launch_refused,
     owning_launch,
 )
 from gezeiten.desk.offloading import Offloaded, all_together, offload_logger, take_all
 from gezeiten.desk.pins import unlock
+from gezeiten.domain.acts.contacts import MissionStopped
 from gezeiten.domain.plan import Plan, differences
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import (
@@ -94,9 +93,19 @@ def launch(
             return _Launch(desk, session, identity, address, owner).run(
                 plan, accepted, label, watch
             )
+    except _ToldAlready as told:
+        raise told.error from None
     except GezeitenError as exc:
-        desk.log_failure("launch failed", serial, exc, plan=plan.as_dict())
+        desk.attempt_failed("launch", serial, exc, plan)
         raise
+
+
+class _ToldAlready(Exception):  # noqa: N818 - no error of ours: it carries one
+    """A refusal by the logger that the logbook has as the end of the launch."""
+
+    def __init__(self, error: GezeitenError) -> None:
+        super().__init__(str(error))
+        self.error = error
 
 
 def _refuse(card: LoggerCard, checks: list[Check]) -> None:
@@ -141,12 +150,13 @@ class _Launch:
             raise LoggerRefusedError(
                 f"{serial} refused: it holds no whole plan; nothing on it was changed."
             )
-        note_intent(desk, self.owner, self.identity, plan, card.state.mission_number, accepted)
+        old = card.state.mission_number
+        begin_launch(desk, self.owner, serial, plan, old, accepted)
         try:
             self._begin(card.readings_damaged if "damaged" in accepted else 0, watch)
-        except (LoggerRefusedError, LoggerLockedError, NotKeptError):
-            forget_intent(desk, self.owner)  # it said so itself: the old mission stands
-            raise
+        except (LoggerRefusedError, LoggerLockedError, NotKeptError) as exc:
+            launch_refused(desk, self.owner, serial, old, accepted, str(exc))
+            raise _ToldAlready(exc) from exc
         if CLOCK_KEY in accepted:
             desk.computer.trust_from_here()
         return self._record(plan, accepted)
@@ -167,7 +177,6 @@ class _Launch:
 
     def _begin(self, may_lose: int, watch: Watch) -> None:
         """Launch once everything is fetched; what comes meanwhile is fetched too, and again."""
-        launch_begins(self.desk, self.owner)
         for attempt in range(_TRIES + 1):
             if attempt == _TRIES:
                 # it records faster than it can be fetched: let it hold still, its memory stays
@@ -209,20 +218,17 @@ class _Launch:
 
     def _record(self, plan: Plan, accepted: Mapping[str, str]) -> Launched:
         """Read back what the logger does now, compare it with what was sent, enter the mission."""
-        desk, identity = self.desk, self.identity
+        desk, serial = self.desk, self.identity.serial
         taken = self.session.plan()
         if taken is None or differences(plan, taken):
             names = ", ".join(differences(plan, taken)) if taken else "everything"
             raise LoggerRefusedError(
-                f"{identity.serial} took another plan than the one sent ({names}); launch it again."
+                f"{serial} took another plan than the one sent ({names}); launch it again."
             )
         entry = self.session.directory()[-1]
-        with desk.archive.writing() as db:
-            logger = find_logger(db, identity.serial, identity.model.name, identity.firmware)
-            book_mission(desk, db, logger, entry, taken, accepted, desk.person)
-        forget_intent(desk, self.owner)
+        launch_happened(desk, self.owner, serial, entry, taken, accepted)
         state, came = self._card().state, all_together(self.taken)
-        return Launched(identity.serial, entry.mission, entry.first_ms, taken, state, came)
+        return Launched(serial, entry.mission, entry.first_ms, taken, state, came)
 
 
 def stop(desk: Desk, address: Endpoint, serial: str) -> None:
@@ -233,9 +239,9 @@ def stop(desk: Desk, address: Endpoint, serial: str) -> None:
             session.command(LoggerCommand.STOP)
             read_card(desk, session, identity, address)
     except GezeitenError as exc:
-        desk.log_failure("stop failed", serial, exc)
+        desk.attempt_failed("stop", serial, exc)
         raise
-    desk.log_alone("stop", serial, f"The mission of {serial} was stopped.")
+    desk.do(MissionStopped(serial))
 
 
 def stop_and_offload(

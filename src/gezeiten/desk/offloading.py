@@ -17,6 +17,7 @@ from gezeiten.desk.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
 from gezeiten.desk.incoming import LEFT_BEHIND, take_left_behind
+from gezeiten.domain.acts.contacts import AttemptFailed
 from gezeiten.domain.coverage import Range, size
 from gezeiten.errors import GezeitenError
 from gezeiten.link.line import Endpoint
@@ -65,7 +66,7 @@ def offload_logger(
             card = read_card(desk, session, identity, address)
             return take_all(desk, session, card, watch, only)
     except GezeitenError as exc:
-        desk.log_failure("offload failed", serial, exc)
+        desk.attempt_failed("offload", serial, exc)
         raise
     except OSError as exc:
         with translated(desk.archive.folder):
@@ -91,7 +92,7 @@ def take_all(
             error = str(transfer.error)
             break
     if error and not any(intake.readings for _, intake in results):
-        desk.log_alone("offload failed", card.serial, error)
+        desk.do(AttemptFailed(card.serial, "offload", error))
     return _summary(desk, card.serial, results, error, began_ms)
 
 

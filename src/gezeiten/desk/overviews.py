@@ -93,7 +93,7 @@ def offload_overview(
         finally:
             transfer.release()
     except GezeitenError as exc:
-        desk.log_failure("overview failed", serial, exc)
+        desk.attempt_failed("overview", serial, exc)
         raise
     except OSError as exc:
         with translated(desk.archive.folder):

@@ -165,10 +165,7 @@ def take_tied(
     """Take a text in by a tie that was checked; see `take_text`."""
     listed: list[Rejected] = []
     reading = {**tie.as_dict(), "rejected": 0}
-    source = Source(
-        tie.name, tie.point, model,
-        tuple((one.quantity, quantity(one.quantity).unit) for one in tie.columns),
-    )  # fmt: skip
+    source = source_of(tie, model)
     how = Circumstances(desk.now_ms(), desk.person, route)
     pieces = _counted(read_pieces(path, tie, watch), path, listed, reading, watch)
     intake = take_in_text(desk.archive, path, source, pieces, how, reading)
@@ -177,6 +174,12 @@ def take_tied(
     at = {intake.point_id} if intake.offload_id is not None else set()
     new = to_assess(desk, at, found_since_ms=how.at_ms)
     return TextTaken(intake, new, listed[:MOST_LISTED], int(str(reading["rejected"])))
+
+
+def source_of(tie: Tie, model: str) -> Source:
+    """Return what a tie names."""
+    channels = tuple((one.quantity, quantity(one.quantity).unit) for one in tie.columns)
+    return Source(tie.name, tie.point, model, channels)
 
 
 def read_pieces(path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Iterator[tuple[Piece, Readings]]:

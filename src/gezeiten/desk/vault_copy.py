@@ -28,6 +28,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
+from gezeiten.domain.acts.carriers import CopyTakenIn, VaultGiven
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.untrusted import json_of
@@ -146,8 +147,7 @@ def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Written:
             fresh.replace(path)
         finally:
             fresh.unlink(missing_ok=True)
-    sentence = f"The vault, {len(whole)} raw offloads, was handed on as {path.name}."
-    desk.log_alone("vault handed on", path.name, sentence, damaged=damaged[:100])
+    desk.do(VaultGiven(path.name, len(whole), tuple(damaged[:100]), as_folder=False))
     return Written(len(whole), tuple(damaged))
 
 
@@ -185,8 +185,7 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
         sync_folder(folder / "raw")
         put_whole(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
         put_whole(folder / PEOPLE_NAME, for_people(listed))
-    sentence = f"The vault, {len(whole)} raw offloads, was copied to {folder}."
-    desk.log_alone("vault copied", str(folder), sentence, damaged=damaged[:100])
+    desk.do(VaultGiven(str(folder), len(whole), tuple(damaged[:100]), as_folder=True))
     return Written(len(whole), tuple(damaged))
 
 
@@ -252,12 +251,11 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
         for raw in listed:
             _take_one(desk, raw, fetch, brought)
             meter.heard(raw.size)
-    desk.log_alone(
-        "vault taken in", path.name,
-        f"{brought.offloads} raw offloads with {brought.readings} new readings taken from "
-        f"{path.name}; {brought.kept_already} were kept already, {brought.mended} of them mended, "
-        f"{len(brought.refused)} refused.",
-        refused=brought.refused[:100],
+    desk.do(
+        CopyTakenIn(
+            path.name, brought.offloads, brought.readings, brought.kept_already, brought.mended,
+            tuple(brought.refused[:100]), len(brought.refused),
+        )
     )  # fmt: skip
     return brought
 
@@ -388,6 +386,6 @@ def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
         return take_tied(desk, path, tie, model, raw.route).intake.readings
     how = Circumstances(
         raw.at_ms, raw.person, raw.route, raw.clock_difference_ms, raw.clock_uncertainty_ms,
-        carried=raw.carried,
+        carried=raw.carried, taken_in=desk.said,
     )  # fmt: skip
     return take_in_file(desk, path, how).readings

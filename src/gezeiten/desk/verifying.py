@@ -3,32 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import partial
 
-import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive import anew, logbook
-from gezeiten.archive.blocks import decode_values
-from gezeiten.archive.readings import block_series
+from gezeiten.archive.founding import beginning
 from gezeiten.archive.rebuild import put_right
-from gezeiten.archive.tables import (
-    Block,
-    LoggerReport,
-    Offload,
-    OverviewRow,
-    SeriesRow,
-    Service,
-)
+from gezeiten.archive.tables import Block, LoggerReport, OverviewRow, Service
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
+from gezeiten.desk.readings_anew import (
+    faulty_readings,
+    faulty_strays,
+    make_readings_anew,
+    offloads_kept,
+)
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
-from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
-from gezeiten.exchange.text_form import tie_from_dict
-from gezeiten.link.mission_file import decode_mission_file
 
 
 @dataclass(slots=True)
@@ -47,18 +41,17 @@ class Verdict:
 
 
 def verify(desk: Desk) -> Verdict:
-    """Check every raw offload, every reading against its raw bytes, and the logbook's chain."""
+    """Check every raw offload, every reading against its raw bytes, the logbook's chain, and what
+    acts made against the acts."""
     verdict = Verdict()
     with desk.archive.reading() as session:
-        offloads = session.scalars(select(Offload).order_by(Offload.id)).all()
+        offloads = offloads_kept(session)
         verdict.faults.extend(faulty_values(session))
         for offload in offloads:
             verdict.offloads += 1
-            checked = or_fault(partial(_check_offload, desk, session, offload, verdict))
-            if isinstance(checked, Fault):
-                verdict.faults.append(
-                    f"Raw offload {offload.sha256[:12]} cannot be checked: {checked.sentence}"
-                )
+            verdict.faults.extend(faulty_readings(desk, session, offload))
+        verdict.values = int(session.scalar(select(func.sum(Block.valid))) or 0)
+        verdict.faults.extend(faulty_strays(session))
         known = {offload.sha256 for offload in offloads}
         _check_beside(desk, session, verdict)
         for sha256 in desk.archive.vault.fingerprints():
@@ -69,15 +62,14 @@ def verify(desk: Desk) -> Verdict:
                 )
         verdict.entries, breaks = logbook.check_all(session)
         verdict.faults.extend(broken.sentence for broken in breaks)
-        verdict.faults.extend(_against_acts(session))
+        verdict.faults.extend(_against_acts(desk, session))
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
 
 
 def rebuild(desk: Desk) -> None:
-    """Put what acts made back in place where something else is kept, and find all excursions
-    anew. What came from loggers and texts is not made from acts yet: it stays as it is. The
-    database is copied aside first.
+    """Put what acts made back in place where something else is kept, make readings anew from their
+    bytes, and find all excursions anew. The database is copied aside first.
 
     Raises:
         ArchiveDamagedError: the logbook does not hold, so nothing can be made from it; nothing
@@ -85,25 +77,37 @@ def rebuild(desk: Desk) -> None:
     """
     desk.archive.copy_aside("rebuild")
     with desk.archive.writing() as session:
-        entries = sorted(logbook.entries(session), key=lambda entry: entry.seq)
-        differences, failed = anew.differences(session, entries)
-        broken = [one.sentence for one in logbook.check(entries)] + failed
+        entries = _all_entries(session)
+        broken = [one.sentence for one in logbook.check(entries)]
+        if not broken:
+            began, since = beginning(desk.archive, entries)
+            wanted, broken = anew.made_anew(began, since)
         if broken:
             raise ArchiveDamagedError(
                 f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
                 "archive's last copy."
             )
-        put_right(session, differences)
+        put_right(session, wanted)
+        make_readings_anew(desk, session)
     find_all_anew(desk)
 
 
-def _against_acts(session: Session) -> list[str]:
+def _all_entries(session: Session) -> list[Entry]:
+    return sorted(logbook.entries(session), key=lambda entry: entry.seq)
+
+
+def _against_acts(desk: Desk, session: Session) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
-    entries = sorted(logbook.entries(session), key=lambda entry: entry.seq)
-    made = or_fault(partial(anew.differences, session, entries))
-    if isinstance(made, Fault):
-        return [f"What acts made cannot be checked: {made.sentence}"]
-    differences, failed = made
+
+    def made() -> tuple[list[anew.Difference], list[str]]:
+        began, since = beginning(desk.archive, _all_entries(session))
+        wanted, failed = anew.made_anew(began, since)
+        return anew.differences(session.connection(), wanted), failed
+
+    found = or_fault(made)
+    if isinstance(found, Fault):
+        return [f"What acts made cannot be checked: {found.sentence}"]
+    differences, failed = found
     return [*failed, *(one.sentence for one in differences)]
 
 
@@ -119,63 +123,3 @@ def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:
                 vault.check(str(sha256))
             except GezeitenError as exc:
                 verdict.faults.append(str(exc))
-
-
-def _check_offload(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:
-    if offload.reading is not None:
-        _check_text(desk, session, offload, verdict)
-        return
-    file = decode_mission_file(desk.archive.vault.get(offload.sha256))
-    keys = [channel.key for channel in file.header.channels]
-    blocks = session.execute(
-        select(Block, SeriesRow.channel)
-        .join(SeriesRow, SeriesRow.id == Block.series_id)
-        .where(Block.offload_id == offload.id)
-    ).all()
-    for block, channel in blocks:
-        kept = decode_values(block.data, block.count)
-        times, columns = file.readings((block.first, block.first + block.count))
-        raw = columns[keys.index(channel)] if channel in keys else np.empty(0)
-        verdict.values += block.valid
-        same_times = len(times) == block.count and times[0] == block.start_ms
-        if not same_times or not np.array_equal(kept, raw, equal_nan=True):
-            verdict.faults.append(
-                f"Readings {block.first} to {block.first + block.count} of {channel} differ from "
-                f"the raw offload {offload.sha256[:12]}; fetch the archive's last copy."
-            )
-
-
-def _check_text(desk: Desk, session: Session, offload: Offload, verdict: Verdict) -> None:
-    """Read a kept text anew by its tie and compare every reading that was kept of it."""
-    # brings polars along, which the window need not load to start
-    from gezeiten.desk.text_files import read_pieces
-
-    desk.archive.vault.check(offload.sha256)
-    tie = tie_from_dict(offload.reading or {})
-    keys = [one.quantity for one in tie.columns]
-    raw: dict[str, Series] = {}
-    pieces = [part for _, part in read_pieces(desk.archive.vault.path(offload.sha256), tie)]
-    for i, key in enumerate(keys):
-        # of an instant that comes in two pieces the first one counts, as when it was taken in
-        raw[key] = join_series([make_series(p.times, p.values[i], 1) for p in pieces])
-    blocks = session.execute(
-        select(Block, SeriesRow.channel)
-        .join(SeriesRow, SeriesRow.id == Block.series_id)
-        .where(Block.offload_id == offload.id)
-    ).all()
-    for block, channel in blocks:
-        kept = block_series(block)
-        verdict.values += block.valid
-        series = raw.get(channel)
-        at = None if series is None else np.searchsorted(series.times_utc_ms, kept.times_utc_ms)
-        if (
-            series is None
-            or at is None
-            or bool((at >= len(series)).any())
-            or not np.array_equal(series.times_utc_ms[at], kept.times_utc_ms)
-            or not np.array_equal(series.values[at], kept.values)
-        ):
-            verdict.faults.append(
-                f"Readings {block.first} to {block.first + block.count} of {channel} differ from "
-                f"the raw text {offload.sha256[:12]}; fetch the archive's last copy."
-            )

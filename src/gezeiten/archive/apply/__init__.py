@@ -5,12 +5,26 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.apply import assessments, documents, gaps, loggers, plans, sites, visits
-from gezeiten.archive.apply.rows import Applying, Misfits, Refusing, Said
+from gezeiten.archive.apply import (
+    assessments,
+    carriers,
+    contacts,
+    documents,
+    gaps,
+    launches,
+    loggers,
+    offloads,
+    plans,
+    sites,
+    visits,
+)
+from gezeiten.archive.apply.rows import Applying, Family, Misfits, Refusing, Said, tells
 from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.archives import ArchiveBegun
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
-             gaps.FAMILY, assessments.FAMILY)  # fmt: skip
+             gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
+             carriers.FAMILY, Family({ArchiveBegun: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

@@ -50,6 +50,10 @@ class Family:
     refusing: dict[type[Act], Refusing]
 
 
+def tells(_connection: Connection, _act: Act, _said: Said) -> None:
+    """Applying of an act that changes no table: the logbook tells it."""
+
+
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
     """Return this database's key of a thing."""
     row = connection.execute(_reading(table, ("id",)), {"its_uid": uid}).first()

@@ -7,11 +7,39 @@ there and a test.
 
 from __future__ import annotations
 
+from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed
 from gezeiten.domain.acts.base import Act, Change, Subject
+from gezeiten.domain.acts.carriers import (
+    CopyTakenIn,
+    CourierClockSet,
+    CourierMadeReady,
+    CourierTold,
+    DriveCleared,
+    DriveReleased,
+    PutAside,
+    ReportNotKept,
+    VaultGiven,
+)
+from gezeiten.domain.acts.contacts import (
+    AttemptFailed,
+    FollowedBack,
+    LoggerBlinked,
+    LoggerContacted,
+    MemoryErased,
+    MissionStopped,
+    SensorsChecked,
+)
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
+from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
+from gezeiten.domain.acts.offloads import (
+    DamageNoted,
+    MissionOffloaded,
+    OverviewTaken,
+    TextTaken,
+)
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.sites import (
     NextVisitSet,
@@ -25,6 +53,7 @@ from gezeiten.domain.acts.sites import (
 from gezeiten.domain.acts.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
 
 KINDS: tuple[type[Act], ...] = (
+    ArchiveBegun,
     SiteMade, SiteChanged, SiteRetired, NextVisitSet, PointMade, PointChanged, PointRetired,
     PlanKept, PlanRenamed, PlanDropped, TieKept, TieForgotten,
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,
@@ -32,6 +61,11 @@ KINDS: tuple[type[Act], ...] = (
     GapFilledByLine, GapFetched, GapLeftOpen, GapTakenBack,
     ExcursionAssessed, AssessmentTakenBack,
     DocumentHandedOver,
+    LoggerContacted, MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
+    AttemptFailed, LaunchBegun, LaunchEnded,
+    MissionOffloaded, DamageNoted, TextTaken, OverviewTaken,
+    CourierMadeReady, CourierClockSet, CourierTold, DriveCleared, DriveReleased, ReportNotKept,
+    VaultGiven, CopyTakenIn, PutAside,
 )  # fmt: skip
 """Every kind of act there is."""
 

@@ -9,17 +9,21 @@ from typing import Any, ClassVar, Literal
 
 from gezeiten.domain.timeline import from_ms
 
-About = Literal["site", "point", "logger", "plan", "tie", "round"]
-"""What kinds of things acts are about; a thing is named by its id, a logger by its serial."""
+About = Literal[
+    "site", "point", "logger", "plan", "tie", "round", "courier", "drive", "file", "to", "archive"
+]
+"""What kinds of things acts are about: the name of the field that holds its id, its serial where it
+is a logger, its name where no table keeps it."""
 
 
 @dataclass(frozen=True, slots=True)
 class Subject:
     """What an act is about, as it is called when the act is told. zone: in which its instants are
-    said."""
+    said. place: full name of the point where it happened, where the act names one."""
 
     name: str
     zone: str = "UTC"
+    place: str = ""
 
 
 class Act(ABC):
@@ -48,6 +52,11 @@ class Act(ABC):
     def about(self) -> str:
         """Id of what it is about: the field of the name in ABOUT."""
         return str(getattr(self, self.ABOUT))
+
+    @property
+    def word(self) -> str:
+        """What the logbook files it under."""
+        return self.WORD
 
     @property
     def named(self) -> str:

@@ -1,0 +1,54 @@
+"""Loggers as they answered, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, select, update
+
+from gezeiten.archive.apply.missions import logger_key, set_logger, set_mission
+from gezeiten.archive.apply.rows import Family, Said, tells
+from gezeiten.archive.tables import Mission
+from gezeiten.domain.acts.contacts import (
+    AttemptFailed,
+    FollowedBack,
+    LoggerBlinked,
+    LoggerContacted,
+    MemoryErased,
+    MissionStopped,
+    SensorsChecked,
+)
+
+
+def _contacted(connection: Connection, act: LoggerContacted, said: Said) -> None:
+    state = act.state
+    logger = logger_key(connection, act.logger, act.model, act.firmware)
+    set_logger(connection, logger, practice=bool(state["practice"]), seen_ms=said.at_ms,
+               state=state, clock_difference_ms=act.clock_difference_ms,
+               clock_uncertainty_ms=act.clock_uncertainty_ms)  # fmt: skip
+    connection.execute(
+        update(Mission)
+        .where(Mission.logger_id == logger, Mission.number < state["mission_number"])
+        .where(Mission.state.in_(("", "logging", "waiting")))
+        .values(state="relaunched")  # whoever launched the next one ended it
+    )
+    there = select(Mission.id, Mission.first_ms).where(
+        Mission.logger_id == logger, Mission.number == state["mission_number"]
+    )
+    mission = connection.execute(there.order_by(Mission.launched_ms.desc())).first()
+    if mission is None:
+        return
+    set_mission(connection, mission[0], readings=state["readings"],
+                first_held=state["first_held"], state=act.doing)  # fmt: skip
+    if not mission[1] and state["first_due_ms"]:  # its button has been pressed
+        set_mission(connection, mission[0], first_ms=state["first_due_ms"])
+
+
+FAMILY = Family(
+    {
+        LoggerContacted: _contacted,
+        **dict.fromkeys(
+            (MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
+             AttemptFailed), tells,
+        ),
+    },
+    {},
+)  # fmt: skip

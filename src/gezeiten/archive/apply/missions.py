@@ -1,0 +1,95 @@
+"""Loggers and missions as acts name them: found, or made where they are new."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import Connection, Row, insert, select, update
+
+from gezeiten.archive.apply.rows import key_of
+from gezeiten.archive.tables import Logger, Mission, Offload, Point
+from gezeiten.domain.acts.offloads import MissionSaid
+from gezeiten.domain.coverage import Range, merged, missing
+
+_LOGGERS, _MISSIONS, _OFFLOADS = Logger.__table__, Mission.__table__, Offload.__table__
+
+
+def logger_key(connection: Connection, serial: str, model: str, firmware: str) -> int:
+    """Return this database's key of a logger, made where it is new; its firmware as it says now."""
+    there = select(_LOGGERS.c.id, _LOGGERS.c.firmware).where(_LOGGERS.c.serial == serial)
+    row = connection.execute(there).first()
+    if row is None:
+        fresh = {"serial": serial, "model": model, "firmware": firmware, "practice": False}
+        return _added(connection, _LOGGERS, fresh)
+    if row[1] != firmware:
+        set_logger(connection, row[0], firmware=firmware)
+    return int(row[0])
+
+
+def set_logger(connection: Connection, logger: int, **values: Any) -> None:
+    """Set columns of a logger."""
+    connection.execute(update(Logger).where(Logger.id == logger).values(**values))
+
+
+def find_mission(
+    connection: Connection, logger: int, number: int, launched_ms: int
+) -> Row[Any] | None:
+    """Return the row of a logger's mission of that number and launch, None where there is none."""
+    return connection.execute(
+        select(_MISSIONS).where(
+            Mission.logger_id == logger, Mission.number == number,
+            Mission.launched_ms == launched_ms,
+        )
+    ).first()  # fmt: skip
+
+
+def mission_key(connection: Connection, logger: int, said: MissionSaid, **more: Any) -> int:
+    """Return this database's key of a mission that bytes tell of, made where it is new; when it
+    began is taken where it had waited for its button."""
+    row = find_mission(connection, logger, said.number, said.launched_ms)
+    if row is None:
+        return add_mission(
+            connection, logger_id=logger, point_id=key_of(connection, Point.__table__, said.point),
+            number=said.number, launched_ms=said.launched_ms, first_ms=said.first_ms,
+            interval_ms=said.interval_ms, plan=said.plan, **more,
+        )  # fmt: skip
+    if not row.first_ms and said.first_ms:
+        set_mission(connection, row.id, first_ms=said.first_ms)
+    return int(row.id)
+
+
+def add_mission(connection: Connection, **values: Any) -> int:
+    """Add a mission; returns its key."""
+    usual = {"readings": 0, "first_held": 0, "state": ""}
+    return _added(connection, _MISSIONS, {**usual, **values})
+
+
+def set_mission(connection: Connection, mission: int, **values: Any) -> None:
+    """Set columns of a mission."""
+    connection.execute(update(Mission).where(Mission.id == mission).values(**values))
+
+
+def kept_numbers(connection: Connection, mission: int) -> list[Range]:
+    """Return the reading numbers of a mission that offloads before brought."""
+    rows = connection.execute(select(_OFFLOADS.c.added).where(_OFFLOADS.c.mission_id == mission))
+    return merged((first, end) for (added,) in rows for first, end in added)
+
+
+def new_numbers(connection: Connection, mission: int, received: Iterable[Range]) -> list[Range]:
+    """Return what of the numbers that came no offload before brought."""
+    kept = kept_numbers(connection, mission)
+    return merged(part for got in received for part in missing(got, kept))
+
+
+def point_changed(connection: Connection, mission: int) -> None:
+    """The record of a mission's point is another one now."""
+    where = select(Mission.point_id).where(Mission.id == mission).scalar_subquery()
+    fresh = update(Point).where(Point.id == where)
+    connection.execute(fresh.values(record_version=Point.record_version + 1))
+
+
+def _added(connection: Connection, table: Any, values: dict[str, Any]) -> int:
+    done = connection.execute(insert(table).values(values))
+    assert done.inserted_primary_key is not None
+    return int(done.inserted_primary_key[0])

@@ -1,0 +1,109 @@
+"""Bytes that arrived, as acts make them: offloads, texts, overviews. Their readings are made from
+the bytes (`archive/intake.py`), not here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import Connection, insert, select
+
+from gezeiten.archive.apply.missions import (
+    find_mission,
+    logger_key,
+    mission_key,
+    new_numbers,
+    point_changed,
+    set_logger,
+    set_mission,
+)
+from gezeiten.archive.apply.rows import Family, Said, only
+from gezeiten.archive.tables import Logger, Mission, Offload, OverviewRow
+from gezeiten.domain.acts.offloads import (
+    DamageNoted,
+    MissionOffloaded,
+    OverviewTaken,
+    TextTaken,
+)
+from gezeiten.domain.coverage import Range
+
+
+def _offloaded(connection: Connection, act: MissionOffloaded, said: Said) -> None:
+    logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
+    mission = mission_key(connection, logger, act.mission)
+    added = new_numbers(connection, mission, act.received)
+    taken = act.taken or said
+    connection.execute(
+        insert(Offload).values(
+            mission_id=mission, at_ms=taken.at_ms, person=taken.person, route=act.raw.route,
+            sha256=act.raw.sha256, size=act.raw.size, received=_listed(act.received),
+            added=_listed(added), damaged=_listed(act.damaged),
+            clock_difference_ms=act.clock_difference_ms,
+            clock_uncertainty_ms=act.clock_uncertainty_ms,
+            events=[list(event) for event in act.events], carried=act.raw.carried,
+        )
+    )  # fmt: skip
+    point_changed(connection, mission)
+    if act.missed is not None:  # the logger itself was asked: it was seen then
+        _seen_by_offload(connection, logger, mission, act, said)
+
+
+def _seen_by_offload(
+    connection: Connection, logger: int, mission: int, act: MissionOffloaded, said: Said
+) -> None:
+    if act.clock_difference_ms is not None:
+        set_logger(connection, logger, seen_ms=said.at_ms,
+                   clock_difference_ms=act.clock_difference_ms,
+                   clock_uncertainty_ms=act.clock_uncertainty_ms)  # fmt: skip
+    [known] = only(connection, select(Mission.readings).where(Mission.id == mission))
+    held = max([known, *(end for _, end in act.received)])
+    set_mission(connection, mission, damaged=_listed(act.missed or ()), readings=held)
+
+
+def _damage_noted(connection: Connection, act: DamageNoted, _said: Said) -> None:
+    logger = only(connection, select(Logger.id).where(Logger.serial == act.logger))[0]
+    mission = find_mission(connection, logger, act.number, act.launched_ms)
+    if mission is not None:
+        set_mission(connection, mission.id, damaged=_listed(act.missed))
+
+
+def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
+    logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
+    mission = mission_key(connection, logger, act.mission, state="ended")
+    [first_ms] = only(connection, select(Mission.first_ms).where(Mission.id == mission))
+    set_mission(connection, mission, first_ms=min(first_ms, act.earliest_ms) or act.earliest_ms,
+                interval_ms=act.mission.interval_ms, plan=act.mission.plan,
+                readings=act.first + act.readings)  # fmt: skip
+    numbers = [[act.first, act.first + act.readings]]
+    connection.execute(
+        insert(Offload).values(
+            mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
+            sha256=act.raw.sha256, size=act.raw.size, received=numbers, added=numbers, damaged=[],
+            events=[], reading=act.reading,
+        )
+    )  # fmt: skip
+    point_changed(connection, mission)
+
+
+def _overview_taken(connection: Connection, act: OverviewTaken, said: Said) -> None:
+    logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
+    mission = mission_key(connection, logger, act.mission)
+    connection.execute(
+        insert(OverviewRow).values(
+            mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
+            sha256=act.raw.sha256, size=act.raw.size, kind=act.thinned, every=act.every,
+            came=_listed(act.came),
+        )
+    )  # fmt: skip
+
+
+def _listed(ranges: Iterable[Range]) -> list[list[int]]:
+    return [list(part) for part in ranges]
+
+
+FAMILY = Family(
+    {
+        MissionOffloaded: _offloaded, DamageNoted: _damage_noted, TextTaken: _text_taken,
+        OverviewTaken: _overview_taken,
+    },
+    {},
+)  # fmt: skip

@@ -1,0 +1,168 @@
+"""The tables that acts make, told without this database's keys: rows by table and identity.
+
+A row that people made has an id for ever; a logger is its serial, a mission its logger, number and
+launch, bytes their fingerprint. What a row refers to is told by identity too. So the rows of two
+databases can be compared, and written out and read back.
+"""
+
+from __future__ import annotations
+
+import base64
+from typing import Any, TypeAlias
+
+import msgspec
+from sqlalchemy import Connection, LargeBinary, Table, insert, select
+
+from gezeiten.archive.stored import Unreadable
+from gezeiten.archive.tables import Base
+
+MADE = (
+    "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
+    "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
+    "assessment", "step",
+)  # fmt: skip
+"""Tables whose rows acts make; none refers to a later one."""
+_BY_WHAT_IT_IS = {
+    "logger": ("serial",),
+    "mission": ("logger_id", "number", "launched_ms"),
+    "offload": ("mission_id", "sha256"),
+    "overview": ("mission_id", "sha256"),
+    "logger_report": ("logger_id", "sha256"),
+    "launch_intent": ("logger_id",),
+}
+"""What identifies rows that have no id of their own."""
+OF_THIS_COMPUTER = {"point": ("record_version", "excursions_version")}
+Row: TypeAlias = dict[str, Any]
+Rows: TypeAlias = dict[str, dict[str, Row]]
+"""Rows by table and identity."""
+Keys: TypeAlias = dict[str, dict[str, int]]
+"""A database's keys by table and identity."""
+
+
+def table_of(name: str) -> Table:
+    """Return a table by its name."""
+    return Base.metadata.tables[name]
+
+
+def rows(connection: Connection) -> Rows:
+    """Return all that acts make."""
+    return rows_and_keys(connection)[0]
+
+
+def rows_and_keys(connection: Connection) -> tuple[Rows, Keys]:
+    """Return all that acts make, and this database's key of each row."""
+    identities: dict[str, dict[int, str]] = {}
+    made: Rows = {}
+    for name in MADE:
+        table = table_of(name)
+        own = identities.setdefault(name, {})
+        made[name] = {}
+        for row in connection.execute(select(table).order_by(table.c.id)).mappings():
+            told = _told(table, row, identities)
+            own[row["id"]] = key = _free(made[name], _identity(name, told, row))
+            made[name][key] = told
+    keys = {name: {key: number for number, key in own.items()} for name, own in identities.items()}
+    return made, keys
+
+
+def _identity(name: str, told: Row, row: Any) -> str:
+    by = _BY_WHAT_IT_IS.get(name)
+    return str(row["uid"]) if by is None else "/".join(str(told[column]) for column in by)
+
+
+def _free(taken: dict[str, Any], key: str) -> str:
+    """A name that no row before has: of two rows that are the same thing the later one is "#2"."""
+    name, many = key, 1
+    while name in taken:
+        many += 1
+        name = f"{key}#{many}"
+    return name
+
+
+def _told(table: Table, row: Any, identities: dict[str, dict[int, str]]) -> Row:
+    told: Row = {}
+    for column in table.columns:
+        if column.name in ("id", "uid", *OF_THIS_COMPUTER.get(table.name, ())):
+            continue
+        value = row[column.name]
+        for reference in column.foreign_keys:
+            value = identities[reference.column.table.name].get(value, value)
+        told[column.name] = _Unknown() if isinstance(value, Unreadable) else value
+    return told
+
+
+class _Unknown:
+    """A stored value that cannot be read: like no other, itself included."""
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __eq__(self, other: object) -> bool:
+        return False
+
+    def __repr__(self) -> str:
+        return "unreadable"
+
+
+def written(made: Rows) -> bytes:
+    """Return rows as JSON; what cannot be read is written as null."""
+
+    def plain(value: Any) -> Any:
+        return None if isinstance(value, _Unknown) else value
+
+    told = {
+        name: {key: {c: plain(v) for c, v in row.items()} for key, row in listed.items()}
+        for name, listed in made.items()
+    }
+    return msgspec.json.encode(told)
+
+
+def read_back(data: bytes) -> Rows:
+    """Return the rows of `written`; a table that it does not have is empty."""
+    made: Rows = msgspec.json.decode(data)
+    for name, listed in made.items():
+        of_bytes = [c.name for c in table_of(name).columns if isinstance(c.type, LargeBinary)]
+        for row in listed.values():
+            for column in of_bytes:
+                if row.get(column) is not None:
+                    row[column] = base64.b64decode(row[column])
+    return {name: made.get(name, {}) for name in MADE}
+
+
+def put_in(connection: Connection, made: Rows) -> None:
+    """Put rows into empty tables."""
+    keys: Keys = {}
+    for name in MADE:
+        keys[name] = {}
+        for identity, row in made[name].items():
+            put_one(connection, name, identity, row, keys)
+
+
+def put_one(
+    connection: Connection,
+    name: str,
+    identity: str,
+    row: Row,
+    keys: Keys,
+    own: int | None = None,
+) -> None:
+    """Put one row into a table. keys: of what it refers to; its own is added. own: its key, where
+    it is not to get a new one."""
+    table = table_of(name)
+    values = {column: held(table, column, value, keys) for column, value in row.items()}
+    if name in OF_THIS_COMPUTER:  # its record counts as changed
+        values.update(record_version=1, excursions_version=0)
+    if name not in _BY_WHAT_IT_IS:
+        values["uid"] = identity
+    if own is not None:
+        values["id"] = own
+    done = connection.execute(insert(table).values(values))
+    assert done.inserted_primary_key is not None
+    keys[name][identity] = int(done.inserted_primary_key[0])
+
+
+def held(table: Table, column: str, value: Any, keys: Keys) -> Any:
+    """Return what a column holds: of a thing referred to, this database's key."""
+    referred = next(iter(table.c[column].foreign_keys), None)
+    if referred is None or value is None:
+        return value
+    return keys[referred.column.table.name][value]

@@ -1,0 +1,107 @@
+"""Acts at loggers that answer: contacted, stopped, erased, let blink, checked; what failed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.wording import readings_words
+
+Attempt = Literal["contact", "launch", "stop", "offload", "overview", "erase", "follow"]
+_FAILED_WORDS = {"erase": "erase refused", "follow": "followed logger away"}
+
+
+@dataclass(frozen=True, slots=True)
+class LoggerContacted(Act, kind="logger contacted", word="contact", about="logger"):
+    """A logger as it answered. doing: what it does, in a word; state: its state registers by name;
+    clock_difference_ms: logger minus computer."""
+
+    logger: str
+    model: str
+    firmware: str
+    doing: str
+    state: dict[str, Any]
+    clock_difference_ms: float
+    clock_uncertainty_ms: float
+
+    def told(self, subject: Subject) -> str:
+        off_s = self.clock_difference_ms / 1000
+        return (
+            f"{self.logger} {self.doing.replace('_', ' ')}, mission "
+            f"{self.state['mission_number']}, {readings_words(self.state['readings'])}; battery "
+            f"{self.state['battery_permille'] / 10:.0f} %, clock {off_s:+.1f} s."
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class MissionStopped(Act, kind="mission stopped", word="stop", about="logger"):
+    """A logger told to record no more; its memory stays."""
+
+    logger: str
+
+    def told(self, subject: Subject) -> str:
+        return f"The mission of {self.logger} was stopped."
+
+
+@dataclass(frozen=True, slots=True)
+class MemoryErased(Act, kind="memory erased", word="erase", about="logger"):
+    """A logger told to erase what it held; all of it had been read back from the vault."""
+
+    logger: str
+    readings: int
+
+    def told(self, subject: Subject) -> str:
+        kept = readings_words(self.readings)
+        return f"The memory of {self.logger} was erased; {kept} in the vault."
+
+
+@dataclass(frozen=True, slots=True)
+class LoggerBlinked(Act, kind="logger let blink", word="blink", about="logger"):
+    """A logger let blink so that it is found among others."""
+
+    logger: str
+
+    def told(self, subject: Subject) -> str:
+        return f"{self.logger} was let blink."
+
+
+@dataclass(frozen=True, slots=True)
+class SensorsChecked(Act, kind="sensors checked", word="self-check", about="logger"):
+    """A logger let check its own sensors."""
+
+    logger: str
+    good: bool
+
+    def told(self, subject: Subject) -> str:
+        return f"Self-check of {self.logger}: {'good' if self.good else 'failed'}."
+
+
+@dataclass(frozen=True, slots=True)
+class FollowedBack(Act, kind="followed logger back", word="followed logger back", about="logger"):
+    """A followed logger that answers again."""
+
+    logger: str
+    away_ms: int
+
+    def told(self, subject: Subject) -> str:
+        return f"{self.logger} is back after {duration_text(self.away_ms)}."
+
+
+@dataclass(frozen=True, slots=True)
+class AttemptFailed(Act, kind="attempt failed", word="failed", about="logger"):
+    """What was tried at a logger and did not happen, and why; nothing changed. logger: its serial,
+    or where it was looked for. plan: that was to be launched."""
+
+    logger: str
+    attempt: Attempt
+    why: str
+    plan: dict[str, Any] | None = None
+
+    @property
+    def word(self) -> str:
+        return _FAILED_WORDS.get(self.attempt, f"{self.attempt} failed")
+
+    def told(self, subject: Subject) -> str:
+        return self.why

@@ -1,0 +1,148 @@
+"""Acts of bytes that arrive: a mission's readings, a text, an overview. They say what the bytes
+hold; what of it is new follows from what was there before."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.coverage import Range, size
+from gezeiten.domain.wording import grouped, readings_words
+
+
+@dataclass(frozen=True, slots=True)
+class RawBytes:
+    """Bytes in a vault, by their SHA-256, and how they came. carried: by which courier, when, and
+    how it left the logger."""
+
+    sha256: str
+    size: int
+    route: str
+    carried: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class MissionSaid:
+    """What bytes say of their mission. point: id of where it was launched for; first_ms: 0 while it
+    waits for its button."""
+
+    model: str
+    firmware: str
+    number: int
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    point: str
+    plan: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """By whom and when bytes were first taken, where that was not now and here (a copy of a vault
+    brings what others took)."""
+
+    at_ms: int
+    person: str
+
+
+@dataclass(frozen=True, slots=True)
+class MissionOffloaded(Act, kind="mission offloaded", word="offload", about="logger"):
+    """Readings of a mission that came: numbers `received`, in the bytes `raw`. damaged: of those,
+    what stayed damaged; missed: what arrived damaged this time, for the next launch to ask about,
+    None where the logger itself was not asked. events: what the logger noted."""
+
+    logger: str
+    mission: MissionSaid
+    raw: RawBytes
+    received: tuple[Range, ...]
+    damaged: tuple[Range, ...]
+    missed: tuple[Range, ...] | None
+    events: tuple[tuple[int, str], ...]
+    clock_difference_ms: float | None = None
+    clock_uncertainty_ms: float | None = None
+    cut_short: str = ""
+    taken: Taken | None = None
+
+    @property
+    def point(self) -> str:
+        """Where its readings belong."""
+        return self.mission.point
+
+    def told(self, subject: Subject) -> str:
+        came = readings_words(size(self.received))
+        sentence = f"{came} of mission {self.mission.number} kept for {subject.place}."
+        if self.damaged:
+            sentence += f" {readings_words(size(self.damaged))} arrived damaged and set aside."
+        return sentence + _early(self.cut_short)
+
+
+@dataclass(frozen=True, slots=True)
+class DamageNoted(Act, kind="damage noted", word="offload", about="logger"):
+    """An offload that brought nothing new: what of a mission arrived damaged this time."""
+
+    logger: str
+    number: int
+    launched_ms: int
+    missed: tuple[Range, ...]
+
+    def told(self, subject: Subject) -> str:
+        if not self.missed:
+            return f"Nothing of mission {self.number} arrives damaged any more."
+        return f"{readings_words(size(self.missed))} of mission {self.number} arrived damaged."
+
+
+@dataclass(frozen=True, slots=True)
+class TextTaken(Act, kind="text taken in", word="offload", about="logger"):
+    """A text, or the journal of a live line. logger: the name of the source; reading: the tie by
+    which its bytes are read; its new readings got the numbers from `first` on; earliest_ms: of
+    those. repeated: readings that the source had brought before."""
+
+    logger: str
+    mission: MissionSaid
+    raw: RawBytes
+    file_name: str
+    reading: dict[str, Any]
+    first: int
+    readings: int
+    earliest_ms: int
+    repeated: int
+
+    @property
+    def point(self) -> str:
+        """Where its readings belong."""
+        return self.mission.point
+
+    def told(self, subject: Subject) -> str:
+        sentence = f"{readings_words(self.readings)} of {self.file_name} kept for {subject.place}."
+        return sentence + (f" {grouped(self.repeated)} kept already." if self.repeated else "")
+
+
+@dataclass(frozen=True, slots=True)
+class OverviewTaken(Act, kind="overview taken", word="overview", about="logger"):
+    """A mission seen by one value for every so many readings; came: the readings that its values
+    stand for. No reading is kept by it."""
+
+    logger: str
+    mission: MissionSaid
+    raw: RawBytes
+    thinned: str
+    every: int
+    came: tuple[Range, ...]
+    cut_short: str = ""
+
+    @property
+    def point(self) -> str:
+        """Where its readings belong."""
+        return self.mission.point
+
+    def told(self, subject: Subject) -> str:
+        return (
+            f"An overview of {readings_words(size(self.came))} of mission {self.mission.number} "
+            f"taken for {subject.place}, one value for every {self.every}; the readings themselves "
+            f"are still to offload.{_early(self.cut_short)}"
+        )
+
+
+def _early(why: str) -> str:
+    return f" Ended early: {why}" if why else ""
