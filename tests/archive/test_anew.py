@@ -31,11 +31,13 @@ from gezeiten.desk.verifying import verify
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import GezeitenError
+from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_text
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
 
 NAMES = st.sampled_from(["Shore", "Dock", "Well", "Depot", "Mast", "a/b"])
 NUMBERS = st.integers(0, 3)
+SERIALS = st.sampled_from(["D-2041", "D-9001"])
 METRES = st.sampled_from([None, 0.0, 1.25, 3.08])
 DEEDS = st.one_of(
     st.tuples(st.just("site"), NAMES, st.one_of(st.none(), NUMBERS), METRES,
@@ -60,6 +62,11 @@ DEEDS = st.one_of(
     st.tuples(st.just("take back"), NUMBERS),
     st.tuples(st.just("line"), NUMBERS), st.tuples(st.just("leave open"), NUMBERS),
     st.tuples(st.just("fetched before"), NUMBERS), st.tuples(st.just("undo"), NUMBERS),
+    st.tuples(st.just("contact"), SERIALS, NUMBERS, st.integers(0, 5_000)),
+    st.tuples(st.just("launch"), SERIALS, NUMBERS,
+              st.sampled_from(["refused", "happened", "killed"])),
+    st.tuples(st.just("bring"), SERIALS, NUMBERS, st.integers(0, 200), st.integers(1, 200)),
+    st.tuples(st.just("bring text"), NUMBERS, st.integers(0, 9)),
 )  # fmt: skip
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
@@ -68,6 +75,9 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
     "fetched before": fill_from_logger,
     "undo": undo,
 }
+FIELD_DEEDS: dict[str, Callable[..., object]] = {
+    "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
+}  # fmt: skip
 
 
 def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
@@ -111,6 +121,8 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
         settle(desk, nth(excursions(desk), rest[0]).id, rest[1], "seen by hand")
     elif what == "take back":
         reopen(desk, nth(excursions(desk), rest[0]).id)
+    elif what in FIELD_DEEDS:
+        FIELD_DEEDS[what](desk, *rest)
     elif what in GAP_DEEDS:
         GAP_DEEDS[what](desk, nth(gaps(desk), rest[0]))
     else:

@@ -7,12 +7,42 @@ import dataclasses
 import pytest
 
 from gezeiten.domain.acts import KINDS, Act, Change, Subject
+from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, Words
 from gezeiten.domain.acts.base import changes_between
+from gezeiten.domain.acts.carriers import (
+    CopyTakenIn,
+    CourierClockSet,
+    CourierMadeReady,
+    CourierTold,
+    DriveCleared,
+    DriveReleased,
+    PutAside,
+    ReportNotKept,
+    VaultGiven,
+)
+from gezeiten.domain.acts.contacts import (
+    AttemptFailed,
+    FollowedBack,
+    LoggerBlinked,
+    LoggerContacted,
+    MemoryErased,
+    MissionStopped,
+    SensorsChecked,
+)
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
+from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
 from gezeiten.domain.acts.missions import MissionName
+from gezeiten.domain.acts.offloads import (
+    DamageNoted,
+    MissionOffloaded,
+    MissionSaid,
+    OverviewTaken,
+    RawBytes,
+    TextTaken,
+)
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.sites import (
     Moved,
@@ -38,6 +68,13 @@ RULE = LimitRule("air_temperature", "above", 28.0, 1800).as_dict()
 SEEN = Seen(0, 9, 3, 9.5, 6, 2.0, 10, 0)
 NEW_YEAR_MS = 1_798_758_000_000
 """2026-12-31T23:00:00Z: the first of January 2027 in Berlin."""
+
+
+AT_WELL = Subject("D-1", "Europe/Berlin", "Shore · Well")
+SAID = MissionSaid("Düne T2", "1.4", 3, 5, 0, 60_000, "p", {"point_name": "Shore · Well"})
+RAW = RawBytes("f", 9, "network")
+STATE = {"mission_number": 3, "readings": 2_880, "battery_permille": 843}
+BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
 
 
 @pytest.mark.parametrize(
@@ -131,6 +168,75 @@ NEW_YEAR_MS = 1_798_758_000_000
         (GapLeftOpen("p", "s", GAP, "no boat"), WELL, "Gap left open: no boat."),
         (DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1), WELL,
          "PDF with 1 reading written: well.pdf."),
+        (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
+        (ArchiveBegun("a", (), "0123456789abcdef", 1_200), Subject("archive"),
+         "What the archive held before, 1,200 rows, was kept as 0123456789ab."),
+        (LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0), AT_WELL,
+         "D-1 battery empty, mission 3, 2,880 readings; battery 84 %, clock -2.1 s."),
+        (MissionStopped("D-1"), AT_WELL, "The mission of D-1 was stopped."),
+        (MemoryErased("D-1", 1), AT_WELL,
+         "The memory of D-1 was erased; 1 reading in the vault."),
+        (LoggerBlinked("D-1"), AT_WELL, "D-1 was let blink."),
+        (SensorsChecked("D-1", False), AT_WELL, "Self-check of D-1: failed."),
+        (FollowedBack("D-1", 5_400_000), AT_WELL, "D-1 is back after 1 h 30 min."),
+        (AttemptFailed("D-1", "launch", "It is away."), AT_WELL, "It is away."),
+        (LaunchBegun("D-1", "here/1", SAID.plan, 3, {}), AT_WELL,
+         "Launch of D-1 for Shore · Well begun."),
+        (LaunchEnded("D-1", "here/1", "happened", 4, "MB", {}, BEGUN, ("D-2", "D-3")), AT_WELL,
+         "Mission 4 launched for Shore · Well; plan read back, the same. D-1 takes the place of "
+         "D-2, D-3 there."),
+        (LaunchEnded("D-1", "here/1", "refused", 3, "MB", {}, why="It is locked."), AT_WELL,
+         "It is locked."),
+        (LaunchEnded("D-1", "x", "happened", 4, "MB", {}, BEGUN, cut_off=True), AT_WELL,
+         "The launch that was cut off has happened: D-1 is in its new mission 4."),
+        (LaunchEnded("D-1", "x", "another", 5, "MB", {}, cut_off=True), AT_WELL,
+         "A launch of D-1 was cut off, and it is in another mission by now; somebody else has "
+         "launched it."),
+        (LaunchEnded("D-1", "x", "not happened", 3, "MB", {}, cut_off=True,
+                     doing="battery_empty"), AT_WELL,
+         "A launch of D-1 was cut off; it is still in its old mission 3, battery empty, and holds "
+         "everything."),
+        (MissionOffloaded("D-1", SAID, RAW, ((0, 1_000), (1_200, 1_201)), (), None, ()), AT_WELL,
+         "1,001 readings of mission 3 kept for Shore · Well."),
+        (MissionOffloaded("D-1", SAID, RAW, ((0, 9),), ((3, 4),), ((3, 4),), (),
+                          cut_short="It went away."), AT_WELL,
+         "9 readings of mission 3 kept for Shore · Well. 1 reading arrived damaged and set aside. "
+         "Ended early: It went away."),
+        (DamageNoted("D-1", 3, 5, ((0, 240),)), AT_WELL,
+         "240 readings of mission 3 arrived damaged."),
+        (DamageNoted("D-1", 3, 5, ()), AT_WELL,
+         "Nothing of mission 3 arrives damaged any more."),
+        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 0, 1, 5, 0), AT_WELL,
+         "1 reading of air.csv kept for Shore · Well."),
+        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 0, 90, 5, 2_000), AT_WELL,
+         "90 readings of air.csv kept for Shore · Well. 2,000 kept already."),
+        (OverviewTaken("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."), AT_WELL,
+         "An overview of 3,200 readings of mission 3 taken for Shore · Well, one value for every "
+         "16; the readings themselves are still to offload. Ended early: It went away."),
+        (CourierMadeReady("C-1", 1, ()), Subject("C-1"),
+         "1 record cleared from the courier C-1, 0 stay; clock set."),
+        (CourierMadeReady("C-1", 2, ("x",)), Subject("C-1"),
+         "2 records cleared from the courier C-1, 1 stay; clock left as it is until the rest is "
+         "taken."),
+        (CourierClockSet("C-1", 2_140.0), Subject("C-1"),
+         "The clock of the courier C-1 was set; it was +2.1 s off."),
+        (CourierTold("C-1", True), Subject("C-1"),
+         "The courier C-1 launches loggers again from now on."),
+        (CourierTold("C-1", False), Subject("C-1"),
+         "The courier C-1 leaves loggers running from now on."),
+        (DriveCleared("STICK", {"a": "f"}, ("x", "y")), Subject("STICK"),
+         "1 mission file deleted from STICK, 2 stay."),
+        (DriveReleased("STICK", "/dev/sdx1"), Subject("STICK"), "/dev/sdx1 was unmounted."),
+        (ReportNotKept("STICK", "Too large."), Subject("STICK"), "Too large."),
+        (VaultGiven("copy.zip", 1, (), as_folder=False), Subject("copy.zip"),
+         "The vault, 1 raw offload, was handed on as copy.zip."),
+        (VaultGiven("/x", 1_200, (), as_folder=True), Subject("/x"),
+         "The vault, 1,200 raw offloads, was copied to /x."),
+        (CopyTakenIn("copy.zip", 2, 1, 3, 1, (), 0), Subject("copy.zip"),
+         "2 raw offloads with 1 new reading taken from copy.zip; 3 were kept already, 1 of them "
+         "mended, 0 refused."),
+        (PutAside("a.unreadable", "no header"), Subject("a.unreadable"),
+         "a.unreadable in incoming/ could not be read: no header"),
     ],
 )  # fmt: skip
 def test_an_act_is_told_in_words(act: Act, subject: Subject, words: str) -> None:
@@ -153,6 +259,17 @@ def test_each_kind_has_a_name_of_its_own_and_a_field_that_says_what_it_is_about(
         assert kind.VERSION >= 1
         assert kind.ABOUT in {field.name for field in dataclasses.fields(kind)}
         assert kind.__dataclass_params__.frozen
+
+
+def test_some_kinds_are_filed_by_how_they_went() -> None:
+    assert AttemptFailed("D-1", "erase", "x").word == "erase refused"
+    assert AttemptFailed("D-1", "follow", "x").word == "followed logger away"
+    assert AttemptFailed("D-1", "overview", "x").word == "overview failed"
+    assert LaunchEnded("D-1", "x", "happened", 4, "MB", {}).word == "launch"
+    assert LaunchEnded("D-1", "x", "refused", 4, "MB", {}).word == "launch failed"
+    assert LaunchEnded("D-1", "x", "another", 4, "MB", {}, cut_off=True).word == "launch settled"
+    assert VaultGiven("x", 1, (), as_folder=True).word == "vault copied"
+    assert VaultGiven("x", 1, (), as_folder=False).word == "vault handed on"
 
 
 def test_what_no_table_names_is_named_by_the_act() -> None:

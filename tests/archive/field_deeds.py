@@ -1,0 +1,82 @@
+"""Deeds of the field for tests of the archive: contacts, launches and bytes that come, without a
+logger at hand."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+
+import numpy as np
+
+from gezeiten.archive.intake import Circumstances
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intents import (
+    Owner,
+    begin_launch,
+    launch_happened,
+    launch_refused,
+)
+from gezeiten.desk.offloading import take_in_file
+from gezeiten.desk.text_files import TEXT_MODEL, take_tied
+from gezeiten.domain.acts.contacts import LoggerContacted
+from gezeiten.domain.models import logger_model
+from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.link import mission_file as mf
+from gezeiten.link.registers import LoggerState
+from gezeiten.link.session import DirectoryEntry
+from tests.conftest import STORE_PLAN
+
+CHANNELS = mf.file_channels(
+    logger_model("Düne T2"), ("air_temperature", "relative_humidity"),
+    {"air_temperature": "°C", "relative_humidity": "%"},
+)  # fmt: skip
+TIE = Tie(
+    "Weather", "Shore · Mast",
+    TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC")),
+    (ColumnTie(1, "air_temperature", "°C"),),
+)  # fmt: skip
+
+
+def be_contacted(desk: Desk, serial: str, mission: int, readings: int) -> None:
+    state = LoggerState(1, 2, 0, 0, 1, 800, 3_000, mission, readings, 0, 5, 60, 0, 1, 0, 0, 0)
+    desk.do(LoggerContacted(serial, "Düne T2", "1.4", "logging", asdict(state), 200.0, 3.0))
+
+
+def be_launched(desk: Desk, serial: str, mission: int, how: str) -> None:
+    """Launch as far as a refusal, the end, or a kill on the way."""
+    owner = Owner("here", "token")
+    be_contacted(desk, serial, mission - 1, 0)
+    begin_launch(desk, owner, serial, STORE_PLAN, mission - 1, {"begun": "wanted"})
+    if how == "refused":
+        launch_refused(desk, owner, serial, mission - 1, {}, "It is locked.")
+    elif how == "happened":
+        entry = DirectoryEntry(mission, "", "", mission * 1_000, 60_000, 600_000, 0, 0, 0, 0, 0, 0)
+        launch_happened(desk, owner, serial, entry, STORE_PLAN, {})
+
+
+def mission_bytes(serial: str, mission: int, first: int, end: int) -> bytes:
+    header = mf.Header(
+        serial, "Düne T2", "1.4", mission, mission * 1_000, 60_000, 600_000, CHANNELS,
+        STORE_PLAN.as_dict(),
+    )  # fmt: skip
+    numbers = np.arange(first, end)
+    block = mf.encode_block(CHANNELS, first, [2_000 + numbers % 50, 500 + numbers % 90])
+    return mf.encode_header(header) + block
+
+
+def bring(desk: Desk, serial: str, mission: int, first: int, count: int) -> None:
+    """Take in readings of a mission that a logger, or a copy of a vault, brought."""
+    path = desk.archive.incoming / "brought.part"
+    path.write_bytes(mission_bytes(serial, mission, first, first + count))
+    how = Circumstances(desk.now_ms(), desk.person, "network", 12.0, 3.0)
+    if first % 2:
+        how = replace(how, at_ms=5, person="MB", taken_in=desk.said, clock_difference_ms=None)
+    damaged = None if first % 2 else [(first, first + 1)]
+    take_in_file(desk, path, how, damaged)
+    path.unlink()
+
+
+def bring_text(desk: Desk, day: int, lines: int) -> None:
+    path = desk.archive.folder / "air.csv"
+    rows = [f"2026-11-{day + 1:02d} 00:{i:02d},{i / 4}" for i in range(lines)]
+    path.write_text("time,air\n" + "\n".join(rows) + "\n")
+    take_tied(desk, path, TIE, TEXT_MODEL, "text file")
