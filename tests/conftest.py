@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import gc
+import os
 import shutil
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -23,6 +25,9 @@ from gezeiten.domain.series import Series, make_series
 from gezeiten.link.line import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
+
+# What a user's computer remembers is the test run's own, in programs that tests start as well.
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="gezeiten-state-")
 
 # Speed is measured by `make bench`, never here: a busy machine must not fail a property.
 settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])

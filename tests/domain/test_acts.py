@@ -7,7 +7,7 @@ import dataclasses
 import pytest
 
 from gezeiten.domain.acts import KINDS, Act, Change, Subject
-from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, Words
 from gezeiten.domain.acts.base import changes_between
 from gezeiten.domain.acts.carriers import (
@@ -168,6 +168,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (GapLeftOpen("p", "s", GAP, "no boat"), WELL, "Gap left open: no boat."),
         (DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1), WELL,
          "PDF with 1 reading written: well.pdf."),
+        (ChainBegun("c", "ebb", "first", 1_200), Subject("archive"),
+         "ebb writes a chain of its own from here on, after entry 1,200; it had not written in this "
+         "folder before."),
+        (ChainBegun("c", "ebb", "other", 3), Subject("archive"),
+         "ebb writes a chain of its own from here on, after entry 3; the archive is not as this "
+         "computer left it: an older copy was put back, or the end of its logbook was cut off."),
         (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
         (ArchiveBegun("a", (), "0123456789abcdef", 1_200), Subject("archive"),
          "What the archive held before, 1,200 rows, was kept as 0123456789ab."),

@@ -1,8 +1,9 @@
-"""Blocks made anew from an offload's bytes, held against those kept, and put in their place."""
+"""Readings made anew from the bytes of offloads, held against those kept, put in their place."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -11,6 +12,8 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.blocks import Summary, decode_times, decode_values, summary
+from gezeiten.archive.database import Archive
+from gezeiten.archive.intake import RawMission, mission_blocks
 from gezeiten.archive.readings import BlockMade, ChannelBlocks, store_blocks
 from gezeiten.archive.tables import (
     Block,
@@ -21,7 +24,8 @@ from gezeiten.archive.tables import (
     Point,
     SeriesRow,
 )
-from gezeiten.errors import ArchiveDamagedError
+from gezeiten.archive.text_intake import Readings, Source, text_blocks
+from gezeiten.errors import ArchiveDamagedError, GezeitenError, bug
 
 
 def blocks_differing(
@@ -129,11 +133,87 @@ def _sentence(channel: str, first: int, end: int, offload: Offload) -> str:
     )
 
 
-def put_blocks(session: Session, offload: Offload, wanted: Iterable[ChannelBlocks]) -> None:
-    """Put blocks made anew in the place of those kept of an offload."""
-    session.execute(delete(Block).where(Block.offload_id == offload.id))
-    mission = session.get_one(Mission, offload.mission_id)
-    store_blocks(session, mission, offload.id, wanted)
+@dataclass(frozen=True, slots=True)
+class TextRead:
+    """A text that was read by its tie."""
+
+    source: Source
+    pieces: Iterable[Readings]
+
+
+Decode: TypeAlias = Callable[[str, "dict[str, Any] | None"], "RawMission | TextRead"]
+"""Reads kept bytes: fingerprint and, of a text, how it is read. It may raise."""
+
+
+def faulty_readings(session: Session, decode: Decode) -> tuple[int, list[str]]:
+    """Return how many offloads there are, and what is not as their bytes say, a sentence each;
+    bytes that are gone or damaged are one."""
+    faults: list[str] = []
+    offloads = offloads_kept(session)
+    for offload in offloads:
+        wanted = _wanted(session, offload, decode)
+        if isinstance(wanted, GezeitenError):
+            faults.append(f"Raw offload {offload.sha256[:12]} cannot be checked: {wanted}")
+        else:
+            faults.extend(blocks_differing(session, offload, wanted))
+    return len(offloads), faults + strays(session)
+
+
+def make_readings_anew(session: Session, decode: Decode) -> None:
+    """Put readings made anew in place where others are kept, inside the caller's transaction. Those
+    of bytes that are gone or damaged stay as they are: nothing else has them."""
+    clear_strays(session)
+    for offload in offloads_kept(session):
+        wanted = _wanted(session, offload, decode)
+        if isinstance(wanted, GezeitenError):
+            continue
+        if next(blocks_differing(session, offload, wanted), None) is not None:
+            session.execute(delete(Block).where(Block.offload_id == offload.id))
+            _put(session, offload, wanted)
+    clear_strays(session)
+
+
+def make_missing_readings(archive: Archive, decode: Decode) -> int:
+    """Make the readings of offloads that have none: their acts were caught up from the logbook, or
+    the program was killed before it had made them. Returns how many offloads that were."""
+    with archive.reading() as session:
+        missing = [offload.id for offload in _without_blocks(session)]
+    for key in missing:
+        with archive.writing() as session:
+            offload = session.get_one(Offload, key)
+            wanted = _wanted(session, offload, decode)
+            if not isinstance(wanted, GezeitenError):
+                _put(session, offload, wanted)
+    return len(missing)
+
+
+def offloads_kept(session: Session) -> list[Offload]:
+    """Return all offloads in the order in which they came."""
+    return list(session.scalars(select(Offload).order_by(Offload.id)))
+
+
+def _without_blocks(session: Session) -> list[Offload]:
+    query = select(Offload).where(Offload.id.not_in(select(Block.offload_id)))
+    return [row for row in session.scalars(query.order_by(Offload.id)) if row.added]
+
+
+def _wanted(
+    session: Session, offload: Offload, decode: Decode
+) -> list[ChannelBlocks] | GezeitenError:
+    """Return the blocks that an offload's bytes make, or why they cannot be made."""
+    try:
+        read = decode(offload.sha256, offload.reading)
+        if isinstance(read, TextRead):
+            return list(text_blocks(session, read.source, offload, read.pieces))
+        return list(mission_blocks(read, [(first, end) for first, end in offload.added]))
+    except GezeitenError as exc:
+        return exc
+    except Exception as exc:  # noqa: BLE001 - a mistake of ours at one offload spares the others
+        return bug(exc)
+
+
+def _put(session: Session, offload: Offload, wanted: Iterable[ChannelBlocks]) -> None:
+    store_blocks(session, session.get_one(Mission, offload.mission_id), offload.id, wanted)
 
 
 def strays(session: Session) -> list[str]:

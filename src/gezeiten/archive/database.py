@@ -1,6 +1,6 @@
 """Opening the archive: folder, database with its migrations, vault.
 
-Layout of the folder: archive.db and FOLDERS.
+Layout of the folder: logbook/ (the chain files), archive.db and FOLDERS.
 Before a migration the database is copied aside as archive-before-<version>.db.
 """
 
@@ -12,14 +12,19 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy import Engine, create_engine, event, inspect, text
+from sqlalchemy import Engine, create_engine, event, inspect, select, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.catching_up import catch_up, lengths_applied
+from gezeiten.archive.chains import Body, ChainFiles
 from gezeiten.archive.faults import translated
+from gezeiten.archive.heads import Heads
+from gezeiten.archive.own_chain import OwnChain
 from gezeiten.archive.stored import stored_value
+from gezeiten.archive.tables import ChainRow
 from gezeiten.archive.vault import Vault
-from gezeiten.errors import ArchiveNewerError
+from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 DATABASE = "archive.db"
@@ -33,13 +38,21 @@ FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "incomi
 class Archive:
     """One archive on disk. Sessions may be used from several threads; writers wait in line."""
 
-    def __init__(self, folder: Path, url: str | None = None, busy_s: float = BUSY_S) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        url: str | None = None,
+        busy_s: float = BUSY_S,
+        heads_file: Path | None = None,
+    ) -> None:
         """Open or create an archive.
 
         Args:
             folder: holds vault, incoming files and (by default) the SQLite database.
             url: SQLAlchemy URL of another database, for teams.
             busy_s: how long to wait for another process's write.
+            heads_file: where this computer's user remembers how archives ended, outside of them;
+                default: nothing is remembered.
 
         Raises:
             ArchiveNewerError, ArchiveLockedError, DiskFullError, SurroundingsError.
@@ -53,6 +66,10 @@ class Archive:
         site was made whose zone nobody has said."""
         self.new_site_zone = "UTC"
         """The zone of sites that an act makes by the way, until somebody says better."""
+        self.on_caught_up: Callable[[], None] = lambda: None
+        """Called after acts done elsewhere were applied: their readings are to be made."""
+        self.chains = ChainFiles(folder)
+        self.chain = OwnChain(Heads(heads_file), folder)
         with translated(folder):
             for name in FOLDERS:
                 (folder / name).mkdir(parents=True, exist_ok=True)
@@ -62,8 +79,11 @@ class Archive:
             )  # fmt: skip
             if self._is_sqlite:
                 event.listen(self.engine, "connect", _prepare_sqlite)
+            is_new = self._is_sqlite and not (folder / DATABASE).exists()
             try:
                 self._migrate()
+                if not is_new:
+                    self._refuse_another_archives_database()
             except BaseException:
                 self.close()  # nobody else can: there is no archive to close
                 raise
@@ -101,8 +121,32 @@ class Archive:
             if self._is_sqlite:
                 # take the write lock now: an upgrade from reading could not wait in line
                 self._begin_writing(session)
-            yield session
-            session.commit()
+            has_caught_up = catch_up(session, self.chains, self.foundings.get, self.on_wait)
+            try:
+                yield session
+                session.flush()
+                for chain, (at, lines) in session.info.pop("lines", {}).items():
+                    self.chains.append(chain, b"".join(lines), at)  # from here on they are done
+                session.commit()
+            except BaseException:
+                self.chain.forget()
+                raise
+            self.chain.remember(session)
+        if has_caught_up:
+            self.on_caught_up()
+
+    def catch_up(self) -> None:
+        """Apply what the chain files hold beyond what was applied: what a program that was killed
+        had done, or everything, where the database is gone."""
+        with self.reading() as session:
+            is_up = lengths_applied(session.connection()) == self.chains.sizes()
+        if not is_up:
+            with self.writing():
+                pass
+
+    def enter(self, session: Session, told: Body, at_ms: int) -> None:
+        """Enter an act that was applied, in this computer's own chain."""
+        self.chain.enter(session, told, at_ms)
 
     def _begin_writing(self, session: Session) -> None:
         """Take the write lock; another program is waited for, with a word, `busy_s` long."""
@@ -133,6 +177,17 @@ class Archive:
             self.copy_aside(present)
         upgrade(self.engine)
 
+    def _refuse_another_archives_database(self) -> None:
+        """A database that knows no chain of this folder was put here by mistake."""
+        with Session(self.engine) as session:
+            known = set(session.scalars(select(ChainRow.uid)))
+        there = self.chains.sizes().keys()
+        if known and there and not known & there:
+            raise ArchiveDamagedError(
+                f"The database in {self.folder} belongs to another archive; move {DATABASE} away, "
+                "and it is made anew from the logbook."
+            )
+
     def copy_aside(self, before: str) -> None:
         """Keep the database as it was before its schema changes, or before it is rebuilt."""
         if not self._is_sqlite:
@@ -145,6 +200,11 @@ class Archive:
 
 def _set_busy(session: Session, seconds: float) -> None:
     session.execute(text(f"PRAGMA busy_timeout = {round(seconds * 1000)}"))
+
+
+def is_archive(folder: Path) -> bool:
+    """Whether a folder holds an archive: its database, or the logbook that it can be made from."""
+    return (folder / DATABASE).exists() or bool(ChainFiles(folder).sizes())
 
 
 def known_revisions() -> list[str]:
@@ -175,9 +235,10 @@ def upgrade(engine: Engine) -> None:
 
 
 def _prepare_sqlite(connection: sqlite3.Connection, _record: object) -> None:
-    # pysqlite begins transactions late and implicitly; we begin them ourselves
+    # pysqlite begins transactions late and implicitly; we begin them ourselves. What a power cut
+    # takes of the database comes back from the chain files, which are synced (synchronous=NORMAL)
     connection.isolation_level = None
     cursor = connection.cursor()
-    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from sqlalchemy import Connection, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive import logbook
 from gezeiten.archive.act_form import as_stored, from_stored
 from gezeiten.archive.apply import Said, apply, refuse
+from gezeiten.archive.chains import Body
 from gezeiten.archive.tables import Logger, Point, Site
 from gezeiten.domain.acts import Act, Subject
 from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
+
+if TYPE_CHECKING:
+    from gezeiten.archive.database import Archive
 
 
 def do(session: Session, act: Act, said: Said) -> None:
@@ -32,15 +37,9 @@ def do(session: Session, act: Act, said: Said) -> None:
         )
     session.expire_all()  # what was read before may be something else now
     subject = subject_of(connection, act)
-    logbook.write(
-        session,
-        at_ms=said.at_ms,
-        person=said.person,
-        act=act.word,
-        subject=subject.name,
-        sentence=act.told(subject),
-        details=stored,
-    )
+    told = Body(said.person, act.word, subject.name, act.told(subject), stored)
+    archive: Archive = session.info["archive"]
+    archive.enter(session, told, said.at_ms)
 
 
 def subject_of(connection: Connection, act: Act) -> Subject:

@@ -1,4 +1,8 @@
-"""The logbook: append-only, each entry chained to the one before by its hash."""
+"""The logbook out of the archive: its entries, and whether they hold.
+
+Entries lie in chain files (`chains.py`); those from before there were such files lie in the table
+alone, each chained to the one before by a hash over its content.
+"""
 
 from __future__ import annotations
 
@@ -6,11 +10,11 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.chains import WITHHELD, Line
 from gezeiten.archive.tables import LogbookRow
 from gezeiten.domain.entries import Entry
 
@@ -29,7 +33,7 @@ def entries(session: Session, act: str = "") -> Iterator[Entry]:
     """Yield entries, latest first; of one act, or all."""
     query = select(LogbookRow).order_by(LogbookRow.seq.desc())
     for row in session.scalars(query.filter_by(act=act) if act else query):
-        yield _entry(row)
+        yield entry_of_row(row)
 
 
 def count(session: Session) -> int:
@@ -37,20 +41,26 @@ def count(session: Session) -> int:
     return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
 
 
-def check_all(session: Session) -> tuple[int, list[Break]]:
-    """Return how many entries there are, and where their chain is broken."""
-    listed = [_entry(row) for row in session.scalars(select(LogbookRow).order_by(LogbookRow.seq))]
-    return len(listed), check(listed)
-
-
-def _entry(row: LogbookRow) -> Entry:
+def entry_of_row(row: LogbookRow) -> Entry:
+    """Return an entry as the table has it."""
     return Entry(
         row.seq, row.at_ms, row.person, row.act, row.subject, row.sentence, row.details,
-        row.previous, row.hash,
+        row.previous, row.hash, row.chain, row.number,
     )  # fmt: skip
 
 
-def entry_hash(row: Entry | LogbookRow) -> str:
+def entry_of_line(line: Line, seq: int) -> Entry:
+    """Return an entry as its chain file has it. seq: its place among all."""
+    envelope = line.envelope
+    told = line.body or WITHHELD
+    return Entry(
+        seq, envelope.at_ms, told.person, told.word, told.subject, told.sentence, told.act,
+        envelope.previous, line.hash, envelope.chain, envelope.number,
+    )  # fmt: skip
+
+
+# -- entries from before there were chain files ----------------------------------------------------
+def old_hash(row: Entry | LogbookRow) -> str:
     """Return SHA-256 over the previous hash and the entry as JSON with sorted keys."""
     content = {
         "seq": row.seq,
@@ -68,40 +78,8 @@ def entry_hash(row: Entry | LogbookRow) -> str:
     return hashlib.sha256((row.previous + text).encode()).hexdigest()
 
 
-def write(
-    session: Session,
-    *,
-    at_ms: int,
-    person: str,
-    act: str,
-    subject: str,
-    sentence: str,
-    details: dict[str, Any] | None = None,
-) -> LogbookRow:
-    """Append an entry inside the caller's transaction, so act and entry stand or fall together.
-
-    details must hold only what JSON gives back unchanged.
-    """
-    last = session.scalars(select(LogbookRow).order_by(LogbookRow.seq.desc()).limit(1)).first()
-    row = LogbookRow(
-        seq=last.seq + 1 if last else 1,
-        at_ms=at_ms,
-        person=person,
-        act=act,
-        subject=subject,
-        sentence=sentence,
-        details=details or {},
-        previous=last.hash if last else GENESIS,
-        hash="",
-    )
-    row.hash = entry_hash(row)
-    session.add(row)
-    session.flush()
-    return row
-
-
-def check(rows: Iterable[Entry | LogbookRow]) -> list[Break]:
-    """Return where the chain is broken; rows in order of their number, from the first."""
+def check_old(rows: Iterable[Entry | LogbookRow]) -> list[Break]:
+    """Return where entries without a chain file do not hold; in order of their number, from 1."""
     breaks = []
     previous, expected = GENESIS, 1
     for row in rows:
@@ -109,7 +87,7 @@ def check(rows: Iterable[Entry | LogbookRow]) -> list[Break]:
             breaks.append(Break(expected, f"Entry {expected} is missing before {row.seq}."))
         elif row.previous != previous:
             breaks.append(Break(row.seq, f"Entry {row.seq} does not follow the one before it."))
-        if row.hash != entry_hash(row):
+        if row.hash != old_hash(row):
             breaks.append(Break(row.seq, f"Entry {row.seq} was changed after it was written."))
         previous, expected = row.hash, row.seq + 1
     return breaks

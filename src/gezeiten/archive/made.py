@@ -10,7 +10,6 @@ from __future__ import annotations
 import base64
 from typing import Any, TypeAlias
 
-import msgspec
 from sqlalchemy import Connection, LargeBinary, Table, insert, select
 
 from gezeiten.archive.stored import Unreadable
@@ -103,29 +102,28 @@ class _Unknown:
         return "unreadable"
 
 
-def written(made: Rows) -> bytes:
-    """Return rows as JSON; what cannot be read is written as null."""
+def plain_rows(made: Rows) -> dict[str, Any]:
+    """Return rows as JSON knows them, but bytes; what cannot be read is None."""
 
     def plain(value: Any) -> Any:
         return None if isinstance(value, _Unknown) else value
 
-    told = {
+    return {
         name: {key: {c: plain(v) for c, v in row.items()} for key, row in listed.items()}
         for name, listed in made.items()
     }
-    return msgspec.json.encode(told)
 
 
-def read_back(data: bytes) -> Rows:
-    """Return the rows of `written`; a table that it does not have is empty."""
-    made: Rows = msgspec.json.decode(data)
+def rows_of(plain: dict[str, Any]) -> Rows:
+    """Return the rows of `plain_rows` as JSON gave them back; a table that it lacks is empty."""
+    made: Rows = {name: plain.get(name, {}) for name in MADE}
     for name, listed in made.items():
         of_bytes = [c.name for c in table_of(name).columns if isinstance(c.type, LargeBinary)]
         for row in listed.values():
             for column in of_bytes:
                 if row.get(column) is not None:
                     row[column] = base64.b64decode(row[column])
-    return {name: made.get(name, {}) for name in MADE}
+    return made
 
 
 def put_in(connection: Connection, made: Rows) -> None:

@@ -283,7 +283,9 @@ class Handover(Base):
 
 
 class LogbookRow(Base):
-    """One act. hash covers the entry and the hash before it."""
+    """One act, as its chain file has it. hash covers the entry and the hash before it. seq: its
+    place in this database; chain, number: in its chain, "" for entries from before there were
+    chain files, which only this table has. stamp: orders the acts of all computers."""
 
     __tablename__ = "logbook"
     seq: Mapped[int] = _key()
@@ -295,6 +297,22 @@ class LogbookRow(Base):
     details: Mapped[dict[str, Any]] = mapped_column(JSON)
     previous: Mapped[str]
     hash: Mapped[str]
+    chain: Mapped[str] = mapped_column(server_default="", default="")
+    number: Mapped[int] = mapped_column(server_default="0", default=0)
+    stamp: Mapped[int] = mapped_column(server_default="0", default=0)
+
+
+class ChainRow(Base):
+    """How far a chain file has been applied here: its last entry's number, hash and stamp, and the
+    length of the file up to there."""
+
+    __tablename__ = "chain"
+    id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
+    number: Mapped[int]
+    head: Mapped[str]
+    stamp: Mapped[int]
+    bytes: Mapped[int]
 
 
 class LaunchIntent(Base):

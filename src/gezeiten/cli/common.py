@@ -10,9 +10,9 @@ from tempfile import TemporaryDirectory
 from zoneinfo import ZoneInfo
 
 import click
-from platformdirs import user_config_path, user_data_path
+from platformdirs import user_config_path, user_data_path, user_state_path
 
-from gezeiten.archive.database import DATABASE
+from gezeiten.archive.database import is_archive
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
 from gezeiten.desk.recovery import recover
@@ -32,6 +32,14 @@ def settings_file(folder: Path) -> Path:
     return own if own.exists() else user_config_path("gezeiten") / "settings.json"
 
 
+def heads_file(folder: Path) -> Path | None:
+    """Return where this computer's user remembers how archives ended; nowhere for an archive with
+    settings of its own: demonstrations are made anew and thrown away."""
+    if (folder / "settings.json").exists():
+        return None
+    return user_state_path("gezeiten") / "heads.json"
+
+
 @contextmanager
 def open_desk(folder: Path | None, *, only_reads: bool = False) -> Iterator[Desk]:
     """Open the archive, take in what a killed offload left, close it in the end.
@@ -42,10 +50,10 @@ def open_desk(folder: Path | None, *, only_reads: bool = False) -> Iterator[Desk
         InputError: it only reads, and there is no archive.
     """
     target = folder or default_folder()
-    if only_reads and not (target / DATABASE).exists():
+    if only_reads and not is_archive(target):
         raise InputError(f"There is no archive in {target}; name its folder with --archive.")
     target.mkdir(parents=True, exist_ok=True)
-    desk = Desk(target, settings_file=settings_file(target))
+    desk = Desk(target, settings_file=settings_file(target), heads_file=heads_file(target))
     desk.archive.on_wait = lambda words: click.echo(words, err=True)
     try:
         recover(desk)
@@ -59,7 +67,7 @@ def open_desk(folder: Path | None, *, only_reads: bool = False) -> Iterator[Desk
 def desk_to_look(folder: Path | None) -> Iterator[Desk]:
     """Open the archive to look at loggers; where there is none, none is made for that."""
     target = folder or default_folder()
-    if (target / DATABASE).exists():
+    if is_archive(target):
         with open_desk(target) as desk:
             yield desk
         return

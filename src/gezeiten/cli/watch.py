@@ -51,6 +51,7 @@ def watch_command(
         click.echo(line)
 
     with open_desk(folder) as desk:
+        desk.archive.chain.way = "watch"
         addresses = followed_addresses(desk, ", ".join(at) if at else None)
         if not addresses:
             raise InputError("No logger to follow; name them in the settings or with --at.")

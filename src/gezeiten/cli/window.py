@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gezeiten.cli.common import default_folder, settings_file
+from gezeiten.cli.common import default_folder, heads_file, settings_file
 from gezeiten.cli.practice import PracticeFleet
 
 
@@ -15,4 +15,4 @@ def open_window(folder: Path | None) -> int:
     target = folder or default_folder()
     target.mkdir(parents=True, exist_ok=True)
     with PracticeFleet(target / "practice") as practice:
-        return run(target, settings_file(target), practice)
+        return run(target, settings_file(target), practice, heads_file(target))

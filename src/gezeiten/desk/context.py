@@ -80,6 +80,7 @@ class Desk:
         computer: ClockWatch | None = None,
         pins: PinStore | None = None,
         zone: str = "",
+        heads_file: Path | None = None,
     ) -> None:
         """Open an archive.
 
@@ -87,9 +88,10 @@ class Desk:
             settings_file: the user's settings; default: in the archive's folder.
             computer: watches the computer's clock; default: the real one.
             zone: of sites that an act makes by the way; default: the computer's.
+            heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
         """
-        self.archive = Archive(folder, archive_url)
+        self.archive = Archive(folder, archive_url, heads_file=heads_file)
         self.archive.new_site_zone = zone or computer_zone()
         self.clock = now_ms
         self.limits = limits
@@ -97,6 +99,7 @@ class Desk:
         self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
+        self.archive.catch_up()
         begin(self.archive, self.said)
         self.drafts = Drafts(folder / "drafts.json")
         self.practice_addresses: list[str] = []

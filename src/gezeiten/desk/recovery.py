@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 
 from gezeiten.archive.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import recover_incoming
 from gezeiten.desk.overviews import recover_overviews
+from gezeiten.desk.raw_bytes import make_missing_readings
 
 
 def recover(desk: Desk) -> int:
@@ -20,6 +22,8 @@ def recover(desk: Desk) -> int:
         for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
                       desk.archive.reports):  # fmt: skip
             vault.clear_begun(time.time())  # the clock by which files are dated
+    desk.archive.on_caught_up = partial(make_missing_readings, desk)
+    make_missing_readings(desk)
     if not any(desk.archive.incoming.iterdir()):
         return 0
     # brings polars along, which the window need not load to start

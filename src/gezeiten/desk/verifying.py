@@ -7,18 +7,16 @@ from dataclasses import dataclass, field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive import anew, logbook
-from gezeiten.archive.founding import beginning
+from gezeiten.archive import anew
+from gezeiten.archive.beginnings import beginning
+from gezeiten.archive.blocks_anew import faulty_readings, make_readings_anew, offloads_kept
+from gezeiten.archive.chain_check import check_chains
+from gezeiten.archive.entries_anew import old_entries_hold, put_entries_right
 from gezeiten.archive.rebuild import put_right
 from gezeiten.archive.tables import Block, LoggerReport, OverviewRow, Service
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
-from gezeiten.desk.readings_anew import (
-    faulty_readings,
-    faulty_strays,
-    make_readings_anew,
-    offloads_kept,
-)
+from gezeiten.desk.raw_bytes import decoding
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.entries import Entry
@@ -45,14 +43,11 @@ def verify(desk: Desk) -> Verdict:
     acts made against the acts."""
     verdict = Verdict()
     with desk.archive.reading() as session:
-        offloads = offloads_kept(session)
         verdict.faults.extend(faulty_values(session))
-        for offload in offloads:
-            verdict.offloads += 1
-            verdict.faults.extend(faulty_readings(desk, session, offload))
+        verdict.offloads, faults = faulty_readings(session, decoding(desk))
+        verdict.faults.extend(faults)
         verdict.values = int(session.scalar(select(func.sum(Block.valid))) or 0)
-        verdict.faults.extend(faulty_strays(session))
-        known = {offload.sha256 for offload in offloads}
+        known = {offload.sha256 for offload in offloads_kept(session)}
         _check_beside(desk, session, verdict)
         for sha256 in desk.archive.vault.fingerprints():
             if sha256 not in known:
@@ -60,16 +55,19 @@ def verify(desk: Desk) -> Verdict:
                     f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
                     "its logger again."
                 )
-        verdict.entries, breaks = logbook.check_all(session)
-        verdict.faults.extend(broken.sentence for broken in breaks)
-        verdict.faults.extend(_against_acts(desk, session))
+        checked = check_chains(session, desk.archive.chains)
+        verdict.entries = len(checked.entries)
+        verdict.faults += checked.breaks + checked.differing
+        verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
+        verdict.faults.extend(_against_acts(desk, session, checked.entries))
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
 
 
 def rebuild(desk: Desk) -> None:
-    """Put what acts made back in place where something else is kept, make readings anew from their
-    bytes, and find all excursions anew. The database is copied aside first.
+    """Put what the logbook says back in place where something else is kept: its entries, what acts
+    made, readings from their bytes; and find all excursions anew. The database is copied aside
+    first.
 
     Raises:
         ArchiveDamagedError: the logbook does not hold, so nothing can be made from it; nothing
@@ -77,38 +75,40 @@ def rebuild(desk: Desk) -> None:
     """
     desk.archive.copy_aside("rebuild")
     with desk.archive.writing() as session:
-        entries = _all_entries(session)
-        broken = [one.sentence for one in logbook.check(entries)]
+        checked = check_chains(session, desk.archive.chains)
+        broken = checked.breaks
         if not broken:
-            began, since = beginning(desk.archive, entries)
+            began, old, since = beginning(desk.archive.foundings.get, checked.entries)
             wanted, broken = anew.made_anew(began, since)
         if broken:
             raise ArchiveDamagedError(
                 f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
                 "archive's last copy."
             )
+        put_entries_right(session, desk.archive.chains, old)
         put_right(session, wanted)
-        make_readings_anew(desk, session)
+        make_readings_anew(session, decoding(desk))
     find_all_anew(desk)
 
 
-def _all_entries(session: Session) -> list[Entry]:
-    return sorted(logbook.entries(session), key=lambda entry: entry.seq)
-
-
-def _against_acts(desk: Desk, session: Session) -> list[str]:
+def _against_acts(desk: Desk, session: Session, entries: list[Entry]) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
-    def made() -> tuple[list[anew.Difference], list[str]]:
-        began, since = beginning(desk.archive, _all_entries(session))
+    def made() -> tuple[list[anew.Difference], list[str], bool]:
+        began, old, since = beginning(desk.archive.foundings.get, entries)
         wanted, failed = anew.made_anew(began, since)
-        return anew.differences(session.connection(), wanted), failed
+        same_old = old_entries_hold(session, old)
+        return anew.differences(session.connection(), wanted), failed, same_old
 
     found = or_fault(made)
     if isinstance(found, Fault):
         return [f"What acts made cannot be checked: {found.sentence}"]
-    differences, failed = found
-    return [*failed, *(one.sentence for one in differences)]
+    differences, failed, same_old = found
+    more = [] if same_old else [
+        "The entries of before are not those that the archive began with; gezeiten verify "
+        "--rebuild puts them back."
+    ]  # fmt: skip
+    return [*more, *failed, *(one.sentence for one in differences)]
 
 
 def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:

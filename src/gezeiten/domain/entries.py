@@ -9,7 +9,8 @@ from typing import Any
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One act: number, instant (UTC ms), who, what in a word, on what, in a sentence; details as
-    JSON gives them back. hash covers the entry and the hash before it, 64 hexadecimal digits."""
+    JSON gives them back. hash covers the entry and the hash before it, 64 hexadecimal digits.
+    chain, number: its chain file and its place there; "" and 0 for entries from before those."""
 
     seq: int
     at_ms: int
@@ -20,6 +21,8 @@ class Entry:
     details: dict[str, Any]
     previous: str
     hash: str
+    chain: str = ""
+    number: int = 0
 
     def holds(self, words: list[str]) -> bool:
         """Whether every word (folded) stands in it somewhere."""

@@ -30,11 +30,17 @@ def application() -> QApplication:
     return app
 
 
-def run(folder: Path, settings_file: Path, practice: Practice | None = None) -> int:
+def run(
+    folder: Path,
+    settings_file: Path,
+    practice: Practice | None = None,
+    heads_file: Path | None = None,
+) -> int:
     """Open the window on an archive and return the exit code when it is closed."""
     app = application()
     try:
-        desk = Desk(folder, settings_file=settings_file)
+        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file)
+        desk.archive.chain.way = "window"
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))
         return exc.exit_code

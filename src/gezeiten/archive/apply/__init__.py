@@ -20,11 +20,11 @@ from gezeiten.archive.apply import (
 )
 from gezeiten.archive.apply.rows import Applying, Family, Misfits, Refusing, Said, tells
 from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
-             carriers.FAMILY, Family({ArchiveBegun: tells}, {}))  # fmt: skip
+             carriers.FAMILY, Family({ArchiveBegun: tells, ChainBegun: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

@@ -7,7 +7,7 @@ there and a test.
 
 from __future__ import annotations
 
-from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed
 from gezeiten.domain.acts.base import Act, Change, Subject
 from gezeiten.domain.acts.carriers import (
@@ -53,7 +53,7 @@ from gezeiten.domain.acts.sites import (
 from gezeiten.domain.acts.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
 
 KINDS: tuple[type[Act], ...] = (
-    ArchiveBegun,
+    ArchiveBegun, ChainBegun,
     SiteMade, SiteChanged, SiteRetired, NextVisitSet, PointMade, PointChanged, PointRetired,
     PlanKept, PlanRenamed, PlanDropped, TieKept, TieForgotten,
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from gezeiten.domain.acts.base import Act, Subject
-from gezeiten.domain.wording import counted
+from gezeiten.domain.wording import counted, grouped
+
+Why = Literal["first", "other"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,3 +30,29 @@ class ArchiveBegun(Act, kind="archive begun", word="archive begun", about="archi
             return "The archive was begun."
         held = counted(self.rows, "row", "rows")
         return f"What the archive held before, {held}, was kept as {self.dump[:12]}."
+
+
+@dataclass(frozen=True, slots=True)
+class ChainBegun(Act, kind="chain begun", word="chain begun", about="chain"):
+    """A computer that begins a chain of its own. why: "first": it had not written in this folder;
+    "other": the archive is not as this computer left it. follows: the number of the entry before.
+    """
+
+    chain: str
+    computer: str
+    why: Why
+    follows: int
+
+    @property
+    def named(self) -> str:
+        return "archive"
+
+    def told(self, subject: Subject) -> str:
+        words = f"{self.computer} writes a chain of its own from here on, after entry"
+        sentence = f"{words} {grouped(self.follows)}"
+        if self.why == "first":
+            return f"{sentence}; it had not written in this folder before."
+        return (
+            f"{sentence}; the archive is not as this computer left it: an older copy was put back, "
+            "or the end of its logbook was cut off."
+        )

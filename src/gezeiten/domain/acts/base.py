@@ -10,7 +10,18 @@ from typing import Any, ClassVar, Literal
 from gezeiten.domain.timeline import from_ms
 
 About = Literal[
-    "site", "point", "logger", "plan", "tie", "round", "courier", "drive", "file", "to", "archive"
+    "site",
+    "point",
+    "logger",
+    "plan",
+    "tie",
+    "round",
+    "courier",
+    "drive",
+    "file",
+    "to",
+    "archive",
+    "chain",
 ]
 """What kinds of things acts are about: the name of the field that holds its id, its serial where it
 is a logger, its name where no table keeps it."""

@@ -1,0 +1,112 @@
+"""Entries that chain files hold and the tables do not: applied, oldest first.
+
+So a program that was killed after it had written its line, and a database that was deleted, come to
+what the logbook says. Readings are made from their bytes afterwards, by whoever can read them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, func, insert, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.anew import apply_again
+from gezeiten.archive.beginnings import begun_by, dump_of
+from gezeiten.archive.chains import ChainFiles, Line, read_line
+from gezeiten.archive.entering import add_entry, move_chain
+from gezeiten.archive.logbook import entry_of_line
+from gezeiten.archive.made import put_in
+from gezeiten.archive.tables import ChainRow, LogbookRow
+from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class _Fresh:
+    """A line that the tables do not have yet, and where in its file it ends."""
+
+    line: Line
+    end: int
+
+
+def catch_up(
+    session: Session,
+    chains: ChainFiles,
+    bytes_of: Callable[[str], bytes],
+    tell: Callable[[str], None],
+) -> bool:
+    """Apply what chain files hold beyond what was applied; returns whether there was any. Call it
+    under the write lock.
+
+    Args:
+        bytes_of: the dump of a fingerprint, for an archive whose database was deleted.
+        tell: hears of a torn line that was put aside.
+    """
+    sizes = chains.sizes()
+    connection = session.connection()
+    applied = lengths_applied(connection)
+    behind = {chain for chain, size in sizes.items() if size > applied.get(chain, 0)}
+    if not behind:
+        return False
+    fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
+    fresh.sort(key=lambda one: _order(one.line))
+    is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
+    began = _begin_again(connection, fresh, bytes_of) if is_empty else None
+    for one in fresh:
+        _take(connection, one, is_applied=began is None or _order(one.line) > _order(began))
+    return bool(fresh)
+
+
+def lengths_applied(connection: Connection) -> dict[str, int]:
+    """Return up to which byte each chain file was applied."""
+    query = select(ChainRow.uid, ChainRow.bytes)
+    return {row.uid: row.bytes for row in connection.execute(query)}
+
+
+def _order(line: Line) -> tuple[int, str, int]:
+    envelope = line.envelope
+    return envelope.stamp, envelope.chain, envelope.number
+
+
+def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]) -> list[_Fresh]:
+    """Return the whole lines of a chain from a byte on; one that cannot be read ends them."""
+    found, end = [], start
+    for raw in chains.raw_lines(chain, start):
+        if not raw.endswith(b"\n"):
+            chains.cut_torn(chain)
+            tell("The last entry of the logbook was not written whole, so it was not done; what "
+                 "there is of it was put aside.")  # fmt: skip
+            break
+        end += len(raw)
+        try:
+            found.append(_Fresh(read_line(raw), end))
+        except ArchiveDamagedError:
+            break  # verify names it; what follows cannot be known to follow
+    return found
+
+
+def _begin_again(
+    connection: Connection, fresh: list[_Fresh], bytes_of: Callable[[str], bytes]
+) -> Line | None:
+    """Put in what the archive began with, the last time it said so; returns that entry."""
+    for one in reversed(fresh):
+        if one.line.body is not None and one.line.envelope.kind == ArchiveBegun.KIND:
+            made, old = dump_of(begun_by(one.line.body.act), bytes_of)
+            put_in(connection, made)
+            if old:
+                connection.execute(insert(LogbookRow), old)
+            return one.line
+    return None
+
+
+def _take(connection: Connection, one: _Fresh, *, is_applied: bool) -> None:
+    envelope, body = one.line.envelope, one.line.body
+    move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
+    its = select(LogbookRow.seq).filter_by(chain=envelope.chain, number=envelope.number)
+    if connection.execute(its).first() is not None:
+        return  # only how far it was applied had been lost
+    add_entry(connection, envelope, body, one.line.hash)
+    if is_applied and body is not None:
+        apply_again(connection, [entry_of_line(one.line, envelope.number)], carefully=True)

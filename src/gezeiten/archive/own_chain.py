@@ -1,0 +1,107 @@
+"""The chain that this computer writes in an archive: the one it wrote last, while nothing speaks
+against it, else a new one that names the entry it follows."""
+
+from __future__ import annotations
+
+import socket
+from pathlib import Path
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.act_form import as_stored
+from gezeiten.archive.chains import Body
+from gezeiten.archive.entering import enter
+from gezeiten.archive.heads import Head, Heads
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.tables import ChainRow, LogbookRow
+from gezeiten.domain.acts import Subject
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, Why
+
+
+class OwnChain:
+    """Chooses the chain when the first act is entered, and remembers where it ends."""
+
+    def __init__(self, heads: Heads, folder: Path) -> None:
+        """heads: what is remembered outside of archives; folder: the archive's."""
+        self._heads, self._folder = heads, folder
+        self._chain = ""
+        self.computer = socket.gethostname()
+        self.way = "command"
+        """How acts come about: window, command or watch."""
+
+    def enter(self, session: Session, told: Body, at_ms: int) -> None:
+        """Enter an act; a new chain says before why it begins."""
+        if not self._chain:
+            self._choose(session, told.person, at_ms)
+        self._enter(session, told, at_ms)
+
+    def _enter(self, session: Session, told: Body, at_ms: int) -> None:
+        enter(session, self._chain, told, at_ms=at_ms, computer=self.computer, way=self.way)
+
+    def _choose(self, session: Session, person: str, at_ms: int) -> None:
+        last = session.scalars(select(ChainRow).order_by(ChainRow.stamp.desc()).limit(1)).first()
+        if last is None:
+            self._chain = fresh_id()  # a new archive, or one from before there were chains
+            return
+        if not self._heads.is_kept:
+            self._chain = last.uid
+            return
+        remembered = self._heads.of(self._archive(session))
+        if remembered is not None and holds(session, remembered):
+            self._chain = remembered.chain
+            return
+        self._chain = fresh_id()
+        why: Why = "first" if remembered is None else "other"
+        act = ChainBegun(self._chain, self.computer, why, _seq(session))
+        told = act.told(Subject("archive"))
+        self._enter(session, Body(person, act.word, "archive", told, as_stored(act)), at_ms)
+
+    def _archive(self, session: Session) -> str:
+        """What an archive is remembered by: its id and its folder. A copy in another folder is
+        another one: whoever works on with both has not put an older one back."""
+        return f"{archive_id(session)} {self._folder.resolve()}"
+
+    def forget(self) -> None:
+        """Choose anew with the next act: what was entered was not kept."""
+        self._chain = ""
+
+    def remember(self, session: Session) -> None:
+        """Remember where the chain ends, after what was entered has been kept."""
+        if not self._chain or not self._heads.is_kept:
+            return
+        row = session.scalars(select(ChainRow).filter_by(uid=self._chain)).first()
+        if row is not None:
+            head = Head(row.uid, row.number, row.head)
+            self._heads.remember(self._archive(session), head)
+
+    def doubt(self, session: Session) -> str:
+        """Return what the remembered end says against the archive as it is, "" for nothing."""
+        remembered = self._heads.of(self._archive(session))
+        if remembered is None or holds(session, remembered):
+            return ""
+        return (
+            f"This computer remembers entry {remembered.number} of the chain "
+            f"{remembered.chain[:8]}, which is not in this archive: an older copy was put back, or "
+            "the end of its logbook was cut off."
+        )
+
+
+def holds(session: Session, head: Head) -> bool:
+    """Whether an archive has an entry that was remembered."""
+    query = select(LogbookRow.hash).filter_by(chain=head.chain, number=head.number)
+    return session.scalars(query).first() == head.hash
+
+
+def archive_id(session: Session) -> str:
+    """Return the id of an archive for ever, "" before it has begun."""
+    query = select(LogbookRow.details).filter_by(act=ArchiveBegun.WORD)
+    details = session.scalars(query.order_by(LogbookRow.seq.desc()).limit(1)).first()
+    try:
+        return str(details["act"]["archive"]) if details else ""
+    except (KeyError, TypeError):
+        return ""
+
+
+def _seq(session: Session) -> int:
+    return session.scalar(select(func.max(LogbookRow.seq))) or 0
