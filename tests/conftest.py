@@ -70,7 +70,7 @@ class Lab:
     """A desk and a stand-in that share one movable clock."""
 
     def __init__(self, folder: Path, start: StartStandin, serial: str, base_ms: float) -> None:
-        self.clock = SimClock(base_ms)
+        self.clock = SimClock(base_ms, 0.0)  # stands until all is ready
         self.serial = serial
         self.standin = start(serial, anchor_ms=ANCHOR_MS, base_ms=base_ms)
         folder.mkdir(parents=True, exist_ok=True)

@@ -16,11 +16,19 @@ import pytest
 from gezeiten.desk.context import Desk
 from gezeiten.desk.documents import point_report
 from gezeiten.desk.excursion_book import excursions, settle
-from gezeiten.desk.handing import export_csv, export_pdf, file_name, past_handovers
+from gezeiten.desk.handing import (
+    export_csv,
+    export_pdf,
+    file_name,
+    past_handovers,
+    put_out_again,
+)
+from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.records import record
+from gezeiten.desk.verifying import verify
 from gezeiten.domain.timeline import DAY_MS, Span, to_ms
-from gezeiten.errors import InputError
+from gezeiten.errors import ArchiveDamagedError, InputError
 
 
 @pytest.fixture
@@ -139,6 +147,37 @@ def test_what_was_handed_over_is_watched(
     states = {Path(p.file_name).name: p.state for p in past_handovers(demo_desk)}
     assert states["a.csv"] == "changed"
     assert states["b.csv"] == "missing"
+
+
+def test_a_document_is_put_out_again_as_it_was_handed_over(
+    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+) -> None:
+    done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
+    as_it_was = done.path.read_bytes()
+    done.path.unlink()
+    past = past_handovers(demo_desk)[0]
+    assert (past.state, past.can_be_put_out) == ("missing", True)
+    assert past.shown is not None
+    assert past.shown.read_bytes() == as_it_was
+    again = put_out_again(demo_desk, past)
+    assert (again.name, again.read_bytes()) == ("a.csv", as_it_was)
+    now = past_handovers(demo_desk)[0]
+    assert (now.state, now.shown, now.can_be_put_out) == ("as it was", again, False)
+    assert logbook_entries(demo_desk)[0].sentence == "a.csv put out again, as it was handed over."
+    assert verify(demo_desk).is_whole
+
+
+def test_a_kept_document_that_is_damaged_is_found(
+    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+) -> None:
+    done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
+    kept = demo_desk.archive.documents.path(done.sha256)
+    kept.chmod(0o644)
+    kept.write_bytes(kept.read_bytes()[:-1])
+    assert any(done.sha256[:12] in fault for fault in verify(demo_desk).faults)
+    done.path.unlink()
+    with pytest.raises(ArchiveDamagedError):
+        put_out_again(demo_desk, past_handovers(demo_desk)[0])
 
 
 def test_file_names_suit_every_file_system(demo_desk: Desk, room: PointPlace) -> None:

@@ -89,7 +89,7 @@ def test_a_launch_killed_before_it_was_recorded_is_entered_at_the_next_contact(l
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert "The launch that was cut off has happened" in card.interrupted
     assert card.plan == NEW
-    launched = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
+    launched = next(e for e in logbook_entries(lab.desk) if e.act == "launch settled")
     assert launched.details["act"]["mission"]["plan"] == NEW.as_dict()
     assert contact(lab.desk, lab.standin.address, lab.serial).interrupted == ""
 

@@ -24,7 +24,7 @@ from gezeiten.desk.records import record
 from gezeiten.desk.verifying import verify
 from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
 from gezeiten.link.mission_file import FileChannel, Header, encode_block, encode_header
-from gezeiten.link.transfer import Watch, lock_incoming
+from gezeiten.link.transfer import INCOMING, Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 
 
@@ -212,8 +212,12 @@ def test_an_incoming_file_that_was_taken_in_already_adds_nothing(running: Lab) -
 def test_a_window_whose_disk_was_full_does_not_lock_itself_out(
     running: Lab, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def full(_descriptor: int) -> None:
-        raise OSError(errno.ENOSPC, "No space left on device")
+    real = os.fsync
+
+    def full(descriptor: int) -> None:
+        if os.readlink(f"/proc/self/fd/{descriptor}").endswith(INCOMING):
+            raise OSError(errno.ENOSPC, "No space left on device")
+        real(descriptor)
 
     with monkeypatch.context() as patched:
         patched.setattr("gezeiten.link.offload.os.fsync", full)

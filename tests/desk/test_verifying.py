@@ -38,11 +38,18 @@ def test_a_raw_file_that_nobody_names_is_reported(demo_desk: Desk) -> None:
 
 
 def test_a_changed_logbook_is_reported_and_shown(demo_desk: Desk) -> None:
-    assert logbook_is_intact(demo_desk)
     with demo_desk.archive.writing() as session:
         session.execute(update(LogbookRow).where(LogbookRow.seq == 7).values(person="XX"))
+    assert any("Entry 7 is kept otherwise" in fault for fault in verify(demo_desk).faults)
+
+
+def test_an_end_of_the_logbook_that_was_cut_off_is_shown_at_once(demo_desk: Desk) -> None:
+    assert logbook_is_intact(demo_desk)
+    [chain] = (demo_desk.archive.folder / "logbook").glob("*.jsonl")
+    lines = chain.read_bytes().splitlines(keepends=True)
+    chain.write_bytes(b"".join(lines[:-1]))
     assert not logbook_is_intact(demo_desk)
-    assert "Entry 7 was changed after it was written." in verify(demo_desk).faults
+    assert any("ends otherwise" in fault for fault in verify(demo_desk).faults)
 
 
 def test_entries_are_found_by_words_and_act(demo_desk: Desk) -> None:

@@ -169,8 +169,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1), WELL,
          "PDF with 1 reading written: well.pdf."),
         (ChainBegun("c", "ebb", "first", 1_200), Subject("archive"),
-         "ebb writes a chain of its own from here on, after entry 1,200; it had not written in this "
-         "folder before."),
+         "ebb writes a chain of its own from here on, after entry 1,200; it had not written in "
+         "this folder before."),
         (ChainBegun("c", "ebb", "other", 3), Subject("archive"),
          "ebb writes a chain of its own from here on, after entry 3; the archive is not as this "
          "computer left it: an older copy was put back, or the end of its logbook was cut off."),
@@ -179,6 +179,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "What the archive held before, 1,200 rows, was kept as 0123456789ab."),
         (LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0), AT_WELL,
          "D-1 battery empty, mission 3, 2,880 readings; battery 84 %, clock -2.1 s."),
+        (LoggerContacted("D-1", "Düne T2", "1.4", "idle", {**STATE, "mission_number": 0}, 49.0, 4.0),
+         AT_WELL, "D-1 idle, empty; battery 84 %, clock right."),
         (MissionStopped("D-1"), AT_WELL, "The mission of D-1 was stopped."),
         (MemoryErased("D-1", 1), AT_WELL,
          "The memory of D-1 was erased; 1 reading in the vault."),

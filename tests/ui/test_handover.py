@@ -52,6 +52,12 @@ def test_a_document_that_was_changed_is_said_to_be(
     window.house.archive_changed.emit()
     idle(qtbot, window)
     assert handover.table.item(0, 5).text() == "✕ missing"
+    assert handover.again_button.isVisible()
+    press(window, "Ctrl+Shift+O")
+    idle(qtbot, window)
+    assert handover.table.item(0, 5).text() == "✓ as it was"
+    assert not handover.again_button.isVisible()
+    assert written.exists()
 
 
 def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> None:

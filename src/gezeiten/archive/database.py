@@ -31,7 +31,8 @@ DATABASE = "archive.db"
 BUSY_S = 5.0
 WORD_AFTER_S = 1.0
 """Whoever waits for another program's write hears of it after so long."""
-FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "incoming", "handovers",
+FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "documents",
+           "incoming", "handovers",
            "sheets")  # fmt: skip
 
 
@@ -92,6 +93,7 @@ class Archive:
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")
         self.reports = Vault(folder / "reports", ".report", "logger's report")
         self.foundings = Vault(folder / "foundings", ".json", "beginning")
+        self.documents = Vault(folder / "documents", ".document", "document")
         self.sheets = folder / "sheets"
         self.incoming = folder / "incoming"
         self.handovers = folder / "handovers"

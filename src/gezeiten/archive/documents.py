@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.tables import Handover
@@ -13,8 +13,10 @@ from gezeiten.domain.timeline import Span
 
 @dataclass(frozen=True, slots=True)
 class KeptDocument:
-    """A document that left the house. form: "csv" or "pdf"; file_name: where its copy was put."""
+    """A document that left the house. uid: its id for ever; form: "csv" or "pdf"; file_name: where
+    its copy was put."""
 
+    uid: str
     at_ms: int
     person: str
     form: str
@@ -25,11 +27,16 @@ class KeptDocument:
     readings: int
 
 
+def count_documents(session: Session) -> int:
+    """Return how many documents were handed over."""
+    return int(session.scalar(select(func.count(Handover.id))) or 0)
+
+
 def documents(session: Session) -> list[KeptDocument]:
     """Return all documents handed over, latest first."""
     rows = session.scalars(select(Handover).order_by(Handover.id.desc()))
     return [
-        KeptDocument(row.at_ms, row.person, row.kind, row.point_id, (row.start_ms, row.end_ms),
-                     row.file_name, row.sha256, row.readings)
+        KeptDocument(row.uid, row.at_ms, row.person, row.kind, row.point_id,
+                     (row.start_ms, row.end_ms), row.file_name, row.sha256, row.readings)
         for row in rows
     ]  # fmt: skip

@@ -1,17 +1,18 @@
-"""Handing over: CSV and PDF of a point over a stretch, kept with their fingerprint."""
+"""Handing over: CSV and PDF of a point over a stretch, kept as bytes, put out again from there."""
 
 from __future__ import annotations
 
 import itertools
 import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 from typing import TYPE_CHECKING, Literal
 
-from gezeiten.archive.documents import KeptDocument, documents
+from gezeiten.archive.documents import KeptDocument, count_documents, documents
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.sites import kept_point
@@ -20,7 +21,7 @@ from gezeiten.archive.whole import sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.documents import csv_table, inside_record, point_report
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
 from gezeiten.domain.timeline import Span, from_ms
 from gezeiten.exchange.csv_out import write_csv
 
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from gezeiten.report.pages import PagePicture
 
 Kind = Literal["csv", "pdf"]
+State = Literal["as it was", "changed", "missing"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +45,10 @@ class HandedOver:
 
 @dataclass(frozen=True, slots=True)
 class PastHandover:
-    """One handed over before; state: "as it was", "changed" or "missing"."""
+    """One handed over before; state of its copy: "as it was", "changed" or "missing". is_kept:
+    whether the vault has it; shown: from where it can be shown as it was, None from nowhere."""
 
+    uid: str
     at_ms: int
     person: str
     kind: str
@@ -53,7 +57,14 @@ class PastHandover:
     file_name: str
     sha256: str
     readings: int
-    state: Literal["as it was", "changed", "missing"]
+    state: State
+    is_kept: bool
+    shown: Path | None
+
+    @property
+    def can_be_put_out(self) -> bool:
+        """Whether its copy is not what it was, and the vault has it."""
+        return self.is_kept and self.state != "as it was"
 
 
 def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:
@@ -102,17 +113,30 @@ def _written(
     """Write beside the target, sync, and only then give it its name: no half document is ever
     found. Among our own documents a name is never given twice; later ones are numbered."""
     folder = path.parent if path else desk.archive.handovers
+    with fresh_beside(folder) as fresh:
+        result = write(fresh)
+        synced(fresh)
+        name = file_name(point, span, kind).removesuffix(f".{kind}")
+        target = _named(fresh, path) if path else _free(fresh, folder, name, f".{kind}")
+        sync_folder(folder)
+    return target, result
+
+
+@contextmanager
+def fresh_beside(folder: Path) -> Iterator[Path]:
+    """A file to write in a folder; what has not got a name of its own in the end goes."""
     with NamedTemporaryFile(dir=folder, prefix=".", suffix=".new", delete=False) as made:
         fresh = Path(made.name)
     try:
-        result = write(fresh)
-        with fresh.open("rb+") as file:
-            os.fsync(file.fileno())
-        target = _named(fresh, path) if path else _numbered(fresh, folder, point, span, kind)
-        sync_folder(folder)
+        yield fresh
     finally:
         fresh.unlink(missing_ok=True)
-    return target, result
+
+
+def synced(fresh: Path) -> None:
+    """Have a file's content on the disk."""
+    with fresh.open("rb+") as file:
+        os.fsync(file.fileno())
 
 
 def _named(fresh: Path, path: Path) -> Path:
@@ -136,10 +160,11 @@ def _give_name(fresh: Path, target: Path) -> None:
         fresh.replace(target)
 
 
-def _numbered(fresh: Path, folder: Path, point: PointPlace, span: Span, kind: Kind) -> Path:
+def _free(fresh: Path, folder: Path, stem: str, suffix: str) -> Path:
+    """Give a written file the first free name; the second of a name carries a 2, and so on."""
     fresh.chmod(0o644)
     for number in itertools.count(1):
-        target = folder / file_name(point, span, kind, number)
+        target = folder / f"{stem}{f'_{number}' if number > 1 else ''}{suffix}"
         try:
             _give_name(fresh, target)
         except FileExistsError:
@@ -159,7 +184,8 @@ def _book(
 ) -> HandedOver:
     with translated(path.parent):
         data = path.read_bytes()
-    sha256 = fingerprint(data)
+    with translated(desk.archive.folder):
+        sha256 = desk.archive.documents.put(data)
     with desk.archive.writing() as session:
         at = kept_point(session, point.id).uid
         desk.do_within(
@@ -176,21 +202,52 @@ def past_handovers(desk: Desk) -> list[PastHandover]:
     """Return what was handed over, latest first, and whether it is still what it was."""
     with desk.archive.reading() as session:
         kept = documents(session)
-    return [
-        PastHandover(
-            one.at_ms, one.person, one.form, one.point_id, one.span, one.file_name, one.sha256,
-            one.readings, _state(one),
-        )
-        for one in kept
-    ]  # fmt: skip
+    return [_past(desk, one) for one in kept]
 
 
-def _state(kept: KeptDocument) -> Literal["as it was", "changed", "missing"]:
-    try:
-        data = Path(kept.file_name).read_bytes()
-    except OSError:
-        return "missing"
-    return "as it was" if fingerprint(data) == kept.sha256 else "changed"
+def count_handovers(desk: Desk) -> int:
+    """Return how many documents were handed over."""
+    with desk.archive.reading() as session:
+        return count_documents(session)
+
+
+def _past(desk: Desk, one: KeptDocument) -> PastHandover:
+    """What became of a document. One of before documents were kept is kept now, if it is there."""
+    copy, vault = Path(one.file_name), desk.archive.documents
+    state: State = "missing"
+    with suppress(OSError):
+        data = copy.read_bytes()
+        state = "as it was" if fingerprint(data) == one.sha256 else "changed"
+        if state == "as it was" and not vault.path(one.sha256).exists():
+            vault.put(data)
+    is_kept = vault.path(one.sha256).exists()
+    shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
+    return PastHandover(
+        one.uid, one.at_ms, one.person, one.form, one.point_id, one.span, one.file_name, one.sha256,
+        one.readings, state, is_kept, shown,
+    )  # fmt: skip
+
+
+def put_out_again(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
+    """Write a document once more as it was handed over, under a name that is free among our own
+    documents, or where it is wished.
+
+    Raises:
+        ArchiveDamagedError: the vault does not have it as it was. SurroundingsError: the disk.
+    """
+    data = desk.archive.documents.get(past.sha256)
+    folder = path.parent if path else desk.archive.handovers
+    with translated(folder), fresh_beside(folder) as fresh:
+        fresh.write_bytes(data)
+        synced(fresh)
+        name = Path(past.file_name)
+        target = _named(fresh, path) if path else _free(fresh, folder, name.stem, name.suffix)
+        sync_folder(folder)
+    with desk.archive.writing() as session:
+        point = kept_point(session, past.point_id).uid
+        act = DocumentPutOut(point, past.uid, past.file_name, str(target.resolve()))
+        desk.do_within(session, act)
+    return target
 
 
 def document_pages(path: Path, width: int) -> list[PagePicture]:
@@ -214,10 +271,8 @@ def document_lines(path: Path, most: int) -> str:
         return "".join(line for _, line in zip(range(most), lines, strict=False))
 
 
-def file_name(point: PointPlace, span: Span, suffix: str, number: int = 1) -> str:
-    """Return a file name of site, point and stretch that every file system takes; the second of
-    the same name carries a 2, and so on."""
+def file_name(point: PointPlace, span: Span, suffix: str) -> str:
+    """Return a file name of site, point and stretch that every file system takes."""
     words = re.sub(r"[^\w-]+", "-", f"{point.site} {point.name}".lower()).strip("-")
     first, last = (from_ms(ms, point.zone) for ms in (span[0], span[1] - 1))
-    again = f"_{number}" if number > 1 else ""
-    return f"{words[:80]}_{first:%Y-%m-%d}_{last:%Y-%m-%d}{again}.{suffix}"
+    return f"{words[:80]}_{first:%Y-%m-%d}_{last:%Y-%m-%d}.{suffix}"

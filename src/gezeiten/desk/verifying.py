@@ -14,11 +14,13 @@ from gezeiten.archive.chain_check import check_chains
 from gezeiten.archive.entries_anew import old_entries_hold, put_entries_right
 from gezeiten.archive.rebuild import put_right
 from gezeiten.archive.tables import Block, LoggerReport, OverviewRow, Service
+from gezeiten.archive.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.raw_bytes import decoding
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
+from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 
@@ -48,14 +50,15 @@ def verify(desk: Desk) -> Verdict:
         verdict.faults.extend(faults)
         verdict.values = int(session.scalar(select(func.sum(Block.valid))) or 0)
         known = {offload.sha256 for offload in offloads_kept(session)}
+        checked = check_chains(session, desk.archive.chains)
         _check_beside(desk, session, verdict)
+        _check_documents(desk, checked.entries, verdict)
         for sha256 in desk.archive.vault.fingerprints():
             if sha256 not in known:
                 verdict.faults.append(
                     f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
                     "its logger again."
                 )
-        checked = check_chains(session, desk.archive.chains)
         verdict.entries = len(checked.entries)
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
@@ -111,6 +114,25 @@ def _against_acts(desk: Desk, session: Session, entries: list[Entry]) -> list[st
     return [*more, *failed, *(one.sentence for one in differences)]
 
 
+def _check_documents(desk: Desk, entries: list[Entry], verdict: Verdict) -> None:
+    """Check the documents that were handed over since they are kept."""
+    for entry in entries:
+        details = entry.details
+        if details.get("kind") == DocumentHandedOver.KIND and details["version"] >= _KEPT_SINCE:
+            _check_one(desk.archive.documents, details["act"]["sha256"], verdict)
+
+
+_KEPT_SINCE = 2
+"""Version of the act from which on documents are kept."""
+
+
+def _check_one(vault: Vault, sha256: str, verdict: Verdict) -> None:
+    try:
+        vault.check(sha256)
+    except GezeitenError as exc:
+        verdict.faults.append(str(exc))
+
+
 def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:
     """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
     for vault, column in (
@@ -119,7 +141,4 @@ def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:
         (desk.archive.overviews, OverviewRow.sha256),
     ):
         for sha256 in session.scalars(select(column).where(column.is_not(None)).distinct()):
-            try:
-                vault.check(str(sha256))
-            except GezeitenError as exc:
-                verdict.faults.append(str(exc))
+            _check_one(vault, str(sha256), verdict)

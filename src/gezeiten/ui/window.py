@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale, to_assess
 from gezeiten.desk.finding import Thing, things
-from gezeiten.desk.handing import past_handovers
+from gezeiten.desk.handing import count_handovers
 from gezeiten.desk.logbook import count_entries, logbook_is_intact
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
@@ -372,7 +372,7 @@ def _counts(desk: Desk) -> dict[str, int]:
         "gaps": open_gaps(desk),
         "points": len(points(desk)),
         "events": to_assess(desk),
-        "handed": len(past_handovers(desk)),
+        "handed": count_handovers(desk),
         "intact": int(logbook_is_intact(desk)),
         "entries": count_entries(desk),
     }

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.apply.rows import Family, Said, add, key_of
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, change, key_of
 from gezeiten.archive.tables import Handover, Point
-from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.acts.base import Change
+from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
 
 
 def _handed_over(connection: Connection, act: DocumentHandedOver, said: Said) -> None:
@@ -16,4 +17,9 @@ def _handed_over(connection: Connection, act: DocumentHandedOver, said: Said) ->
         size=act.size, readings=act.readings)  # fmt: skip
 
 
-FAMILY = Family({DocumentHandedOver: _handed_over}, {})
+def _put_out(connection: Connection, act: DocumentPutOut, _said: Said) -> Misfits:
+    copy = Change("file_name", act.before, act.file_name)
+    return change(connection, Handover.__table__, act.document, [copy])
+
+
+FAMILY = Family({DocumentHandedOver: _handed_over, DocumentPutOut: _put_out}, {})

@@ -30,7 +30,7 @@ from gezeiten.domain.acts.contacts import (
     MissionStopped,
     SensorsChecked,
 )
-from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
@@ -60,7 +60,7 @@ KINDS: tuple[type[Act], ...] = (
     RoundMade, TaskPlanned, TaskLeftOut, RoundClosed,
     GapFilledByLine, GapFetched, GapLeftOpen, GapTakenBack,
     ExcursionAssessed, AssessmentTakenBack,
-    DocumentHandedOver,
+    DocumentHandedOver, DocumentPutOut,
     LoggerContacted, MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
     AttemptFailed, LaunchBegun, LaunchEnded,
     MissionOffloaded, DamageNoted, TextTaken, OverviewTaken,

@@ -10,6 +10,8 @@ from gezeiten.domain.timeline import duration_text
 from gezeiten.domain.wording import readings_words
 
 Attempt = Literal["contact", "launch", "stop", "offload", "overview", "erase", "follow"]
+_CLOCK_RIGHT_S = 0.05
+"""What would be told as nothing."""
 _FAILED_WORDS = {"erase": "erase refused", "follow": "followed logger away"}
 
 
@@ -27,11 +29,12 @@ class LoggerContacted(Act, kind="logger contacted", word="contact", about="logge
     clock_uncertainty_ms: float
 
     def told(self, subject: Subject) -> str:
-        off_s = self.clock_difference_ms / 1000
+        number, off_s = self.state["mission_number"], self.clock_difference_ms / 1000
+        held = f"mission {number}, {readings_words(self.state['readings'])}" if number else "empty"
+        clock = "right" if abs(off_s) < _CLOCK_RIGHT_S else f"{off_s:+.1f} s"
         return (
-            f"{self.logger} {self.doing.replace('_', ' ')}, mission "
-            f"{self.state['mission_number']}, {readings_words(self.state['readings'])}; battery "
-            f"{self.state['battery_permille'] / 10:.0f} %, clock {off_s:+.1f} s."
+            f"{self.logger} {self.doing.replace('_', ' ')}, {held}; battery "
+            f"{self.state['battery_permille'] / 10:.0f} %, clock {clock}."
         )
 
 

@@ -9,9 +9,10 @@ from gezeiten.domain.wording import readings_words
 
 
 @dataclass(frozen=True, slots=True)
-class DocumentHandedOver(Act, kind="document handed over", word="handover", about="point"):
+class DocumentHandedOver(Act, kind="document handed over", word="handover", about="point",
+                         version=2):  # fmt: skip
     """A document of a point over a stretch that left the house. form: "csv" or "pdf"; file_name:
-    where its copy was put."""
+    where its copy was put. From version 2 on its bytes lie in the vault of documents."""
 
     point: str
     document: str
@@ -26,3 +27,18 @@ class DocumentHandedOver(Act, kind="document handed over", word="handover", abou
     def told(self, subject: Subject) -> str:
         name = self.file_name.replace("\\", "/").rpartition("/")[2]
         return f"{self.form.upper()} with {readings_words(self.readings)} written: {name}."
+
+
+@dataclass(frozen=True, slots=True)
+class DocumentPutOut(Act, kind="document put out again", word="handover", about="point"):
+    """A document that was handed over before, written once more from the vault: its copy was moved,
+    deleted or changed. file_name: where the copy is now."""
+
+    point: str
+    document: str
+    before: str
+    file_name: str
+
+    def told(self, subject: Subject) -> str:
+        name = self.file_name.replace("\\", "/").rpartition("/")[2]
+        return f"{name} put out again, as it was handed over."

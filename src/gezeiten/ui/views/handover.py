@@ -26,6 +26,7 @@ from gezeiten.desk.handing import (
     export_pdf,
     file_name,
     past_handovers,
+    put_out_again,
 )
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import extent, record
@@ -95,7 +96,11 @@ class HandoverPlace(Place):
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
         self.folder_button = button(tr("Show its folder"), self.open_folder)
-        right.body.addLayout(row(self.open_button, self.folder_button, 1))
+        self.again_button = button(tr("Put out again"), self.put_out_again)
+        self.again_button.setToolTip(
+            tr("Writes the document from the vault, as it was handed over")
+        )
+        right.body.addLayout(row(self.open_button, self.folder_button, self.again_button, 1))
         line = row(left, right, margins=14)
         line.setStretch(1, 1)
         self.setLayout(line)
@@ -144,6 +149,13 @@ class HandoverPlace(Place):
             Command("export", tr("Write the CSV"), "Ctrl+E", lambda: self.write("csv"), here),
             Command(
                 "handover.open", tr("Open the chosen document"), "Ctrl+O", self.open_file, here
+            ),
+            Command(
+                "handover.again",
+                tr("Put the chosen document out again"),
+                "Ctrl+Shift+O",
+                self.put_out_again,
+                here,
             ),
         ]
 
@@ -208,7 +220,6 @@ class HandoverPlace(Place):
         if past:
             self.table.selectRow(0)
         self._show_document()
-        self.open_button.setEnabled(bool(past))
         self.folder_button.setEnabled(bool(past))
 
     def show_target(self, target: Any) -> None:
@@ -366,8 +377,22 @@ class HandoverPlace(Place):
 
     def _show_document(self) -> None:
         document = self._current()
-        is_there = document is not None and document.state != "missing"
-        self.pages.show_document(Path(document.file_name) if document and is_there else None)
+        self.pages.show_document(document.shown if document else None, document.kind if document
+                                 else "pdf")  # fmt: skip
+        self.open_button.setEnabled(document is not None and document.state != "missing")
+        self.again_button.setVisible(document is not None and document.can_be_put_out)
+
+    def put_out_again(self) -> None:
+        """Write the chosen document once more as it was handed over."""
+        document, desk = self._current(), self.house.desk
+        if document is None or not document.can_be_put_out:
+            return
+
+        def done(path: Path) -> None:
+            self.house.archive_changed.emit()
+            self.house.say(tr("%1 put out again, as it was handed over.").replace("%1", path.name))
+
+        self.house.run(lambda _task: put_out_again(desk, document), done)
 
     def open_file(self) -> None:
         """Open the chosen document in the program the system has for it."""

@@ -37,15 +37,15 @@ class PageView(QScrollArea):
         self.setFrameShape(QScrollArea.Shape.NoFrame)
         self.setAccessibleName(tr("Pages of the chosen document"))
 
-    def show_document(self, path: Path | None) -> None:
-        """Show a document by its file; None shows nothing."""
+    def show_document(self, path: Path | None, kind: str) -> None:
+        """Show a document by its file; None shows nothing. kind: "pdf" or "csv"."""
         if path == self._wanted:
             return
         self._wanted = path
         clear(self._column)
         if path is None:
             return
-        if path.suffix == ".pdf":
+        if kind == "pdf":
             ratio = self.devicePixelRatioF()
             wide = round(PAGE_WIDTH * ratio)
             self._house.run(
