@@ -23,7 +23,7 @@ from gezeiten.desk.handing import (
     past_handovers,
     put_out_again,
 )
-from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.logbook import head, held_against, logbook_entries, text_of_document
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.records import record
 from gezeiten.desk.verifying import verify
@@ -178,6 +178,17 @@ def test_a_kept_document_that_is_damaged_is_found(
     done.path.unlink()
     with pytest.raises(ArchiveDamagedError):
         put_out_again(demo_desk, past_handovers(demo_desk)[0])
+
+
+def test_a_report_prints_the_end_of_the_logbook_and_can_be_held_against_it(
+    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+) -> None:
+    last = head(demo_desk)
+    assert last is not None
+    done = export_pdf(demo_desk, room, fortnight, tmp_path / "a.pdf")
+    text = text_of_document(done.path)
+    assert last.hash in text
+    assert held_against(demo_desk, text).startswith(f"That is entry {last.seq} of ")
 
 
 def test_file_names_suit_every_file_system(demo_desk: Desk, room: PointPlace) -> None:

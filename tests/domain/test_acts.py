@@ -179,7 +179,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "What the archive held before, 1,200 rows, was kept as 0123456789ab."),
         (LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0), AT_WELL,
          "D-1 battery empty, mission 3, 2,880 readings; battery 84 %, clock -2.1 s."),
-        (LoggerContacted("D-1", "Düne T2", "1.4", "idle", {**STATE, "mission_number": 0}, 49.0, 4.0),
+        (LoggerContacted("D-1", "Düne T2", "1.4", "idle", {**STATE, "mission_number": 0}, 49, 4),
          AT_WELL, "D-1 idle, empty; battery 84 %, clock right."),
         (MissionStopped("D-1"), AT_WELL, "The mission of D-1 was stopped."),
         (MemoryErased("D-1", 1), AT_WELL,

@@ -188,20 +188,7 @@ def test_loggers_show_what_is_not_kept(window: MainWindow, qtbot: QtBot) -> None
     assert field.loggers.card("P-0320").clock.difference_ms == pytest.approx(-48_000, abs=1500)
 
 
-# -- Logbook and window --------------------------------------------------------------------------
-def test_the_logbook_filters_and_checks(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.LOGBOOK)
-    idle(qtbot, window)
-    book = window.places[places.LOGBOOK]
-    everything = book.table.rowCount()
-    type_into(book.filter, "offload K2 damaged")
-    idle(qtbot, window)
-    assert 0 < book.table.rowCount() < everything
-    press(window, "F5")
-    idle(qtbot, window)
-    assert "everything is as it was kept." in book.verdict.text()
-
-
+# -- the window -----------------------------------------------------------------------------------
 def test_the_finder_reaches_every_act(window: MainWindow, qtbot: QtBot) -> None:
     from gezeiten.ui.finder import Finder
 

@@ -145,12 +145,18 @@ Decode: TypeAlias = Callable[[str, "dict[str, Any] | None"], "RawMission | TextR
 """Reads kept bytes: fingerprint and, of a text, how it is read. It may raise."""
 
 
-def faulty_readings(session: Session, decode: Decode) -> tuple[int, list[str]]:
+def faulty_readings(
+    session: Session, decode: Decode, each: Callable[[int, int], None]
+) -> tuple[int, list[str]]:
     """Return how many offloads there are, and what is not as their bytes say, a sentence each;
-    bytes that are gone or damaged are one."""
+    bytes that are gone or damaged are one.
+
+    each: hears before each offload how many are done, of how many; may end it by an error.
+    """
     faults: list[str] = []
     offloads = offloads_kept(session)
-    for offload in offloads:
+    for done, offload in enumerate(offloads):
+        each(done, len(offloads))
         wanted = _wanted(session, offload, decode)
         if isinstance(wanted, GezeitenError):
             faults.append(f"Raw offload {offload.sha256[:12]} cannot be checked: {wanted}")

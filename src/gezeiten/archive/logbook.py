@@ -41,6 +41,13 @@ def count(session: Session) -> int:
     return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
 
 
+def known(session: Session) -> tuple[int, tuple[str, ...], tuple[str, ...]]:
+    """Return how many entries there are, and all people and kinds of acts in them."""
+    people = session.scalars(select(LogbookRow.person).distinct().order_by(LogbookRow.person))
+    acts = session.scalars(select(LogbookRow.act).distinct().order_by(LogbookRow.act))
+    return count(session), tuple(people), tuple(acts)
+
+
 def entry_of_row(row: LogbookRow) -> Entry:
     """Return an entry as the table has it."""
     return Entry(

@@ -23,10 +23,10 @@ from gezeiten.archive.blocks import (
     summary,
 )
 from gezeiten.archive.estimates import estimated_series
-from gezeiten.archive.tables import Block, Mission, SeriesRow, Step
+from gezeiten.archive.tables import Block, Mission, Offload, SeriesRow, Step
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.domain.steps import LINE, REFETCH
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.timeline import Span, Times, Values
 
 
 def series_row(session: Session, point_id: int, channel: str, unit: str) -> SeriesRow:
@@ -163,6 +163,20 @@ def load_recorded(
         np.concatenate([np.empty(0), *values]),
         np.concatenate([np.empty(0, np.int64), *intervals]),
     )
+
+
+def offloads_between(session: Session, point_id: int, span: Span) -> set[str]:
+    """Return the fingerprints of the raw bytes that readings of a point in a stretch came from."""
+    query = (
+        select(Offload.sha256)
+        .join(Block, Block.offload_id == Offload.id)
+        .join(SeriesRow, SeriesRow.id == Block.series_id)
+        .where(
+            SeriesRow.point_id == point_id, Block.start_ms < span[1],
+            Block.end_ms.is_(None) | (Block.end_ms >= span[0]),
+        )
+    )  # fmt: skip
+    return set(session.scalars(query))
 
 
 def hidden_offloads(steps: Iterable[Step]) -> set[int]:

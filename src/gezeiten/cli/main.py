@@ -21,6 +21,7 @@ _PLACES = {
     "find": "gezeiten.cli.loggers:find",
     "launch": "gezeiten.cli.loggers:launch",
     "list": "gezeiten.cli.records:list_points",
+    "logbook": "gezeiten.cli.logbook:logbook_command",
     "offload": "gezeiten.cli.loggers:offload",
     "overview": "gezeiten.cli.loggers:overview_command",
     "report": "gezeiten.cli.records:report_command",

@@ -13,6 +13,7 @@ from gezeiten.archive.steps import active_steps
 from gezeiten.archive.tables import Block, Logger, Mission, Offload, Service
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
+from gezeiten.desk.logbook import head_words
 from gezeiten.desk.mending import BookedGap, gaps
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.records import extent, plan_stretches, record
@@ -108,6 +109,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         gaps=tuple(_report_gaps(desk, point, span)),
         fingerprint=readings_fingerprint([series for _, series in parts]),
         calibrations=tuple(_calibrations(desk, point, span)),
+        logbook_head=head_words(desk),
     )
 
 

@@ -37,7 +37,8 @@ class ChannelPlace:
 @dataclass(frozen=True, slots=True)
 class PointPlace:
     """A point with what is recorded there. serial: the logger now at the point, or ""; retired:
-    out of use, its record stays; practice: that logger is a stand-in, its readings are made up."""
+    out of use, its record stays; practice: that logger is a stand-in, its readings are made up.
+    uid: its id for ever."""
 
     id: int
     site_id: int
@@ -49,6 +50,7 @@ class PointPlace:
     channels: tuple[ChannelPlace, ...]
     retired: bool = False
     practice: bool = False
+    uid: str = ""
 
     @property
     def full_name(self) -> str:
@@ -62,7 +64,7 @@ class PointPlace:
 
 @dataclass(frozen=True, slots=True)
 class SitePlace:
-    """A site with its kind, zone and position."""
+    """A site with its kind, zone and position. uid: its id for ever."""
 
     id: int
     name: str
@@ -71,6 +73,7 @@ class SitePlace:
     next_visit_ms: int | None
     points: tuple[PointPlace, ...]
     retired: bool = False
+    uid: str = ""
 
 
 def add_point(desk: Desk, name: str) -> int:
@@ -117,6 +120,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                     for point in site.points
                 ),
                 site.retired_ms is not None,
+                site.uid,
             )
             for site in rows
         ]
@@ -159,6 +163,7 @@ def _point_place(
         tuple(_channel_place(row, plan) for row in series),
         point.retired_ms is not None,
         bool(logger and logger.practice),
+        point.uid,
     )
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -22,7 +24,7 @@ from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.entries import Entry
-from gezeiten.errors import ArchiveDamagedError, GezeitenError
+from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 
 
 @dataclass(slots=True)
@@ -40,16 +42,37 @@ class Verdict:
         return not self.faults
 
 
-def verify(desk: Desk) -> Verdict:
+Step = Callable[[str, int, int], None]
+"""Hears what is looked at, how much of it is done, of how much."""
+
+
+def verify(
+    desk: Desk,
+    step: Step = lambda *_: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Verdict:
     """Check every raw offload, every reading against its raw bytes, the logbook's chain, and what
-    acts made against the acts."""
+    acts made against the acts.
+
+    Raises:
+        CancelledError: as wished; nothing is changed by looking.
+    """
+
+    def tell(what: str, done: int, of: int) -> None:
+        if cancelled():
+            raise CancelledError("The check was stopped; nothing was changed by it.")
+        step(what, done, of)
+
     verdict = Verdict()
     with desk.archive.reading() as session:
         verdict.faults.extend(faulty_values(session))
-        verdict.offloads, faults = faulty_readings(session, decoding(desk))
+        verdict.offloads, faults = faulty_readings(
+            session, decoding(desk), partial(tell, "raw offloads")
+        )
         verdict.faults.extend(faults)
         verdict.values = int(session.scalar(select(func.sum(Block.valid))) or 0)
         known = {offload.sha256 for offload in offloads_kept(session)}
+        tell("logbook", 0, 1)
         checked = check_chains(session, desk.archive.chains)
         _check_beside(desk, session, verdict)
         _check_documents(desk, checked.entries, verdict)
@@ -62,7 +85,9 @@ def verify(desk: Desk) -> Verdict:
         verdict.entries = len(checked.entries)
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
+        tell("what acts made", 0, 1)
         verdict.faults.extend(_against_acts(desk, session, checked.entries))
+    tell("excursions", 0, 1)
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
 

@@ -98,7 +98,8 @@ class ReportGap:
 
 @dataclass(frozen=True, slots=True)
 class PointReport:
-    """Everything in one report. fingerprint: SHA-256 over the readings shown."""
+    """Everything in one report. fingerprint: SHA-256 over the readings shown. logbook_head: the
+    newest entry of the logbook, "entry 213, HASH"; "" where there is none."""
 
     site: str
     point: str
@@ -112,6 +113,7 @@ class PointReport:
     gaps: tuple[ReportGap, ...]
     fingerprint: str
     calibrations: tuple[ReportCalibration, ...] = ()
+    logbook_head: str = ""
 
     @property
     def readings(self) -> int:

@@ -107,5 +107,18 @@ def _fingerprints(p: Pieces) -> list[Flowable]:
         p.text("Offloads that hold these readings", p.head),
         p.table(rows, [28 * mm, 22 * mm, 22 * mm, WIDTH - 72 * mm], small=(3,)),
         p.text("Fingerprint of the readings shown", p.subhead),
-        p.text(p.report.fingerprint), p.text(how, p.muted),
+        p.text(p.report.fingerprint), p.text(how, p.muted), *_logbook(p),
     ]  # fmt: skip
+
+
+def _logbook(p: Pieces) -> list[Flowable]:
+    """The end of the logbook: who holds the document can tell later whether it was changed."""
+    if not p.report.logbook_head:
+        return []
+    why = (
+        "The hash covers this entry and all before it: an archive that has an entry of this hash "
+        "is, up to there, what it was when this report was written."
+    )
+    head = f"It ended with {p.report.logbook_head}."
+    return [p.text("The logbook when this was written", p.subhead), p.text(head),
+            p.text(why, p.muted)]  # fmt: skip

@@ -78,7 +78,9 @@ class DaySheet:
     sites: tuple[tuple[str, tuple[DayRow, ...]], ...]
 
 
-class _Styles:
+class Styles:
+    """How words look on a sheet."""
+
     def __init__(self) -> None:
         regular, bold = fonts()
         self.text = ParagraphStyle("text", fontName=regular, fontSize=8, leading=10.5,
@@ -96,7 +98,7 @@ def write_labels(labels: list[Label], path: Path) -> int:
         SurroundingsError: what was read back is not what was written.
         OSError: the disk.
     """
-    styles = _Styles()
+    styles = Styles()
     rows = [
         [_label(label, styles) for label in labels[i : i + _LABELS_ACROSS]]
         for i in range(0, len(labels), _LABELS_ACROSS)
@@ -115,10 +117,10 @@ def write_labels(labels: list[Label], path: Path) -> int:
             ("TOPPADDING", (0, 0), (-1, -1), 6),
         ],
     )
-    return _write([table], path, "Labels", [label.serial for label in labels])
+    return write_parts([table], path, "Labels", [label.serial for label in labels])
 
 
-def _label(label: Label, styles: _Styles) -> list[Flowable]:
+def _label(label: Label, styles: Styles) -> list[Flowable]:
     facts = [
         [Paragraph(escape(name), styles.muted), Paragraph(escape(value), styles.text)]
         for name, value in label.lines
@@ -150,7 +152,7 @@ def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
         SurroundingsError: what was read back is not what was written.
         OSError: the disk.
     """
-    styles = _Styles()
+    styles = Styles()
     parts: list[Flowable] = [
         Paragraph(escape(f"Round of {sheet.day}"), styles.big),
         Paragraph(escape(f"{sheet.way} · prepared by {sheet.made_by}"), styles.muted),
@@ -160,7 +162,7 @@ def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
     for number, (site, lines) in enumerate(sheet.sites, 1):
         head = Paragraph(escape(f"{number}. {site}"), styles.head)
         parts.append(KeepTogether([head, _round_table(lines, styles)]))
-    return _write(parts, path, f"Round of {sheet.day}", [site for site, _ in sheet.sites])
+    return write_parts(parts, path, f"Round of {sheet.day}", [site for site, _ in sheet.sites])
 
 
 def write_day_sheet(sheet: DaySheet, path: Path) -> int:
@@ -170,7 +172,7 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
         SurroundingsError: what was read back is not what was written.
         OSError: the disk.
     """
-    styles = _Styles()
+    styles = Styles()
     title = f"At the loggers on {sheet.day}"
     parts: list[Flowable] = [
         Paragraph(escape(title), styles.big),
@@ -179,24 +181,26 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
     heads = ("Point", "Logger", "Came", "Launched", "Left")
     for site, lines in sheet.sites:
         cells = [(one.point, one.logger, one.came, one.launched, one.left) for one in lines]
-        table = _lined_table(heads, cells, (0.22, 0.12, 0.24, 0.2, 0.22), styles)
+        table = lined_table(heads, cells, (0.22, 0.12, 0.24, 0.2, 0.22), styles)
         parts += [Paragraph(escape(site), styles.head), table]
-    return _write(parts, path, title, [site for site, _ in sheet.sites])
+    return write_parts(parts, path, title, [site for site, _ in sheet.sites])
 
 
-def _round_table(lines: tuple[RoundLine, ...], styles: _Styles) -> Table:
+def _round_table(lines: tuple[RoundLine, ...], styles: Styles) -> Table:
     heads = ("Point", "Logger", "Why", "To do", "Done at", "Remarks")
     cells = [(line.point, line.logger, line.why, line.todo, "", "") for line in lines]
-    return _lined_table(heads, cells, (0.17, 0.16, 0.19, 0.19, 0.11, 0.18), styles)
+    return lined_table(heads, cells, (0.17, 0.16, 0.19, 0.19, 0.11, 0.18), styles)
 
 
-def _lined_table(
+def lined_table(
     heads: tuple[str, ...],
     cells: Sequence[tuple[str, ...]],
     shares: tuple[float, ...],
-    styles: _Styles,
+    styles: Styles,
+    room: int = 14,
 ) -> Table:
-    """Return a table with room to write in; shares: of the page's width, by column."""
+    """Return a table with room to write in below each line; shares: of the page's width, by
+    column."""
     head = [Paragraph(words, styles.muted) for words in heads]
     rows = [[Paragraph(escape(cell), styles.text) for cell in line] for line in cells]
     width = A4[0] - 2 * _EDGE
@@ -209,12 +213,18 @@ def _lined_table(
             ("LINEAFTER", (0, 1), (-2, -1), 0.2, RULE),
             ("VALIGN", (0, 0), (-1, -1), "TOP"),
             ("LEFTPADDING", (0, 0), (-1, -1), 2),
-            ("BOTTOMPADDING", (0, 1), (-1, -1), 14),
+            ("BOTTOMPADDING", (0, 1), (-1, -1), room),
         ],
     )
 
 
-def _write(parts: list[Flowable], path: Path, title: str, wanted: list[str]) -> int:
+def write_parts(parts: list[Flowable], path: Path, title: str, wanted: list[str]) -> int:
+    """Write a sheet, read it back; returns the number of pages. wanted: words that must be there.
+
+    Raises:
+        SurroundingsError: what was read back is not what was written.
+        OSError: the disk.
+    """
     document = SimpleDocTemplate(
         str(path), pagesize=A4, title=title, creator="Gezeiten", leftMargin=_EDGE,
         rightMargin=_EDGE, topMargin=_EDGE, bottomMargin=_EDGE,

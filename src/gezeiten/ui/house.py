@@ -12,6 +12,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import About
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.commands import Command
@@ -49,13 +50,14 @@ class House(QObject):
     """Shared by all places. go: (place, what to show there). said: text, whether a complaint.
 
     wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
-    its name; "look ADDRESSES" looks at these too.
+    its name; "look ADDRESSES" looks at these too. logger_wanted: a logger, by its serial.
     """
 
     go = Signal(int, object)
     said = Signal(str, bool)
     wants = Signal(str)
     begin = Signal(str)
+    logger_wanted = Signal(str)
     archive_changed = Signal()
 
     def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
@@ -144,6 +146,11 @@ class Place(QWidget):
 
     def refresh(self) -> None:
         """Load what is shown."""
+
+    def about(self) -> Callable[[Desk], About] | None:
+        """What is chosen here, for the Logbook to look for; asked of the desk off the main thread.
+        None where nothing is chosen."""
+        return None
 
     def show_target(self, target: object) -> None:
         """Show what another place pointed at."""

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from gezeiten.desk.logbook import about_logger
 from gezeiten.desk.logger_life import (
     LoggerLife,
     PastMission,
@@ -35,7 +36,7 @@ from gezeiten.domain.kept import KeptReport, ServiceEntry
 from gezeiten.domain.timeline import midnight_ms
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.draft_keeper import DraftKeeper
-from gezeiten.ui.house import House
+from gezeiten.ui.house import LOGBOOK, House
 from gezeiten.ui.i18n import date, day_and_time, day_of, home_zone, number, tr, zones_said
 from gezeiten.ui.parts import button, column, give_room, label, row
 from gezeiten.ui.views.logger_words import mission_state
@@ -121,12 +122,21 @@ class LifeDialog(QDialog):
                 label(tr("Batteries, calibrations, repairs, its own reports"), "head"),
                 self.services,
                 self._entry_line(), self.problem,
-                row(self.save_button, self.times_note, 1, button(tr("Close"), self.accept)),
+                row(self.save_button, self.times_note, 1,
+                    button(tr("In the logbook"), self.show_history),
+                    button(tr("Close"), self.accept)),
                 spacing=7, margins=16,
             )
         )  # fmt: skip
         self.resize(980, 660)
         house.run(lambda _task: loggers(house.desk), lambda known: self._choose(known, serial))
+
+    def show_history(self) -> None:
+        """Show what the logbook has on the chosen mission, or on the logger."""
+        serial, mission = self.which.currentData(), chosen_thing(self.missions)
+        number = mission.number if isinstance(mission, PastMission) else None
+        self.accept()
+        self._house.go.emit(LOGBOOK, lambda _desk: about_logger(serial, number))
 
     def _choose(self, listed: list[tuple[str, str, str]], serial: str) -> None:
         for known, model, place in listed:

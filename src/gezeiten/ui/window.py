@@ -106,6 +106,7 @@ class MainWindow(QMainWindow):
         )
         self.house.wants.connect(self._want)
         self.house.begin.connect(self._begin)
+        self.house.logger_wanted.connect(self.show_logger)
         self.places.built.connect(self._place_built)
         self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
         self._bind(self._own_acts())
@@ -190,6 +191,12 @@ class MainWindow(QMainWindow):
             Command(
                 "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
             ),
+            Command(
+                "history",
+                tr("What the logbook has on what is chosen here"),
+                "Ctrl+H",
+                self.show_history,
+            ),
             Command("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
         ]
         return listed + self.vault_commands.commands()
@@ -209,6 +216,21 @@ class MainWindow(QMainWindow):
         self._apply_theme()
         self._archive_changed()
         self.following.restart()
+
+    def show_history(self) -> None:
+        """Show what the logbook has on what is chosen in this place."""
+        make = self.places[self.stack.currentIndex()].about()
+        if make is None:
+            self.house.say(tr("Choose something first; then its entries are shown."))
+        else:
+            self.go(places.LOGBOOK, make)
+
+    def show_logger(self, serial: str) -> None:
+        """Show a logger: at hand, or its life."""
+        if self.field_desk().loggers.card(serial) is not None:
+            self.go(places.FIELD_DESK, serial)
+        else:
+            self.show_lives(serial)
 
     def show_places(self) -> None:
         """Open the editor of sites and points."""
@@ -242,10 +264,8 @@ class MainWindow(QMainWindow):
         elif thing.kind == "plan":
             self.go(places.FIELD_DESK)
             self.field_desk().show_kept_plans(str(thing.key))
-        elif self.field_desk().loggers.card(str(thing.key)) is not None:
-            self.go(places.FIELD_DESK, thing.key)
         else:
-            self.show_lives(str(thing.key))
+            self.show_logger(str(thing.key))
 
     def go(self, place: int, target: object = None) -> None:
         """Show a place, and in it what another place pointed at."""

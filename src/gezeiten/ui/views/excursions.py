@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -17,6 +18,7 @@ from gezeiten.desk.excursion_book import (
     reopen,
     settle,
 )
+from gezeiten.desk.logbook import About, about_point
 from gezeiten.desk.records import record
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.quantities import quantity
@@ -177,6 +179,13 @@ class ExcursionsPlace(Place):
                   "Ctrl+Enter settles")  # fmt: skip
 
     # -- loading -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        event = self._event
+        if event is None:
+            return None
+        span = (event.start_ms, event.end_ms)
+        return lambda desk: about_point(desk, event.point.id, span, event.rule.key)
+
     def refresh(self) -> None:
         self.under.setText(
             tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)

@@ -15,6 +15,8 @@ from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 from gezeiten.desk.accepted import AcceptedWords
 from gezeiten.desk.checks import BEGUN_KEY, Check, erase_sentence, label_check
 from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import About, about_logger
 from gezeiten.desk.places import PointPlace, points, zone_at
 from gezeiten.desk.planning import pattern_name
 from gezeiten.desk.readiness import Readiness, Seen, Start, readiness, starting
@@ -208,6 +210,12 @@ class FieldDeskPlace(Place):
         self.pages.setCurrentIndex({PLAN: _PLAN_PAGE, LAUNCH: _MISSION_PAGE}.get(stage, 0))
 
     # -- finding -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        card = self.loggers.current_card()
+        if card is None:
+            return None
+        return lambda _desk: about_logger(card.serial)
+
     def refresh(self) -> None:
         desk = self.house.desk
         cards = self.loggers.cards()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,6 +29,7 @@ from gezeiten.desk.handing import (
     past_handovers,
     put_out_again,
 )
+from gezeiten.desk.logbook import About, about_document
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import extent, record
 from gezeiten.desk.stretches import NamedStretch, named_stretches
@@ -163,6 +165,13 @@ class HandoverPlace(Place):
         return tr("Ctrl+R writes the PDF · Ctrl+E writes the CSV · Ctrl+O opens the chosen one")
 
     # -- loading -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        document = self._current()
+        if document is None:
+            return None
+        name = Path(document.file_name).name
+        return lambda _desk: about_document(document.uid, document.sha256, name)
+
     def refresh(self) -> None:
         def work(_task: object) -> _Known:
             listed = [point for point in points(self.house.desk) if point.channels]

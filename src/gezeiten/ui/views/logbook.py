@@ -1,110 +1,261 @@
-"""The Logbook: who did what, filterable; the chain checked."""
+"""The Logbook: who did what to what, before and after; filtered, followed to its objects, checked,
+written out."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem
+from collections.abc import Callable
+from pathlib import Path
 
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.verifying import Verdict, verify
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QTableWidget,
+    QTableWidgetItem,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import (
+    About,
+    Page,
+    Wanted,
+    entries_wanted,
+    logbook_page,
+    write_json_lines,
+    write_pdf,
+)
 from gezeiten.domain.entries import Entry
+from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day_and_time, home_zone, number, tr
-from gezeiten.ui.parts import Card, button, column, label, row, set_role
+from gezeiten.ui.parts import Card, button, column, label, row
+from gezeiten.ui.views.logbook_check import CheckCard
+from gezeiten.ui.views.logbook_entry import EntryCard
+
+_COLUMNS, _WHAT = 5, 3
+_ROOM_PX = 14
+_ASIDE_PX = 380
 
 
 class LogbookPlace(Place):
-    """A table of entries, latest first, and the verdict on the whole archive."""
+    """Filters, a table of entries, latest first, the chosen entry whole, and the check."""
 
     kind_of_empty = "logbook"
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
+        self._about: About | None = None
+        self._entries: tuple[Entry, ...] = ()
+        self._build_filters()
+        self._build_table()
+        self.count = label("", "muted")
+        self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.write_out("jsonl"))
+        self.pdf_button = button(tr("Write as PDF ..."), lambda: self.write_out("pdf"))
+        card = Card(tr("Logbook"), self.count)
+        card.body.addLayout(row(self.filter, self.about_button, spacing=8))
+        card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
+        card.body.addWidget(self.table, 1)
+        card.body.addLayout(row(self.json_button, self.pdf_button, 1))
+        self.entry = EntryCard(house)
+        self.check = CheckCard(house)
+        aside = column(self.entry, self.check, spacing=12)
+        aside.setStretch(0, 1)
+        line = row(card, spacing=12, margins=14)
+        line.addLayout(aside)
+        line.setStretch(0, 1)
+        for one in (self.entry, self.check):
+            one.setFixedWidth(_ASIDE_PX)
+        self.setLayout(line)
+        self.setFocusProxy(self.table)
+
+    def _build_filters(self) -> None:
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText(tr("Filter by person, act, logger or words"))
-        self.filter.setAccessibleName(tr("Filter"))
+        self.filter.setPlaceholderText(tr("Search in all of it: words, values, fingerprints"))
+        self.filter.setAccessibleName(tr("Search"))
+        self.filter.setClearButtonEnabled(True)
+        self.about_button = button("", lambda: self.look_for(None))
+        self.about_button.setToolTip(tr("Shows all entries again"))
+        self.about_button.hide()
+        self.kind, self.person, self.since = QComboBox(), QComboBox(), QComboBox()
+        for box, name, first in (
+            (self.kind, tr("Act"), tr("every act")), (self.person, tr("Who"), tr("everybody")),
+        ):  # fmt: skip
+            box.setAccessibleName(name)
+            box.addItem(first, "")
+        self.since.setAccessibleName(tr("When"))
+        for words, days in (
+            (tr("at any time"), None), (tr("in the last day"), 1), (tr("in the last 7 days"), 7),
+            (tr("in the last 30 days"), 30), (tr("in the last year"), 365),
+        ):  # fmt: skip
+            self.since.addItem(words, days)
+        self.contacts = QCheckBox(tr("Contacts too"))
         self.filter.textChanged.connect(lambda _: self.refresh())
-        self.table = QTableWidget(0, 6)
+        for box in (self.kind, self.person, self.since):
+            box.currentIndexChanged.connect(lambda _: self.refresh())
+        self.contacts.toggled.connect(lambda _: self.refresh())
+
+    def _build_table(self) -> None:
+        self.table = QTableWidget(0, _COLUMNS)
         self.table.setAccessibleName(tr("Logbook entries"))
+        when = tr("When (%1)").replace("%1", home_zone())
         self.table.setHorizontalHeaderLabels(
-            [
-                tr("No."),
-                tr("When (%1)").replace("%1", home_zone()),
-                tr("Who"),
-                tr("Act"),
-                tr("What"),
-                tr("Entry"),
-            ]
-        )
+            [tr("No."), when, tr("Who"), tr("What"), tr("Entry")]
+        )  # fmt: skip
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setWordWrap(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(_WHAT, QHeaderView.ResizeMode.Interactive)
+        header.setSectionResizeMode(_COLUMNS - 1, QHeaderView.ResizeMode.Stretch)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.count = label("", "muted")
-        self.verdict = label("", "muted", wrap=True)
-        self.check = button(tr("Check the whole archive"), self.verify)
-        card = Card(tr("Logbook"), self.count)
-        card.body.addLayout(row(self.filter, self.check))
-        card.body.addWidget(self.verdict)
-        card.body.addWidget(self.table, 1)
-        self.setLayout(column(card, margins=14))
-        self.setFocusProxy(self.table)
+        self.table.currentCellChanged.connect(lambda at, *_: self._choose(at))
 
     def hint(self) -> str:
-        return tr("F5 checks the archive · Ctrl+F filters")
+        return tr("Ctrl+F searches · F5 checks the archive · Ctrl+G goes to what it is about")
 
     def commands(self) -> list[Command]:
+        here = places.LOGBOOK
         return [
-            Command("verify", tr("Check vault, readings and logbook"), "F5", self.verify,
-                places.LOGBOOK),
-            Command("logbook.filter", tr("Filter the logbook"), "Ctrl+F", self.filter.setFocus,
-                places.LOGBOOK),
+            Command("verify", tr("Check vault, readings and logbook"), "F5", self.check.start,
+                    here),
+            Command(
+                "logbook.filter", tr("Search in the logbook"), "Ctrl+F", self.filter.setFocus, here
+            ),
+            Command("logbook.all", tr("Show all entries again"), "Ctrl+B", self.show_all, here),
+            Command("logbook.to", tr("Go to what the chosen entry is about"), "Ctrl+G",
+                    self.entry.go_first, here),
+            Command("logbook.json", tr("Write the entries as JSON Lines"), "Ctrl+E",
+                    lambda: self.write_out("jsonl"), here),
+            Command("logbook.pdf", tr("Write the entries as PDF"), "Ctrl+R",
+                    lambda: self.write_out("pdf"), here),
         ]  # fmt: skip
 
-    def refresh(self) -> None:
-        words = self.filter.text()
-        self.house.run(
-            lambda _task: logbook_entries(self.house.desk, words), self._show, latest="logbook"
-        )
+    # -- what is looked for --------------------------------------------------------------------
+    def wanted(self) -> Wanted:
+        """Return which entries are looked for."""
+        days = self.since.currentData()
+        return Wanted(
+            self.filter.text(), self._about, self.person.currentData(), self.kind.currentData(),
+            since_ms=None if days is None else self.house.desk.now_ms() - days * DAY_MS,
+            quiet=not self.contacts.isChecked(),
+        )  # fmt: skip
 
-    def _show(self, entries: list[Entry]) -> None:
-        self.count.setText(counted(len(entries), "%n entry", "%n entries"))
-        self.table.setRowCount(len(entries))
-        for i, entry in enumerate(entries):
+    def show_target(self, target: object) -> None:
+        """Look for what a place pointed at: a function of the desk that returns it."""
+        if callable(target):
+            make: Callable[[Desk], About] = target
+            desk = self.house.desk
+            self.house.run(lambda _task: make(desk), self.look_for)
+
+    def look_for(self, about: About | None) -> None:
+        """Show what the logbook has about something, or everything."""
+        self._about = about
+        self.about_button.setVisible(about is not None)
+        self.about_button.setText(tr("About: %1  ✕").replace("%1", about.words) if about else "")
+        self.refresh()
+
+    def show_all(self) -> None:
+        """Take all filters away."""
+        for box in (self.kind, self.person, self.since):
+            box.setCurrentIndex(0)
+        self.filter.clear()
+        self.look_for(None)
+
+    def refresh(self) -> None:
+        wanted, desk = self.wanted(), self.house.desk
+        self.house.run(lambda _task: logbook_page(desk, wanted), self._show, latest="logbook")
+        self.check.refresh()
+
+    def _show(self, page: Page) -> None:
+        self._fill(self.kind, page.acts)
+        self._fill(self.person, page.people)
+        self._entries = page.entries
+        self.count.setText(_count_words(page))
+        chosen = self.entry.seq
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(page.entries))
+        for i, entry in enumerate(page.entries):
             cells = (
                 number(entry.seq), day_and_time(entry.at_ms, home_zone()), entry.person,
-                tr(entry.act), entry.subject, entry.sentence,
+                entry.subject, entry.sentence,
             )  # fmt: skip
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setToolTip(f"{text}\nSHA-256 {entry.hash}" if j == 5 else text)
+                item.setToolTip(text)
                 self.table.setItem(i, j, item)
-        height = self.house.theme.row
-        self.table.verticalHeader().setDefaultSectionSize(height)
+        self.table.resizeColumnToContents(_WHAT)
+        self.table.setColumnWidth(_WHAT, self.table.columnWidth(_WHAT) + _ROOM_PX)
+        self.table.verticalHeader().setDefaultSectionSize(self.house.theme.row)
+        self.table.blockSignals(False)
+        at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
+        self.table.setCurrentCell(at if page.entries else -1, 0)
+        self._choose(at)
+        for out in (self.json_button, self.pdf_button):
+            out.setEnabled(bool(page.entries))
 
-    def verify(self) -> None:
-        """Check everything in the archive."""
-        self.check.setEnabled(False)
-        self.verdict.setText(tr("Checking ..."))
-        self.house.run(
-            lambda _task: verify(self.house.desk),
-            self._judged,
-            failed=lambda _: self.check.setEnabled(True),
-        )
+    def _fill(self, box: QComboBox, values: tuple[str, ...]) -> None:
+        """Offer what the logbook knows, and keep what was chosen."""
+        if box.count() == len(values) + 1:
+            return
+        chosen = box.currentData()
+        box.blockSignals(True)
+        while box.count() > 1:
+            box.removeItem(1)
+        for value in values:
+            box.addItem(tr(value) if box is self.kind else value, value)
+        box.setCurrentIndex(max(box.findData(chosen), 0))
+        box.blockSignals(False)
 
-    def _judged(self, verdict: Verdict) -> None:
-        self.check.setEnabled(True)
-        looked = tr("%1 raw offloads, %2 values and %3 entries checked: ")
-        for i, value in enumerate((verdict.offloads, verdict.values, verdict.entries), 1):
-            looked = looked.replace(f"%{i}", number(value))
-        good = verdict.is_whole
-        set_role(self.verdict, "kelp" if good else "ember")
-        faults = " ".join(verdict.faults[:5])
-        self.verdict.setText(looked + (tr("everything is as it was kept.") if good else faults))
+    def _choose(self, at: int) -> None:
+        self.entry.show_entry(self._entries[at] if 0 <= at < len(self._entries) else None)
+
+    # -- out -----------------------------------------------------------------------------------
+    def write_out(self, kind: str, path: Path | None = None) -> None:
+        """Write all entries that are looked for, not only those that are shown."""
+        if not self._entries:
+            return
+        if path is None:
+            kinds = tr("JSON Lines (*.jsonl)") if kind == "jsonl" else tr("PDF (*.pdf)")
+            name, _ = QFileDialog.getSaveFileName(
+                self, tr("Write the entries"), f"logbook.{kind}", kinds
+            )
+            if not name:
+                return
+            path = Path(name)
+        target, desk, wanted, title = path, self.house.desk, self.wanted(), tr("Logbook")
+        if self._about:
+            title += f": {self._about.words}"
+
+        def work(_task: object) -> int:
+            entries = entries_wanted(desk, wanted)
+            if kind == "jsonl":
+                return write_json_lines(entries, target)
+            write_pdf(desk, entries, title, home_zone(), target)
+            return len(entries)
+
+        def done(count: int) -> None:
+            words = counted(count, "%n entry written to %1.", "%n entries written to %1.")
+            self.house.say(words.replace("%1", target.name))
+
+        self.house.run(work, done)
+
+
+def _count_words(page: Page) -> str:
+    if page.found > len(page.entries):
+        words = tr("the latest %1 of %2 are shown; search for the others")
+        return words.replace("%1", number(len(page.entries))).replace("%2", number(page.found))
+    if page.found < page.total:
+        return tr("%1 of %2 entries").replace("%1", number(page.found)).replace(
+            "%2", number(page.total)
+        )  # fmt: skip
+    return counted(page.total, "%n entry", "%n entries")

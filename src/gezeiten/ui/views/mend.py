@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import About, about_point
 from gezeiten.desk.mending import (
     BookedGap,
     LineOffer,
@@ -160,6 +161,12 @@ class MendPlace(Place):
         )
 
     # -- loading -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        if self._detail is None:
+            return None
+        point, gap = self._detail.booked.point, self._detail.booked.gap
+        return lambda desk: about_point(desk, point.id, (gap.start_ms, gap.end_ms))
+
     def refresh(self) -> None:
         self.house.run(lambda _task: gaps(self.house.desk), self._show_list, latest="gaps")
 

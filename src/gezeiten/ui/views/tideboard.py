@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
@@ -17,7 +18,9 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.board import Board, BoardRow, Visit, board
+from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import BookedExcursion
+from gezeiten.desk.logbook import About, about_point
 from gezeiten.desk.mending import BookedGap
 from gezeiten.desk.places import set_next_visit
 from gezeiten.ui import house as places
@@ -124,6 +127,12 @@ class TideboardPlace(Place):
             Command("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
                 places.TIDEBOARD),
         ]  # fmt: skip
+
+    def about(self) -> Callable[[Desk], About] | None:
+        row = self.canvas.row
+        if row is None:
+            return None
+        return lambda desk: about_point(desk, row.point.id)
 
     def prepare_visit(self) -> None:
         """Choose the sites of a day, or see the round under way."""

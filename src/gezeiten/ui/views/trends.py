@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import Numbers, numbers
@@ -156,6 +158,12 @@ class TrendsPlace(Place):
         )
 
     # -- points --------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        shown, mark = self.points(), self.chart.mark
+        if not shown:
+            return None
+        return lambda desk: about_point(desk, shown[0].id, mark)
+
     def refresh(self) -> None:
         self.house.run(lambda _task: sites(self.house.desk), self._show_sites)
 

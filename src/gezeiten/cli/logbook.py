@@ -1,0 +1,98 @@
+"""The logbook at the command line: found, written out, held against a head from elsewhere."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from pathlib import Path
+
+import click
+
+from gezeiten.cli.common import instant_ms, open_desk
+from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.desk.context import Desk
+from gezeiten.desk.logbook import (
+    About,
+    Wanted,
+    about_logger,
+    about_point,
+    about_site,
+    entries_wanted,
+    held_against,
+    text_of_document,
+    write_json_lines,
+    write_pdf,
+)
+from gezeiten.desk.logger_life import loggers
+from gezeiten.desk.places import point_named, sites
+from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.wording import counted
+
+
+@click.command("logbook")
+@archive_option
+@json_option
+@click.argument("words", nargs=-1)
+@click.option("--about", help="A site, a point or a logger's serial.")
+@click.option("--who", default="", help="Whose acts.")
+@click.option("--act", default="", help="Which acts, like “launch”.")
+@click.option("--from", "since", help="Begin, like 2026-11-01 (UTC).")
+@click.option("--until", help="End, exclusive.")
+@click.option("--out", type=click.Path(path_type=Path), help="Write them: .jsonl, or .pdf.")
+@click.option("--compare", help="A head from paper, or a document that one is printed in.")
+@reports_errors
+def logbook_command(
+    folder: Path | None,
+    as_json: bool,
+    words: tuple[str, ...],
+    about: str | None,
+    who: str,
+    act: str,
+    since: str | None,
+    until: str | None,
+    out: Path | None,
+    compare: str | None,
+) -> None:
+    """Show entries of the logbook that hold all the words, latest first."""
+    with open_desk(folder, only_reads=True) as desk:
+        if compare:
+            held = Path(compare)
+            text = text_of_document(held) if held.exists() else compare
+            sentence = held_against(desk, text)
+            put(as_json, {"said": sentence}, [sentence])
+            return
+        wanted = Wanted(" ".join(words), _named(desk, about) if about else None, who, act)
+        if since:
+            wanted = replace(wanted, since_ms=instant_ms(since, "UTC"))
+        if until:
+            wanted = replace(wanted, until_ms=instant_ms(until, "UTC"))
+        entries = entries_wanted(desk, wanted)
+        if out is None:
+            rows = [asdict(entry) for entry in entries]
+            lines = [
+                f"{one.seq:>6}  {iso_utc(one.at_ms)}  {one.person:<4} {one.subject}: {one.sentence}"
+                for one in entries
+            ]
+            put(as_json, rows, lines)
+            return
+        if out.suffix.casefold() == ".pdf":
+            write_pdf(desk, entries, "Logbook", "UTC", out)
+        else:
+            write_json_lines(entries, out)
+    words_ = f"{counted(len(entries), 'entry', 'entries')} written to {out}."
+    put(as_json, {"entries": len(entries), "file": str(out)}, [words_])
+
+
+def _named(desk: Desk, name: str) -> About:
+    """Return the site, logger or point of a name.
+
+    Raises:
+        InputError: there is none.
+    """
+    folded = name.strip().casefold()
+    for site in sites(desk):
+        if site.name.casefold() == folded:
+            return about_site(desk, site.id)
+    for serial, _, _ in loggers(desk):
+        if serial.casefold() == folded:
+            return about_logger(serial)
+    return about_point(desk, point_named(desk, name).id)

@@ -1,0 +1,43 @@
+"""The logbook at the command line, in the program itself."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from gezeiten.cli.main import main
+from gezeiten.desk.context import Desk
+
+
+def run(desk: Desk, *words: str) -> str:
+    command = ["logbook", "--archive", str(desk.archive.folder), *words]
+    done = CliRunner().invoke(main, command)
+    assert done.exit_code == 0, done.output
+    return done.output
+
+
+@pytest.mark.parametrize(
+    ("asked", "acts"),
+    [
+        (("--about", "D-2041", "--act", "launch"), {"launch"}),
+        (("--about", "Krabbenkoog", "damaged"), {"offload"}),
+        (("--about", "Piezometer K2", "--who", "nobody"), set()),
+        (("--until", "2000-01-01"), set()),
+    ],
+)
+def test_entries_are_found(demo_desk: Desk, asked: tuple[str, ...], acts: set[str]) -> None:
+    listed = json.loads(run(demo_desk, *asked, "--json"))
+    assert {entry["act"] for entry in listed} == acts
+
+
+def test_entries_are_written_and_a_head_compared(demo_desk: Desk, tmp_path: Path) -> None:
+    out = tmp_path / "all.jsonl"
+    said = run(demo_desk, "--out", str(out))
+    lines = [json.loads(line) for line in out.read_text().splitlines()]
+    assert f"{len(lines)} entries written" in said
+    assert "That is entry 3 of" in run(demo_desk, "--compare", lines[2]["hash"])
+    (tmp_path / "note.txt").write_text(f"head: {lines[4]['hash'][:20]}")
+    assert "That is entry 5 of" in run(demo_desk, "--compare", str(tmp_path / "note.txt"))

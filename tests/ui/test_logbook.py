@@ -1,0 +1,167 @@
+"""The Logbook: found by words, who, what and when; from things to entries and back; checked."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.excursion_book import excursions, settle
+from gezeiten.desk.place_editor import point_facts, save_point
+from gezeiten.desk.places import point_named
+from gezeiten.ui import house as places
+from gezeiten.ui.views.logbook import LogbookPlace
+from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle, press, type_into
+
+
+@pytest.fixture
+def book(window: MainWindow, qtbot: QtBot) -> LogbookPlace:
+    window.go(places.LOGBOOK)
+    idle(qtbot, window)
+    shown = window.places[places.LOGBOOK]
+    assert isinstance(shown, LogbookPlace)
+    return shown
+
+
+def acts(book: LogbookPlace) -> set[str]:
+    return {entry.act for entry in book._entries}
+
+
+def test_entries_are_found_by_words_who_what_and_when(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot
+) -> None:
+    everything = book.table.rowCount()
+    assert "contact" not in acts(book)
+    book.contacts.setChecked(True)
+    idle(qtbot, window)
+    assert book.table.rowCount() > everything
+    assert "contact" in acts(book)
+    book.contacts.setChecked(False)
+    type_into(book.filter, "offload K2 damaged")
+    idle(qtbot, window)
+    assert 0 < book.table.rowCount() < everything
+    book.filter.clear()
+    book.kind.setCurrentIndex(book.kind.findData("launch"))
+    idle(qtbot, window)
+    assert acts(book) == {"launch"}
+    book.since.setCurrentIndex(book.since.findData(1))
+    idle(qtbot, window)
+    assert len(book._entries) < 17
+    press(window, "Ctrl+B")
+    idle(qtbot, window)
+    assert book.table.rowCount() == everything
+
+
+def test_a_change_is_told_before_and_after_and_leads_to_its_point(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    from dataclasses import replace
+
+    point = point_named(demo_desk, "Piezometer K2")
+    facts = replace(point_facts(demo_desk, point.id), measuring_point_height_m=3.08)
+    save_point(demo_desk, point.site_id, facts, point.id)
+    window.house.archive_changed.emit()
+    idle(qtbot, window)
+    book.table.setCurrentCell(0, 0)  # what was chosen stays chosen
+    idle(qtbot, window)
+    assert "height of the measuring point" in book.entry.sentence.text()
+    assert "→ 3.08 m" in book.entry.sentence.text()
+    assert json.loads(book.entry.held.toPlainText())["changes"][0]["after"] == 3.08
+    press(window, "Ctrl+G")
+    idle(qtbot, window)
+    assert window.stack.currentIndex() == places.TRENDS
+    assert [shown.id for shown in window.places[places.TRENDS].points()] == [point.id]
+
+
+def test_from_an_excursion_to_its_entries_and_back(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    event = next(e for e in excursions(demo_desk) if not e.is_settled)
+    settle(demo_desk, event.id, "Power", "Fuse tripped.")
+    window.go(places.EXCURSIONS, event.id)
+    idle(qtbot, window)
+    press(window, "Ctrl+H")
+    idle(qtbot, window)
+    book = window.places[places.LOGBOOK]
+    assert window.stack.currentIndex() == places.LOGBOOK
+    assert event.point.full_name in book.about_button.text()
+    assert acts(book) == {"settle", "offload"}  # what was said of it, what brought its readings
+    assert "settled: Power" in book.entry.sentence.text()
+    [to] = [way for way in book.entry._ways if way.kind == "excursion"]
+    assert to.key == event.id
+    book.about_button.click()
+    idle(qtbot, window)
+    assert not book.about_button.isVisible()
+    assert len(book._entries) > 20
+
+
+def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBot) -> None:
+    for place in (places.TIDEBOARD, places.MEND, places.TRENDS, places.HANDOVER):
+        window.go(place)
+        idle(qtbot, window)
+        press(window, "Ctrl+H")
+        idle(qtbot, window)
+        book = window.places[places.LOGBOOK]
+        assert window.stack.currentIndex() == places.LOGBOOK, place
+        assert book.about_button.isVisible()
+        assert book._entries, place
+
+
+def test_all_faults_are_listed_and_a_check_can_be_stopped(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    press(window, "F5")
+    idle(qtbot, window)
+    assert "everything is as it was kept." in book.check.verdict.text()
+    assert not book.check.faults.isVisible()
+    with demo_desk.archive.engine.begin() as connection:
+        connection.exec_driver_sql("UPDATE site SET name = name || 'x'")
+        connection.exec_driver_sql("UPDATE offload SET route = 'x'")
+    book.check.start()
+    assert book.check.button.text() == "Stop"
+    book.check.press()
+    idle(qtbot, window)
+    assert book.check.verdict.text() == "The check was stopped; nothing was changed by it."
+    press(window, "F5")
+    idle(qtbot, window)
+    count = book.check.faults.count()
+    assert count > 20
+    assert f"{count} faults." in book.check.verdict.text()
+    assert any("“route” of offload" in book.check.faults.item(i).text() for i in range(count))
+
+
+def test_a_head_is_held_against_the_logbook(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot
+) -> None:
+    old = book._entries[-1]
+    for typed, words in (
+        (f"{old.hash[:4]} {old.hash[4:8]} {old.hash[8:12]}", f"That is entry {old.seq}"),
+        ("0123456789abcdef", "No entry of this logbook has it"),
+        ("hello", "There is no hash in it"),
+    ):
+        book.check.compare.setText(typed)
+        book.check.compare_button.click()
+        idle(qtbot, window)
+        assert words in book.check.compared.text()
+
+
+def test_entries_are_written_out(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    import pypdf
+
+    book.kind.setCurrentIndex(book.kind.findData("launch"))
+    idle(qtbot, window)
+    book.write_out("jsonl", tmp_path / "launches.jsonl")
+    book.write_out("pdf", tmp_path / "launches.pdf")
+    idle(qtbot, window)
+    lines = [json.loads(line) for line in (tmp_path / "launches.jsonl").read_text().splitlines()]
+    assert {line["act"] for line in lines} == {"launch"}
+    assert [line["seq"] for line in lines] == sorted(line["seq"] for line in lines)
+    text = "".join(page.extract_text() for page in pypdf.PdfReader(tmp_path / "launches.pdf").pages)
+    assert all(line["hash"][:16] in text for line in lines)
+    assert len(lines) == 17
