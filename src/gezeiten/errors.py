@@ -73,6 +73,10 @@ class NotAcceptedError(InputError):
     """Worth a look, and nobody has said a deliberate yes to it."""
 
 
+class LookingOnlyError(InputError):
+    """An act on an archive that is only looked at."""
+
+
 class DeviceError(GezeitenError):
     """The logger or the line to it."""
 

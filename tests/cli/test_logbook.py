@@ -41,3 +41,16 @@ def test_entries_are_written_and_a_head_compared(demo_desk: Desk, tmp_path: Path
     assert "That is entry 3 of" in run(demo_desk, "--compare", lines[2]["hash"])
     (tmp_path / "note.txt").write_text(f"head: {lines[4]['hash'][:20]}")
     assert "That is entry 5 of" in run(demo_desk, "--compare", str(tmp_path / "note.txt"))
+
+
+def test_an_archive_is_checked_without_being_changed(demo_desk: Desk) -> None:
+    folder = demo_desk.archive.folder
+    demo_desk.close()
+    for path in folder.glob("archive.db*"):
+        path.unlink()
+    command = ["verify", "--archive", str(folder), "--look"]
+    done = CliRunner().invoke(main, command)
+    assert (done.exit_code, "Everything is as it was kept." in done.output) == (0, True)
+    assert not list(folder.glob("archive.db*"))
+    refused = CliRunner().invoke(main, [*command, "--rebuild"])
+    assert refused.exit_code == 3

@@ -110,9 +110,10 @@ def read_line(line: bytes) -> Line:
 class ChainFiles:
     """The chain files of an archive's folder."""
 
-    def __init__(self, folder: Path) -> None:
-        """Take the archive's folder."""
+    def __init__(self, folder: Path, *, may_write: bool = True) -> None:
+        """Take the archive's folder. may_write: whether a torn line may be put aside."""
         self._folder = folder / FOLDER
+        self._may_write = may_write
 
     def path(self, chain: str) -> Path:
         """Return where a chain lies."""
@@ -159,6 +160,8 @@ class ChainFiles:
     def cut_torn(self, chain: str) -> bytes:
         """Put a torn last line aside and return it, b"" where there is none; call it under the
         write lock only: a line that is being written looks the same."""
+        if not self._may_write:
+            return b""
         path = self.path(chain)
         with path.open("rb+") as file:
             data = file.read()

@@ -6,11 +6,13 @@ Before a migration the database is copied aside as archive-before-<version>.db.
 
 from __future__ import annotations
 
+import shutil
 import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 from sqlalchemy import Engine, create_engine, event, inspect, select, text
 from sqlalchemy.exc import OperationalError
@@ -24,7 +26,7 @@ from gezeiten.archive.own_chain import OwnChain
 from gezeiten.archive.stored import stored_value
 from gezeiten.archive.tables import ChainRow
 from gezeiten.archive.vault import Vault
-from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError
+from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 DATABASE = "archive.db"
@@ -45,6 +47,8 @@ class Archive:
         url: str | None = None,
         busy_s: float = BUSY_S,
         heads_file: Path | None = None,
+        *,
+        look: bool = False,
     ) -> None:
         """Open or create an archive.
 
@@ -54,12 +58,18 @@ class Archive:
             busy_s: how long to wait for another process's write.
             heads_file: where this computer's user remembers how archives ended, outside of them;
                 default: nothing is remembered.
+            look: only look: nothing in the folder is changed, no act can be done. The database is a
+                copy in a temporary folder, or made there from the chain files.
 
         Raises:
             ArchiveNewerError, ArchiveLockedError, DiskFullError, SurroundingsError.
         """
         self.folder = folder
-        self.url = url or f"sqlite:///{folder / DATABASE}"
+        self.is_looked_at = look
+        self._scratch = TemporaryDirectory(prefix="gezeiten-look-") if look else None
+        self.work = Path(self._scratch.name) if self._scratch else folder
+        """Where this computer writes what is no part of the archive's truth."""
+        self.url = url or f"sqlite:///{self.work / DATABASE}"
         self._write_lock = threading.Lock()
         self._busy_s = busy_s
         self.on_wait: Callable[[str], None] = lambda _: None
@@ -69,18 +79,20 @@ class Archive:
         """The zone of sites that an act makes by the way, until somebody says better."""
         self.on_caught_up: Callable[[], None] = lambda: None
         """Called after acts done elsewhere were applied: their readings are to be made."""
-        self.chains = ChainFiles(folder)
+        self.chains = ChainFiles(folder, may_write=not look)
         self.chain = OwnChain(Heads(heads_file), folder)
         with translated(folder):
             for name in FOLDERS:
-                (folder / name).mkdir(parents=True, exist_ok=True)
+                (self.work / name).mkdir(parents=True, exist_ok=True)
+            if look:
+                copy_database(folder, self.work)
             self.engine = create_engine(
                 self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {},
                 json_deserializer=stored_value,
             )  # fmt: skip
             if self._is_sqlite:
                 event.listen(self.engine, "connect", _prepare_sqlite)
-            is_new = self._is_sqlite and not (folder / DATABASE).exists()
+            is_new = self._is_sqlite and not (self.work / DATABASE).exists()
             try:
                 self._migrate()
                 if not is_new:
@@ -94,9 +106,9 @@ class Archive:
         self.reports = Vault(folder / "reports", ".report", "logger's report")
         self.foundings = Vault(folder / "foundings", ".json", "beginning")
         self.documents = Vault(folder / "documents", ".document", "document")
-        self.sheets = folder / "sheets"
-        self.incoming = folder / "incoming"
-        self.handovers = folder / "handovers"
+        self.sheets = self.work / "sheets"
+        self.incoming = self.work / "incoming"
+        self.handovers = self.work / "handovers"
 
     @property
     def _is_sqlite(self) -> bool:
@@ -105,6 +117,8 @@ class Archive:
     def close(self) -> None:
         """Let go of the database."""
         self.engine.dispose()
+        if self._scratch is not None:
+            self._scratch.cleanup()
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
@@ -147,7 +161,16 @@ class Archive:
                 pass
 
     def enter(self, session: Session, told: Body, at_ms: int) -> None:
-        """Enter an act that was applied, in this computer's own chain."""
+        """Enter an act that was applied, in this computer's own chain.
+
+        Raises:
+            LookingOnlyError: the archive is only looked at.
+        """
+        if self.is_looked_at:
+            raise LookingOnlyError(
+                f"The archive in {self.folder} is only looked at; open it without --look, or a "
+                "copy of it, to change it."
+            )
         self.chain.enter(session, told, at_ms)
 
     def _begin_writing(self, session: Session) -> None:
@@ -194,7 +217,7 @@ class Archive:
         """Keep the database as it was before its schema changes, or before it is rebuilt."""
         if not self._is_sqlite:
             return  # teams' databases have backups of their own
-        copy = self.folder / f"archive-before-{before}.db"
+        copy = self.work / f"archive-before-{before}.db"
         copy.unlink(missing_ok=True)
         with translated(self.folder), self.engine.connect() as connection:
             connection.exec_driver_sql("VACUUM INTO ?", (str(copy),))
@@ -202,6 +225,13 @@ class Archive:
 
 def _set_busy(session: Session, seconds: float) -> None:
     session.execute(text(f"PRAGMA busy_timeout = {round(seconds * 1000)}"))
+
+
+def copy_database(folder: Path, work: Path) -> None:
+    """Copy a database as it is, with what was not merged into it yet."""
+    for name in (DATABASE, f"{DATABASE}-wal"):
+        if (folder / name).exists():
+            shutil.copyfile(folder / name, work / name)
 
 
 def is_archive(folder: Path) -> bool:

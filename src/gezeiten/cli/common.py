@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
@@ -40,11 +41,19 @@ def heads_file(folder: Path) -> Path | None:
     return user_state_path("gezeiten") / "heads.json"
 
 
+def is_read_only(folder: Path) -> bool:
+    """Whether an archive lies on a medium, or in a folder, that cannot be written."""
+    return is_archive(folder) and not os.access(folder, os.W_OK)
+
+
 @contextmanager
-def open_desk(folder: Path | None, *, only_reads: bool = False) -> Iterator[Desk]:
+def open_desk(
+    folder: Path | None, *, only_reads: bool = False, look: bool = False
+) -> Iterator[Desk]:
     """Open the archive, take in what a killed offload left, close it in the end.
 
-    only_reads: the command makes no archive where there is none.
+    only_reads: the command makes no archive where there is none, and only looks at one on a medium
+    that cannot be written. look: it only looks.
 
     Raises:
         InputError: it only reads, and there is no archive.
@@ -52,8 +61,12 @@ def open_desk(folder: Path | None, *, only_reads: bool = False) -> Iterator[Desk
     target = folder or default_folder()
     if only_reads and not is_archive(target):
         raise InputError(f"There is no archive in {target}; name its folder with --archive.")
-    target.mkdir(parents=True, exist_ok=True)
-    desk = Desk(target, settings_file=settings_file(target), heads_file=heads_file(target))
+    look = look or (only_reads and is_read_only(target))
+    if not look:
+        target.mkdir(parents=True, exist_ok=True)
+    desk = Desk(
+        target, settings_file=settings_file(target), heads_file=heads_file(target), look=look
+    )
     desk.archive.on_wait = lambda words: click.echo(words, err=True)
     try:
         recover(desk)

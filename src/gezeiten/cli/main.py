@@ -13,7 +13,7 @@ import click
 from gezeiten import __version__
 from gezeiten.cli.lazy import LazyGroup
 from gezeiten.cli.log_file import keep_log
-from gezeiten.cli.options import main_archive_option, reports_errors
+from gezeiten.cli.options import look_option, main_archive_option, reports_errors
 
 _PLACES = {
     "demo": "gezeiten.cli.demo_command:demo_command",
@@ -37,16 +37,17 @@ _PLACES = {
 @click.group(cls=LazyGroup, places=_PLACES, invoke_without_command=True)
 @click.version_option(__version__)
 @main_archive_option
+@look_option
 @click.pass_context
 @reports_errors
-def main(context: click.Context, folder: Path | None) -> None:
+def main(context: click.Context, folder: Path | None, look: bool) -> None:
     """Gezeiten: program loggers, offload, mend, review, hand over.
 
-    Without a command the window opens.
+    Without a command the window opens; with --look it only looks.
     """
     keep_log()
     context.obj = folder
     if context.invoked_subcommand is None:
         from gezeiten.cli.window import open_window
 
-        context.exit(open_window(folder))
+        context.exit(open_window(folder, look=look))

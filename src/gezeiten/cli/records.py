@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from gezeiten.cli.common import open_desk, stretch_ms
-from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.cli.options import archive_option, json_option, look_option, put, reports_errors
 from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.places import point_named, sites
@@ -107,15 +107,20 @@ def report_command(**options: Any) -> None:
 @click.command()
 @archive_option
 @json_option
+@look_option
 @click.option(
     "--rebuild", is_flag=True, help="First put right what is made from acts and found in readings."
 )
 @click.pass_context
 @reports_errors
-def verify(context: click.Context, folder: Path | None, as_json: bool, rebuild: bool) -> None:
+def verify(
+    context: click.Context, folder: Path | None, as_json: bool, look: bool, rebuild: bool
+) -> None:
     """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
     it was."""
-    with open_desk(folder, only_reads=not rebuild) as desk:
+    if look and rebuild:
+        raise InputError("Rebuilding changes the archive; leave --look out, or --rebuild.")
+    with open_desk(folder, only_reads=not rebuild, look=look) as desk:
         if rebuild:
             rebuild_archive(desk)
         verdict = verify_archive(desk)

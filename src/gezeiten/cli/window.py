@@ -4,15 +4,26 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gezeiten.cli.common import default_folder, heads_file, settings_file
+from gezeiten.archive.database import is_archive
+from gezeiten.cli.common import default_folder, heads_file, is_read_only, settings_file
 from gezeiten.cli.practice import PracticeFleet
+from gezeiten.errors import InputError
 
 
-def open_window(folder: Path | None) -> int:
-    """Open the window on an archive; returns the exit code when it is closed."""
+def open_window(folder: Path | None, *, look: bool = False) -> int:
+    """Open the window on an archive; returns the exit code when it is closed. look: only look, as
+    on a medium that cannot be written.
+
+    Raises:
+        InputError: there is no archive to look at.
+    """
     from gezeiten.ui.app import run
 
     target = folder or default_folder()
+    if look or is_read_only(target):
+        if not is_archive(target):
+            raise InputError(f"There is no archive in {target}; name its folder with --archive.")
+        return run(target, settings_file(target), heads_file=heads_file(target), look=True)
     target.mkdir(parents=True, exist_ok=True)
     with PracticeFleet(target / "practice") as practice:
         return run(target, settings_file(target), practice, heads_file(target))

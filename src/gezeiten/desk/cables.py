@@ -92,7 +92,7 @@ def _remember(desk: Desk, port: CablePort) -> None:
     if lines.get(port.path) != port.settings:
         with translated(desk.archive.folder):
             text = json.dumps({**lines, port.path: port.settings}, indent=1)
-            (desk.archive.folder / _LINES_FILE).write_text(text)
+            (desk.archive.work / _LINES_FILE).write_text(text)
 
 
 def _lines(desk: Desk) -> dict[str, object]:

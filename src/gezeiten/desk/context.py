@@ -81,6 +81,7 @@ class Desk:
         pins: PinStore | None = None,
         zone: str = "",
         heads_file: Path | None = None,
+        look: bool = False,
     ) -> None:
         """Open an archive.
 
@@ -88,10 +89,11 @@ class Desk:
             settings_file: the user's settings; default: in the archive's folder.
             computer: watches the computer's clock; default: the real one.
             zone: of sites that an act makes by the way; default: the computer's.
+            look: only look at the archive; nothing in its folder is changed.
             heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
         """
-        self.archive = Archive(folder, archive_url, heads_file=heads_file)
+        self.archive = Archive(folder, archive_url, heads_file=heads_file, look=look)
         self.archive.new_site_zone = zone or computer_zone()
         self.clock = now_ms
         self.limits = limits
@@ -100,8 +102,9 @@ class Desk:
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
         self.archive.catch_up()
-        begin(self.archive, self.said)
-        self.drafts = Drafts(folder / "drafts.json")
+        if not look:
+            begin(self.archive, self.said)
+        self.drafts = Drafts(self.archive.work / "drafts.json")
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
         self.practice_ports: list[str] = []
@@ -152,7 +155,7 @@ class Desk:
         if self._computer is None:
             from gezeiten.desk.clock_watch import ComputerClock
 
-            self._computer = ComputerClock(self.archive.folder / "clock.json")
+            self._computer = ComputerClock(self.archive.work / "clock.json")
         return self._computer
 
     @property
@@ -178,7 +181,10 @@ class Desk:
             raise
 
     def keep_settings(self) -> None:
-        """Write the settings as they are by now: of several at once the last writes the newest."""
+        """Write the settings as they are by now: of several at once the last writes the newest.
+        Those that lie in an archive which is only looked at stay as they are."""
+        if self.archive.is_looked_at and self._settings_file.parent == self.archive.folder:
+            return
         with self._settings_lock, translated(self.archive.folder):
             save_settings(self._settings_file, self.settings)
 

@@ -184,6 +184,8 @@ def _book(
 ) -> HandedOver:
     with translated(path.parent):
         data = path.read_bytes()
+    if desk.archive.is_looked_at:  # it goes elsewhere; the archive does not hear of it
+        return HandedOver(path, kind, fingerprint(data), readings, pages)
     with translated(desk.archive.folder):
         sha256 = desk.archive.documents.put(data)
     with desk.archive.writing() as session:
@@ -218,7 +220,8 @@ def _past(desk: Desk, one: KeptDocument) -> PastHandover:
     with suppress(OSError):
         data = copy.read_bytes()
         state = "as it was" if fingerprint(data) == one.sha256 else "changed"
-        if state == "as it was" and not vault.path(one.sha256).exists():
+        is_lost = state == "as it was" and not vault.path(one.sha256).exists()
+        if is_lost and not desk.archive.is_looked_at:
             vault.put(data)
     is_kept = vault.path(one.sha256).exists()
     shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None

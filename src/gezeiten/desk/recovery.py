@@ -18,12 +18,14 @@ def recover(desk: Desk) -> int:
     What another program is writing just now is left alone. So is what intakes that were killed
     began in the vault, for an hour; then it goes.
     """
+    desk.archive.on_caught_up = partial(make_missing_readings, desk)
+    make_missing_readings(desk)
+    if desk.archive.is_looked_at:
+        return 0
     with translated(desk.archive.folder):
         for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
                       desk.archive.reports):  # fmt: skip
             vault.clear_begun(time.time())  # the clock by which files are dated
-    desk.archive.on_caught_up = partial(make_missing_readings, desk)
-    make_missing_readings(desk)
     if not any(desk.archive.incoming.iterdir()):
         return 0
     # brings polars along, which the window need not load to start

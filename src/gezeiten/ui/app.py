@@ -35,11 +35,14 @@ def run(
     settings_file: Path,
     practice: Practice | None = None,
     heads_file: Path | None = None,
+    *,
+    look: bool = False,
 ) -> int:
-    """Open the window on an archive and return the exit code when it is closed."""
+    """Open the window on an archive and return the exit code when it is closed. look: only look at
+    it."""
     app = application()
     try:
-        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file)
+        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file, look=look)
         desk.archive.chain.way = "window"
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))

@@ -36,6 +36,8 @@ class Following(QObject):
 
     def restart(self) -> None:
         """Follow what the settings name now; does nothing where that is what is followed."""
+        if self._house.is_looking:
+            return
         settings = self._house.desk.settings
         wanted = (settings.followed, settings.follow_minutes)
         if wanted == self._of:

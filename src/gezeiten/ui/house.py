@@ -70,6 +70,11 @@ class House(QObject):
         self.seconds: Callable[[], float] = time.monotonic
         """For what happens by hand: how long a press lies behind."""
 
+    @property
+    def is_looking(self) -> bool:
+        """Whether the archive is only looked at: no act is offered."""
+        return self.desk.archive.is_looked_at
+
     def run(
         self,
         work: Callable[[Task], Any],

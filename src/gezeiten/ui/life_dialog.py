@@ -113,6 +113,7 @@ class LifeDialog(QDialog):
         self.group.setAccessibleName(tr("Shares its PIN with the loggers of"))
         self.group.setMaximumWidth(180)
         self.group.editingFinished.connect(self._group_typed)
+        self.entry_line = self._entry_line()
         self.setLayout(
             column(
                 row(self.which, 1, label(tr("shares its PIN with"), "muted"), self.group,
@@ -121,13 +122,17 @@ class LifeDialog(QDialog):
                 label(tr("Missions and places"), "head"), self.missions,
                 label(tr("Batteries, calibrations, repairs, its own reports"), "head"),
                 self.services,
-                self._entry_line(), self.problem,
+                self.entry_line, self.problem,
                 row(self.save_button, self.times_note, 1,
                     button(tr("In the logbook"), self.show_history),
                     button(tr("Close"), self.accept)),
                 spacing=7, margins=16,
             )
         )  # fmt: skip
+        if house.is_looking:
+            for act in (self.retire_button, self.entry_line, self.problem):
+                act.hide()
+            self.group.setEnabled(False)
         self.resize(980, 660)
         house.run(lambda _task: loggers(house.desk), lambda known: self._choose(known, serial))
 

@@ -11,7 +11,7 @@ from importlib import import_module
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from gezeiten.ui.house import House, Place
+from gezeiten.ui.house import FIELD_DESK, House, Place
 
 _WHERE = (
     ("tideboard", "TideboardPlace"),
@@ -41,6 +41,12 @@ class PlaceStack(QStackedWidget):
         self._rest.setInterval(_BETWEEN_MS)
         self._rest.timeout.connect(self._build_next)
 
+    def offered(self) -> list[int]:
+        """Return the places that there are: of an archive that is only looked at not the one where
+        everything is an act."""
+        without = {FIELD_DESK} if self._house.is_looking else set()
+        return [index for index in range(len(_WHERE)) if index not in without]
+
     def __len__(self) -> int:
         return len(_WHERE)
 
@@ -56,7 +62,7 @@ class PlaceStack(QStackedWidget):
 
     def build_rest(self) -> None:
         """Build what nobody has wanted yet, one place at a time; again does no harm."""
-        if len(self._made) < len(_WHERE) and not self._closed:
+        if len(self._made) < len(self.offered()) and not self._closed:
             self._rest.start()
 
     def stop_building(self) -> None:
@@ -65,7 +71,7 @@ class PlaceStack(QStackedWidget):
         self._rest.stop()
 
     def _build_next(self) -> None:
-        left = [index for index in range(len(_WHERE)) if index not in self._made]
+        left = [index for index in self.offered() if index not in self._made]
         if left:
             self._build(left[0])
         if len(left) <= 1:

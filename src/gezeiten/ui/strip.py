@@ -167,6 +167,10 @@ class Strip(QWidget):
             layout.addWidget(tab)
             tab.chosen.connect(lambda i=i: self.place_chosen.emit(i))
         layout.addStretch(1)
+        self.looking = label(tr("Looking only"), "ember", whole=True)
+        self.looking.setToolTip(tr("Nothing in the archive's folder is changed"))
+        self.looking.hide()
+        layout.addWidget(self.looking)
         layout.addWidget(self.theme_button)
         layout.addWidget(self.person)
 
@@ -180,6 +184,12 @@ class Strip(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         return QSize(super().minimumSizeHint().width(), self.sizeHint().height())
+
+    def show_looking(self, without: int) -> None:
+        """Say that the archive is only looked at; the place `without` has nothing to look at."""
+        self.looking.show()
+        self.person.hide()
+        self.tabs[without].hide()
 
     def set_theme(self, theme: Theme) -> None:
         self._theme = self._mark.theme = theme

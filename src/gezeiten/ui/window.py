@@ -31,6 +31,7 @@ from gezeiten.ui.finder import Finder
 from gezeiten.ui.following import Following
 from gezeiten.ui.house import House, Place, Practice
 from gezeiten.ui.i18n import counted, region, tr
+from gezeiten.ui.looking import is_offered
 from gezeiten.ui.parts import column, label, set_role
 from gezeiten.ui.place_stack import PlaceStack
 from gezeiten.ui.strip import Strip
@@ -65,6 +66,8 @@ class MainWindow(QMainWindow):
         self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
         self._build()
         self._connect()
+        if self.house.is_looking:
+            self.strip.show_looking(places.FIELD_DESK)
         self._apply_theme()
         self.go(places.TIDEBOARD)
         QTimer.singleShot(0, self._start)
@@ -132,7 +135,7 @@ class MainWindow(QMainWindow):
         self.strip.person.setText(self.house.desk.person)
 
     def _bind(self, commands: list[Command]) -> None:
-        for act in commands:
+        for act in self._offered(commands):
             if act.key:
                 shortcut = QShortcut(QKeySequence(act.key), self)
                 shortcut.setAutoRepeat(act.repeats)
@@ -140,6 +143,12 @@ class MainWindow(QMainWindow):
                 # keys of a place work wherever the focus is, but in that place only
                 shortcut.setEnabled(act.place in (-1, self.stack.currentIndex()))
                 self._shortcuts.append((act.place, shortcut))
+
+    def _offered(self, commands: list[Command]) -> list[Command]:
+        if not self.house.is_looking:
+            return commands
+        no_field = f"go.{places.FIELD_DESK}"
+        return [one for one in commands if is_offered(one) and one.id != no_field]
 
     def _place_built(self, place: Place) -> None:
         place.set_theme(self.house.theme)
@@ -167,8 +176,8 @@ class MainWindow(QMainWindow):
     # -- acts ----------------------------------------------------------------------------------
     def commands(self) -> list[Command]:
         """All commands: of the window and of every place."""
-        places_acts = [act for i in range(len(self.places)) for act in self.places[i].commands()]
-        return self._own_acts() + places_acts
+        places_acts = [act for i in self.places.offered() for act in self.places[i].commands()]
+        return self._offered(self._own_acts() + places_acts)
 
     def _own_acts(self) -> list[Command]:
         listed = [
@@ -227,7 +236,8 @@ class MainWindow(QMainWindow):
 
     def show_logger(self, serial: str) -> None:
         """Show a logger: at hand, or its life."""
-        if self.field_desk().loggers.card(serial) is not None:
+        at_hand = not self.house.is_looking and self.field_desk().loggers.card(serial)
+        if at_hand:
             self.go(places.FIELD_DESK, serial)
         else:
             self.show_lives(serial)
@@ -255,6 +265,8 @@ class MainWindow(QMainWindow):
 
     def go_to_thing(self, thing: Thing) -> None:
         """Show what was found by its name, where it is looked at."""
+        if thing.kind == "plan" and self.house.is_looking:
+            return
         if thing.kind == "point":
             self.go(places.TRENDS, thing.key)
         elif thing.kind == "site":
@@ -274,7 +286,7 @@ class MainWindow(QMainWindow):
         self.strip.set_current(place)
         for belongs_to, shortcut in self._shortcuts:
             shortcut.setEnabled(belongs_to in (-1, place))
-        self.hint.setText(shown.hint())
+        self.hint.setText("" if self.house.is_looking else shown.hint())
         if shown.is_stale:
             shown.is_stale = False
             shown.refresh()

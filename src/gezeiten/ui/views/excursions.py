@@ -95,7 +95,8 @@ class ExcursionsPlace(Place):
     def _assessment(self) -> Card:
         card = Card(tr("Assessment"))
         asked = QWidget()  # scrolls where text is large and the screen small
-        fields = column(label(tr("Cause"), "muted"), spacing=6)
+        choice = QWidget()
+        fields = column(choice, spacing=6)
         self.causes = QButtonGroup(self)
         grid = QGridLayout()
         grid.setSpacing(6)
@@ -105,7 +106,9 @@ class ExcursionsPlace(Place):
             made.setToolTip(f"Alt+{i + 1}")
             self.causes.addButton(made, i)
             grid.addWidget(made, i // 2, i % 2)
-        fields.addLayout(grid)
+        chosen_from = column(label(tr("Cause"), "muted"), spacing=6)
+        chosen_from.addLayout(grid)
+        choice.setLayout(chosen_from)
         self.before_button = button(tr("Words as before …"), self.offer_words, "link")
         self.before_button.setToolTip("Ctrl+Shift+E")
         fields.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
@@ -130,9 +133,13 @@ class ExcursionsPlace(Place):
         self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))
         self.reopen_button.setAutoDefault(False)
         self.reopen_button.clicked.connect(lambda _=False: self.reopen())
-        card.body.addWidget(self.under)
-        card.body.addWidget(self.settle_button)
-        card.body.addWidget(self.reopen_button)
+        acts = QWidget()
+        acts.setLayout(column(self.under, self.settle_button, self.reopen_button, spacing=6))
+        card.body.addWidget(acts)
+        if self.house.is_looking:
+            for one in (acts, choice, self.before_button):
+                one.hide()
+            self.words.setReadOnly(True)
         card.give_way(262, 220)
         return card
 

@@ -74,7 +74,7 @@ class HandoverPlace(Place):
         self.contents = Facts()
         self.pdf = button(tr("Write the PDF report"), lambda: self.write("pdf"), "primary")
         self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
-        self.elsewhere = button(tr("Write a copy elsewhere"), self._write_elsewhere)
+        self.elsewhere = button(tr("Write a copy elsewhere"), lambda: self._write_elsewhere())
         left = Card(tr("What to hand over"))
         chosen = QWidget()  # scrolls where text is large and the screen small
         chosen.setLayout(
@@ -94,6 +94,7 @@ class HandoverPlace(Place):
         self.table = self._table()
         right.body.addWidget(self.empty)
         right.body.addWidget(self.table)
+        self.elsewhere.setHidden(house.is_looking)  # then both others ask where to
         self.pages = PageView(house)
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
@@ -349,6 +350,9 @@ class HandoverPlace(Place):
         point, span, desk = self.chosen(), self.span(), self.house.desk
         if point is None or self._busy or not self.pdf.isEnabled():
             return
+        if path is None and self.house.is_looking:
+            self._write_elsewhere(kind)
+            return
         self._busy = True
         for act in (self.pdf, self.csv, self.elsewhere):
             act.setEnabled(False)
@@ -370,12 +374,13 @@ class HandoverPlace(Place):
             words += ", " + counted(done.pages, "%n page", "%n pages")
         self.house.say(words)
 
-    def _write_elsewhere(self) -> None:
+    def _write_elsewhere(self, kind: str = "pdf") -> None:
         point = self.chosen()
         if point is None:
             return
-        suggested = file_name(point, self.span(), "pdf")
-        kinds = tr("PDF report (*.pdf);;CSV (*.csv)")
+        suggested = file_name(point, self.span(), kind)
+        both = [tr("PDF report (*.pdf)"), tr("CSV (*.csv)")]
+        kinds = ";;".join(both if kind == "pdf" else both[::-1])
         path, kind = QFileDialog.getSaveFileName(self, tr("Write a copy"), suggested, kinds)
         if path:
             self.write("csv" if "csv" in kind.lower() else "pdf", Path(path))
@@ -389,7 +394,8 @@ class HandoverPlace(Place):
         self.pages.show_document(document.shown if document else None, document.kind if document
                                  else "pdf")  # fmt: skip
         self.open_button.setEnabled(document is not None and document.state != "missing")
-        self.again_button.setVisible(document is not None and document.can_be_put_out)
+        can = document is not None and document.can_be_put_out
+        self.again_button.setVisible(can and not self.house.is_looking)
 
     def put_out_again(self) -> None:
         """Write the chosen document once more as it was handed over."""

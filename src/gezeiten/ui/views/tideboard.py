@@ -101,8 +101,9 @@ class TideboardPlace(Place):
         foot.setContentsMargins(16, 2, 16, 6)
         foot.addWidget(self.legend, 100)
         foot.addStretch(1)
-        foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
-        foot.addWidget(button(tr("Prepare visit"), self.prepare_visit, "link"))
+        if not house.is_looking:
+            foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
+            foot.addWidget(button(tr("Prepare visit"), self.prepare_visit, "link"))
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
@@ -216,7 +217,10 @@ class TideboardPlace(Place):
         more = len(shown.visits) - VISITS_SHOWN
         if more > 0:
             words = counted(more, "%n more visit", "%n more visits")
-            self.visits.addWidget(button(words, self.prepare_visit, "link"))
+            more_words = label(words, "muted") if self.house.is_looking else button(
+                words, self.prepare_visit, "link"
+            )  # fmt: skip
+            self.visits.addWidget(more_words)
         window = self.window()
         if hasattr(window, "strip"):
             count = len(shown.visits)
@@ -274,6 +278,6 @@ class TideboardPlace(Place):
         elif isinstance(thing, BookedExcursion):
             self.house.go.emit(places.EXCURSIONS, thing.id)
         elif thing == "logger":
-            self.house.go.emit(places.FIELD_DESK, row.serial)
+            self.house.logger_wanted.emit(row.serial)
         else:
             self.house.go.emit(places.TRENDS, row.point.id)
