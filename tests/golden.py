@@ -38,7 +38,7 @@ from gezeiten.domain.series import Series
 def golden(desk: Desk) -> dict[str, Any]:
     """Return everything that must stay what it is, as JSON gives it back."""
     told = {
-        "sites": [_without(asdict(site), "id", "points") for site in sites(desk)],
+        "sites": [_without(asdict(site), "id", "uid", "points") for site in sites(desk)],
         "records": _records(desk),
         "plans": {p.full_name: _plans(desk, p.id) for p in points(desk)},
         "gaps": [
@@ -119,10 +119,14 @@ def _life(desk: Desk, serial: str) -> dict[str, Any]:
     return told
 
 
+_OF_THE_COPY = ("point_id", "file_name", "state", "uid", "is_kept", "shown")
+"""Of a document: what is only of this database or of its copy."""
+
+
 def _documents(desk: Desk) -> list[Any]:
     names = {point.id: point.full_name for point in points(desk)}
     return [
-        {**_without(asdict(one), "point_id", "file_name", "state"), "point": names[one.point_id]}
+        {**_without(asdict(one), *_OF_THE_COPY), "point": names[one.point_id]}
         for one in past_handovers(desk)
     ]
 

@@ -53,4 +53,4 @@ def test_an_archive_is_checked_without_being_changed(demo_desk: Desk) -> None:
     assert (done.exit_code, "Everything is as it was kept." in done.output) == (0, True)
     assert not list(folder.glob("archive.db*"))
     refused = CliRunner().invoke(main, [*command, "--rebuild"])
-    assert refused.exit_code == 3
+    assert refused.exit_code == 2

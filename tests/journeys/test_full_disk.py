@@ -11,7 +11,8 @@ import pytest
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.launching import launch
-from gezeiten.desk.offloading import offload_logger, recover_incoming
+from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.recovery import recover
 from gezeiten.desk.verifying import verify
 from tests.conftest import STORE_PLAN, Lab
 
@@ -42,7 +43,7 @@ def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: i
     assert lab.standin.order("state")["readings"] > 8_000  # the logger still has it all
 
     desk = Desk(folder, now_ms=lab.clock.now_ms)
-    recover_incoming(desk)  # as every opening does: what came before the disk was full
+    recover(desk)  # as every opening does: what came before the disk was full
     assert verify(desk).is_whole
     offload_logger(desk, lab.standin.address, lab.serial)
     verdict = verify(desk)

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.chains import WITHHELD, Line
 from gezeiten.archive.tables import LogbookRow
+from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
 
 GENESIS = "0" * 64
@@ -39,6 +40,12 @@ def entries(session: Session, act: str = "") -> Iterator[Entry]:
 def count(session: Session) -> int:
     """Return how many entries there are."""
     return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
+
+
+def has_acts(session: Session) -> bool:
+    """Whether anything was done but that the archive was begun."""
+    query = select(LogbookRow.seq).where(LogbookRow.act != ArchiveBegun.WORD)
+    return session.scalars(query.limit(1)).first() is not None
 
 
 def known(session: Session) -> tuple[int, tuple[str, ...], tuple[str, ...]]:

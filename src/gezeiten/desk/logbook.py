@@ -71,10 +71,10 @@ def logbook_is_intact(desk: Desk) -> bool:
         return ends_hold(session, desk.archive.chains) and not desk.archive.chain.doubt(session)
 
 
-def count_entries(desk: Desk) -> int:
-    """Return how many entries the logbook has."""
+def has_acts(desk: Desk) -> bool:
+    """Whether the logbook tells anything but that the archive was begun."""
     with desk.archive.reading() as session:
-        return logbook.count(session)
+        return logbook.has_acts(session)
 
 
 def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[Entry]:

@@ -21,7 +21,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale, to_assess
 from gezeiten.desk.finding import Thing, things
 from gezeiten.desk.handing import count_handovers
-from gezeiten.desk.logbook import count_entries, logbook_is_intact
+from gezeiten.desk.logbook import has_acts, logbook_is_intact
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
 from gezeiten.desk.recovery import recover
@@ -406,5 +406,5 @@ def _counts(desk: Desk) -> dict[str, int]:
         "events": to_assess(desk),
         "handed": count_handovers(desk),
         "intact": int(logbook_is_intact(desk)),
-        "entries": count_entries(desk),
+        "entries": int(has_acts(desk)),
     }

@@ -94,7 +94,8 @@ class HandoverPlace(Place):
         self.table = self._table()
         right.body.addWidget(self.empty)
         right.body.addWidget(self.table)
-        self.elsewhere.setHidden(house.is_looking)  # then both others ask where to
+        if house.is_looking:
+            self.elsewhere.hide()  # both others ask where to
         self.pages = PageView(house)
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)

@@ -83,7 +83,8 @@ class MendPlace(Place):
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.right = self._chain_card()
         offers = self._offers_card()
-        offers.setHidden(house.is_looking)
+        if house.is_looking:
+            offers.hide()
         middle = column(self.picture, offers)
         middle.setStretch(0, 1)
         line = row(left, middle, self.right, margins=14)

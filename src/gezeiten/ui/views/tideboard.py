@@ -278,6 +278,9 @@ class TideboardPlace(Place):
         elif isinstance(thing, BookedExcursion):
             self.house.go.emit(places.EXCURSIONS, thing.id)
         elif thing == "logger":
-            self.house.logger_wanted.emit(row.serial)
+            if self.house.is_looking:
+                self.house.logger_wanted.emit(row.serial)
+            else:
+                self.house.go.emit(places.FIELD_DESK, row.serial)
         else:
             self.house.go.emit(places.TRENDS, row.point.id)
