@@ -1,0 +1,153 @@
+"""What comes from elsewhere, or goes wrong around an archive: kept, named, and the rest goes on."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from gezeiten.archive.chains import Body, Envelope, line_of, read_line
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.place_editor import save_site
+from gezeiten.desk.places import points, sites
+from gezeiten.desk.records import record
+from gezeiten.desk.recovery import recover
+from gezeiten.desk.verifying import rebuild, verify
+from gezeiten.domain.sites import SiteFacts
+from tests.archive.field_deeds import bring
+
+ROOT = Path(__file__).parents[2]
+TEN_YEARS_MS = 315_576_000_000
+
+
+def opened(folder: Path) -> Desk:
+    return Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Iterator[Desk]:
+    made = opened(tmp_path / "archive")
+    save_site(made, SiteFacts("Shore"))
+    yield made
+    made.close()
+
+
+def written_by_another_version(desk: Desk, act: dict[str, object]) -> None:
+    """Append a line that follows the last one, as another program would."""
+    [path] = (desk.archive.folder / "logbook").glob("*.jsonl")
+    last = read_line(path.read_bytes().splitlines(keepends=True)[-1])
+    envelope: Envelope = last.envelope
+    fresh = Envelope(
+        envelope.chain, envelope.number + 1, last.hash, envelope.stamp + 1, envelope.at_ms,
+        "ebb", "command", str(act["kind"]), 1, "",
+    )  # fmt: skip
+    line, _ = line_of(fresh, Body("MB", "something", "Shore", "Something was done.", act))
+    path.write_bytes(path.read_bytes() + line)
+
+
+def test_a_kind_of_act_that_is_not_known_is_kept_and_the_rest_goes_on(desk: Desk) -> None:
+    act = {"kind": "tide predicted", "version": 1, "act": {"site": "x", "height_m": 1.5}}
+    written_by_another_version(desk, act)
+    save_site(desk, SiteFacts("Dock"))
+    assert [entry.act for entry in logbook_entries(desk)][:2] == ["site", "something"]
+    assert [site.name for site in sites(desk)] == ["Shore", "Dock"]
+    [fault] = verify(desk).faults
+    assert "“tide predicted”, which this version does not know" in fault
+
+
+def test_an_act_that_no_longer_fits_stands(desk: Desk) -> None:
+    uid = sites(desk)[0].uid
+    change = {"field": "kind", "before": "dune", "after": "marsh"}  # nobody had said dune
+    written_by_another_version(
+        desk,
+        {"kind": "site changed", "version": 1, "act": {"site": uid, "changes": [change]}},
+    )
+    desk.archive.catch_up()
+    assert sites(desk)[0].kind == "marsh"
+    assert verify(desk).is_whole
+
+
+def test_readings_whose_bytes_are_gone_are_named_and_stay(desk: Desk) -> None:
+    bring(desk, "D-9001", 2, 0, 50)
+    [point] = [one for one in points(desk) if one.channels]
+    before = record(desk, point.id, "air_temperature").values.tolist()
+    [raw] = (desk.archive.folder / "vault").rglob("*.mission")
+    raw.unlink()
+    [fault] = verify(desk).faults
+    assert "cannot be checked" in fault
+    rebuild(desk)
+    desk.records.clear()
+    assert record(desk, point.id, "air_temperature").values.tolist() == before
+
+
+def test_a_clock_ten_years_off_does_not_move_what_follows(tmp_path: Path) -> None:
+    now = [1_800_000_000_000.0]
+    desk = Desk(tmp_path, now_ms=lambda: now[0], computer=TrustedClock(), zone="UTC")
+    site = save_site(desk, SiteFacts("Shore"))
+    now[0] += TEN_YEARS_MS
+    save_site(desk, SiteFacts("Shore", "dune"), site)
+    now[0] -= TEN_YEARS_MS
+    save_site(desk, SiteFacts("Shore", "marsh"), site)
+    desk.close()
+    (tmp_path / "archive.db").unlink()
+    again = opened(tmp_path)
+    assert [one.kind for one in sites(again)] == ["marsh"]
+    assert verify(again).is_whole
+    again.close()
+
+
+_WRITER = """
+import sys
+from pathlib import Path
+from gezeiten.desk.context import Desk
+from gezeiten.desk.place_editor import save_site
+from gezeiten.domain.sites import SiteFacts
+desk = Desk(Path(sys.argv[1]), heads_file=Path(sys.argv[1]).parent / "heads.json")
+for i in range(15):
+    save_site(desk, SiteFacts(f"{sys.argv[2]} {i}"))
+desk.close()
+"""
+
+
+def test_two_programs_write_one_chain(desk: Desk) -> None:
+    desk.close()
+    writers = [
+        subprocess.Popen([sys.executable, "-c", _WRITER, str(desk.archive.folder), name])
+        for name in ("Dock", "Mast")
+    ]
+    assert [writer.wait(120) for writer in writers] == [0, 0]
+    again = opened(desk.archive.folder)
+    assert len(sites(again)) == 31
+    assert verify(again).is_whole
+    for path in again.archive.folder.glob("archive.db*"):
+        path.unlink()
+    again.close()
+    fresh = opened(desk.archive.folder)
+    recover(fresh)
+    assert len(sites(fresh)) == 31
+    assert verify(fresh).is_whole
+    fresh.close()
+
+
+def test_an_entry_forged_with_its_hash_breaks_what_follows(desk: Desk) -> None:
+    save_site(desk, SiteFacts("Dock"))
+    [path] = (desk.archive.folder / "logbook").glob("*.jsonl")
+    lines = path.read_bytes().splitlines(keepends=True)
+    second = read_line(lines[1])
+    assert second.body is not None
+    forged = Body("MB", *(getattr(second.body, name) for name in ("word", "subject", "sentence",
+                                                                  "act")))  # fmt: skip
+    line, _ = line_of(replace_envelope(second.envelope), forged)
+    path.write_bytes(b"".join([lines[0], line, *lines[2:]]))
+    assert any("does not follow the one before it" in fault for fault in verify(desk).faults)
+
+
+def replace_envelope(envelope: Envelope) -> Envelope:
+    import msgspec
+
+    return msgspec.structs.replace(envelope, at_ms=envelope.at_ms + 1)
