@@ -7,6 +7,7 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from gezeiten.archive.chains import Body, Envelope, line_of, read_line
@@ -44,9 +45,9 @@ def written_by_another_version(desk: Desk, act: dict[str, object]) -> None:
     envelope: Envelope = last.envelope
     fresh = Envelope(
         envelope.chain, envelope.number + 1, last.hash, envelope.stamp + 1, envelope.at_ms,
-        "ebb", "command", str(act["kind"]), 1, "",
+        envelope.person, "ebb", "command", str(act["kind"]), 1, "",
     )  # fmt: skip
-    line, _ = line_of(fresh, Body("MB", "something", "Shore", "Something was done.", act))
+    line, _ = line_of(fresh, Body("something", "Shore", "Something was done.", act))
     path.write_bytes(path.read_bytes() + line)
 
 
@@ -140,14 +141,8 @@ def test_an_entry_forged_with_its_hash_breaks_what_follows(desk: Desk) -> None:
     lines = path.read_bytes().splitlines(keepends=True)
     second = read_line(lines[1])
     assert second.body is not None
-    forged = Body("MB", *(getattr(second.body, name) for name in ("word", "subject", "sentence",
-                                                                  "act")))  # fmt: skip
-    line, _ = line_of(replace_envelope(second.envelope), forged)
+    forged = msgspec.structs.replace(second.body, sentence="Something else was done.")
+    envelope = msgspec.structs.replace(second.envelope, at_ms=second.envelope.at_ms + 1)
+    line, _ = line_of(envelope, forged)
     path.write_bytes(b"".join([lines[0], line, *lines[2:]]))
     assert any("does not follow the one before it" in fault for fault in verify(desk).faults)
-
-
-def replace_envelope(envelope: Envelope) -> Envelope:
-    import msgspec
-
-    return msgspec.structs.replace(envelope, at_ms=envelope.at_ms + 1)

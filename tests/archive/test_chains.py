@@ -69,8 +69,8 @@ def test_a_chain_can_be_checked_without_our_code(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (lambda lines: [*lines[:2], lines[2].replace(b"Dock", b"Deck"), *lines[3:]],
-         "Entry 3 of the chain"),
+        (lambda lines: [*lines[:3], lines[3].replace(b"Dock", b"Deck"), *lines[4:]],
+         "Entry 4 of the chain"),
         (lambda lines: [*lines[:2], lines[2].replace(b"command", b"windows"), *lines[3:]],
          "Entry 4 does not follow"),
         (lambda lines: [*lines[:2], *lines[3:]], "out of its place"),
@@ -92,8 +92,8 @@ def test_whatever_is_changed_in_a_chain_is_named(desk: Desk, change: object, wor
 def test_a_body_can_be_withheld_and_the_chain_holds(desk: Desk) -> None:
     path = chain_of(desk)
     lines = path.read_bytes().splitlines(keepends=True)
-    parts = lines[2].split(b',"salt":')
-    path.write_bytes(b"".join([*lines[:2], parts[0] + b',"salt":"","body":null}\n', *lines[3:]]))
+    parts = lines[3].split(b',"salt":')
+    path.write_bytes(b"".join([*lines[:3], parts[0] + b',"salt":"","body":null}\n', *lines[4:]]))
     (desk.archive.folder / "archive.db").unlink()
     desk.close()
     again = opened(desk.archive.folder)

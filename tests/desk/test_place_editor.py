@@ -95,7 +95,9 @@ def test_what_is_saved_unchanged_is_no_act(desk: Desk) -> None:
     point = save_point(desk, site, PointFacts("Well", duty_channels=("water_level", "co2")))
     save_site(desk, SHORE, site)
     save_point(desk, site, PointFacts("Well", duty_channels=("co2", "water_level")), point)
-    assert [entry.act for entry in logbook_entries(desk)] == ["point", "site", "archive begun"]
+    assert [entry.act for entry in logbook_entries(desk)] == [
+        "point", "site", "person", "archive begun"
+    ]  # fmt: skip
 
 
 def test_two_who_change_different_facts_do_not_undo_each_other(desk: Desk) -> None:

@@ -43,6 +43,7 @@ from gezeiten.domain.acts.offloads import (
     RawBytes,
     TextTaken,
 )
+from gezeiten.domain.acts.people import PersonErased, PersonNamed
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.sites import (
     Moved,
@@ -177,6 +178,9 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
         (ArchiveBegun("a", (), "0123456789abcdef", 1_200), Subject("archive"),
          "What the archive held before, 1,200 rows, was kept as 0123456789ab."),
+        (PersonNamed("u", "MB"), Subject("MB"), "MB acts here for the first time."),
+        (PersonErased("u"), Subject("–"),
+         "A name was erased at the wish of who had it; what was done stays."),
         (LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0), AT_WELL,
          "D-1 battery empty, mission 3, 2,880 readings; battery 84 %, clock -2.1 s."),
         (LoggerContacted("D-1", "Düne T2", "1.4", "idle", {**STATE, "mission_number": 0}, 49, 4),
@@ -190,17 +194,17 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (AttemptFailed("D-1", "launch", "It is away."), AT_WELL, "It is away."),
         (LaunchBegun("D-1", "here/1", SAID.plan, 3, {}), AT_WELL,
          "Launch of D-1 for Shore · Well begun."),
-        (LaunchEnded("D-1", "here/1", "happened", 4, "MB", {}, BEGUN, ("D-2", "D-3")), AT_WELL,
+        (LaunchEnded("D-1", "here/1", "happened", 4, {}, BEGUN, ("D-2", "D-3")), AT_WELL,
          "Mission 4 launched for Shore · Well; plan read back, the same. D-1 takes the place of "
          "D-2, D-3 there."),
-        (LaunchEnded("D-1", "here/1", "refused", 3, "MB", {}, why="It is locked."), AT_WELL,
+        (LaunchEnded("D-1", "here/1", "refused", 3, {}, why="It is locked."), AT_WELL,
          "It is locked."),
-        (LaunchEnded("D-1", "x", "happened", 4, "MB", {}, BEGUN, cut_off=True), AT_WELL,
+        (LaunchEnded("D-1", "x", "happened", 4, {}, BEGUN, cut_off=True), AT_WELL,
          "The launch that was cut off has happened: D-1 is in its new mission 4."),
-        (LaunchEnded("D-1", "x", "another", 5, "MB", {}, cut_off=True), AT_WELL,
+        (LaunchEnded("D-1", "x", "another", 5, {}, cut_off=True), AT_WELL,
          "A launch of D-1 was cut off, and it is in another mission by now; somebody else has "
          "launched it."),
-        (LaunchEnded("D-1", "x", "not happened", 3, "MB", {}, cut_off=True,
+        (LaunchEnded("D-1", "x", "not happened", 3, {}, cut_off=True,
                      doing="battery_empty"), AT_WELL,
          "A launch of D-1 was cut off; it is still in its old mission 3, battery empty, and holds "
          "everything."),
@@ -273,9 +277,9 @@ def test_some_kinds_are_filed_by_how_they_went() -> None:
     assert AttemptFailed("D-1", "erase", "x").word == "erase refused"
     assert AttemptFailed("D-1", "follow", "x").word == "followed logger away"
     assert AttemptFailed("D-1", "overview", "x").word == "overview failed"
-    assert LaunchEnded("D-1", "x", "happened", 4, "MB", {}).word == "launch"
-    assert LaunchEnded("D-1", "x", "refused", 4, "MB", {}).word == "launch failed"
-    assert LaunchEnded("D-1", "x", "another", 4, "MB", {}, cut_off=True).word == "launch settled"
+    assert LaunchEnded("D-1", "x", "happened", 4, {}).word == "launch"
+    assert LaunchEnded("D-1", "x", "refused", 4, {}).word == "launch failed"
+    assert LaunchEnded("D-1", "x", "another", 4, {}, cut_off=True).word == "launch settled"
     assert VaultGiven("x", 1, (), as_folder=True).word == "vault copied"
     assert VaultGiven("x", 1, (), as_folder=False).word == "vault handed on"
 

@@ -16,9 +16,9 @@ from gezeiten.archive.anew import apply_again
 from gezeiten.archive.beginnings import begun_by, dump_of
 from gezeiten.archive.chains import ChainFiles, Line, read_line
 from gezeiten.archive.entering import add_entry, move_chain
-from gezeiten.archive.logbook import entry_of_line
+from gezeiten.archive.logbook import entry_of_line, name_of, names_in
 from gezeiten.archive.made import put_in
-from gezeiten.archive.tables import ChainRow, LogbookRow
+from gezeiten.archive.tables import ChainRow, LogbookRow, Person
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
 
@@ -52,10 +52,11 @@ def catch_up(
         return False
     fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
     fresh.sort(key=lambda one: _order(one.line))
+    names = {**people(connection), **names_in(one.line for one in fresh)}
     is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
     began = _begin_again(connection, fresh, bytes_of) if is_empty else None
     for one in fresh:
-        _take(connection, one, is_applied=began is None or _order(one.line) > _order(began))
+        _take(connection, one, names, is_applied=began is None or _order(one.line) > _order(began))
     return bool(fresh)
 
 
@@ -101,12 +102,17 @@ def _begin_again(
     return None
 
 
-def _take(connection: Connection, one: _Fresh, *, is_applied: bool) -> None:
+def people(connection: Connection) -> dict[str, str]:
+    """Return the names of people by their ids."""
+    return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
+
+
+def _take(connection: Connection, one: _Fresh, names: dict[str, str], *, is_applied: bool) -> None:
     envelope, body = one.line.envelope, one.line.body
     move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
     its = select(LogbookRow.seq).filter_by(chain=envelope.chain, number=envelope.number)
     if connection.execute(its).first() is not None:
         return  # only how far it was applied had been lost
-    add_entry(connection, envelope, body, one.line.hash)
+    add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
     if is_applied and body is not None:
-        apply_again(connection, [entry_of_line(one.line, envelope.number)], carefully=True)
+        apply_again(connection, [entry_of_line(one.line, envelope.number, names)], carefully=True)

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.catching_up import lengths_applied
 from gezeiten.archive.chains import ChainFiles, Line, read_line
-from gezeiten.archive.logbook import GENESIS, check_old, entry_of_line, entry_of_row
+from gezeiten.archive.logbook import GENESIS, check_old, entry_of_line, entry_of_row, names_in
 from gezeiten.archive.tables import ChainRow, LogbookRow
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
@@ -38,7 +38,8 @@ def check_chains(session: Session, chains: ChainFiles) -> Checked:
     for chain in sorted(chains.sizes()):
         lines += _read(chains, chain, checked.breaks)
     lines.sort(key=lambda line: (line.envelope.stamp, line.envelope.chain, line.envelope.number))
-    checked.entries += [entry_of_line(line, len(old) + i) for i, line in enumerate(lines, 1)]
+    names = names_in(lines)
+    checked.entries += [entry_of_line(line, len(old) + i, names) for i, line in enumerate(lines, 1)]
     checked.breaks += _broken_links(checked.entries)
     checked.differing += _differing(kept, checked.entries)
     checked.differing += _wrong_ends(session, chains, lines)

@@ -28,14 +28,15 @@ _SUFFIX = ".jsonl"
 class Envelope(msgspec.Struct, frozen=True):
     """What stays of an entry whatever becomes of its body. number: from 1 in its chain; previous:
     hash of the entry before, at a chain's begin of the one that it follows; stamp: later than all
-    that was known here (ms); at_ms: the computer's clock; way: window, command or watch; body:
-    SHA-256 over salt and body."""
+    that was known here (ms); at_ms: the computer's clock; person: id, "" where the program acted by
+    itself; way: window, command or watch; body: SHA-256 over salt and body."""
 
     chain: str
     number: int
     previous: str
     stamp: int
     at_ms: int
+    person: str
     computer: str
     way: str
     kind: str
@@ -46,14 +47,13 @@ class Envelope(msgspec.Struct, frozen=True):
 class Body(msgspec.Struct, frozen=True):
     """What an entry says: the act, and how it was told when it was done."""
 
-    person: str
     word: str
     subject: str
     sentence: str
     act: dict[str, Any]
 
 
-WITHHELD = Body("", "withheld", "", "Not in this copy of the archive.", {})
+WITHHELD = Body("withheld", "", "Not in this copy of the archive.", {})
 """What is shown in place of a body that was withheld or erased."""
 
 
@@ -84,6 +84,14 @@ def line_of(envelope: Envelope, body: Body) -> tuple[bytes, str]:
     return line, hashlib.sha256(written).hexdigest()
 
 
+def without_body(line: bytes) -> bytes:
+    """Return a line whose body, and the salt with which it could be guessed, are gone; as long as
+    before."""
+    envelope = bytes(msgspec.json.decode(line, type=_Written).envelope)
+    fresh = b'{"envelope":%s,"salt":"","body":null' % envelope
+    return fresh + b" " * (len(line) - len(fresh) - 2) + b"}\n"
+
+
 def _of_body(salt: str, told: bytes) -> str:
     return hashlib.sha256(salt.encode() + told).hexdigest()
 
@@ -97,7 +105,7 @@ def read_line(line: bytes) -> Line:
     try:
         written = msgspec.json.decode(line, type=_Written)
         envelope = msgspec.json.decode(written.envelope, type=Envelope)
-        told = bytes(written.body)
+        told = bytes(written.body).strip()
         body = None if told == b"null" else msgspec.json.decode(told, type=Body)
     except (msgspec.DecodeError, UnicodeDecodeError) as exc:
         raise ArchiveDamagedError(
@@ -156,6 +164,19 @@ class ChainFiles:
                 yield from file
         except FileNotFoundError:
             return
+
+    def withhold(self, chain: str, number: int) -> None:
+        """Take the body of an entry out of a chain, for good; the file stays as long as it is."""
+        path = self.path(chain)
+        lines = path.read_bytes().splitlines(keepends=True)
+        lines[number - 1] = without_body(lines[number - 1])
+        fresh = path.with_suffix(".new")
+        with fresh.open("wb") as file:
+            file.write(b"".join(lines))
+            file.flush()
+            os.fsync(file.fileno())
+        fresh.replace(path)
+        sync_folder(self._folder)
 
     def cut_torn(self, chain: str) -> bytes:
         """Put a torn last line aside and return it, b"" where there is none; call it under the

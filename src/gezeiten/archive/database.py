@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.catching_up import catch_up, lengths_applied
 from gezeiten.archive.chains import Body, ChainFiles
+from gezeiten.archive.entering import Who
 from gezeiten.archive.faults import translated
 from gezeiten.archive.heads import Heads
 from gezeiten.archive.own_chain import OwnChain
@@ -160,7 +161,7 @@ class Archive:
             with self.writing():
                 pass
 
-    def enter(self, session: Session, told: Body, at_ms: int) -> None:
+    def enter(self, session: Session, told: Body, who: Who) -> None:
         """Enter an act that was applied, in this computer's own chain.
 
         Raises:
@@ -171,7 +172,7 @@ class Archive:
                 f"The archive in {self.folder} is only looked at; open it without --look, or a "
                 "copy of it, to change it."
             )
-        self.chain.enter(session, told, at_ms)
+        self.chain.enter(session, told, who)
 
     def _begin_writing(self, session: Session) -> None:
         """Take the write lock; another program is waited for, with a word, `busy_s` long."""

@@ -10,8 +10,11 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.act_form import as_stored, from_stored
 from gezeiten.archive.apply import Said, apply, refuse
 from gezeiten.archive.chains import Body
-from gezeiten.archive.tables import Logger, Point, Site
+from gezeiten.archive.entering import Who
+from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.tables import Logger, Person, Point, Site
 from gezeiten.domain.acts import Act, Subject
+from gezeiten.domain.acts.people import PersonNamed
 from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
@@ -25,6 +28,26 @@ def do(session: Session, act: Act, said: Said) -> None:
     Raises:
         InputError: it cannot be done on the archive as it is now; nothing of it was.
     """
+    _do(session, act, said, _person(session, said))
+
+
+def do_by_itself(session: Session, act: Act, at_ms: int) -> None:
+    """Do an act that nobody did: the program itself."""
+    _do(session, act, Said(at_ms, ""), "")
+
+
+def _person(session: Session, said: Said) -> str:
+    """Return the id of who acts, named first where this is new."""
+    query = select(Person.uid).where(Person.name == said.person)
+    known = session.connection().execute(query).scalar()
+    if known is not None:
+        return known
+    person = fresh_id()
+    _do(session, PersonNamed(person, said.person), said, person)
+    return person
+
+
+def _do(session: Session, act: Act, said: Said, person: str) -> None:
     session.flush()
     stored = as_stored(act)
     act = from_stored(stored)  # what is applied now is what will be applied again
@@ -37,9 +60,9 @@ def do(session: Session, act: Act, said: Said) -> None:
         )
     session.expire_all()  # what was read before may be something else now
     subject = subject_of(connection, act)
-    told = Body(said.person, act.word, subject.name, act.told(subject), stored)
+    told = Body(act.word, subject.name, act.told(subject), stored)
     archive: Archive = session.info["archive"]
-    archive.enter(session, told, said.at_ms)
+    archive.enter(session, told, Who(person, said.person, said.at_ms))
 
 
 def subject_of(connection: Connection, act: Act) -> Subject:

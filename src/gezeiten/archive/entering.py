@@ -6,6 +6,7 @@ right before it commits (`Archive.writing`). From then on the acts are done.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, func, insert, select, update
@@ -18,7 +19,16 @@ from gezeiten.archive.tables import ChainRow, LogbookRow
 _CHAINS, _ENTRIES = ChainRow.__table__, LogbookRow.__table__
 
 
-def enter(session: Session, chain: str, body: Body, *, at_ms: int, computer: str, way: str) -> None:
+@dataclass(frozen=True, slots=True)
+class Who:
+    """Who acts, and when (UTC ms): a person's id and name, both "" for the program itself."""
+
+    id: str
+    name: str
+    at_ms: int
+
+
+def enter(session: Session, chain: str, body: Body, who: Who, *, computer: str, way: str) -> None:
     """Enter an act that was just applied. body.act: as `act_form.as_stored` has it."""
     connection = session.connection()
     row = connection.execute(select(_CHAINS).where(_CHAINS.c.uid == chain)).first()
@@ -28,8 +38,9 @@ def enter(session: Session, chain: str, body: Body, *, at_ms: int, computer: str
         chain=chain,
         number=row.number + 1 if row else 1,
         previous=row.head if row else head_of(connection),
-        stamp=max(at_ms, known + 1, others + 1),
-        at_ms=at_ms,
+        stamp=max(who.at_ms, known + 1, others + 1),
+        at_ms=who.at_ms,
+        person=who.id,
         computer=computer,
         way=way,
         kind=body.act["kind"],
@@ -37,7 +48,7 @@ def enter(session: Session, chain: str, body: Body, *, at_ms: int, computer: str
         body="",
     )
     line, entry_hash = line_of(envelope, body)
-    add_entry(connection, envelope, body, entry_hash)
+    add_entry(connection, envelope, body, entry_hash, who.name)
     length = (row.bytes if row else 0) + len(line)
     move_chain(connection, chain, envelope, entry_hash, length)
     waiting = session.info.setdefault("lines", {})
@@ -45,18 +56,21 @@ def enter(session: Session, chain: str, body: Body, *, at_ms: int, computer: str
 
 
 def add_entry(
-    connection: Connection, envelope: Envelope, body: Body | None, entry_hash: str
+    connection: Connection, envelope: Envelope, body: Body | None, entry_hash: str, name: str
 ) -> None:
-    """Add the row of an entry, behind all others. body: None where it was withheld."""
+    """Add the row of an entry, behind all others. body: None where it was withheld; name: of the
+    person."""
     last = connection.execute(select(func.max(_ENTRIES.c.seq))).scalar() or 0
-    connection.execute(insert(LogbookRow), {"seq": last + 1, **row_of(envelope, body, entry_hash)})
+    connection.execute(
+        insert(LogbookRow), {"seq": last + 1, **row_of(envelope, body, entry_hash, name)}
+    )
 
 
-def row_of(envelope: Envelope, body: Body | None, entry_hash: str) -> dict[str, Any]:
+def row_of(envelope: Envelope, body: Body | None, entry_hash: str, name: str) -> dict[str, Any]:
     """Return what the table has of an entry, but its place in it."""
     told = body or WITHHELD
     return {
-        "at_ms": envelope.at_ms, "person": told.person, "act": told.word, "subject": told.subject,
+        "at_ms": envelope.at_ms, "person": name, "act": told.word, "subject": told.subject,
         "sentence": told.sentence, "details": told.act, "previous": envelope.previous,
         "hash": entry_hash, "chain": envelope.chain, "number": envelope.number,
         "stamp": envelope.stamp,

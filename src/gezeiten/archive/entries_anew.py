@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.chains import ChainFiles, read_line
 from gezeiten.archive.entering import add_entry, move_chain
+from gezeiten.archive.logbook import name_of, names_in
 from gezeiten.archive.tables import ChainRow, LogbookRow
 
 _ENTRIES = LogbookRow.__table__
@@ -36,7 +37,9 @@ def put_entries_right(session: Session, chains: ChainFiles, old: list[dict[str, 
             lines.append((read_line(raw), end))
     lines.sort(key=lambda one: (one[0].envelope.stamp, one[0].envelope.chain,
                                 one[0].envelope.number))  # fmt: skip
+    names = names_in(line for line, _ in lines)
     for line, end in lines:
-        add_entry(connection, line.envelope, line.body, line.hash)
+        name = name_of(line.envelope.person, names)
+        add_entry(connection, line.envelope, line.body, line.hash, name)
         move_chain(connection, line.envelope.chain, line.envelope, line.hash, end)
     session.expire_all()

@@ -12,10 +12,9 @@ import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.apply import Said
 from gezeiten.archive.beginnings import OLD_ENTRIES, begun_of
 from gezeiten.archive.database import Archive
-from gezeiten.archive.doing import do
+from gezeiten.archive.doing import do_by_itself
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id, id_of_old_row
 from gezeiten.archive.made import MADE, plain_rows, rows
@@ -24,22 +23,27 @@ from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
 
 
-def begin(archive: Archive, said: Said) -> None:
+def begin(archive: Archive, at_ms: int) -> None:
     """Let an archive begin where it has not: keep what its tables hold, and say so."""
     with archive.reading() as session:
         if _has_begun(session):
             return
     with archive.writing() as session:
-        if _has_begun(session):
-            return  # another program was quicker
-        made, old = rows(session.connection()), _old_entries(session)
-        many = sum(len(listed) for listed in made.values())
-        dump = ""
-        if many or old:
-            with translated(archive.folder):
-                data = msgspec.json.encode({**plain_rows(made), OLD_ENTRIES: old})
-                dump = archive.foundings.put(data)
-        do(session, ArchiveBegun(_id_of(session), MADE, dump, many), said)
+        if not _has_begun(session):  # another program may have been quicker
+            begin_anew(archive, session, at_ms)
+
+
+def begin_anew(archive: Archive, session: Session, at_ms: int) -> None:
+    """Let an archive begin with what it holds now, inside the caller's transaction."""
+    session.flush()
+    made, old = rows(session.connection()), _old_entries(session)
+    many = sum(len(listed) for listed in made.values())
+    dump = ""
+    if many or old:
+        with translated(archive.folder):
+            data = msgspec.json.encode({**plain_rows(made), OLD_ENTRIES: old})
+            dump = archive.foundings.put(data)
+    do_by_itself(session, ArchiveBegun(_id_of(session), MADE, dump, many), at_ms)
 
 
 def _old_entries(session: Session) -> list[dict[str, Any]]:
@@ -58,6 +62,9 @@ def _has_begun(session: Session) -> bool:
 
 
 def _id_of(session: Session) -> str:
-    """The id of an archive: of an old one derived, so that two copies of it agree."""
+    """The id of an archive: the one it has; of an old one derived, so that two copies agree."""
+    begun = begun_of(session)
+    if begun is not None:
+        return begun.archive
     first = session.scalars(select(LogbookRow.hash).order_by(LogbookRow.seq).limit(1)).first()
     return id_of_old_row(first, "archive", 0) if first else fresh_id()

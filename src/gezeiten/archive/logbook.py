@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import func, select
@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.chains import WITHHELD, Line
 from gezeiten.archive.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.acts.people import ERASED, PersonNamed
 from gezeiten.domain.entries import Entry
 
 GENESIS = "0" * 64
@@ -63,14 +64,30 @@ def entry_of_row(row: LogbookRow) -> Entry:
     )  # fmt: skip
 
 
-def entry_of_line(line: Line, seq: int) -> Entry:
-    """Return an entry as its chain file has it. seq: its place among all."""
+def entry_of_line(line: Line, seq: int, names: Mapping[str, str]) -> Entry:
+    """Return an entry as its chain file has it. seq: its place among all; names: of people, by
+    their ids."""
     envelope = line.envelope
     told = line.body or WITHHELD
     return Entry(
-        seq, envelope.at_ms, told.person, told.word, told.subject, told.sentence, told.act,
-        envelope.previous, line.hash, envelope.chain, envelope.number,
+        seq, envelope.at_ms, name_of(envelope.person, names), told.word, told.subject,
+        told.sentence, told.act, envelope.previous, line.hash, envelope.chain, envelope.number,
     )  # fmt: skip
+
+
+def name_of(person: str, names: Mapping[str, str]) -> str:
+    """Return a person's name; the program itself has none."""
+    return names.get(person, ERASED) if person else ""
+
+
+def names_in(lines: Iterable[Line]) -> dict[str, str]:
+    """Return the names of people that entries give, by their ids."""
+    acts = [line.body.act for line in lines if line.body is not None]
+    return {
+        act["act"]["person"]: act["act"]["name"]
+        for act in acts
+        if act.get("kind") == PersonNamed.KIND
+    }
 
 
 # -- entries from before there were chain files ----------------------------------------------------

@@ -16,7 +16,7 @@ from gezeiten.archive.stored import Unreadable
 from gezeiten.archive.tables import Base
 
 MADE = (
-    "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
+    "person", "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
     "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
     "assessment", "step",
 )  # fmt: skip

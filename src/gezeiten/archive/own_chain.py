@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.act_form import as_stored
 from gezeiten.archive.chains import Body
-from gezeiten.archive.entering import enter
+from gezeiten.archive.entering import Who, enter
 from gezeiten.archive.heads import Head, Heads
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.tables import ChainRow, LogbookRow
@@ -30,16 +30,16 @@ class OwnChain:
         self.way = "command"
         """How acts come about: window, command or watch."""
 
-    def enter(self, session: Session, told: Body, at_ms: int) -> None:
+    def enter(self, session: Session, told: Body, who: Who) -> None:
         """Enter an act; a new chain says before why it begins."""
         if not self._chain:
-            self._choose(session, told.person, at_ms)
-        self._enter(session, told, at_ms)
+            self._choose(session, who.at_ms)
+        self._enter(session, told, who)
 
-    def _enter(self, session: Session, told: Body, at_ms: int) -> None:
-        enter(session, self._chain, told, at_ms=at_ms, computer=self.computer, way=self.way)
+    def _enter(self, session: Session, told: Body, who: Who) -> None:
+        enter(session, self._chain, told, who, computer=self.computer, way=self.way)
 
-    def _choose(self, session: Session, person: str, at_ms: int) -> None:
+    def _choose(self, session: Session, at_ms: int) -> None:
         last = session.scalars(select(ChainRow).order_by(ChainRow.stamp.desc()).limit(1)).first()
         if last is None:
             self._chain = fresh_id()  # a new archive, or one from before there were chains
@@ -55,7 +55,8 @@ class OwnChain:
         why: Why = "first" if remembered is None else "other"
         act = ChainBegun(self._chain, self.computer, why, _seq(session))
         told = act.told(Subject("archive"))
-        self._enter(session, Body(person, act.word, "archive", told, as_stored(act)), at_ms)
+        body = Body(act.word, "archive", told, as_stored(act))
+        self._enter(session, body, Who("", "", at_ms))
 
     def _archive(self, session: Session) -> str:
         """What an archive is remembered by: its id and its folder. A copy in another folder is

@@ -302,6 +302,15 @@ class LogbookRow(Base):
     stamp: Mapped[int] = mapped_column(server_default="0", default=0)
 
 
+class Person(Base):
+    """Somebody who acts. name: as it stands beside what was done."""
+
+    __tablename__ = "person"
+    id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
+    name: Mapped[str] = mapped_column(index=True)
+
+
 class ChainRow(Base):
     """How far a chain file has been applied here: its last entry's number, hash and stamp, and the
     length of the file up to there."""

@@ -82,6 +82,12 @@ class Vault:
             fresh.unlink(missing_ok=True)
         return sha256
 
+    def clear_all_but(self, sha256: str) -> None:
+        """Let go of everything else, for good."""
+        for path in self._folder.rglob(f"*{self._suffix}"):
+            if path != self.path(sha256):
+                path.unlink()
+
     def check(self, sha256: str) -> None:
         """Compare kept bytes of any size with their fingerprint.
 

@@ -103,7 +103,7 @@ class Desk:
         self._settings_lock = threading.Lock()
         self.archive.catch_up()
         if not look:
-            begin(self.archive, self.said)
+            begin(self.archive, self.now_ms())
         self.drafts = Drafts(self.archive.work / "drafts.json")
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""

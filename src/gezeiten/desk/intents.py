@@ -116,11 +116,7 @@ def launch_refused(
     desk: Desk, owner: Owner, serial: str, old_mission: int, accepted: Mapping[str, str], why: str
 ) -> None:
     """Enter that the logger itself refused: its old mission stands."""
-    desk.do(
-        LaunchEnded(
-            serial, str(owner), "refused", old_mission, desk.person, dict(accepted), why=why
-        )
-    )
+    desk.do(LaunchEnded(serial, str(owner), "refused", old_mission, dict(accepted), why=why))
 
 
 def _note(db: Session, serial: str) -> LaunchIntent | None:
@@ -150,7 +146,7 @@ def settle_launch(
             mission, replaced = new_mission(desk, db, serial, directory[-1], plan)
             outcome = "happened"
     ended = LaunchEnded(
-        serial, note.owner, outcome, state.mission_number, note.person, dict(note.accepted),
+        serial, note.owner, outcome, state.mission_number, dict(note.accepted),
         mission, replaced, cut_off=True, doing=State(state.state).name.lower(),
     )  # fmt: skip
     desk.do_within(db, ended)
@@ -171,8 +167,7 @@ def launch_happened(
         desk.do_within(
             db,
             LaunchEnded(
-                serial, str(owner), "happened", entry.mission, desk.person, dict(accepted), mission,
-                replaced,
+                serial, str(owner), "happened", entry.mission, dict(accepted), mission, replaced,
             ),
         )  # fmt: skip
 

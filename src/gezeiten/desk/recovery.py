@@ -6,6 +6,7 @@ import time
 from functools import partial
 
 from gezeiten.archive.faults import translated
+from gezeiten.archive.people import finish_erasing
 from gezeiten.desk.context import Desk
 from gezeiten.desk.offloading import recover_incoming
 from gezeiten.desk.overviews import recover_overviews
@@ -26,6 +27,7 @@ def recover(desk: Desk) -> int:
         for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
                       desk.archive.reports):  # fmt: skip
             vault.clear_begun(time.time())  # the clock by which files are dated
+    finish_erasing(desk.archive, desk.now_ms())
     if not any(desk.archive.incoming.iterdir()):
         return 0
     # brings polars along, which the window need not load to start

@@ -14,6 +14,7 @@ from gezeiten.archive.apply import (
     launches,
     loggers,
     offloads,
+    people,
     plans,
     sites,
     visits,
@@ -24,7 +25,8 @@ from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
-             carriers.FAMILY, Family({ArchiveBegun: tells, ChainBegun: tells}, {}))  # fmt: skip
+             carriers.FAMILY, people.FAMILY,
+             Family({ArchiveBegun: tells, ChainBegun: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

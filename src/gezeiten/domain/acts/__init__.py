@@ -40,6 +40,7 @@ from gezeiten.domain.acts.offloads import (
     OverviewTaken,
     TextTaken,
 )
+from gezeiten.domain.acts.people import PersonErased, PersonNamed
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.sites import (
     NextVisitSet,
@@ -53,7 +54,7 @@ from gezeiten.domain.acts.sites import (
 from gezeiten.domain.acts.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
 
 KINDS: tuple[type[Act], ...] = (
-    ArchiveBegun, ChainBegun,
+    ArchiveBegun, ChainBegun, PersonNamed, PersonErased,
     SiteMade, SiteChanged, SiteRetired, NextVisitSet, PointMade, PointChanged, PointRetired,
     PlanKept, PlanRenamed, PlanDropped, TieKept, TieForgotten,
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,

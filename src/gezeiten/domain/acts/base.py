@@ -22,6 +22,7 @@ About = Literal[
     "to",
     "archive",
     "chain",
+    "person",
 ]
 """What kinds of things acts are about: the name of the field that holds its id, its serial where it
 is a logger, its name where no table keeps it."""

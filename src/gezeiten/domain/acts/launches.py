@@ -48,7 +48,6 @@ class LaunchEnded(Act, kind="launch ended", word="launch", about="logger"):
     launch: str
     outcome: Outcome
     in_mission: int
-    launched_by: str
     accepted: dict[str, str]
     mission: NewMission | None = None
     replaced: tuple[str, ...] = ()

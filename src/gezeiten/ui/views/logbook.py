@@ -40,7 +40,7 @@ from gezeiten.ui.views.logbook_entry import EntryCard
 
 _COLUMNS, _WHAT = 5, 3
 _ROOM_PX = 14
-_ASIDE_PX = 380
+_ASIDE_PX, _ASIDE_LEAST_PX = 380, 270
 
 
 class LogbookPlace(Place):
@@ -70,7 +70,7 @@ class LogbookPlace(Place):
         line.addLayout(aside)
         line.setStretch(0, 1)
         for one in (self.entry, self.check):
-            one.setFixedWidth(_ASIDE_PX)
+            one.give_way(_ASIDE_PX, _ASIDE_LEAST_PX)
         self.setLayout(line)
         self.setFocusProxy(self.table)
 
@@ -187,11 +187,11 @@ class LogbookPlace(Place):
         for i, entry in enumerate(page.entries):
             cells = (
                 number(entry.seq), day_and_time(entry.at_ms, home_zone()), entry.person,
-                entry.subject, entry.sentence,
+                entry.subject, _without_subject(entry),
             )  # fmt: skip
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(entry.sentence if j == _COLUMNS - 1 else text)
                 self.table.setItem(i, j, item)
         self.table.resizeColumnToContents(_WHAT)
         self.table.setColumnWidth(_WHAT, self.table.columnWidth(_WHAT) + _ROOM_PX)
@@ -248,6 +248,15 @@ class LogbookPlace(Place):
             self.house.say(words.replace("%1", target.name))
 
         self.house.run(work, done)
+
+
+def _without_subject(entry: Entry) -> str:
+    """The sentence without what stands beside it already: there is little room for the rest."""
+    for begin in (f"Point {entry.subject} ", f"Site {entry.subject} ", f"{entry.subject}: "):
+        if entry.sentence.startswith(begin):
+            rest = entry.sentence.removeprefix(begin)
+            return rest[:1].upper() + rest[1:]
+    return entry.sentence
 
 
 def _count_words(page: Page) -> str:

@@ -34,6 +34,9 @@ class CheckCard(Card):
         self.head = label("", "muted", wrap=True)
         self.compare = QLineEdit()
         self.compare.setPlaceholderText(tr("A head from paper, or drop a document here"))
+        self.compare.setToolTip(
+            tr("The hash of an entry, as reports print it, or a report dropped here")
+        )
         self.compare.setAccessibleName(tr("A head to hold against the logbook"))
         self.compare.returnPressed.connect(lambda: self.hold_against(self.compare.text()))
         self.compare_button = button(tr("Compare"), lambda: self.hold_against(self.compare.text()))

@@ -1,5 +1,5 @@
 """Entries of the logbook lie in chain files; the table knows where in which, and how far each was
-applied."""
+applied. Names of people stand in a table of their own."""
 
 from __future__ import annotations
 
@@ -28,3 +28,12 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id"),
     )
     op.create_index("ix_chain_uid", "chain", ["uid"], unique=True)
+    op.create_table(
+        "person",
+        sa.Column("id", key, nullable=False),
+        sa.Column("uid", sa.String(), nullable=False, server_default=""),
+        sa.Column("name", sa.String(), nullable=False),
+        sa.PrimaryKeyConstraint("id"),
+    )
+    op.create_index("ix_person_uid", "person", ["uid"], unique=True)
+    op.create_index("ix_person_name", "person", ["name"])

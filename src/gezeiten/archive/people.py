@@ -1,0 +1,80 @@
+"""People who act in an archive; a name erased at the wish of who had it, wherever it stands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.apply import Said
+from gezeiten.archive.beginnings import begun_of
+from gezeiten.archive.chains import WITHHELD
+from gezeiten.archive.database import Archive
+from gezeiten.archive.doing import do
+from gezeiten.archive.founding import begin_anew
+from gezeiten.archive.tables import LogbookRow, Person
+from gezeiten.domain.acts.people import ERASED, PersonErased, PersonNamed
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class KeptPerson:
+    """Somebody who acts. uid: the id for ever; name: as typed."""
+
+    uid: str
+    name: str
+
+
+def people(session: Session) -> list[KeptPerson]:
+    """Return all who act in an archive and whose names were not erased, by name."""
+    query = select(Person).where(Person.name != ERASED).order_by(Person.name)
+    return [KeptPerson(row.uid, row.name) for row in session.scalars(query)]
+
+
+def erase(archive: Archive, name: str, said: Said) -> None:
+    """Erase a name: from every table and out of the chain files. What was done stays, and
+    everything still checks. Names in entries from before chain files, in words that somebody typed
+    and in documents that were handed over stay as well.
+
+    Raises:
+        InputError: nobody of that name acts here.
+    """
+    with archive.writing() as session:
+        found = session.scalars(select(Person.uid).where(Person.name == name)).first()
+        if found is None or name == ERASED:
+            raise InputError(f"Nobody called “{name}” acts in this archive; look at the names.")
+        do(session, PersonErased(found), said)
+    finish_erasing(archive, said.at_ms)
+
+
+def finish_erasing(archive: Archive, at_ms: int) -> None:
+    """Take erased names out of the chain files, and let the archive begin anew without them; where
+    a program was killed on the way, this ends it."""
+    with archive.reading() as session:
+        if not _still_told(session):
+            return
+    with archive.writing() as session:
+        for row in _still_told(session):
+            archive.chains.withhold(row.chain, row.number)
+            told = {"act": WITHHELD.word, "subject": "", "sentence": WITHHELD.sentence}
+            its = update(LogbookRow).where(LogbookRow.seq == row.seq)
+            session.execute(its.values(**told, details={}))
+        begin_anew(archive, session, at_ms)
+    archive.foundings.clear_all_but(_dump_of(archive))
+
+
+def _still_told(session: Session) -> list[LogbookRow]:
+    """Return the entries that named somebody whose name was erased."""
+    erased = set(session.scalars(select(Person.uid).where(Person.name == ERASED)))
+    named = select(LogbookRow).where(LogbookRow.act == PersonNamed.WORD, LogbookRow.chain != "")
+    return [
+        row for row in session.scalars(named)
+        if row.details.get("kind") == PersonNamed.KIND and row.details["act"]["person"] in erased
+    ]  # fmt: skip
+
+
+def _dump_of(archive: Archive) -> str:
+    with archive.reading() as session:
+        begun = begun_of(session)
+        return begun.dump if begun else ""
