@@ -58,7 +58,7 @@ def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> No
     with archive.reading() as session:
         point = session.get_one(Point, done.point_id)
         assert (point.site.name, point.name) == ("Alte Lotsenwacht", "Textile store")
-        site, made, entry = session.scalars(select(LogbookRow).order_by(LogbookRow.seq))
+        _person, site, made, entry = session.scalars(select(LogbookRow).order_by(LogbookRow.seq))
         assert site.sentence == "Site Alte Lotsenwacht added. Its zone UTC is this computer's."
         assert made.sentence == "Point Alte Lotsenwacht · Textile store added."
         assert entry.subject == "D-2041"

@@ -9,7 +9,7 @@ SOURCE = Path(__file__).parents[2] / "src" / "gezeiten"
 THE_WAY = {
     # acts done, entered and applied; applied again and put back
     "archive/entering.py", "archive/catching_up.py", "archive/entries_anew.py", "archive/made.py",
-    "archive/rebuild.py",
+    "archive/rebuild.py", "archive/people.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
     "archive/readings.py", "archive/blocks_anew.py", "archive/excursions.py",
 }  # fmt: skip

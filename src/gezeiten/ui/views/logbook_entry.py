@@ -6,14 +6,17 @@ import json
 from functools import partial
 
 from PySide6.QtGui import QFontDatabase
-from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout
+from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.logbook_ways import Way, ways_from
 from gezeiten.domain.entries import Entry
 from gezeiten.ui import house as places
+from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House, Look
 from gezeiten.ui.i18n import day_and_time, home_zone, number, tr
-from gezeiten.ui.parts import Card, Facts, button, clear, label
+from gezeiten.ui.parts import Card, Facts, clear, column, label, scrolled
+
+_HELD_LEAST_PX = 90
 
 
 class EntryCard(Card):
@@ -33,11 +36,14 @@ class EntryCard(Card):
         self.held.setReadOnly(True)
         self.held.setAccessibleName(tr("What the act holds"))
         self.held.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
-        self.body.addWidget(self.sentence)
-        self.body.addWidget(self.facts)
-        self.body.addLayout(self._buttons)
-        self.body.addWidget(label(tr("What the act holds"), "muted"))
-        self.body.addWidget(self.held, 1)
+        self.held.setMinimumHeight(_HELD_LEAST_PX)
+        page = QWidget()  # scrolls where text is large and the screen small
+        lines = column(self.sentence, self.facts, spacing=6)
+        lines.addLayout(self._buttons)
+        lines.addWidget(label(tr("What the act holds"), "muted"))
+        lines.addWidget(self.held, 1)
+        page.setLayout(lines)
+        self.body.addWidget(scrolled(page), 1)
 
     @property
     def seq(self) -> int:
@@ -78,14 +84,16 @@ class EntryCard(Card):
         self._ways = ways
         clear(self._buttons)
         for way in ways:
-            self._buttons.addWidget(button(_way_words(way), partial(self._go, way)))
+            made = ElidingButton(_way_words(way))
+            made.clicked.connect(partial(self._go, way))
+            self._buttons.addWidget(made)
 
     def go_first(self) -> None:
         """Go to the first thing that the entry is about."""
         if self._ways:
             self._go(self._ways[0])
 
-    def _go(self, way: Way) -> None:
+    def _go(self, way: Way, _checked: bool = False) -> None:
         go = self._house.go.emit
         if way.kind == "point":
             go(places.TRENDS, way.key)
