@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -133,6 +134,23 @@ def test_a_deleted_database_comes_back_from_logbook_and_vault(tmp_path: Path) ->
     assert told_of(again) == told
     assert verify(again).is_whole
     again.close()
+
+
+def test_another_processor_makes_the_same_of_it(demo_desk: Desk) -> None:
+    """The database is deleted and made anew by a process without this processor's wide registers;
+    then it is compared, to the bit, by one that has them."""
+    folder = demo_desk.archive.folder
+    demo_desk.close()
+    for path in folder.glob("archive.db*"):
+        path.unlink()
+    narrow = {**os.environ, "NPY_DISABLE_CPU_FEATURES": "AVX512F AVX512_SKX AVX2 FMA3"}
+    command = [sys.executable, "-m", "gezeiten", "list", "--archive", str(folder)]
+    made = subprocess.run(command, env=narrow, capture_output=True, text=True, check=False)
+    assert made.returncode == 0, made.stderr
+    assert (folder / "archive.db").exists()
+    here = opened(folder)
+    assert verify(here).is_whole
+    here.close()
 
 
 def told_of(desk: Desk) -> dict[str, Any]:

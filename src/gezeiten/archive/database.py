@@ -142,13 +142,15 @@ class Archive:
             try:
                 yield session
                 session.flush()
-                for chain, (at, lines) in session.info.pop("lines", {}).items():
+                entered = session.info.pop("lines", {})
+                for chain, (at, lines) in entered.items():
                     self.chains.append(chain, b"".join(lines), at)  # from here on they are done
                 session.commit()
             except BaseException:
                 self.chain.forget()
                 raise
-            self.chain.remember(session)
+            if entered:
+                self.chain.remember(session)
         if has_caught_up:
             self.on_caught_up()
 
