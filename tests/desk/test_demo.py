@@ -90,6 +90,8 @@ def test_visits_follow_by_day_with_their_reasons(demo_desk: Desk) -> None:
 
 def test_opening_it_again_is_the_same_archive(built_demo: Demo) -> None:
     before = sorted(p.name for p in (built_demo.folder / "archive" / "vault").rglob("*.mission"))
+    settings = built_demo.folder / "archive" / "settings.json"
+    as_they_were = settings.read_bytes()
     again = open_demo(built_demo.folder, lambda _: None)
     try:
         after = sorted(p.name for p in (again.folder / "archive" / "vault").rglob("*.mission"))
@@ -99,6 +101,7 @@ def test_opening_it_again_is_the_same_archive(built_demo: Demo) -> None:
         assert k2.order("state")["readings"] >= 16_800  # it went on with its mission
     finally:
         again.close()
+        settings.write_bytes(as_they_were)  # the others look where the first fleet answers
 
 
 def test_points_are_found_by_name_or_serial(demo_desk: Desk) -> None:
