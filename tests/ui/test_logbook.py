@@ -28,7 +28,7 @@ def book(window: MainWindow, qtbot: QtBot) -> LogbookPlace:
 
 
 def acts(book: LogbookPlace) -> set[str]:
-    return {entry.act for entry in book._entries}
+    return {entry.act for entry in book.entries}
 
 
 def test_entries_are_found_by_words_who_what_and_when(
@@ -50,7 +50,7 @@ def test_entries_are_found_by_words_who_what_and_when(
     assert acts(book) == {"launch"}
     book.since.setCurrentIndex(book.since.findData(1))
     idle(qtbot, window)
-    assert len(book._entries) < 17
+    assert len(book.entries) < 17
     press(window, "Ctrl+B")
     idle(qtbot, window)
     assert book.table.rowCount() == everything
@@ -96,7 +96,7 @@ def test_from_an_excursion_to_its_entries_and_back(
     book.about_button.click()
     idle(qtbot, window)
     assert not book.about_button.isVisible()
-    assert len(book._entries) > 20
+    assert len(book.entries) > 20
 
 
 def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBot) -> None:
@@ -108,7 +108,7 @@ def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBo
         book = window.places[places.LOGBOOK]
         assert window.stack.currentIndex() == places.LOGBOOK, place
         assert book.about_button.isVisible()
-        assert book._entries, place
+        assert book.entries, place
 
 
 def test_all_faults_are_listed_and_a_check_can_be_stopped(
@@ -137,7 +137,7 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
 def test_a_head_is_held_against_the_logbook(
     book: LogbookPlace, window: MainWindow, qtbot: QtBot
 ) -> None:
-    old = book._entries[-1]
+    old = book.entries[-1]
     for typed, words in (
         (f"{old.hash[:4]} {old.hash[4:8]} {old.hash[8:12]}", f"That is entry {old.seq}"),
         ("0123456789abcdef", "No entry of this logbook has it"),

@@ -128,6 +128,13 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         settle_down(window)
         _place(window, places.TIDEBOARD).prepare_visit()
 
+    def show_logbook() -> None:
+        window.go(places.LOGBOOK)
+        settle_down(window)
+        book = _place(window, places.LOGBOOK)
+        changed = next(i for i, entry in enumerate(book.entries) if entry.act == "point")
+        book.table.setCurrentCell(changed, 0)  # what was before, and after
+
     def show_kept_plans() -> None:
         visit_desk("R-1107", PLAN)
         settle_down(window)
@@ -141,7 +148,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         ("5-trends", show_trend),
         ("6-excursions", lambda: window.go(places.EXCURSIONS)),
         ("7-handover", lambda: window.go(places.HANDOVER)),
-        ("8-logbook", lambda: window.go(places.LOGBOOK)),
+        ("8-logbook", show_logbook),
         ("9-several", show_several),
         ("10-round", show_round),
         ("11-places", window.show_places),

@@ -51,7 +51,7 @@ class LogbookPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._about: About | None = None
-        self._entries: tuple[Entry, ...] = ()
+        self.entries: tuple[Entry, ...] = ()
         self._build_filters()
         self._build_table()
         self.count = label("", "muted")
@@ -179,7 +179,7 @@ class LogbookPlace(Place):
     def _show(self, page: Page) -> None:
         self._fill(self.kind, page.acts)
         self._fill(self.person, page.people)
-        self._entries = page.entries
+        self.entries = page.entries
         self.count.setText(_count_words(page))
         chosen = self.entry.seq
         self.table.blockSignals(True)
@@ -217,12 +217,12 @@ class LogbookPlace(Place):
         box.blockSignals(False)
 
     def _choose(self, at: int) -> None:
-        self.entry.show_entry(self._entries[at] if 0 <= at < len(self._entries) else None)
+        self.entry.show_entry(self.entries[at] if 0 <= at < len(self.entries) else None)
 
     # -- out -----------------------------------------------------------------------------------
     def write_out(self, kind: str, path: Path | None = None) -> None:
         """Write all entries that are looked for, not only those that are shown."""
-        if not self._entries:
+        if not self.entries:
             return
         if path is None:
             kinds = tr("JSON Lines (*.jsonl)") if kind == "jsonl" else tr("PDF (*.pdf)")

@@ -6,7 +6,7 @@ import json
 from functools import partial
 
 from PySide6.QtGui import QFontDatabase
-from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from gezeiten.desk.logbook_ways import Way, ways_from
 from gezeiten.domain.entries import Entry
@@ -37,6 +37,8 @@ class EntryCard(Card):
         self.held.setAccessibleName(tr("What the act holds"))
         self.held.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.held.setMinimumHeight(_HELD_LEAST_PX)
+        # it gives way before anything around it scrolls
+        self.held.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         page = QWidget()  # scrolls where text is large and the screen small
         lines = column(self.sentence, self.facts, spacing=6)
         lines.addLayout(self._buttons)
