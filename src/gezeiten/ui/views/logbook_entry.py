@@ -39,6 +39,7 @@ class EntryCard(Card):
         self.held.setMinimumHeight(_HELD_LEAST_PX)
         # it gives way before anything around it scrolls
         self.held.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+        self.facts.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         page = QWidget()  # scrolls where text is large and the screen small
         lines = column(self.sentence, self.facts, spacing=6)
         lines.addLayout(self._buttons)
