@@ -135,6 +135,30 @@ def test_two_programs_write_one_chain(desk: Desk) -> None:
     fresh.close()
 
 
+def test_nothing_is_written_behind_what_cannot_be_read(desk: Desk) -> None:
+    [spoilt] = (desk.archive.folder / "logbook").glob("*.jsonl")
+    as_it_was = spoilt.read_bytes() + b"{no entry}\n"
+    spoilt.write_bytes(as_it_was)
+    for name in ("Dock", "Mast"):
+        save_site(desk, SiteFacts(name))
+    assert spoilt.read_bytes() == as_it_was
+    [fresh] = set((desk.archive.folder / "logbook").glob("*.jsonl")) - {spoilt}
+    assert len(fresh.read_bytes().splitlines()) == 3  # why it begins, and both
+    assert [site.name for site in sites(desk)] == ["Shore", "Dock", "Mast"]
+    assert all("cannot be read" in fault or "ends otherwise" in fault
+               for fault in verify(desk).faults)  # fmt: skip
+
+
+def test_an_act_after_an_end_that_was_cut_off_stands_in_a_chain_of_its_own(desk: Desk) -> None:
+    [cut] = (desk.archive.folder / "logbook").glob("*.jsonl")
+    lines = cut.read_bytes().splitlines(keepends=True)
+    cut.write_bytes(b"".join(lines[:-1]))
+    save_site(desk, SiteFacts("Dock"))
+    assert cut.read_bytes() == b"".join(lines[:-1])
+    assert "not as this computer left it" in logbook_entries(desk)[1].sentence
+    assert [site.name for site in sites(desk)] == ["Shore", "Dock"]
+
+
 def test_an_entry_forged_with_its_hash_breaks_what_follows(desk: Desk) -> None:
     save_site(desk, SiteFacts("Dock"))
     [path] = (desk.archive.folder / "logbook").glob("*.jsonl")

@@ -135,8 +135,8 @@ class ChainFiles:
             return {}
         return {entry.name.removesuffix(_SUFFIX): entry.stat().st_size for entry in found}
 
-    def append(self, chain: str, lines: bytes, at: int) -> None:
-        """Write lines behind the first `at` bytes of a chain and have them on the disk for good.
+    def append(self, chain: str, lines: bytes) -> None:
+        """Write lines behind those of a chain and have them on the disk for good.
 
         Raises:
             OSError: the disk does not take them; nothing of them stays.
@@ -145,6 +145,7 @@ class ChainFiles:
         is_new = not path.exists()
         self._folder.mkdir(parents=True, exist_ok=True)
         with path.open("ab") as file:
+            at = file.tell()
             try:
                 file.write(lines)
                 file.flush()

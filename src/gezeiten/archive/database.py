@@ -81,7 +81,7 @@ class Archive:
         self.on_caught_up: Callable[[], None] = lambda: None
         """Called after acts done elsewhere were applied: their readings are to be made."""
         self.chains = ChainFiles(folder, may_write=not look)
-        self.chain = OwnChain(Heads(heads_file), folder)
+        self.chain = OwnChain(Heads(heads_file), folder, self.chains)
         with translated(folder):
             for name in FOLDERS:
                 (self.work / name).mkdir(parents=True, exist_ok=True)
@@ -143,8 +143,8 @@ class Archive:
                 yield session
                 session.flush()
                 entered = session.info.pop("lines", {})
-                for chain, (at, lines) in entered.items():
-                    self.chains.append(chain, b"".join(lines), at)  # from here on they are done
+                for chain, lines in entered.items():
+                    self.chains.append(chain, b"".join(lines))  # from here on they are done
                 session.commit()
             except BaseException:
                 self.chain.forget()

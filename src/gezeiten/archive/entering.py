@@ -51,8 +51,7 @@ def enter(session: Session, chain: str, body: Body, who: Who, *, computer: str, 
     add_entry(connection, envelope, body, entry_hash, who.name)
     length = (row.bytes if row else 0) + len(line)
     move_chain(connection, chain, envelope, entry_hash, length)
-    waiting = session.info.setdefault("lines", {})
-    waiting.setdefault(chain, (length - len(line), []))[1].append(line)
+    session.info.setdefault("lines", {}).setdefault(chain, []).append(line)
 
 
 def add_entry(

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.act_form import as_stored
-from gezeiten.archive.chains import Body
+from gezeiten.archive.chains import Body, ChainFiles
 from gezeiten.archive.entering import Who, enter
 from gezeiten.archive.heads import Head, Heads
 from gezeiten.archive.ids import fresh_id
@@ -22,9 +22,9 @@ from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, Why
 class OwnChain:
     """Chooses the chain when the first act is entered, and remembers where it ends."""
 
-    def __init__(self, heads: Heads, folder: Path) -> None:
+    def __init__(self, heads: Heads, folder: Path, files: ChainFiles) -> None:
         """heads: what is remembered outside of archives; folder: the archive's."""
-        self._heads, self._folder = heads, folder
+        self._heads, self._folder, self._files = heads, folder, files
         self._chain = ""
         self.computer = socket.gethostname()
         self.way = "command"
@@ -32,9 +32,16 @@ class OwnChain:
 
     def enter(self, session: Session, told: Body, who: Who) -> None:
         """Enter an act; a new chain says before why it begins."""
-        if not self._chain:
+        is_first = "lines" not in session.info  # of this transaction
+        if not self._chain or (is_first and not self._goes_on(session, self._chain)):
             self._choose(session, who.at_ms)
         self._enter(session, told, who)
+
+    def _goes_on(self, session: Session, chain: str) -> bool:
+        """Whether a chain file ends where it was applied to: behind lines that cannot be read, or
+        after an end that was cut off, nothing is written."""
+        length = session.scalars(select(ChainRow.bytes).filter_by(uid=chain)).first() or 0
+        return length == self._files.sizes().get(chain, 0)
 
     def _enter(self, session: Session, told: Body, who: Who) -> None:
         enter(session, self._chain, told, who, computer=self.computer, way=self.way)
@@ -44,15 +51,15 @@ class OwnChain:
         if last is None:
             self._chain = fresh_id()  # a new archive, or one from before there were chains
             return
-        if not self._heads.is_kept:
-            self._chain = last.uid
-            return
         remembered = self._heads.of(self._archive(session))
+        own = last.uid if not self._heads.is_kept else ""
         if remembered is not None and holds(session, remembered):
-            self._chain = remembered.chain
+            own = remembered.chain
+        if own and self._goes_on(session, own):
+            self._chain = own
             return
         self._chain = fresh_id()
-        why: Why = "first" if remembered is None else "other"
+        why: Why = "first" if remembered is None and not own else "other"
         act = ChainBegun(self._chain, self.computer, why, _seq(session))
         told = act.told(Subject("archive"))
         body = Body(act.word, "archive", told, as_stored(act))

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, delete, insert, update
 
-from gezeiten.archive.apply.missions import add_mission, find_mission, set_logger, set_mission
-from gezeiten.archive.apply.rows import Family, Misfits, Said, key_of, only
+from gezeiten.archive.apply.missions import (
+    add_mission,
+    find_mission,
+    known_logger,
+    set_logger,
+    set_mission,
+)
+from gezeiten.archive.apply.rows import Family, Misfits, Said, key_of
 from gezeiten.archive.tables import LaunchIntent, Logger, Point
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded
 
 
-def _logger(connection: Connection, serial: str) -> int:
-    return int(only(connection, select(Logger.id).where(Logger.serial == serial))[0])
-
-
 def _begun(connection: Connection, act: LaunchBegun, said: Said) -> None:
-    logger = _logger(connection, act.logger)
+    logger = known_logger(connection, act.logger)
     connection.execute(delete(LaunchIntent).where(LaunchIntent.logger_id == logger))
     connection.execute(
         insert(LaunchIntent).values(
@@ -26,7 +28,7 @@ def _begun(connection: Connection, act: LaunchBegun, said: Said) -> None:
 
 
 def _ended(connection: Connection, act: LaunchEnded, _said: Said) -> Misfits:
-    logger = _logger(connection, act.logger)
+    logger = known_logger(connection, act.logger)
     its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == act.launch)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount
     if act.mission is not None:

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, select, update
 
+from gezeiten.archive.apply.missions import known_logger
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, only
 from gezeiten.archive.tables import Logger, LoggerReport, Service
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
 from gezeiten.errors import InputError
 
 
-def _key(connection: Connection, serial: str) -> int:
-    return int(only(connection, select(Logger.id).where(Logger.serial == serial))[0])
-
-
 def _service_noted(connection: Connection, act: ServiceNoted, said: Said) -> None:
-    add(connection, Service.__table__, uid=act.service, logger_id=_key(connection, act.logger),
+    logger = known_logger(connection, act.logger)
+    add(connection, Service.__table__, uid=act.service, logger_id=logger,
         at_ms=act.at_ms, person=said.person, kind=act.service_kind, words=act.words,
         due_ms=act.due_ms, certificate_name=act.certificate_name,
         certificate_sha256=act.certificate_sha256)  # fmt: skip
@@ -38,7 +36,7 @@ def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Said) -> Mis
 
 
 def _report_kept(connection: Connection, act: ReportKept, said: Said) -> None:
-    add(connection, LoggerReport.__table__, logger_id=_key(connection, act.logger),
+    add(connection, LoggerReport.__table__, logger_id=known_logger(connection, act.logger),
         mission_number=act.mission, name=act.name, sha256=act.sha256, size=act.size,
         at_ms=said.at_ms, person=said.person)  # fmt: skip
 

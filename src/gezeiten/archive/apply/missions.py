@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select, update
 
-from gezeiten.archive.apply.rows import key_of
+from gezeiten.archive.apply.rows import key_of, only
 from gezeiten.archive.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import MissionSaid
 from gezeiten.domain.coverage import Range, merged, missing
@@ -25,6 +25,15 @@ def logger_key(connection: Connection, serial: str, model: str, firmware: str) -
     if row[1] != firmware:
         set_logger(connection, row[0], firmware=firmware)
     return int(row[0])
+
+
+def known_logger(connection: Connection, serial: str) -> int:
+    """Return this database's key of a logger.
+
+    Raises:
+        ArchiveDamagedError: the archive does not hold it.
+    """
+    return int(only(connection, select(_LOGGERS.c.id).where(_LOGGERS.c.serial == serial))[0])
 
 
 def set_logger(connection: Connection, logger: int, **values: Any) -> None:

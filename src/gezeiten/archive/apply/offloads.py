@@ -9,6 +9,7 @@ from sqlalchemy import Connection, insert, select
 
 from gezeiten.archive.apply.missions import (
     find_mission,
+    known_logger,
     logger_key,
     mission_key,
     new_numbers,
@@ -17,7 +18,7 @@ from gezeiten.archive.apply.missions import (
     set_mission,
 )
 from gezeiten.archive.apply.rows import Family, Said, only
-from gezeiten.archive.tables import Logger, Mission, Offload, OverviewRow
+from gezeiten.archive.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
     MissionOffloaded,
@@ -60,7 +61,7 @@ def _seen_by_offload(
 
 
 def _damage_noted(connection: Connection, act: DamageNoted, _said: Said) -> None:
-    logger = only(connection, select(Logger.id).where(Logger.serial == act.logger))[0]
+    logger = known_logger(connection, act.logger)
     mission = find_mission(connection, logger, act.number, act.launched_ms)
     if mission is not None:
         set_mission(connection, mission.id, damaged=_listed(act.missed))
