@@ -51,12 +51,12 @@ def catch_up(
     if not behind:
         return False
     fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
-    fresh.sort(key=lambda one: _order(one.line))
+    fresh.sort(key=lambda one: one.line.order)
     names = {**people(connection), **names_in(one.line for one in fresh)}
     is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
     began = _begin_again(connection, fresh, bytes_of) if is_empty else None
     for one in fresh:
-        _take(connection, one, names, is_applied=began is None or _order(one.line) > _order(began))
+        _take(connection, one, names, is_applied=began is None or one.line.order > began.order)
     return bool(fresh)
 
 
@@ -64,11 +64,6 @@ def lengths_applied(connection: Connection) -> dict[str, int]:
     """Return up to which byte each chain file was applied."""
     query = select(ChainRow.uid, ChainRow.bytes)
     return {row.uid: row.bytes for row in connection.execute(query)}
-
-
-def _order(line: Line) -> tuple[int, str, int]:
-    envelope = line.envelope
-    return envelope.stamp, envelope.chain, envelope.number
 
 
 def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]) -> list[_Fresh]:

@@ -37,7 +37,7 @@ def check_chains(session: Session, chains: ChainFiles) -> Checked:
     lines: list[Line] = []
     for chain in sorted(chains.sizes()):
         lines += _read(chains, chain, checked.breaks)
-    lines.sort(key=lambda line: (line.envelope.stamp, line.envelope.chain, line.envelope.number))
+    lines.sort(key=lambda line: line.order)
     names = names_in(lines)
     checked.entries += [entry_of_line(line, len(old) + i, names) for i, line in enumerate(lines, 1)]
     checked.breaks += _broken_links(checked.entries)

@@ -74,6 +74,11 @@ class Line:
     hash: str
     body_holds: bool
 
+    @property
+    def order(self) -> tuple[int, str, int]:
+        """Sorts the entries of all chains as their acts are applied."""
+        return self.envelope.stamp, self.envelope.chain, self.envelope.number
+
 
 def line_of(envelope: Envelope, body: Body) -> tuple[bytes, str]:
     """Return an entry as its line is written, and its hash; the envelope's own `body` is set."""

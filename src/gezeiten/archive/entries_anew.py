@@ -35,8 +35,7 @@ def put_entries_right(session: Session, chains: ChainFiles, old: list[dict[str, 
         for raw in chains.raw_lines(chain):
             end += len(raw)
             lines.append((read_line(raw), end))
-    lines.sort(key=lambda one: (one[0].envelope.stamp, one[0].envelope.chain,
-                                one[0].envelope.number))  # fmt: skip
+    lines.sort(key=lambda one: one[0].order)
     names = names_in(line for line, _ in lines)
     for line, end in lines:
         name = name_of(line.envelope.person, names)
