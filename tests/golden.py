@@ -29,6 +29,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.planning import kept_plans
 from gezeiten.desk.records import plan_stretches, record
+from gezeiten.desk.recovery import recover
 from gezeiten.desk.rounds import open_round
 from gezeiten.desk.text_files import kept_ties
 from gezeiten.desk.verifying import verify
@@ -72,13 +73,22 @@ def golden_of(folder: Path) -> dict[str, Any]:
     """Return what the archive in a folder tells; a copy is opened, the folder stays as it is."""
     with tempfile.TemporaryDirectory() as work:
         shutil.copytree(folder, Path(work) / "copy")
-        desk = Desk(
-            Path(work) / "copy", computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin"
-        )
+        desk = opened(Path(work) / "copy")
         try:
             return golden(desk)
         finally:
             desk.close()
+
+
+def opened(folder: Path) -> Desk:
+    """Open an archive as the window and the commands do."""
+    desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+    try:
+        recover(desk)
+    except BaseException:
+        desk.close()
+        raise
+    return desk
 
 
 def fingerprint_of(series: Series) -> str:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import atexit
 import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -15,13 +17,12 @@ from hypothesis import strategies as st
 from gezeiten.archive.anew import apply_again
 from gezeiten.archive.database import Archive
 from gezeiten.archive.made import rows
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions, reopen, settle
 from gezeiten.desk.handing import export_csv
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.logger_life import loggers, note_service, retire_logger
 from gezeiten.desk.mending import BookedGap, fill_by_line, fill_from_logger, gaps, leave_open, undo
-from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.pins import set_pin_group
 from gezeiten.desk.place_editor import retire_point, retire_site, save_point, save_site
 from gezeiten.desk.places import points, set_next_visit, sites
@@ -34,6 +35,7 @@ from gezeiten.errors import GezeitenError
 from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_text
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
+from tests.golden import opened
 
 NAMES = st.sampled_from(["Shore", "Dock", "Well", "Depot", "Mast", "a/b"])
 NUMBERS = st.integers(0, 3)
@@ -140,14 +142,24 @@ def on_a_round(desk: Desk, what: str, rest: list[Any], nth: Any) -> None:
         (set_task_plan if what == "task" else leave_out)(desk, task, rest[1])
 
 
+@cache
+def _brought_up() -> Path:
+    """An archive of before, brought to this version."""
+    work = TemporaryDirectory()
+    atexit.register(work.cleanup)
+    folder = unpacked("0005", Path(work.name))
+    opened(folder).close()
+    return folder
+
+
 @contextmanager
 def archive_and_a_copy() -> Iterator[tuple[Desk, Archive]]:
     """A desk on an archive with two loggers and readings, and the same archive once more."""
     with TemporaryDirectory() as work:
-        folder = unpacked("0005", Path(work))
-        Desk(folder).close()  # brought to this version
+        folder = Path(work) / "archive"
+        shutil.copytree(_brought_up(), folder)
         shutil.copytree(folder, Path(work) / "copy")
-        desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+        desk = opened(folder)
         copy = Archive(Path(work) / "copy")
         try:
             yield desk, copy

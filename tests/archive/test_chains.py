@@ -120,6 +120,7 @@ def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Desk) -> None:
 
 def test_a_deleted_database_comes_back_from_logbook_and_vault(tmp_path: Path) -> None:
     desk = opened(unpacked("0006", tmp_path))
+    recover(desk)
     be_contacted(desk, "D-2041", 16, 40)
     bring(desk, "D-9001", 2, 1, 30)
     bring(desk, "D-9001", 2, 20, 100)
@@ -127,7 +128,7 @@ def test_a_deleted_database_comes_back_from_logbook_and_vault(tmp_path: Path) ->
     bring_text(desk, 1, 12)
     told = told_of(desk)
     desk.close()
-    for path in desk.archive.folder.glob("archive.db*"):
+    for path in desk.archive.folder.glob("*.db*"):
         path.unlink()
     again = opened(desk.archive.folder)
     recover(again)
@@ -141,7 +142,7 @@ def test_another_processor_makes_the_same_of_it(demo_desk: Desk) -> None:
     then it is compared, to the bit, by one that has them."""
     folder = demo_desk.archive.folder
     demo_desk.close()
-    for path in folder.glob("archive.db*"):
+    for path in folder.glob("*.db*"):
         path.unlink()
     narrow = {**os.environ, "NPY_DISABLE_CPU_FEATURES": "AVX512F AVX512_SKX AVX2 FMA3"}
     command = [sys.executable, "-m", "gezeiten", "list", "--archive", str(folder)]

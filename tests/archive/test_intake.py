@@ -11,9 +11,10 @@ import pytest
 from sqlalchemy import func, select
 
 from gezeiten.archive.database import Archive
+from gezeiten.archive.here import Block
 from gezeiten.archive.intake import Circumstances, RawChannel, RawMission, kept_ranges, take_in
 from gezeiten.archive.readings import load_record
-from gezeiten.archive.tables import Block, LogbookRow, Mission, Offload, Point, Site
+from gezeiten.archive.tables import LogbookRow, Mission, Offload, Point, Site
 from gezeiten.domain.plan import Plan
 
 HOW = Circumstances(at_ms=5_000_000, person="JA", route="network", clock_difference_ms=-120.0)

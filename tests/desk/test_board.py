@@ -6,7 +6,8 @@ from pathlib import Path
 
 from sqlalchemy import event
 
-from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
+from gezeiten.archive.here import SeriesRow
+from gezeiten.archive.tables import Logger, Mission, Point, Site
 from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.pin_store import MemoryPins
@@ -28,7 +29,9 @@ def archive_of(folder: Path, points: int, missions: int) -> Desk:
             point = Point(site_id=site.id, name=f"Point {i}", fill_limit_s=7200)
             session.add(point)
             session.flush()
-            session.add(SeriesRow(point_id=point.id, channel="air_temperature", unit="°C"))
+            session.add(
+                SeriesRow(point=point.uid, channel="air_temperature", unit="°C", has_readings=False)
+            )
             logger = Logger(serial=f"D-{i:04d}", model="Düne T2", firmware="1", practice=True,
                             point_id=point.id)  # fmt: skip
             session.add(logger)

@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select, text, update
 
-from gezeiten.archive.tables import Block, Mission, SeriesRow
+from gezeiten.archive.here import Block
+from gezeiten.archive.tables import Mission
 from gezeiten.desk.board import BoardRow, board
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
@@ -43,8 +44,8 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:
     before = {name: row.held for name, row in rows(demo_desk).items()}
     point = point_named(demo_desk, "Tank 2")
     with demo_desk.archive.writing() as session:
-        series = select(SeriesRow.id).filter_by(point_id=point.id)
-        session.execute(update(Block).where(Block.series_id.in_(series)).values(data=b"\x00" * 40))
+        at = select(Mission.uid).filter_by(point_id=point.id)
+        session.execute(update(Block).where(Block.mission.in_(at)).values(data=b"\x00" * 40))
         session.execute(text("UPDATE point SET excursions_version = -1"))
     demo_desk.records.clear()
     after = rows(demo_desk)

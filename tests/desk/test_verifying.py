@@ -6,7 +6,8 @@ import numpy as np
 from sqlalchemy import select, update
 
 from gezeiten.archive.blocks import decode_values, encode_values
-from gezeiten.archive.tables import Block, LogbookRow
+from gezeiten.archive.here import Block
+from gezeiten.archive.tables import LogbookRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logbook import logbook_entries, logbook_is_intact
 from gezeiten.desk.verifying import verify

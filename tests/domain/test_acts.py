@@ -41,6 +41,7 @@ from gezeiten.domain.acts.offloads import (
     MissionSaid,
     OverviewTaken,
     RawBytes,
+    ReadingsRescued,
     TextTaken,
 )
 from gezeiten.domain.acts.people import PersonErased, PersonNamed
@@ -218,10 +219,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "240 readings of mission 3 arrived damaged."),
         (DamageNoted("D-1", 3, 5, ()), AT_WELL,
          "Nothing of mission 3 arrives damaged any more."),
-        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 0, 1, 5, 0), AT_WELL,
+        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 1, 5), AT_WELL,
          "1 reading of air.csv kept for Shore · Well."),
-        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 0, 90, 5, 2_000), AT_WELL,
-         "90 readings of air.csv kept for Shore · Well. 2,000 kept already."),
+        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5), AT_WELL,
+         "2,090 readings of air.csv kept for Shore · Well."),
+        (ReadingsRescued("D-1", "ab" * 32, RAW), AT_WELL,
+         "The bytes abababababab are lost; the readings that were made of them are kept instead."),
         (OverviewTaken("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."), AT_WELL,
          "An overview of 3,200 readings of mission 3 taken for Shore · Well, one value for every "
          "16; the readings themselves are still to offload. Ended early: It went away."),

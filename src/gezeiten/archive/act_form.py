@@ -36,8 +36,8 @@ def from_stored(details: dict[str, Any]) -> Act:
             f"The logbook holds “{details['kind']}”, which this version does not know; update it."
         )
     try:
-        return msgspec.convert(details["act"], kind)
-    except msgspec.ValidationError as exc:
+        return msgspec.convert(kind.lifted(details["act"], details["version"]), kind)
+    except (msgspec.ValidationError, KeyError, TypeError) as exc:
         raise ArchiveDamagedError(
             f"An entry “{details['kind']}” of the logbook cannot be read ({exc}); verify the "
             "archive."

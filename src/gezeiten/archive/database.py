@@ -1,6 +1,6 @@
 """Opening the archive: folder, database with its migrations, vault.
 
-Layout of the folder: logbook/ (the chain files), archive.db and FOLDERS.
+Layout of the folder: logbook/ (the chain files), archive.db, here.db and FOLDERS.
 Before a migration the database is copied aside as archive-before-<version>.db.
 """
 
@@ -11,6 +11,7 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -23,6 +24,7 @@ from gezeiten.archive.chains import Body, ChainFiles
 from gezeiten.archive.entering import Who
 from gezeiten.archive.faults import translated
 from gezeiten.archive.heads import Heads
+from gezeiten.archive.here import HERE, SCHEMA, make_tables, throw_away_other_form
 from gezeiten.archive.own_chain import OwnChain
 from gezeiten.archive.stored import stored_value
 from gezeiten.archive.tables import ChainRow
@@ -34,9 +36,8 @@ DATABASE = "archive.db"
 BUSY_S = 5.0
 WORD_AFTER_S = 1.0
 """Whoever waits for another program's write hears of it after so long."""
-FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "documents",
-           "incoming", "handovers",
-           "sheets")  # fmt: skip
+FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued",
+           "incoming", "handovers", "sheets")  # fmt: skip
 
 
 class Archive:
@@ -92,10 +93,12 @@ class Archive:
                 json_deserializer=stored_value,
             )  # fmt: skip
             if self._is_sqlite:
-                event.listen(self.engine, "connect", _prepare_sqlite)
+                throw_away_other_form(self.work / HERE)
+                event.listen(self.engine, "connect", partial(_prepare_sqlite, self.work / HERE))
             is_new = self._is_sqlite and not (self.work / DATABASE).exists()
             try:
                 self._migrate()
+                make_tables(self.engine)
                 if not is_new:
                     self._refuse_another_archives_database()
             except BaseException:
@@ -107,6 +110,7 @@ class Archive:
         self.reports = Vault(folder / "reports", ".report", "logger's report")
         self.foundings = Vault(folder / "foundings", ".json", "beginning")
         self.documents = Vault(folder / "documents", ".document", "document")
+        self.rescued = Vault(folder / "rescued", ".json", "rescued readings")
         self.sheets = self.work / "sheets"
         self.incoming = self.work / "incoming"
         self.handovers = self.work / "handovers"
@@ -232,7 +236,7 @@ def _set_busy(session: Session, seconds: float) -> None:
 
 def copy_database(folder: Path, work: Path) -> None:
     """Copy a database as it is, with what was not merged into it yet."""
-    for name in (DATABASE, f"{DATABASE}-wal"):
+    for name in (DATABASE, f"{DATABASE}-wal", HERE, f"{HERE}-wal"):
         if (folder / name).exists():
             shutil.copyfile(folder / name, work / name)
 
@@ -269,11 +273,13 @@ def upgrade(engine: Engine) -> None:
         command.upgrade(config, "head")
 
 
-def _prepare_sqlite(connection: sqlite3.Connection, _record: object) -> None:
+def _prepare_sqlite(here: Path, connection: sqlite3.Connection, _record: object) -> None:
     # pysqlite begins transactions late and implicitly; we begin them ourselves. What a power cut
     # takes of the database comes back from the chain files, which are synced (synchronous=NORMAL)
     connection.isolation_level = None
     cursor = connection.cursor()
-    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON"):
+    cursor.execute(f"ATTACH DATABASE ? AS {SCHEMA}", (str(here),))
+    for pragma in ("journal_mode=WAL", f"{SCHEMA}.journal_mode=WAL", "synchronous=NORMAL",
+                   f"{SCHEMA}.synchronous=NORMAL", "foreign_keys=ON"):  # fmt: skip
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()

@@ -7,19 +7,18 @@ same bytes once, and reading numbers that are kept already are not stored again.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from itertools import pairwise
 
-import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.apply import Said
+from gezeiten.archive.cutting import Column
 from gezeiten.archive.database import Archive
 from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
-from gezeiten.archive.readings import ChannelBlocks, in_blocks, store_blocks
+from gezeiten.archive.holding import ChannelColumn, Whose, hold, note_held
+from gezeiten.archive.readings import in_ranges
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import (
@@ -147,7 +146,7 @@ def take_in(
         assert mission is not None
         offload = _offload_of(session, mission, sha256)
         added = [(first, end) for first, end in offload.added]
-        store_blocks(session, mission, offload.id, mission_blocks(file, added))
+        hold_mission(session, whose(mission, point.uid, file), file, sha256)
         return Intake(offload.id, mission.id, mission.point_id or 0, added, sha256)
 
 
@@ -242,30 +241,34 @@ def known_mission(
     ).first()
 
 
-def mission_blocks(file: RawMission, added: Iterable[Range]) -> Iterator[ChannelBlocks]:
-    """Return the readings of these numbers of a mission file as blocks, by channel."""
-    for channel, values in zip(file.channels, file.values, strict=True):
-        made = []
-        for first, end in added:
-            a, b = file.numbers.searchsorted([first, end])
-            for begin, stop, interval_ms in even_runs(file, int(a), int(b)):
-                made += in_blocks(first + begin - int(a), int(file.times[begin]), interval_ms,
-                                  values[begin:stop])  # fmt: skip
-        yield channel.key, channel.unit, made
+def whose(mission: Mission, point: str, file: RawMission) -> Whose:
+    """Return whose the readings of a file are. point: id of where its mission belongs."""
+    return Whose(mission.uid, point, False, file.interval_ms, file.step_ms)
 
 
-def even_runs(file: RawMission, a: int, b: int) -> list[tuple[int, int, int]]:
-    """Return the readings [a, b) of a file as runs (begin, end, interval in ms) of even spacing.
+def hold_mission(session: Session, its: Whose, file: RawMission, sha256: str) -> None:
+    """Put the readings of a mission file into this computer's blocks."""
+    for one in mission_columns(file):
+        hold(session, its, one)
+    note_held(session, its.mission, sha256, spans_of(file))
 
-    The interval in force is the distance to the next reading where that is shorter than the usual
-    interval, else the usual one. Source: docs/calculations.md, "Holding, gaps, time outside".
-    """
-    if not file.step_ms or b - a < 2:
-        return [(a, b, file.interval_ms)] if b > a else []
-    distance = np.diff(file.times[a:b])
-    force = np.where(distance <= file.step_ms, file.step_ms, file.interval_ms)
-    force = np.append(force, force[-1])
-    # a run ends where the interval changes, or where the next reading is not one interval on
-    breaks = np.flatnonzero((np.diff(force) != 0) | (distance != force[:-1])) + 1
-    cuts = [0, *breaks.tolist(), b - a]
-    return [(a + first, a + end, int(force[first])) for first, end in pairwise(cuts)]
+
+def mission_columns(file: RawMission) -> list[ChannelColumn]:
+    """Return the readings of a mission file by channel: those that came whole."""
+    came = in_ranges(file.numbers, file.received)
+    which = slice(None) if came.all() else came
+    return [
+        ChannelColumn(channel.key, channel.unit,
+                      Column(file.numbers, file.times, values).part(which))
+        for channel, values in zip(file.channels, file.values, strict=True)
+    ]  # fmt: skip
+
+
+def spans_of(file: RawMission) -> list[tuple[int, int]]:
+    """Return from when to when the readings of each stretch are that came, both ends included."""
+    spans = []
+    for first, end in file.received:
+        a, b = file.numbers.searchsorted([first, end])
+        if b > a:
+            spans.append((int(file.times[a]), int(file.times[b - 1])))
+    return spans

@@ -12,8 +12,10 @@ from typing import Any, TypeAlias
 
 from sqlalchemy import Connection, LargeBinary, Table, insert, select
 
+from gezeiten.archive.ids import mission_id, source_id
 from gezeiten.archive.stored import Unreadable
 from gezeiten.archive.tables import Base
+from gezeiten.domain.acts.offloads import SOURCES
 
 MADE = (
     "person", "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
@@ -78,10 +80,21 @@ def _free(taken: dict[str, Any], key: str) -> str:
     return name
 
 
+def goes_by_id(name: str) -> bool:
+    """Whether what identifies a table's rows is an id that is in no other column."""
+    return name not in _BY_WHAT_IT_IS
+
+
+def _not_told(name: str) -> tuple[str, ...]:
+    """Columns of a table that are its identity, or of this computer alone."""
+    identity = ("uid",) if goes_by_id(name) else ()
+    return *identity, *OF_THIS_COMPUTER.get(name, ())
+
+
 def _told(table: Table, row: Any, identities: dict[str, dict[int, str]]) -> Row:
     told: Row = {}
     for column in table.columns:
-        if column.name in ("id", "uid", *OF_THIS_COMPUTER.get(table.name, ())):
+        if column.name in ("id", *_not_told(table.name)):
             continue
         value = row[column.name]
         for reference in column.foreign_keys:
@@ -123,7 +136,15 @@ def rows_of(plain: dict[str, Any]) -> Rows:
             for column in of_bytes:
                 if row.get(column) is not None:
                     row[column] = base64.b64decode(row[column])
+    for row in made["mission"].values():  # older ones had none
+        row.setdefault("uid", _mission_uid(row, made["logger"]))
     return made
+
+
+def _mission_uid(row: Row, loggers: dict[str, Row]) -> str:
+    if loggers[row["logger_id"]]["model"] in SOURCES:
+        return source_id(row["logger_id"], row["point_id"])
+    return mission_id(row["logger_id"], row["number"], row["launched_ms"])
 
 
 def put_in(connection: Connection, made: Rows) -> None:
@@ -149,7 +170,7 @@ def put_one(
     values = {column: held(table, column, value, keys) for column, value in row.items()}
     if name in OF_THIS_COMPUTER:  # its record counts as changed
         values.update(record_version=1, excursions_version=0)
-    if name not in _BY_WHAT_IT_IS:
+    if goes_by_id(name):
         values["uid"] = identity
     if own is not None:
         values["id"] = own

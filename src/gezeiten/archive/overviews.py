@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.database import Archive
 from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
+from gezeiten.archive.holding import note_series
 from gezeiten.archive.intake import Circumstances, RawMission, mission_said, point_of
-from gezeiten.archive.readings import series_row
 from gezeiten.archive.tables import Mission, OverviewRow
 from gezeiten.domain.acts.offloads import OverviewTaken, RawBytes
 from gezeiten.domain.coverage import Range
@@ -38,7 +38,7 @@ def keep_overview(
         with translated(archive.folder):
             sha256 = archive.overviews.put(raw)
         for channel in mission.channels:
-            series_row(session, point.id, channel.key, channel.unit)
+            note_series(session, point.uid, channel.key, channel.unit, has_readings=False)
         act = OverviewTaken(
             mission.serial, mission_said(mission, point.uid), RawBytes(sha256, len(raw), how.route),
             thinning.kind.value, thinning.every, tuple(came), how.cut_short,

@@ -1,117 +1,44 @@
-"""Readings in and out of the archive: blocks as measured, and the record joined from them.
+"""Readings out of the archive: as recorded, and the record joined from them and from steps.
 
-A record is the raw offloads plus the steps that are not undone, put together anew each time.
+A record is what the bytes hold plus the steps that are not undone, put together anew each time.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from itertools import groupby
 from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.blocks import (
-    READINGS_PER_BLOCK,
-    decode_times,
-    decode_values,
-    encode_times,
-    encode_values,
-    summary,
-)
+from gezeiten.archive.blocks import PACKED, unpack
+from gezeiten.archive.cutting import READINGS_PER_BLOCK, Column, in_one
 from gezeiten.archive.estimates import estimated_series
-from gezeiten.archive.tables import Block, Mission, Offload, SeriesRow, Step
+from gezeiten.archive.here import Block, Held
+from gezeiten.archive.tables import Mission, Offload, Step
+from gezeiten.domain.coverage import Range
 from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.spacing import intervals_of_mission, intervals_of_text
 from gezeiten.domain.steps import LINE, REFETCH
 from gezeiten.domain.timeline import Span, Times, Values
 
-
-def series_row(session: Session, point_id: int, channel: str, unit: str) -> SeriesRow:
-    """Return the series of a channel at a point, made where there is none."""
-    row = session.scalars(select(SeriesRow).filter_by(point_id=point_id, channel=channel)).first()
-    if row is None:
-        row = SeriesRow(point_id=point_id, channel=channel, unit=unit)
-        session.add(row)
-        session.flush()
-    return row
+Recorded: TypeAlias = tuple[Times, Values, NDArray[np.int64]]
+"""Instants, values and intervals in force, each of shape (n,)."""
 
 
 @dataclass(frozen=True, slots=True)
-class BlockMade:
-    """What a block holds, whoever it belongs to; see `Block`."""
+class Unused:
+    """Readings of a mission that a fetch brought which was undone: those of its numbers in the
+    stretch of the gap."""
 
-    first: int
-    count: int
-    start_ms: int
-    interval_ms: int
-    valid: int
-    low: float | None
-    high: float | None
-    total: float | None
-    data: bytes
-    times: bytes | None
-    end_ms: int
-
-
-ChannelBlocks: TypeAlias = tuple[str, str, list[BlockMade]]
-"""A channel's key, its unit, and blocks of it."""
-
-
-def in_blocks(
-    first: int, start_ms: int, interval_ms: int, values: Values, times: Times | None = None
-) -> list[BlockMade]:
-    """Return neighbouring readings of one channel as blocks; reading `first` was due at start_ms.
-
-    times: shape of values; the instants, where they are not evenly spaced.
-    """
-    made = []
-    for at in range(0, len(values), READINGS_PER_BLOCK):
-        part = values[at : at + READINGS_PER_BLOCK]
-        own = None if times is None else times[at : at + READINGS_PER_BLOCK]
-        begins_ms = start_ms + at * interval_ms if own is None else int(own[0])
-        ends_ms = begins_ms + (len(part) - 1) * interval_ms if own is None else int(own[-1])
-        facts = summary(part)
-        made.append(
-            BlockMade(
-                first + at, len(part), begins_ms, interval_ms, facts.valid, facts.low, facts.high,
-                facts.total, encode_values(part), None if own is None else encode_times(own),
-                ends_ms,
-            )
-        )  # fmt: skip
-    return made
-
-
-def store_blocks(
-    session: Session, mission: Mission, offload_id: int, made: Iterable[ChannelBlocks]
-) -> None:
-    """Keep the blocks of an offload, by channel."""
-    for channel, unit, blocks in made:
-        series = series_row(session, mission.point_id or 0, channel, unit)
-        session.add_all(
-            Block(series_id=series.id, mission_id=mission.id, offload_id=offload_id, **vars_of(one))
-            for one in blocks
-        )
-
-
-def vars_of(block: BlockMade) -> dict[str, Any]:
-    """Return what a block holds by the names of its columns."""
-    return {name: getattr(block, name) for name in BlockMade.__slots__}
-
-
-def block_times(block: Block) -> Times:
-    """Return when the readings of a block were due, shape (count,)."""
-    if block.times is not None:
-        return decode_times(block.times, block.count)
-    return block.start_ms + np.arange(block.count, dtype=np.int64) * block.interval_ms
-
-
-def block_series(block: Block) -> Series:
-    """Return the readings of one block."""
-    values = decode_values(block.data, block.count)
-    return make_series(block_times(block), values, block.interval_ms)
+    mission_id: int
+    offload_id: int
+    numbers: tuple[Range, ...]
+    span: Span
 
 
 def load_record(session: Session, point_id: int, channel: str) -> Series:
@@ -119,17 +46,14 @@ def load_record(session: Session, point_id: int, channel: str) -> Series:
 
     Where a fill and a measured reading share an instant the measured one stays.
     """
-    series = session.scalars(
-        select(SeriesRow).filter_by(point_id=point_id, channel=channel)
-    ).first()
-    if series is None:
-        return join_series([])
     steps = session.scalars(select(Step).filter_by(point_id=point_id)).all()
-    hidden = hidden_offloads(steps)
-    blocks = session.scalars(
-        select(Block).filter_by(series_id=series.id).order_by(Block.start_ms)
-    ).all()
-    parts = [block_series(block) for block in blocks if block.offload_id not in hidden]
+    unused = unused_readings(session, steps)
+    query = _blocks(channel).where(Mission.point_id == point_id)
+    parts = []
+    for mission_id, blocks in _by_mission(session, query):
+        times, values, intervals = _recorded(blocks, mission_id, unused)
+        parts.append(make_series(times, values, intervals))
+    parts.sort(key=lambda part: int(part.times_utc_ms[0]) if len(part) else 0)
     parts += [
         estimated_series(step)
         for step in steps
@@ -138,50 +62,128 @@ def load_record(session: Session, point_id: int, channel: str) -> Series:
     return join_series(parts)
 
 
-def load_recorded(
-    session: Session, mission_id: int, point_id: int, channel: str
-) -> tuple[Times, Values, NDArray[np.int64]]:
-    """Return everything that one mission recorded of a channel: instants, values (NaN where it had
-    no sensor) and intervals in force, each of shape (n,). Fetches that were undone do not count."""
-    hidden = hidden_offloads(session.scalars(select(Step).filter_by(point_id=point_id)))
-    blocks = session.scalars(
-        select(Block)
-        .join(SeriesRow, SeriesRow.id == Block.series_id)
-        .where(
-            Block.mission_id == mission_id,
-            SeriesRow.point_id == point_id,
-            SeriesRow.channel == channel,
-        )
-        .order_by(Block.start_ms)
-    ).all()
-    blocks = [block for block in blocks if block.offload_id not in hidden]
-    times = [block_times(block) for block in blocks]
-    values = [decode_values(b.data, b.count) for b in blocks]
-    intervals = [np.full(b.count, b.interval_ms, np.int64) for b in blocks]
+def load_recorded(session: Session, mission_id: int, point_id: int, channel: str) -> Recorded:
+    """Return everything that one mission recorded of a channel, NaN where it had no sensor. Fetches
+    that were undone do not count."""
+    steps = session.scalars(select(Step).filter_by(point_id=point_id)).all()
+    query = _blocks(channel).where(Mission.id == mission_id, Mission.point_id == point_id)
+    for _, blocks in _by_mission(session, query):
+        return _recorded(blocks, mission_id, unused_readings(session, steps))
+    return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
+
+
+def _blocks(channel: str) -> Select[Any]:
+    columns = [getattr(Block, name) for name in PACKED]
     return (
-        np.concatenate([np.empty(0, np.int64), *times]),
-        np.concatenate([np.empty(0), *values]),
-        np.concatenate([np.empty(0, np.int64), *intervals]),
+        select(Mission.id, Block.is_text, Block.usual_ms, Block.shorter_ms, *columns)
+        .join(Mission, Mission.uid == Block.mission)
+        .where(Block.channel == channel)
+        .order_by(Mission.id, Block.first)
     )
 
 
+def _by_mission(session: Session, query: Select[Any]) -> Iterator[tuple[int, list[Any]]]:
+    rows = session.execute(query).all()
+    for mission_id, blocks in groupby(rows, key=lambda row: row.id):
+        yield int(mission_id), list(blocks)
+
+
+def _recorded(blocks: list[Any], mission_id: int, unused: list[Unused]) -> Recorded:
+    is_text = blocks[0].is_text
+    column = in_one([unpack(block, is_text=is_text) for block in blocks])
+    for one in unused:
+        if one.mission_id == mission_id:
+            column = column.part(~_among(column, one))
+    if is_text:
+        return column.times, column.values, intervals_of_text(column.times)
+    intervals = intervals_of_mission(
+        column.numbers, column.times, blocks[0].usual_ms, blocks[0].shorter_ms
+    )
+    return column.times, column.values, intervals
+
+
+def _among(column: Column, unused: Unused) -> NDArray[np.bool_]:
+    inside = (column.times >= unused.span[0]) & (column.times < unused.span[1])
+    return inside & in_ranges(column.numbers, unused.numbers)
+
+
+def in_ranges(numbers: NDArray[np.int64], ranges: Iterable[Range]) -> NDArray[np.bool_]:
+    """Return which numbers lie in ranges, bool (n,)."""
+    among = np.zeros(len(numbers), np.bool_)
+    for first, end in ranges:
+        among |= (numbers >= first) & (numbers < end)
+    return among
+
+
+def unused_readings(session: Session, steps: Iterable[Step]) -> list[Unused]:
+    """Return the readings that fetches brought which are undone."""
+    fetches = [step for step in steps if step.kind == REFETCH]
+    standing = {step.offload_id for step in fetches if step.undone_ms is None}
+    found = []
+    for step in fetches:
+        if step.undone_ms is None or step.offload_id in standing:
+            continue
+        offload = session.get_one(Offload, step.offload_id)
+        numbers = tuple((first, end) for first, end in offload.received)
+        found.append(Unused(offload.mission_id, offload.id, numbers, (step.start_ms, step.end_ms)))
+    return found
+
+
+# -- what brought readings -----------------------------------------------------------------------
+def offload_spans(session: Session, mission_ids: Select[Any]) -> dict[tuple[int, str], list[Span]]:
+    """Return from when to when the readings of bytes are (both ends included), a stretch for each
+    that came, by mission and fingerprint of the bytes."""
+    rows = session.execute(
+        select(Mission.id, Held.raw, Held.spans)
+        .join(Mission, Mission.uid == Held.mission)
+        .where(Mission.id.in_(mission_ids))
+        .order_by(Held.id)
+    )
+    spans: dict[tuple[int, str], list[Span]] = {}
+    for mission_id, raw, listed in rows:
+        mine = spans.setdefault((mission_id, raw.partition(":")[0]), [])
+        mine += [(first, last) for first, last in listed]
+    return spans
+
+
 def offloads_between(session: Session, point_id: int, span: Span) -> set[str]:
-    """Return the fingerprints of the raw bytes that readings of a point in a stretch came from."""
-    query = (
-        select(Offload.sha256)
-        .join(Block, Block.offload_id == Offload.id)
-        .join(SeriesRow, SeriesRow.id == Block.series_id)
-        .where(
-            SeriesRow.point_id == point_id, Block.start_ms < span[1],
-            Block.end_ms.is_(None) | (Block.end_ms >= span[0]),
-        )
-    )  # fmt: skip
-    return set(session.scalars(query))
+    """Return the fingerprints of the raw bytes that hold readings of a point in a stretch."""
+    at = select(Mission.id).where(Mission.point_id == point_id)
+    return {
+        sha256
+        for (_, sha256), spans in offload_spans(session, at).items()
+        if reach_into(spans, span)
+    }
 
 
-def hidden_offloads(steps: Iterable[Step]) -> set[int]:
-    """Return the offloads that were fetched to fill a gap by a step that is undone."""
-    listed = [step for step in steps if step.kind == REFETCH]
-    active = {step.offload_id for step in listed if step.undone_ms is None}
-    undone = {step.offload_id for step in listed if step.undone_ms is not None}
-    return {offload for offload in undone - active if offload is not None}
+def reach_into(spans: Iterable[Span], span: Span) -> bool:
+    """Whether one of some spans, both ends included, has an instant of [start, end)."""
+    return any(first < span[1] and last >= span[0] for first, last in spans)
+
+
+def readings_added(session: Session, offload: Offload) -> Iterator[tuple[str, Column]]:
+    """Yield the readings that were new with an offload of a logger, by channel in blocks."""
+    mission = session.get_one(Mission, offload.mission_id)
+    columns = [getattr(Block, name) for name in PACKED]
+    for first, end in offload.added:
+        rows = session.execute(
+            select(Block.channel, *columns)
+            .where(Block.mission == mission.uid, Block.first < end,
+                   Block.first > first - READINGS_PER_BLOCK)
+            .order_by(Block.id)
+        )  # fmt: skip
+        for row in rows:
+            column = unpack(row, is_text=False)
+            added = column.part(in_ranges(column.numbers, [(first, end)]))
+            if len(added):
+                yield row.channel, added
+
+
+def kept_of_text(session: Session, mission: str) -> int:
+    """Return how many instants of a text's source are kept: of the channel that has most."""
+    counted: dict[str, int] = {}
+    for channel, count in session.execute(
+        select(Block.channel, Block.count).where(Block.mission == mission)
+    ):
+        counted[channel] = counted.get(channel, 0) + count
+    return max(counted.values(), default=0)

@@ -5,7 +5,16 @@ from __future__ import annotations
 from sqlalchemy import Connection, delete, select, text, union, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.made import MADE, Row, Rows, held, put_one, rows_and_keys, table_of
+from gezeiten.archive.made import (
+    MADE,
+    Row,
+    Rows,
+    goes_by_id,
+    held,
+    put_one,
+    rows_and_keys,
+    table_of,
+)
 
 
 def put_right(session: Session, wanted: Rows) -> None:
@@ -31,7 +40,7 @@ def _put_table_right(connection: Connection, name: str, wanted: dict[str, Row]) 
         keys[name][should] = keys[name].pop(was)
         extra.remove(was)
         missing.remove(should)
-        if "uid" in table.c:
+        if goes_by_id(name):
             _set(connection, name, keys[name][should], {"uid": should})
     for identity in extra:
         connection.execute(delete(table).where(table.c.id == keys[name].pop(identity)))
@@ -71,7 +80,7 @@ def _key_that_readings_know(connection: Connection, name: str) -> int | None:
     table = table_of(name)
     known = [
         select(column)
-        for other in map(table_of, ("series", "block", "excursion"))
+        for other in map(table_of, ("excursion",))
         for column in other.columns
         if any(reference.column.table is table for reference in column.foreign_keys)
     ]

@@ -11,7 +11,6 @@ from sqlalchemy import (
     JSON,
     BigInteger,
     ForeignKey,
-    Index,
     Integer,
     LargeBinary,
     UniqueConstraint,
@@ -99,14 +98,16 @@ class Logger(Base):
 
 
 class Mission(Base):
-    """One run of one logger at one point under one plan. Instants by the logger's clock.
+    """One run of one logger at one point under one plan; of texts, a source at a point. Instants by
+    the logger's clock.
 
-    first_ms: 0 while it waits for its button. damaged: ranges that arrived damaged at the last
-    offload."""
+    uid: derived from what it is (`archive/ids.py`). first_ms: 0 while it waits for its button.
+    damaged: ranges that arrived damaged at the last offload."""
 
     __tablename__ = "mission"
     __table_args__ = (UniqueConstraint("logger_id", "number", "launched_ms"),)
     id: Mapped[int] = _key()
+    uid: Mapped[str] = _uid()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
     point_id: Mapped[int | None] = mapped_column(ForeignKey("point.id"), index=True)
     number: Mapped[int]
@@ -122,10 +123,12 @@ class Mission(Base):
 
 
 class Offload(Base):
-    """One transfer. received: ranges in the raw file; added: those that were new here.
+    """One transfer. received: ranges in the raw file; added: those that were new here (of a text,
+    which has no numbers, both count its readings on from those of texts before).
 
     carried: by whom and how it was brought home, for a courier's records. reading: how the raw
-    bytes are read where they are no mission file (a tie, exchange/tie.py)."""
+    bytes are read where they are no mission file (a tie, exchange/tie.py). rescued: fingerprint of
+    the readings that were left of it when its bytes were found to be lost."""
 
     __tablename__ = "offload"
     id: Mapped[int] = _key()
@@ -143,6 +146,7 @@ class Offload(Base):
     events: Mapped[list[list[Any]]] = mapped_column(JSON)
     carried: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     reading: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    rescued: Mapped[str | None]
 
 
 class OverviewRow(Base):
@@ -161,43 +165,6 @@ class OverviewRow(Base):
     kind: Mapped[str]
     every: Mapped[int]
     came: Mapped[list[list[int]]] = mapped_column(JSON)
-
-
-class SeriesRow(Base):
-    """The readings of one quantity at one point, across missions."""
-
-    __tablename__ = "series"
-    __table_args__ = (UniqueConstraint("point_id", "channel"),)
-    id: Mapped[int] = _key()
-    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
-    channel: Mapped[str]
-    unit: Mapped[str]
-
-
-class Block(Base):
-    """Up to 16 384 readings in a row as measured: compressed float64, NaN is "no value".
-
-    Reading i was due at start_ms + i x interval_ms, or at the instant in times where there are
-    any (readings that come when they come). low, high, total: over the valid ones.
-    """
-
-    __tablename__ = "block"
-    __table_args__ = (Index("block_in_time", "series_id", "start_ms"),)
-    id: Mapped[int] = _key()
-    series_id: Mapped[int] = mapped_column(ForeignKey("series.id"))
-    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
-    offload_id: Mapped[int] = mapped_column(ForeignKey("offload.id"), index=True)
-    first: Mapped[int]
-    count: Mapped[int]
-    start_ms: Mapped[int]
-    interval_ms: Mapped[int]
-    valid: Mapped[int]
-    low: Mapped[float | None]
-    high: Mapped[float | None]
-    total: Mapped[float | None]
-    data: Mapped[bytes] = mapped_column(LargeBinary)
-    times: Mapped[bytes | None] = mapped_column(LargeBinary)
-    end_ms: Mapped[int | None]  # instant of the last reading; not known of old blocks
 
 
 class Step(Base):

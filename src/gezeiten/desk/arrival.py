@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+import numpy as np
 from sqlalchemy import select
 
-from gezeiten.archive.tables import Block, Offload, SeriesRow
+from gezeiten.archive.cutting import Column
+from gezeiten.archive.readings import readings_added
+from gezeiten.archive.tables import Offload
 from gezeiten.desk.context import Desk
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.offloading import Offloaded
@@ -37,27 +41,26 @@ class Arrival:
 
 
 def arrival(desk: Desk, result: Offloaded) -> Arrival:
-    """Return what an offload brought. Extremes come from the summaries of its blocks."""
+    """Return what an offload brought."""
     with desk.archive.reading() as session:
-        rows = session.execute(
-            select(SeriesRow.channel, Block.low, Block.high, Block.start_ms, Block.end_ms)
-            .join(SeriesRow, SeriesRow.id == Block.series_id)
-            .where(Block.offload_id.in_(result.offload_ids))
-        ).all()
-        clock = session.scalars(
-            select(Offload.clock_difference_ms).where(Offload.id.in_(result.offload_ids))
-        ).first()
-    if not rows or result.point_id is None:
+        offloads = session.scalars(select(Offload).where(Offload.id.in_(result.offload_ids))).all()
+        clock = offloads[0].clock_difference_ms if offloads else None
+        came = [one for offload in offloads for one in readings_added(session, offload)]
+    if not came or result.point_id is None:
         return Arrival(result, None, (), clock, 0)
-    span = (min(row[3] for row in rows), max(row[4] or row[3] for row in rows))
+    times = [(int(column.times[0]), int(column.times[-1])) for _, column in came]
+    span = (min(first for first, _ in times), max(last for _, last in times))
     found = [
         booked
         for booked in gaps(desk, result.point_id)
         if booked.state == "open" and booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
     ]
-    extremes = []
-    for channel in dict.fromkeys(str(row[0]) for row in rows):
-        lows = [row[1] for row in rows if row[0] == channel and row[1] is not None]
-        highs = [row[2] for row in rows if row[0] == channel and row[2] is not None]
-        extremes.append(Extremes(channel, min(lows, default=None), max(highs, default=None)))
-    return Arrival(result, span, tuple(extremes), clock, len(found))
+    return Arrival(result, span, tuple(_extremes(came)), clock, len(found))
+
+
+def _extremes(came: list[tuple[str, Column]]) -> Iterator[Extremes]:
+    for channel in dict.fromkeys(channel for channel, _ in came):
+        values = np.concatenate([column.values for own, column in came if own == channel])
+        known = values[np.isfinite(values)]
+        low, high = (float(known.min()), float(known.max())) if len(known) else (None, None)
+        yield Extremes(channel, low, high)

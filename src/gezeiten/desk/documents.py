@@ -9,8 +9,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.intake import kept_ranges
+from gezeiten.archive.readings import offload_spans, reach_into
 from gezeiten.archive.steps import active_steps
-from gezeiten.archive.tables import Block, Logger, Mission, Offload, Service
+from gezeiten.archive.tables import Logger, Mission, Offload, Service
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.logbook import head_words
@@ -129,19 +130,13 @@ def _report_channel(
 
 def _offloads_of(session: Session, mission: Mission, span: Span) -> tuple[ReportOffload, ...]:
     """Return the transfers of a mission that hold readings of a stretch, oldest first."""
-    query = select(Block.offload_id, Block.start_ms, Block.count, Block.interval_ms, Block.end_ms)
-    rows = session.execute(query.filter_by(mission_id=mission.id)).all()
-    holding = {
-        offload
-        for offload, start, count, interval, end in rows
-        if start < span[1] and (end or start + (count - 1) * interval) >= span[0]
-    }
+    spans = offload_spans(session, select(Mission.id).where(Mission.id == mission.id))
     return tuple(
         ReportOffload(row.at_ms, row.person, row.route, row.sha256, row.clock_difference_ms)
         for row in session.scalars(
             select(Offload).filter_by(mission_id=mission.id).order_by(Offload.at_ms)
         )
-        if row.id in holding
+        if reach_into(spans.get((mission.id, row.sha256), []), span)
     )
 
 

@@ -15,10 +15,11 @@ from pathlib import Path
 from typing import TextIO
 
 from gezeiten.archive.faults import translated
-from gezeiten.archive.text_intake import LIVE_MODEL, check_name
+from gezeiten.archive.text_intake import check_name
 from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.text_files import TextTaken, take_tied
+from gezeiten.domain.acts.offloads import LIVE_MODEL
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_words

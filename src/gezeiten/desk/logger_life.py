@@ -7,13 +7,16 @@ from pathlib import Path
 from typing import get_args
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.intake import kept_ranges
+from gezeiten.archive.readings import kept_of_text
 from gezeiten.archive.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
+from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.coverage import size
 from gezeiten.domain.kept import KeptReport, ServiceEntry
 from gezeiten.domain.plan import plan_from_dict
@@ -115,8 +118,7 @@ def life(desk: Desk, serial: str) -> LoggerLife:
                     m.first_ms,
                     m.interval_ms,
                     m.state,
-                    m.readings,
-                    size(kept_ranges(session, m.id)),
+                    *_counts(session, m),
                 )
                 for m in missions
             ),
@@ -125,6 +127,14 @@ def life(desk: Desk, serial: str) -> LoggerLife:
                 KeptReport(r.at_ms, r.person, r.mission_number, r.name, r.sha256) for r in reports
             ),
         )
+
+
+def _counts(session: Session, mission: Mission) -> tuple[int, int]:
+    """Return how many readings there are of a mission, and how many are kept."""
+    if mission.logger.model in SOURCES:
+        kept = kept_of_text(session, mission.uid)
+        return kept, kept
+    return mission.readings, size(kept_ranges(session, mission.id))
 
 
 def _entry(row: Service) -> ServiceEntry:

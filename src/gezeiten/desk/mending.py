@@ -14,7 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.readings import hidden_offloads
+from gezeiten.archive.readings import unused_readings
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import active_steps, all_steps
 from gezeiten.archive.tables import Mission, Offload, Step
@@ -222,11 +222,10 @@ def _switched_off(
     session: Session, mission: Mission, wanted: Range
 ) -> tuple[Offload, Range] | None:
     steps = session.scalars(select(Step).filter_by(point_id=mission.point_id)).all()
-    for offload_id in hidden_offloads(steps):
-        offload = session.get_one(Offload, offload_id)
-        for first, end in offload.added:
-            if offload.mission_id == mission.id and first < wanted[1] and end > wanted[0]:
-                return offload, (first, end)
+    for one in unused_readings(session, steps):
+        for first, end in one.numbers:
+            if one.mission_id == mission.id and first < wanted[1] and end > wanted[0]:
+                return session.get_one(Offload, one.offload_id), (first, end)
     return None
 
 

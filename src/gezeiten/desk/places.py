@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload
 
+from gezeiten.archive.here import SeriesRow
 from gezeiten.archive.sites import find_point, kept_site
-from gezeiten.archive.tables import Logger, Mission, Point, SeriesRow, Site
+from gezeiten.archive.tables import Logger, Mission, Point, Site
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.limits import LimitRule
@@ -98,9 +99,9 @@ def sites(desk: Desk) -> list[SitePlace]:
             for logger in session.scalars(select(Logger)).all()
             if logger.point_id is not None
         }
-        series: dict[int, list[SeriesRow]] = {}
+        series: dict[str, list[SeriesRow]] = {}
         for row in session.scalars(select(SeriesRow).order_by(SeriesRow.id)):
-            series.setdefault(row.point_id, []).append(row)
+            series.setdefault(row.point, []).append(row)
         latest = latest_missions(session)
         return [
             SitePlace(
@@ -114,7 +115,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                         point,
                         site,
                         loggers.get(point.id),
-                        series.get(point.id, []),
+                        series.get(point.uid, []),
                         latest.get(point.id),
                     )
                     for point in site.points

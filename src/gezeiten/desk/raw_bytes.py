@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
-from gezeiten.archive import blocks_anew
-from gezeiten.archive.blocks_anew import Decode, TextRead
+from gezeiten.archive import of_bytes
 from gezeiten.archive.intake import RawMission
-from gezeiten.archive.text_intake import TEXT_MODEL
+from gezeiten.archive.of_bytes import Decode, Rescued, TextRead
+from gezeiten.archive.rescue import rescue_old_readings, rescued_readings
+from gezeiten.archive.tables import Offload
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_stale
 from gezeiten.desk.offloading import raw_mission
+from gezeiten.domain.acts.offloads import TEXT_MODEL
+from gezeiten.errors import GezeitenError
 from gezeiten.exchange.text_form import tie_from_dict
 from gezeiten.link.mission_file import decode_mission_file
 
@@ -21,20 +23,42 @@ def decoding(desk: Desk) -> Decode:
     return partial(_decoded, desk)
 
 
-def _decoded(desk: Desk, sha256: str, reading: dict[str, Any] | None) -> RawMission | TextRead:
+def is_lost(desk: Desk, offload: Offload) -> bool:
+    """Whether only readings are left of an offload's bytes."""
+    if offload.rescued is None:
+        return False
+    try:
+        desk.archive.vault.check(offload.sha256)
+    except GezeitenError:
+        return True
+    return False
+
+
+def _decoded(desk: Desk, offload: Offload) -> RawMission | TextRead | Rescued:
+    try:
+        return _whole(desk, offload)
+    except GezeitenError:
+        if offload.rescued is None:
+            raise
+        return rescued_readings(desk.archive.rescued.get(offload.rescued))
+
+
+def _whole(desk: Desk, offload: Offload) -> RawMission | TextRead:
     vault = desk.archive.vault
-    if reading is None:
-        return raw_mission(decode_mission_file(vault.get(sha256)), [])
+    if offload.reading is None:
+        return raw_mission(decode_mission_file(vault.get(offload.sha256)), [])
     # brings polars along, which the window need not load to start
     from gezeiten.desk.text_files import read_pieces, source_of
 
-    vault.check(sha256)
-    tie = tie_from_dict(reading)
-    pieces = (readings for _, readings in read_pieces(vault.path(sha256), tie))
+    vault.check(offload.sha256)
+    tie = tie_from_dict(offload.reading)
+    pieces = (readings for _, readings in read_pieces(vault.path(offload.sha256), tie))
     return TextRead(source_of(tie, TEXT_MODEL), pieces)
 
 
 def make_missing_readings(desk: Desk) -> None:
-    """Make readings of offloads whose acts were caught up, and find what is excursion in them."""
-    if blocks_anew.make_missing_readings(desk.archive, decoding(desk)):
+    """Make readings that are not held here: of acts that were caught up, of all where this
+    computer's tables are new; and find what is excursion in them."""
+    made = of_bytes.make_missing_readings(desk.archive, decoding(desk))
+    if rescue_old_readings(desk.archive, desk.said) or made:
         refresh_stale(desk)

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.here import SeriesRow
 from gezeiten.archive.readings import load_record
-from gezeiten.archive.tables import Block, Mission, Point, SeriesRow
+from gezeiten.archive.tables import Mission, Point
 from gezeiten.desk.context import Desk
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.pyramid import Pyramid
@@ -39,8 +40,11 @@ class Recorded:
     def of(session: Session) -> Recorded:
         """Ask the archive."""
         points = session.execute(select(Point.id, Point.record_version))
-        has_readings = select(Block.id).where(Block.series_id == SeriesRow.id).exists()
-        series = session.execute(select(SeriesRow.point_id, SeriesRow.channel).where(has_readings))
+        series = session.execute(
+            select(Point.id.label("point_id"), SeriesRow.channel)
+            .join(Point, Point.uid == SeriesRow.point)
+            .where(SeriesRow.has_readings)
+        )
         return Recorded(
             {row.id: row.record_version for row in points},
             frozenset((row.point_id, row.channel) for row in series),

@@ -14,9 +14,10 @@ from gezeiten.archive import plans as kept_in
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.intake import Circumstances
 from gezeiten.archive.tables import Offload
-from gezeiten.archive.text_intake import TEXT_MODEL, Readings, Source, TextIntake, take_in_text
+from gezeiten.archive.text_intake import Readings, Source, TextIntake, take_in_text
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
+from gezeiten.domain.acts.offloads import TEXT_MODEL
 from gezeiten.domain.acts.plans import TieForgotten, TieKept
 from gezeiten.domain.quantities import QUANTITIES, quantity
 from gezeiten.domain.timeline import Times, Values

@@ -17,18 +17,19 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances
-from gezeiten.archive.tables import Block, Logger, Mission, Offload, Point, Site
-from gezeiten.archive.text_intake import LIVE_MODEL, TEXT_MODEL
+from gezeiten.archive.readings import offload_spans
+from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
 from gezeiten.archive.whole import put_whole, sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
 from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
 from gezeiten.domain.acts.carriers import CopyTakenIn, VaultGiven
+from gezeiten.domain.acts.offloads import LIVE_MODEL, TEXT_MODEL
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.untrusted import json_of
@@ -88,13 +89,7 @@ class Written:
 def named_raws(desk: Desk) -> list[NamedRaw]:
     """Return every raw offload of the vault with its names, oldest first."""
     with desk.archive.reading() as session:
-        spans = {
-            row[0]: (row[1], row[2])
-            for row in session.execute(
-                select(Block.offload_id, func.min(Block.start_ms), func.max(Block.end_ms))
-                .group_by(Block.offload_id)
-            )
-        }  # fmt: skip
+        spans = offload_spans(session, select(Mission.id))
         rows = session.execute(
             select(Offload, Mission.number, Logger.serial, Point.name, Site.name)
             .join(Mission, Mission.id == Offload.mission_id)
@@ -105,7 +100,9 @@ def named_raws(desk: Desk) -> list[NamedRaw]:
         ).all()
         named = []
         for offload, number, serial, point, site in rows:
-            since, until = spans.get(offload.id, (None, None))
+            its = spans.get((offload.mission_id, offload.sha256), [])
+            since = min((first for first, _ in its), default=None)
+            until = max((last for _, last in its), default=None)
             named.append(
                 NamedRaw(
                     offload.sha256, offload.size, site, point, serial, number, offload.at_ms,

@@ -11,15 +11,16 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive import anew
 from gezeiten.archive.beginnings import beginning
-from gezeiten.archive.blocks_anew import faulty_readings, make_readings_anew, offloads_kept
+from gezeiten.archive.block_check import faulty_readings, make_readings_anew, offloads_kept
 from gezeiten.archive.chain_check import check_chains
 from gezeiten.archive.entries_anew import old_entries_hold, put_entries_right
+from gezeiten.archive.here import Block
 from gezeiten.archive.rebuild import put_right
-from gezeiten.archive.tables import Block, LoggerReport, OverviewRow, Service
+from gezeiten.archive.tables import LoggerReport, OverviewRow, Service
 from gezeiten.archive.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
-from gezeiten.desk.raw_bytes import decoding
+from gezeiten.desk.raw_bytes import decoding, is_lost
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.desk.stored_values import faulty_values
 from gezeiten.domain.acts.documents import DocumentHandedOver
@@ -67,7 +68,7 @@ def verify(
     with desk.archive.reading() as session:
         verdict.faults.extend(faulty_values(session))
         verdict.offloads, faults = faulty_readings(
-            session, decoding(desk), partial(tell, "raw offloads")
+            session, decoding(desk), partial(is_lost, desk), partial(tell, "raw offloads")
         )
         verdict.faults.extend(faults)
         verdict.values = int(session.scalar(select(func.sum(Block.valid))) or 0)

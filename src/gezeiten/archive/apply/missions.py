@@ -8,8 +8,9 @@ from typing import Any
 from sqlalchemy import Connection, Row, insert, select, update
 
 from gezeiten.archive.apply.rows import key_of, only
+from gezeiten.archive.ids import mission_id, source_id
 from gezeiten.archive.tables import Logger, Mission, Offload, Point
-from gezeiten.domain.acts.offloads import MissionSaid
+from gezeiten.domain.acts.offloads import MissionSaid, TextTaken
 from gezeiten.domain.coverage import Range, merged, missing
 
 _LOGGERS, _MISSIONS, _OFFLOADS = Logger.__table__, Mission.__table__, Offload.__table__
@@ -68,8 +69,28 @@ def mission_key(connection: Connection, logger: int, said: MissionSaid, **more: 
     return int(row.id)
 
 
+def source_key(connection: Connection, logger: int, act: TextTaken) -> int:
+    """Return this database's key of what stands for a source of texts at a point, made where it is
+    new."""
+    uid, said = source_id(act.logger, act.mission.point), act.mission
+    row = connection.execute(select(_MISSIONS.c.id).where(_MISSIONS.c.uid == uid)).first()
+    if row is not None:
+        return int(row[0])
+    return add_mission(
+        connection, uid=uid, logger_id=logger,
+        point_id=key_of(connection, Point.__table__, said.point), number=said.number,
+        launched_ms=said.launched_ms, first_ms=said.first_ms, interval_ms=said.interval_ms,
+        plan=said.plan, state="ended",
+    )  # fmt: skip
+
+
 def add_mission(connection: Connection, **values: Any) -> int:
-    """Add a mission; returns its key."""
+    """Add a mission; returns its key. Its id is that of a logger's mission unless another is
+    given."""
+    if "uid" not in values:
+        its = select(_LOGGERS.c.serial).where(_LOGGERS.c.id == values["logger_id"])
+        serial = str(only(connection, its)[0])
+        values["uid"] = mission_id(serial, values["number"], values["launched_ms"])
     usual = {"readings": 0, "first_held": 0, "state": ""}
     return _added(connection, _MISSIONS, {**usual, **values})
 

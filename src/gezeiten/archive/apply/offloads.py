@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import Connection, insert, select
+from sqlalchemy import Connection, insert, select, update
 
 from gezeiten.archive.apply.missions import (
     find_mission,
@@ -16,6 +16,7 @@ from gezeiten.archive.apply.missions import (
     point_changed,
     set_logger,
     set_mission,
+    source_key,
 )
 from gezeiten.archive.apply.rows import Family, Said, only
 from gezeiten.archive.tables import Mission, Offload, OverviewRow
@@ -23,6 +24,7 @@ from gezeiten.domain.acts.offloads import (
     DamageNoted,
     MissionOffloaded,
     OverviewTaken,
+    ReadingsRescued,
     TextTaken,
 )
 from gezeiten.domain.coverage import Range
@@ -69,12 +71,12 @@ def _damage_noted(connection: Connection, act: DamageNoted, _said: Said) -> None
 
 def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
     logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
-    mission = mission_key(connection, logger, act.mission, state="ended")
-    [first_ms] = only(connection, select(Mission.first_ms).where(Mission.id == mission))
-    set_mission(connection, mission, first_ms=min(first_ms, act.earliest_ms) or act.earliest_ms,
-                interval_ms=act.mission.interval_ms, plan=act.mission.plan,
-                readings=act.first + act.readings)  # fmt: skip
-    numbers = [[act.first, act.first + act.readings]]
+    mission = source_key(connection, logger, act)
+    told = select(Mission.first_ms, Mission.readings).where(Mission.id == mission)
+    first_ms, before = only(connection, told)
+    first_ms = min(first_ms, act.earliest_ms) or act.earliest_ms
+    numbers = [[before, before + act.readings]]
+    set_mission(connection, mission, first_ms=first_ms, readings=before + act.readings)
     connection.execute(
         insert(Offload).values(
             mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
@@ -83,6 +85,11 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
         )
     )  # fmt: skip
     point_changed(connection, mission)
+
+
+def _rescued(connection: Connection, act: ReadingsRescued, _said: Said) -> None:
+    its = update(Offload).where(Offload.sha256 == act.lost)
+    connection.execute(its.values(rescued=act.kept.sha256))
 
 
 def _overview_taken(connection: Connection, act: OverviewTaken, said: Said) -> None:
@@ -104,7 +111,7 @@ def _listed(ranges: Iterable[Range]) -> list[list[int]]:
 FAMILY = Family(
     {
         MissionOffloaded: _offloaded, DamageNoted: _damage_noted, TextTaken: _text_taken,
-        OverviewTaken: _overview_taken,
+        OverviewTaken: _overview_taken, ReadingsRescued: _rescued,
     },
     {},
 )  # fmt: skip

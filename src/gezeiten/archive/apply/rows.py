@@ -88,7 +88,7 @@ def change(
     ]
 
 
-def only(connection: Connection, query: Select[Any]) -> Row[Any]:
+def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[Any, ...]]:
     """Return the one row of a query.
 
     Raises:
@@ -97,7 +97,7 @@ def only(connection: Connection, query: Select[Any]) -> Row[Any]:
     return _there(connection.execute(query).first())
 
 
-def _there(row: Row[Any] | None) -> Row[Any]:
+def _there(row: Row[*tuple[Any, ...]] | None) -> Row[*tuple[Any, ...]]:
     if row is None:
         raise ArchiveDamagedError(
             "An act is about something that the archive does not hold; verify the archive."

@@ -38,6 +38,7 @@ from gezeiten.domain.acts.offloads import (
     DamageNoted,
     MissionOffloaded,
     OverviewTaken,
+    ReadingsRescued,
     TextTaken,
 )
 from gezeiten.domain.acts.people import PersonErased, PersonNamed
@@ -64,7 +65,7 @@ KINDS: tuple[type[Act], ...] = (
     DocumentHandedOver, DocumentPutOut,
     LoggerContacted, MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
     AttemptFailed, LaunchBegun, LaunchEnded,
-    MissionOffloaded, DamageNoted, TextTaken, OverviewTaken,
+    MissionOffloaded, DamageNoted, TextTaken, OverviewTaken, ReadingsRescued,
     CourierMadeReady, CourierClockSet, CourierTold, DriveCleared, DriveReleased, ReportNotKept,
     VaultGiven, CopyTakenIn, PutAside,
 )  # fmt: skip

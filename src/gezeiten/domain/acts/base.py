@@ -75,6 +75,11 @@ class Act(ABC):
         """What its thing is called where no table keeps that, else ""."""
         return ""
 
+    @classmethod
+    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+        """Return what an act of an older version held in the present form."""
+        return content
+
     @abstractmethod
     def told(self, subject: Subject) -> str:
         """Return what was done, in a sentence."""

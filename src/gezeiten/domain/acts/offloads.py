@@ -8,7 +8,13 @@ from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
 from gezeiten.domain.coverage import Range, size
-from gezeiten.domain.wording import grouped, readings_words
+from gezeiten.domain.wording import readings_words
+
+TEXT_MODEL = "Text"
+"""Model of the source of text files, in place of a logger's."""
+LIVE_MODEL = "Live line"
+SOURCES = (TEXT_MODEL, LIVE_MODEL)
+"""Models of what brings readings without numbers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,20 +99,17 @@ class DamageNoted(Act, kind="damage noted", word="offload", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class TextTaken(Act, kind="text taken in", word="offload", about="logger"):
+class TextTaken(Act, kind="text taken in", word="offload", about="logger", version=2):
     """A text, or the journal of a live line. logger: the name of the source; reading: the tie by
-    which its bytes are read; its new readings got the numbers from `first` on; earliest_ms: of
-    those. repeated: readings that the source had brought before."""
+    which its bytes are read; readings: how many they hold; earliest_ms: of the first one."""
 
     logger: str
     mission: MissionSaid
     raw: RawBytes
     file_name: str
     reading: dict[str, Any]
-    first: int
     readings: int
     earliest_ms: int
-    repeated: int
 
     @property
     def point(self) -> str:
@@ -114,8 +117,14 @@ class TextTaken(Act, kind="text taken in", word="offload", about="logger"):
         return self.mission.point
 
     def told(self, subject: Subject) -> str:
-        sentence = f"{readings_words(self.readings)} of {self.file_name} kept for {subject.place}."
-        return sentence + (f" {grouped(self.repeated)} kept already." if self.repeated else "")
+        return f"{readings_words(self.readings)} of {self.file_name} kept for {subject.place}."
+
+    @classmethod
+    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+        """Version 1 told only what of it was new, and which numbers that got."""
+        if version > 1:
+            return content
+        return {name: content[name] for name in cls.__slots__ if name in content}
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,6 +150,22 @@ class OverviewTaken(Act, kind="overview taken", word="overview", about="logger")
             f"An overview of {readings_words(size(self.came))} of mission {self.mission.number} "
             f"taken for {subject.place}, one value for every {self.every}; the readings themselves "
             f"are still to offload.{_early(self.cut_short)}"
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingsRescued(Act, kind="readings rescued", word="offload", about="logger"):
+    """Bytes were found to be lost, but for the readings that the database of an older version still
+    had: those are kept as bytes from now on. lost: SHA-256 of what is gone."""
+
+    logger: str
+    lost: str
+    kept: RawBytes
+
+    def told(self, subject: Subject) -> str:
+        return (
+            f"The bytes {self.lost[:12]} are lost; the readings that were made of them are kept "
+            "instead."
         )
 
 

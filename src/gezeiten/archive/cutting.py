@@ -1,0 +1,143 @@
+"""Readings cut into blocks by what they are: their numbers, or where there are none their instants.
+
+So the blocks of a mission depend on the set of its readings, never on how they came. A logger's
+block k holds the numbers [k x 16384, (k + 1) x 16384). A text's readings are cut by cells of UTC,
+2^k ms wide, halved until at most 16384 readings fit.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.timeline import Times, Values
+
+READINGS_PER_BLOCK = 16_384
+WIDEST_MS = 2**43
+"""Of a cell of UTC: 278 years."""
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """Readings of one channel of a mission. numbers: int64 (n,), of a text all 0; times: UTC ms
+    int64 (n,); values: float64 (n,), NaN for "no value". Numbers of a logger increase, instants of
+    a text do."""
+
+    numbers: NDArray[np.int64]
+    times: Times
+    values: Values
+
+    def __len__(self) -> int:
+        return len(self.times)
+
+    def part(self, which: slice | NDArray[np.bool_] | NDArray[np.intp]) -> Column:
+        """Return some of the readings."""
+        return Column(self.numbers[which], self.times[which], self.values[which])
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """Where a block lies: numbers or instants [first, first + width)."""
+
+    first: int
+    width: int
+
+
+def text_column(times: Times, values: Values) -> Column:
+    """Return readings without numbers."""
+    return Column(np.zeros(len(times), np.int64), times, values)
+
+
+def joined(kept: Column, came: Column, *, is_text: bool) -> tuple[Column, NDArray[np.bool_]]:
+    """Return the readings of both, and which of those that came are new, bool (n,).
+
+    Of two that are the same reading the one that was kept stays, but for one without a value.
+    """
+    mine, its = (kept.times, came.times) if is_text else (kept.numbers, came.numbers)
+    if not len(its):
+        return kept, np.zeros(0, np.bool_)
+    both = Column(
+        np.concatenate([kept.numbers, came.numbers]),
+        np.concatenate([kept.times, came.times]),
+        np.concatenate([kept.values, came.values]),
+    )
+    if not len(mine) or its[0] > mine[-1]:
+        return both, np.ones(len(its), np.bool_)
+    chosen = _one_of_each(both, is_text=is_text)
+    is_new = np.zeros(len(its), np.bool_)
+    is_new[chosen[chosen >= len(mine)] - len(mine)] = True
+    return both.part(chosen), is_new
+
+
+def united(columns: list[Column], *, is_text: bool) -> Column:
+    """Return the readings of all; of those that are the same reading the first column's stays, but
+    for one without a value."""
+    both = in_one(columns)
+    key = both.times if is_text else both.numbers
+    if bool((key[1:] > key[:-1]).all()):
+        return both
+    return both.part(_one_of_each(both, is_text=is_text))
+
+
+def in_one(columns: list[Column]) -> Column:
+    """Return columns, one after the other, as one."""
+    if len(columns) == 1:
+        return columns[0]
+    return Column(
+        np.concatenate([one.numbers for one in columns] or [np.empty(0, np.int64)]),
+        np.concatenate([one.times for one in columns] or [np.empty(0, np.int64)]),
+        np.concatenate([one.values for one in columns] or [np.empty(0)]),
+    )
+
+
+def _one_of_each(column: Column, *, is_text: bool) -> NDArray[np.intp]:
+    """Return which readings stay, in order: of those that are the same the first with a value."""
+    key = column.times if is_text else column.numbers
+    order = np.lexsort((np.arange(len(key)), np.isnan(column.values), key))
+    in_order = key[order]
+    stays: NDArray[np.intp] = order[np.append(True, in_order[1:] != in_order[:-1])]
+    return stays
+
+
+def cut_by_number(column: Column) -> Iterator[tuple[Cut, Column]]:
+    """Yield the blocks of a logger's readings."""
+    if not len(column):
+        return
+    block = column.numbers // READINGS_PER_BLOCK
+    changes = (np.flatnonzero(block[1:] != block[:-1]) + 1).tolist()
+    for a, b in pairwise([0, *changes, len(block)]):
+        first = int(block[a]) * READINGS_PER_BLOCK
+        yield Cut(first, READINGS_PER_BLOCK), column.part(slice(a, b))
+
+
+def cut_by_time(column: Column, cell: Cut | None = None) -> Iterator[tuple[Cut, Column]]:
+    """Yield the blocks of a text's readings, of all or of those in a cell."""
+    if cell is None:
+        for root in roots(column.times):
+            yield from cut_by_time(inside(column, root), root)
+    elif len(column) > READINGS_PER_BLOCK:
+        for half in halves(cell):
+            yield from cut_by_time(inside(column, half), half)
+    elif len(column):
+        yield cell, column
+
+
+def roots(times: Times) -> list[Cut]:
+    """Return the widest cells that hold instants (in order) of these."""
+    return [Cut(int(i) * WIDEST_MS, WIDEST_MS) for i in np.unique(times // WIDEST_MS)]
+
+
+def halves(cell: Cut) -> tuple[Cut, Cut]:
+    """Return both halves of a cell."""
+    half = cell.width // 2
+    return Cut(cell.first, half), Cut(cell.first + half, half)
+
+
+def inside(column: Column, cell: Cut) -> Column:
+    """Return the readings of a text that lie in a cell."""
+    a, b = column.times.searchsorted([cell.first, cell.first + cell.width])
+    return column.part(slice(int(a), int(b)))

@@ -1,0 +1,164 @@
+"""Readings put into this computer's blocks: what bytes hold is joined with what is there already.
+
+In whatever order and pieces the same bytes come, the same blocks stand in the end; where bytes
+differ about one reading, those that were taken in first stand.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import delete, insert, select, update
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.blocks import PACKED, Packed, pack, unpack
+from gezeiten.archive.cutting import (
+    Column,
+    Cut,
+    cut_by_number,
+    cut_by_time,
+    halves,
+    inside,
+    joined,
+    roots,
+    text_column,
+)
+from gezeiten.archive.here import Block, Held, SeriesRow
+
+_NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
+
+
+@dataclass(frozen=True, slots=True)
+class Whose:
+    """Whose readings are held: ids of mission and point, and the mission's intervals (of a text
+    there are none)."""
+
+    mission: str
+    point: str
+    is_text: bool
+    usual_ms: int = 0
+    shorter_ms: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelColumn:
+    """Readings of one channel, with its key and unit."""
+
+    channel: str
+    unit: str
+    column: Column
+
+
+def raw_key(sha256: str, reading: dict[str, Any] | None) -> str:
+    """Return what names bytes as they were read: a text may be read once more by another tie."""
+    if reading is None:
+        return sha256
+    read = hashlib.sha256(msgspec.json.encode(reading, order="sorted")).hexdigest()
+    return f"{sha256}:{read[:16]}"
+
+
+def hold(session: Session, whose: Whose, one: ChannelColumn) -> NDArray[np.bool_]:
+    """Join readings of a channel with those in its blocks. Returns which of them are new, bool."""
+    is_new = np.zeros(len(one.column), np.bool_)
+    done = 0
+    for cut, came in _where_to(session, whose, one):
+        kept = _kept(session, whose, one.channel, cut)
+        both, new = joined(kept, came, is_text=whose.is_text)
+        is_new[done : done + len(came)] = new
+        done += len(came)
+        if new.any():
+            _replace(session, whose, one, cut, both)
+    note_series(session, whose.point, one.channel, one.unit,
+                has_readings=bool(np.isfinite(one.column.values).any()))  # fmt: skip
+    return is_new
+
+
+def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
+    """Note that the readings of bytes are in the blocks of a mission; once."""
+    its = select(Held.id).filter_by(mission=mission, raw=raw)
+    if session.scalars(its).first() is None:
+        listed = [list(span) for span in spans]
+        session.add(Held(mission=mission, raw=raw, spans=listed))
+
+
+def let_go(session: Session, mission: str) -> None:
+    """Take out all blocks of a mission, and what is in them."""
+    session.execute(delete(Block).where(Block.mission == mission))
+    session.execute(delete(Held).where(Held.mission == mission))
+
+
+def note_series(
+    session: Session, point: str, channel: str, unit: str, *, has_readings: bool
+) -> None:
+    """Note that a channel is shown at a point."""
+    its = SeriesRow.point == point, SeriesRow.channel == channel
+    row = session.execute(select(SeriesRow.has_readings).where(*its)).first()
+    if row is None:
+        session.execute(insert(SeriesRow).values(point=point, channel=channel, unit=unit,
+                                                 has_readings=has_readings))  # fmt: skip
+    elif has_readings and not row[0]:
+        session.execute(update(SeriesRow).where(*its).values(has_readings=True, unit=unit))
+
+
+def blocks_of(whose: Whose, column: Column) -> list[Packed]:
+    """Return all blocks of a channel's readings."""
+    cuts = cut_by_time(column) if whose.is_text else cut_by_number(column)
+    return [pack(cut, part) for cut, part in cuts]
+
+
+def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: list[Packed]) -> None:
+    """Add blocks of a channel."""
+    facts = {
+        "mission": whose.mission, "channel": channel, "unit": unit, "is_text": whose.is_text,
+        "usual_ms": whose.usual_ms, "shorter_ms": whose.shorter_ms,
+    }  # fmt: skip
+    if made:
+        session.execute(insert(Block), [{**facts, **one.as_row()} for one in made])
+
+
+def _where_to(session: Session, whose: Whose, one: ChannelColumn) -> Iterator[tuple[Cut, Column]]:
+    """Yield the blocks that readings go into, those there are and new ones, with what goes in."""
+    if not whose.is_text:
+        yield from cut_by_number(one.column)
+        return
+    for root in roots(one.column.times):
+        there = [Cut(*row) for row in session.execute(
+            select(Block.first, Block.width).where(
+                Block.mission == whose.mission, Block.channel == one.channel,
+                Block.first >= root.first, Block.first < root.first + root.width)
+        )]  # fmt: skip
+        yield from _cells(root, there, inside(one.column, root))
+
+
+def _cells(cell: Cut, there: list[Cut], came: Column) -> Iterator[tuple[Cut, Column]]:
+    """Yield the cells that readings lie in: known ones, else the widest that was not halved."""
+    if not len(came):
+        return
+    within = [one for one in there if cell.first <= one.first < cell.first + cell.width]
+    if not within or within == [cell]:
+        yield cell, came
+        return
+    for half in halves(cell):
+        yield from _cells(half, within, inside(came, half))
+
+
+def _kept(session: Session, whose: Whose, channel: str, cut: Cut) -> Column:
+    columns = [getattr(Block, name) for name in PACKED]
+    row = session.execute(select(*columns).where(*_at(whose, channel, cut))).first()
+    return _NOTHING if row is None else unpack(row, is_text=whose.is_text)
+
+
+def _replace(session: Session, whose: Whose, one: ChannelColumn, cut: Cut, column: Column) -> None:
+    session.execute(delete(Block).where(*_at(whose, one.channel, cut)))
+    cuts = cut_by_time(column, cut) if whose.is_text else [(cut, column)]
+    put_blocks(session, whose, one.channel, one.unit, [pack(*at) for at in cuts])
+
+
+def _at(whose: Whose, channel: str, cut: Cut) -> tuple[Any, ...]:
+    return Block.mission == whose.mission, Block.channel == channel, Block.first == cut.first

@@ -1,0 +1,49 @@
+"""Readings lie in this computer's own tables, made from bytes; missions have ids that are the same
+in every database. What was kept of readings before waits under old names until all are made anew
+(`archive/rescue.py`)."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from alembic import op
+
+from gezeiten.archive.ids import mission_id, source_id
+from gezeiten.domain.acts.offloads import SOURCES
+
+revision = "0008"
+down_revision = "0007"
+
+
+def upgrade() -> None:
+    with op.batch_alter_table("mission", schema=None) as batch_op:
+        batch_op.add_column(sa.Column("uid", sa.String(), nullable=False, server_default=""))
+    with op.batch_alter_table("offload", schema=None) as batch_op:
+        batch_op.add_column(sa.Column("rescued", sa.String(), nullable=True))
+    connection = op.get_bind()
+    _name_missions(connection)
+    op.create_index("ix_mission_uid", "mission", ["uid"], unique=True)
+    if connection.execute(sa.text("SELECT count(*) FROM block")).scalar():
+        op.rename_table("block", "old_block")
+        op.rename_table("series", "old_series")
+    else:
+        op.drop_table("block")
+        op.drop_table("series")
+
+
+def _name_missions(connection: sa.Connection) -> None:
+    missions = connection.execute(
+        sa.text(
+            "SELECT mission.id, serial, model, number, launched_ms, point.uid AS point "
+            "FROM mission JOIN logger ON logger.id = mission.logger_id "
+            "LEFT JOIN point ON point.id = mission.point_id"
+        )
+    ).all()
+    for key, serial, model, number, launched_ms, point in missions:
+        uid = (
+            source_id(serial, point)
+            if model in SOURCES
+            else mission_id(serial, number, launched_ms)
+        )
+        connection.execute(
+            sa.text("UPDATE mission SET uid = :uid WHERE id = :id"), {"uid": uid, "id": key}
+        )
