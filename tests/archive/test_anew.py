@@ -143,7 +143,7 @@ def on_a_round(desk: Desk, what: str, rest: list[Any], nth: Any) -> None:
 
 
 @cache
-def _brought_up() -> Path:
+def brought_up() -> Path:
     """An archive of before, brought to this version."""
     work = TemporaryDirectory()
     atexit.register(work.cleanup)
@@ -157,7 +157,7 @@ def archive_and_a_copy() -> Iterator[tuple[Desk, Archive]]:
     """A desk on an archive with two loggers and readings, and the same archive once more."""
     with TemporaryDirectory() as work:
         folder = Path(work) / "archive"
-        shutil.copytree(_brought_up(), folder)
+        shutil.copytree(brought_up(), folder)
         shutil.copytree(folder, Path(work) / "copy")
         desk = opened(folder)
         copy = Archive(Path(work) / "copy")

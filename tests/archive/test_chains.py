@@ -31,6 +31,11 @@ from tests.golden import golden
 ROOT = Path(__file__).parents[2]
 
 
+TORN = (
+    "The last entry of the logbook was not written whole, so it was not done; what there is of it"
+)
+
+
 def opened(folder: Path, heads: Path | None = None) -> Desk:
     return Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads)
 
@@ -114,8 +119,24 @@ def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Desk) -> None:
     assert [aside.read_bytes() for aside in path.parent.glob("*.torn-*")] == [
         b'{"envelope":{"chain":"'
     ]
+    heard: list[str] = []
+    again.archive.listen(heard.append)  # as the window and the commands do once it is open
+    assert heard == [f"{TORN} was put aside."]
     assert verify(again).is_whole
     again.close()
+
+
+def test_a_torn_last_line_is_named_while_looking_only(desk: Desk) -> None:
+    desk.close()
+    path = chain_of(desk)
+    torn = path.read_bytes() + b'{"envelope":{"chain":"'
+    path.write_bytes(torn)
+    looking = Desk(desk.archive.folder, computer=TrustedClock(), pins=MemoryPins(), look=True)
+    assert path.read_bytes() == torn
+    assert looking.archive.noticed == [f"{TORN} stays where it is."]
+    [fault] = verify(looking).faults[:1]
+    assert "cannot be read" in fault
+    looking.close()
 
 
 def test_a_deleted_database_comes_back_from_logbook_and_vault(tmp_path: Path) -> None:

@@ -100,9 +100,9 @@ def test_a_failed_write_leaves_nothing(tmp_path: Path) -> None:
 
     def fail() -> None:
         with archive.writing() as session:
-            session.add(Site(name="a", kind="", zone="UTC"))
+            session.add(Site(uid="a", name="a", kind="", zone="UTC"))
             session.flush()
-            session.add(Site(name="a", kind="", zone="UTC"))
+            session.add(Site(uid="a", name="b", kind="", zone="UTC"))
 
     with pytest.raises(BugError):
         fail()

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.act_form import from_stored
-from gezeiten.archive.made import Rows, rows_of
+from gezeiten.archive.made import MADE, Rows, rows_of
 from gezeiten.archive.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
@@ -65,14 +65,27 @@ def beginning(
     """Return the rows that an archive began with, its entries from before then, and of these
     entries, oldest first, those since.
 
+    It counts from the first time that it began with all that acts make: a copy of it may have gone
+    on elsewhere since then. Where that dump is gone (a name was erased from all of it), from the
+    next one.
+
     Raises:
         ArchiveDamagedError: no entry says so, or what there was is gone or damaged.
     """
-    for i in range(len(entries) - 1, -1, -1):
-        if entries[i].chain and entries[i].act == ArchiveBegun.WORD:
-            made, old = dump_of(begun_by(entries[i].details), bytes_of)
-            return made, old, entries[i + 1 :]
-    raise _unknown()
+    wrong: ArchiveDamagedError | None = None
+    for i, entry in enumerate(entries):
+        if not entry.chain or entry.act != ArchiveBegun.WORD:
+            continue
+        begun = begun_by(entry.details)
+        if not set(begun.tables) >= set(MADE):
+            continue
+        try:
+            made, old = dump_of(begun, bytes_of)
+        except ArchiveDamagedError as exc:
+            wrong = exc
+            continue
+        return made, old, entries[i + 1 :]
+    raise wrong or _unknown()
 
 
 def _unknown() -> ArchiveDamagedError:

@@ -11,17 +11,18 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.blocks import Packed, decode_times, decode_values
+from gezeiten.archive.excursions import clear_of_nothing, of_nothing
 from gezeiten.archive.here import Block, Held, SeriesRow
-from gezeiten.archive.holding import blocks_of, note_series, raw_key
+from gezeiten.archive.holding import blocks_of, raw_key
 from gezeiten.archive.of_bytes import (
     Decode,
     MissionMade,
     mission_made,
     offloads_of,
-    overview_channels,
     put_mission,
 )
-from gezeiten.archive.tables import ExcursionRow, Mission, Offload, Point
+from gezeiten.archive.series_here import make_series_anew, series_wanted
+from gezeiten.archive.tables import Mission, Offload
 from gezeiten.errors import ArchiveDamagedError
 
 _REBUILD = "gezeiten verify --rebuild puts it right."
@@ -42,7 +43,6 @@ def faulty_readings(
     each: hears how many offloads are done, of how many, mission by mission; may end it by an error.
     """
     faults: list[str] = []
-    series: set[tuple[str, str, str, bool]] = set()
     done, many = 0, len(offloads_kept(session))
     for mission, offloads in missions_offloaded(session):
         each(done, many)
@@ -51,9 +51,8 @@ def faulty_readings(
                    for one, why in made.unread]  # fmt: skip
         faults += [_lost(one) for one in offloads if is_lost(one)]
         faults += _differing(session, mission, offloads, made)
-        series |= _series_of(made)
         done += len(offloads)
-    return many, faults + _differing_series(session, series) + _strays(session)
+    return many, faults + _differing_series(session) + _strays(session)
 
 
 def _lost(offload: Offload) -> str:
@@ -68,18 +67,13 @@ def make_readings_anew(session: Session, decode: Decode) -> None:
     of bytes that are gone or damaged stay as they are: nothing else has them."""
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
     session.execute(delete(Held).where(Held.id.in_(_STRAY_HELD)))
-    session.execute(delete(ExcursionRow).where(ExcursionRow.id.in_(_NOWHERE)))
+    clear_of_nothing(session)
     session.expire_all()
-    series: set[tuple[str, str, str, bool]] = set()
     for mission, offloads in missions_offloaded(session):
         made = mission_made(session, mission, offloads, decode)
-        series |= _series_of(made)
         if next(_differing(session, mission, offloads, made), None) is not None:
             put_mission(session, made)
-    if _differing_series(session, series):
-        session.execute(delete(SeriesRow))
-        for point, channel, unit, has_readings in _all_series(session, series):
-            note_series(session, point, channel, unit, has_readings=has_readings)
+    make_series_anew(session)
     session.expire_all()
 
 
@@ -182,31 +176,13 @@ def _differing_held(session: Session, made: MissionMade) -> Iterator[str]:
 
 
 # -- series, and what belongs to nothing --------------------------------------------------------
-def _series_of(made: MissionMade) -> set[tuple[str, str, str, bool]]:
-    return {
-        (made.whose.point, channel, unit, bool(np.isfinite(column.values).any()))
-        for (channel, unit), column in made.columns.items()
-    }
-
-
-def _all_series(
-    session: Session, series: set[tuple[str, str, str, bool]]
-) -> list[tuple[str, str, str, bool]]:
-    """Return the series that readings and overviews make, each once."""
-    shown = {(point, channel): (unit, False) for point, channel, unit in overview_channels(session)}
-    for point, channel, unit, has_readings in sorted(series, key=lambda one: one[3]):
-        shown[(point, channel)] = (unit, has_readings)
-    return [(*key, *value) for key, value in shown.items()]
-
-
-def _differing_series(session: Session, series: set[tuple[str, str, str, bool]]) -> list[str]:
+def _differing_series(session: Session) -> list[str]:
     kept = {
         (row.point, row.channel, row.unit, row.has_readings)
         for row in session.scalars(select(SeriesRow))
     }
-    wanted = set(_all_series(session, series))
     return [f"The series of {channel} at a point is not as readings make it; {_REBUILD}"
-            for _, channel, _, _ in sorted(kept ^ wanted)]  # fmt: skip
+            for _, channel, _, _ in sorted(kept ^ set(series_wanted(session)))]  # fmt: skip
 
 
 def _strays(session: Session) -> list[str]:
@@ -215,7 +191,7 @@ def _strays(session: Session) -> list[str]:
     return [
         f"{what} {key} belongs to nothing; {_REBUILD}"
         for what, query in (("Block", _STRAY_BLOCKS), ("Note of bytes", _STRAY_HELD),
-                            ("Excursion", _NOWHERE))
+                            ("Excursion", of_nothing()))
         for key in session.scalars(query)
     ]  # fmt: skip
 
@@ -223,7 +199,3 @@ def _strays(session: Session) -> list[str]:
 _OFFLOADED = select(Mission.uid).join(Offload, Offload.mission_id == Mission.id)
 _STRAY_BLOCKS = select(Block.id).where(Block.mission.not_in(_OFFLOADED))
 _STRAY_HELD = select(Held.id).where(Held.mission.not_in(_OFFLOADED))
-_NOWHERE = select(ExcursionRow.id).where(
-    ExcursionRow.point_id.not_in(select(Point.id))
-    | ExcursionRow.mission_id.not_in(select(Mission.id))
-)

@@ -7,6 +7,7 @@ what the logbook says. Readings are made from their bytes afterwards, by whoever
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 
 from sqlalchemy import Connection, func, insert, select
@@ -16,6 +17,8 @@ from gezeiten.archive.anew import apply_again
 from gezeiten.archive.beginnings import begun_by, dump_of
 from gezeiten.archive.chains import ChainFiles, Line, read_line
 from gezeiten.archive.entering import add_entry, move_chain
+from gezeiten.archive.excursions import match_all_assessments
+from gezeiten.archive.joining import came_late, make_in_order
 from gezeiten.archive.logbook import entry_of_line, name_of, names_in
 from gezeiten.archive.made import put_in
 from gezeiten.archive.tables import ChainRow, LogbookRow, Person
@@ -54,9 +57,15 @@ def catch_up(
     fresh.sort(key=lambda one: one.line.order)
     names = {**people(connection), **names_in(one.line for one in fresh)}
     is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
+    if not is_empty and came_late(session, (one.line for one in fresh)):
+        with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
+            make_in_order(session, chains, bytes_of)
+            match_all_assessments(session)
+            return True
     began = _begin_again(connection, fresh, bytes_of) if is_empty else None
     for one in fresh:
         _take(connection, one, names, is_applied=began is None or one.line.order > began.order)
+    match_all_assessments(session)
     return bool(fresh)
 
 
@@ -71,9 +80,9 @@ def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None
     found, end = [], start
     for raw in chains.raw_lines(chain, start):
         if not raw.endswith(b"\n"):
-            chains.cut_torn(chain)
+            whither = "was put aside" if chains.cut_torn(chain) else "stays where it is"
             tell("The last entry of the logbook was not written whole, so it was not done; what "
-                 "there is of it was put aside.")  # fmt: skip
+                 f"there is of it {whither}.")  # fmt: skip
             break
         end += len(raw)
         try:

@@ -74,12 +74,14 @@ class Archive:
         self.url = url or f"sqlite:///{self.work / DATABASE}"
         self._write_lock = threading.Lock()
         self._busy_s = busy_s
-        self.on_wait: Callable[[str], None] = lambda _: None
+        self.noticed: list[str] = []
+        """What was found when it was opened, for whoever listens only afterwards."""
+        self.on_wait: Callable[[str], None] = self.noticed.append
         """Hears what everybody should, in any thread: that another program is waited for, or that a
         site was made whose zone nobody has said."""
         self.new_site_zone = "UTC"
         """The zone of sites that an act makes by the way, until somebody says better."""
-        self.on_caught_up: Callable[[], None] = lambda: None
+        self.on_caught_up: Callable[[], object] = lambda: None
         """Called after acts done elsewhere were applied: their readings are to be made."""
         self.chains = ChainFiles(folder, may_write=not look)
         self.chain = OwnChain(Heads(heads_file), folder, self.chains)
@@ -157,6 +159,12 @@ class Archive:
                 self.chain.remember(session)
         if has_caught_up:
             self.on_caught_up()
+
+    def listen(self, hear: Callable[[str], None]) -> None:
+        """Have what everybody should hear told, and what was noticed so far."""
+        self.on_wait = hear
+        while self.noticed:
+            hear(self.noticed.pop(0))
 
     def catch_up(self) -> None:
         """Apply what the chain files hold beyond what was applied: what a program that was killed
@@ -268,9 +276,12 @@ def upgrade(engine: Engine) -> None:
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         if engine.dialect.name == "sqlite":
+            # tables that others refer to are made anew; a transaction cannot switch it
+            connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
             connection.exec_driver_sql("BEGIN IMMEDIATE")
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+    engine.dispose()  # later connections watch foreign keys again
 
 
 def _prepare_sqlite(here: Path, connection: sqlite3.Connection, _record: object) -> None:

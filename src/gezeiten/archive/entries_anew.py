@@ -17,8 +17,13 @@ _ENTRIES = LogbookRow.__table__
 
 def old_entries_hold(session: Session, old: list[dict[str, Any]]) -> bool:
     """Whether the table has the entries of before as the archive began with them."""
+    return old_entries(session) == old
+
+
+def old_entries(session: Session) -> list[dict[str, Any]]:
+    """Return the entries that no chain file has, as the table has them."""
     query = select(_ENTRIES).where(_ENTRIES.c.chain == "").order_by(_ENTRIES.c.seq)
-    return [dict(row) for row in session.execute(query).mappings()] == old
+    return [dict(row) for row in session.execute(query).mappings()]
 
 
 def put_entries_right(session: Session, chains: ChainFiles, old: list[dict[str, Any]]) -> None:

@@ -6,10 +6,10 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from typing import TypeAlias
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Mission
+from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Mission, Point
 from gezeiten.domain.acts.assessments import Words
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.assessments import Seen, matched
@@ -161,6 +161,26 @@ def found_at(session: Session, point_id: int) -> FoundRows:
     """Return the excursions kept of a point, by mission key, rule and begin."""
     rows = session.scalars(select(ExcursionRow).filter_by(point_id=point_id))
     return {(row.mission_id, row.rule_key, row.start_ms): (_rule(row), _seen(row)) for row in rows}
+
+
+def of_nothing() -> Select[int]:
+    """Excursions of no point or mission."""
+    return select(ExcursionRow.id).where(
+        ExcursionRow.point_id.not_in(select(Point.id))
+        | ExcursionRow.mission_id.not_in(select(Mission.id))
+    )
+
+
+def clear_of_nothing(session: Session) -> None:
+    """Take out excursions of no point or mission, and what does not hold for them any more."""
+    session.execute(delete(ExcursionRow).where(ExcursionRow.id.in_(of_nothing())))
+    gone = ExcursionRow.assessment_id.not_in(select(AssessmentRow.id))
+    session.execute(update(ExcursionRow).where(gone).values(assessment_id=None))
+
+
+def match_all_assessments(session: Session) -> None:
+    """Find which assessment holds for each excursion, wherever there are assessments."""
+    match_assessments(session, session.scalars(select(AssessmentRow.point_id).distinct()))
 
 
 def match_assessments(session: Session, point_ids: Iterable[int]) -> None:

@@ -6,8 +6,6 @@ A version whose acts make more tables than before says it once more.
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,6 +13,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.beginnings import OLD_ENTRIES, begun_of
 from gezeiten.archive.database import Archive
 from gezeiten.archive.doing import do_by_itself
+from gezeiten.archive.entries_anew import old_entries
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id, id_of_old_row
 from gezeiten.archive.made import MADE, plain_rows, rows
@@ -36,7 +35,7 @@ def begin(archive: Archive, at_ms: int) -> None:
 def begin_anew(archive: Archive, session: Session, at_ms: int) -> None:
     """Let an archive begin with what it holds now, inside the caller's transaction."""
     session.flush()
-    made, old = rows(session.connection()), _old_entries(session)
+    made, old = rows(session.connection()), old_entries(session)
     many = sum(len(listed) for listed in made.values())
     dump = ""
     if many or old:
@@ -44,13 +43,6 @@ def begin_anew(archive: Archive, session: Session, at_ms: int) -> None:
             data = msgspec.json.encode({**plain_rows(made), OLD_ENTRIES: old})
             dump = archive.foundings.put(data)
     do_by_itself(session, ArchiveBegun(_id_of(session), MADE, dump, many), at_ms)
-
-
-def _old_entries(session: Session) -> list[dict[str, Any]]:
-    """Return the entries that no chain file has, as the table has them."""
-    table = LogbookRow.__table__
-    found = session.execute(select(table).where(table.c.chain == "").order_by(table.c.seq))
-    return [dict(row) for row in found.mappings()]
 
 
 def _has_begun(session: Session) -> bool:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.blocks import PACKED, unpack
 from gezeiten.archive.cutting import Column, text_column, united
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here import Block, Held, SeriesRow
+from gezeiten.archive.here import Block, Held
 from gezeiten.archive.holding import (
     ChannelColumn,
     Whose,
@@ -25,10 +25,9 @@ from gezeiten.archive.holding import (
     raw_key,
 )
 from gezeiten.archive.intake import RawMission, mission_columns, spans_of
-from gezeiten.archive.tables import Mission, Offload, OverviewRow, Point
+from gezeiten.archive.series_here import bare_overviews
+from gezeiten.archive.tables import Mission, Offload, Point
 from gezeiten.archive.text_intake import Readings, Source
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import Span
 from gezeiten.errors import GezeitenError, bug
 
@@ -176,13 +175,22 @@ def _any_valid(column: Column) -> bool:
 
 
 # -- what is missing -------------------------------------------------------------------------------
-def make_missing_readings(archive: Archive, decode: Decode) -> int:
+TOLD_EVERY = 20
+"""Missions; fewer are made before anybody could read how many."""
+
+
+def make_missing_readings(
+    archive: Archive, decode: Decode, tell: Callable[[int, int], None] = lambda *_: None
+) -> int:
     """Make the readings of offloads that are not held: their acts were caught up from the logbook,
-    or this computer's tables are new. Returns of how many missions."""
+    or this computer's tables are new. Returns of how many missions.
+
+    tell: hears now and then how many are made, of how many.
+    """
     with archive.reading() as session:
         strays = list(session.scalars(_held_of_nothing()))
         missing = list(session.scalars(_missions_missing_some()))
-        bare = _bare_overviews(session)
+        bare = bare_overviews(session)
     if strays or bare:
         with archive.writing() as session:
             for mission in strays:
@@ -191,7 +199,12 @@ def make_missing_readings(archive: Archive, decode: Decode) -> int:
                 note_series(session, point, channel, unit, has_readings=False)
         with archive.reading() as session:
             missing = list(session.scalars(_missions_missing_some()))
-    return sum(_make_mission(archive, key, decode) for key in missing)
+    made = 0
+    for done, key in enumerate(missing):
+        if done % TOLD_EVERY == TOLD_EVERY - 1:
+            tell(done, len(missing))
+        made += _make_mission(archive, key, decode)
+    return made
 
 
 def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
@@ -262,24 +275,3 @@ def _held_of_nothing() -> Select[str]:
         Offload.sha256 == func.substr(Held.raw, 1, 64, type_=String),
     )  # fmt: skip
     return select(Held.mission).where(~named).distinct()
-
-
-def _bare_overviews(session: Session) -> list[tuple[str, str, str]]:
-    """Points, channels and units of overviews that no series shows yet."""
-    shown = {(row.point, row.channel) for row in session.execute(
-        select(SeriesRow.point, SeriesRow.channel))}  # fmt: skip
-    return [one for one in overview_channels(session) if one[:2] not in shown]
-
-
-def overview_channels(session: Session) -> list[tuple[str, str, str]]:
-    """Return the points (ids), channels and units that overviews show."""
-    rows = session.execute(
-        select(Point.uid, Mission.plan)
-        .join(Mission, Mission.point_id == Point.id)
-        .join(OverviewRow, OverviewRow.mission_id == Mission.id)
-        .order_by(OverviewRow.id)
-    )
-    return list(dict.fromkeys(
-        (point, channel, quantity(channel).unit)
-        for point, plan in rows for channel in plan_from_dict(plan).channels
-    ))  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection, delete, select, text, union, update
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.excursions import clear_of_nothing
 from gezeiten.archive.made import (
     MADE,
     Row,
@@ -26,6 +27,7 @@ def put_right(session: Session, wanted: Rows) -> None:
         connection.execute(text("PRAGMA defer_foreign_keys = ON"))
     for name in MADE:  # what a row refers to is right by then, and so is how it is told
         _put_table_right(connection, name, wanted[name])
+    clear_of_nothing(session)
     session.expire_all()
 
 
@@ -61,17 +63,23 @@ def _renamed(
     kept: dict[str, Row], wanted: dict[str, Row], extra: list[str], missing: list[str]
 ) -> list[tuple[str, str]]:
     """Return which rows only had what identifies them changed: the one that is too many where one
-    is missing, or one of which most is the same."""
+    is missing, or one of which most is the same, its id say."""
     if len(extra) == len(missing) == 1:
         return [(extra[0], missing[0])]
     pairs: list[tuple[str, str]] = []
     for should in missing:
         for was in extra:
-            same = sum(kept[was][column] == value for column, value in wanted[should].items())
-            if same >= len(wanted[should]) - 1 and was not in dict(pairs):
+            if was not in dict(pairs) and _is_one_thing(kept[was], wanted[should]):
                 pairs.append((was, should))
                 break
     return pairs
+
+
+def _is_one_thing(was: Row, should: Row) -> bool:
+    if "uid" in should and was["uid"] == should["uid"]:
+        return True
+    same = [column for column, value in should.items() if was[column] == value]
+    return len(same) >= len(should) - 1
 
 
 def _key_that_readings_know(connection: Connection, name: str) -> int | None:

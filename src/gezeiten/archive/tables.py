@@ -43,7 +43,7 @@ class Site(Base):
     __tablename__ = "site"
     id: Mapped[int] = _key()
     uid: Mapped[str] = _uid()
-    name: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
     kind: Mapped[str]
     zone: Mapped[str]
     latitude: Mapped[float | None]
@@ -62,7 +62,6 @@ class Point(Base):
     the longest interval."""
 
     __tablename__ = "point"
-    __table_args__ = (UniqueConstraint("site_id", "name"),)
     id: Mapped[int] = _key()
     uid: Mapped[str] = _uid()
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
@@ -315,7 +314,7 @@ class KeptPlan(Base):
     __tablename__ = "kept_plan"
     id: Mapped[int] = _key()
     uid: Mapped[str] = _uid()
-    name: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
     model: Mapped[str]
     plan: Mapped[dict[str, Any]] = mapped_column(JSON)
     changed_ms: Mapped[int]
@@ -362,7 +361,7 @@ class KeptTie(Base):
     __tablename__ = "kept_tie"
     id: Mapped[int] = _key()
     uid: Mapped[str] = _uid()
-    name: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
     tie: Mapped[dict[str, Any]] = mapped_column(JSON)
     changed_ms: Mapped[int]
     changed_by: Mapped[str]

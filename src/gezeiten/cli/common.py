@@ -15,7 +15,6 @@ from platformdirs import user_config_path, user_data_path, user_state_path
 
 from gezeiten.archive.database import is_archive
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import refresh_stale
 from gezeiten.desk.recovery import recover
 from gezeiten.domain.timeline import DAY_MS, to_ms
 from gezeiten.errors import InputError
@@ -67,10 +66,9 @@ def open_desk(
     desk = Desk(
         target, settings_file=settings_file(target), heads_file=heads_file(target), look=look
     )
-    desk.archive.on_wait = lambda words: click.echo(words, err=True)
+    desk.archive.listen(lambda words: click.echo(words, err=True))
     try:
         recover(desk)
-        refresh_stale(desk)
         yield desk
     finally:
         desk.close()

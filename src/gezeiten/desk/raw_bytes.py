@@ -56,9 +56,15 @@ def _whole(desk: Desk, offload: Offload) -> RawMission | TextRead:
     return TextRead(source_of(tie, TEXT_MODEL), pieces)
 
 
-def make_missing_readings(desk: Desk) -> None:
+def make_missing_readings(desk: Desk) -> int:
     """Make readings that are not held here: of acts that were caught up, of all where this
-    computer's tables are new; and find what is excursion in them."""
-    made = of_bytes.make_missing_readings(desk.archive, decoding(desk))
-    if rescue_old_readings(desk.archive, desk.said) or made:
-        refresh_stale(desk)
+    computer's tables are new; and find what is excursion in them. Returns of how many missions or
+    offloads readings were made."""
+    made = of_bytes.make_missing_readings(desk.archive, decoding(desk), partial(_say, desk))
+    made += rescue_old_readings(desk.archive, desk.said)
+    refresh_stale(desk)
+    return made
+
+
+def _say(desk: Desk, done: int, many: int) -> None:
+    desk.archive.on_wait(f"Readings are made from their bytes: {done} of {many} missions.")

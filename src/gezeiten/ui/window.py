@@ -18,13 +18,13 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import refresh_stale, to_assess
+from gezeiten.desk.excursion_book import to_assess
 from gezeiten.desk.finding import Thing, things
 from gezeiten.desk.handing import count_handovers
 from gezeiten.desk.logbook import has_acts, logbook_is_intact
 from gezeiten.desk.mending import open_gaps
 from gezeiten.desk.places import points
-from gezeiten.desk.recovery import recover
+from gezeiten.desk.recovery import Recovered, recover
 from gezeiten.ui import house as places
 from gezeiten.ui.commands import Command
 from gezeiten.ui.finder import Finder
@@ -158,14 +158,15 @@ class MainWindow(QMainWindow):
     def _start(self) -> None:
         """Take in what a killed offload left, then load."""
 
-        def tidy(_task: object) -> int:
-            taken = recover(self.house.desk)
-            refresh_stale(self.house.desk)
-            return taken
+        def tidy(_task: object) -> Recovered:
+            desk = self.house.desk
+            desk.archive.listen(desk.archive.on_wait)
+            return recover(desk)
 
-        def tidied(count: int) -> None:
-            if count:
+        def tidied(found: Recovered) -> None:
+            if found.taken:
                 self.house.say(tr("An interrupted offload was taken in."))
+            if found.taken or found.made:
                 self.house.archive_changed.emit()
             else:
                 self._count()

@@ -1,6 +1,6 @@
 """Readings lie in this computer's own tables, made from bytes; missions have ids that are the same
-in every database. What was kept of readings before waits under old names until all are made anew
-(`archive/rescue.py`)."""
+in every database; names may repeat. What was kept of readings before waits under old names until
+all are made anew (`archive/rescue.py`)."""
 
 from __future__ import annotations
 
@@ -19,6 +19,7 @@ def upgrade() -> None:
         batch_op.add_column(sa.Column("uid", sa.String(), nullable=False, server_default=""))
     with op.batch_alter_table("offload", schema=None) as batch_op:
         batch_op.add_column(sa.Column("rescued", sa.String(), nullable=True))
+    _names_may_repeat()
     connection = op.get_bind()
     _name_missions(connection)
     op.create_index("ix_mission_uid", "mission", ["uid"], unique=True)
@@ -28,6 +29,24 @@ def upgrade() -> None:
     else:
         op.drop_table("block")
         op.drop_table("series")
+
+
+def _names_may_repeat() -> None:
+    """Two computers may each have a site of one name; acts refuse it where it is seen."""
+    for table, columns in (
+        ("site", ["name"]), ("point", ["site_id", "name"]), ("kept_plan", ["name"]),
+        ("kept_tie", ["name"]),
+    ):  # fmt: skip
+        inspector = sa.inspect(op.get_bind())
+        found = [
+            one["name"] or f"uq_{table}_{columns[0]}"
+            for one in inspector.get_unique_constraints(table)
+            if one["column_names"] == columns
+        ]
+        convention = {"uq": "uq_%(table_name)s_%(column_0_name)s"}
+        with op.batch_alter_table(table, naming_convention=convention) as batch_op:
+            for name in found:
+                batch_op.drop_constraint(name, type_="unique")
 
 
 def _name_missions(connection: sa.Connection) -> None:

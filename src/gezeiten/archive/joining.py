@@ -1,0 +1,44 @@
+"""Entries that came late: of another computer's chain, done before what was applied here already.
+
+Tables rest on all acts in their order, so they are made anew and put in place of those kept. Two
+archives that took in each other's chains and bytes hold the same, whatever came first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.anew import made_anew
+from gezeiten.archive.beginnings import beginning
+from gezeiten.archive.chains import ChainFiles, Line
+from gezeiten.archive.entries_anew import old_entries, put_entries_right
+from gezeiten.archive.logbook import entries
+from gezeiten.archive.rebuild import put_right
+from gezeiten.archive.series_here import make_series_anew
+from gezeiten.archive.tables import LogbookRow, Point
+
+
+def came_late(session: Session, fresh: Iterable[Line]) -> bool:
+    """Whether one of these entries belongs before one that was applied already."""
+    highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
+    return any(line.envelope.stamp <= highest for line in fresh)
+
+
+def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
+    """Make entries and tables anew, in the order in which the acts were done.
+
+    Raises:
+        ArchiveDamagedError: a line, or what the archive began with, cannot be read; nothing was
+            changed.
+    """
+    with session.begin_nested():
+        put_entries_right(session, chains, old_entries(session))
+        in_order = sorted(entries(session), key=lambda entry: entry.seq)
+        began, _, since = beginning(bytes_of, in_order)
+        wanted, _ = made_anew(began, since)  # what cannot be applied, verify names
+        put_right(session, wanted)
+        make_series_anew(session)
+        session.execute(update(Point).values(record_version=Point.record_version + 1))

@@ -1,0 +1,130 @@
+"""Two archives that took in each other's chains and bytes hold the same, whatever came first."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from hypothesis import Phase, event, given, settings
+from hypothesis import strategies as st
+
+from gezeiten.archive.made import Rows, rows
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.excursion_book import excursions
+from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.mending import gaps
+from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.place_editor import save_site
+from gezeiten.desk.places import points, sites
+from gezeiten.desk.records import record
+from gezeiten.desk.recovery import recover
+from gezeiten.desk.verifying import verify
+from gezeiten.domain.sites import SiteFacts
+from gezeiten.errors import GezeitenError
+from tests.archive.field_deeds import bring, bring_text
+from tests.archive.test_anew import DEEDS, attempt, brought_up
+from tests.golden import fingerprint_of
+
+BYTES = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued")
+
+
+def opened(folder: Path) -> Desk:
+    heads = folder.with_suffix(".heads")
+    desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads)
+    recover(desk)
+    return desk
+
+
+def give(one: Path, other: Path) -> None:
+    """Copy what is true: bytes, and of each chain what is longer."""
+    for chain in (one / "logbook").glob("*.jsonl"):
+        there = other / "logbook" / chain.name
+        if not there.exists() or there.stat().st_size < chain.stat().st_size:
+            shutil.copy(chain, there)
+    for name in BYTES:
+        shutil.copytree(one / name, other / name, dirs_exist_ok=True, copy_function=_unless_there)
+
+
+def _unless_there(source: str, target: str) -> None:
+    if not Path(target).exists():
+        shutil.copy2(source, target)
+
+
+def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
+    """The tables; readings, gaps, excursions and entries by what they are; faults."""
+    desk = opened(folder)
+    with desk.archive.reading() as session:
+        made = rows(session.connection())
+    told = [
+        sorted((p.uid, c.channel, fingerprint_of(record(desk, p.id, c.channel)))
+               for p in points(desk) for c in p.channels),
+        sorted((b.point.uid, b.channels, b.gap.start_ms, b.gap.end_ms, b.state, b.reason)
+               for b in gaps(desk)),
+        sorted((e.point.uid, e.mission, e.rule.key, e.start_ms, e.end_ms, e.dose, str(e.cause))
+               for e in excursions(desk)),
+        [(e.chain, e.number, e.hash) for e in logbook_entries(desk)],
+    ]  # fmt: skip
+    faults = verify(desk).faults
+    desk.close()
+    return made, told, faults
+
+
+@settings(max_examples=8, phases=[Phase.generate])
+@given(st.data())
+def test_acts_of_two_computers_make_one_archive(data: st.DataObject) -> None:
+    with TemporaryDirectory() as work:
+        one, other = Path(work) / "one", Path(work) / "other"
+        for folder in (one, other):
+            shutil.copytree(brought_up(), folder)
+        for _ in range(data.draw(st.integers(1, 2))):
+            for folder in data.draw(st.permutations([one, other])):
+                do_some(folder, data.draw(st.lists(DEEDS, max_size=6)))
+            if data.draw(st.booleans()):
+                give(one, other)  # only one hears of the other, and goes on
+        pairs = [(one, other), (other, one)]
+        for here, there in data.draw(st.permutations(pairs)):
+            give(here, there)
+            if data.draw(st.booleans()):
+                opened(there).close()
+        give(one, other)
+        give(other, one)
+        first, second = told_of(one), told_of(other)
+        assert first[0] == second[0]
+        assert first[1] == second[1]
+        assert first[2] == second[2] == []
+
+
+def do_some(folder: Path, deeds: list[tuple[Any, ...]]) -> None:
+    desk = opened(folder)
+    for deed in deeds:
+        try:
+            attempt(desk, deed)
+            event(f"done: {deed[0]}")
+        except GezeitenError:
+            event(f"refused: {deed[0]}")
+    desk.close()
+
+
+def test_what_both_made_of_one_name_stays_two_things(tmp_path: Path) -> None:
+    one, other = tmp_path / "one", tmp_path / "other"
+    opened(one).close()
+    shutil.copytree(one, other)
+    for folder, height_m in ((one, 1.0), (other, 2.0)):
+        desk = opened(folder)
+        save_site(desk, SiteFacts("Shore", height_m=height_m))
+        bring(desk, "D-9001", 2, 1, 40 if folder is one else 90)
+        bring_text(desk, 1, 9 if folder is one else 15)
+        desk.close()
+    give(one, other)
+    give(other, one)
+    first, second = told_of(one), told_of(other)
+    assert first == second
+    assert not first[2]
+    desk = opened(one)
+    assert [site.name for site in sites(desk)].count("Shore") == 2
+    kinds = [entry.details["kind"] for entry in logbook_entries(desk)]
+    assert kinds.count("site made") >= 2
+    assert kinds.count("mission offloaded") == 2
+    desk.close()
