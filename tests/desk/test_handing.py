@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import csv
+import hashlib
+import json
 import re
 from datetime import datetime
 from pathlib import Path
@@ -189,6 +191,18 @@ def test_a_report_prints_the_end_of_the_logbook_and_can_be_held_against_it(
     text = text_of_document(done.path)
     assert last.hash in text
     assert held_against(demo_desk, text).startswith(f"That is entry {last.seq} of ")
+
+
+def test_a_csv_has_a_description_beside_it_that_can_be_held_against_the_logbook(
+    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+) -> None:
+    done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
+    [note] = json.loads((tmp_path / "a.csv-metadata.json").read_text())["notes"]
+    assert note["sha256"] == hashlib.sha256(done.path.read_bytes()).hexdigest()
+    assert note["readings"] == done.readings
+    last = head(demo_desk)
+    assert last is not None
+    assert held_against(demo_desk, note["logbook"]).startswith(f"That is entry {last.seq} of ")
 
 
 def test_file_names_suit_every_file_system(demo_desk: Desk, room: PointPlace) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ import pytest
 
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.series import empty_series
+from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvStretch, CsvTable, count_readings, write_csv
 from tests.conftest import series_of
 
@@ -117,3 +119,18 @@ def test_no_name_is_a_formula(tmp_path: Path, name: str) -> None:
     write_csv(table(site=name, point=name), tmp_path / "a.csv")
     for row in rows_of(tmp_path / "a.csv"):
         assert row["site"] == row["point"] == "'" + name
+
+
+def test_the_description_names_every_column_as_the_file_does(tmp_path: Path) -> None:
+    path = tmp_path / "a.csv"
+    write_csv(table(), path)
+    head = "Entry 12 of the chain 5f: 3b"
+    told = json.loads(description("a.csv", table(), Origin(0, "JA", "ab" * 32, 4, head)))
+    assert described(path).name == "a.csv-metadata.json"  # where W3C looks for it
+    assert told["url"] == "a.csv"
+    columns = told["tableSchema"]["columns"]
+    assert [column["titles"] for column in columns] == list(rows_of(path)[0])
+    assert len({column["name"] for column in columns}) == len(columns)
+    assert told["notes"] == [
+        {"sha256": "ab" * 32, "readings": 4, "zone": "Europe/Berlin", "logbook": head}
+    ]

@@ -42,6 +42,7 @@ def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
 
 DIALOGS = {
     "settings": lambda w: w.show_settings(),
+    "people": lambda w: w.show_people(),
     "sites and points": lambda w: w.show_places(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.apply import Said
@@ -30,6 +30,13 @@ def people(session: Session) -> list[KeptPerson]:
     """Return all who act in an archive and whose names were not erased, by name."""
     query = select(Person).where(Person.name != ERASED).order_by(Person.name)
     return [KeptPerson(row.uid, row.name) for row in session.scalars(query)]
+
+
+def entries_by_name(session: Session) -> dict[str, tuple[int, int]]:
+    """Return how many entries there are of each name, and when the newest was made (UTC ms)."""
+    query = select(LogbookRow.person, func.count(), func.max(LogbookRow.at_ms))
+    rows = session.execute(query.group_by(LogbookRow.person))
+    return {name: (many, last_ms) for name, many, last_ms in rows}
 
 
 def erase(archive: Archive, name: str, said: Said) -> None:

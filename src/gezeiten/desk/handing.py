@@ -20,10 +20,12 @@ from gezeiten.archive.vault import fingerprint
 from gezeiten.archive.whole import sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.documents import csv_table, inside_record, point_report
+from gezeiten.desk.logbook import head_words
 from gezeiten.desk.places import PointPlace
 from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
 from gezeiten.domain.timeline import Span, from_ms
-from gezeiten.exchange.csv_out import write_csv
+from gezeiten.exchange.csv_description import Origin, described, description
+from gezeiten.exchange.csv_out import CsvTable, write_csv
 
 if TYPE_CHECKING:
     from gezeiten.report.pages import PagePicture
@@ -68,7 +70,8 @@ class PastHandover:
 
 
 def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:
-    """Write the CSV of a point over a stretch, read it back, keep its fingerprint.
+    """Write the CSV of a point over a stretch, read it back, keep its fingerprint; beside it stands
+    what its columns are (`exchange/csv_description.py`).
 
     Raises:
         InputError: no reading in the stretch.
@@ -80,7 +83,20 @@ def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
         target, readings = _written(
             desk, point, span, "csv", path, lambda fresh: write_csv(table, fresh)
         )
-    return _book(desk, point, span, "csv", target, readings, 0)
+    done = _book(desk, point, span, "csv", target, readings, 0)
+    _describe(desk, table, done)
+    return done
+
+
+def _describe(desk: Desk, table: CsvTable, done: HandedOver) -> None:
+    """Write beside a CSV what its columns are and where it comes from."""
+    origin = Origin(desk.now_ms(), desk.person, done.sha256, done.readings, head_words(desk))
+    folder = done.path.parent
+    with translated(folder), fresh_beside(folder) as fresh:
+        fresh.write_text(description(done.path.name, table, origin), encoding="utf-8")
+        synced(fresh)
+        _named(fresh, described(done.path))
+        sync_folder(folder)
 
 
 def export_pdf(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:

@@ -1,15 +1,37 @@
-"""Who acts in an archive, and a name erased at the wish of who had it."""
+"""Who acts in an archive: chosen at start, and a name erased at the wish of who had it."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from gezeiten.archive import people
 from gezeiten.desk.context import Desk
+from gezeiten.domain.people import initials
+
+
+@dataclass(frozen=True, slots=True)
+class Acting:
+    """Somebody who acts in this archive. entries: so many in the logbook; last_ms: of the newest,
+    None before the first."""
+
+    name: str
+    initials: str
+    entries: int
+    last_ms: int | None
+
+
+def acting(desk: Desk) -> list[Acting]:
+    """Return all who act in this archive, who acted last first."""
+    with desk.archive.reading() as session:
+        names = [person.name for person in people.people(session)]
+        told = people.entries_by_name(session)
+    found = [Acting(name, initials(name), *told.get(name, (0, None))) for name in set(names)]
+    return sorted(found, key=lambda one: (-(one.last_ms or 0), one.name))
 
 
 def names(desk: Desk) -> list[str]:
     """Return the names of all who act in this archive."""
-    with desk.archive.reading() as session:
-        return [person.name for person in people.people(session)]
+    return sorted(one.name for one in acting(desk))
 
 
 def erase_name(desk: Desk, name: str) -> None:

@@ -119,8 +119,13 @@ def _channel_columns(
         values[i] = _digits(value)
         codes[i] = Quality(int(code)).word
         marks[i] = mark or None
+    return dict(zip(channel_titles(key, unit), (values, codes, marks), strict=True))
+
+
+def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
+    """Return how the columns of a channel are called: its value, its quality, its limit mark."""
     name, unit = quantity(key).name, plain(unit)
-    return {f"{name} [{unit}]": values, f"{name} quality": codes, f"{name} limit": marks}
+    return f"{name} [{unit}]", f"{name} quality", f"{name} limit"
 
 
 def _limit_marks(table: CsvTable, key: str, series: Series) -> NDArray[np.str_]:

@@ -53,6 +53,8 @@ def run(
     # a little less than the screen: the frame wants room as well
     window.resize(min(1280, room.width()), min(800, room.height() - 40))
     window.show()
+    if practice is None and not desk.archive.is_looked_at:
+        window.ask_who()
     code = app.exec()
     desk.close()
     return code

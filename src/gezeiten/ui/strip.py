@@ -142,6 +142,7 @@ class Strip(QWidget):
     """All places, the theme and the person."""
 
     place_chosen = Signal(int)
+    person_wanted = Signal()
 
     def __init__(
         self, names: list[str], theme: Theme, next_theme: Callable[[], object], person: str
@@ -155,7 +156,8 @@ class Strip(QWidget):
         self._mark = _Mark(theme)
         self.theme_button: QPushButton = button(tr("Light"), next_theme, "link")
         self.theme_button.setToolTip(tr("Next theme (F10)"))
-        self.person = label(person, "head")
+        self.person: QPushButton = button(person, self.person_wanted.emit, "link")
+        self.person.setToolTip(tr("Who is at it (Ctrl+Shift+W)"))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 0, 16, 0)
         layout.setSpacing(8)

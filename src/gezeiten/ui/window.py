@@ -23,6 +23,7 @@ from gezeiten.desk.finding import Thing, things
 from gezeiten.desk.handing import count_handovers
 from gezeiten.desk.logbook import has_acts, logbook_is_intact
 from gezeiten.desk.mending import open_gaps
+from gezeiten.desk.people import Acting, acting
 from gezeiten.desk.places import points
 from gezeiten.desk.recovery import Recovered, recover
 from gezeiten.ui import house as places
@@ -101,6 +102,7 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         self.strip.place_chosen.connect(self.go)
+        self.strip.person_wanted.connect(self.show_people)
         self.house.go.connect(self.go)
         self.house.said.connect(self._say)
         self.house.archive_changed.connect(self._archive_changed)
@@ -198,6 +200,7 @@ class MainWindow(QMainWindow):
             Command("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
             Command("settings", tr("Settings"), "Ctrl+,", self.show_settings),
             Command("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
+            Command("people", tr("Who is at it"), "Ctrl+Shift+W", self.show_people),
             Command(
                 "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
             ),
@@ -248,6 +251,27 @@ class MainWindow(QMainWindow):
         from gezeiten.ui.places_dialog import PlacesDialog
 
         PlacesDialog(self, self.house).open()
+
+    def ask_who(self) -> None:
+        """Ask who is at it, where several people act in this archive."""
+        self._ask_who(several=True)
+
+    def show_people(self) -> None:
+        """Show who acts in this archive, to go on as another one."""
+        self._ask_who(several=False)
+
+    def _ask_who(self, *, several: bool) -> None:
+        desk = self.house.desk
+
+        def show(people: list[Acting]) -> None:
+            from gezeiten.ui.people_dialog import PeopleDialog
+
+            if len(people) > 1 or not several:
+                dialog = PeopleDialog(self, self.house, people)
+                dialog.changed.connect(self._person_changed)
+                dialog.open()
+
+        self.house.run(lambda _task: acting(desk), show, latest="people")
 
     def show_lives(self, serial: str = "") -> None:
         """Open the loggers' lives, at one of them."""
