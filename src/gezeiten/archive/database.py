@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import TypeAlias
 
 from sqlalchemy import Engine, create_engine, event, inspect, select, text
 from sqlalchemy.exc import OperationalError
@@ -31,6 +32,8 @@ from gezeiten.archive.tables import ChainRow
 from gezeiten.archive.vault import Vault
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
 
+ArchiveSession: TypeAlias = Session
+"""What `Archive.reading` and `writing` give; whoever is handed one hands it on to `archive`."""
 MIGRATIONS = Path(__file__).parent / "migrations"
 DATABASE = "archive.db"
 BUSY_S = 5.0

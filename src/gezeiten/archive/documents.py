@@ -32,6 +32,11 @@ def count_documents(session: Session) -> int:
     return int(session.scalar(select(func.count(Handover.id))) or 0)
 
 
+def newest_document_end(session: Session, point_id: int) -> int | None:
+    """Return until when the documents of a point reach (UTC ms), None without any."""
+    return session.scalar(select(func.max(Handover.end_ms)).filter_by(point_id=point_id))
+
+
 def documents(session: Session) -> list[KeptDocument]:
     """Return all documents handed over, latest first."""
     rows = session.scalars(select(Handover).order_by(Handover.id.desc()))

@@ -9,12 +9,13 @@ from typing import TypeAlias
 from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Mission, Point
+from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Mission, Point, Site
 from gezeiten.domain.acts.assessments import Words
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.assessments import Seen, matched
 from gezeiten.domain.excursions import Excursion
 from gezeiten.domain.limits import LimitRule, limit_rule
+from gezeiten.domain.sites import full_name
 from gezeiten.errors import ArchiveDamagedError
 
 FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
@@ -200,3 +201,39 @@ def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
             )
             for found, number in zip(excursions, holds, strict=True):
                 found.assessment_id = None if number is None else assessments[number].id
+
+
+# -- in which state of the record they were found ---------------------------------------------
+@dataclass(frozen=True, slots=True)
+class FoundIn:
+    """A point whose excursions are found. version: of its record as it is now; is_current: whether
+    they were found in that one."""
+
+    point_id: int
+    name: str
+    zone: str
+    version: int
+    is_current: bool
+
+
+def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]:
+    """Return all points, or one, and whether their excursions were found in the present record."""
+    query = select(Point, Site).join(Site, Site.id == Point.site_id).order_by(Point.id)
+    if point_id is not None:
+        query = query.where(Point.id == point_id)
+    return [
+        FoundIn(point.id, full_name(site.name, point.name), site.zone, point.record_version,
+                point.record_version == point.excursions_version)
+        for point, site in session.execute(query)
+    ]  # fmt: skip
+
+
+def stale_points(session: Session) -> list[int]:
+    """Return the points whose record changed since their excursions were found."""
+    query = select(Point.id).where(Point.excursions_version != Point.record_version)
+    return list(session.scalars(query))
+
+
+def note_found(session: Session, point_id: int, version: int) -> None:
+    """Note in which state of a point's record its excursions were found."""
+    session.execute(update(Point).where(Point.id == point_id).values(excursions_version=version))

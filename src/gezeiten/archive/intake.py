@@ -219,7 +219,7 @@ def _known(session: Session, file: RawMission) -> Mission | None:
     logger = find_logger(session, file.serial)
     if logger is None:
         return None
-    return known_mission(session, logger, file.number, file.launched_ms)
+    return known_mission(session, logger.id, file.number, file.launched_ms)
 
 
 def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
@@ -233,11 +233,11 @@ def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
 
 
 def known_mission(
-    session: Session, logger: Logger, number: int, launched_ms: int
+    session: Session, logger_id: int, number: int, launched_ms: int
 ) -> Mission | None:
     """Return a logger's mission of that number and launch where it is entered."""
     return session.scalars(
-        select(Mission).filter_by(logger_id=logger.id, number=number, launched_ms=launched_ms)
+        select(Mission).filter_by(logger_id=logger_id, number=number, launched_ms=launched_ms)
     ).first()
 
 

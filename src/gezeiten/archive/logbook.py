@@ -43,6 +43,11 @@ def count(session: Session) -> int:
     return int(session.scalar(select(func.count()).select_from(LogbookRow)) or 0)
 
 
+def newest_ms(session: Session) -> int | None:
+    """Return the instant of the latest entry (UTC ms), None without any."""
+    return session.scalar(select(func.max(LogbookRow.at_ms)))
+
+
 def has_acts(session: Session) -> bool:
     """Whether anything was done but that the archive was begun."""
     query = select(LogbookRow.seq).where(LogbookRow.act != ArchiveBegun.WORD)

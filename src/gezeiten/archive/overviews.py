@@ -57,3 +57,8 @@ def overviews_at(session: Session, point_id: int) -> list[OverviewRow]:
             .order_by(OverviewRow.id.desc())
         )
     )
+
+
+def overviews_named(session: Session) -> list[str]:
+    """Return the fingerprints of all overviews."""
+    return list(session.scalars(select(OverviewRow.sha256).distinct()))

@@ -12,14 +12,14 @@ from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Select, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.blocks import PACKED, unpack
 from gezeiten.archive.cutting import READINGS_PER_BLOCK, Column, in_one
 from gezeiten.archive.estimates import estimated_series
-from gezeiten.archive.here import Block, Held
-from gezeiten.archive.tables import Mission, Offload, Step
+from gezeiten.archive.here import Block, Held, SeriesRow
+from gezeiten.archive.tables import Mission, Offload, Point, Step
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.domain.spacing import intervals_of_mission, intervals_of_text
@@ -130,15 +130,17 @@ def unused_readings(session: Session, steps: Iterable[Step]) -> list[Unused]:
 
 
 # -- what brought readings -----------------------------------------------------------------------
-def offload_spans(session: Session, mission_ids: Select[Any]) -> dict[tuple[int, str], list[Span]]:
+def offload_spans(
+    session: Session, *, mission_id: int | None = None, point_id: int | None = None
+) -> dict[tuple[int, str], list[Span]]:
     """Return from when to when the readings of bytes are (both ends included), a stretch for each
-    that came, by mission and fingerprint of the bytes."""
-    rows = session.execute(
-        select(Mission.id, Held.raw, Held.spans)
-        .join(Mission, Mission.uid == Held.mission)
-        .where(Mission.id.in_(mission_ids))
-        .order_by(Held.id)
-    )
+    that came, by mission and fingerprint of the bytes; of one mission, of a point's, or of all."""
+    query = select(Mission.id, Held.raw, Held.spans).join(Mission, Mission.uid == Held.mission)
+    if mission_id is not None:
+        query = query.where(Mission.id == mission_id)
+    if point_id is not None:
+        query = query.where(Mission.point_id == point_id)
+    rows = session.execute(query.order_by(Held.id))
     spans: dict[tuple[int, str], list[Span]] = {}
     for mission_id, raw, listed in rows:
         mine = spans.setdefault((mission_id, raw.partition(":")[0]), [])
@@ -148,10 +150,9 @@ def offload_spans(session: Session, mission_ids: Select[Any]) -> dict[tuple[int,
 
 def offloads_between(session: Session, point_id: int, span: Span) -> set[str]:
     """Return the fingerprints of the raw bytes that hold readings of a point in a stretch."""
-    at = select(Mission.id).where(Mission.point_id == point_id)
     return {
         sha256
-        for (_, sha256), spans in offload_spans(session, at).items()
+        for (_, sha256), spans in offload_spans(session, point_id=point_id).items()
         if reach_into(spans, span)
     }
 
@@ -187,3 +188,26 @@ def kept_of_text(session: Session, mission: str) -> int:
     ):
         counted[channel] = counted.get(channel, 0) + count
     return max(counted.values(), default=0)
+
+
+def count_values(session: Session) -> int:
+    """Return how many values are kept, those that are none left out."""
+    return int(session.scalar(select(func.sum(Block.valid))) or 0)
+
+
+def record_version(session: Session, point_id: int) -> int:
+    """Return how often the record of a point has changed."""
+    return session.get_one(Point, point_id).record_version
+
+
+def record_versions(session: Session) -> dict[int, int]:
+    """Return how often the record of each point has changed, by the point's key."""
+    return {row[0]: row[1] for row in session.execute(select(Point.id, Point.record_version))}
+
+
+def recorded_channels(session: Session) -> frozenset[tuple[int, str]]:
+    """Return the channels that have readings: keys of points, and channels."""
+    query = select(Point.id, SeriesRow.channel).join(Point, Point.uid == SeriesRow.point)
+    return frozenset(
+        (key, channel) for key, channel in session.execute(query.where(SeriesRow.has_readings))
+    )

@@ -64,3 +64,12 @@ def overview_channels(session: Session) -> list[tuple[str, str, str]]:
     )
     listed = [(point, channel) for point, plan in rows for channel in plan_from_dict(plan).channels]
     return [(*one, quantity(one[1]).unit) for one in dict.fromkeys(listed)]
+
+
+def series_by_point(session: Session) -> dict[str, list[tuple[str, str]]]:
+    """Return channels and units that are shown at each point, by the point's id."""
+    shown: dict[str, list[tuple[str, str]]] = {}
+    query = select(SeriesRow.point, SeriesRow.channel, SeriesRow.unit).order_by(SeriesRow.id)
+    for point, channel, unit in session.execute(query):
+        shown.setdefault(point, []).append((channel, unit))
+    return shown

@@ -25,6 +25,7 @@ class KeptSite:
     id: int
     uid: str
     facts: SiteFacts
+    is_retired: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,16 +36,17 @@ class KeptPoint:
     uid: str
     site_id: int
     facts: PointFacts
+    is_retired: bool
 
 
 def kept_sites(session: Session) -> dict[int, KeptSite]:
-    """Return all sites by their key."""
-    return {row.id: _site(row) for row in session.scalars(select(Site))}
+    """Return all sites by their key, in the order in which they were added."""
+    return {row.id: _site(row) for row in session.scalars(select(Site).order_by(Site.id))}
 
 
 def kept_points(session: Session) -> dict[int, KeptPoint]:
-    """Return all points by their key."""
-    return {row.id: _point(row) for row in session.scalars(select(Point))}
+    """Return all points by their key, in the order in which they were added."""
+    return {row.id: _point(row) for row in session.scalars(select(Point).order_by(Point.id))}
 
 
 def kept_site(session: Session, site_id: int) -> KeptSite:
@@ -76,14 +78,15 @@ def find_point(session: Session, name: str, said: Said) -> Point:
     """Return the point of "Site · Point", both made where they are new; a bare name is a site
     with a point of the same name."""
     site_name, point_name = split_name(name)
-    site = session.scalars(select(Site).filter_by(name=site_name)).first()
+    site = session.scalars(select(Site).filter_by(name=site_name).order_by(Site.id)).first()
     if site is None:
         site = _new_site(session, site_name, said)
-    query = select(Point).filter_by(site_id=site.id, name=point_name)
+    query = select(Point).filter_by(site_id=site.id, name=point_name).order_by(Point.id)
     point = session.scalars(query).first()
     if point is None:
         do(session, PointMade(fresh_id(), site.uid, PointFacts(point_name)), said)
-        point = session.scalars(query).one()
+        point = session.scalars(query).first()
+        assert point is not None
     return point
 
 
@@ -96,17 +99,36 @@ def _new_site(session: Session, name: str, said: Said) -> Site:
         f"{name} is a new site; its zone was taken from this computer ({zone}): check the zone"
         " in Sites and points."
     )
-    return session.scalars(select(Site).filter_by(name=name)).one()
+    return session.scalars(select(Site).filter_by(name=name).order_by(Site.id.desc())).all()[0]
 
 
 def _site(row: Site) -> KeptSite:
     facts = SiteFacts(row.name, row.kind, row.zone, row.latitude, row.longitude, row.height_m,
                       row.next_visit_ms, row.visit_every_days)  # fmt: skip
-    return KeptSite(row.id, row.uid, facts)
+    return KeptSite(row.id, row.uid, facts, row.retired_ms is not None)
 
 
 def _point(row: Point) -> KeptPoint:
     facts = PointFacts(row.name, row.height_m, row.measuring_point_height_m,
                        tuple(row.duty_channels or ()), row.duty_interval_s,
                        row.fill_limit_s)  # fmt: skip
-    return KeptPoint(row.id, row.uid, row.site_id, facts)
+    return KeptPoint(row.id, row.uid, row.site_id, facts, row.retired_ms is not None)
+
+
+def point_called(session: Session, site: str, point: str) -> KeptPoint | None:
+    """Return the point of these names, None where there is none."""
+    query = select(Point).join(Site).where(Site.name == site, Point.name == point)
+    row = session.scalars(query.order_by(Point.id)).first()
+    return None if row is None else _point(row)
+
+
+def next_visit_of(session: Session, site: str) -> int | None:
+    """Return when the site of a name is visited next (UTC ms)."""
+    query = select(Site.next_visit_ms).filter_by(name=site)
+    return session.scalars(query.order_by(Site.id)).first()
+
+
+def zone_of(session: Session, site: str) -> str:
+    """Return the zone of the site of a name, "UTC" where it is new."""
+    query = select(Site.zone).filter_by(name=site).order_by(Site.id)
+    return session.scalars(query).first() or "UTC"

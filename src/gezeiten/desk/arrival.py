@@ -6,11 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy import select
 
 from gezeiten.archive.cutting import Column
+from gezeiten.archive.missions import offloads_by_id
 from gezeiten.archive.readings import readings_added
-from gezeiten.archive.tables import Offload
 from gezeiten.desk.context import Desk
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.offloading import Offloaded
@@ -43,7 +42,7 @@ class Arrival:
 def arrival(desk: Desk, result: Offloaded) -> Arrival:
     """Return what an offload brought."""
     with desk.archive.reading() as session:
-        offloads = session.scalars(select(Offload).where(Offload.id.in_(result.offload_ids))).all()
+        offloads = offloads_by_id(session, result.offload_ids)
         clock = offloads[0].clock_difference_ms if offloads else None
         came = [one for offload in offloads for one in readings_added(session, offload)]
     if not came or result.point_id is None:

@@ -6,15 +6,14 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Literal
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.missions import all_offload_instants, latest_missions
 from gezeiten.archive.steps import active_steps
-from gezeiten.archive.tables import Logger, Mission, Offload
+from gezeiten.archive.tables import Logger, Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.mending import BookedGap, gaps
-from gezeiten.desk.places import PointPlace, SitePlace, latest_missions, sites
+from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.records import Recorded
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.gaps import held_spans
@@ -139,15 +138,8 @@ class _Past:
     recorded: Recorded
 
     @staticmethod
-    def of(session: Session) -> _Past:
-        offloads: dict[int, list[int]] = {}
-        for point_id, at_ms in session.execute(
-            select(Mission.point_id, Offload.at_ms)
-            .join(Mission, Mission.id == Offload.mission_id)
-            .where(Mission.point_id.is_not(None))
-            .order_by(Offload.at_ms)
-        ):
-            offloads.setdefault(int(point_id or 0), []).append(at_ms)
+    def of(session: ArchiveSession) -> _Past:
+        offloads = all_offload_instants(session)
         estimated: dict[int, list[Span]] = {}
         for point_id, steps in active_steps(session).items():
             estimated[point_id] = [(s.start_ms, s.end_ms) for s in steps if s.kind == LINE]

@@ -9,12 +9,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.faults import translated
-from gezeiten.archive.intake import Circumstances, Intake, kept_ranges
-from gezeiten.archive.tables import Logger, Mission, Offload
+from gezeiten.archive.intake import Circumstances, Intake
+from gezeiten.archive.missions import are_kept, kept_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import to_assess
 from gezeiten.desk.offloading import Offloaded, take_in_file
@@ -69,30 +67,16 @@ def unusable(key: str, size_bytes: int, words: str, **known: Any) -> CarriedReco
     return CarriedRecord(key=key, size=size_bytes, state=UNUSABLE, words=words, **facts)
 
 
-def is_kept_whole(session: Session, sha256: str) -> bool:
-    """Return whether exactly these bytes are kept, by their fingerprint."""
-    return session.scalars(select(Offload.id).filter_by(sha256=sha256)).first() is not None
-
-
 def new_readings(
-    session: Session, serial: str, mission: int, launched_ms: int, held: list[Range]
+    session: ArchiveSession, serial: str, mission: int, launched_ms: int, held: list[Range]
 ) -> int:
     """Return how many of the readings `held` of a mission the archive lacks."""
-    row = session.scalars(
-        select(Mission)
-        .join(Logger)
-        .where(
-            Logger.serial == serial,
-            Mission.number == mission,
-            Mission.launched_ms == launched_ms,
-        )
-    ).first()
-    kept = kept_ranges(session, row.id) if row else []
+    kept = kept_of(session, serial, mission, launched_ms)
     return sum(size(missing(part, kept)) for part in held)
 
 
 def seen_record(
-    session: Session, key: str, file: MissionFile, sha256: str, size_bytes: int
+    session: ArchiveSession, key: str, file: MissionFile, sha256: str, size_bytes: int
 ) -> CarriedRecord:
     """Return what is known of a record whose bytes could be read."""
     header, held = file.header, file.ranges
@@ -103,7 +87,7 @@ def seen_record(
     except InputError as exc:
         return unusable(key, size_bytes, str(exc), **{**facts, "readings": readings})
     fresh = new_readings(session, header.serial, header.mission, header.launched_ms, held)
-    kept = fresh == 0 or is_kept_whole(session, sha256)
+    kept = fresh == 0 or are_kept(session, sha256)
     if not readings:
         return unusable(key, size_bytes, "It holds no readings yet.", **facts)
     words = ""

@@ -10,9 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from sqlalchemy import select
-
-from gezeiten.archive.tables import Point, Site
+from gezeiten.archive.sites import next_visit_of, point_called
 from gezeiten.desk.computer_clock import clock_doubts
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
@@ -56,7 +54,7 @@ def next_visit_ms(desk: Desk, point_name: str) -> int | None:
     """Return when the site of a point is visited next."""
     site_name = split_name(point_name)[0]
     with desk.archive.reading() as session:
-        return session.scalars(select(Site.next_visit_ms).filter_by(name=site_name)).first()
+        return next_visit_of(session, site_name)
 
 
 def present_temp_c(card: LoggerCard) -> float:
@@ -202,19 +200,15 @@ def _point_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
         return [Check("blocking", words, "point", field="point_name")]
     site_name, _, point_name = (part.strip() for part in name.partition(POINT_SEPARATOR))
     with desk.archive.reading() as session:
-        point = session.scalars(
-            select(Point)
-            .join(Site)
-            .where(Site.name == site_name, Point.name == (point_name or site_name))
-        ).first()
-        if point is None:
-            words = f"“{name}” is a new point; it is made with the launch."
-            return [Check("look", words, "new point", field="point_name")]
-        if point.retired_ms is not None:
-            words = f"“{name}” is retired; take it up again or choose another point."
-            return [Check("blocking", words, "point", field="point_name")]
-        missing = [k for k in point.duty_channels or () if k not in plan.channels]
-        longest = point.duty_interval_s
+        point = point_called(session, site_name, point_name or site_name)
+    if point is None:
+        words = f"“{name}” is a new point; it is made with the launch."
+        return [Check("look", words, "new point", field="point_name")]
+    if point.is_retired:
+        words = f"“{name}” is retired; take it up again or choose another point."
+        return [Check("blocking", words, "point", field="point_name")]
+    missing = [k for k in point.facts.duty_channels if k not in plan.channels]
+    longest = point.facts.duty_interval_s
     checks = []
     if missing:
         names = ", ".join(quantity(key).name for key in missing)

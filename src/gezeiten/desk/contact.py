@@ -7,11 +7,11 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from functools import partial
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from gezeiten.archive.intake import find_logger, kept_ranges
-from gezeiten.archive.tables import Logger, Mission, Point, Service
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.intake import find_logger
+from gezeiten.archive.loggers import calibration_noted, place_of
+from gezeiten.archive.missions import kept_and_damaged
+from gezeiten.archive.tables import Logger
 from gezeiten.desk.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intents import settle_launch
@@ -20,7 +20,6 @@ from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.contacts import BY_HAND_MS, Sighting, says_more
 from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.plan import Plan
-from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
@@ -192,7 +191,7 @@ def read_card(
         logger = _tell(desk, db, identity, state, clock, after_ms)
         interrupted = settle_launch(desk, db, logger.serial, state, plan, directory)
         pairs = [_not_kept(db, logger, entry) for entry in directory]
-        point = _point_name(db, logger) or (plan.point_name if plan else "")
+        point = place_of(db, identity.serial) or (plan.point_name if plan else "")
         due_ms = _calibration_due(db, logger, state)
     not_kept = [part for part, _ in pairs if part.ranges]
     return LoggerCard(
@@ -213,15 +212,9 @@ def read_card(
     )
 
 
-def _calibration_due(db: Session, logger: Logger, state: LoggerState) -> int | None:
+def _calibration_due(db: ArchiveSession, logger: Logger, state: LoggerState) -> int | None:
     """Until when the logger is calibrated: what people noted last counts, else what it says."""
-    noted = db.scalars(
-        select(Service.due_ms)
-        .filter_by(logger_id=logger.id, kind="calibration")
-        .where(Service.due_ms.is_not(None))
-        .order_by(Service.at_ms.desc())
-        .limit(1)
-    ).first()
+    noted = calibration_noted(db, logger.id)
     if noted is not None:
         return noted
     return state.calibration_due_day * DAY_MS if state.calibration_due_day else None
@@ -229,7 +222,7 @@ def _calibration_due(db: Session, logger: Logger, state: LoggerState) -> int | N
 
 def _tell(
     desk: Desk,
-    db: Session,
+    db: ArchiveSession,
     identity: Identity,
     state: LoggerState,
     clock: ClockDifference,
@@ -255,23 +248,12 @@ def _tell(
     return known
 
 
-def _not_kept(db: Session, logger: Logger, entry: DirectoryEntry) -> tuple[NotKept, int]:
+def _not_kept(db: ArchiveSession, logger: Logger, entry: DirectoryEntry) -> tuple[NotKept, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""
-    mission = db.scalars(
-        select(Mission).filter_by(
-            logger_id=logger.id, number=entry.mission, launched_ms=entry.launched_ms
-        )
-    ).first()
-    kept = kept_ranges(db, mission.id) if mission else []
+    kept, damaged = kept_and_damaged(db, logger.id, entry.mission, entry.launched_ms)
     open_ranges = merged(missing(entry.held, kept))
-    damaged = [(a, b) for a, b in (mission.damaged or [])] if mission else []
     intact = [part for whole in open_ranges for part in missing(whole, damaged)]
     return NotKept(entry, tuple(open_ranges)), size(open_ranges) - size(intact)
-
-
-def _point_name(db: Session, logger: Logger) -> str:
-    point = db.get(Point, logger.point_id) if logger.point_id else None
-    return full_name(point.site.name, point.name) if point else ""
 
 
 def blink(desk: Desk, address: Endpoint, serial: str) -> None:

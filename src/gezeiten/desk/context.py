@@ -10,10 +10,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from sqlalchemy.orm import Session
-
 from gezeiten.archive.apply import Said
-from gezeiten.archive.database import Archive
+from gezeiten.archive.database import Archive, ArchiveSession
 from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
 from gezeiten.archive.founding import begin
@@ -198,7 +196,7 @@ class Desk:
         """Who acts, and when: now."""
         return Said(self.now_ms(), self.person)
 
-    def do_within(self, session: Session, act: Act) -> None:
+    def do_within(self, session: ArchiveSession, act: Act) -> None:
         """Do an act inside the caller's transaction.
 
         Raises:

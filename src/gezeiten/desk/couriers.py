@@ -12,10 +12,10 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances, Intake
+from gezeiten.archive.missions import are_kept
 from gezeiten.desk.carried import (
     KEPT,
     NEW,
@@ -23,7 +23,6 @@ from gezeiten.desk.carried import (
     CarriedRecord,
     Clearing,
     carried_meter,
-    is_kept_whole,
     keep_arrived,
     locked_incoming,
     new_readings,
@@ -110,7 +109,7 @@ def _read_card(desk: Desk, session: CourierSession, address: Endpoint) -> Courie
     )
 
 
-def _fresh(db: Session, record: CourierRecord) -> tuple[int, bool]:
+def _fresh(db: ArchiveSession, record: CourierRecord) -> tuple[int, bool]:
     """Return how many readings of a record are new, and whether its very bytes are kept."""
     held = [(record.first_held, record.readings)]
     fresh = new_readings(
@@ -120,7 +119,7 @@ def _fresh(db: Session, record: CourierRecord) -> tuple[int, bool]:
         record.launched_ms,
         held,
     )
-    return fresh, is_kept_whole(db, record.sha256)
+    return fresh, are_kept(db, record.sha256)
 
 
 def _carried(record: CourierRecord, fresh: int, is_kept: bool, ahead_ms: float) -> CarriedRecord:

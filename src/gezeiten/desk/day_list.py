@@ -6,15 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gezeiten.archive.faults import translated
-from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
+from gezeiten.archive.loggers import PlacedLogger, placed_loggers
+from gezeiten.archive.missions import launched_since, offloaded_since
 from gezeiten.desk.context import Desk
 from gezeiten.desk.rounds import open_round
 from gezeiten.desk.sheets import sheets_folder
-from gezeiten.domain.coverage import size
 from gezeiten.domain.timeline import from_ms, midnight_ms
 from gezeiten.domain.wording import readings_words
 
@@ -66,16 +63,13 @@ def day_list(desk: Desk, at_hand: Mapping[str, int]) -> list[DayLine]:
     under_way = open_round(desk)
     wanted = {task.serial for task in under_way.left} if under_way else set()
     with desk.archive.reading() as session:
-        rows = session.execute(
-            select(Logger, Point, Site)
-            .outerjoin(Point, Point.id == Logger.point_id)
-            .outerjoin(Site, Site.id == Point.site_id)
-            .where(Logger.retired_ms.is_(None))
-        ).all()
-        lines = [
-            _line(desk, session, logger, point, site, at_hand.get(logger.serial), wanted)
-            for logger, point, site in rows
-        ]
+        lines = []
+        for logger in placed_loggers(session):
+            if logger.retired_ms is None:
+                since_ms = _today_ms(desk, logger.zone)
+                came = offloaded_since(session, logger.id, since_ms)
+                launched = launched_since(session, logger.id, since_ms)
+                lines.append(_line(logger, came, launched, at_hand.get(logger.serial), wanted))
     here = {line.site for line in lines if line.is_touched and line.site != NO_SITE}
     kept = [
         line for line in lines
@@ -84,36 +78,27 @@ def day_list(desk: Desk, at_hand: Mapping[str, int]) -> list[DayLine]:
     return sorted(kept, key=lambda line: (line.site, line.point, line.serial))
 
 
+def _today_ms(desk: Desk, zone: str) -> int:
+    return midnight_ms(from_ms(desk.now_ms(), zone).date(), zone)
+
+
 def _line(
-    desk: Desk,
-    session: Session,
-    logger: Logger,
-    point: Point | None,
-    site: Site | None,
+    logger: PlacedLogger,
+    came: list[tuple[int, int]],
+    launched: tuple[int, int] | None,
     at_hand: int | None,
     wanted: set[str],
 ) -> DayLine:
-    zone = site.zone if site else "UTC"
-    since_ms = midnight_ms(from_ms(desk.now_ms(), zone).date(), zone)
-    came = session.execute(
-        select(Offload.added, Offload.at_ms)
-        .join(Mission, Mission.id == Offload.mission_id)
-        .where(Mission.logger_id == logger.id, Offload.at_ms >= since_ms)
-    ).all()
-    launched = session.scalars(
-        select(Mission)
-        .where(Mission.logger_id == logger.id, Mission.launched_ms >= since_ms)
-        .order_by(Mission.launched_ms.desc())
-    ).first()
+    """came: readings and instant of each offload today; launched: number and instant."""
     return DayLine(
-        site.name if site else NO_SITE,
-        point.name if point else "",
-        zone,
+        logger.site or NO_SITE,
+        logger.point,
+        logger.zone,
         logger.serial,
-        sum(size([(a, b) for a, b in added]) for added, _ in came),
+        sum(many for many, _ in came),
         max((at_ms for _, at_ms in came), default=None),
-        launched.number if launched else None,
-        launched.launched_ms if launched else None,
+        launched[0] if launched else None,
+        launched[1] if launched else None,
         at_hand,
         logger.serial in wanted,
     )

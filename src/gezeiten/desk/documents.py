@@ -5,13 +5,12 @@ from __future__ import annotations
 import hashlib
 from typing import Literal
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake import kept_ranges
-from gezeiten.archive.readings import offload_spans, reach_into
+from gezeiten.archive.loggers import calibrations_before
+from gezeiten.archive.missions import missions_at, offloads_in
 from gezeiten.archive.steps import active_steps
-from gezeiten.archive.tables import Logger, Mission, Offload, Service
+from gezeiten.archive.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.logbook import head_words
@@ -128,23 +127,18 @@ def _report_channel(
     )
 
 
-def _offloads_of(session: Session, mission: Mission, span: Span) -> tuple[ReportOffload, ...]:
+def _offloads_of(
+    session: ArchiveSession, mission: Mission, span: Span
+) -> tuple[ReportOffload, ...]:
     """Return the transfers of a mission that hold readings of a stretch, oldest first."""
-    spans = offload_spans(session, select(Mission.id).where(Mission.id == mission.id))
     return tuple(
         ReportOffload(row.at_ms, row.person, row.route, row.sha256, row.clock_difference_ms)
-        for row in session.scalars(
-            select(Offload).filter_by(mission_id=mission.id).order_by(Offload.at_ms)
-        )
-        if reach_into(spans.get((mission.id, row.sha256), []), span)
+        for row in offloads_in(session, mission.id, span)
     )
 
 
 def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
     with desk.archive.reading() as session:
-        missions = session.scalars(
-            select(Mission).filter_by(point_id=point.id).order_by(Mission.first_ms)
-        ).all()
         return [
             ReportMission(
                 mission.logger.serial,
@@ -158,11 +152,11 @@ def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
                 end_text(plan_from_dict(mission.plan), point.zone),
                 _offloads_of(session, mission, span),
             )
-            for mission in missions
+            for mission in missions_at(session, point.id)
         ]
 
 
-def _recorded(session: Session, mission: Mission) -> Literal["recorded", "waiting", "never"]:
+def _recorded(session: ArchiveSession, mission: Mission) -> Literal["recorded", "waiting", "never"]:
     """Whether a mission has readings: on the logger as last seen, or in the archive."""
     if mission.readings or kept_ranges(session, mission.id):
         return "recorded"
@@ -256,17 +250,9 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
 def _calibrations(desk: Desk, point: PointPlace, span: Span) -> list[ReportCalibration]:
     """Return the last calibration before the end of a stretch, of each logger that was there."""
     with desk.archive.reading() as session:
-        rows = session.execute(
-            select(Service, Logger.serial)
-            .join(Logger, Logger.id == Service.logger_id)
-            .join(Mission, Mission.logger_id == Logger.id)
-            .where(Mission.point_id == point.id, Service.kind == "calibration",
-                   Service.at_ms < span[1])
-            .order_by(Service.at_ms)
-        ).all()  # fmt: skip
-    latest = {serial: service for service, serial in rows}
+        latest = dict(calibrations_before(session, point.id, span[1]))
     return [
-        ReportCalibration(serial, one.at_ms, one.due_ms, one.certificate_name or "")
+        ReportCalibration(serial, one.at_ms, one.due_ms, one.certificate_name)
         for serial, one in latest.items()
     ]
 

@@ -9,17 +9,15 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-
 from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances, Intake
-from gezeiten.archive.tables import Logger, LoggerReport
+from gezeiten.archive.loggers import has_report, placed_logger, reports_known
+from gezeiten.archive.missions import are_kept
 from gezeiten.desk.carried import (
     UNUSABLE,
     CarriedRecord,
     Clearing,
     carried_meter,
-    is_kept_whole,
     keep_arrived,
     locked_incoming,
     seen_record,
@@ -186,8 +184,7 @@ def _take(
 def _new_reports(desk: Desk, drive: DriveSeen) -> list[Path]:
     """Return the reports on a drive that are not kept yet; only loggers write reports."""
     with desk.archive.reading() as session:
-        rows = session.execute(select(LoggerReport.name, LoggerReport.size))
-        kept = {(row[0], row[1]) for row in rows}
+        kept = reports_known(session)
     return [
         path for path in report_paths(drive.root) if (path.name, path.stat().st_size) not in kept
     ]
@@ -209,15 +206,14 @@ def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
     """Keep one report beside the logger that its name or its drive tells; False for nobody's."""
     told = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
     with desk.archive.writing() as session:
-        serials = [told[1] if told else "", drive.serial]
-        logger = session.scalars(select(Logger).where(Logger.serial.in_(serials))).first()
+        logger = placed_logger(session, told[1]) if told else None
+        logger = logger or placed_logger(session, drive.serial)
         if logger is None:
             return False
         number = int(told[2]) if told and told[1] == logger.serial else None
         with translated(desk.archive.folder):
             sha256 = desk.archive.reports.put(raw)
-        known = select(LoggerReport.id).filter_by(logger_id=logger.id, sha256=sha256)
-        if session.scalars(known).first() is not None:
+        if has_report(session, logger.id, sha256):
             return False
         desk.do_within(session, ReportKept(logger.serial, name, sha256, len(raw), number))
         return True
@@ -240,7 +236,7 @@ def _not_safe(desk: Desk, record: CarriedRecord) -> str:
     if record.state == UNUSABLE:
         return "it cannot be read."
     with desk.archive.reading() as session:
-        if not is_kept_whole(session, record.sha256):
+        if not are_kept(session, record.sha256):
             return "these bytes are not in the vault; take it first."
     try:
         desk.archive.vault.get(record.sha256)

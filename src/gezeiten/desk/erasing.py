@@ -5,9 +5,7 @@ For loggers that are put away; a launch erases by itself.
 
 from __future__ import annotations
 
-from sqlalchemy import select
-
-from gezeiten.archive.tables import Logger, Mission, Offload
+from gezeiten.archive.missions import raw_of_mission
 from gezeiten.desk.checks import label_check
 from gezeiten.desk.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.context import Desk
@@ -87,15 +85,6 @@ def read_back(desk: Desk, serial: str, mission: int, launched_ms: int) -> None:
         ArchiveDamagedError: one is gone or is not what was kept.
     """
     with desk.archive.reading() as db:
-        parts = db.scalars(
-            select(Offload.sha256)
-            .join(Mission)
-            .join(Logger)
-            .where(
-                Logger.serial == serial,
-                Mission.number == mission,
-                Mission.launched_ms == launched_ms,
-            )
-        ).all()
+        parts = raw_of_mission(db, serial, mission, launched_ms)
     for sha256 in parts:
         desk.archive.vault.check(sha256)

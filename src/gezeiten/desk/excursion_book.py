@@ -10,9 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import partial
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.excursions import (
     Found,
     FoundNow,
@@ -22,11 +20,13 @@ from gezeiten.archive.excursions import (
     found_at,
     kept_excursions,
     match_assessments,
+    note_found,
+    points_found,
+    stale_points,
 )
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.readings import load_recorded
 from gezeiten.archive.sites import kept_point
-from gezeiten.archive.tables import Point, Site
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import PlanStretch, in_stretch, plan_stretches, record
@@ -35,7 +35,6 @@ from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAsses
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
 from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
 CAUSES = (
@@ -91,12 +90,12 @@ class BookedExcursion:
 def refresh_excursions(desk: Desk, point_id: int) -> None:
     """Find the excursions of a point's record as it is now and book what is new or changed."""
     with desk.archive.reading() as session:
-        point = session.get_one(Point, point_id)
-        version, zone = point.record_version, point.site.zone
-    found = _all_found(desk, point_id, zone)
-    with desk.archive.writing() as session:
-        book_found(session, point_id, found, desk.now_ms())
-        session.get_one(Point, point_id).excursions_version = version
+        points_now = points_found(session, point_id)
+    for point in points_now:
+        found = _all_found(desk, point_id, point.zone)
+        with desk.archive.writing() as session:
+            book_found(session, point_id, found, desk.now_ms())
+            note_found(session, point_id, point.version)
 
 
 def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
@@ -112,28 +111,23 @@ def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
 def find_all_anew(desk: Desk) -> None:
     """Find the excursions of all points anew; those of a point that cannot be read stay."""
     with desk.archive.reading() as session:
-        points_kept = session.scalars(select(Point.id)).all()
-    for point_id in points_kept:
-        or_fault(partial(refresh_excursions, desk, point_id))
+        points_kept = points_found(session)
+    for point in points_kept:
+        or_fault(partial(refresh_excursions, desk, point.point_id))
 
 
 def faulty_excursions(desk: Desk) -> list[str]:
     """Find all excursions anew and return where others are kept, a sentence a point. Points whose
     record has changed since are left out: theirs are found anew in any case."""
     with desk.archive.reading() as session:
-        query = select(Point, Site).join(Site, Site.id == Point.site_id)
-        current = [
-            (point.id, site.zone, full_name(site.name, point.name))
-            for point, site in session.execute(query)
-            if point.record_version == point.excursions_version
-        ]
-        kept = {key: or_fault(partial(found_at, session, key)) for key, _, _ in current}
+        current = [one for one in points_found(session) if one.is_current]
+        kept = {one.point_id: or_fault(partial(found_at, session, one.point_id)) for one in current}
     faults = []
-    for point_id, zone, name in current:
-        anew = or_fault(partial(_all_found, desk, point_id, zone))
-        if isinstance(anew, Fault) or as_found(anew) != kept[point_id]:
+    for one in current:
+        anew = or_fault(partial(_all_found, desk, one.point_id, one.zone))
+        if isinstance(anew, Fault) or as_found(anew) != kept[one.point_id]:
             faults.append(
-                f"The excursions kept of {name} are not those that its record has; "
+                f"The excursions kept of {one.name} are not those that its record has; "
                 "gezeiten verify --rebuild finds them anew."
             )
     return faults
@@ -154,9 +148,7 @@ def _found(
 def refresh_stale(desk: Desk) -> None:
     """Find excursions anew where a record changed and the program ended before doing so."""
     with desk.archive.reading() as session:
-        stale = session.scalars(
-            select(Point.id).where(Point.excursions_version != Point.record_version)
-        ).all()
+        stale = stale_points(session)
     for point_id in stale:
         or_fault(partial(refresh_excursions, desk, point_id))  # the Tideboard names what cannot be
 
@@ -229,7 +221,7 @@ def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: st
         match_assessments(session, [found.point_id for found in chosen])
 
 
-def _chosen(session: Session, ids: list[int]) -> list[Found]:
+def _chosen(session: ArchiveSession, ids: list[int]) -> list[Found]:
     known = {found.id: found for found in kept_excursions(session)}
     if any(number not in known for number in ids):
         raise InputError("What was chosen is no longer in the archive; look again and choose anew.")

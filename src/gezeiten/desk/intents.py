@@ -15,12 +15,10 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.faults import translated
+from gezeiten.archive.launches import LaunchNote, launch_note, others_at
 from gezeiten.archive.sites import find_point
-from gezeiten.archive.tables import LaunchIntent, Logger
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
@@ -74,7 +72,7 @@ def _lock_path(desk: Desk, serial: str) -> Path:
     return desk.archive.incoming / f"{serial}.launching"
 
 
-def _is_under_way(desk: Desk, serial: str, note: LaunchIntent) -> bool:
+def _is_under_way(desk: Desk, serial: str, note: LaunchNote) -> bool:
     """Whether the program that left a note still launches."""
     computer, _, token = note.owner.partition("/")
     if computer != socket.gethostname():
@@ -103,7 +101,7 @@ def begin_launch(
         LoggerBusyError: another computer is launching it.
     """
     with desk.archive.writing() as db:
-        known = _note(db, serial)
+        known = launch_note(db, serial)
         if known is not None and _is_under_way(desk, serial, known):
             raise LoggerBusyError(
                 f"{serial} is being launched by {known.person} at another computer; wait for it."
@@ -119,14 +117,9 @@ def launch_refused(
     desk.do(LaunchEnded(serial, str(owner), "refused", old_mission, dict(accepted), why=why))
 
 
-def _note(db: Session, serial: str) -> LaunchIntent | None:
-    query = select(LaunchIntent).join(Logger, Logger.id == LaunchIntent.logger_id)
-    return db.scalars(query.where(Logger.serial == serial)).first()
-
-
 def settle_launch(
     desk: Desk,
-    db: Session,
+    db: ArchiveSession,
     serial: str,
     state: LoggerState,
     plan: Plan | None,
@@ -134,7 +127,7 @@ def settle_launch(
 ) -> str:
     """Find out how a launch ended that was cut off; returns it as a sentence, "" without one, and
     while its owner is still at it."""
-    note = _note(db, serial)
+    note = launch_note(db, serial)
     if note is None or _is_under_way(desk, serial, note):
         return ""
     mission: NewMission | None = None
@@ -173,16 +166,12 @@ def launch_happened(
 
 
 def new_mission(
-    desk: Desk, db: Session, serial: str, entry: DirectoryEntry, plan: Plan
+    desk: Desk, db: ArchiveSession, serial: str, entry: DirectoryEntry, plan: Plan
 ) -> tuple[NewMission, tuple[str, ...]]:
     """Return a mission that a launch has begun, and the loggers whose place its logger takes: one
     logger a point. The point is made where it is new."""
     point = find_point(db, plan.point_name, desk.said)
-    before = db.scalars(
-        select(Logger.serial)
-        .where(Logger.point_id == point.id, Logger.serial != serial, Logger.retired_ms.is_(None))
-        .order_by(Logger.serial)
-    ).all()
+    before = others_at(db, point.id, serial)
     mission = NewMission(
         entry.mission, entry.launched_ms, entry.first_ms, entry.interval_ms, point.uid,
         plan.as_dict(),

@@ -4,23 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import get_args
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.intake import kept_ranges
-from gezeiten.archive.readings import kept_of_text
-from gezeiten.archive.tables import Logger, LoggerReport, Mission, Point, Service, Site
+from gezeiten.archive.loggers import (
+    placed_logger,
+    placed_loggers,
+    point_names,
+    reports_of,
+    services_of,
+)
+from gezeiten.archive.missions import KeptMission, missions_of
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
-from gezeiten.domain.acts.offloads import SOURCES
-from gezeiten.domain.coverage import size
 from gezeiten.domain.kept import KeptReport, ServiceEntry
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
 LARGEST_CERTIFICATE_BYTES = 25_000_000
@@ -64,16 +61,7 @@ class LoggerLife:
 def loggers(desk: Desk) -> list[tuple[str, str, str]]:
     """Return serial, model and place (or "") of every logger, by serial."""
     with desk.archive.reading() as session:
-        rows = session.execute(
-            select(Logger, Point, Site)
-            .outerjoin(Point, Point.id == Logger.point_id)
-            .outerjoin(Site, Site.id == Point.site_id)
-            .order_by(Logger.serial)
-        ).all()
-    return [
-        (logger.serial, logger.model, full_name(site.name, point.name) if point else "")
-        for logger, point, site in rows
-    ]
+        return [(one.serial, one.model, one.place) for one in placed_loggers(session)]
 
 
 def life(desk: Desk, serial: str) -> LoggerLife:
@@ -83,64 +71,24 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         InputError: the archive does not know it.
     """
     with desk.archive.reading() as session:
-        logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
+        logger = placed_logger(session, serial)
         if logger is None:
             raise InputError(f"The archive knows no logger {serial}; contact it once.")
-        missions = session.scalars(
-            select(Mission).filter_by(logger_id=logger.id).order_by(Mission.launched_ms.desc())
-        ).all()
-        services = session.scalars(
-            select(Service).filter_by(logger_id=logger.id).order_by(Service.at_ms.desc())
-        ).all()
-        reports = session.scalars(
-            select(LoggerReport).filter_by(logger_id=logger.id).order_by(LoggerReport.at_ms.desc())
-        ).all()
-        places = {
-            point.id: (full_name(site.name, point.name), site.zone)
-            for point, site in session.execute(select(Point, Site).join(Site))
-        }
-        unknown = ("", "UTC")
-        return LoggerLife(
-            logger.serial,
-            logger.model,
-            logger.firmware,
-            logger.practice,
-            places.get(logger.point_id or 0, unknown)[0],
-            logger.seen_ms,
-            logger.pin_group or "",
-            logger.retired_ms,
-            tuple(
-                PastMission(
-                    m.number,
-                    plan_from_dict(m.plan).mission_name,
-                    *places.get(m.point_id or 0, unknown),
-                    m.launched_ms,
-                    m.first_ms,
-                    m.interval_ms,
-                    m.state,
-                    *_counts(session, m),
-                )
-                for m in missions
-            ),
-            tuple(_entry(row) for row in services),
-            tuple(
-                KeptReport(r.at_ms, r.person, r.mission_number, r.name, r.sha256) for r in reports
-            ),
-        )
+        places = point_names(session)
+        missions = tuple(_past(one, places) for one in missions_of(session, logger.id))
+        services = tuple(services_of(session, logger.id))
+        reports = tuple(reports_of(session, logger.id))
+    return LoggerLife(
+        logger.serial, logger.model, logger.firmware, logger.practice, logger.place,
+        logger.seen_ms, logger.pin_group, logger.retired_ms, missions, services, reports,
+    )  # fmt: skip
 
 
-def _counts(session: Session, mission: Mission) -> tuple[int, int]:
-    """Return how many readings there are of a mission, and how many are kept."""
-    if mission.logger.model in SOURCES:
-        kept = kept_of_text(session, mission.uid)
-        return kept, kept
-    return mission.readings, size(kept_ranges(session, mission.id))
-
-
-def _entry(row: Service) -> ServiceEntry:
-    kind: ServiceKind = next(k for k in get_args(ServiceKind) if k == row.kind)
-    return ServiceEntry(row.id, row.at_ms, row.person, kind, row.words, row.due_ms,
-                        row.certificate_name or "", row.certificate_sha256 or "")  # fmt: skip
+def _past(one: KeptMission, places: dict[int, tuple[str, str]]) -> PastMission:
+    return PastMission(
+        one.number, one.plan.mission_name, *places.get(one.point_id or 0, ("", "UTC")),
+        one.launched_ms, one.first_ms, one.interval_ms, one.state, one.readings, one.kept,
+    )  # fmt: skip
 
 
 def note_service(

@@ -10,14 +10,13 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Literal
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.readings import unused_readings
+from gezeiten.archive.intake import kept_ranges
+from gezeiten.archive.missions import mission_due_at, newest_number, offload_of, switched_off
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import active_steps, all_steps
-from gezeiten.archive.tables import Mission, Offload, Step
+from gezeiten.archive.tables import Mission
 from gezeiten.desk.contact import LoggerCard, find_serial
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions
@@ -153,22 +152,18 @@ class LineOffer:
 def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) -> LoggerOffer:
     """Return what the logger of the gap's mission holds of it, from a card or the last contact."""
     with desk.archive.reading() as session:
-        mission = _mission_at(session, booked)
+        mission = mission_due_at(session, booked.point.id, booked.gap.start_ms)
         if mission is None:
             return LoggerOffer("", 0, (), None, "no mission covers it")
         serial = mission.logger.serial
         wanted = _reading_range(mission, booked.gap)
-        hidden = _switched_off(session, mission, wanted)
+        hidden = switched_off(session, mission, wanted)
         if hidden is not None:
             offload, got = hidden
             return LoggerOffer(
                 serial, mission.number, (got,), offload.id, "fetched before, switched off"
             )
-        kept = [
-            (first, end)
-            for row in session.scalars(select(Offload).filter_by(mission_id=mission.id)).all()
-            for first, end in row.added
-        ]
+        kept = kept_ranges(session, mission.id)
         held = _held(session, mission, card)
     ranges = tuple(missing(wanted, kept))
     ranges = tuple((max(a, held[0]), min(b, held[1])) for a, b in ranges)
@@ -185,48 +180,21 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
     return LoggerOffer(serial, mission.number, ranges, None, words)
 
 
-def _mission_at(session: Session, booked: BookedGap) -> Mission | None:
-    """The mission under which the first missing reading was due."""
-    return session.scalars(
-        select(Mission)
-        .filter_by(point_id=booked.point.id)
-        .where(Mission.first_ms <= booked.gap.start_ms)
-        .order_by(Mission.first_ms.desc())
-        .limit(1)
-    ).first()
-
-
 def _reading_range(mission: Mission, gap: Gap) -> Range:
     first = -(-(gap.start_ms - mission.first_ms) // mission.interval_ms)
     end = -(-(gap.end_ms - mission.first_ms) // mission.interval_ms)
     return (first, end)
 
 
-def _held(session: Session, mission: Mission, card: LoggerCard | None) -> Range:
+def _held(session: ArchiveSession, mission: Mission, card: LoggerCard | None) -> Range:
     """Reading numbers in the logger's memory: (0, 0) once it has another mission."""
     if card is not None:
         for entry in card.directory:
             if entry.mission == mission.number and entry.launched_ms == mission.launched_ms:
                 return entry.held
         return (0, 0)
-    newest = session.scalars(
-        select(Mission.number)
-        .filter_by(logger_id=mission.logger_id)
-        .order_by(Mission.launched_ms.desc())
-        .limit(1)
-    ).first()
-    return (mission.first_held, mission.readings) if newest == mission.number else (0, 0)
-
-
-def _switched_off(
-    session: Session, mission: Mission, wanted: Range
-) -> tuple[Offload, Range] | None:
-    steps = session.scalars(select(Step).filter_by(point_id=mission.point_id)).all()
-    for one in unused_readings(session, steps):
-        for first, end in one.numbers:
-            if one.mission_id == mission.id and first < wanted[1] and end > wanted[0]:
-                return session.get_one(Offload, one.offload_id), (first, end)
-    return None
+    is_newest = newest_number(session, mission.logger_id) == mission.number
+    return (mission.first_held, mission.readings) if is_newest else (0, 0)
 
 
 def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
@@ -306,7 +274,7 @@ def fill_from_logger(
 
 def _book_refetch(desk: Desk, booked: BookedGap, offload_id: int) -> None:
     with desk.archive.reading() as session:
-        sha256 = session.get_one(Offload, offload_id).sha256
+        sha256 = offload_of(session, offload_id).sha256
     _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256))
     refresh_excursions(desk, booked.point.id)
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
-
-from gezeiten.archive.tables import Logger, Point, Site
+from gezeiten.archive.loggers import placed_logger
 from gezeiten.desk.context import Desk
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.acts.loggers import PinGroupSet
@@ -41,21 +39,17 @@ def use_pin_once(desk: Desk, serial: str, text: str) -> None:
 def pin_group(desk: Desk, serial: str) -> str:
     """Return the group whose PIN a logger shares: its own choice, else its site."""
     with desk.archive.reading() as session:
-        logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
-        if logger is None:
-            return USUAL_GROUP
-        if logger.pin_group:
-            return logger.pin_group
-        point = session.get(Point, logger.point_id) if logger.point_id else None
-        site = session.get(Site, point.site_id) if point else None
-        return site.name if site else USUAL_GROUP
+        logger = placed_logger(session, serial)
+    if logger is None:
+        return USUAL_GROUP
+    return logger.pin_group or logger.site or USUAL_GROUP
 
 
 def set_pin_group(desk: Desk, serial: str, group: str) -> None:
     """Put a logger into a group of loggers that share a PIN; "" is its site's."""
     with desk.archive.reading() as session:
-        logger = session.scalars(select(Logger).filter_by(serial=serial)).one()
-        before = logger.pin_group or ""
+        logger = placed_logger(session, serial)
+    before = logger.pin_group if logger else ""
     desk.do(PinGroupSet(serial, before, group.strip()))
 
 

@@ -6,12 +6,18 @@ from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session, joinedload
-
-from gezeiten.archive.here import SeriesRow
-from gezeiten.archive.sites import find_point, kept_site
-from gezeiten.archive.tables import Logger, Mission, Point, Site
+from gezeiten.archive.loggers import PlacedLogger, placed_logger, placed_loggers
+from gezeiten.archive.missions import latest_missions
+from gezeiten.archive.series_here import series_by_point
+from gezeiten.archive.sites import (
+    KeptPoint,
+    KeptSite,
+    find_point,
+    kept_points,
+    kept_site,
+    kept_sites,
+)
+from gezeiten.archive.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.limits import LimitRule
@@ -93,23 +99,19 @@ def set_next_visit(desk: Desk, site_id: int, visit_ms: int | None) -> None:
 def sites(desk: Desk) -> list[SitePlace]:
     """Return all sites with their points, in the order in which they were added."""
     with desk.archive.reading() as session:
-        rows = session.scalars(select(Site).order_by(Site.id)).all()
-        loggers = {
-            logger.point_id: logger
-            for logger in session.scalars(select(Logger)).all()
-            if logger.point_id is not None
-        }
-        series: dict[str, list[SeriesRow]] = {}
-        for row in session.scalars(select(SeriesRow).order_by(SeriesRow.id)):
-            series.setdefault(row.point, []).append(row)
+        points_of: dict[int, list[KeptPoint]] = {}
+        for point in kept_points(session).values():
+            points_of.setdefault(point.site_id, []).append(point)
+        loggers = {one.point_id: one for one in placed_loggers(session) if one.point_id is not None}
+        series = series_by_point(session)
         latest = latest_missions(session)
         return [
             SitePlace(
                 site.id,
-                site.name,
-                site.kind,
-                site.zone,
-                site.next_visit_ms,
+                site.facts.name,
+                site.facts.kind,
+                site.facts.zone,
+                site.facts.next_visit_ms,
                 tuple(
                     _point_place(
                         point,
@@ -118,36 +120,20 @@ def sites(desk: Desk) -> list[SitePlace]:
                         series.get(point.uid, []),
                         latest.get(point.id),
                     )
-                    for point in site.points
+                    for point in points_of.get(site.id, [])
                 ),
-                site.retired_ms is not None,
+                site.is_retired,
                 site.uid,
             )
-            for site in rows
+            for site in kept_sites(session).values()
         ]
 
 
-def latest_missions(session: Session) -> dict[int, Mission]:
-    """Return the mission that began last at each point, by point; the others are not even read."""
-    begun = func.row_number().over(
-        partition_by=Mission.point_id, order_by=(Mission.first_ms.desc(), Mission.id.desc())
-    )
-    ranked = select(Mission.id, begun.label("place")).where(Mission.point_id.is_not(None))
-    inner = ranked.subquery()
-    rows = session.scalars(
-        select(Mission)
-        .join(inner, inner.c.id == Mission.id)
-        .where(inner.c.place == 1)
-        .options(joinedload(Mission.logger))
-    )
-    return {mission.point_id or 0: mission for mission in rows}
-
-
 def _point_place(
-    point: Point,
-    site: Site,
-    logger: Logger | None,
-    series: list[SeriesRow],
+    point: KeptPoint,
+    site: KeptSite,
+    logger: PlacedLogger | None,
+    series: list[tuple[str, str]],
     mission: Mission | None,
 ) -> PointPlace:
     plan: Plan | None = None
@@ -156,24 +142,24 @@ def _point_place(
     return PointPlace(
         point.id,
         site.id,
-        site.name,
-        point.name,
-        site.zone,
+        site.facts.name,
+        point.facts.name,
+        site.facts.zone,
         logger.serial if logger else "",
-        point.fill_limit_s,
-        tuple(_channel_place(row, plan) for row in series),
-        point.retired_ms is not None,
+        point.facts.fill_limit_s,
+        tuple(_channel_place(*shown, plan) for shown in series),
+        point.is_retired,
         bool(logger and logger.practice),
         point.uid,
     )
 
 
-def _channel_place(row: SeriesRow, plan: Plan | None) -> ChannelPlace:
-    rules = _drawn_rules(plan, row.channel)
+def _channel_place(channel: str, unit: str, plan: Plan | None) -> ChannelPlace:
+    rules = _drawn_rules(plan, channel)
     if plan is None:
-        return ChannelPlace(row.channel, row.unit, rules)
-    setting = plan.setting(row.channel)
-    return ChannelPlace(row.channel, row.unit, rules, setting.name, setting.color, setting.unit)
+        return ChannelPlace(channel, unit, rules)
+    setting = plan.setting(channel)
+    return ChannelPlace(channel, unit, rules, setting.name, setting.color, setting.unit)
 
 
 def _drawn_rules(plan: Plan | None, channel: str) -> tuple[LimitRule, ...]:
@@ -218,6 +204,6 @@ def zone_at(zones: Mapping[str, str], point_name: str, otherwise: str) -> str:
 
 def zone_of_logger(desk: Desk, serial: str) -> str:
     """Return the zone of the site a logger is at, "UTC" where it is nowhere."""
-    query = select(Site.zone).join(Point).join(Logger, Logger.point_id == Point.id)
     with desk.archive.reading() as session:
-        return session.scalars(query.where(Logger.serial == serial)).first() or "UTC"
+        logger = placed_logger(session, serial)
+    return logger.zone if logger else "UTC"

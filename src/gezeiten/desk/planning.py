@@ -5,20 +5,18 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive import missions
 from gezeiten.archive import plans as kept_in
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.tables import Logger, Mission, Point, Site
+from gezeiten.archive.sites import zone_of
 from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.naming import mission_name, name_fault
-from gezeiten.domain.plan import Plan, plan_from_dict
-from gezeiten.domain.sites import full_name, split_name
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.sites import split_name
 from gezeiten.domain.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_file
@@ -45,39 +43,13 @@ def again(plan: Plan) -> Plan:
 def last_plan(desk: Desk, card: LoggerCard) -> Plan | None:
     """Return the plan of the last mission at the logger's point, else the logger's own last."""
     with desk.archive.reading() as session:
-        logger = session.scalars(select(Logger).filter_by(serial=card.serial)).first()
-        query = select(Mission).order_by(Mission.launched_ms.desc()).limit(1)
-        last = None
-        if logger and logger.point_id:
-            last = session.scalars(query.filter_by(point_id=logger.point_id)).first()
-        if last is None and logger:
-            last = session.scalars(query.filter_by(logger_id=logger.id)).first()
-        return plan_of(session, last) if last is not None else card.plan
-
-
-def plan_of(session: Session, mission: Mission) -> Plan:
-    """Return the plan of a mission, for its point as that is called now: a point may have been
-    renamed or moved since."""
-    plan = plan_from_dict(mission.plan)
-    point = session.get(Point, mission.point_id) if mission.point_id else None
-    if point is None:
-        return plan
-    return replace(plan, point_name=full_name(point.site.name, point.name))
+        return missions.last_plan_of(session, card.serial) or card.plan
 
 
 def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
     """Return the plan of the last mission at a point, None where there was none."""
-    site_name, name = split_name(point_name)
     with desk.archive.reading() as session:
-        last = session.scalars(
-            select(Mission)
-            .join(Point, Point.id == Mission.point_id)
-            .join(Site, Site.id == Point.site_id)
-            .where(Site.name == site_name, Point.name == name)
-            .order_by(Mission.launched_ms.desc())
-            .limit(1)
-        ).first()
-        return plan_of(session, last) if last else None
+        return missions.last_plan_at(session, *split_name(point_name))
 
 
 def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") -> str:
@@ -88,7 +60,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
     site, point = split_name(point_name)
     if not zone:
         with desk.archive.reading() as session:
-            zone = session.scalars(select(Site.zone).filter_by(name=site)).first() or "UTC"
+            zone = zone_of(session, site)
     return mission_name(
         desk.settings.name_pattern,
         from_ms(desk.now_ms(), zone),

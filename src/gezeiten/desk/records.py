@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from gezeiten.archive.here import SeriesRow
-from gezeiten.archive.readings import load_record
-from gezeiten.archive.tables import Mission, Point
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.missions import plans_at
+from gezeiten.archive.readings import (
+    load_record,
+    record_version,
+    record_versions,
+    recorded_channels,
+)
 from gezeiten.desk.context import Desk
-from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.plan import Plan
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.series import Series, empty_series
 from gezeiten.domain.timeline import Span
@@ -37,18 +39,9 @@ class Recorded:
     channels: frozenset[tuple[int, str]]
 
     @staticmethod
-    def of(session: Session) -> Recorded:
+    def of(session: ArchiveSession) -> Recorded:
         """Ask the archive."""
-        points = session.execute(select(Point.id, Point.record_version))
-        series = session.execute(
-            select(Point.id.label("point_id"), SeriesRow.channel)
-            .join(Point, Point.uid == SeriesRow.point)
-            .where(SeriesRow.has_readings)
-        )
-        return Recorded(
-            {row.id: row.record_version for row in points},
-            frozenset((row.point_id, row.channel) for row in series),
-        )
+        return Recorded(record_versions(session), recorded_channels(session))
 
     def record(self, desk: Desk, point_id: int, channel: str) -> Series:
         """Return the record of a channel at a point."""
@@ -66,7 +59,7 @@ def pyramid(desk: Desk, point_id: int, channel: str, version: int | None = None)
     if known and known[0] == version:
         return known[1]
     with desk.archive.reading() as session:
-        version = session.get_one(Point, point_id).record_version
+        version = record_version(session, point_id)
         if known and known[0] == version:
             return known[1]
         made = Pyramid(load_record(session, point_id, channel))
@@ -82,12 +75,10 @@ def record(desk: Desk, point_id: int, channel: str) -> Series:
 def plan_stretches(desk: Desk, point_id: int) -> list[PlanStretch]:
     """Return the plans at a point, oldest first; each is in force until the next begins."""
     with desk.archive.reading() as session:
-        missions = session.scalars(
-            select(Mission).filter_by(point_id=point_id).order_by(Mission.first_ms)
-        ).all()
-    ends = [mission.first_ms for mission in missions]
+        missions = plans_at(session, point_id)
+    ends = [first_ms for *_, first_ms in missions]
     return [
-        PlanStretch(mission.id, mission.number, plan_from_dict(mission.plan), mission.first_ms, end)
+        PlanStretch(*mission, end)
         for mission, end in zip(missions, [*ends[1:], None], strict=False)
     ]
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.intake import kept_ranges
+from gezeiten.archive.intake import find_logger, kept_ranges
+from gezeiten.archive.missions import last_mission_at, plan_of, something_offloaded_since
+from gezeiten.archive.rounds import KeptRound, KeptTask, kept_task, round_under_way
 from gezeiten.archive.sites import KeptPoint, KeptSite, kept_point, kept_site
-from gezeiten.archive.tables import Logger, Mission, Offload, Point, RoundTask, Site, VisitRound
+from gezeiten.archive.tables import Logger, Mission
 from gezeiten.desk.board import Board, BoardRow, board
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import SitePlace
-from gezeiten.desk.planning import again, plan_of
+from gezeiten.desk.planning import again
 from gezeiten.domain.acts.visits import (
     DueVisit,
     PlannedTask,
@@ -68,6 +68,7 @@ class Round:
     """A round as it stands. way_km: straight-line distance along the sites."""
 
     id: int
+    uid: str
     day_ms: int
     made_by: str
     tasks: tuple[Task, ...]
@@ -107,7 +108,7 @@ def make_round(desk: Desk, site_ids: list[int], day_ms: int) -> Round:
     return found
 
 
-def _planned(session: Session, row: BoardRow, day_ms: int) -> PlannedTask:
+def _planned(session: ArchiveSession, row: BoardRow, day_ms: int) -> PlannedTask:
     plan = _plan_to_launch(session, row, day_ms)
     point = kept_point(session, row.point.id)
     return PlannedTask(fresh_id(), point.uid, plan.as_dict() if plan else None)
@@ -119,26 +120,26 @@ def _most_pressing(chosen: list[tuple[SitePlace, tuple[BoardRow, ...]]], shown: 
     return min(range(len(chosen)), key=lambda i: due.get(chosen[i][0].id, 2**62))
 
 
-def _order(session: Session, site_ids: list[int], first: int) -> list[int]:
+def _order(session: ArchiveSession, site_ids: list[int], first: int) -> list[int]:
     return round_order(_positions(session, site_ids), first)
 
 
-def _positions(session: Session, site_ids: list[int]) -> list[Position | None]:
+def _positions(session: ArchiveSession, site_ids: list[int]) -> list[Position | None]:
     found: list[Position | None] = []
     for site_id in site_ids:
-        site = session.get_one(Site, site_id)
-        known = site.latitude is not None and site.longitude is not None
-        found.append((site.latitude or 0.0, site.longitude or 0.0) if known else None)
+        at = kept_site(session, site_id).facts
+        known = at.latitude is not None and at.longitude is not None
+        found.append((at.latitude or 0.0, at.longitude or 0.0) if known else None)
     return found
 
 
-def _plan_to_launch(session: Session, row: BoardRow, day_ms: int) -> Plan | None:
+def _plan_to_launch(session: ArchiveSession, row: BoardRow, day_ms: int) -> Plan | None:
     """The last plan where the logger must be launched again: it has ended, ends before the visit
     after this one, or its clock is off."""
-    last = _last_mission(session, row.point.id)
+    last = last_mission_at(session, row.point.id)
     if last is None:
         return None
-    site = session.get_one(Site, row.point.site_id)
+    site = kept_site(session, row.point.site_id).facts
     following = day_ms + (site.visit_every_days or USUAL_VISIT_DAYS) * DAY_MS
     ends_early = row.ends_ms is not None and row.ends_ms < following
     clock_off = any(need.kind == "clock" for need in row.needs)
@@ -147,47 +148,42 @@ def _plan_to_launch(session: Session, row: BoardRow, day_ms: int) -> Plan | None
     return again(plan_of(session, last))
 
 
-def _last_mission(session: Session, point_id: int) -> Mission | None:
-    return session.scalars(
-        select(Mission).filter_by(point_id=point_id).order_by(Mission.launched_ms.desc()).limit(1)
-    ).first()
-
-
 def open_round(desk: Desk) -> Round | None:
     """Return the round under way, None where there is none."""
     with desk.archive.reading() as session:
-        row = session.scalars(
-            select(VisitRound).filter_by(closed_ms=None).order_by(VisitRound.id.desc()).limit(1)
-        ).first()
+        row = round_under_way(session)
         if row is None:
             return None
         shown = {r.point.id: r for _, rows in board(desk).sites for r in rows}
         tasks = [_task(session, task, row, shown.get(task.point_id)) for task in row.tasks]
         site_ids = list(dict.fromkeys(t.point_id for t in row.tasks))
-        sites = dict.fromkeys(session.get_one(Point, i).site_id for i in site_ids)
+        sites = dict.fromkeys(kept_point(session, i).site_id for i in site_ids)
         places = [p for p in _positions(session, list(sites)) if p is not None]
         bring = _to_bring(desk, session, tasks)
-        return Round(row.id, row.day_ms, row.made_by, tuple(tasks), tuple(bring), length_km(places))
+        return Round(
+            row.id, row.uid, row.day_ms, row.made_by, tuple(tasks), tuple(bring), length_km(places)
+        )
 
 
-def _task(session: Session, task: RoundTask, row: VisitRound, shown: BoardRow | None) -> Task:
-    point = session.get_one(Point, task.point_id)
-    last = _last_mission(session, point.id)
+def _task(session: ArchiveSession, task: KeptTask, row: KeptRound, shown: BoardRow | None) -> Task:
+    point = kept_point(session, task.point_id)
+    site = kept_site(session, point.site_id).facts
+    last = last_mission_at(session, point.id)
     logger = last.logger if last else None
     offloaded = _all_kept_since(session, point.id, last, row.made_ms)
     return Task(
         task.id,
         point.id,
-        point.site.name,
-        point.name,
-        point.site.zone,
+        site.name,
+        point.facts.name,
+        site.zone,
         logger.serial if logger else "",
         _model_words(logger),
         tuple(need.words for need in shown.needs) if shown else (),
         plan_from_dict(task.plan) if task.plan else None,
         offloaded,
         bool(last and last.launched_ms >= row.made_ms),
-        task.left_out or "",
+        task.left_out,
     )
 
 
@@ -198,27 +194,24 @@ def _model_words(logger: Logger | None) -> str:
     return f"{logger.model} (practice)" if logger.practice else logger.model
 
 
-def _all_kept_since(session: Session, point_id: int, last: Mission | None, since_ms: int) -> bool:
+def _all_kept_since(
+    session: ArchiveSession, point_id: int, last: Mission | None, since_ms: int
+) -> bool:
     """Whether something was offloaded there since, or all was found to be kept."""
-    taken = session.scalars(
-        select(Offload.id)
-        .join(Mission, Mission.id == Offload.mission_id)
-        .where(Mission.point_id == point_id, Offload.at_ms >= since_ms)
-        .limit(1)
-    ).first()
-    if taken is not None or last is None:
-        return taken is not None
+    taken = something_offloaded_since(session, point_id, since_ms)
+    if taken or last is None:
+        return taken
     seen = last.logger.seen_ms or 0
     held = last.readings - last.first_held
     return seen >= since_ms and size(kept_ranges(session, last.id)) >= held
 
 
-def _to_bring(desk: Desk, session: Session, tasks: list[Task]) -> list[str]:
+def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[Task]) -> list[str]:
     """What the round needs, in sentences without a full stop."""
     cells: dict[str, list[str]] = {}
     said = []
     for task in tasks:
-        logger = session.scalars(select(Logger).filter_by(serial=task.serial)).first()
+        logger = find_logger(session, task.serial)
         if logger is not None and known_model(logger.model) is None:
             continue  # a text or a live line: nothing is carried there
         if logger is None:
@@ -242,9 +235,9 @@ def set_task_plan(desk: Desk, task: Task, plan: Plan | None) -> None:
     here = full_name(task.site, task.point)
     after = replace(plan, point_name=here).as_dict() if plan else None
     with desk.archive.writing() as session:
-        row = session.get_one(RoundTask, task.id)
+        row = kept_task(session, task.id)
         point = kept_point(session, task.point_id)
-        act = TaskPlanned(row.round.uid, row.uid, point.uid, row.plan, after)
+        act = TaskPlanned(row.round, row.uid, point.uid, row.plan, after)
         desk.do_within(session, act)
 
 
@@ -258,9 +251,9 @@ def leave_out(desk: Desk, task: Task, reason: str) -> None:
     if len(cleaned) > 200:
         raise InputError("A reason has up to 200 letters; shorten it.")
     with desk.archive.writing() as session:
-        row = session.get_one(RoundTask, task.id)
+        row = kept_task(session, task.id)
         point = kept_point(session, task.point_id)
-        act = TaskLeftOut(row.round.uid, row.uid, point.uid, row.left_out or "", cleaned)
+        act = TaskLeftOut(row.round, row.uid, point.uid, row.left_out, cleaned)
         desk.do_within(session, act)
 
 
@@ -272,15 +265,14 @@ def close_round(desk: Desk) -> None:
     left = {task.site for task in under_way.left}
     done = len(under_way.tasks) - len(under_way.left)
     with desk.archive.writing() as session:
-        row = session.get_one(VisitRound, under_way.id)
         visited = {point.site_id for point in _points_of(session, under_way, left)}
         visits = [_due_visit(desk, kept_site(session, site_id)) for site_id in sorted(visited)]
         due = tuple(visit for visit in visits if visit is not None)
         names = ", ".join(under_way.sites)
-        desk.do_within(session, RoundClosed(row.uid, names, done, len(under_way.tasks), due))
+        desk.do_within(session, RoundClosed(under_way.uid, names, done, len(under_way.tasks), due))
 
 
-def _points_of(session: Session, under_way: Round, but_at: set[str]) -> list[KeptPoint]:
+def _points_of(session: ArchiveSession, under_way: Round, but_at: set[str]) -> list[KeptPoint]:
     """The points of a round but those at some sites."""
     tasks = [task for task in under_way.tasks if task.site not in but_at]
     return [kept_point(session, task.point_id) for task in tasks]

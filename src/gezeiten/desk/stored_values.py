@@ -7,10 +7,8 @@ import json
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from sqlalchemy import JSON, Column, Table, Text, cast, select, type_coerce
-from sqlalchemy.orm import Session
-
-from gezeiten.archive.tables import Base
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.stored_texts import stored_texts
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.limits import limit_rule
 from gezeiten.domain.plan import plan_from_dict
@@ -21,29 +19,19 @@ from gezeiten.exchange.text_form import tie_from_dict
 Check = Callable[[Any], object]
 
 
-def faulty_values(session: Session) -> Iterator[str]:
+def faulty_values(session: ArchiveSession) -> Iterator[str]:
     """Yield a sentence for each stored value that is not what it should be."""
-    for table in Base.metadata.sorted_tables:
-        for column in table.columns:
-            if isinstance(column.type, JSON):
-                yield from _faulty(session, table, column)
-
-
-def _faulty(session: Session, table: Table, column: Column[Any]) -> Iterator[str]:
-    key = next(iter(table.primary_key.columns))
-    check = _CHECKS.get(f"{table.name}.{column.name}", _dict)
-    rows = session.execute(select(key, type_coerce(cast(column, Text), Text)).order_by(key))
-    for number, text in rows:
+    for one in stored_texts(session):
         try:
-            value = None if text is None else json_of(text)
-            if value is None and not column.nullable:
+            value = None if one.text is None else json_of(one.text)
+            if value is None and not one.may_lack:
                 raise ValueError("nothing")
             if value is not None:
-                check(value)
+                _CHECKS.get(f"{one.table}.{one.column}", _dict)(value)
         except (GezeitenError, ValueError, TypeError, KeyError, AttributeError) as exc:
-            shown = json.dumps(str(text)[:40], ensure_ascii=False)
+            shown = json.dumps(str(one.text)[:40], ensure_ascii=False)
             yield (
-                f"“{column.name}” of {table.name} {number} is not what it should be "
+                f"“{one.column}” of {one.table} {one.key} is not what it should be "
                 f"({shown}: {exc}); fetch the archive's last copy."
             )
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import timedelta
 
-from sqlalchemy import func, select
-
-from gezeiten.archive.tables import Handover, Mission, Offload
+from gezeiten.archive.documents import newest_document_end
+from gezeiten.archive.missions import newest_mission_ms, offload_instants
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.places import PointPlace
@@ -35,14 +34,9 @@ def named_stretches(desk: Desk, point: PointPlace) -> list[NamedStretch]:
     """
     now = desk.now_ms()
     with desk.archive.reading() as session:
-        mission = session.scalar(select(func.max(Mission.first_ms)).filter_by(point_id=point.id))
-        offloads = session.scalars(
-            select(Offload.at_ms)
-            .join(Mission, Mission.id == Offload.mission_id)
-            .where(Mission.point_id == point.id)
-            .order_by(Offload.at_ms.desc())
-        ).all()
-        document = session.scalar(select(func.max(Handover.end_ms)).filter_by(point_id=point.id))
+        mission = newest_mission_ms(session, point.id)
+        offloads = offload_instants(session, point.id)
+        document = newest_document_end(session, point.id)
     visit = next((at for at in offloads if now - at > _SAME_VISIT_MS), None)
     found = [
         NamedStretch(kind, (since, now))

@@ -8,12 +8,11 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
-from sqlalchemy import select
 
 from gezeiten.archive import plans as kept_in
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.intake import Circumstances
-from gezeiten.archive.tables import Offload
+from gezeiten.archive.missions import ways_of_reading
 from gezeiten.archive.text_intake import Readings, Source, TextIntake, take_in_text
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import refresh_excursions, to_assess
@@ -79,10 +78,7 @@ def zones_before(desk: Desk) -> dict[str, str]:
     Read in another zone, the same file would come again at other instants.
     """
     with desk.archive.reading() as session:
-        rows = session.scalars(
-            select(Offload.reading).where(Offload.reading.is_not(None)).order_by(Offload.id)
-        ).all()
-    ties = [tie_from_dict(reading) for reading in rows if reading]
+        ties = [tie_from_dict(reading) for reading in ways_of_reading(session)]
     return {tie.name: tie.form.time.zone for tie in ties if tie.form.time.needs_zone}
 
 

@@ -15,14 +15,10 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
-from typing import Any
-
-from sqlalchemy import select
 
 from gezeiten.archive.faults import translated
 from gezeiten.archive.intake import Circumstances
-from gezeiten.archive.readings import offload_spans
-from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site
+from gezeiten.archive.missions import are_kept, raws_named
 from gezeiten.archive.whole import put_whole, sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.incoming import take_left_behind
@@ -30,6 +26,7 @@ from gezeiten.desk.offloading import take_in_file
 from gezeiten.desk.text_files import take_tied
 from gezeiten.domain.acts.carriers import CopyTakenIn, VaultGiven
 from gezeiten.domain.acts.offloads import LIVE_MODEL, TEXT_MODEL
+from gezeiten.domain.kept import NamedRaw
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.untrusted import json_of
@@ -42,27 +39,6 @@ SUFFIX = ".copy"
 LIST_NAME, PEOPLE_NAME = "offloads.json", "WHAT-IS-WHAT.txt"
 _LARGEST_LIST = 256 << 20
 _LARGEST_RAW = 4 << 30
-
-
-@dataclass(frozen=True, slots=True)
-class NamedRaw:
-    """One raw offload and what people call it. from_ms, until_ms: of its readings."""
-
-    sha256: str
-    size: int
-    site: str
-    point: str
-    serial: str
-    mission: int
-    at_ms: int
-    person: str
-    route: str
-    from_ms: int | None
-    until_ms: int | None
-    clock_difference_ms: float | None
-    clock_uncertainty_ms: float | None
-    carried: dict[str, Any] | None
-    reading: dict[str, Any] | None
 
 
 @dataclass(slots=True)
@@ -89,28 +65,7 @@ class Written:
 def named_raws(desk: Desk) -> list[NamedRaw]:
     """Return every raw offload of the vault with its names, oldest first."""
     with desk.archive.reading() as session:
-        spans = offload_spans(session, select(Mission.id))
-        rows = session.execute(
-            select(Offload, Mission.number, Logger.serial, Point.name, Site.name)
-            .join(Mission, Mission.id == Offload.mission_id)
-            .join(Logger, Logger.id == Mission.logger_id)
-            .join(Point, Point.id == Mission.point_id)
-            .join(Site, Site.id == Point.site_id)
-            .order_by(Offload.id)
-        ).all()
-        named = []
-        for offload, number, serial, point, site in rows:
-            its = spans.get((offload.mission_id, offload.sha256), [])
-            since = min((first for first, _ in its), default=None)
-            until = max((last for _, last in its), default=None)
-            named.append(
-                NamedRaw(
-                    offload.sha256, offload.size, site, point, serial, number, offload.at_ms,
-                    offload.person, offload.route, since, until, offload.clock_difference_ms,
-                    offload.clock_uncertainty_ms, offload.carried, offload.reading,
-                )
-            )  # fmt: skip
-        return named
+        return raws_named(session)
 
 
 def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Written:
@@ -368,8 +323,8 @@ def clear_copies(desk: Desk) -> int:
 def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
     """Put whole bytes where those of a kept raw offload are damaged or gone; whether they were."""
     with desk.archive.reading() as session:
-        is_kept = session.scalar(select(Offload.id).where(Offload.sha256 == raw.sha256).limit(1))
-    if is_kept is None or desk.archive.vault.is_whole(raw.sha256):
+        is_kept = are_kept(session, raw.sha256)
+    if not is_kept or desk.archive.vault.is_whole(raw.sha256):
         return False
     with translated(desk.archive.folder):
         desk.archive.vault.put_file(path)

@@ -6,17 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-
 from gezeiten.archive import anew
 from gezeiten.archive.beginnings import beginning
 from gezeiten.archive.block_check import faulty_readings, make_readings_anew, offloads_kept
 from gezeiten.archive.chain_check import check_chains
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.entries_anew import old_entries_hold, put_entries_right
-from gezeiten.archive.here import Block
+from gezeiten.archive.loggers import certificates_named, reports_named
+from gezeiten.archive.overviews import overviews_named
+from gezeiten.archive.readings import count_values
 from gezeiten.archive.rebuild import put_right
-from gezeiten.archive.tables import LoggerReport, OverviewRow, Service
 from gezeiten.archive.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import faulty_excursions, find_all_anew
@@ -71,7 +70,7 @@ def verify(
             session, decoding(desk), partial(is_lost, desk), partial(tell, "raw offloads")
         )
         verdict.faults.extend(faults)
-        verdict.values = int(session.scalar(select(func.sum(Block.valid))) or 0)
+        verdict.values = count_values(session)
         known = {offload.sha256 for offload in offloads_kept(session)}
         tell("logbook", 0, 1)
         checked = check_chains(session, desk.archive.chains)
@@ -120,7 +119,7 @@ def rebuild(desk: Desk) -> None:
     find_all_anew(desk)
 
 
-def _against_acts(desk: Desk, session: Session, entries: list[Entry]) -> list[str]:
+def _against_acts(desk: Desk, session: ArchiveSession, entries: list[Entry]) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def made() -> tuple[list[anew.Difference], list[str], bool]:
@@ -159,12 +158,12 @@ def _check_one(vault: Vault, sha256: str, verdict: Verdict) -> None:
         verdict.faults.append(str(exc))
 
 
-def _check_beside(desk: Desk, session: Session, verdict: Verdict) -> None:
+def _check_beside(desk: Desk, session: ArchiveSession, verdict: Verdict) -> None:
     """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
-    for vault, column in (
-        (desk.archive.certificates, Service.certificate_sha256),
-        (desk.archive.reports, LoggerReport.sha256),
-        (desk.archive.overviews, OverviewRow.sha256),
+    for vault, named in (
+        (desk.archive.certificates, certificates_named(session)),
+        (desk.archive.reports, reports_named(session)),
+        (desk.archive.overviews, overviews_named(session)),
     ):
-        for sha256 in session.scalars(select(column).where(column.is_not(None)).distinct()):
-            _check_one(vault, str(sha256), verdict)
+        for sha256 in named:
+            _check_one(vault, sha256, verdict)

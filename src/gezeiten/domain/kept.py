@@ -1,8 +1,9 @@
-"""What people keep beside records: plans under names, and what was done to a logger."""
+"""What an archive keeps beside records: plans under names, what was done to a logger, bytes."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from gezeiten.domain.acts.loggers import ServiceKind
 from gezeiten.domain.plan import Plan
@@ -44,3 +45,24 @@ class KeptReport:
     mission: int | None
     name: str
     sha256: str
+
+
+@dataclass(frozen=True, slots=True)
+class NamedRaw:
+    """One raw offload and what people call it. from_ms, until_ms: of its readings."""
+
+    sha256: str
+    size: int
+    site: str
+    point: str
+    serial: str
+    mission: int
+    at_ms: int
+    person: str
+    route: str
+    from_ms: int | None
+    until_ms: int | None
+    clock_difference_ms: float | None
+    clock_uncertainty_ms: float | None
+    carried: dict[str, Any] | None
+    reading: dict[str, Any] | None

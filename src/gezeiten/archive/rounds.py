@@ -1,0 +1,55 @@
+"""The round of visits under way, out of the archive."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.tables import RoundTask, VisitRound
+
+
+@dataclass(frozen=True, slots=True)
+class KeptTask:
+    """What is to be done at one point. id: this database's key, uid: its name for ever; plan: to be
+    launched there; left_out: why it was not done."""
+
+    id: int
+    uid: str
+    round: str
+    point_id: int
+    plan: dict[str, Any] | None
+    left_out: str
+
+
+@dataclass(frozen=True, slots=True)
+class KeptRound:
+    """A round as it was made."""
+
+    id: int
+    uid: str
+    day_ms: int
+    made_ms: int
+    made_by: str
+    tasks: tuple[KeptTask, ...]
+
+
+def round_under_way(session: Session) -> KeptRound | None:
+    """Return the round that was made last and is not closed, None without one."""
+    query = select(VisitRound).filter_by(closed_ms=None).order_by(VisitRound.id.desc()).limit(1)
+    row = session.scalars(query).first()
+    if row is None:
+        return None
+    tasks = tuple(_task(task) for task in row.tasks)
+    return KeptRound(row.id, row.uid, row.day_ms, row.made_ms, row.made_by, tasks)
+
+
+def kept_task(session: Session, task_id: int) -> KeptTask:
+    """Return a task of a round by this database's key."""
+    return _task(session.get_one(RoundTask, task_id))
+
+
+def _task(row: RoundTask) -> KeptTask:
+    return KeptTask(row.id, row.uid, row.round.uid, row.point_id, row.plan, row.left_out or "")
