@@ -25,6 +25,7 @@ from gezeiten.domain.series import Series, make_series
 from gezeiten.link.line import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
+from tests.nursery import ForkedStandin
 
 # What a user's computer remembers is the test run's own, in programs that tests start as well.
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="gezeiten-state-")
@@ -107,7 +108,7 @@ def start_standin() -> Iterator[StartStandin]:
     running: list[StandinProcess] = []
 
     def start(serial: str, **options: object) -> StandinProcess:
-        process = StandinProcess(serial, **options).wait_until_ready()
+        process = ForkedStandin(serial, **options).wait_until_ready()
         running.append(process)
         return process
 

@@ -14,9 +14,9 @@ from pathlib import Path
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import text
+from sqlalchemy import Engine, create_engine, text
 
-from gezeiten.archive.database import Archive, known_revisions
+from gezeiten.archive.database import Archive, known_revisions, make_new, upgrade
 from gezeiten.archive.faults import translated
 from gezeiten.archive.tables import Base, Site
 from gezeiten.errors import (
@@ -32,11 +32,33 @@ from gezeiten.errors import (
 
 
 def test_migrations_make_exactly_the_tables(tmp_path: Path) -> None:
-    archive = Archive(tmp_path)
-    with archive.engine.connect() as connection:
-        context = MigrationContext.configure(connection)
-        assert compare_metadata(context, Base.metadata) == []
-    archive.close()
+    engines = [create_engine(f"sqlite:///{tmp_path / name}") for name in ("migrated", "new")]
+    for engine, make in zip(engines, (upgrade, make_new), strict=True):
+        make(engine)
+        with engine.connect() as connection:
+            context = MigrationContext.configure(connection)
+            assert compare_metadata(context, Base.metadata) == []
+    migrated, new = (_schema(engine) for engine in engines)
+    assert new == migrated
+    for engine in engines:
+        engine.dispose()
+
+
+def _schema(engine: Engine) -> dict[str, object]:
+    """Columns (name, type, whether they may lack, key) and indexes of all tables; the version."""
+    with engine.connect() as connection:
+        tables = [row[0] for row in connection.execute(
+            text("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name"))]  # fmt: skip
+        made: dict[str, object] = {
+            name: (
+                sorted((row[1], row[2], row[3], row[5]) for row in connection.execute(
+                    text(f"PRAGMA table_info({name})"))),
+                sorted(row[1] for row in connection.execute(text(f"PRAGMA index_list({name})"))),
+            )
+            for name in tables
+        }  # fmt: skip
+        version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+    return {**made, "version": version}
 
 
 def test_opening_again_changes_nothing(tmp_path: Path) -> None:

@@ -16,7 +16,19 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TypeAlias
 
-from sqlalchemy import Engine, create_engine, event, inspect, select, text
+from sqlalchemy import (
+    Column,
+    Engine,
+    MetaData,
+    String,
+    Table,
+    create_engine,
+    event,
+    insert,
+    inspect,
+    select,
+    text,
+)
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -28,7 +40,7 @@ from gezeiten.archive.heads import Heads
 from gezeiten.archive.here import HERE, SCHEMA, make_tables, throw_away_other_form
 from gezeiten.archive.own_chain import OwnChain
 from gezeiten.archive.stored import stored_value
-from gezeiten.archive.tables import ChainRow
+from gezeiten.archive.tables import Base, ChainRow
 from gezeiten.archive.vault import Vault
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
 
@@ -216,8 +228,10 @@ class Archive:
                 f"The archive in {self.folder} was written by a newer Gezeiten; "
                 "update this one, nothing was changed."
             )
-        if present is not None:
-            self.copy_aside(present)
+        if present is None:
+            make_new(self.engine)
+            return
+        self.copy_aside(present)
         upgrade(self.engine)
 
     def _refuse_another_archives_database(self) -> None:
@@ -267,6 +281,23 @@ def _revision(engine: Engine) -> str | None:
         if not inspect(connection).has_table("alembic_version"):
             return None
         return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+
+
+def make_new(engine: Engine) -> None:
+    """Make the tables of this version in an empty database, whole or not at all: the same that all
+    migrations make, in a tenth of their time."""
+    with engine.begin() as connection:
+        if engine.dialect.name == "sqlite":
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+        if inspect(connection).has_table(_VERSION.name):
+            return  # another program was quicker
+        Base.metadata.create_all(connection)
+        _VERSION.create(connection)
+        connection.execute(insert(_VERSION).values(version_num=known_revisions()[-1]))
+
+
+_VERSION = Table("alembic_version", MetaData(), Column("version_num", String(32), primary_key=True))
+"""As Alembic makes it."""
 
 
 def upgrade(engine: Engine) -> None:

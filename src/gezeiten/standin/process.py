@@ -29,6 +29,24 @@ class StandinProcess:
         port: int = 0,
         cable: CablePort | None = None,
     ) -> None:
+        self.serial, self.cable = serial, cable
+        self._process = self._start(
+            serial, state_file=state_file, anchor_ms=anchor_ms, base_ms=base_ms, speed=speed,
+            port=port, cable=cable,
+        )  # fmt: skip
+        self._control: socket.socket | None = None
+
+    def _start(
+        self,
+        serial: str,
+        *,
+        state_file: Path | None,
+        anchor_ms: int | None,
+        base_ms: float | None,
+        speed: float,
+        port: int,
+        cable: CablePort | None,
+    ) -> subprocess.Popen[str]:
         command = [sys.executable, "-m", "gezeiten", "standin", "run", serial]
         command += ["--port", str(port), "--speed", str(speed), "--until-stdin-closes"]
         if state_file:
@@ -39,11 +57,7 @@ class StandinProcess:
             command += ["--base-ms", str(base_ms)]
         if cable is not None:
             command += ["--cable", cable.path, "--line", cable.settings]
-        self.serial, self.cable = serial, cable
-        self._process = subprocess.Popen(
-            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
-        )
-        self._control: socket.socket | None = None
+        return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
 
     def wait_until_ready(self) -> StandinProcess:
         """Read the line that names the ports."""
