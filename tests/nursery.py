@@ -59,7 +59,8 @@ class Child:
 
     def wait(self, _timeout_s: float) -> None:
         """Wait until it has let go of its end of the pipe."""
-        self.stdout.read()
+        if not self.stdout.closed:
+            self.stdout.read()
 
 
 @cache
@@ -104,10 +105,10 @@ def serve(ours: socket.socket) -> None:
             for end in ends:
                 os.close(end)
             sys.stdin, sys.stdout = os.fdopen(0), os.fdopen(1, "w")
-            cable = told.pop("cable")
+            cable, state_file = told.pop("cable"), told.pop("state_file")
             run_standin(
                 told.pop("serial"),
-                state_file=Path(told["state_file"]) if told.pop("state_file") else None,
+                state_file=Path(state_file) if state_file else None,
                 cable=(Path(cable[0]), cable_port(*cable)) if cable else None,
                 until_stdin_closes=True,
                 **told,

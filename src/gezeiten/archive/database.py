@@ -24,7 +24,6 @@ from sqlalchemy import (
     Table,
     create_engine,
     event,
-    insert,
     inspect,
     select,
     text,
@@ -293,7 +292,8 @@ def make_new(engine: Engine) -> None:
             return  # another program was quicker
         Base.metadata.create_all(connection)
         _VERSION.create(connection)
-        connection.execute(insert(_VERSION).values(version_num=known_revisions()[-1]))
+        version = {"version": known_revisions()[-1]}
+        connection.execute(text("INSERT INTO alembic_version VALUES (:version)"), version)
 
 
 _VERSION = Table("alembic_version", MetaData(), Column("version_num", String(32), primary_key=True))
