@@ -67,13 +67,23 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> NDArray[np.bool_
     """Join readings of a channel with those in its blocks. Returns which of them are new, bool."""
     is_new = np.zeros(len(one.column), np.bool_)
     done = 0
-    for cut, came in _where_to(session, whose, one):
-        kept = _kept(session, whose, one.channel, cut)
+    where_to = list(_where_to(session, whose, one))
+    there = _there(session, whose, one.channel, [cut.first for cut, _ in where_to])
+    gone: list[int] = []
+    made: list[Packed] = []
+    for cut, came in where_to:
+        row = there.get(cut.first)
+        kept = _NOTHING if row is None else unpack(row, is_text=whose.is_text)
         both, new = joined(kept, came, is_text=whose.is_text)
         is_new[done : done + len(came)] = new
         done += len(came)
         if new.any():
-            _replace(session, whose, one, cut, both)
+            gone += [] if row is None else [row.id]
+            cuts = cut_by_time(both, cut) if whose.is_text else [(cut, both)]
+            made += [pack(*at) for at in cuts]
+    if gone:
+        session.execute(delete(Block).where(Block.id.in_(gone)))
+    put_blocks(session, whose, one.channel, one.unit, made)
     note_series(session, whose.point, one.channel, one.unit,
                 has_readings=bool(np.isfinite(one.column.values).any()))  # fmt: skip
     return is_new
@@ -148,17 +158,15 @@ def _cells(cell: Cut, there: list[Cut], came: Column) -> Iterator[tuple[Cut, Col
         yield from _cells(half, within, inside(came, half))
 
 
-def _kept(session: Session, whose: Whose, channel: str, cut: Cut) -> Column:
+def _there(session: Session, whose: Whose, channel: str, firsts: list[int]) -> dict[int, Any]:
+    """Return the blocks that begin at these places, or between them, by where they begin."""
+    if not firsts:
+        return {}
     columns = [getattr(Block, name) for name in PACKED]
-    row = session.execute(select(*columns).where(*_at(whose, channel, cut))).first()
-    return _NOTHING if row is None else unpack(row, is_text=whose.is_text)
-
-
-def _replace(session: Session, whose: Whose, one: ChannelColumn, cut: Cut, column: Column) -> None:
-    session.execute(delete(Block).where(*_at(whose, one.channel, cut)))
-    cuts = cut_by_time(column, cut) if whose.is_text else [(cut, column)]
-    put_blocks(session, whose, one.channel, one.unit, [pack(*at) for at in cuts])
-
-
-def _at(whose: Whose, channel: str, cut: Cut) -> tuple[Any, ...]:
-    return Block.mission == whose.mission, Block.channel == channel, Block.first == cut.first
+    rows = session.execute(
+        select(Block.id, *columns).where(
+            Block.mission == whose.mission, Block.channel == channel,
+            Block.first >= min(firsts), Block.first <= max(firsts),
+        )
+    )  # fmt: skip
+    return {row.first: row for row in rows}
