@@ -127,8 +127,11 @@ def cut_by_time(column: Column, cell: Cut | None = None) -> Iterator[tuple[Cut, 
 
 
 def roots(times: Times) -> list[Cut]:
-    """Return the widest cells that hold instants (in order) of these."""
-    return [Cut(int(i) * WIDEST_MS, WIDEST_MS) for i in np.unique(times // WIDEST_MS)]
+    """Return the widest cells from the first of these instants (in order) to the last."""
+    if not len(times):
+        return []
+    first, last = int(times[0]) // WIDEST_MS, int(times[-1]) // WIDEST_MS
+    return [Cut(i * WIDEST_MS, WIDEST_MS) for i in range(first, last + 1)]
 
 
 def halves(cell: Cut) -> tuple[Cut, Cut]:
