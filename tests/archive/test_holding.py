@@ -104,8 +104,9 @@ def check(data: st.DataObject, keys: set[int], whose: Whose) -> None:
     with tables() as session:
         known: set[int] = set()
         for piece in in_pieces(data, keys):
-            is_new = hold(session, whose, ChannelColumn("co2", "ppm", column_of(piece)))
-            assert is_new.tolist() == [key not in known for key in sorted(piece)]
+            came = hold(session, whose, ChannelColumn("co2", "ppm", column_of(piece)))
+            assert came.is_new.tolist() == [key not in known for key in sorted(piece)]
+            assert not came.differs
             known |= set(piece)
         assert held(session, whose) == at_once
 

@@ -87,6 +87,24 @@ def test_only_what_is_new_of_an_overlap_is_stored(archive: Archive) -> None:
     assert values(archive, done.point_id) == list(range(150))
 
 
+def test_bytes_that_come_late_and_differ_are_left_to_all_bytes(archive: Archive) -> None:
+    """A copy of a vault brings what was taken before: it counts, on this computer as on others."""
+    asked: list[str] = []
+    archive.on_caught_up = lambda: asked.append("make readings")
+    later = take_in(archive, b"later", mission(0, 10), HOW)
+    same = replace(HOW, at_ms=HOW.at_ms - 1)
+    take_in(archive, b"earlier", mission(5, 20), same)
+    assert not asked  # it says the same about those that both hold
+    other = mission(5, 30, values=[np.arange(5, 30) + 0.5])
+    take_in(archive, b"other", other, replace(HOW, at_ms=HOW.at_ms + 1))
+    assert not asked  # it was taken after them: theirs stand
+    assert values(archive, later.point_id) == [*range(20), *(i + 0.5 for i in range(20, 30))]
+    take_in(archive, b"first", mission(0, 31), replace(HOW, at_ms=HOW.at_ms - 2))
+    assert asked == ["make readings"]
+    with archive.reading() as session:
+        assert session.scalars(select(Block)).all() == []
+
+
 def test_damaged_ranges_are_a_hole_until_they_come(archive: Archive) -> None:
     numbers = np.r_[0:240, 480:600].astype(np.int64)
     holed = mission(

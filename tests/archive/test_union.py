@@ -107,6 +107,28 @@ def do_some(folder: Path, deeds: list[tuple[Any, ...]]) -> None:
     desk.close()
 
 
+def test_where_bytes_differ_those_taken_first_stand_on_both(tmp_path: Path) -> None:
+    one, other = tmp_path / "one", tmp_path / "other"
+    desk = opened(one)
+    bring_text(desk, 1, 2)
+    desk.close()
+    shutil.copytree(one, other)
+    for folder, more in ((other, 1.0), (one, 2.0)):
+        desk = opened(folder)
+        bring_text(desk, 1, 9, more)
+        desk.close()
+    give(one, other)
+    give(other, one)
+    first, second = told_of(one), told_of(other)
+    assert first == second
+    assert not first[2]
+    desk = opened(one)
+    [point] = points(desk)
+    values = record(desk, point.id, point.channels[0].channel).values.tolist()
+    assert values == [0.0, 0.25, *(i / 4 + 1.0 for i in range(2, 9))]
+    desk.close()
+
+
 def test_what_both_made_of_one_name_stays_two_things(tmp_path: Path) -> None:
     one, other = tmp_path / "one", tmp_path / "other"
     opened(one).close()

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.blocks import Packed, decode_times, decode_values
 from gezeiten.archive.excursions import clear_of_nothing, of_nothing
-from gezeiten.archive.here import Block, Held, SeriesRow
+from gezeiten.archive.here import Block, Held
 from gezeiten.archive.holding import blocks_of, raw_key
 from gezeiten.archive.of_bytes import (
     Decode,
@@ -21,7 +21,7 @@ from gezeiten.archive.of_bytes import (
     offloads_of,
     put_mission,
 )
-from gezeiten.archive.series_here import make_series_anew, series_wanted
+from gezeiten.archive.series_here import make_series_anew, series_kept, series_wanted
 from gezeiten.archive.tables import Mission, Offload
 from gezeiten.errors import ArchiveDamagedError
 
@@ -177,10 +177,7 @@ def _differing_held(session: Session, made: MissionMade) -> Iterator[str]:
 
 # -- series, and what belongs to nothing --------------------------------------------------------
 def _differing_series(session: Session) -> list[str]:
-    kept = {
-        (row.point, row.channel, row.unit, row.has_readings)
-        for row in session.scalars(select(SeriesRow))
-    }
+    kept = series_kept(session)
     return [f"The series of {channel} at a point is not as readings make it; {_REBUILD}"
             for _, channel, _, _ in sorted(kept ^ set(series_wanted(session)))]  # fmt: skip
 

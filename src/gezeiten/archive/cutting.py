@@ -34,6 +34,11 @@ class Column:
     def __len__(self) -> int:
         return len(self.times)
 
+    @property
+    def has_values(self) -> bool:
+        """Whether any reading has a value."""
+        return bool(np.isfinite(self.values).any())
+
     def part(self, which: slice | NDArray[np.bool_] | NDArray[np.intp]) -> Column:
         """Return some of the readings."""
         return Column(self.numbers[which], self.times[which], self.values[which])
@@ -52,25 +57,37 @@ def text_column(times: Times, values: Values) -> Column:
     return Column(np.zeros(len(times), np.int64), times, values)
 
 
-def joined(kept: Column, came: Column, *, is_text: bool) -> tuple[Column, NDArray[np.bool_]]:
-    """Return the readings of both, and which of those that came are new, bool (n,).
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """Readings that were kept and others that came. is_new: which of those that came, bool (n,);
+    differs: whether one of them has another value than was kept of it."""
 
-    Of two that are the same reading the one that was kept stays, but for one without a value.
-    """
+    column: Column
+    is_new: NDArray[np.bool_]
+    differs: bool = False
+
+
+def joined(kept: Column, came: Column, *, is_text: bool) -> Joined:
+    """Return the readings of both: of two that are the same reading the one that was kept stays,
+    but for one without a value."""
     mine, its = (kept.times, came.times) if is_text else (kept.numbers, came.numbers)
     if not len(its):
-        return kept, np.zeros(0, np.bool_)
+        return Joined(kept, np.zeros(0, np.bool_))
     both = Column(
         np.concatenate([kept.numbers, came.numbers]),
         np.concatenate([kept.times, came.times]),
         np.concatenate([kept.values, came.values]),
     )
     if not len(mine) or its[0] > mine[-1]:
-        return both, np.ones(len(its), np.bool_)
+        return Joined(both, np.ones(len(its), np.bool_))
     chosen = _one_of_each(both, is_text=is_text)
     is_new = np.zeros(len(its), np.bool_)
     is_new[chosen[chosen >= len(mine)] - len(mine)] = True
-    return both.part(chosen), is_new
+    stays = both.part(chosen)
+    key = stays.times if is_text else stays.numbers
+    its_values, values = came.values, stays.values[key.searchsorted(its)]
+    differs = bool(((its_values != values) & np.isfinite(its_values)).any())
+    return Joined(stays, is_new, differs)
 
 
 def united(columns: list[Column], *, is_text: bool) -> Column:

@@ -96,7 +96,7 @@ class Archive:
         self.new_site_zone = "UTC"
         """The zone of sites that an act makes by the way, until somebody says better."""
         self.on_caught_up: Callable[[], object] = lambda: None
-        """Called after acts done elsewhere were applied: their readings are to be made."""
+        """Called when readings are to be made: acts of elsewhere were applied, or bytes differ."""
         self.chains = ChainFiles(folder, may_write=not look)
         self.chain = OwnChain(Heads(heads_file), folder, self.chains)
         with translated(folder):
@@ -171,7 +171,7 @@ class Archive:
                 raise
             if entered:
                 self.chain.remember(session)
-        if has_caught_up:
+        if has_caught_up or session.info.get("readings missing"):
             self.on_caught_up()
 
     def listen(self, hear: Callable[[str], None]) -> None:

@@ -63,10 +63,19 @@ def raw_key(sha256: str, reading: dict[str, Any] | None) -> str:
     return f"{sha256}:{read[:16]}"
 
 
-def hold(session: Session, whose: Whose, one: ChannelColumn) -> NDArray[np.bool_]:
-    """Join readings of a channel with those in its blocks. Returns which of them are new, bool."""
+@dataclass(frozen=True, slots=True)
+class Came:
+    """Readings that were joined with those in blocks. is_new: which of them, bool (n,); differs:
+    whether one has another value than was kept of it."""
+
+    is_new: NDArray[np.bool_]
+    differs: bool
+
+
+def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
+    """Join readings of a channel with those in its blocks."""
     is_new = np.zeros(len(one.column), np.bool_)
-    done = 0
+    done, differs = 0, False
     where_to = list(_where_to(session, whose, one))
     there = _there(session, whose, one.channel, [cut.first for cut, _ in where_to])
     gone: list[int] = []
@@ -74,19 +83,18 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> NDArray[np.bool_
     for cut, came in where_to:
         row = there.get(cut.first)
         kept = _NOTHING if row is None else unpack(row, is_text=whose.is_text)
-        both, new = joined(kept, came, is_text=whose.is_text)
-        is_new[done : done + len(came)] = new
-        done += len(came)
-        if new.any():
+        both = joined(kept, came, is_text=whose.is_text)
+        is_new[done : done + len(came)] = both.is_new
+        done, differs = done + len(came), differs or both.differs
+        if both.is_new.any():
             gone += [] if row is None else [row.id]
-            cuts = cut_by_time(both, cut) if whose.is_text else [(cut, both)]
+            cuts = cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
             made += [pack(*at) for at in cuts]
     if gone:
         session.execute(delete(Block).where(Block.id.in_(gone)))
     put_blocks(session, whose, one.channel, one.unit, made)
-    note_series(session, whose.point, one.channel, one.unit,
-                has_readings=bool(np.isfinite(one.column.values).any()))  # fmt: skip
-    return is_new
+    note_series(session, whose.point, one.channel, one.unit, has_readings=one.column.has_values)
+    return Came(is_new, differs)
 
 
 def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
@@ -95,6 +103,13 @@ def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[in
     if session.scalars(its).first() is None:
         listed = [list(span) for span in spans]
         session.add(Held(mission=mission, raw=raw, spans=listed))
+
+
+def leave_to_all_bytes(session: Session, mission: str) -> None:
+    """Have the readings of a mission made of all its bytes when this transaction is done: what came
+    now was taken before others and differs from them."""
+    let_go(session, mission)
+    session.info["readings missing"] = True
 
 
 def let_go(session: Session, mission: str) -> None:

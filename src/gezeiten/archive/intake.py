@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import Select, select, tuple_
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.apply import Said
@@ -17,7 +17,13 @@ from gezeiten.archive.cutting import Column
 from gezeiten.archive.database import Archive
 from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
-from gezeiten.archive.holding import ChannelColumn, Whose, hold, note_held
+from gezeiten.archive.holding import (
+    ChannelColumn,
+    Whose,
+    hold,
+    leave_to_all_bytes,
+    note_held,
+)
 from gezeiten.archive.readings import in_ranges
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.tables import Logger, Mission, Offload, Point
@@ -146,7 +152,9 @@ def take_in(
         assert mission is not None
         offload = _offload_of(session, mission, sha256)
         added = [(first, end) for first, end in offload.added]
-        hold_mission(session, whose(mission, point.uid, file), file, sha256)
+        its = whose(mission, point.uid, file)
+        if hold_mission(session, its, file, sha256) and not is_latest(session, offload):
+            leave_to_all_bytes(session, mission.uid)
         return Intake(offload.id, mission.id, mission.point_id or 0, added, sha256)
 
 
@@ -246,11 +254,26 @@ def whose(mission: Mission, point: str, file: RawMission) -> Whose:
     return Whose(mission.uid, point, False, file.interval_ms, file.step_ms)
 
 
-def hold_mission(session: Session, its: Whose, file: RawMission, sha256: str) -> None:
-    """Put the readings of a mission file into this computer's blocks."""
-    for one in mission_columns(file):
-        hold(session, its, one)
+def hold_mission(session: Session, its: Whose, file: RawMission, sha256: str) -> bool:
+    """Put the readings of a mission file into this computer's blocks; returns whether they differ
+    from what was kept."""
+    came = [hold(session, its, one) for one in mission_columns(file)]
     note_held(session, its.mission, sha256, spans_of(file))
+    return any(one.differs for one in came)
+
+
+def in_order(mission_id: int) -> Select[Offload]:
+    """Ask for the offloads of a mission in the order in which they were taken: where bytes differ
+    about a reading the earlier ones stand, on every computer."""
+    taken = Offload.at_ms, Offload.sha256
+    return select(Offload).filter_by(mission_id=mission_id).order_by(*taken)
+
+
+def is_latest(session: Session, offload: Offload) -> bool:
+    """Whether no offload of its mission was taken after it."""
+    after = tuple_(Offload.at_ms, Offload.sha256) > (offload.at_ms, offload.sha256)
+    query = select(Offload.id).where(Offload.mission_id == offload.mission_id, after)
+    return session.scalars(query.limit(1)).first() is None
 
 
 def mission_columns(file: RawMission) -> list[ChannelColumn]:

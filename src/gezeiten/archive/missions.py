@@ -143,8 +143,9 @@ def kept_of(session: Session, serial: str, number: int, launched_ms: int) -> lis
 
 def plans_at(session: Session, point_id: int) -> list[tuple[int, int, Plan, int]]:
     """Return the missions at a point, begun first first: key, number, plan, begin (UTC ms)."""
-    query = select(Mission).filter_by(point_id=point_id).order_by(Mission.first_ms)
-    return [(m.id, m.number, plan_from_dict(m.plan), m.first_ms) for m in session.scalars(query)]
+    return [
+        (m.id, m.number, plan_from_dict(m.plan), m.first_ms) for m in missions_at(session, point_id)
+    ]
 
 
 def last_plan_of(session: Session, serial: str) -> Plan | None:

@@ -24,8 +24,8 @@ from gezeiten.archive.holding import (
     put_blocks,
     raw_key,
 )
-from gezeiten.archive.intake import RawMission, mission_columns, spans_of
-from gezeiten.archive.series_here import bare_overviews
+from gezeiten.archive.intake import RawMission, in_order, mission_columns, spans_of
+from gezeiten.archive.series_here import bare_overviews, make_series_anew
 from gezeiten.archive.tables import Mission, Offload, Point
 from gezeiten.archive.text_intake import Readings, Source
 from gezeiten.domain.timeline import Span
@@ -162,16 +162,12 @@ def put_mission(session: Session, made: MissionMade) -> None:
     let_go(session, made.whose.mission)
     for (channel, unit), column in made.columns.items():
         put_blocks(session, made.whose, channel, unit, blocks_of(made.whose, column))
-        note_series(session, made.whose.point, channel, unit, has_readings=_any_valid(column))
+        note_series(session, made.whose.point, channel, unit, has_readings=column.has_values)
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
     for raw, spans in {**made.held, **stays}.items():
         note_held(session, made.whose.mission, raw, spans)
     session.flush()
-
-
-def _any_valid(column: Column) -> bool:
-    return bool((column.values == column.values).any())
 
 
 # -- what is missing -------------------------------------------------------------------------------
@@ -195,8 +191,7 @@ def make_missing_readings(
         with archive.writing() as session:
             for mission in strays:
                 let_go(session, mission)
-            for point, channel, unit in bare:
-                note_series(session, point, channel, unit, has_readings=False)
+            make_series_anew(session)
         with archive.reading() as session:
             missing = list(session.scalars(_missions_missing_some()))
     made = 0
@@ -239,9 +234,8 @@ def hold_offload(session: Session, mission: Mission, offload: Offload, decode: D
 
 
 def offloads_of(session: Session, mission_id: int) -> list[Offload]:
-    """Return the offloads of a mission, oldest first."""
-    query = select(Offload).filter_by(mission_id=mission_id).order_by(Offload.id)
-    return list(session.scalars(query))
+    """Return the offloads of a mission in the order in which they were taken."""
+    return list(session.scalars(in_order(mission_id)))
 
 
 def offloads_not_held(session: Session) -> list[Offload]:

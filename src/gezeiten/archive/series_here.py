@@ -33,14 +33,16 @@ def series_wanted(session: Session) -> list[Wanted]:
     return [(*key, *value) for key, value in shown.items()]
 
 
+def series_kept(session: Session) -> set[Wanted]:
+    """Return the series as they are kept."""
+    rows = session.scalars(select(SeriesRow))
+    return {(row.point, row.channel, row.unit, row.has_readings) for row in rows}
+
+
 def make_series_anew(session: Session) -> None:
     """Make the series anew where they are not what blocks and overviews make."""
     wanted = series_wanted(session)
-    kept = {
-        (row.point, row.channel, row.unit, row.has_readings)
-        for row in session.scalars(select(SeriesRow))
-    }
-    if kept == set(wanted):
+    if series_kept(session) == set(wanted):
         return
     session.execute(delete(SeriesRow))
     for point, channel, unit, has_readings in wanted:

@@ -19,9 +19,16 @@ from gezeiten.archive.cutting import text_column
 from gezeiten.archive.database import Archive
 from gezeiten.archive.doing import do
 from gezeiten.archive.faults import translated
-from gezeiten.archive.holding import ChannelColumn, Whose, hold, note_held, raw_key
+from gezeiten.archive.holding import (
+    ChannelColumn,
+    Whose,
+    hold,
+    leave_to_all_bytes,
+    note_held,
+    raw_key,
+)
 from gezeiten.archive.ids import source_id
-from gezeiten.archive.intake import Circumstances
+from gezeiten.archive.intake import Circumstances, is_latest
 from gezeiten.archive.sites import find_point
 from gezeiten.archive.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, TextTaken
@@ -100,9 +107,12 @@ def take_in_text(
         do(session, TextTaken(source.name, said, raw, path.name, {**reading}, text.came,
                               text.spans[0][0]), how.said)  # fmt: skip
         text.note(raw_key(taken.sha256, reading))
-        query = select(Offload.id).join(Mission).where(Mission.uid == text.whose.mission)
+        query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
         query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
-        taken.offload_id = session.scalars(query.limit(1)).one()
+        offload = session.scalars(query.limit(1)).one()
+        taken.offload_id = offload.id
+        if text.differs and not is_latest(session, offload):
+            leave_to_all_bytes(session, text.whose.mission)
         return taken
 
 
@@ -114,6 +124,7 @@ class TextReadings:
         self._session, self._source = session, source
         self.whose = Whose(source_id(source.name, point), point, True)
         self.came = self.fresh = 0
+        self.differs = False
         self._distances: list[int] = []
         self._ends: list[tuple[int, int]] = []
 
@@ -137,7 +148,9 @@ class TextReadings:
         is_new = np.zeros(len(times), np.bool_)
         for (key, unit), values in zip(self._source.channels, piece.values, strict=True):
             column = text_column(times, values)
-            is_new |= hold(self._session, self.whose, ChannelColumn(key, unit, column))
+            came = hold(self._session, self.whose, ChannelColumn(key, unit, column))
+            is_new |= came.is_new
+            self.differs |= came.differs
         self.came += len(times)
         self.fresh += int(is_new.sum())
         self._ends.append((int(times[0]), int(times[-1])))
