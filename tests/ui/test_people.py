@@ -39,14 +39,20 @@ def shown(kind: type[QDialog]) -> QDialog | None:
     return found[0] if found else None
 
 
+def people_dialog(qtbot: QtBot) -> PeopleDialog:
+    """The dialog that is being opened."""
+    qtbot.waitUntil(lambda: shown(PeopleDialog) is not None)
+    dialog = shown(PeopleDialog)
+    assert isinstance(dialog, PeopleDialog)
+    return dialog
+
+
 def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Desk) -> None:
     for name in ("Jana Albers", "Ole Brandt"):
         act_as(desk, name)
     window = open_window(qtbot, desk)
     window.ask_who()
-    qtbot.waitUntil(lambda: shown(PeopleDialog) is not None)
-    dialog = shown(PeopleDialog)
-    assert isinstance(dialog, PeopleDialog)
+    dialog = people_dialog(qtbot)
     assert [dialog.table.item(0, i).text() for i in (0, 1, 3)] == ["Ole Brandt", "OB", "2 entries"]
     assert dialog.take.text() == "Go on as Ole Brandt"  # Enter leaves it as it was
     qtbot.keyClick(dialog.table, Qt.Key.Key_Down)
@@ -71,9 +77,7 @@ def test_a_name_is_erased_once_it_was_written(qtbot: QtBot, desk: Desk) -> None:
         act_as(desk, name)
     window = open_window(qtbot, desk)
     window.show_people()
-    qtbot.waitUntil(lambda: shown(PeopleDialog) is not None)
-    dialog = shown(PeopleDialog)
-    assert isinstance(dialog, PeopleDialog)
+    dialog = people_dialog(qtbot)
     dialog.table.selectRow(1)
     dialog.erase_button.click()
     asked = shown(EraseNameDialog)

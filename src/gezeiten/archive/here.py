@@ -16,13 +16,14 @@ from sqlalchemy import (
     BigInteger,
     Engine,
     Index,
-    Integer,
     LargeBinary,
     MetaData,
     UniqueConstraint,
     text,
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from gezeiten.archive.tables import row_key
 
 HERE = "here.db"
 SCHEMA = "here"
@@ -37,11 +38,6 @@ class HereBase(DeclarativeBase):
     type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
 
 
-def _key() -> Mapped[int]:
-    # SQLite numbers rows by itself only for a column of exactly this type
-    return mapped_column(BigInteger().with_variant(Integer(), "sqlite"), primary_key=True)
-
-
 class Held(HereBase):
     """Bytes whose readings are in the blocks of a mission. raw: their fingerprint, of a text with
     that of how it was read (`raw_key`). spans: from when to when its readings are, UTC ms, both
@@ -49,7 +45,7 @@ class Held(HereBase):
 
     __tablename__ = "held"
     __table_args__ = (UniqueConstraint("mission", "raw"),)
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     mission: Mapped[str]
     raw: Mapped[str] = mapped_column(index=True)
     spans: Mapped[list[list[int]]] = mapped_column(JSON)
@@ -70,7 +66,7 @@ class Block(HereBase):
         UniqueConstraint("mission", "channel", "first"),
         Index("block_in_time", "mission", "channel", "start_ms"),
     )
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     mission: Mapped[str]
     channel: Mapped[str]
     unit: Mapped[str]
@@ -98,7 +94,7 @@ class SeriesRow(HereBase):
 
     __tablename__ = "series"
     __table_args__ = (UniqueConstraint("point", "channel"),)
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     point: Mapped[str]
     channel: Mapped[str]
     unit: Mapped[str]

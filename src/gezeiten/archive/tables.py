@@ -26,7 +26,8 @@ class Base(DeclarativeBase):
     type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
 
 
-def _key() -> Mapped[int]:
+def row_key() -> Mapped[int]:
+    """The key of a row: this database's alone."""
     # SQLite numbers rows by itself only for a column of exactly this type
     return mapped_column(BigInteger().with_variant(Integer(), "sqlite"), primary_key=True)
 
@@ -41,7 +42,7 @@ class Site(Base):
     it is to be visited, None for no duty. retired_ms: no longer in use, its records stay."""
 
     __tablename__ = "site"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     name: Mapped[str]
     kind: Mapped[str]
@@ -62,7 +63,7 @@ class Point(Base):
     the longest interval."""
 
     __tablename__ = "point"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
@@ -82,7 +83,7 @@ class Logger(Base):
     loggers that share a PIN; the PIN itself is never stored here."""
 
     __tablename__ = "logger"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     serial: Mapped[str] = mapped_column(unique=True)
     model: Mapped[str]
     firmware: Mapped[str]
@@ -105,7 +106,7 @@ class Mission(Base):
 
     __tablename__ = "mission"
     __table_args__ = (UniqueConstraint("logger_id", "number", "launched_ms"),)
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
     point_id: Mapped[int | None] = mapped_column(ForeignKey("point.id"), index=True)
@@ -130,7 +131,7 @@ class Offload(Base):
     the readings that were left of it when its bytes were found to be lost."""
 
     __tablename__ = "offload"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"), index=True)
     at_ms: Mapped[int]
     person: Mapped[str]
@@ -154,7 +155,7 @@ class OverviewRow(Base):
     came: the readings that its values stand for."""
 
     __tablename__ = "overview"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"), index=True)
     at_ms: Mapped[int]
     person: Mapped[str]
@@ -174,7 +175,7 @@ class Step(Base):
     """
 
     __tablename__ = "step"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
     channel: Mapped[str]
@@ -196,7 +197,7 @@ class ExcursionRow(Base):
 
     __tablename__ = "excursion"
     __table_args__ = (UniqueConstraint("mission_id", "rule_key", "start_ms"),)
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
     mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
     rule_key: Mapped[str]
@@ -217,7 +218,7 @@ class AssessmentRow(Base):
     """What somebody said of an excursion; seen: the excursion as it was then (`Seen`)."""
 
     __tablename__ = "assessment"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
     mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
@@ -234,7 +235,7 @@ class Handover(Base):
     """A document that left the house."""
 
     __tablename__ = "handover"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     at_ms: Mapped[int]
     person: Mapped[str]
@@ -254,7 +255,7 @@ class LogbookRow(Base):
     chain files, which only this table has. stamp: orders the acts of all computers."""
 
     __tablename__ = "logbook"
-    seq: Mapped[int] = _key()
+    seq: Mapped[int] = row_key()
     at_ms: Mapped[int]
     person: Mapped[str]
     act: Mapped[str] = mapped_column(index=True)
@@ -272,7 +273,7 @@ class Person(Base):
     """Somebody who acts. name: as it stands beside what was done."""
 
     __tablename__ = "person"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     name: Mapped[str] = mapped_column(index=True)
 
@@ -282,7 +283,7 @@ class ChainRow(Base):
     length of the file up to there."""
 
     __tablename__ = "chain"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     number: Mapped[int]
     head: Mapped[str]
@@ -297,7 +298,7 @@ class LaunchIntent(Base):
     logger changed, "begun" when it was told to launch."""
 
     __tablename__ = "launch_intent"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), unique=True)
     at_ms: Mapped[int]
     person: Mapped[str]
@@ -312,7 +313,7 @@ class KeptPlan(Base):
     """A plan kept under a name."""
 
     __tablename__ = "kept_plan"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     name: Mapped[str]
     model: Mapped[str]
@@ -328,7 +329,7 @@ class Service(Base):
     """
 
     __tablename__ = "service"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), index=True)
     at_ms: Mapped[int]
@@ -345,7 +346,7 @@ class LoggerReport(Base):
 
     __tablename__ = "logger_report"
     __table_args__ = (UniqueConstraint("logger_id", "sha256"),)
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"), index=True)
     mission_number: Mapped[int | None]
     name: Mapped[str]
@@ -359,7 +360,7 @@ class KeptTie(Base):
     """How text from one kind of source is read and where it belongs, kept under a name."""
 
     __tablename__ = "kept_tie"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     name: Mapped[str]
     tie: Mapped[dict[str, Any]] = mapped_column(JSON)
@@ -371,7 +372,7 @@ class VisitRound(Base):
     """A day's round of sites; closed_ms: over, whether all was done or not."""
 
     __tablename__ = "visit_round"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     day_ms: Mapped[int]
     made_ms: Mapped[int]
@@ -387,7 +388,7 @@ class RoundTask(Base):
     left_out: why it was not done."""
 
     __tablename__ = "round_task"
-    id: Mapped[int] = _key()
+    id: Mapped[int] = row_key()
     uid: Mapped[str] = _uid()
     round_id: Mapped[int] = mapped_column(ForeignKey("visit_round.id"), index=True)
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
