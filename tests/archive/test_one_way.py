@@ -9,7 +9,7 @@ SOURCE = Path(__file__).parents[2] / "src" / "gezeiten"
 THE_WAY = {
     # acts done, entered and applied; applied again and put back
     "archive/entering.py", "archive/catching_up.py", "archive/entries_anew.py", "archive/made.py",
-    "archive/rebuild.py", "archive/people.py", "archive/joining.py",
+    "archive/rebuild.py", "archive/people.py", "archive/joining.py", "archive/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
     "archive/holding.py", "archive/block_check.py", "archive/series_here.py",
     "archive/excursions.py",
@@ -17,7 +17,7 @@ THE_WAY = {
 """Who writes rows besides `archive/apply`."""
 WRITES = {"add", "add_all", "delete", "merge"}
 """Methods of a session that write rows."""
-STATEMENTS = {"insert", "update", "delete"}
+STATEMENTS = {"insert", "update", "delete", "insertion"}
 OF = {"session", "db", "desk", "self.desk"}
 
 

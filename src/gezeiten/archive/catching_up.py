@@ -16,12 +16,12 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.anew import apply_again
 from gezeiten.archive.beginnings import begun_by, dump_of
 from gezeiten.archive.chains import ChainFiles, Line, read_line
-from gezeiten.archive.entering import add_entry, move_chain
+from gezeiten.archive.entering import add_entry, ends, move_chain
 from gezeiten.archive.excursions import match_all_assessments
 from gezeiten.archive.joining import came_late, make_in_order
 from gezeiten.archive.logbook import entry_of_line, name_of, names_in
 from gezeiten.archive.made import put_in
-from gezeiten.archive.tables import ChainRow, LogbookRow, Person
+from gezeiten.archive.tables import LogbookRow, Person
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
 
@@ -71,8 +71,7 @@ def catch_up(
 
 def lengths_applied(connection: Connection) -> dict[str, int]:
     """Return up to which byte each chain file was applied."""
-    query = select(ChainRow.uid, ChainRow.bytes)
-    return {row.uid: row.bytes for row in connection.execute(query)}
+    return {chain: end.bytes for chain, end in ends(connection).items()}
 
 
 def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]) -> list[_Fresh]:

@@ -28,7 +28,7 @@ from sqlalchemy import (
     select,
     text,
 )
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.engine.interfaces import DBAPICursor
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.catching_up import catch_up, lengths_applied
@@ -205,17 +205,18 @@ class Archive:
     def _begin_writing(self, session: Session) -> None:
         """Take the write lock; another program is waited for, with a word, `busy_s` long."""
         first_s = min(WORD_AFTER_S, self._busy_s)
+        cursor = session.connection().connection.cursor()  # the driver's own, for speed
         try:
-            _set_busy(session, first_s)
-            session.execute(text("BEGIN IMMEDIATE"))
-        except OperationalError:
+            _set_busy(cursor, first_s)
+            cursor.execute("BEGIN IMMEDIATE")
+        except sqlite3.OperationalError:
             if self._busy_s <= first_s:
                 raise
             self.on_wait(f"Waiting for another program that writes to {self.folder} ...")
-            _set_busy(session, self._busy_s - first_s)
-            session.execute(text("BEGIN IMMEDIATE"))
+            _set_busy(cursor, self._busy_s - first_s)
+            cursor.execute("BEGIN IMMEDIATE")
         finally:
-            _set_busy(session, self._busy_s)
+            _set_busy(cursor, self._busy_s)
 
     def _migrate(self) -> None:
         present = _revision(self.engine)
@@ -254,8 +255,8 @@ class Archive:
             connection.exec_driver_sql("VACUUM INTO ?", (str(copy),))
 
 
-def _set_busy(session: Session, seconds: float) -> None:
-    session.execute(text(f"PRAGMA busy_timeout = {round(seconds * 1000)}"))
+def _set_busy(cursor: DBAPICursor, seconds: float) -> None:
+    cursor.execute(f"PRAGMA busy_timeout = {round(seconds * 1000)}")
 
 
 def copy_database(folder: Path, work: Path) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, bindparam, select
+from sqlalchemy.exc import NoResultFound
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.act_form import as_stored, from_stored
@@ -12,6 +13,7 @@ from gezeiten.archive.apply import Said, apply, refuse
 from gezeiten.archive.chains import Body
 from gezeiten.archive.entering import Who
 from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.prepared import Prepared
 from gezeiten.archive.tables import Logger, Person, Point, Site
 from gezeiten.domain.acts import Act, Subject
 from gezeiten.domain.acts.people import PersonNamed
@@ -20,6 +22,16 @@ from gezeiten.errors import InputError
 
 if TYPE_CHECKING:
     from gezeiten.archive.database import Archive
+
+_KNOWN = Prepared(select(Person.uid).where(Person.name == bindparam("name")))
+_SITE = Prepared(select(Site.name, Site.zone).where(Site.uid == bindparam("its_uid")))
+_places = select(Site.name, Point.name, Site.zone).join(Site)
+_PLACE = Prepared(_places.where(Point.uid == bindparam("its_uid")))
+_PLACE_OF_LOGGER = Prepared(
+    _places.join(Logger, Logger.point_id == Point.id).where(
+        Logger.serial == bindparam("its_serial")
+    )
+)
 
 
 def do(session: Session, act: Act, said: Said) -> None:
@@ -38,10 +50,9 @@ def do_by_itself(session: Session, act: Act, at_ms: int) -> None:
 
 def _person(session: Session, said: Said) -> str:
     """Return the id of who acts, named first where this is new."""
-    query = select(Person.uid).where(Person.name == said.person)
-    known = session.connection().execute(query).scalar()
+    known = _KNOWN.value(session.connection(), name=said.person)
     if known is not None:
-        return known
+        return str(known)
     person = fresh_id()
     _do(session, PersonNamed(person, said.person), said, person)
     return person
@@ -71,23 +82,19 @@ def subject_of(connection: Connection, act: Act) -> Subject:
         return Subject(act.named)
     if act.ABOUT == "logger":
         return _logger_as_subject(connection, act.about, getattr(act, "point", ""))
-    if act.ABOUT == "site":
-        site = connection.execute(select(Site.name, Site.zone).where(Site.uid == act.about)).one()
-        return Subject(*site)
-    point = connection.execute(
-        select(Site.name, Point.name, Site.zone).join(Site).where(Point.uid == act.about)
-    ).one()
-    return Subject(full_name(point[0], point[1]), point[2])
+    query = _SITE if act.ABOUT == "site" else _PLACE
+    row = query.first(connection, its_uid=act.about)
+    if row is None:
+        raise NoResultFound
+    return Subject(*row) if act.ABOUT == "site" else Subject(full_name(*row[:2]), row[2])
 
 
 def _logger_as_subject(connection: Connection, serial: str, point: str) -> Subject:
     """A logger at the point that the act names, else where it measures now."""
-    places = select(Site.name, Point.name, Site.zone).join(Site)
     if point:
-        where = places.where(Point.uid == point)
+        row = _PLACE.first(connection, its_uid=point)
     else:
-        where = places.join(Logger, Logger.point_id == Point.id).where(Logger.serial == serial)
-    row = connection.execute(where).first()
+        row = _PLACE_OF_LOGGER.first(connection, its_serial=serial)
     if row is None:
         return Subject(serial)
     return Subject(serial, row[2], full_name(row[0], row[1]))

@@ -9,14 +9,42 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, bindparam, func, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.chains import WITHHELD, Body, Envelope, line_of
 from gezeiten.archive.logbook import GENESIS
+from gezeiten.archive.prepared import Prepared, insertion
 from gezeiten.archive.tables import ChainRow, LogbookRow
 
 _CHAINS, _ENTRIES = ChainRow.__table__, LogbookRow.__table__
+_ENDS = ("uid", "number", "head", "stamp", "bytes")
+_ALL_ENDS = Prepared(select(*(_CHAINS.c[name] for name in _ENDS)))
+_MOVED = Prepared(
+    update(ChainRow)
+    .where(_CHAINS.c.uid == bindparam("its_uid"))
+    .values({name: bindparam(f"new_{name}") for name in _ENDS[1:]})
+)
+_NEW_CHAIN = insertion(_CHAINS, _ENDS)
+_LAST = Prepared(select(func.max(_ENTRIES.c.seq)))
+_NEW_ENTRY = insertion(_ENTRIES, ("seq", "at_ms", "person", "act", "subject", "sentence", "details",
+                                  "previous", "hash", "chain", "number", "stamp"))  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """How far a chain file has been applied: its last entry, and the length of the file there."""
+
+    uid: str
+    number: int
+    head: str
+    stamp: int
+    bytes: int
+
+
+def ends(connection: Connection) -> dict[str, End]:
+    """Return how far each chain file has been applied."""
+    return {row[0]: End(*row) for row in _ALL_ENDS.all(connection)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +59,10 @@ class Who:
 def enter(session: Session, chain: str, body: Body, who: Who, *, computer: str, way: str) -> None:
     """Enter an act that was just applied. body.act: as `act_form.as_stored` has it."""
     connection = session.connection()
-    row = connection.execute(select(_CHAINS).where(_CHAINS.c.uid == chain)).first()
+    known_ends = ends(connection)
+    row = known_ends.get(chain)
     known = row.stamp if row else _highest_stamp(connection)
-    others = connection.execute(select(func.max(_CHAINS.c.stamp))).scalar() or 0
+    others = max((end.stamp for end in known_ends.values()), default=0)
     envelope = Envelope(
         chain=chain,
         number=row.number + 1 if row else 1,
@@ -59,10 +88,8 @@ def add_entry(
 ) -> None:
     """Add the row of an entry, behind all others. body: None where it was withheld; name: of the
     person."""
-    last = connection.execute(select(func.max(_ENTRIES.c.seq))).scalar() or 0
-    connection.execute(
-        insert(LogbookRow), {"seq": last + 1, **row_of(envelope, body, entry_hash, name)}
-    )
+    last = _LAST.value(connection) or 0
+    _NEW_ENTRY.run(connection, seq=last + 1, **row_of(envelope, body, entry_hash, name))
 
 
 def row_of(envelope: Envelope, body: Body | None, entry_hash: str, name: str) -> dict[str, Any]:
@@ -80,12 +107,11 @@ def move_chain(
     connection: Connection, chain: str, envelope: Envelope, entry_hash: str, length: int
 ) -> None:
     """Note how far a chain file has been applied."""
-    values = {
-        "number": envelope.number, "head": entry_hash, "stamp": envelope.stamp, "bytes": length,
-    }  # fmt: skip
-    there = update(ChainRow).where(ChainRow.uid == chain)
-    if not connection.execute(there.values(values)).rowcount:
-        connection.execute(insert(ChainRow).values(uid=chain, **values))
+    number, stamp = envelope.number, envelope.stamp
+    if not _MOVED.run(connection, its_uid=chain, new_number=number, new_head=entry_hash,
+                      new_stamp=stamp, new_bytes=length):  # fmt: skip
+        _NEW_CHAIN.run(connection, uid=chain, number=number, head=entry_hash, stamp=stamp,
+                       bytes=length)  # fmt: skip
 
 
 def head_of(connection: Connection) -> str:

@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.act_form import as_stored
 from gezeiten.archive.chains import Body, ChainFiles
-from gezeiten.archive.entering import Who, enter
+from gezeiten.archive.entering import Who, ends, enter
 from gezeiten.archive.heads import Head, Heads
 from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.tables import ChainRow, LogbookRow
+from gezeiten.archive.tables import LogbookRow
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, Why
 
@@ -40,17 +40,18 @@ class OwnChain:
     def _goes_on(self, session: Session, chain: str) -> bool:
         """Whether a chain file ends where it was applied to: behind lines that cannot be read, or
         after an end that was cut off, nothing is written."""
-        length = session.scalars(select(ChainRow.bytes).filter_by(uid=chain)).first() or 0
-        return length == self._files.sizes().get(chain, 0)
+        end = ends(session.connection()).get(chain)
+        return (end.bytes if end else 0) == self._files.sizes().get(chain, 0)
 
     def _enter(self, session: Session, told: Body, who: Who) -> None:
         enter(session, self._chain, told, who, computer=self.computer, way=self.way)
 
     def _choose(self, session: Session, at_ms: int) -> None:
-        last = session.scalars(select(ChainRow).order_by(ChainRow.stamp.desc()).limit(1)).first()
-        if last is None:
+        known = ends(session.connection()).values()
+        if not known:
             self._chain = fresh_id()  # a new archive, or one from before there were chains
             return
+        last = max(known, key=lambda end: end.stamp)
         remembered = self._heads.of(self._archive(session))
         own = last.uid if not self._heads.is_kept else ""
         if remembered is not None and holds(session, remembered):
@@ -78,9 +79,9 @@ class OwnChain:
         """Remember where the chain ends, after what was entered has been kept."""
         if not self._chain or not self._heads.is_kept:
             return
-        row = session.scalars(select(ChainRow).filter_by(uid=self._chain)).first()
-        if row is not None:
-            head = Head(row.uid, row.number, row.head)
+        end = ends(session.connection()).get(self._chain)
+        if end is not None:
+            head = Head(end.uid, end.number, end.head)
             self._heads.remember(self._archive(session), head)
 
     def doubt(self, session: Session) -> str:

@@ -5,21 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cache
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, TypeVar
 
-from sqlalchemy import (
-    Connection,
-    FromClause,
-    Insert,
-    Row,
-    Select,
-    Update,
-    bindparam,
-    insert,
-    select,
-    update,
-)
+from sqlalchemy import Connection, FromClause, Row, Select, bindparam, select, update
 
+from gezeiten.archive.prepared import Prepared, insertion
 from gezeiten.domain.acts import Act, Change
 from gezeiten.errors import ArchiveDamagedError
 
@@ -34,6 +24,7 @@ class Said:
 
 Misfits: TypeAlias = list[str]
 """What an act found otherwise than it says, a sentence each; the act stands in either case."""
+_Found = TypeVar("_Found", bound=tuple[Any, ...])
 Applying: TypeAlias = Callable[[Connection, Any, Said], Misfits | None]
 Refusing: TypeAlias = Callable[[Connection, Any], None]
 
@@ -56,19 +47,18 @@ def tells(_connection: Connection, _act: Act, _said: Said) -> None:
 
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
     """Return this database's key of a thing."""
-    row = connection.execute(_reading(table, ("id",)), {"its_uid": uid}).first()
-    return int(_there(row)[0])
+    return int(_there(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
 
 
 def add(connection: Connection, table: FromClause, **values: Any) -> None:
     """Add a row."""
-    connection.execute(_inserting(table), values)
+    _inserting(table, tuple(values)).run(connection, **values)
 
 
 def put(connection: Connection, table: FromClause, uid: str, **values: Any) -> None:
     """Set columns of a thing."""
     marked = {f"new_{name}": value for name, value in values.items()}
-    connection.execute(_setting(table, tuple(values)), {"its_uid": uid, **marked})
+    _setting(table, tuple(values)).run(connection, its_uid=uid, **marked)
 
 
 def change(
@@ -79,7 +69,7 @@ def change(
     if not listed:
         return []
     fields = tuple(one.field for one in listed)
-    row = _there(connection.execute(_reading(table, fields), {"its_uid": uid}).first())
+    row = _there(_reading(table, fields).first(connection, its_uid=uid))
     put(connection, table, uid, **{one.field: one.after for one in listed})
     return [
         f"{one.field} was {found!r}, not {one.before!r}"
@@ -97,7 +87,7 @@ def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[
     return _there(connection.execute(query).first())
 
 
-def _there(row: Row[*tuple[Any, ...]] | None) -> Row[*tuple[Any, ...]]:
+def _there(row: _Found | None) -> _Found:
     if row is None:
         raise ArchiveDamagedError(
             "An act is about something that the archive does not hold; verify the archive."
@@ -107,18 +97,16 @@ def _there(row: Row[*tuple[Any, ...]] | None) -> Row[*tuple[Any, ...]]:
 
 # Statements are made once: making them anew costs more than running them.
 @cache
-def _reading(table: FromClause, fields: tuple[str, ...]) -> Select[Any]:
+def _reading(table: FromClause, fields: tuple[str, ...]) -> Prepared:
     columns = [table.c[name] for name in fields]
-    return select(*columns).where(table.c.uid == bindparam("its_uid"))
+    return Prepared(select(*columns).where(table.c.uid == bindparam("its_uid")))
 
 
 @cache
-def _setting(table: FromClause, fields: tuple[str, ...]) -> Update:
+def _setting(table: FromClause, fields: tuple[str, ...]) -> Prepared:
     marked = {name: bindparam(f"new_{name}", type_=table.c[name].type) for name in fields}
     thing = table.c.uid == bindparam("its_uid")
-    return update(table).where(thing).values(marked)  # type: ignore[arg-type]
+    return Prepared(update(table).where(thing).values(marked))  # type: ignore[arg-type]
 
 
-@cache
-def _inserting(table: FromClause) -> Insert:
-    return insert(table)  # type: ignore[arg-type]
+_inserting = cache(insertion)

@@ -117,6 +117,8 @@ def _refuse_point_made(connection: Connection, act: PointMade) -> None:
 
 
 def _refuse_point_changed(connection: Connection, act: PointChanged) -> None:
+    if act.moved is None and all(one.field != "name" for one in act.changes):
+        return
     kept = only(connection, select(_POINTS).where(Point.uid == act.point))
     site = key_of(connection, _SITES, act.moved[1].site) if act.moved else kept.site_id
     name = next((one.after for one in act.changes if one.field == "name"), kept.name)
