@@ -13,13 +13,14 @@ import json
 import shutil
 import sys
 import tempfile
+from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.handing import past_handovers
 from gezeiten.desk.logbook import logbook_entries
@@ -80,9 +81,10 @@ def golden_of(folder: Path) -> dict[str, Any]:
             desk.close()
 
 
-def opened(folder: Path) -> Desk:
+def opened(folder: Path, now_ms: Callable[[], float] = computer_now_ms) -> Desk:
     """Open an archive as the window and the commands do."""
-    desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+    desk = Desk(folder, now_ms=now_ms, computer=TrustedClock(), pins=MemoryPins(),
+                zone="Europe/Berlin")  # fmt: skip
     try:
         recover(desk)
     except BaseException:
@@ -153,7 +155,7 @@ def _logbook(desk: Desk) -> list[Any]:
     return [
         [e.seq, e.at_ms, e.person, e.act, e.subject, e.sentence, e.hash]
         for e in entries
-        if e.act != "archive begun"  # entered when an older archive is opened
+        if e.act not in ("archive begun", "found")  # entered when an older archive is opened
     ]
 
 

@@ -9,10 +9,10 @@ SOURCE = Path(__file__).parents[2] / "src" / "gezeiten"
 THE_WAY = {
     # acts done, entered and applied; applied again and put back
     "archive/entering.py", "archive/catching_up.py", "archive/entries_anew.py", "archive/made.py",
-    "archive/rebuild.py", "archive/people.py", "archive/joining.py", "archive/prepared.py",
+    "archive/rebuild.py", "archive/people.py", "archive/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
-    "archive/holding.py", "archive/block_check.py", "archive/series_here.py",
-    "archive/excursions.py",
+    "archive/record_here.py", "archive/holding.py", "archive/block_check.py",
+    "archive/series_here.py", "archive/excursions.py",
 }  # fmt: skip
 """Who writes rows besides `archive/apply`."""
 WRITES = {"add", "add_all", "delete", "merge"}

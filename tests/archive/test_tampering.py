@@ -193,7 +193,7 @@ def changes_to_the_newest(database: Path, table: str) -> list[tuple[str, tuple[o
     changes = [
         (f"UPDATE {table} SET {column} = ? WHERE id = ?", (_other(made[column]), made["id"]))
         for column in columns
-        if column not in ("id", "record_version", "excursions_version")
+        if column != "id"
     ]
     return [*changes, (f"DELETE FROM {table} WHERE id = ?", (made["id"],))]
 

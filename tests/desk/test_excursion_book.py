@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from sqlalchemy import update
 
-from gezeiten.archive.excursions import book_found
-from gezeiten.archive.tables import ExcursionRow
+from gezeiten.archive.excursions import book_found, points_found
+from gezeiten.archive.here import ExcursionRow
 from gezeiten.desk.excursion_book import (
     excursions,
     find_all_anew,
@@ -19,9 +19,10 @@ from gezeiten.desk.launching import launch
 from gezeiten.desk.logbook import logbook_entries
 from gezeiten.desk.offloading import offload_logger
 from gezeiten.desk.verifying import verify
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.timeline import DAY_MS, iso_local
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
+from tests.golden import opened
 
 
 @pytest.fixture
@@ -106,7 +107,8 @@ def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse:
     [event] = excursions(fuse.desk)
     settle(fuse.desk, event.id, "Power", "Fuse.")
     with fuse.desk.archive.writing() as session:  # as if its readings had been taken out
-        book_found(session, event.point.id, {}, fuse.desk.now_ms())
+        [point] = points_found(session, event.point.id)
+        assert book_found(session, point, {}, fuse.desk.now_ms()) == []
     [gone] = excursions(fuse.desk)
     assert (gone.gone, gone.words, gone.extreme) == (True, "Fuse.", event.extreme)
     assert to_assess(fuse.desk) == 0
@@ -131,3 +133,51 @@ def test_excursions_that_somebody_changed_in_the_database_are_found_anew(fuse: L
     find_all_anew(fuse.desk)
     assert verify(fuse.desk).is_whole
     assert excursions(fuse.desk) == settled
+
+
+def test_the_logbook_tells_once_what_was_found_and_when(fuse: Lab) -> None:
+    [event] = excursions(fuse.desk)
+    [told] = logbook_entries(fuse.desk, act="found")
+    assert told.sentence == (
+        f"1 excursion found, the first at {iso_local(event.start_ms, 'Europe/Berlin')[:16]}: "
+        "Store temperature: alarm above 7 °C for 30 min."
+    ).replace("T", " ")
+    assert (told.person, told.at_ms) == ("", event.found_ms)
+    fuse.later(60)
+    offload_logger(fuse.desk, fuse.standin.address, fuse.serial)
+    refresh_excursions(fuse.desk, event.point.id)
+    assert len(logbook_entries(fuse.desk, act="found")) == 1
+
+
+def test_when_it_was_found_outlives_this_computers_tables(fuse: Lab) -> None:
+    before = excursions(fuse.desk)
+    settle(fuse.desk, before[0].id, "Power", "Fuse.")
+    settled, entries = excursions(fuse.desk), len(logbook_entries(fuse.desk))
+    folder = fuse.desk.archive.folder
+    fuse.desk.close()
+    for path in folder.glob("here.db*"):
+        path.unlink()
+    fuse.later(24 * 60)
+    fuse.desk = opened(folder, fuse.clock.now_ms)
+    assert excursions(fuse.desk) == settled
+    assert len(logbook_entries(fuse.desk)) == entries
+    assert verify(fuse.desk).is_whole
+
+
+def test_no_count_is_trusted_beside_an_older_database(fuse: Lab) -> None:
+    """An older copy of archive.db alone is put back: what is found must fit it, whatever the
+    counts beside the readings say."""
+    desk = fuse.desk
+    folder, [event] = desk.archive.folder, excursions(desk)
+    desk.archive.copy_aside("fuse")
+    with desk.archive.writing() as session:  # as if found by another database's rules
+        session.execute(update(ExcursionRow).values(extreme=99.0))
+    settle(desk, event.id, "Power", "Fuse.")
+    desk.close()
+    for path in folder.glob("archive.db*"):
+        path.unlink()
+    (folder / "archive-before-fuse.db").rename(folder / "archive.db")
+    fuse.desk = opened(folder, fuse.clock.now_ms)
+    [again] = excursions(fuse.desk)
+    assert (again.extreme, again.words) == (event.extreme, "Fuse.")
+    assert verify(fuse.desk).is_whole

@@ -90,7 +90,8 @@ def test_damage_is_set_aside_named_and_fetched_when_it_can_be(running: Lab) -> N
     running.standin.order("fault", damage_blocks=[2, 4])
     first = offload_logger(running.desk, running.standin.address, running.serial)
     assert first.damaged == 480
-    assert "480 readings arrived damaged" in logbook_entries(running.desk)[0].sentence
+    [told] = logbook_entries(running.desk, act="offload")
+    assert "480 readings arrived damaged" in told.sentence
     running.standin.order("fault", damage_blocks=None)
     assert offload_logger(running.desk, running.standin.address, running.serial).readings == 480
     assert len(values(running)) in (1440, 1441)

@@ -8,6 +8,7 @@ import pytest
 from sqlalchemy import select, text, update
 
 from gezeiten.archive.here import Block
+from gezeiten.archive.record_here import all_changed
 from gezeiten.archive.tables import Mission
 from gezeiten.desk.board import BoardRow, board
 from gezeiten.desk.context import Desk
@@ -46,7 +47,7 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:
     with demo_desk.archive.writing() as session:
         at = select(Mission.uid).filter_by(point_id=point.id)
         session.execute(update(Block).where(Block.mission.in_(at)).values(data=b"\x00" * 40))
-        session.execute(text("UPDATE point SET excursions_version = -1"))
+        all_changed(session.connection())
     demo_desk.records.clear()
     after = rows(demo_desk)
     assert "block of readings is damaged" in after["Tank 2"].fault
@@ -68,7 +69,7 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:
         ("offload", "received", '"all of them"', "“received” of offload "),
         ("offload", "events", "[[1, 2, 3]]", "“events” of offload "),
         ("logger", "state", "7", "“state” of logger "),
-        ("excursion", "rule", "{}", "“rule” of excursion "),
+        ("here.excursion", "rule", "{}", "The excursions kept of "),
         ("logbook", "details", "{", "“details” of logbook "),
     ],
 )

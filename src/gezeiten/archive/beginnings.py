@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.act_form import from_stored
-from gezeiten.archive.made import MADE, Rows, rows_of
+from gezeiten.archive.made import HELD_AT_BEGIN, Rows, rows_of
 from gezeiten.archive.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
@@ -77,7 +77,7 @@ def beginning(
         if not entry.chain or entry.act != ArchiveBegun.WORD:
             continue
         begun = begun_by(entry.details)
-        if not set(begun.tables) >= set(MADE):
+        if not set(begun.tables) >= HELD_AT_BEGIN:
             continue
         try:
             made, old = dump_of(begun, bytes_of)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection, func, insert, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.act_form import from_stored, is_act
 from gezeiten.archive.anew import apply_again
 from gezeiten.archive.beginnings import begun_by, dump_of
 from gezeiten.archive.chains import ChainFiles, Line, read_line
@@ -21,7 +22,9 @@ from gezeiten.archive.excursions import match_all_assessments
 from gezeiten.archive.joining import came_late, make_in_order
 from gezeiten.archive.logbook import entry_of_line, name_of, names_in
 from gezeiten.archive.made import put_in
+from gezeiten.archive.record_here import is_beside, record_changed, start_over
 from gezeiten.archive.tables import LogbookRow, Person
+from gezeiten.archive.touched import points_touched
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
 
@@ -51,6 +54,8 @@ def catch_up(
     connection = session.connection()
     applied = lengths_applied(connection)
     behind = {chain for chain, size in sizes.items() if size > applied.get(chain, 0)}
+    if not is_beside(connection):
+        start_over(connection)
     if not behind:
         return False
     fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
@@ -118,4 +123,7 @@ def _take(connection: Connection, one: _Fresh, names: dict[str, str], *, is_appl
         return  # only how far it was applied had been lost
     add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
     if is_applied and body is not None:
-        apply_again(connection, [entry_of_line(one.line, envelope.number, names)], carefully=True)
+        entry = entry_of_line(one.line, envelope.number, names)
+        _, failed = apply_again(connection, [entry], carefully=True)
+        if is_act(entry.details) and not failed:
+            record_changed(connection, points_touched(connection, from_stored(entry.details)))

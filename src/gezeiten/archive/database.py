@@ -38,6 +38,7 @@ from gezeiten.archive.faults import translated
 from gezeiten.archive.heads import Heads
 from gezeiten.archive.here import HERE, SCHEMA, make_tables, throw_away_other_form
 from gezeiten.archive.own_chain import OwnChain
+from gezeiten.archive.record_here import is_beside
 from gezeiten.archive.stored import stored_value
 from gezeiten.archive.tables import Base, ChainRow
 from gezeiten.archive.vault import Vault
@@ -184,7 +185,8 @@ class Archive:
         """Apply what the chain files hold beyond what was applied: what a program that was killed
         had done, or everything, where the database is gone."""
         with self.reading() as session:
-            is_up = lengths_applied(session.connection()) == self.chains.sizes()
+            connection = session.connection()
+            is_up = lengths_applied(connection) == self.chains.sizes() and is_beside(connection)
         if not is_up:
             with self.writing():
                 pass

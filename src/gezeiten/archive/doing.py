@@ -14,7 +14,9 @@ from gezeiten.archive.chains import Body
 from gezeiten.archive.entering import Who
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.prepared import Prepared
+from gezeiten.archive.record_here import record_changed
 from gezeiten.archive.tables import Logger, Person, Point, Site
+from gezeiten.archive.touched import points_touched
 from gezeiten.domain.acts import Act, Subject
 from gezeiten.domain.acts.people import PersonNamed
 from gezeiten.domain.sites import full_name
@@ -69,6 +71,7 @@ def _do(session: Session, act: Act, said: Said, person: str) -> None:
         raise InputError(
             "Somebody else changed this meanwhile; look at it as it is now and do it again."
         )
+    record_changed(connection, points_touched(connection, act))
     session.expire_all()  # what was read before may be something else now
     subject = subject_of(connection, act)
     told = Body(act.word, subject.name, act.told(subject), stored)

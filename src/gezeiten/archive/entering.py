@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.chains import WITHHELD, Body, Envelope, line_of
 from gezeiten.archive.logbook import GENESIS
 from gezeiten.archive.prepared import Prepared, insertion
+from gezeiten.archive.record_here import note_entry
 from gezeiten.archive.tables import ChainRow, LogbookRow
 
 _CHAINS, _ENTRIES = ChainRow.__table__, LogbookRow.__table__
@@ -90,6 +91,7 @@ def add_entry(
     person."""
     last = _LAST.value(connection) or 0
     _NEW_ENTRY.run(connection, seq=last + 1, **row_of(envelope, body, entry_hash, name))
+    note_entry(connection, entry_hash)
 
 
 def row_of(envelope: Envelope, body: Body | None, entry_hash: str, name: str) -> dict[str, Any]:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
-from sqlalchemy import Select, delete, func, select, update
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy import Select, delete, func, select, union
+from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Mission, Point, Site
-from gezeiten.domain.acts.assessments import Words
+from gezeiten.archive.here import ExcursionRow, RecordRow
+from gezeiten.archive.record_here import note_found
+from gezeiten.archive.tables import AssessmentRow, FoundRow, Logger, Mission, Point, Site
+from gezeiten.domain.acts.assessments import FoundOne, Words
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.assessments import Seen, matched
 from gezeiten.domain.excursions import Excursion
@@ -20,7 +22,9 @@ from gezeiten.errors import ArchiveDamagedError
 
 FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
 """Excursions by mission key, rule and begin (UTC ms)."""
-FoundRows: TypeAlias = dict[tuple[int, str, int], tuple[LimitRule, Seen]]
+FoundKey: TypeAlias = tuple[str, str, int]
+"""Mission (its id), rule and begin of an excursion."""
+FoundRows: TypeAlias = dict[FoundKey, tuple[LimitRule, Seen]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,34 +61,33 @@ class Found:
 def kept_excursions(session: Session, point_id: int | None = None) -> list[Found]:
     """Return the excursions of one point or all, latest first."""
     names = _mission_names(session)
-    rows = select(ExcursionRow)
-    said = select(AssessmentRow)
+    rows = select(ExcursionRow, Point.id).join(Point, Point.uid == ExcursionRow.point)
+    said = select(AssessmentRow, Mission.uid).join(Mission, Mission.id == AssessmentRow.mission_id)
     if point_id is not None:
-        rows, said = rows.filter_by(point_id=point_id), said.filter_by(point_id=point_id)
-    assessments = {row.id: row for row in session.scalars(said)}
+        rows, said = (
+            rows.where(Point.id == point_id),
+            said.where(AssessmentRow.point_id == point_id),
+        )
+    assessments = {row.uid: (row, names[mission]) for row, mission in session.execute(said)}
     found = []
-    for row in session.scalars(rows):
-        holding = assessments.pop(row.assessment_id, None) if row.assessment_id else None
-        found.append(_found(row, names[row.mission_id], holding))
-    found += [_gone(row, names[row.mission_id]) for row in assessments.values()]
+    for row, point in session.execute(rows):
+        holding = assessments.pop(row.assessment or "", None)
+        said_of_it = _assessment(holding[0]) if holding else None
+        found.append(
+            Found(row.id, point, names[row.mission], _rule(row), _seen(row), row.found_ms,
+                  said_of_it)
+        )  # fmt: skip
+    found += [_gone(*one) for one in assessments.values()]
     return sorted(found, key=lambda one: -one.now.start_ms)
 
 
-def _mission_names(session: Session) -> dict[int, MissionName]:
-    """The missions that have excursions or assessments, by key."""
-    keys = select(ExcursionRow.mission_id).union(select(AssessmentRow.mission_id))
-    query = select(Mission).where(Mission.id.in_(keys)).options(joinedload(Mission.logger))
-    return {
-        row.id: MissionName(row.logger.serial, row.number, row.launched_ms)
-        for row in session.scalars(query)
-    }
-
-
-def _found(row: ExcursionRow, mission: MissionName, holding: AssessmentRow | None) -> Found:
-    return Found(
-        row.id, row.point_id, mission, _rule(row), _seen(row), row.found_ms,
-        _assessment(holding) if holding else None,
-    )  # fmt: skip
+def _mission_names(session: Session) -> dict[str, MissionName]:
+    """The missions that have excursions or assessments, by id."""
+    assessed = select(Mission.uid).join(AssessmentRow, AssessmentRow.mission_id == Mission.id)
+    concerned = union(select(ExcursionRow.mission), assessed)
+    query = select(Mission.uid, Logger.serial, Mission.number, Mission.launched_ms)
+    rows = session.execute(query.join(Logger).where(Mission.uid.in_(concerned)))
+    return {row[0]: MissionName(*row[1:]) for row in rows}
 
 
 def _gone(row: AssessmentRow, mission: MissionName) -> Found:
@@ -117,90 +120,149 @@ def count_to_assess(
 ) -> int:
     """Return for how many excursions no assessment holds, at the given points or anywhere; on
     request only those found from an instant on."""
-    query = select(func.count(ExcursionRow.id)).where(ExcursionRow.assessment_id.is_(None))
+    query = (
+        select(func.count(ExcursionRow.id))
+        .join(Point, Point.uid == ExcursionRow.point)
+        .outerjoin(AssessmentRow, AssessmentRow.uid == ExcursionRow.assessment)
+        .where(AssessmentRow.id.is_(None))
+    )
     if point_ids is not None:
-        query = query.where(ExcursionRow.point_id.in_(point_ids))
+        query = query.where(Point.id.in_(point_ids))
     if found_since_ms is not None:
         query = query.where(ExcursionRow.found_ms >= found_since_ms)
     return int(session.scalar(query) or 0)
 
 
 # -- what this computer finds --------------------------------------------------------------------
-def book_found(session: Session, point_id: int, found: FoundNow, now_ms: int) -> None:
+def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> list[FoundOne]:
     """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
-    that are not found any more go."""
+    that are not found any more go. Returns those that were not found before, by nobody."""
     known = {
-        (row.mission_id, row.rule_key, row.start_ms): row
-        for row in session.scalars(select(ExcursionRow).filter_by(point_id=point_id))
+        (row.mission, row.rule_key, row.start_ms): row
+        for row in session.scalars(select(ExcursionRow).filter_by(point=at.uid))
     }
+    now = as_found(found, _mission_ids(session, at.point_id))
+    is_known = now.keys() <= known.keys()
+    before = [] if is_known else _found_before(session, at.point_id, known.values())
     for key, row in known.items():
-        if key not in found:
+        if key not in now:
             session.delete(row)
-    for key, (rule, seen) in as_found(found).items():
-        row = known.get(key) or ExcursionRow(
-            point_id=point_id, mission_id=key[0], rule_key=key[1], found_ms=now_ms
-        )
+    fresh: list[tuple[str, LimitRule, Seen]] = []
+    for key, (rule, seen) in now.items():
+        if key in known:
+            row = known[key]
+        else:
+            first_ms = _first_ms(before, key, seen)
+            fresh += [(key[0], rule, seen)] if first_ms is None else []
+            row = ExcursionRow(point=at.uid, mission=key[0], rule_key=key[1],
+                               found_ms=now_ms if first_ms is None else first_ms)  # fmt: skip
         row.rule = rule.as_dict()
         for name, value in asdict(seen).items():
             setattr(row, name, value)
         session.add(row)
     session.flush()
-    match_assessments(session, [point_id])
+    match_assessments(session, [at.point_id])
+    note_found(session, at.uid, at.version)
+    names = _mission_names(session)
+    return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
+            for mission, rule, seen in fresh]  # fmt: skip
 
 
-def as_found(found: FoundNow) -> FoundRows:
-    """Return excursions as they are kept: their rule, and how they are seen."""
+def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
+    query = select(Mission.id, Mission.uid).where(Mission.point_id == point_id)
+    return {row[0]: row[1] for row in session.execute(query)}
+
+
+class _Before(NamedTuple):
+    mission: str
+    rule_key: str
+    start_ms: int
+    end_ms: int
+    at_ms: int
+
+
+def _found_before(session: Session, point_id: int, known: Iterable[ExcursionRow]) -> list[_Before]:
+    """Return what was found at a point before, as acts tell it and as it is known here."""
+    told = (
+        select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
+        .join(Mission, Mission.id == FoundRow.mission_id)
+        .where(FoundRow.point_id == point_id)
+    )
+    here = [
+        _Before(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms) for row in known
+    ]
+    return [_Before(*row) for row in session.execute(told)] + here
+
+
+def _first_ms(before: list[_Before], key: FoundKey, seen: Seen) -> int | None:
+    """When an excursion, or one of its mission and rule that overlaps it, was found first."""
+    mission, rule, _ = key
+    return min(
+        (one.at_ms for one in before
+         if (one.mission, one.rule_key) == (mission, rule)
+         and one.start_ms <= seen.end_ms and one.end_ms >= seen.start_ms),
+        default=None,
+    )  # fmt: skip
+
+
+def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
+    """Return excursions as they are kept: their rule, and how they are seen. missions: ids of
+    missions by their keys."""
     return {
-        key: (one.rule, Seen(one.start_ms, one.end_ms, one.alarm_ms or one.start_ms,
-                                       one.extreme, one.extreme_ms, one.dose, one.measured,
-                                       one.estimated))
-        for key, one in found.items()
+        (missions[mission], rule, start_ms):
+        (one.rule, Seen(one.start_ms, one.end_ms, one.alarm_ms or one.start_ms, one.extreme,
+                        one.extreme_ms, one.dose, one.measured, one.estimated))
+        for (mission, rule, start_ms), one in found.items()
     }  # fmt: skip
 
 
-def found_at(session: Session, point_id: int) -> FoundRows:
-    """Return the excursions kept of a point, by mission key, rule and begin."""
-    rows = session.scalars(select(ExcursionRow).filter_by(point_id=point_id))
-    return {(row.mission_id, row.rule_key, row.start_ms): (_rule(row), _seen(row)) for row in rows}
+def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
+    """Whether other excursions are kept of a point than are found now."""
+    rows = session.scalars(select(ExcursionRow).filter_by(point=at.uid))
+    kept = {(row.mission, row.rule_key, row.start_ms): (_rule(row), _seen(row)) for row in rows}
+    return as_found(found, _mission_ids(session, at.point_id)) != kept
 
 
 def of_nothing() -> Select[int]:
     """Excursions of no point or mission."""
     return select(ExcursionRow.id).where(
-        ExcursionRow.point_id.not_in(select(Point.id))
-        | ExcursionRow.mission_id.not_in(select(Mission.id))
+        ExcursionRow.point.not_in(select(Point.uid))
+        | ExcursionRow.mission.not_in(select(Mission.uid))
     )
 
 
 def clear_of_nothing(session: Session) -> None:
-    """Take out excursions of no point or mission, and what does not hold for them any more."""
+    """Take out excursions of no point or mission."""
     session.execute(delete(ExcursionRow).where(ExcursionRow.id.in_(of_nothing())))
-    gone = ExcursionRow.assessment_id.not_in(select(AssessmentRow.id))
-    session.execute(update(ExcursionRow).where(gone).values(assessment_id=None))
 
 
 def match_all_assessments(session: Session) -> None:
-    """Find which assessment holds for each excursion, wherever there are assessments."""
-    match_assessments(session, session.scalars(select(AssessmentRow.point_id).distinct()))
+    """Find which assessment holds for each excursion, wherever there are assessments or were."""
+    matched_once = select(Point.id).join(ExcursionRow, ExcursionRow.point == Point.uid)
+    with_some = select(AssessmentRow.point_id)
+    points = union(with_some, matched_once.where(ExcursionRow.assessment.is_not(None)))
+    match_assessments(session, session.scalars(points))
 
 
 def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
     """Find which assessment holds for each excursion of some points."""
     for point_id in set(point_ids):
-        by_rule: dict[tuple[int, str], tuple[list[ExcursionRow], list[AssessmentRow]]] = {}
-        query = select(ExcursionRow).filter_by(point_id=point_id).order_by(ExcursionRow.start_ms)
+        by_rule: dict[tuple[str, str], tuple[list[ExcursionRow], list[AssessmentRow]]] = {}
+        query = select(ExcursionRow).join(Point, Point.uid == ExcursionRow.point)
+        query = query.where(Point.id == point_id).order_by(ExcursionRow.start_ms)
         for found in session.scalars(query):
-            by_rule.setdefault((found.mission_id, found.rule_key), ([], []))[0].append(found)
-        said = select(AssessmentRow).filter_by(point_id=point_id).order_by(AssessmentRow.id)
-        for row in session.scalars(said):
-            by_rule.setdefault((row.mission_id, row.rule_key), ([], []))[1].append(row)
+            by_rule.setdefault((found.mission, found.rule_key), ([], []))[0].append(found)
+        said = select(AssessmentRow, Mission.uid).join(Mission)
+        said = said.where(AssessmentRow.point_id == point_id).order_by(AssessmentRow.id)
+        for row, mission in session.execute(said):
+            by_rule.setdefault((mission, row.rule_key), ([], []))[1].append(row)
         for excursions, assessments in by_rule.values():
             holds = matched(
                 [(row.start_ms, row.end_ms) for row in excursions],
                 [Seen(**row.seen).span for row in assessments],
             )
             for found, number in zip(excursions, holds, strict=True):
-                found.assessment_id = None if number is None else assessments[number].id
+                found.assessment = None if number is None else assessments[number].uid
 
 
 # -- in which state of the record they were found ---------------------------------------------
@@ -210,6 +272,7 @@ class FoundIn:
     they were found in that one."""
 
     point_id: int
+    uid: str
     name: str
     zone: str
     version: int
@@ -218,22 +281,16 @@ class FoundIn:
 
 def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]:
     """Return all points, or one, and whether their excursions were found in the present record."""
-    query = select(Point, Site).join(Site, Site.id == Point.site_id).order_by(Point.id)
+    query = (
+        select(Point, Site, RecordRow)
+        .join(Site, Site.id == Point.site_id)
+        .outerjoin(RecordRow, RecordRow.point == Point.uid)
+        .order_by(Point.id)
+    )
     if point_id is not None:
         query = query.where(Point.id == point_id)
     return [
-        FoundIn(point.id, full_name(site.name, point.name), site.zone, point.record_version,
-                point.record_version == point.excursions_version)
-        for point, site in session.execute(query)
+        FoundIn(point.id, point.uid, full_name(site.name, point.name), site.zone,
+                here.changes if here else 0, here is None or here.changes == here.found_in)
+        for point, site, here in session.execute(query)
     ]  # fmt: skip
-
-
-def stale_points(session: Session) -> list[int]:
-    """Return the points whose record changed since their excursions were found."""
-    query = select(Point.id).where(Point.excursions_version != Point.record_version)
-    return list(session.scalars(query))
-
-
-def note_found(session: Session, point_id: int, version: int) -> None:
-    """Note in which state of a point's record its excursions were found."""
-    session.execute(update(Point).where(Point.id == point_id).values(excursions_version=version))

@@ -16,7 +16,7 @@ from gezeiten.archive.doing import do_by_itself
 from gezeiten.archive.entries_anew import old_entries
 from gezeiten.archive.faults import translated
 from gezeiten.archive.ids import fresh_id, id_of_old_row
-from gezeiten.archive.made import MADE, plain_rows, rows
+from gezeiten.archive.made import HELD_AT_BEGIN, MADE, plain_rows, rows
 from gezeiten.archive.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
@@ -50,7 +50,7 @@ def _has_begun(session: Session) -> bool:
         begun = begun_of(session)
     except ArchiveDamagedError:
         return True  # verify names it
-    return begun is not None and set(begun.tables) >= set(MADE)
+    return begun is not None and set(begun.tables) >= HELD_AT_BEGIN
 
 
 def _id_of(session: Session) -> str:

@@ -1,4 +1,5 @@
-"""The tables of this computer alone: readings in blocks, and which bytes are in them.
+"""The tables of this computer alone: readings in blocks, which bytes are in them, and the
+excursions found in them.
 
 They lie in here.db beside the archive's database, are made from bytes and acts, never copied, and
 made anew at will. They name missions and points by ids that are the same in every database.
@@ -27,7 +28,7 @@ from gezeiten.archive.tables import row_key
 
 HERE = "here.db"
 SCHEMA = "here"
-_FORM = 1
+_FORM = 2
 """Of these tables; what an other version made is thrown away."""
 
 
@@ -99,6 +100,48 @@ class SeriesRow(HereBase):
     channel: Mapped[str]
     unit: Mapped[str]
     has_readings: Mapped[bool]
+
+
+class RecordRow(HereBase):
+    """changes: how often the record of a point changed here; found_in: after how many of them its
+    excursions were found."""
+
+    __tablename__ = "record"
+    id: Mapped[int] = row_key()
+    point: Mapped[str] = mapped_column(unique=True)
+    changes: Mapped[int]
+    found_in: Mapped[int]
+
+
+class AppliedRow(HereBase):
+    """One row: the hash of the newest entry that the changes above know of."""
+
+    __tablename__ = "applied"
+    id: Mapped[int] = row_key()
+    hash: Mapped[str]
+
+
+class ExcursionRow(HereBase):
+    """An alarmed excursion as this computer found it. assessment: the id of the one that holds for
+    it, None: it is to assess."""
+
+    __tablename__ = "excursion"
+    __table_args__ = (UniqueConstraint("mission", "rule_key", "start_ms"),)
+    id: Mapped[int] = row_key()
+    point: Mapped[str] = mapped_column(index=True)
+    mission: Mapped[str]
+    rule_key: Mapped[str]
+    rule: Mapped[dict[str, Any]] = mapped_column(JSON)
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    alarm_ms: Mapped[int]
+    extreme: Mapped[float]
+    extreme_ms: Mapped[int]
+    dose: Mapped[float]
+    measured: Mapped[int]
+    estimated: Mapped[int]
+    found_ms: Mapped[int]
+    assessment: Mapped[str | None]
 
 
 def throw_away_other_form(path: Path) -> None:

@@ -30,6 +30,7 @@ from gezeiten.archive.cutting import (
     text_column,
 )
 from gezeiten.archive.here import Block, Held, SeriesRow
+from gezeiten.archive.record_here import mission_changed, record_changed
 
 _NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
 
@@ -93,6 +94,8 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
     if gone:
         session.execute(delete(Block).where(Block.id.in_(gone)))
     put_blocks(session, whose, one.channel, one.unit, made)
+    if made:
+        record_changed(session.connection(), [whose.point])
     note_series(session, whose.point, one.channel, one.unit, has_readings=one.column.has_values)
     return Came(is_new, differs)
 
@@ -116,6 +119,7 @@ def let_go(session: Session, mission: str) -> None:
     """Take out all blocks of a mission, and what is in them."""
     session.execute(delete(Block).where(Block.mission == mission))
     session.execute(delete(Held).where(Held.mission == mission))
+    mission_changed(session.connection(), mission)
 
 
 def note_series(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.anew import made_anew
@@ -17,8 +17,9 @@ from gezeiten.archive.chains import ChainFiles, Line
 from gezeiten.archive.entries_anew import old_entries, put_entries_right
 from gezeiten.archive.logbook import entries
 from gezeiten.archive.rebuild import put_right
+from gezeiten.archive.record_here import all_changed
 from gezeiten.archive.series_here import make_series_anew
-from gezeiten.archive.tables import LogbookRow, Point
+from gezeiten.archive.tables import LogbookRow
 
 
 def came_late(session: Session, fresh: Iterable[Line]) -> bool:
@@ -41,4 +42,4 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
         wanted, _ = made_anew(began, since)  # what cannot be applied, verify names
         put_right(session, wanted)
         make_series_anew(session)
-        session.execute(update(Point).values(record_version=Point.record_version + 1))
+        all_changed(session.connection())

@@ -20,9 +20,11 @@ from gezeiten.domain.acts.offloads import SOURCES
 MADE = (
     "person", "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
     "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
-    "assessment", "step",
+    "assessment", "step", "excursion_found",
 )  # fmt: skip
 """Tables whose rows acts make; none refers to a later one."""
+HELD_AT_BEGIN = frozenset(MADE) - {"excursion_found"}
+"""Tables that could hold something before acts made them; the others began empty."""
 _BY_WHAT_IT_IS = {
     "logger": ("serial",),
     "mission": ("logger_id", "number", "launched_ms"),
@@ -30,9 +32,9 @@ _BY_WHAT_IT_IS = {
     "overview": ("mission_id", "sha256"),
     "logger_report": ("logger_id", "sha256"),
     "launch_intent": ("logger_id",),
+    "excursion_found": ("mission_id", "rule_key", "start_ms", "at_ms"),
 }
 """What identifies rows that have no id of their own."""
-OF_THIS_COMPUTER = {"point": ("record_version", "excursions_version")}
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, dict[str, Row]]
 """Rows by table and identity."""
@@ -86,9 +88,8 @@ def goes_by_id(name: str) -> bool:
 
 
 def _not_told(name: str) -> tuple[str, ...]:
-    """Columns of a table that are its identity, or of this computer alone."""
-    identity = ("uid",) if goes_by_id(name) else ()
-    return *identity, *OF_THIS_COMPUTER.get(name, ())
+    """Columns of a table that are told by its identity."""
+    return ("uid",) if goes_by_id(name) else ()
 
 
 def _told(table: Table, row: Any, identities: dict[str, dict[int, str]]) -> Row:
@@ -162,18 +163,12 @@ def put_one(
     identity: str,
     row: Row,
     keys: Keys,
-    own: int | None = None,
 ) -> None:
-    """Put one row into a table. keys: of what it refers to; its own is added. own: its key, where
-    it is not to get a new one."""
+    """Put one row into a table. keys: of what it refers to; its own is added."""
     table = table_of(name)
     values = {column: held(table, column, value, keys) for column, value in row.items()}
-    if name in OF_THIS_COMPUTER:  # its record counts as changed
-        values.update(record_version=1, excursions_version=0)
     if goes_by_id(name):
         values["uid"] = identity
-    if own is not None:
-        values["id"] = own
     done = connection.execute(insert(table).values(values))
     assert done.inserted_primary_key is not None
     keys[name][identity] = int(done.inserted_primary_key[0])

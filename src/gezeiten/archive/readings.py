@@ -195,16 +195,6 @@ def count_values(session: Session) -> int:
     return int(session.scalar(select(func.sum(Block.valid))) or 0)
 
 
-def record_version(session: Session, point_id: int) -> int:
-    """Return how often the record of a point has changed."""
-    return session.get_one(Point, point_id).record_version
-
-
-def record_versions(session: Session) -> dict[int, int]:
-    """Return how often the record of each point has changed, by the point's key."""
-    return {row[0]: row[1] for row in session.execute(select(Point.id, Point.record_version))}
-
-
 def recorded_channels(session: Session) -> frozenset[tuple[int, str]]:
     """Return the channels that have readings: keys of points, and channels."""
     query = select(Point.id, SeriesRow.channel).join(Point, Point.uid == SeriesRow.point)

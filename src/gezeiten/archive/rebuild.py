@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, delete, select, text, union, update
+from sqlalchemy import Connection, delete, text, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.excursions import clear_of_nothing
@@ -20,7 +20,7 @@ from gezeiten.archive.made import (
 
 def put_right(session: Session, wanted: Rows) -> None:
     """Make missing rows, set columns and take rows out as acts say, inside the caller's
-    transaction. Readings that referred to a row which was missing have to be made anew."""
+    transaction."""
     session.flush()
     connection = session.connection()
     if connection.dialect.name == "sqlite":  # what refers to a row may be put right after it
@@ -47,8 +47,7 @@ def _put_table_right(connection: Connection, name: str, wanted: dict[str, Row]) 
     for identity in extra:
         connection.execute(delete(table).where(table.c.id == keys[name].pop(identity)))
     for identity in missing:
-        own = _key_that_readings_know(connection, name) if len(missing) == 1 else None
-        put_one(connection, name, identity, wanted[identity], keys, own)
+        put_one(connection, name, identity, wanted[identity], keys)
     for identity in wanted.keys() & kept.keys():
         changed = {
             column: held(table, column, value, keys)
@@ -80,25 +79,6 @@ def _is_one_thing(was: Row, should: Row) -> bool:
         return True
     same = [column for column, value in should.items() if was[column] == value]
     return len(same) >= len(should) - 1
-
-
-def _key_that_readings_know(connection: Connection, name: str) -> int | None:
-    """The key of a missing row, where what readings refer to tells it: just one that is not
-    there. So readings stay whose bytes are gone."""
-    table = table_of(name)
-    known = [
-        select(column)
-        for other in map(table_of, ("excursion",))
-        for column in other.columns
-        if any(reference.column.table is table for reference in column.foreign_keys)
-    ]
-    if not known:
-        return None
-    referred = union(*known).subquery()
-    key = referred.c[0]
-    lost = select(key).where(key.is_not(None), key.not_in(select(table.c.id)))
-    found = connection.execute(lost).scalars().all()
-    return int(found[0]) if len(found) == 1 else None
 
 
 def _set(connection: Connection, name: str, key: int, values: Row) -> None:

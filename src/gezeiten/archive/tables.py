@@ -57,10 +57,9 @@ class Site(Base):
 
 
 class Point(Base):
-    """One measuring place. record_version counts changes of its record; excursions_version is
-    the one its excursions were found in. Heights are above the site's datum, measuring point:
-    the rim that dip readings are taken from. duty: what must be recorded there, channel keys and
-    the longest interval."""
+    """One measuring place. Heights are above the site's datum, measuring point: the rim that dip
+    readings are taken from. duty: what must be recorded there, channel keys and the longest
+    interval."""
 
     __tablename__ = "point"
     id: Mapped[int] = row_key()
@@ -68,8 +67,6 @@ class Point(Base):
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
     fill_limit_s: Mapped[int]
-    record_version: Mapped[int] = mapped_column(default=0)
-    excursions_version: Mapped[int] = mapped_column(default=0)
     height_m: Mapped[float | None]
     measuring_point_height_m: Mapped[float | None]
     duty_channels: Mapped[list[str] | None] = mapped_column(JSON)
@@ -192,26 +189,17 @@ class Step(Base):
     undone_by: Mapped[str | None]
 
 
-class ExcursionRow(Base):
-    """An alarmed excursion as this computer found it, and which assessment holds for it."""
+class FoundRow(Base):
+    """An excursion when it was found for the first time, as an act told it. at_ms: when."""
 
-    __tablename__ = "excursion"
-    __table_args__ = (UniqueConstraint("mission_id", "rule_key", "start_ms"),)
+    __tablename__ = "excursion_found"
     id: Mapped[int] = row_key()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
     mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
     rule_key: Mapped[str]
-    rule: Mapped[dict[str, Any]] = mapped_column(JSON)
     start_ms: Mapped[int]
     end_ms: Mapped[int]
-    alarm_ms: Mapped[int]
-    extreme: Mapped[float]
-    extreme_ms: Mapped[int]
-    dose: Mapped[float]
-    measured: Mapped[int]
-    estimated: Mapped[int]
-    found_ms: Mapped[int]
-    assessment_id: Mapped[int | None] = mapped_column(ForeignKey("assessment.id"))
+    at_ms: Mapped[int]
 
 
 class AssessmentRow(Base):

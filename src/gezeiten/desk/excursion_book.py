@@ -11,27 +11,32 @@ from dataclasses import dataclass
 from functools import partial
 
 from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.doing import do_by_itself
 from gezeiten.archive.excursions import (
     Found,
+    FoundIn,
     FoundNow,
-    as_found,
     book_found,
     count_to_assess,
-    found_at,
+    differs,
     kept_excursions,
     match_assessments,
-    note_found,
     points_found,
-    stale_points,
 )
 from gezeiten.archive.ids import fresh_id
 from gezeiten.archive.readings import load_recorded
+from gezeiten.archive.record_here import stale_points
 from gezeiten.archive.sites import kept_point
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.records import PlanStretch, in_stretch, plan_stretches, record
-from gezeiten.desk.soundness import Fault, or_fault
-from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, Words
+from gezeiten.desk.soundness import or_fault
+from gezeiten.domain.acts.assessments import (
+    AssessmentTakenBack,
+    ExcursionAssessed,
+    ExcursionsFound,
+    Words,
+)
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
 from gezeiten.domain.limits import LimitRule
@@ -87,15 +92,21 @@ class BookedExcursion:
         return f"excursion:{self.point.id}:{self.rule.key}:{self.start_ms}"
 
 
-def refresh_excursions(desk: Desk, point_id: int) -> None:
-    """Find the excursions of a point's record as it is now and book what is new or changed."""
+def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
+    """Find the excursions of a point's record as it is now and book what is new or changed.
+
+    tell: what is found for the first time is entered in the logbook; not where only tables were
+    made anew, or another computer took the readings in: it tells.
+    """
     with desk.archive.reading() as session:
         points_now = points_found(session, point_id)
     for point in points_now:
         found = _all_found(desk, point_id, point.zone)
         with desk.archive.writing() as session:
-            book_found(session, point_id, found, desk.now_ms())
-            note_found(session, point_id, point.version)
+            fresh = book_found(session, point, found, desk.now_ms())
+            if fresh and tell:
+                act = ExcursionsFound(point.uid, tuple(fresh))
+                do_by_itself(session, act, desk.now_ms())
 
 
 def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
@@ -113,7 +124,7 @@ def find_all_anew(desk: Desk) -> None:
     with desk.archive.reading() as session:
         points_kept = points_found(session)
     for point in points_kept:
-        or_fault(partial(refresh_excursions, desk, point.point_id))
+        or_fault(partial(refresh_excursions, desk, point.point_id, tell=False))
 
 
 def faulty_excursions(desk: Desk) -> list[str]:
@@ -121,16 +132,18 @@ def faulty_excursions(desk: Desk) -> list[str]:
     record has changed since are left out: theirs are found anew in any case."""
     with desk.archive.reading() as session:
         current = [one for one in points_found(session) if one.is_current]
-        kept = {one.point_id: or_fault(partial(found_at, session, one.point_id)) for one in current}
-    faults = []
-    for one in current:
-        anew = or_fault(partial(_all_found, desk, one.point_id, one.zone))
-        if isinstance(anew, Fault) or as_found(anew) != kept[one.point_id]:
-            faults.append(
-                f"The excursions kept of {one.name} are not those that its record has; "
-                "gezeiten verify --rebuild finds them anew."
-            )
-    return faults
+    return [
+        f"The excursions kept of {one.name} are not those that its record has; "
+        "gezeiten verify --rebuild finds them anew."
+        for one in current
+        if or_fault(partial(_differs, desk, one)) is not False
+    ]
+
+
+def _differs(desk: Desk, at: FoundIn) -> bool:
+    found = _all_found(desk, at.point_id, at.zone)
+    with desk.archive.reading() as session:
+        return differs(session, at, found)
 
 
 def _found(
@@ -150,7 +163,8 @@ def refresh_stale(desk: Desk) -> None:
     with desk.archive.reading() as session:
         stale = stale_points(session)
     for point_id in stale:
-        or_fault(partial(refresh_excursions, desk, point_id))  # the Tideboard names what cannot be
+        # the Tideboard names what cannot be
+        or_fault(partial(refresh_excursions, desk, point_id, tell=False))
 
 
 def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from gezeiten.archive import of_bytes
+from gezeiten.archive.found_before import tell_found_before
 from gezeiten.archive.intake import RawMission
 from gezeiten.archive.of_bytes import Decode, Rescued, TextRead
 from gezeiten.archive.rescue import rescue_old_readings, rescued_readings
@@ -62,6 +63,7 @@ def make_missing_readings(desk: Desk) -> int:
     offloads readings were made."""
     made = of_bytes.make_missing_readings(desk.archive, decoding(desk), partial(_say, desk))
     made += rescue_old_readings(desk.archive, desk.said)
+    tell_found_before(desk.archive, desk.now_ms())
     refresh_stale(desk)
     return made
 

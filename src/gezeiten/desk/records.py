@@ -6,12 +6,8 @@ from dataclasses import dataclass
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.missions import plans_at
-from gezeiten.archive.readings import (
-    load_record,
-    record_version,
-    record_versions,
-    recorded_channels,
-)
+from gezeiten.archive.readings import load_record, recorded_channels
+from gezeiten.archive.record_here import record_version, record_versions
 from gezeiten.desk.context import Desk
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.pyramid import Pyramid

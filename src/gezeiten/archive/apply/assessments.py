@@ -1,5 +1,6 @@
-"""Assessments of excursions, as acts make them. For which excursion one holds is found, not kept
-here (`archive/excursions.py`)."""
+"""Excursions told when they were found, and assessments of them, as acts make them. Which there are
+now, and for which of them an assessment holds, is found and not kept here
+(`archive/excursions.py`)."""
 
 from __future__ import annotations
 
@@ -8,8 +9,8 @@ from dataclasses import asdict
 from sqlalchemy import Connection, delete, select
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, put
-from gezeiten.archive.tables import AssessmentRow, ExcursionRow, Logger, Mission, Point
-from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed
+from gezeiten.archive.tables import AssessmentRow, FoundRow, Logger, Mission, Point
+from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, ExcursionsFound
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.limits import limit_rule
 
@@ -47,12 +48,21 @@ def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Said) -
     ).scalar()
     if key is None:
         return ["the assessment had been taken back already"]
-    connection.execute(
-        ExcursionRow.__table__.update()  # type: ignore[attr-defined]
-        .where(ExcursionRow.assessment_id == key).values(assessment_id=None)
-    )  # fmt: skip
     connection.execute(delete(AssessmentRow).where(AssessmentRow.id == key))
     return []
 
 
-FAMILY = Family({ExcursionAssessed: _assessed, AssessmentTakenBack: _taken_back}, {})
+def _found(connection: Connection, act: ExcursionsFound, _said: Said) -> None:
+    point = key_of(connection, Point.__table__, act.point)
+    for one in act.found:
+        add(connection, FoundRow.__table__, point_id=point,
+            mission_id=_mission(connection, one.mission), rule_key=limit_rule(one.rule).key,
+            start_ms=one.start_ms, end_ms=one.end_ms, at_ms=one.at_ms)  # fmt: skip
+
+
+FAMILY = Family(
+    {
+        ExcursionsFound: _found, ExcursionAssessed: _assessed, AssessmentTakenBack: _taken_back,
+    },
+    {},
+)  # fmt: skip

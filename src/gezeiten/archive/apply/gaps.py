@@ -24,26 +24,22 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) ->
                  "stretches": line.stretches}  # fmt: skip
         _step(connection, act.point, line.step, act.gap, said, kind=LINE, channel=line.channel,
               data=encode_estimates(fill), facts=facts)  # fmt: skip
-    _changed(connection, act.point)
 
 
 def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
     of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
     offload = only(connection, of_these.limit(1))[0]
     _step(connection, act.point, act.step, act.gap, said, kind=REFETCH, offload_id=offload)
-    _changed(connection, act.point)
 
 
 def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
     _step(connection, act.point, act.step, act.gap, said, kind=LEFT_OPEN,
           facts={"reason": act.reason})  # fmt: skip
-    _changed(connection, act.point)
 
 
 def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfits:
     standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
     done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
-    _changed(connection, act.point)
     missed = len(act.steps) - done.rowcount
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
@@ -55,12 +51,6 @@ def _step(
     add(connection, Step.__table__, uid=step, point_id=key_of(connection, Point.__table__, point),
         start_ms=gap.start_ms, end_ms=gap.end_ms, interval_ms=gap.interval_ms,
         made_ms=said.at_ms, made_by=said.person, **{**usual, **values})  # fmt: skip
-
-
-def _changed(connection: Connection, point: str) -> None:
-    """The record of a point is another one now."""
-    fresh = update(Point).where(Point.uid == point)
-    connection.execute(fresh.values(record_version=Point.record_version + 1))
 
 
 def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:

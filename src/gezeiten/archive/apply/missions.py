@@ -112,13 +112,6 @@ def new_numbers(connection: Connection, mission: int, received: Iterable[Range])
     return merged(part for got in received for part in missing(got, kept))
 
 
-def point_changed(connection: Connection, mission: int) -> None:
-    """The record of a mission's point is another one now."""
-    where = select(Mission.point_id).where(Mission.id == mission).scalar_subquery()
-    fresh = update(Point).where(Point.id == where)
-    connection.execute(fresh.values(record_version=Point.record_version + 1))
-
-
 def _added(connection: Connection, table: Any, values: dict[str, Any]) -> int:
     done = connection.execute(insert(table).values(values))
     assert done.inserted_primary_key is not None

@@ -13,7 +13,6 @@ from gezeiten.archive.apply.missions import (
     logger_key,
     mission_key,
     new_numbers,
-    point_changed,
     set_logger,
     set_mission,
     source_key,
@@ -45,7 +44,6 @@ def _offloaded(connection: Connection, act: MissionOffloaded, said: Said) -> Non
             events=[list(event) for event in act.events], carried=act.raw.carried,
         )
     )  # fmt: skip
-    point_changed(connection, mission)
     if act.missed is not None:  # the logger itself was asked: it was seen then
         _seen_by_offload(connection, logger, mission, act, said)
 
@@ -84,7 +82,6 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
             events=[], reading=act.reading,
         )
     )  # fmt: skip
-    point_changed(connection, mission)
 
 
 def _rescued(connection: Connection, act: ReadingsRescued, _said: Said) -> None:

@@ -33,14 +33,7 @@ def _site_made(connection: Connection, act: SiteMade, _said: Said) -> None:
 
 
 def _site_changed(connection: Connection, act: SiteChanged, _said: Said) -> Misfits:
-    misfits = change(connection, _SITES, act.site, act.changes)
-    if any(one.field == "zone" for one in act.changes):  # days and weekly windows are others now
-        site = key_of(connection, _SITES, act.site)
-        connection.execute(
-            update(Point).where(Point.site_id == site)
-            .values(record_version=Point.record_version + 1)
-        )  # fmt: skip
-    return misfits
+    return change(connection, _SITES, act.site, act.changes)
 
 
 def _site_retired(connection: Connection, act: SiteRetired, said: Said) -> None:
@@ -56,9 +49,8 @@ def _point_made(connection: Connection, act: PointMade, _said: Said) -> None:
     facts = act.facts
     add(connection, _POINTS, uid=act.point, site_id=key_of(connection, _SITES, act.site),
         name=facts.name, fill_limit_s=facts.fill_limit_s, height_m=facts.height_m,
-        measuring_point_height_m=facts.measuring_point_height_m, record_version=0,
-        excursions_version=0, duty_channels=list(facts.duty_channels),
-        duty_interval_s=facts.duty_interval_s)  # fmt: skip
+        measuring_point_height_m=facts.measuring_point_height_m,
+        duty_channels=list(facts.duty_channels), duty_interval_s=facts.duty_interval_s)  # fmt: skip
 
 
 def _point_changed(connection: Connection, act: PointChanged, _said: Said) -> Misfits:

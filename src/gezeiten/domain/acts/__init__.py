@@ -8,7 +8,11 @@ there and a test.
 from __future__ import annotations
 
 from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
-from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed
+from gezeiten.domain.acts.assessments import (
+    AssessmentTakenBack,
+    ExcursionAssessed,
+    ExcursionsFound,
+)
 from gezeiten.domain.acts.base import Act, Change, Subject
 from gezeiten.domain.acts.carriers import (
     CopyTakenIn,
@@ -61,7 +65,7 @@ KINDS: tuple[type[Act], ...] = (
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,
     RoundMade, TaskPlanned, TaskLeftOut, RoundClosed,
     GapFilledByLine, GapFetched, GapLeftOpen, GapTakenBack,
-    ExcursionAssessed, AssessmentTakenBack,
+    ExcursionsFound, ExcursionAssessed, AssessmentTakenBack,
     DocumentHandedOver, DocumentPutOut,
     LoggerContacted, MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
     AttemptFailed, LaunchBegun, LaunchEnded,

@@ -1,16 +1,18 @@
-"""Acts on excursions: assessed, and an assessment taken back."""
+"""Acts on excursions: found, assessed, and an assessment taken back."""
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
-from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.base import Act, Subject, instant_words
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.limits import limit_rule
 from gezeiten.domain.plan_words import rule_text
 from gezeiten.domain.quantities import quantity
+from gezeiten.domain.wording import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +21,35 @@ class Words:
 
     cause: str
     words: str
+
+
+@dataclass(frozen=True, slots=True)
+class FoundOne:
+    """An excursion when it was found: its limit, from when to when it lasted, and when that was
+    (UTC ms)."""
+
+    mission: MissionName
+    rule: dict[str, Any]
+    start_ms: int
+    end_ms: int
+    at_ms: int
+
+
+@dataclass(frozen=True, slots=True)
+class ExcursionsFound(Act, kind="excursions found", word="found", about="point"):
+    """Excursions found for the first time, by the computer that took their readings in. Whether
+    they still are ones is found anew whenever their record changes."""
+
+    point: str
+    found: tuple[FoundOne, ...]
+
+    def told(self, subject: Subject) -> str:
+        many = counted(len(self.found), "excursion", "excursions")
+        by_rule = Counter(_rule_words(one.rule) for one in self.found)
+        kinds = [f"{words} ({count} times)" if count > 1 else words
+                 for words, count in by_rule.items()]  # fmt: skip
+        since = instant_words(min(one.start_ms for one in self.found), subject.zone)
+        return f"{many} found, the first at {since}: {'; '.join(kinds)}."
 
 
 @dataclass(frozen=True, slots=True)

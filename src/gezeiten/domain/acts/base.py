@@ -127,6 +127,11 @@ def changes_told(changes: tuple[Change, ...], facts: Mapping[str, Fact], zone: s
     return ", ".join(facts[change.field].told(change, zone) for change in changes)
 
 
+def instant_words(ms: int, zone: str) -> str:
+    """Return "2026-12-14 16:20": an instant in a zone."""
+    return f"{from_ms(ms, zone):%Y-%m-%d %H:%M}"
+
+
 def day_words(ms: int, zone: str) -> str:
     """Return "2026-12-14": the day of an instant in a zone."""
     return f"{from_ms(ms, zone):%Y-%m-%d}"

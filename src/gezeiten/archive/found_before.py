@@ -1,0 +1,42 @@
+"""When the excursions of an older version's database were found: told by acts, once."""
+
+from __future__ import annotations
+
+from itertools import groupby
+
+from sqlalchemy import inspect, text
+
+from gezeiten.archive.apply import Said, apply
+from gezeiten.archive.database import Archive
+from gezeiten.archive.doing import do_by_itself
+from gezeiten.archive.stored import stored_value
+from gezeiten.domain.acts.assessments import ExcursionsFound, FoundOne
+from gezeiten.domain.acts.missions import MissionName
+
+_OLD = text(
+    "SELECT point.uid AS point, serial, number, launched_ms, rule, start_ms, end_ms, found_ms "
+    "FROM old_excursion JOIN point ON point.id = old_excursion.point_id "
+    "JOIN mission ON mission.id = old_excursion.mission_id "
+    "JOIN logger ON logger.id = mission.logger_id ORDER BY old_excursion.point_id, start_ms"
+)
+
+
+def tell_found_before(archive: Archive, at_ms: int) -> None:
+    """Tell by acts when excursions were found, then let go of that version's table."""
+    with archive.reading() as session:
+        if not inspect(session.connection()).has_table("old_excursion"):
+            return
+    with archive.writing() as session:
+        rows = session.execute(_OLD).all()
+        for point, listed in groupby(rows, key=lambda row: row.point):
+            found = [
+                FoundOne(MissionName(row.serial, row.number, row.launched_ms),
+                         stored_value(row.rule), row.start_ms, row.end_ms, row.found_ms)
+                for row in listed
+            ]  # fmt: skip
+            act = ExcursionsFound(point, tuple(found))
+            if archive.is_looked_at:  # a copy for looking: no act is done
+                apply(session.connection(), act, Said(at_ms, ""))
+            else:
+                do_by_itself(session, act, at_ms)
+        session.execute(text("DROP TABLE old_excursion"))
