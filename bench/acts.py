@@ -54,7 +54,7 @@ def applied_again() -> None:
 
     def ours() -> None:
         with anew.scratch() as connection:
-            assert anew.apply_again(connection, entries) == ([], [])
+            assert anew.apply_again(connection, entries) == ({}, [])
 
     def reference() -> None:
         with tempfile.TemporaryDirectory() as work, sqlite3.connect(Path(work) / "a.db") as raw:

@@ -182,7 +182,7 @@ def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> Non
         for entry in entries:
             event(entry.details["kind"])
         with copy.writing() as session:
-            assert apply_again(session.connection(), entries) == ([], [])
+            assert apply_again(session.connection(), entries) == ({}, [])
         with desk.archive.reading() as kept, copy.reading() as anew:
             assert rows(anew.connection()) == rows(kept.connection())
         assert verify(desk).is_whole

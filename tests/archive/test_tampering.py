@@ -166,17 +166,17 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
     with archive.reading() as session:  # the logbook is not touched: what acts make stays the same
         entries = sorted(logbook.entries(session), key=lambda entry: entry.seq)
     began, _, since = beginning(archive.foundings.get, entries)
-    wanted, failed = made_anew(began, since)
-    assert not failed
+    anew = made_anew(began, since)
+    assert not anew.failed
     for table in MADE:
         for statement, values in changes_to_the_newest(acted / "archive.db", table):
             with sqlite3.connect(acted / "archive.db") as raw:
                 raw.execute(statement, values)
             raw.close()
             with archive.writing() as session:
-                found = differences(session.connection(), wanted)
+                found = differences(session.connection(), anew.rows)
                 assert any(one.table == table for one in found), (statement, values)
-                put_right(session, wanted)
+                put_right(session, anew.rows)
             assert kept_rows(archive) == as_it_was, (statement, values)
             changes += 1
     archive.close()

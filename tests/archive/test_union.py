@@ -7,13 +7,24 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import pytest
 from hypothesis import Phase, event, given, settings
 from hypothesis import strategies as st
+from sqlalchemy import select
 
 from gezeiten.archive.made import Rows, rows
+from gezeiten.archive.misfits import misfits_to_see
+from gezeiten.archive.tables import Site
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.logbook import (
+    Wanted,
+    about_misfits,
+    entries_wanted,
+    logbook_entries,
+    logbook_page,
+    look_at_misfit,
+)
 from gezeiten.desk.mending import gaps
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.place_editor import save_site
@@ -22,7 +33,7 @@ from gezeiten.desk.records import record
 from gezeiten.desk.recovery import recover
 from gezeiten.desk.verifying import verify
 from gezeiten.domain.sites import SiteFacts
-from gezeiten.errors import GezeitenError
+from gezeiten.errors import GezeitenError, InputError
 from tests.archive.field_deeds import bring, bring_text
 from tests.archive.test_anew import DEEDS, attempt, brought_up
 from tests.golden import fingerprint_of
@@ -53,10 +64,11 @@ def _unless_there(source: str, target: str) -> None:
 
 
 def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
-    """The tables; readings, gaps, excursions and entries by what they are; faults."""
+    """The tables; readings, gaps, excursions, entries and misfits by what they are; faults."""
     desk = opened(folder)
     with desk.archive.reading() as session:
         made = rows(session.connection())
+        misfits = misfits_to_see(session)
     told = [
         sorted((p.uid, c.channel, fingerprint_of(record(desk, p.id, c.channel)))
                for p in points(desk) for c in p.channels),
@@ -65,6 +77,7 @@ def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
         sorted((e.point.uid, e.mission, e.rule.key, e.start_ms, e.end_ms, e.dose, str(e.cause))
                for e in excursions(desk)),
         [(e.chain, e.number, e.hash) for e in logbook_entries(desk)],
+        sorted(misfits.items()),
     ]  # fmt: skip
     faults = verify(desk).faults
     desk.close()
@@ -91,6 +104,7 @@ def test_acts_of_two_computers_make_one_archive(data: st.DataObject) -> None:
         give(one, other)
         give(other, one)
         first, second = told_of(one), told_of(other)
+        event(f"misfits: {bool(first[1][-1])}")
         assert first[0] == second[0]
         assert first[1] == second[1]
         assert first[2] == second[2] == []
@@ -150,3 +164,61 @@ def test_what_both_made_of_one_name_stays_two_things(tmp_path: Path) -> None:
     assert kinds.count("site made") >= 2
     assert kinds.count("mission offloaded") == 2
     desk.close()
+
+
+def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path) -> None:
+    one, other = tmp_path / "one", tmp_path / "other"
+    desk = opened(one)
+    save_site(desk, SiteFacts("Shore", height_m=1.0))
+    desk.close()
+    shutil.copytree(one, other)
+    for folder, height_m in ((one, 2.0), (other, 3.0)):
+        desk = opened(folder)
+        [site] = sites(desk)
+        save_site(desk, SiteFacts("Shore", height_m=height_m), site.id)
+        desk.close()
+    give(one, other)
+    give(other, one)
+    assert told_of(one) == told_of(other)
+    desk = opened(one)
+    [later] = entries_wanted(desk, Wanted(about=about_misfits(desk)))
+    page = logbook_page(desk, Wanted())
+    assert page.misfits == {later.hash: ["height was 2.00 m, not 1.00 m"]}
+    assert kept_site(desk) == 3.0  # the act stands
+    look_at_misfit(desk, later)
+    assert logbook_page(desk, Wanted()).misfits == {}
+    with pytest.raises(InputError, match="nothing left to look at"):
+        look_at_misfit(desk, later)
+    desk.close()
+    for path in one.glob("here.db*"):
+        path.unlink()
+    give(one, other)
+    for folder in (one, other):
+        desk = opened(folder)
+        assert logbook_page(desk, Wanted()).misfits == {}
+        desk.close()
+    assert told_of(one) == told_of(other)
+
+
+def test_misfits_outlive_this_computers_tables(tmp_path: Path) -> None:
+    one, other = tmp_path / "one", tmp_path / "other"
+    desk = opened(one)
+    save_site(desk, SiteFacts("Shore", height_m=1.0))
+    desk.close()
+    shutil.copytree(one, other)
+    for folder, height_m in ((one, 2.0), (other, 3.0)):
+        desk = opened(folder)
+        save_site(desk, SiteFacts("Shore", height_m=height_m), sites(desk)[0].id)
+        desk.close()
+    give(other, one)
+    before = told_of(one)
+    for path in one.glob("here.db*"):
+        path.unlink()
+    after = told_of(one)
+    assert len(after[1][-1]) == 1
+    assert after == before
+
+
+def kept_site(desk: Desk) -> float | None:
+    with desk.archive.reading() as session:
+        return session.scalars(select(Site.height_m)).one()

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
+from gezeiten.archive.misfits import note_misfits
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions, settle
 from gezeiten.desk.place_editor import point_facts, save_point
@@ -89,7 +90,8 @@ def test_from_an_excursion_to_its_entries_and_back(
     book = window.places[places.LOGBOOK]
     assert window.stack.currentIndex() == places.LOGBOOK
     assert event.point.full_name in book.about_button.text()
-    assert acts(book) == {"settle", "offload"}  # what was said of it, what brought its readings
+    # what was said of it, that it was found, what brought its readings
+    assert acts(book) == {"settle", "found", "offload"}
     assert "settled: Power" in book.entry.sentence.text()
     [to] = [way for way in book.entry._ways if way.kind == "excursion"]
     assert to.key == event.id
@@ -97,6 +99,31 @@ def test_from_an_excursion_to_its_entries_and_back(
     idle(qtbot, window)
     assert not book.about_button.isVisible()
     assert len(book.entries) > 20
+
+
+def test_a_misfit_is_shown_until_somebody_looked(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    """As if another computer had renamed the site meanwhile (tests/archive/test_union.py)."""
+    assert not book.misfits.isVisible()
+    odd = book.entries[3]
+    with demo_desk.archive.writing() as session:
+        note_misfits(session, {odd.hash: ["name was 'Krabbenkoog', not 'Koog'"]})
+    window.house.archive_changed.emit()
+    idle(qtbot, window)
+    assert book.misfits.text() == "1 misfit"
+    assert not book.entry.seen.isVisible()
+    press(window, "Ctrl+M")
+    idle(qtbot, window)
+    assert [entry.hash for entry in book.entries] == [odd.hash]
+    assert "Found otherwise: name was 'Krabbenkoog', not 'Koog'." in book.entry.misfit.text()
+    press(window, "Ctrl+L")
+    idle(qtbot, window)
+    assert not book.entry.seen.isVisible()
+    book.show_all()
+    idle(qtbot, window)
+    assert not book.misfits.isVisible()
+    assert book.entries[0].sentence.startswith("Looked at, name was 'Krabbenkoog'")
 
 
 def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBot) -> None:

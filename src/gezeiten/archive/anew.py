@@ -59,14 +59,16 @@ def _short(value: Any) -> str:
 
 def apply_again(
     connection: Connection, entries: Iterable[Entry], *, carefully: bool = False
-) -> tuple[list[tuple[int, Misfits]], list[str]]:
+) -> tuple[dict[str, Misfits], list[str]]:
     """Put the acts of entries, oldest first, into the tables of a connection; entries that only
-    tell are passed over. Returns by entry what did not fit, and what could not be applied.
+    tell are passed over. Returns what did not fit, by the hash of the entry, and what could not be
+    applied.
 
     carefully: an act that cannot be applied leaves nothing behind and the others go on; else it
     raises, which is three times as fast.
     """
-    misfits, failed = [], []
+    misfits: dict[str, Misfits] = {}
+    failed = []
     for entry in entries:
         if not is_act(entry.details):
             continue
@@ -80,7 +82,7 @@ def apply_again(
             failed.append(f"The act of entry {entry.seq} cannot be applied again: {exc}")
             continue
         if found:
-            misfits.append((entry.seq, found))
+            misfits[entry.hash] = found
     return misfits, failed
 
 
@@ -89,20 +91,29 @@ def differences(kept: Connection, wanted: Rows) -> list[Difference]:
     return list(_between(rows(kept), wanted))
 
 
-def made_anew(began: Rows, entries: list[Entry]) -> tuple[Rows, list[str]]:
-    """Return what acts make of what the archive began with, entries since then, oldest first; and
-    which acts could not be applied again."""
+@dataclass(frozen=True, slots=True)
+class Anew:
+    """Tables made anew. failed: which acts could not be applied again, a sentence each; misfits:
+    what acts found otherwise than they say, by the hash of their entry."""
+
+    rows: Rows
+    failed: list[str]
+    misfits: dict[str, Misfits]
+
+
+def made_anew(began: Rows, entries: list[Entry]) -> Anew:
+    """Return what acts make of what the archive began with, entries since then, oldest first."""
     try:
         return _made_anew(began, entries, carefully=False)
     except _CANNOT:
         return _made_anew(began, entries, carefully=True)
 
 
-def _made_anew(began: Rows, entries: list[Entry], *, carefully: bool) -> tuple[Rows, list[str]]:
+def _made_anew(began: Rows, entries: list[Entry], *, carefully: bool) -> Anew:
     with scratch() as anew:
         put_in(anew, began)
-        _, failed = apply_again(anew, entries, carefully=carefully)
-        return rows(anew), failed
+        misfits, failed = apply_again(anew, entries, carefully=carefully)
+        return Anew(rows(anew), failed, misfits)
 
 
 @contextmanager

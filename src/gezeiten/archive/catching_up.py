@@ -19,13 +19,15 @@ from gezeiten.archive.beginnings import begun_by, dump_of
 from gezeiten.archive.chains import ChainFiles, Line, read_line
 from gezeiten.archive.entering import add_entry, ends, move_chain
 from gezeiten.archive.excursions import match_all_assessments
-from gezeiten.archive.joining import came_late, make_in_order
+from gezeiten.archive.joining import came_late, find_misfits, make_in_order
 from gezeiten.archive.logbook import entry_of_line, name_of, names_in
 from gezeiten.archive.made import put_in
+from gezeiten.archive.misfits import misfits_to_see, note_misfits
 from gezeiten.archive.record_here import is_beside, record_changed, start_over
 from gezeiten.archive.tables import LogbookRow, Person
 from gezeiten.archive.touched import points_touched
 from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.wording import counted
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -56,6 +58,8 @@ def catch_up(
     behind = {chain for chain, size in sizes.items() if size > applied.get(chain, 0)}
     if not is_beside(connection):
         start_over(connection)
+        with suppress(ArchiveDamagedError):  # verify names it
+            find_misfits(session, bytes_of)
     if not behind:
         return False
     fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
@@ -66,12 +70,21 @@ def catch_up(
         with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
             make_in_order(session, chains, bytes_of)
             match_all_assessments(session)
+            _tell_misfits(session, tell)
             return True
     began = _begin_again(connection, fresh, bytes_of) if is_empty else None
     for one in fresh:
-        _take(connection, one, names, is_applied=began is None or one.line.order > began.order)
+        _take(session, one, names, is_applied=began is None or one.line.order > began.order)
     match_all_assessments(session)
+    _tell_misfits(session, tell)
     return bool(fresh)
+
+
+def _tell_misfits(session: Session, tell: Callable[[str], None]) -> None:
+    many = len(misfits_to_see(session))
+    if many:
+        acts = counted(many, "act", "acts")
+        tell(f"{acts} of two computers do not fit together; the Logbook shows which.")
 
 
 def lengths_applied(connection: Connection) -> dict[str, int]:
@@ -115,7 +128,8 @@ def people(connection: Connection) -> dict[str, str]:
     return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
 
 
-def _take(connection: Connection, one: _Fresh, names: dict[str, str], *, is_applied: bool) -> None:
+def _take(session: Session, one: _Fresh, names: dict[str, str], *, is_applied: bool) -> None:
+    connection = session.connection()
     envelope, body = one.line.envelope, one.line.body
     move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
     its = select(LogbookRow.seq).filter_by(chain=envelope.chain, number=envelope.number)
@@ -124,6 +138,7 @@ def _take(connection: Connection, one: _Fresh, names: dict[str, str], *, is_appl
     add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
     if is_applied and body is not None:
         entry = entry_of_line(one.line, envelope.number, names)
-        _, failed = apply_again(connection, [entry], carefully=True)
+        misfits, failed = apply_again(connection, [entry], carefully=True)
+        note_misfits(session, misfits)
         if is_act(entry.details) and not failed:
             record_changed(connection, points_touched(connection, from_stored(entry.details)))

@@ -144,6 +144,15 @@ class ExcursionRow(HereBase):
     assessment: Mapped[str | None]
 
 
+class MisfitRow(HereBase):
+    """What an act found otherwise than it says. entry: the hash of its entry."""
+
+    __tablename__ = "misfit"
+    id: Mapped[int] = row_key()
+    entry: Mapped[str] = mapped_column(unique=True)
+    words: Mapped[list[str]] = mapped_column(JSON)
+
+
 def throw_away_other_form(path: Path) -> None:
     """Delete the file of these tables where it is of another form, or none at all."""
     if not path.exists():

@@ -14,8 +14,10 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.anew import made_anew
 from gezeiten.archive.beginnings import beginning
 from gezeiten.archive.chains import ChainFiles, Line
+from gezeiten.archive.entering import ends
 from gezeiten.archive.entries_anew import old_entries, put_entries_right
 from gezeiten.archive.logbook import entries
+from gezeiten.archive.misfits import note_all_misfits
 from gezeiten.archive.rebuild import put_right
 from gezeiten.archive.record_here import all_changed
 from gezeiten.archive.series_here import make_series_anew
@@ -26,6 +28,19 @@ def came_late(session: Session, fresh: Iterable[Line]) -> bool:
     """Whether one of these entries belongs before one that was applied already."""
     highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
     return any(line.envelope.stamp <= highest for line in fresh)
+
+
+def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
+    """Find anew what acts found otherwise than they say; where only one computer has acted there is
+    nothing: such an act is refused there.
+
+    Raises:
+        ArchiveDamagedError: what the archive began with cannot be read.
+    """
+    if len(ends(session.connection())) > 1:
+        in_order = sorted(entries(session), key=lambda entry: entry.seq)
+        began, _, since = beginning(bytes_of, in_order)
+        note_all_misfits(session, made_anew(began, since).misfits)
 
 
 def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
@@ -39,7 +54,8 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
         put_entries_right(session, chains, old_entries(session))
         in_order = sorted(entries(session), key=lambda entry: entry.seq)
         began, _, since = beginning(bytes_of, in_order)
-        wanted, _ = made_anew(began, since)  # what cannot be applied, verify names
-        put_right(session, wanted)
+        anew = made_anew(began, since)  # what cannot be applied, verify names
+        put_right(session, anew.rows)
+        note_all_misfits(session, anew.misfits)
         make_series_anew(session)
         all_changed(session.connection())

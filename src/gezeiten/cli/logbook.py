@@ -14,6 +14,7 @@ from gezeiten.desk.logbook import (
     About,
     Wanted,
     about_logger,
+    about_misfits,
     about_point,
     about_site,
     entries_wanted,
@@ -38,6 +39,9 @@ from gezeiten.domain.wording import counted
 @click.option("--from", "since", help="Begin, like 2026-11-01 (UTC).")
 @click.option("--until", help="End, exclusive.")
 @click.option("--out", type=click.Path(path_type=Path), help="Write them: .jsonl, or .pdf.")
+@click.option(
+    "--misfits", is_flag=True, help="Only acts that do not fit together with another computer's."
+)
 @click.option("--compare", help="A head from paper, or a document that one is printed in.")
 @reports_errors
 def logbook_command(
@@ -50,6 +54,7 @@ def logbook_command(
     since: str | None,
     until: str | None,
     out: Path | None,
+    misfits: bool,
     compare: str | None,
 ) -> None:
     """Show entries of the logbook that hold all the words, latest first."""
@@ -60,7 +65,8 @@ def logbook_command(
             sentence = held_against(desk, text)
             put(as_json, {"said": sentence}, [sentence])
             return
-        wanted = Wanted(" ".join(words), _named(desk, about) if about else None, who, act)
+        what = about_misfits(desk) if misfits else _named(desk, about) if about else None
+        wanted = Wanted(" ".join(words), what, who, act)
         if since:
             wanted = replace(wanted, since_ms=instant_ms(since, "UTC"))
         if until:

@@ -102,11 +102,11 @@ def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
         points_now = points_found(session, point_id)
     for point in points_now:
         found = _all_found(desk, point_id, point.zone)
+        now_ms = desk.now_ms()
         with desk.archive.writing() as session:
-            fresh = book_found(session, point, found, desk.now_ms())
+            fresh = book_found(session, point, found, now_ms)
             if fresh and tell:
-                act = ExcursionsFound(point.uid, tuple(fresh))
-                do_by_itself(session, act, desk.now_ms())
+                do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
 
 def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:

@@ -12,10 +12,12 @@ from pathlib import Path
 from gezeiten.archive import logbook
 from gezeiten.archive.chain_check import ends_hold
 from gezeiten.archive.faults import translated
+from gezeiten.archive.misfits import misfits_to_see
 from gezeiten.archive.readings import offloads_between
 from gezeiten.archive.whole import put_whole
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import sites
+from gezeiten.domain.acts.archives import MisfitSeen
 from gezeiten.domain.entries import QUIET, Entry, Thing
 from gezeiten.domain.limits import limit_rule
 from gezeiten.domain.timeline import Span, from_ms, iso_utc
@@ -29,7 +31,8 @@ _HASH = re.compile(r"[0-9a-f]{8,64}")
 class About:
     """What entries are looked for about. things: any of them will do; subjects: what entries from
     before there were acts call it. span: only acts on a stretch that touches it, of the rule of
-    `rule_key` where there is one, and what brought its readings (`brought`: fingerprints)."""
+    `rule_key` where there is one, and what brought its readings (`brought`: fingerprints).
+    hashes: of just these entries."""
 
     words: str
     things: frozenset[Thing]
@@ -37,6 +40,7 @@ class About:
     rule_key: str = ""
     span: Span | None = None
     brought: frozenset[Thing] = frozenset()
+    hashes: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,13 +60,15 @@ class Wanted:
 @dataclass(frozen=True, slots=True)
 class Page:
     """Entries that were looked for, latest first, `MOST_SHOWN` at most. found: how many there are;
-    people, acts: all that the logbook knows."""
+    people, acts: all that the logbook knows; misfits: what acts found otherwise than they say and
+    nobody has looked at, by the hash of their entry."""
 
     entries: tuple[Entry, ...]
     found: int
     total: int
     people: tuple[str, ...]
     acts: tuple[str, ...]
+    misfits: dict[str, list[str]]
 
 
 def logbook_is_intact(desk: Desk) -> bool:
@@ -95,7 +101,8 @@ def logbook_page(desk: Desk, wanted: Wanted) -> Page:
     found = entries_wanted(desk, wanted)
     with desk.archive.reading() as session:
         total, people, acts = logbook.known(session)
-    return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts)
+        misfits = misfits_to_see(session)
+    return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts, misfits)
 
 
 def _is_wanted(entry: Entry, wanted: Wanted, words: list[str]) -> bool:
@@ -110,28 +117,30 @@ def _is_wanted(entry: Entry, wanted: Wanted, words: list[str]) -> bool:
 
 
 def _is_about(entry: Entry, about: About) -> bool:
-    if entry.things & about.brought:
+    if entry.hash in about.hashes or entry.things & about.brought:
         return True
     if not (entry.subject in about.subjects or entry.things & about.things):
         return False
     if about.span is None:
         return True
+    first, last = about.span
+    return any(
+        about.rule_key in ("", rule) and start_ms < last and end_ms > first
+        for rule, (start_ms, end_ms) in stretches(entry)
+    )
+
+
+def stretches(entry: Entry) -> list[tuple[str, Span]]:
+    """Return the stretches that an act is about, with the limit rule that it names, "" for none."""
     act = entry.details.get("act", {})
-    return about.rule_key in ("", rule_key(act)) and _touches(act, about.span)
-
-
-def rule_key(act: dict[str, object]) -> str:
-    """Return the rule that an act assesses, "" where it assesses none."""
-    rule = act.get("rule")
-    return limit_rule(rule).key if isinstance(rule, dict) else ""
-
-
-def _touches(act: dict[str, object], span: Span) -> bool:
-    """Whether an act is about a stretch that touches this one."""
-    own = act.get("seen") or act.get("gap")
-    if not isinstance(own, dict):
-        return False
-    return int(own["start_ms"]) < span[1] and int(own["end_ms"]) > span[0]
+    found: list[tuple[str, Span]] = []
+    for one in (act, *act.get("found", ())):
+        own = one if one is not act else act.get("seen") or act.get("gap")
+        if isinstance(own, dict):
+            rule = one.get("rule")
+            key = limit_rule(rule).key if isinstance(rule, dict) else ""
+            found.append((key, (int(own["start_ms"]), int(own["end_ms"]))))
+    return found
 
 
 # -- what entries are about ------------------------------------------------------------------------
@@ -177,6 +186,25 @@ def about_logger(serial: str, mission: int | None = None) -> About:
 def about_document(uid: str, sha256: str, name: str) -> About:
     """Return a document to look for."""
     return About(name, frozenset({("document", uid), ("bytes", sha256)}))
+
+
+def about_misfits(desk: Desk) -> About:
+    """Return the acts that found something otherwise than they say, and nobody has looked at."""
+    with desk.archive.reading() as session:
+        return About("found otherwise", frozenset(), hashes=frozenset(misfits_to_see(session)))
+
+
+def look_at_misfit(desk: Desk, entry: Entry) -> None:
+    """Say that what an act found otherwise than it says was looked at.
+
+    Raises:
+        InputError: there is nothing to look at, or somebody did already.
+    """
+    with desk.archive.reading() as session:
+        found = misfits_to_see(session).get(entry.hash)
+    if found is None:
+        raise InputError("There is nothing left to look at here; choose another entry.")
+    desk.do(MisfitSeen(entry.hash, entry.sentence, tuple(found), entry.subject))
 
 
 # -- heads -----------------------------------------------------------------------------------------

@@ -9,19 +9,21 @@ from typing import Literal
 from gezeiten.desk.context import Desk
 from gezeiten.desk.excursion_book import excursions
 from gezeiten.desk.handing import past_handovers
-from gezeiten.desk.logbook import rule_key
+from gezeiten.desk.logbook import stretches
 from gezeiten.desk.places import PointPlace, sites
 from gezeiten.domain.entries import Entry
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import Span
 
+_MOST_EXCURSIONS = 3
 WayKind = Literal["site", "point", "logger", "document", "excursion", "stretch"]
 
 
 @dataclass(frozen=True, slots=True)
 class Way:
     """A way from an entry to something. key: a point's or excursion's number here, a site's name, a
-    logger's serial, a document's fingerprint. point_id, span: of a document or a stretch."""
+    logger's serial, a document's fingerprint. point_id, span: of a document, an excursion or a
+    stretch."""
 
     kind: WayKind
     words: str
@@ -54,20 +56,17 @@ def ways_from(desk: Desk, entry: Entry) -> list[Way]:
 
 
 def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[Way]:
-    """The excursion, or the stretch, that an act was about."""
-    act = entry.details["act"]
-    own = act.get("seen") or act.get("gap")
-    if not isinstance(own, dict):
-        return []
-    span = (int(own["start_ms"]), int(own["end_ms"]))
-    rule = rule_key(act)
-    if not rule:
-        return [Way("stretch", point.full_name, point.id, point.id, span)]
-    return [
-        Way("excursion", event.rule.key, event.id)
-        for event in excursions(desk, point.id)
-        if event.rule.key == rule and event.start_ms < span[1] and event.end_ms > span[0]
-    ]
+    """The excursions, or the stretch, that an act was about."""
+    named = stretches(entry)
+    events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
+    ways = [Way("stretch", point.full_name, point.id, point.id, span)
+            for rule, span in named if not rule]  # fmt: skip
+    return ways + [
+        Way("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms))
+        for event in events
+        if any(event.rule.key == rule and event.start_ms < end_ms and event.end_ms > start_ms
+               for rule, (start_ms, end_ms) in named)
+    ][:_MOST_EXCURSIONS]  # fmt: skip
 
 
 def _documents(desk: Desk, entry: Entry) -> list[Way]:

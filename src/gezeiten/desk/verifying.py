@@ -13,6 +13,7 @@ from gezeiten.archive.chain_check import check_chains
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.entries_anew import old_entries_hold, put_entries_right
 from gezeiten.archive.loggers import certificates_named, reports_named
+from gezeiten.archive.misfits import note_all_misfits
 from gezeiten.archive.overviews import overviews_named
 from gezeiten.archive.readings import count_values
 from gezeiten.archive.rebuild import put_right
@@ -107,14 +108,16 @@ def rebuild(desk: Desk) -> None:
         broken = checked.breaks
         if not broken:
             began, old, since = beginning(desk.archive.foundings.get, checked.entries)
-            wanted, broken = anew.made_anew(began, since)
+            made = anew.made_anew(began, since)
+            broken = made.failed
         if broken:
             raise ArchiveDamagedError(
                 f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
                 "archive's last copy."
             )
         put_entries_right(session, desk.archive.chains, old)
-        put_right(session, wanted)
+        put_right(session, made.rows)
+        note_all_misfits(session, made.misfits)
         make_readings_anew(session, decoding(desk))
     find_all_anew(desk)
 
@@ -122,13 +125,13 @@ def rebuild(desk: Desk) -> None:
 def _against_acts(desk: Desk, session: ArchiveSession, entries: list[Entry]) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
-    def made() -> tuple[list[anew.Difference], list[str], bool]:
+    def compared() -> tuple[list[anew.Difference], list[str], bool]:
         began, old, since = beginning(desk.archive.foundings.get, entries)
-        wanted, failed = anew.made_anew(began, since)
+        made = anew.made_anew(began, since)
         same_old = old_entries_hold(session, old)
-        return anew.differences(session.connection(), wanted), failed, same_old
+        return anew.differences(session.connection(), made.rows), made.failed, same_old
 
-    found = or_fault(made)
+    found = or_fault(compared)
     if isinstance(found, Fault):
         return [f"What acts made cannot be checked: {found.sentence}"]
     differences, failed, same_old = found

@@ -21,12 +21,12 @@ from gezeiten.archive.apply import (
 )
 from gezeiten.archive.apply.rows import Applying, Family, Misfits, Refusing, Said, tells
 from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
              carriers.FAMILY, people.FAMILY,
-             Family({ArchiveBegun: tells, ChainBegun: tells}, {}))  # fmt: skip
+             Family({ArchiveBegun: tells, ChainBegun: tells, MisfitSeen: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

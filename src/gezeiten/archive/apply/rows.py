@@ -11,6 +11,7 @@ from sqlalchemy import Connection, FromClause, Row, Select, bindparam, select, u
 
 from gezeiten.archive.prepared import Prepared, insertion
 from gezeiten.domain.acts import Act, Change
+from gezeiten.domain.acts.sites import POINT_FACTS, SITE_FACTS
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -72,10 +73,21 @@ def change(
     row = _there(_reading(table, fields).first(connection, its_uid=uid))
     put(connection, table, uid, **{one.field: one.after for one in listed})
     return [
-        f"{one.field} was {found!r}, not {one.before!r}"
+        _other(one, found)
         for one, found in zip(listed, row, strict=True)
         if (found or None) != (one.before or None)
     ]
+
+
+_FACTS = {**SITE_FACTS, **POINT_FACTS}
+
+
+def _other(said: Change, found: Any) -> str:
+    """Return "height was 3.20 m, not 3.08 m"."""
+    fact = _FACTS.get(said.field)
+    if fact is None:
+        return f"the {said.field.removesuffix('_id').replace('_', ' ')} was another one"
+    return f"{fact.name} was {fact.worded(found, 'UTC')}, not {fact.worded(said.before, 'UTC')}"
 
 
 def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[Any, ...]]:

@@ -7,7 +7,7 @@ there and a test.
 
 from __future__ import annotations
 
-from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
 from gezeiten.domain.acts.assessments import (
     AssessmentTakenBack,
     ExcursionAssessed,
@@ -59,7 +59,7 @@ from gezeiten.domain.acts.sites import (
 from gezeiten.domain.acts.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
 
 KINDS: tuple[type[Act], ...] = (
-    ArchiveBegun, ChainBegun, PersonNamed, PersonErased,
+    ArchiveBegun, ChainBegun, MisfitSeen, PersonNamed, PersonErased,
     SiteMade, SiteChanged, SiteRetired, NextVisitSet, PointMade, PointChanged, PointRetired,
     PlanKept, PlanRenamed, PlanDropped, TieKept, TieForgotten,
     ServiceNoted, LoggerRetired, PinGroupSet, ReportKept,

@@ -33,6 +33,24 @@ class ArchiveBegun(Act, kind="archive begun", word="archive begun", about="archi
 
 
 @dataclass(frozen=True, slots=True)
+class MisfitSeen(Act, kind="misfit seen", word="looked at", about="entry"):
+    """Somebody looked at what an act had found otherwise than it says. entry: the hash of its
+    entry; found: what, a sentence each; subject: what that act was about."""
+
+    entry: str
+    sentence: str
+    found: tuple[str, ...]
+    subject: str
+
+    @property
+    def named(self) -> str:
+        return self.subject
+
+    def told(self, subject: Subject) -> str:
+        return f"Looked at, {'; '.join(self.found)}: {self.sentence}"
+
+
+@dataclass(frozen=True, slots=True)
 class ChainBegun(Act, kind="chain begun", word="chain begun", about="chain"):
     """A computer that begins a chain of its own. why: "first": it had not written in this folder;
     "other": the archive is not as this computer left it. follows: the number of the entry before.

@@ -23,6 +23,7 @@ About = Literal[
     "archive",
     "chain",
     "person",
+    "entry",
 ]
 """What kinds of things acts are about: the name of the field that holds its id, its serial where it
 is a logger, its name where no table keeps it."""
@@ -103,11 +104,12 @@ class Fact:
 
     def told(self, change: Change, zone: str) -> str:
         """Return "height of the rim 3.20 m → 3.08 m"."""
-        sides = [
-            "none" if value in (None, "", []) else self.words(value, zone)
-            for value in (change.before, change.after)
-        ]
-        return f"{self.name} {sides[0]} → {sides[1]}"
+        before, after = self.worded(change.before, zone), self.worded(change.after, zone)
+        return f"{self.name} {before} → {after}"
+
+    def worded(self, value: Any, zone: str) -> str:
+        """Return "3.20 m"."""
+        return "none" if value in (None, "", []) else self.words(value, zone)
 
 
 def changes_between(before: object, after: object) -> tuple[Change, ...]:

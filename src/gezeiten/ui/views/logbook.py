@@ -23,6 +23,7 @@ from gezeiten.desk.logbook import (
     About,
     Page,
     Wanted,
+    about_misfits,
     entries_wanted,
     logbook_page,
     write_json_lines,
@@ -52,13 +53,14 @@ class LogbookPlace(Place):
         super().__init__(house)
         self._about: About | None = None
         self.entries: tuple[Entry, ...] = ()
+        self._misfits: dict[str, list[str]] = {}
         self._build_filters()
         self._build_table()
         self.count = label("", "muted")
         self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.write_out("jsonl"))
         self.pdf_button = button(tr("Write as PDF ..."), lambda: self.write_out("pdf"))
         card = Card(tr("Logbook"), self.count)
-        card.body.addLayout(row(self.filter, self.about_button, spacing=8))
+        card.body.addLayout(row(self.filter, self.misfits, self.about_button, spacing=8))
         card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
         card.body.addWidget(self.table, 1)
         card.body.addLayout(row(self.json_button, self.pdf_button, 1))
@@ -82,6 +84,11 @@ class LogbookPlace(Place):
         self.about_button = button("", lambda: self.look_for(None))
         self.about_button.setToolTip(tr("Shows all entries again"))
         self.about_button.hide()
+        self.misfits = button("", self.show_misfits)
+        self.misfits.setToolTip(
+            tr("What was done without knowing of another computer's acts; look at each")
+        )
+        self.misfits.hide()
         self.kind, self.person, self.since = QComboBox(), QComboBox(), QComboBox()
         for box, name, first in (
             (self.kind, tr("Act"), tr("every act")), (self.person, tr("Who"), tr("everybody")),
@@ -132,6 +139,10 @@ class LogbookPlace(Place):
                 "logbook.filter", tr("Search in the logbook"), "Ctrl+F", self.filter.setFocus, here
             ),
             Command("logbook.all", tr("Show all entries again"), "Ctrl+B", self.show_all, here),
+            Command("logbook.misfits", tr("Show acts that do not fit together"), "Ctrl+M",
+                    self.show_misfits, here),
+            Command("logbook.seen", tr("Say that a misfit was looked at"), "Ctrl+L",
+                    self.entry.look_at, here),
             Command("logbook.to", tr("Go to what the chosen entry is about"), "Ctrl+G",
                     self.entry.go_first, here),
             Command("logbook.json", tr("Write the entries as JSON Lines"), "Ctrl+E",
@@ -171,6 +182,10 @@ class LogbookPlace(Place):
         self.filter.clear()
         self.look_for(None)
 
+    def show_misfits(self) -> None:
+        """Show the acts that found something otherwise than they say."""
+        self.show_target(about_misfits)
+
     def refresh(self) -> None:
         wanted, desk = self.wanted(), self.house.desk
         self.house.run(lambda _task: logbook_page(desk, wanted), self._show, latest="logbook")
@@ -180,6 +195,7 @@ class LogbookPlace(Place):
         self._fill(self.kind, page.acts)
         self._fill(self.person, page.people)
         self.entries = page.entries
+        self._misfits = page.misfits
         self.count.setText(_count_words(page))
         chosen = self.entry.seq
         self.table.blockSignals(True)
@@ -200,6 +216,8 @@ class LogbookPlace(Place):
         at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
         self.table.setCurrentCell(at if page.entries else -1, 0)
         self._choose(at)
+        self.misfits.setVisible(bool(page.misfits) and self._about is None)
+        self.misfits.setText(counted(len(page.misfits), "%n misfit", "%n misfits"))
         for out in (self.json_button, self.pdf_button):
             out.setEnabled(bool(page.entries))
 
@@ -217,7 +235,8 @@ class LogbookPlace(Place):
         box.blockSignals(False)
 
     def _choose(self, at: int) -> None:
-        self.entry.show_entry(self.entries[at] if 0 <= at < len(self.entries) else None)
+        entry = self.entries[at] if 0 <= at < len(self.entries) else None
+        self.entry.show_entry(entry, self._misfits.get(entry.hash, []) if entry else [])
 
     # -- out -----------------------------------------------------------------------------------
     def write_out(self, kind: str, path: Path | None = None) -> None:

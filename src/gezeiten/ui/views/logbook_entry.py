@@ -8,13 +8,14 @@ from functools import partial
 from PySide6.QtGui import QFontDatabase
 from PySide6.QtWidgets import QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
+from gezeiten.desk.logbook import look_at_misfit
 from gezeiten.desk.logbook_ways import Way, ways_from
 from gezeiten.domain.entries import Entry
 from gezeiten.ui import house as places
 from gezeiten.ui.flow import ElidingButton
 from gezeiten.ui.house import House, Look
 from gezeiten.ui.i18n import day_and_time, home_zone, number, tr
-from gezeiten.ui.parts import Card, Facts, clear, column, label, scrolled
+from gezeiten.ui.parts import Card, Facts, button, clear, column, label, scrolled
 
 _HELD_LEAST_PX = 90
 
@@ -30,6 +31,9 @@ class EntryCard(Card):
         self._ways: list[Way] = []
         self.sentence = label("", "big", wrap=True)
         self.facts = Facts()
+        self.misfit = label("", "ember", wrap=True)
+        self.seen = button(tr("Looked at"), self.look_at)
+        self.seen.setToolTip(tr("Enters that you have looked at it; it is shown no more"))
         self._buttons = QVBoxLayout()
         self._buttons.setSpacing(4)
         self.held = QPlainTextEdit()
@@ -41,7 +45,7 @@ class EntryCard(Card):
         self.held.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.facts.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         page = QWidget()  # scrolls where text is large and the screen small
-        lines = column(self.sentence, self.facts, spacing=6)
+        lines = column(self.sentence, self.misfit, self.seen, self.facts, spacing=6)
         lines.addLayout(self._buttons)
         lines.addWidget(label(tr("What the act holds"), "muted"))
         lines.addWidget(self.held, 1)
@@ -53,8 +57,11 @@ class EntryCard(Card):
         """Number of the entry that is shown, 0 for none."""
         return self._entry.seq if self._entry else 0
 
-    def show_entry(self, entry: Entry | None) -> None:
-        """Show an entry, or none."""
+    def show_entry(self, entry: Entry | None, misfits: list[str]) -> None:
+        """Show an entry, or none. misfits: what its act found otherwise than it says."""
+        self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(misfits)))
+        for part in (self.misfit, self.seen):
+            part.setVisible(bool(misfits))
         if entry == self._entry and entry is not None:
             return
         self._entry, self._ways = entry, []
@@ -70,7 +77,8 @@ class EntryCard(Card):
         self.facts.show_facts(
             [
                 (tr("On what"), entry.subject), (tr("Act"), tr(entry.act)),
-                (tr("Who"), entry.person), (tr("When"), day_and_time(entry.at_ms, home_zone())),
+                (tr("Who"), entry.person or tr("the program")),
+                (tr("When"), day_and_time(entry.at_ms, home_zone())),
                 (tr("SHA-256"), entry.hash[:24] + "…"),
             ]
         )  # fmt: skip
@@ -90,6 +98,15 @@ class EntryCard(Card):
             made = ElidingButton(_way_words(way))
             made.clicked.connect(partial(self._go, way))
             self._buttons.addWidget(made)
+
+    def look_at(self) -> None:
+        """Say that what the act found otherwise was looked at."""
+        entry, desk = self._entry, self._house.desk
+        if entry is not None and self.seen.isVisibleTo(self):
+            self._house.run(lambda _task: look_at_misfit(desk, entry), lambda _: self._changed())
+
+    def _changed(self) -> None:
+        self._house.archive_changed.emit()
 
     def go_first(self) -> None:
         """Go to the first thing that the entry is about."""
@@ -116,10 +133,11 @@ class EntryCard(Card):
 def _way_words(way: Way) -> str:
     words = {
         "point": tr("To %1"), "site": tr("To the site %1"), "logger": tr("To the logger %1"),
-        "document": tr("To the document %1"), "excursion": tr("To the excursion"),
+        "document": tr("To the document %1"), "excursion": tr("To the excursion of %1"),
         "stretch": tr("To that stretch of %1"),
     }[way.kind]  # fmt: skip
-    return words.replace("%1", way.words)
+    what = day_and_time(way.span[0], home_zone()) if way.kind == "excursion" else way.words
+    return words.replace("%1", what)
 
 
 def _plain(entry: Entry) -> str:
