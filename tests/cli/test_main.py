@@ -204,6 +204,8 @@ def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk:
     with sqlite3.connect(folder / "archive.db") as raw:
         raw.execute("UPDATE point SET name = 'Cellar' WHERE name = 'Tank 2'")
         raw.execute("DELETE FROM kept_plan WHERE name = 'Museum store'")
+    raw.close()
+    with sqlite3.connect(folder / "here.db") as raw:
         raw.execute("UPDATE excursion SET extreme = extreme + 1 WHERE id = 1")
     raw.close()
     failed = run("verify", "--archive", folder, code=6)

@@ -60,8 +60,8 @@ class EntryCard(Card):
     def show_entry(self, entry: Entry | None, misfits: list[str]) -> None:
         """Show an entry, or none. misfits: what its act found otherwise than it says."""
         self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(misfits)))
-        for part in (self.misfit, self.seen):
-            part.setVisible(bool(misfits))
+        self.misfit.setVisible(bool(misfits))
+        self.seen.setVisible(bool(misfits) and not self._house.is_looking)
         if entry == self._entry and entry is not None:
             return
         self._entry, self._ways = entry, []
