@@ -8,10 +8,10 @@ import time
 from pathlib import Path
 
 from bench.timing import best_of_both, report
-from gezeiten.archive import anew
-from gezeiten.archive.act_form import as_stored
-from gezeiten.archive.chain_check import check_chains
-from gezeiten.archive.ids import fresh_id
+from gezeiten.archive.acts import anew
+from gezeiten.archive.acts.chain_check import check_chains
+from gezeiten.archive.store.act_form import as_stored
+from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts import Act, Change
 from gezeiten.domain.acts.sites import NextVisitSet, PointChanged, PointMade, SiteMade

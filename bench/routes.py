@@ -14,10 +14,10 @@ import numpy as np
 import polars as pl
 
 from bench.timing import best_of_both, report
-from gezeiten.archive.intake import Circumstances
+from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.following import Follower, Pace
-from gezeiten.desk.offloading import take_in_file
+from gezeiten.desk.intake.following import Follower, Pace
+from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan import Plan
 from gezeiten.exchange.text_form import TextForm, TimeForm
@@ -172,7 +172,7 @@ _BIG = """
 import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
-from gezeiten.desk.text_files import take_text
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
 form = TextForm("utf-8", ",", ".", 1, 5, TimeForm((0,), "epoch_s"))
 ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),

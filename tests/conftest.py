@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, settings
 
 from gezeiten.cli.demo import Demo, open_demo
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.launching import launch
+from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits import LimitRule

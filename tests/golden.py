@@ -21,19 +21,19 @@ from typing import Any
 import numpy as np
 
 from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.handing import past_handovers
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.logger_life import life, loggers
-from gezeiten.desk.mending import gaps
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.rounds import open_round
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.intake.text_files import kept_ties
+from gezeiten.desk.logger.planning import kept_plans
+from gezeiten.desk.office.handing import past_handovers
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.logger_life import life, loggers
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.planning import kept_plans
-from gezeiten.desk.records import plan_stretches, record
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.rounds import open_round
-from gezeiten.desk.text_files import kept_ties
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.records import plan_stretches, record
 from gezeiten.domain.series import Series
 
 

@@ -7,16 +7,16 @@ from dataclasses import asdict, replace
 
 import numpy as np
 
-from gezeiten.archive.intake import Circumstances
+from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intents import (
+from gezeiten.desk.intake.text_files import TEXT_MODEL, take_tied
+from gezeiten.desk.logger.intents import (
     Owner,
     begin_launch,
     launch_happened,
     launch_refused,
 )
-from gezeiten.desk.offloading import take_in_file
-from gezeiten.desk.text_files import TEXT_MODEL, take_tied
+from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.domain.acts.contacts import LoggerContacted
 from gezeiten.domain.models import logger_model
 from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm

@@ -15,10 +15,10 @@ import sys
 from pathlib import Path
 
 from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import sites
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
 
 _TRACEME, _SYSCALL = 0, 24

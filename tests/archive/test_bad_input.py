@@ -10,15 +10,15 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from gezeiten.archive.chains import Body, Envelope, line_of, read_line
+from gezeiten.archive.store.chains import Body, Envelope, line_of, read_line
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.records import record
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import rebuild, verify
+from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.record.records import record
 from gezeiten.domain.sites import SiteFacts
 from tests.archive.field_deeds import bring
 
@@ -106,7 +106,7 @@ _WRITER = """
 import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
-from gezeiten.desk.place_editor import save_site
+from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
 desk = Desk(Path(sys.argv[1]), heads_file=Path(sys.argv[1]).parent / "heads.json")
 for i in range(15):

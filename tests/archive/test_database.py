@@ -17,8 +17,8 @@ from alembic.migration import MigrationContext
 from sqlalchemy import Engine, create_engine, text
 
 from gezeiten.archive.database import Archive, known_revisions, make_new, upgrade
-from gezeiten.archive.faults import translated
-from gezeiten.archive.tables import Base, Site
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.tables import Base, Site
 from gezeiten.errors import (
     ArchiveDamagedError,
     ArchiveLockedError,
@@ -137,7 +137,7 @@ _FILL = """
 import resource, signal, sys
 from pathlib import Path
 from gezeiten.archive.database import Archive
-from gezeiten.archive.tables import Site
+from gezeiten.archive.store.tables import Site
 from gezeiten.errors import DiskFullError
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 archive = Archive(Path(sys.argv[1]))

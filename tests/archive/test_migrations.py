@@ -10,7 +10,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine, text
 
 from gezeiten.archive.database import MIGRATIONS, Archive, known_revisions
-from gezeiten.archive.tables import Mission, Point, Site
+from gezeiten.archive.store.tables import Mission, Point, Site
 
 
 def archive_of(revision: str, folder: Path) -> None:

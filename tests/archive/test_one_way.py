@@ -8,11 +8,12 @@ from pathlib import Path
 SOURCE = Path(__file__).parents[2] / "src" / "gezeiten"
 THE_WAY = {
     # acts done, entered and applied; applied again and put back
-    "archive/entering.py", "archive/catching_up.py", "archive/entries_anew.py", "archive/made.py",
-    "archive/rebuild.py", "archive/people.py", "archive/prepared.py",
+    "archive/acts/entering.py", "archive/acts/catching_up.py", "archive/acts/entries_anew.py",
+    "archive/acts/made.py", "archive/acts/misfits.py", "archive/acts/rebuild.py",
+    "archive/people.py", "archive/store/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
-    "archive/record_here.py", "archive/holding.py", "archive/block_check.py",
-    "archive/series_here.py", "archive/excursions.py",
+    "archive/here/changes.py", "archive/here/holding.py", "archive/intake/block_check.py",
+    "archive/here/series.py", "archive/here/excursions.py",
 }  # fmt: skip
 """Who writes rows besides `archive/apply`."""
 WRITES = {"add", "add_all", "delete", "merge"}

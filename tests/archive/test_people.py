@@ -9,14 +9,14 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.people import erase_name, names
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import sites
-from gezeiten.desk.recovery import recover
+from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.settings import Settings
-from gezeiten.desk.verifying import verify
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import InputError
 from tests.archive.field_deeds import bring

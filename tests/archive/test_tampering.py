@@ -9,25 +9,25 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.archive import logbook
-from gezeiten.archive.anew import differences, made_anew
-from gezeiten.archive.beginnings import beginning
+from gezeiten.archive.acts import logbook
+from gezeiten.archive.acts.anew import differences, made_anew
+from gezeiten.archive.acts.beginnings import beginning
+from gezeiten.archive.acts.made import MADE, Rows, rows
+from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import Archive
-from gezeiten.archive.made import MADE, Rows, rows
-from gezeiten.archive.rebuild import put_right
 from gezeiten.archive.sites import kept_point
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.excursion_book import excursions, reopen, settle
-from gezeiten.desk.handing import export_csv
-from gezeiten.desk.logger_life import loggers, note_service
-from gezeiten.desk.mending import gaps, leave_open
+from gezeiten.desk.field.mending import gaps, leave_open
+from gezeiten.desk.field.rounds import make_round
+from gezeiten.desk.intake.text_files import keep_tie
+from gezeiten.desk.logger.planning import keep_plan
+from gezeiten.desk.office.handing import export_csv
+from gezeiten.desk.office.logger_life import loggers, note_service
+from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_point, save_site
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.planning import keep_plan
-from gezeiten.desk.rounds import make_round
-from gezeiten.desk.text_files import keep_tie
-from gezeiten.desk.verifying import rebuild, verify
+from gezeiten.desk.record.excursion_book import excursions, reopen, settle
+from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.domain.acts.launches import LaunchBegun
 from gezeiten.domain.acts.loggers import ReportKept
 from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes

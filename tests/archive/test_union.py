@@ -12,12 +12,13 @@ from hypothesis import Phase, event, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
-from gezeiten.archive.made import Rows, rows
-from gezeiten.archive.misfits import misfits_to_see
-from gezeiten.archive.tables import Site
+from gezeiten.archive.acts.made import Rows, rows
+from gezeiten.archive.acts.misfits import misfits_to_see
+from gezeiten.archive.store.tables import Site
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.logbook import (
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.office.logbook import (
     Wanted,
     about_misfits,
     entries_wanted,
@@ -25,17 +26,16 @@ from gezeiten.desk.logbook import (
     logbook_page,
     look_at_misfit,
 )
-from gezeiten.desk.mending import gaps
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.records import record
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.record.records import record
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
+from tests.archive.acts.test_anew import DEEDS, attempt, brought_up
 from tests.archive.field_deeds import bring, bring_text
-from tests.archive.test_anew import DEEDS, attempt, brought_up
 from tests.golden import fingerprint_of
 
 BYTES = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued")

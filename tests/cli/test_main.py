@@ -13,9 +13,9 @@ import pytest
 from click.testing import CliRunner, Result
 
 from gezeiten.cli.main import main
-from gezeiten.desk.contact import contact, session_with
 from gezeiten.desk.context import Desk
-from gezeiten.desk.offloading import recover_incoming, take_all
+from gezeiten.desk.logger.contact import contact, session_with
+from gezeiten.desk.logger.offloading import recover_incoming, take_all
 from gezeiten.errors import ArchiveLockedError
 from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
 from tests.conftest import ANCHOR_MS, HASTY, STORE_PLAN, StartStandin

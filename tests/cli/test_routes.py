@@ -8,15 +8,15 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.handing import export_csv
-from gezeiten.desk.launching import launch
+from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import extent, record
-from gezeiten.desk.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.record.records import extent, record
 from gezeiten.link.line import CablePort
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab, StartStandin
-from tests.desk.test_text_files import station, tie_of
+from tests.desk.intake.test_text_files import station, tie_of
 
 
 @pytest.fixture

@@ -6,13 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.launching import launch
-from gezeiten.desk.mending import gaps
-from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import points
-from gezeiten.desk.records import record
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.records import record
 from gezeiten.domain.limits import no_sensor_rule
 from gezeiten.domain.series import holds_ms
 from tests.conftest import ANCHOR_MS, COLD_PLAN, DAY_MS, Lab, StartStandin

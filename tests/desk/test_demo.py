@@ -7,13 +7,13 @@ from collections import Counter
 import pytest
 
 from gezeiten.cli.demo import Demo, open_demo
-from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.mending import gaps, logger_offer
+from gezeiten.desk.field.board import board
+from gezeiten.desk.field.mending import gaps, logger_offer
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named, points, sites
-from gezeiten.desk.records import extent
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.records import extent
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError
 

@@ -10,13 +10,13 @@ from dataclasses import replace
 import pytest
 from pymodbus.pdu.pdu import ModbusPDU
 
-from gezeiten.archive.tables import LaunchIntent, Mission
-from gezeiten.desk.contact import contact
-from gezeiten.desk.intents import owning_launch
-from gezeiten.desk.launching import launch
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.verifying import verify
+from gezeiten.archive.store.tables import LaunchIntent, Mission
+from gezeiten.desk.logger.contact import contact
+from gezeiten.desk.logger.intents import owning_launch
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.errors import DeviceError, LoggerBusyError, LoggerRefusedError, NotKeptError
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import ModbusTcp
@@ -149,7 +149,7 @@ def test_two_technicians_launching_the_same_logger(lab: Lab, tmp_path_factory) -
     with pytest.raises(DeviceError):
         launch(lab.desk, lab.standin.address, lab.serial, NEW)
     lab.standin.order("fault", vanish_after_answers=None)
-    from gezeiten.desk.contact import session_with
+    from gezeiten.desk.logger.contact import session_with
 
     other = replace(STORE_PLAN, mission_name="Somebody else's")
     with session_with(lab.desk, lab.standin.address) as (session, _):

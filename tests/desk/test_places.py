@@ -7,11 +7,11 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.place_editor import save_site
+from gezeiten.desk.field.board import board
+from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites, zone_at
+from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import InputError
 

@@ -7,20 +7,20 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select, text, update
 
-from gezeiten.archive.here import Block
-from gezeiten.archive.record_here import all_changed
-from gezeiten.archive.tables import Mission
-from gezeiten.desk.board import BoardRow, board
+from gezeiten.archive.here.changes import all_changed
+from gezeiten.archive.here.tables import Block
+from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import refresh_stale
-from gezeiten.desk.mending import gaps
+from gezeiten.desk.field.board import BoardRow, board
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import record
-from gezeiten.desk.text_files import take_text
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.excursion_book import refresh_stale
+from gezeiten.desk.record.records import record
 from gezeiten.domain.timeline import DAY_MS
 from tests.conftest import Lab
-from tests.desk.test_text_files import POINT, tie_of
+from tests.desk.intake.test_text_files import POINT, tie_of
 
 
 def rows(desk: Desk) -> dict[str, BoardRow]:

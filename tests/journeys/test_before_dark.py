@@ -11,13 +11,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.contact import contact
-from gezeiten.desk.launching import launch
-from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.field.rounds import make_round
+from gezeiten.desk.logger.contact import contact
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.planning import kept_plans
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
-from gezeiten.desk.planning import kept_plans
-from gezeiten.desk.rounds import make_round
-from gezeiten.desk.verifying import verify
 from gezeiten.domain.plan import Plan
 from gezeiten.ui import house as places
 from gezeiten.ui.views.field_desk import FieldDeskPlace

@@ -16,10 +16,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.launching import launch
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import record
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.records import record
 from gezeiten.link.line import CablePort
 from gezeiten.link.registers import AtLoggers
 from gezeiten.standin.process import StandinProcess
@@ -28,7 +28,7 @@ from gezeiten.ui.text_dialog import TextDialog
 from gezeiten.ui.views.field_desk import FieldDeskPlace
 from gezeiten.ui.window import MainWindow
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
-from tests.desk.test_text_files import station
+from tests.desk.intake.test_text_files import station
 from tests.journeys.test_before_dark import dialog
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 

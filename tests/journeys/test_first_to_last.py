@@ -12,13 +12,13 @@ import pypdf
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.handing import past_handovers
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.place_editor import save_site
+from gezeiten.desk.office.handing import past_handovers
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import record
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.record.records import record
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.link import registers as reg

@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.launching import launch
-from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.office.verifying import verify
 from tests.conftest import STORE_PLAN, Lab
 
 

@@ -11,9 +11,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.contact import contact
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.logger.contact import contact
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.ui import house as places
 from gezeiten.ui.presses import BOUNCE_S, Presses
 from gezeiten.ui.views.field_desk import FieldDeskPlace

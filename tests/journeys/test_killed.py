@@ -13,19 +13,19 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.drives import DriveCard, look_at_drive, take_from_drive
-from gezeiten.desk.launching import launch
-from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.intake.drives import DriveCard, look_at_drive, take_from_drive
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.intake.vault_copy import hand_on, take_copy_in
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import record
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.text_files import look_at_text, proposed_tie, take_text
-from gezeiten.desk.vault_copy import hand_on, take_copy_in
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.records import record
 from gezeiten.link import drive
 from gezeiten.link.drive import DriveSeen
 from tests.conftest import STORE_PLAN, Lab
-from tests.desk.test_text_files import tie_of
+from tests.desk.intake.test_text_files import tie_of
 
 _BEGIN = """
 import os, signal, sys
@@ -45,19 +45,19 @@ def tell(progress):
 desk, source, watch = Desk(Path(sys.argv[1])), Path(sys.argv[2]), Watch(tell)
 """
 _DRIVE = """
-from gezeiten.desk.drives import look_at_drive, take_from_drive
+from gezeiten.desk.intake.drives import look_at_drive, take_from_drive
 from gezeiten.link.drive import DriveSeen
 take_from_drive(desk, look_at_drive(desk, DriveSeen(source, "stick")), watch=watch)
 """
 _TEXT = """
 from dataclasses import replace
-from gezeiten.desk.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
 tie = proposed_tie(look_at_text(desk, source), "Big")
 take_text(desk, source, replace(tie, point="A · B"), watch)
 """
 _COPY = """
 import shutil
-from gezeiten.desk.vault_copy import take_copy_in
+from gezeiten.desk.intake.vault_copy import take_copy_in
 whole = shutil.copyfileobj
 def half(source, out):
     if told + 1 >= int(sys.argv[3]):

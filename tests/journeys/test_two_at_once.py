@@ -14,21 +14,21 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.launching import launch
-from gezeiten.desk.live import LiveNews, Recorder
-from gezeiten.desk.logbook import logbook_entries
-from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.intake.live import LiveNews, Recorder
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import record
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.text_files import take_text
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.records import record
 from gezeiten.errors import LoggerBusyError
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import STORE_PLAN, Lab, StartStandin
-from tests.desk.test_live import StartInstrument, live_plan, start_instrument
-from tests.desk.test_text_files import POINT, station, tie_of
+from tests.desk.intake.test_live import StartInstrument, live_plan, start_instrument
+from tests.desk.intake.test_text_files import POINT, station, tie_of
 
 __all__ = ["start_instrument"]  # a fixture
 
@@ -159,7 +159,7 @@ _SLEEPS = """
 import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
-from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.link.line import Address, TimeLimits
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer

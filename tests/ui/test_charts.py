@@ -19,12 +19,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QScrollArea
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.board import board
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.handing import export_csv
+from gezeiten.desk.field.board import board
+from gezeiten.desk.logger.planning import keep_plan
+from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import add_point, point_named
-from gezeiten.desk.planning import keep_plan
+from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms

@@ -14,12 +14,12 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.cli.practice import PRACTICE_SERIALS, PracticeFleet
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.launching import launch
-from gezeiten.desk.logger_life import life
+from gezeiten.desk.field.rounds import open_round
+from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.office.logger_life import life
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import point_facts, site_facts
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.rounds import open_round
+from gezeiten.desk.record.place_editor import point_facts, site_facts
 from gezeiten.desk.settings import Settings, infos, load_settings
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
@@ -255,7 +255,7 @@ def test_without_practice_none_is_offered(window: MainWindow, qtbot: QtBot) -> N
 
 def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> None:
     from gezeiten.desk.places import point_named
-    from gezeiten.desk.records import record
+    from gezeiten.desk.record.records import record
 
     demo_desk.change_settings(replace(demo_desk.settings, unit_temperature="°F"))
     window = open_window(qtbot, demo_desk)

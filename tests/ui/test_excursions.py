@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QStyleOptionViewItem
 from pytestqt.qtbot import QtBot
 from sqlalchemy import select
 
-from gezeiten.archive.tables import AssessmentRow
+from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions, settle, to_assess
+from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.excursions import next_open

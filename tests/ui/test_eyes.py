@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.ui import house as places
-from tests.desk.test_text_files import station
+from tests.desk.intake.test_text_files import station
 from tests.ui import eyes
 from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window

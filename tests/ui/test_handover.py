@@ -39,7 +39,7 @@ def test_a_document_that_was_changed_is_said_to_be(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
 
-    from gezeiten.desk.handing import past_handovers
+    from gezeiten.desk.office.handing import past_handovers
 
     window.go(places.HANDOVER)
     idle(qtbot, window)

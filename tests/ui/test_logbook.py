@@ -8,11 +8,11 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.archive.misfits import note_misfits
+from gezeiten.archive.acts.misfits import note_misfits
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions, settle
-from gezeiten.desk.place_editor import point_facts, save_point
 from gezeiten.desk.places import point_named
+from gezeiten.desk.record.excursion_book import excursions, settle
+from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.ui import house as places
 from gezeiten.ui.views.logbook import LogbookPlace
 from gezeiten.ui.window import MainWindow

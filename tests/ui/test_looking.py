@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_site
 from gezeiten.desk.places import sites
-from gezeiten.desk.recovery import recover
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import LookingOnlyError
 from gezeiten.ui import house as places

@@ -15,7 +15,7 @@ from sqlalchemy import Engine, event
 
 from gezeiten.desk.context import Desk
 from gezeiten.ui import house as places
-from tests.desk.test_text_files import station
+from tests.desk.intake.test_text_files import station
 from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window, press
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.mending import gaps
-from gezeiten.desk.records import record
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.record.records import record
 from gezeiten.ui import house as places
 from gezeiten.ui.window import MainWindow
 from tests.ui_help import idle, press, type_into

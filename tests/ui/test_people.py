@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.logbook import logbook_entries
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.people import names
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.place_editor import save_site
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.ui.people_dialog import EraseNameDialog, PeopleDialog
 from tests.ui_help import idle, open_window

@@ -10,9 +10,9 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import to_assess
-from gezeiten.desk.mending import gaps, open_gaps
-from gezeiten.desk.verifying import verify
+from gezeiten.desk.field.mending import gaps, open_gaps
+from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
 from gezeiten.ui.views.board_canvas import Hit, row_in_words

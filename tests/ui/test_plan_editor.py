@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from PySide6.QtCore import QDateTime, QTimeZone
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.contact import contact
+from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.plan import ChannelSetting, Manners, Plan

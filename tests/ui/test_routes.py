@@ -9,11 +9,11 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.arrival import arrival
-from gezeiten.desk.cables import PortNews
 from gezeiten.desk.context import Desk
-from gezeiten.desk.launching import launch, stop
-from gezeiten.desk.offloading import Offloaded, offload_logger
+from gezeiten.desk.field.arrival import arrival
+from gezeiten.desk.logger.cables import PortNews
+from gezeiten.desk.logger.launching import launch, stop
+from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.link.transfer import Progress
 from gezeiten.ui import house as places
 from gezeiten.ui.erase_dialog import EraseDialog
@@ -69,7 +69,7 @@ def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None
     lab.later(2 * 24 * 60)
     came = arrival(lab.desk, offload_logger(lab.desk, lab.standin.address, lab.serial))
     from gezeiten.desk.places import point_named
-    from gezeiten.desk.records import record
+    from gezeiten.desk.record.records import record
 
     point = point_named(lab.desk, "Cold room A")
     series = record(lab.desk, point.id, "probe_temperature")

@@ -18,9 +18,9 @@ from pytestqt.qtbot import QtBot
 from sqlalchemy import text
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.handing import export_csv, export_pdf
+from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
-from gezeiten.desk.records import record
+from gezeiten.desk.record.records import record
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places

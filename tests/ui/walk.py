@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.carried import CarriedRecord, Clearing
+from gezeiten.desk.intake.carried import CarriedRecord, Clearing
 from gezeiten.ui import house as places
 from gezeiten.ui.clear_dialog import ClearDialog
 from gezeiten.ui.stretch_dialog import GoToDay, StretchDialog

@@ -31,17 +31,17 @@ from sqlalchemy import (
 from sqlalchemy.engine.interfaces import DBAPICursor
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.catching_up import catch_up, lengths_applied
-from gezeiten.archive.chains import Body, ChainFiles
-from gezeiten.archive.entering import Who
-from gezeiten.archive.faults import translated
-from gezeiten.archive.heads import Heads
-from gezeiten.archive.here import HERE, SCHEMA, make_tables, throw_away_other_form
-from gezeiten.archive.own_chain import OwnChain
-from gezeiten.archive.record_here import is_beside
-from gezeiten.archive.stored import stored_value
-from gezeiten.archive.tables import Base, ChainRow
-from gezeiten.archive.vault import Vault
+from gezeiten.archive.acts.catching_up import catch_up, lengths_applied
+from gezeiten.archive.acts.entering import Who
+from gezeiten.archive.acts.own_chain import OwnChain
+from gezeiten.archive.here.changes import is_beside
+from gezeiten.archive.here.tables import HERE, SCHEMA, make_tables, throw_away_other_form
+from gezeiten.archive.store.chains import Body, ChainFiles
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.heads import Heads
+from gezeiten.archive.store.stored import stored_value
+from gezeiten.archive.store.tables import Base, ChainRow
+from gezeiten.archive.store.vault import Vault
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
 
 ArchiveSession: TypeAlias = Session

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import Handover
+from gezeiten.archive.store.tables import Handover
 from gezeiten.domain.timeline import Span
 
 

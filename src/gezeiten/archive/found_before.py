@@ -6,10 +6,10 @@ from itertools import groupby
 
 from sqlalchemy import inspect, text
 
+from gezeiten.archive.acts.doing import do_by_itself
 from gezeiten.archive.apply import Said, apply
 from gezeiten.archive.database import Archive
-from gezeiten.archive.doing import do_by_itself
-from gezeiten.archive.stored import stored_value
+from gezeiten.archive.store.stored import stored_value
 from gezeiten.domain.acts.assessments import ExcursionsFound, FoundOne
 from gezeiten.domain.acts.missions import MissionName
 

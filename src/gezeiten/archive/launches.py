@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import LaunchIntent, Logger
+from gezeiten.archive.store.tables import LaunchIntent, Logger
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from typing import get_args
 from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import Logger, LoggerReport, Mission, Point, Service, Site
+from gezeiten.archive.store.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.domain.acts.loggers import ServiceKind
 from gezeiten.domain.kept import KeptReport, ServiceEntry
 from gezeiten.domain.sites import full_name

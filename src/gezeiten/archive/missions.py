@@ -8,14 +8,14 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.intake import kept_ranges, known_mission
-from gezeiten.archive.readings import (
+from gezeiten.archive.here.readings import (
     kept_of_text,
     offload_spans,
     reach_into,
     unused_readings,
 )
-from gezeiten.archive.tables import Logger, Mission, Offload, Point, Site, Step
+from gezeiten.archive.intake.missions import kept_ranges, known_mission
+from gezeiten.archive.store.tables import Logger, Mission, Offload, Point, Site, Step
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.coverage import Range, size
 from gezeiten.domain.kept import NamedRaw

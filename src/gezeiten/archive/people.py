@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.acts.beginnings import begun_of
+from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
-from gezeiten.archive.beginnings import begun_of
-from gezeiten.archive.chains import WITHHELD
 from gezeiten.archive.database import Archive
-from gezeiten.archive.doing import do
 from gezeiten.archive.founding import begin_anew
-from gezeiten.archive.tables import LogbookRow, Person
+from gezeiten.archive.store.chains import WITHHELD
+from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.acts.people import ERASED, PersonErased, PersonNamed
 from gezeiten.errors import InputError
 

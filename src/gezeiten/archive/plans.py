@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import KeptPlan, KeptTie, Offload
+from gezeiten.archive.store.tables import KeptPlan, KeptTie, Offload
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.plan import plan_from_dict
 

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import RoundTask, VisitRound
+from gezeiten.archive.store.tables import RoundTask, VisitRound
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
-from gezeiten.archive.doing import do
-from gezeiten.archive.ids import fresh_id
-from gezeiten.archive.tables import Point, Site
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.archive.store.tables import Point, Site
 from gezeiten.domain.acts.sites import PointMade, SiteMade
 from gezeiten.domain.sites import PointFacts, SiteFacts, split_name
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
-from gezeiten.archive.tables import Step
+from gezeiten.archive.store.tables import Step
 from gezeiten.domain.steps import RecordStep
 
 _QUERY = select(Step).order_by(Step.id).options(defer(Step.data))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import JSON, Text, cast, select, type_coerce
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.tables import Base
+from gezeiten.archive.store.tables import Base
 
 
 @dataclass(frozen=True, slots=True)

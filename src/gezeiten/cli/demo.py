@@ -14,19 +14,19 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from gezeiten.desk.contact import contact
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.excursion_book import excursions, settle
-from gezeiten.desk.handing import export_csv, export_pdf
-from gezeiten.desk.launching import launch, stop
-from gezeiten.desk.logger_life import note_service
-from gezeiten.desk.mending import fill_by_line, gaps, leave_open, line_offer
-from gezeiten.desk.offloading import offload_logger
+from gezeiten.desk.field.mending import fill_by_line, gaps, leave_open, line_offer
+from gezeiten.desk.logger.contact import contact
+from gezeiten.desk.logger.launching import launch, stop
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.logger.pins import USUAL_GROUP
+from gezeiten.desk.logger.planning import keep_plan
+from gezeiten.desk.office.handing import export_csv, export_pdf
+from gezeiten.desk.office.logger_life import note_service
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.pins import USUAL_GROUP
-from gezeiten.desk.place_editor import point_facts, save_point, save_site
 from gezeiten.desk.places import add_point, point_named, sites
-from gezeiten.desk.planning import keep_plan
+from gezeiten.desk.record.excursion_book import excursions, settle
+from gezeiten.desk.record.place_editor import point_facts, save_point, save_site
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.sites import SiteFacts

@@ -10,7 +10,7 @@ import click
 from gezeiten.cli.common import instant_ms, open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import (
+from gezeiten.desk.office.logbook import (
     About,
     Wanted,
     about_logger,
@@ -23,7 +23,7 @@ from gezeiten.desk.logbook import (
     write_json_lines,
     write_pdf,
 )
-from gezeiten.desk.logger_life import loggers
+from gezeiten.desk.office.logger_life import loggers
 from gezeiten.desk.places import point_named, sites
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.wording import counted

@@ -9,16 +9,16 @@ import click
 
 from gezeiten.cli.common import desk_to_look, open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
-from gezeiten.desk.checks import BEGUN_KEY, CLOCK_KEY
-from gezeiten.desk.contact import contact, find_serial
-from gezeiten.desk.contact import find as find_loggers
 from gezeiten.desk.context import Desk
-from gezeiten.desk.launching import launch as launch_logger
-from gezeiten.desk.launching import stop as stop_logger
-from gezeiten.desk.offloading import offload_logger
-from gezeiten.desk.overviews import offload_overview
-from gezeiten.desk.parts import newest_extent
-from gezeiten.desk.pins import use_pin_once
+from gezeiten.desk.intake.overviews import offload_overview
+from gezeiten.desk.logger.checks import BEGUN_KEY, CLOCK_KEY
+from gezeiten.desk.logger.contact import contact, find_serial
+from gezeiten.desk.logger.contact import find as find_loggers
+from gezeiten.desk.logger.launching import launch as launch_logger
+from gezeiten.desk.logger.launching import stop as stop_logger
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.logger.parts import newest_extent
+from gezeiten.desk.logger.pins import use_pin_once
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import ThinKind
@@ -218,7 +218,7 @@ def launch(
 
 
 def _plan_for(desk: Desk, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
-    from gezeiten.desk.planning import usual_plan
+    from gezeiten.desk.logger.planning import usual_plan
 
     if plan_file is None:
         return usual_plan(desk, contact(desk, address, serial))

@@ -10,12 +10,12 @@ import click
 
 from gezeiten.cli.common import open_desk, stretch_ms
 from gezeiten.cli.options import archive_option, json_option, look_option, put, reports_errors
-from gezeiten.desk.handing import HandedOver, export_csv, export_pdf
-from gezeiten.desk.mending import gaps
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
+from gezeiten.desk.office.verifying import rebuild as rebuild_archive
+from gezeiten.desk.office.verifying import verify as verify_archive
 from gezeiten.desk.places import point_named, sites
-from gezeiten.desk.records import extent
-from gezeiten.desk.verifying import rebuild as rebuild_archive
-from gezeiten.desk.verifying import verify as verify_archive
+from gezeiten.desk.record.records import extent
 from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.wording import counted, readings_words
 from gezeiten.errors import InputError

@@ -9,14 +9,14 @@ import click
 
 from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
-from gezeiten.desk.drives import (
+from gezeiten.desk.intake.drives import (
     is_mission_file,
     look_at_drive,
     look_at_file,
     take_from_drive,
 )
-from gezeiten.desk.text_files import kept_ties, look_at_text, take_text
-from gezeiten.desk.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.desk.intake.text_files import kept_ties, look_at_text, take_text
+from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
 from gezeiten.domain.wording import counted, grouped, readings_words
 from gezeiten.errors import InputError, NotKeptError
 from gezeiten.link.drive import DriveSeen

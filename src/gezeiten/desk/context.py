@@ -10,11 +10,11 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
+from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive, ArchiveSession
-from gezeiten.archive.doing import do
-from gezeiten.archive.faults import translated
 from gezeiten.archive.founding import begin
+from gezeiten.archive.store.faults import translated
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.settings import Settings, load_settings, save_settings

@@ -6,7 +6,7 @@ import json
 import threading
 from pathlib import Path
 
-from gezeiten.archive.whole import put_whole
+from gezeiten.archive.store.whole import put_whole
 from gezeiten.domain.untrusted import json_of
 
 

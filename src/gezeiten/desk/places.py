@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
+from gezeiten.archive.here.series import series_by_point
 from gezeiten.archive.loggers import PlacedLogger, placed_logger, placed_loggers
 from gezeiten.archive.missions import latest_missions
-from gezeiten.archive.series_here import series_by_point
 from gezeiten.archive.sites import (
     KeptPoint,
     KeptSite,
@@ -17,7 +17,7 @@ from gezeiten.archive.sites import (
     kept_site,
     kept_sites,
 )
-from gezeiten.archive.tables import Mission
+from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.limits import LimitRule

@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, field, fields, replace
 from pathlib import Path
 from typing import Any, Literal
 
-from gezeiten.archive.whole import put_whole
+from gezeiten.archive.store.whole import put_whole
 from gezeiten.domain.naming import USUAL_PATTERN
 from gezeiten.domain.units import UNIT_CHOICES
 from gezeiten.domain.untrusted import json_of

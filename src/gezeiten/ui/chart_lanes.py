@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.desk.overviews import OverviewLine
+from gezeiten.desk.intake.overviews import OverviewLine
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series import Series

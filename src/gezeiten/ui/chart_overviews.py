@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPen
 
-from gezeiten.desk.overviews import OverviewLine
+from gezeiten.desk.intake.overviews import OverviewLine
 from gezeiten.domain.thinning import ThinKind
 from gezeiten.ui.i18n import number, tr
 

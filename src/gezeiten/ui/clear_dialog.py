@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QWidget
 
-from gezeiten.desk.carried import Clearing
+from gezeiten.desk.intake.carried import Clearing
 from gezeiten.ui.i18n import counted, number, tr
 from gezeiten.ui.parts import button, column, label, row, scrolled
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QWidget
 
-from gezeiten.desk.day_list import DayLine, day_list, write_day
+from gezeiten.desk.field.day_list import DayLine, day_list, write_day
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, tr, zones_said
 from gezeiten.ui.life_dialog import fill, plain_table

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.checks import label_check
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.erasing import why_not_erasable
+from gezeiten.desk.logger.checks import label_check
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.erasing import why_not_erasable
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.parts import Facts, button, column, label, row
 

@@ -12,17 +12,17 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from gezeiten.desk import contact as desk_contact
-from gezeiten.desk.arrival import Arrival, arrival
-from gezeiten.desk.awake import kept_awake
-from gezeiten.desk.cables import PortNews
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.erasing import erase_memory
-from gezeiten.desk.launching import Launched, launch, stop_and_offload
-from gezeiten.desk.offloading import Offloaded, offload_logger
-from gezeiten.desk.overviews import OverviewCame, offload_overview
-from gezeiten.desk.readiness import Seen, starting
-from gezeiten.desk.several import LoggerResult, Prepared, offload_and_launch
+from gezeiten.desk.field.arrival import Arrival, arrival
+from gezeiten.desk.field.readiness import Seen, starting
+from gezeiten.desk.intake.overviews import OverviewCame, offload_overview
+from gezeiten.desk.logger import contact as desk_contact
+from gezeiten.desk.logger.awake import kept_awake
+from gezeiten.desk.logger.cables import PortNews
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.erasing import erase_memory
+from gezeiten.desk.logger.launching import Launched, launch, stop_and_offload
+from gezeiten.desk.logger.offloading import Offloaded, offload_logger
+from gezeiten.desk.logger.several import LoggerResult, Prepared, offload_and_launch
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning

@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from gezeiten.desk.finding import Thing
+from gezeiten.desk.office.finding import Thing
 from gezeiten.ui.commands import Command
 from gezeiten.ui.i18n import counted, tr
 

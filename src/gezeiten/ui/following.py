@@ -7,7 +7,7 @@ from collections import Counter
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from gezeiten.desk.following import Follower, News, Pace, followed_addresses
+from gezeiten.desk.intake.following import Follower, News, Pace, followed_addresses
 from gezeiten.errors import InputError
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, tr

@@ -12,7 +12,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import About
+from gezeiten.desk.office.logbook import About
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.commands import Command

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.planning import (
+from gezeiten.desk.field.sheets import sheets_path
+from gezeiten.desk.logger.planning import (
     drop_kept,
     export_plan,
     import_plans,
@@ -27,7 +28,6 @@ from gezeiten.desk.planning import (
     kept_plans,
     rename_kept,
 )
-from gezeiten.desk.sheets import sheets_path
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.plan_words import compared

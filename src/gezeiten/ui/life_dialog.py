@@ -19,8 +19,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.logbook import about_logger
-from gezeiten.desk.logger_life import (
+from gezeiten.desk.field.sheets import sheets_path
+from gezeiten.desk.logger.pins import set_pin_group
+from gezeiten.desk.office.logbook import about_logger
+from gezeiten.desk.office.logger_life import (
     LoggerLife,
     PastMission,
     life,
@@ -29,8 +31,6 @@ from gezeiten.desk.logger_life import (
     retire_logger,
     save_document,
 )
-from gezeiten.desk.pins import set_pin_group
-from gezeiten.desk.sheets import sheets_path
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import KeptReport, ServiceEntry
 from gezeiten.domain.timeline import midnight_ms

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
-from gezeiten.desk.awake import kept_awake
-from gezeiten.desk.cables import ports_here
-from gezeiten.desk.live import LiveNews, LivePlan, Recorder, checked_plan
+from gezeiten.desk.intake.live import LiveNews, LivePlan, Recorder, checked_plan
+from gezeiten.desk.logger.awake import kept_awake
+from gezeiten.desk.logger.cables import ports_here
 from gezeiten.desk.places import points, zone_at
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities import quantity

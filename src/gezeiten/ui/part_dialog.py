@@ -6,7 +6,7 @@ from PySide6.QtCore import QDateTime, QPointF, QRectF, Qt, QTimeZone, Signal
 from PySide6.QtGui import QBrush, QIntValidator, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.parts import MissionExtent
+from gezeiten.desk.logger.parts import MissionExtent
 from gezeiten.domain.coverage import size
 from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning
 from gezeiten.domain.timeline import Span, duration_text

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.pins import parse_pin
+from gezeiten.desk.logger.pins import parse_pin
 from gezeiten.errors import InputError
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import button, column, label, row

@@ -20,7 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.place_editor import (
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.desk.record.place_editor import (
     AllFacts,
     all_facts,
     retire_point,
@@ -28,7 +29,6 @@ from gezeiten.desk.place_editor import (
     save_point,
     save_site,
 )
-from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities import QUANTITIES
 from gezeiten.domain.sites import PointFacts, SiteFacts

@@ -19,9 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.board import Board, board
-from gezeiten.desk.planning import kept_plans, last_plan_at
-from gezeiten.desk.rounds import (
+from gezeiten.desk.field.board import Board, board
+from gezeiten.desk.field.rounds import (
     Round,
     Task,
     close_round,
@@ -30,7 +29,8 @@ from gezeiten.desk.rounds import (
     open_round,
     set_task_plan,
 )
-from gezeiten.desk.sheets import write_round
+from gezeiten.desk.field.sheets import write_round
+from gezeiten.desk.logger.planning import kept_plans, last_plan_at
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.timeline import midnight_ms

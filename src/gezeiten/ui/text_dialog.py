@@ -22,8 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import points
-from gezeiten.desk.text_files import (
+from gezeiten.desk.intake.text_files import (
     Preview,
     Recognised,
     TextTaken,
@@ -34,6 +33,7 @@ from gezeiten.desk.text_files import (
     take_text,
     zones_before,
 )
+from gezeiten.desk.places import points
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import from_ms
 from gezeiten.errors import InputError

@@ -16,7 +16,7 @@ from gezeiten.ui.i18n import counted, number, tr
 from gezeiten.ui.work import Task
 
 if TYPE_CHECKING:
-    from gezeiten.desk.vault_copy import Brought, Written
+    from gezeiten.desk.intake.vault_copy import Brought, Written
 
 T = TypeVar("T")
 
@@ -44,7 +44,7 @@ class VaultActs:
             self._window, tr("Hand on the vault"), "vault.zip", "*.zip"
         )
         if name:
-            from gezeiten.desk.vault_copy import hand_on  # used now and then only
+            from gezeiten.desk.intake.vault_copy import hand_on  # used now and then only
 
             self._write(lambda watch: hand_on(self._house.desk, Path(name), watch), name)
 
@@ -52,7 +52,7 @@ class VaultActs:
         """Ask for a folder and copy the vault into it."""
         name = QFileDialog.getExistingDirectory(self._window, tr("Copy the vault to"))
         if name:
-            from gezeiten.desk.vault_copy import copy_to  # used now and then only
+            from gezeiten.desk.intake.vault_copy import copy_to  # used now and then only
 
             self._write(lambda watch: copy_to(self._house.desk, Path(name), watch), name)
 
@@ -70,7 +70,7 @@ class VaultActs:
 
     def take(self, path: Path) -> None:
         """Take a copy in."""
-        from gezeiten.desk.vault_copy import take_copy_in  # used now and then only
+        from gezeiten.desk.intake.vault_copy import take_copy_in  # used now and then only
 
         self._run(lambda watch: take_copy_in(self._house.desk, path, watch), self._brought)
 

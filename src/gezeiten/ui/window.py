@@ -18,14 +18,14 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import to_assess
-from gezeiten.desk.finding import Thing, things
-from gezeiten.desk.handing import count_handovers
-from gezeiten.desk.logbook import has_acts, logbook_is_intact
-from gezeiten.desk.mending import open_gaps
+from gezeiten.desk.field.mending import open_gaps
+from gezeiten.desk.intake.recovery import Recovered, recover
+from gezeiten.desk.office.finding import Thing, things
+from gezeiten.desk.office.handing import count_handovers
+from gezeiten.desk.office.logbook import has_acts, logbook_is_intact
 from gezeiten.desk.people import Acting, acting
 from gezeiten.desk.places import points
-from gezeiten.desk.recovery import Recovered, recover
+from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.ui import house as places
 from gezeiten.ui.commands import Command
 from gezeiten.ui.finder import Finder

@@ -1,6 +1,6 @@
 """Excursions told when they were found, and assessments of them, as acts make them. Which there are
 now, and for which of them an assessment holds, is found and not kept here
-(`archive/excursions.py`)."""
+(`archive/here/excursions.py`)."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from dataclasses import asdict
 from sqlalchemy import Connection, delete, select
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, put
-from gezeiten.archive.tables import AssessmentRow, FoundRow, Logger, Mission, Point
+from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, ExcursionsFound
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.limits import limit_rule

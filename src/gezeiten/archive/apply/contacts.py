@@ -6,7 +6,7 @@ from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.apply.missions import logger_key, set_logger, set_mission
 from gezeiten.archive.apply.rows import Family, Said, tells
-from gezeiten.archive.tables import Mission
+from gezeiten.archive.store.tables import Mission
 from gezeiten.domain.acts.contacts import (
     AttemptFailed,
     FollowedBack,

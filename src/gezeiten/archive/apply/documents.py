@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, change, key_of
-from gezeiten.archive.tables import Handover, Point
+from gezeiten.archive.store.tables import Handover, Point
 from gezeiten.domain.acts.base import Change
 from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
 

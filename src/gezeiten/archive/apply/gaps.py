@@ -7,8 +7,8 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
-from gezeiten.archive.estimates import encode_estimates
-from gezeiten.archive.tables import Offload, Point, Step
+from gezeiten.archive.store.estimates import encode_estimates
+from gezeiten.archive.store.tables import Offload, Point, Step
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.fills import line_between
 from gezeiten.domain.gaps import Gap

@@ -12,7 +12,7 @@ from gezeiten.archive.apply.missions import (
     set_mission,
 )
 from gezeiten.archive.apply.rows import Family, Misfits, Said, key_of
-from gezeiten.archive.tables import LaunchIntent, Logger, Point
+from gezeiten.archive.store.tables import LaunchIntent, Logger, Point
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded
 
 

@@ -6,7 +6,7 @@ from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.apply.missions import known_logger
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, only
-from gezeiten.archive.tables import Logger, LoggerReport, Service
+from gezeiten.archive.store.tables import Logger, LoggerReport, Service
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
 from gezeiten.errors import InputError
 

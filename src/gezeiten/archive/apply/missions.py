@@ -8,8 +8,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, insert, select, update
 
 from gezeiten.archive.apply.rows import key_of, only
-from gezeiten.archive.ids import mission_id, source_id
-from gezeiten.archive.tables import Logger, Mission, Offload, Point
+from gezeiten.archive.store.ids import mission_id, source_id
+from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import MissionSaid, TextTaken
 from gezeiten.domain.coverage import Range, merged, missing
 

@@ -1,5 +1,5 @@
 """Bytes that arrived, as acts make them: offloads, texts, overviews. Their readings are made from
-the bytes (`archive/intake.py`), not here."""
+the bytes (`archive/intake/missions.py`), not here."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from gezeiten.archive.apply.missions import (
     source_key,
 )
 from gezeiten.archive.apply.rows import Family, Said, only
-from gezeiten.archive.tables import Mission, Offload, OverviewRow
+from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
     MissionOffloaded,

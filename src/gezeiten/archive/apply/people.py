@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.apply.rows import Family, Said, add, put
-from gezeiten.archive.tables import Base, Person
+from gezeiten.archive.store.tables import Base, Person
 from gezeiten.domain.acts.people import ERASED, PersonErased, PersonNamed
 
 _PEOPLE = Person.__table__

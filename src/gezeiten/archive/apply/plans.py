@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection, delete, select
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, change, put
-from gezeiten.archive.tables import KeptPlan, KeptTie
+from gezeiten.archive.store.tables import KeptPlan, KeptTie
 from gezeiten.domain.acts.base import Change
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.errors import InputError

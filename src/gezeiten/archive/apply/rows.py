@@ -9,7 +9,7 @@ from typing import Any, TypeAlias, TypeVar
 
 from sqlalchemy import Connection, FromClause, Row, Select, bindparam, select, update
 
-from gezeiten.archive.prepared import Prepared, insertion
+from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.domain.acts import Act, Change
 from gezeiten.domain.acts.sites import POINT_FACTS, SITE_FACTS
 from gezeiten.errors import ArchiveDamagedError

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, change, key_of, only, put
-from gezeiten.archive.tables import Logger, Mission, Point, Site
+from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.domain.acts.base import Change
 from gezeiten.domain.acts.sites import (
     NextVisitSet,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, change, key_of, put
-from gezeiten.archive.tables import Point, RoundTask, Site, VisitRound
+from gezeiten.archive.store.tables import Point, RoundTask, Site, VisitRound
 from gezeiten.domain.acts.base import Change
 from gezeiten.domain.acts.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
 

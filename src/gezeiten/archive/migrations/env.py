@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from alembic import context
 
-from gezeiten.archive.tables import Base
+from gezeiten.archive.store.tables import Base
 
 context.configure(
     connection=context.config.attributes["connection"],

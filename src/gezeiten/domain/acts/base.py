@@ -39,6 +39,10 @@ class Subject:
     place: str = ""
 
 
+BY_KIND: dict[str, type[Act]] = {}
+"""Every kind of act there is, by its name; a kind is known when its module was imported."""
+
+
 class Act(ABC):
     """Something that was done to an archive. Subclasses are frozen dataclasses of what JSON gives
     back unchanged; one field is called as ABOUT says and holds the id of what it is about.
@@ -60,6 +64,8 @@ class Act(ABC):
         second time without."""
         if about is not None:
             cls.KIND, cls.WORD, cls.ABOUT, cls.VERSION = kind, word, about, version
+        if "KIND" in cls.__dict__:
+            BY_KIND[cls.KIND] = cls
 
     @property
     def about(self) -> str:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QColorDialog, QPushButton, QVBoxLayout, QWidget
 
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.limits import Counting, LimitRule, no_sensor_rule
 from gezeiten.domain.models import ChannelSpec

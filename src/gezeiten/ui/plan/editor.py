@@ -10,7 +10,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan import Plan, first_due_ms
 from gezeiten.domain.plan_check import check_plan

@@ -11,7 +11,7 @@ from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.plan_check import PlanFault
 from gezeiten.domain.timeline import local_instant_ms

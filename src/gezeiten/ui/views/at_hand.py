@@ -6,7 +6,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.desk.cables import PortNews, ports_here
+from gezeiten.desk.logger.cables import PortNews, ports_here
 from gezeiten.link.line import CablePort
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.flow import FlowLayout, GivesWay

@@ -24,10 +24,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from gezeiten.desk.board import Board, BoardRow
-from gezeiten.desk.excursion_book import BookedExcursion
-from gezeiten.desk.mending import BookedGap
+from gezeiten.desk.field.board import Board, BoardRow
+from gezeiten.desk.field.mending import BookedGap
 from gezeiten.desk.places import SitePlace
+from gezeiten.desk.record.excursion_book import BookedExcursion
 from gezeiten.domain.timeline import DAY_MS, from_ms, midnight_ms
 from gezeiten.ui.i18n import counted, date, day, day_and_time, tr
 from gezeiten.ui.rules import RULE_SIGNS, side_word

@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.carried import KEPT, NEW, CarriedRecord
-from gezeiten.desk.checks import CLOCK_WORTH_A_LOOK_MS
-from gezeiten.desk.couriers import CourierCard, room_left, why_clock_stays
-from gezeiten.desk.drives import DriveCard
+from gezeiten.desk.intake.carried import KEPT, NEW, CarriedRecord
+from gezeiten.desk.intake.couriers import CourierCard, room_left, why_clock_stays
+from gezeiten.desk.intake.drives import DriveCard
+from gezeiten.desk.logger.checks import CLOCK_WORTH_A_LOOK_MS
 from gezeiten.domain.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress

@@ -9,8 +9,8 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QApplication, QButtonGroup, QPushButton, QWidget
 
-from gezeiten.desk.carried import Clearing
-from gezeiten.desk.couriers import (
+from gezeiten.desk.intake.carried import Clearing
+from gezeiten.desk.intake.couriers import (
     CourierCard,
     clearing,
     contact_courier,
@@ -19,7 +19,7 @@ from gezeiten.desk.couriers import (
     set_courier_clock,
     take_from_courier,
 )
-from gezeiten.desk.drives import (
+from gezeiten.desk.intake.drives import (
     DriveCard,
     clear_drive,
     clearing_of_drive,
@@ -28,7 +28,7 @@ from gezeiten.desk.drives import (
     release,
     take_from_drive,
 )
-from gezeiten.desk.offloading import Offloaded
+from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.link.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.line import Address

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
-from gezeiten.desk.checks import Check
+from gezeiten.desk.logger.checks import Check
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import button, clear, column, label, row, rule
 

@@ -10,7 +10,8 @@ from PySide6.QtCore import QPoint, QSignalBlocker
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QSizePolicy, QWidget
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import (
+from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.record.excursion_book import (
     CAUSES,
     BookedExcursion,
     excursions,
@@ -18,8 +19,7 @@ from gezeiten.desk.excursion_book import (
     reopen,
     settle,
 )
-from gezeiten.desk.logbook import About, about_point
-from gezeiten.desk.records import record
+from gezeiten.desk.record.records import record
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import numbers

@@ -12,17 +12,17 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 
-from gezeiten.desk.accepted import AcceptedWords
-from gezeiten.desk.checks import BEGUN_KEY, Check, erase_sentence, label_check
-from gezeiten.desk.contact import LoggerCard
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import About, about_logger
+from gezeiten.desk.field.readiness import Readiness, Seen, Start, readiness, starting
+from gezeiten.desk.field.rounds import Round, open_round
+from gezeiten.desk.field.sheets import write_label_sheet
+from gezeiten.desk.logger.accepted import AcceptedWords
+from gezeiten.desk.logger.checks import BEGUN_KEY, Check, erase_sentence, label_check
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.planning import pattern_name
+from gezeiten.desk.logger.several import LoggerResult
+from gezeiten.desk.office.logbook import About, about_logger
 from gezeiten.desk.places import PointPlace, points, zone_at
-from gezeiten.desk.planning import pattern_name
-from gezeiten.desk.readiness import Readiness, Seen, Start, readiness, starting
-from gezeiten.desk.rounds import Round, open_round
-from gezeiten.desk.several import LoggerResult
-from gezeiten.desk.sheets import write_label_sheet
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan import Plan

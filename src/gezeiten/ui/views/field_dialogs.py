@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from gezeiten.desk.drives import is_mission_file, look_at_file, take_from_drive
-from gezeiten.desk.parts import newest_extent
-from gezeiten.desk.pins import pin_group
+from gezeiten.desk.intake.drives import is_mission_file, look_at_file, take_from_drive
+from gezeiten.desk.logger.parts import newest_extent
+from gezeiten.desk.logger.pins import pin_group
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.views.field_view import FieldView
 from gezeiten.ui.views.logger_page import offload_words

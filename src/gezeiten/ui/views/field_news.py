@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.arrival import Arrival
-from gezeiten.desk.launching import Launched
-from gezeiten.desk.overviews import OverviewCame
+from gezeiten.desk.field.arrival import Arrival
+from gezeiten.desk.intake.overviews import OverviewCame
+from gezeiten.desk.logger.launching import Launched
 from gezeiten.link.registers import LiveValue
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.i18n import clock_time, counted, number, tr

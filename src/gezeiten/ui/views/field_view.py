@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.thinning import Thinning
 from gezeiten.ui.field_work import FieldWork

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.handing import (
+from gezeiten.desk.office.handing import (
     HandedOver,
     PastHandover,
     export_csv,
@@ -29,10 +29,10 @@ from gezeiten.desk.handing import (
     past_handovers,
     put_out_again,
 )
-from gezeiten.desk.logbook import About, about_document
+from gezeiten.desk.office.logbook import About, about_document
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.records import extent, record
-from gezeiten.desk.stretches import NamedStretch, named_stretches
+from gezeiten.desk.record.records import extent, record
+from gezeiten.desk.record.stretches import NamedStretch, named_stretches
 from gezeiten.domain.timeline import DAY_MS, Span
 from gezeiten.ui import house as places
 from gezeiten.ui.commands import Command

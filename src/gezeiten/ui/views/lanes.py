@@ -6,10 +6,10 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import excursions
-from gezeiten.desk.overviews import OverviewLine, overview_lines
+from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.records import record
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.records import record
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import Span, Values

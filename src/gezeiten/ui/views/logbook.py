@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import (
+from gezeiten.desk.office.logbook import (
     About,
     Page,
     Wanted,

@@ -7,8 +7,8 @@ from pathlib import Path
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QLineEdit, QListWidget
 
-from gezeiten.desk.logbook import head, held_against, text_of_document
-from gezeiten.desk.verifying import Verdict, verify
+from gezeiten.desk.office.logbook import head, held_against, text_of_document
+from gezeiten.desk.office.verifying import Verdict, verify
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, number, tr

@@ -8,8 +8,8 @@ from functools import partial
 from PySide6.QtGui import QFontDatabase
 from PySide6.QtWidgets import QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
-from gezeiten.desk.logbook import look_at_misfit
-from gezeiten.desk.logbook_ways import Way, ways_from
+from gezeiten.desk.office.logbook import look_at_misfit
+from gezeiten.desk.office.logbook_ways import Way, ways_from
 from gezeiten.domain.entries import Entry
 from gezeiten.ui import house as places
 from gezeiten.ui.flow import ElidingButton

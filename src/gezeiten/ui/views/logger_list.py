@@ -21,8 +21,8 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QResize
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
-from gezeiten.desk.checks import CLOCK_WORTH_A_LOOK_MS
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.checks import CLOCK_WORTH_A_LOOK_MS
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.timeline import duration_text
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.theme import LIGHT, Theme

@@ -8,10 +8,10 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QHideEvent, QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, QWidget
 
-from gezeiten.desk.arrival import Arrival
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.offloading import Offloaded
-from gezeiten.desk.overviews import OverviewCame
+from gezeiten.desk.field.arrival import Arrival
+from gezeiten.desk.intake.overviews import OverviewCame
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.moist_air import dew_point_c
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS, about_text

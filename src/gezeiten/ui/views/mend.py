@@ -14,8 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import About, about_point
-from gezeiten.desk.mending import (
+from gezeiten.desk.field.mending import (
     BookedGap,
     LineOffer,
     LoggerOffer,
@@ -28,9 +27,10 @@ from gezeiten.desk.mending import (
     steps_of,
     undo,
 )
-from gezeiten.desk.offloading import Offloaded
+from gezeiten.desk.logger.offloading import Offloaded
+from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.records import extent, record
+from gezeiten.desk.record.records import extent, record
 from gezeiten.domain.fills import straight_line
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.erasing import why_not_erasable
-from gezeiten.desk.launching import Launched
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.erasing import why_not_erasable
+from gezeiten.desk.logger.launching import Launched
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan_words import end_text, rule_text
 from gezeiten.domain.quantities import quantity

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.desk.checks import Check
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.checks import Check
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.ui.i18n import counted, tr
 
 Kind = Literal["launch", "accept", "pin", "next", "several", "done", ""]

@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.readiness import Origin, Start
-from gezeiten.desk.several import Prepared, prepare_several
+from gezeiten.desk.field.readiness import Origin, Start
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.several import Prepared, prepare_several
 from gezeiten.domain.plan import Plan
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.desk.cables import PortNews
+from gezeiten.desk.logger.cables import PortNews
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import clear, column, label
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.desk.rounds import Round
+from gezeiten.desk.field.rounds import Round
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import button, column, label
 

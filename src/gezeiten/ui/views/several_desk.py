@@ -7,9 +7,9 @@ from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 
-from gezeiten.desk.checks import Check
-from gezeiten.desk.contact import LoggerCard
-from gezeiten.desk.several import LoggerResult, Prepared, prepare_again, prepare_several
+from gezeiten.desk.logger.checks import Check
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.several import LoggerResult, Prepared, prepare_again, prepare_several
 from gezeiten.domain.plan import Plan
 from gezeiten.ui.field_work import FieldWork
 from gezeiten.ui.house import House

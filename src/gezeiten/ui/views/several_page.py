@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.several import LoggerResult, Prepared
+from gezeiten.desk.logger.several import LoggerResult, Prepared
 from gezeiten.domain.intervals import interval_text
 from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.i18n import clock_time, counted, tr

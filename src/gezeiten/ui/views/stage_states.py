@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.checks import Check
-from gezeiten.desk.contact import LoggerCard
+from gezeiten.desk.logger.checks import Check
+from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.ui.i18n import counted, tr
 from gezeiten.ui.views.logger_words import doing
 

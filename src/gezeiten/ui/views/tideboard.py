@@ -17,12 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.board import Board, BoardRow, Visit, board
 from gezeiten.desk.context import Desk
-from gezeiten.desk.excursion_book import BookedExcursion
-from gezeiten.desk.logbook import About, about_point
-from gezeiten.desk.mending import BookedGap
+from gezeiten.desk.field.board import Board, BoardRow, Visit, board
+from gezeiten.desk.field.mending import BookedGap
+from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import set_next_visit
+from gezeiten.desk.record.excursion_book import BookedExcursion
 from gezeiten.ui import house as places
 from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logbook import About, about_point
+from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import Numbers, numbers

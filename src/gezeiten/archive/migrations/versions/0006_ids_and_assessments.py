@@ -8,7 +8,7 @@ import json
 import sqlalchemy as sa
 from alembic import op
 
-from gezeiten.archive.ids import id_of_old_row
+from gezeiten.archive.store.ids import id_of_old_row
 
 revision = "0006"
 down_revision = "0005"

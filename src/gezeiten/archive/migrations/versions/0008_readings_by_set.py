@@ -1,13 +1,13 @@
 """Readings lie in this computer's own tables, made from bytes; missions have ids that are the same
 in every database; names may repeat. What was kept of readings before waits under old names until
-all are made anew (`archive/rescue.py`)."""
+all are made anew (`archive/intake/rescue.py`)."""
 
 from __future__ import annotations
 
 import sqlalchemy as sa
 from alembic import op
 
-from gezeiten.archive.ids import mission_id, source_id
+from gezeiten.archive.store.ids import mission_id, source_id
 from gezeiten.domain.acts.offloads import SOURCES
 
 revision = "0008"

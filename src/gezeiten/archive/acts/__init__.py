@@ -1,0 +1,1 @@
+"""The one way to write: acts done, entered, caught up, joined, and tables made anew from them."""

@@ -1,0 +1,144 @@
+"""Entries that chain files hold and the tables do not: applied, oldest first.
+
+So a program that was killed after it had written its line, and a database that was deleted, come to
+what the logbook says. Readings are made from their bytes afterwards, by whoever can read them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, func, insert, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.acts.anew import apply_again
+from gezeiten.archive.acts.beginnings import begun_by, dump_of
+from gezeiten.archive.acts.entering import add_entry, ends, move_chain
+from gezeiten.archive.acts.joining import came_late, find_misfits, make_in_order
+from gezeiten.archive.acts.logbook import entry_of_line, name_of, names_in
+from gezeiten.archive.acts.made import put_in
+from gezeiten.archive.acts.misfits import misfits_to_see, note_misfits
+from gezeiten.archive.acts.touched import points_touched
+from gezeiten.archive.here.changes import is_beside, record_changed, start_over
+from gezeiten.archive.here.excursions import match_all_assessments
+from gezeiten.archive.store.act_form import from_stored, is_act
+from gezeiten.archive.store.chains import ChainFiles, Line, read_line
+from gezeiten.archive.store.tables import LogbookRow, Person
+from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.wording import counted
+from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class _Fresh:
+    """A line that the tables do not have yet, and where in its file it ends."""
+
+    line: Line
+    end: int
+
+
+def catch_up(
+    session: Session,
+    chains: ChainFiles,
+    bytes_of: Callable[[str], bytes],
+    tell: Callable[[str], None],
+) -> bool:
+    """Apply what chain files hold beyond what was applied; returns whether there was any. Call it
+    under the write lock.
+
+    Args:
+        bytes_of: the dump of a fingerprint, for an archive whose database was deleted.
+        tell: hears of a torn line that was put aside.
+    """
+    sizes = chains.sizes()
+    connection = session.connection()
+    applied = lengths_applied(connection)
+    behind = {chain for chain, size in sizes.items() if size > applied.get(chain, 0)}
+    if not is_beside(connection):
+        start_over(connection)
+        with suppress(ArchiveDamagedError):  # verify names it
+            find_misfits(session, bytes_of)
+    if not behind:
+        return False
+    fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
+    fresh.sort(key=lambda one: one.line.order)
+    names = {**people(connection), **names_in(one.line for one in fresh)}
+    is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
+    if not is_empty and came_late(session, (one.line for one in fresh)):
+        with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
+            make_in_order(session, chains, bytes_of)
+            match_all_assessments(session)
+            _tell_misfits(session, tell)
+            return True
+    began = _begin_again(connection, fresh, bytes_of) if is_empty else None
+    for one in fresh:
+        _take(session, one, names, is_applied=began is None or one.line.order > began.order)
+    match_all_assessments(session)
+    _tell_misfits(session, tell)
+    return bool(fresh)
+
+
+def _tell_misfits(session: Session, tell: Callable[[str], None]) -> None:
+    many = len(misfits_to_see(session))
+    if many:
+        acts = counted(many, "act", "acts")
+        tell(f"{acts} of two computers do not fit together; the Logbook shows which.")
+
+
+def lengths_applied(connection: Connection) -> dict[str, int]:
+    """Return up to which byte each chain file was applied."""
+    return {chain: end.bytes for chain, end in ends(connection).items()}
+
+
+def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]) -> list[_Fresh]:
+    """Return the whole lines of a chain from a byte on; one that cannot be read ends them."""
+    found, end = [], start
+    for raw in chains.raw_lines(chain, start):
+        if not raw.endswith(b"\n"):
+            whither = "was put aside" if chains.cut_torn(chain) else "stays where it is"
+            tell("The last entry of the logbook was not written whole, so it was not done; what "
+                 f"there is of it {whither}.")  # fmt: skip
+            break
+        end += len(raw)
+        try:
+            found.append(_Fresh(read_line(raw), end))
+        except ArchiveDamagedError:
+            break  # verify names it; what follows cannot be known to follow
+    return found
+
+
+def _begin_again(
+    connection: Connection, fresh: list[_Fresh], bytes_of: Callable[[str], bytes]
+) -> Line | None:
+    """Put in what the archive began with, the last time it said so; returns that entry."""
+    for one in reversed(fresh):
+        if one.line.body is not None and one.line.envelope.kind == ArchiveBegun.KIND:
+            made, old = dump_of(begun_by(one.line.body.act), bytes_of)
+            put_in(connection, made)
+            if old:
+                connection.execute(insert(LogbookRow), old)
+            return one.line
+    return None
+
+
+def people(connection: Connection) -> dict[str, str]:
+    """Return the names of people by their ids."""
+    return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
+
+
+def _take(session: Session, one: _Fresh, names: dict[str, str], *, is_applied: bool) -> None:
+    connection = session.connection()
+    envelope, body = one.line.envelope, one.line.body
+    move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
+    its = select(LogbookRow.seq).filter_by(chain=envelope.chain, number=envelope.number)
+    if connection.execute(its).first() is not None:
+        return  # only how far it was applied had been lost
+    add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
+    if is_applied and body is not None:
+        entry = entry_of_line(one.line, envelope.number, names)
+        misfits, failed = apply_again(connection, [entry], carefully=True)
+        note_misfits(session, misfits)
+        if is_act(entry.details) and not failed:
+            record_changed(connection, points_touched(connection, from_stored(entry.details)))

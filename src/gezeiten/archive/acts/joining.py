@@ -1,0 +1,61 @@
+"""Entries that came late: of another computer's chain, done before what was applied here already.
+
+Tables rest on all acts in their order, so they are made anew and put in place of those kept. Two
+archives that took in each other's chains and bytes hold the same, whatever came first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.acts.anew import made_anew
+from gezeiten.archive.acts.beginnings import beginning
+from gezeiten.archive.acts.entering import ends
+from gezeiten.archive.acts.entries_anew import old_entries, put_entries_right
+from gezeiten.archive.acts.logbook import entries
+from gezeiten.archive.acts.misfits import note_all_misfits
+from gezeiten.archive.acts.rebuild import put_right
+from gezeiten.archive.here.changes import all_changed
+from gezeiten.archive.here.series import make_series_anew
+from gezeiten.archive.store.chains import ChainFiles, Line
+from gezeiten.archive.store.tables import LogbookRow
+
+
+def came_late(session: Session, fresh: Iterable[Line]) -> bool:
+    """Whether one of these entries belongs before one that was applied already."""
+    highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
+    return any(line.envelope.stamp <= highest for line in fresh)
+
+
+def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
+    """Find anew what acts found otherwise than they say; where only one computer has acted there is
+    nothing: such an act is refused there.
+
+    Raises:
+        ArchiveDamagedError: what the archive began with cannot be read.
+    """
+    if len(ends(session.connection())) > 1:
+        in_order = sorted(entries(session), key=lambda entry: entry.seq)
+        began, _, since = beginning(bytes_of, in_order)
+        note_all_misfits(session, made_anew(began, since).misfits)
+
+
+def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
+    """Make entries and tables anew, in the order in which the acts were done.
+
+    Raises:
+        ArchiveDamagedError: a line, or what the archive began with, cannot be read; nothing was
+            changed.
+    """
+    with session.begin_nested():
+        put_entries_right(session, chains, old_entries(session))
+        in_order = sorted(entries(session), key=lambda entry: entry.seq)
+        began, _, since = beginning(bytes_of, in_order)
+        anew = made_anew(began, since)  # what cannot be applied, verify names
+        put_right(session, anew.rows)
+        note_all_misfits(session, anew.misfits)
+        make_series_anew(session)
+        all_changed(session.connection())

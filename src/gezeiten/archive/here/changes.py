@@ -1,0 +1,99 @@
+"""How often the record of each point changed on this computer, and whether its excursions were
+found since. The counts lie beside the readings, so both come and go together; which entry of the
+logbook they know of lies there too, so that no count is trusted beside another database."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import Connection, bindparam, delete, func, select, update
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.here.tables import AppliedRow, RecordRow
+from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.archive.store.tables import LogbookRow, Mission, Point
+
+_RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
+_CHANGED = Prepared(
+    update(RecordRow)
+    .where(RecordRow.point == bindparam("its_uid"))
+    .values(changes=RecordRow.changes + 1)
+)
+_FIRST = insertion(_RECORDS, ("point", "changes", "found_in"))
+_POINT_OF = Prepared(
+    select(Point.uid)
+    .join(Mission, Mission.point_id == Point.id)
+    .where(Mission.uid == bindparam("its_uid"))
+)
+_MOVE_ON = Prepared(update(AppliedRow).values(hash=bindparam("new_hash")))
+_FIRST_ENTRY = insertion(_APPLIED, ("hash",))
+_KNOWN = Prepared(select(AppliedRow.hash))
+_NEWEST = Prepared(select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1))
+
+
+def record_changed(connection: Connection, points: Iterable[str]) -> None:
+    """Count that the records of points (ids) changed; their excursions have to be found anew."""
+    for point in points:
+        if not _CHANGED.run(connection, its_uid=point):
+            _FIRST.run(connection, point=point, changes=1, found_in=0)
+
+
+def mission_changed(connection: Connection, mission: str) -> None:
+    """Count that the record of a mission's point changed."""
+    point = _POINT_OF.value(connection, its_uid=mission)
+    if point is not None:
+        record_changed(connection, [point])
+
+
+def all_changed(connection: Connection) -> None:
+    """Count that the record of every point may have changed."""
+    connection.execute(update(RecordRow).values(changes=RecordRow.changes + 1))
+    unknown = select(Point.uid).where(Point.uid.not_in(select(RecordRow.point)))
+    record_changed(connection, connection.execute(unknown).scalars().all())
+
+
+def record_versions(session: Session) -> dict[int, int]:
+    """Return how often the record of each point has changed, by the point's key."""
+    changes = func.coalesce(RecordRow.changes, 0)
+    query = select(Point.id, changes).outerjoin(RecordRow, RecordRow.point == Point.uid)
+    return {row[0]: row[1] for row in session.execute(query)}
+
+
+def record_version(session: Session, point_id: int) -> int:
+    """Return how often the record of a point has changed."""
+    query = select(RecordRow.changes).join(Point, Point.uid == RecordRow.point)
+    return session.scalar(query.where(Point.id == point_id)) or 0
+
+
+def stale_points(session: Session) -> list[int]:
+    """Return the points whose record changed since their excursions were found."""
+    query = select(Point.id).join(RecordRow, RecordRow.point == Point.uid)
+    return list(session.scalars(query.where(RecordRow.found_in != RecordRow.changes)))
+
+
+def note_found(session: Session, point: str, version: int) -> None:
+    """Note in which state of a point's record its excursions were found."""
+    its = update(RecordRow).where(RecordRow.point == point)
+    session.execute(its.values(found_in=version))
+
+
+# -- beside which database ------------------------------------------------------------------------
+def note_entry(connection: Connection, entry_hash: str) -> None:
+    """Note the newest entry that the counts know of."""
+    if not _MOVE_ON.run(connection, new_hash=entry_hash):
+        _FIRST_ENTRY.run(connection, hash=entry_hash)
+
+
+def is_beside(connection: Connection) -> bool:
+    """Whether the counts know of the newest entry: else one of the two files was put back, made
+    anew, or cut off from the other by a power cut."""
+    return bool(_KNOWN.value(connection) == _NEWEST.value(connection))
+
+
+def start_over(connection: Connection) -> None:
+    """Take every record as changed, beside the database as it is now."""
+    all_changed(connection)
+    connection.execute(delete(AppliedRow))
+    newest = _NEWEST.value(connection)
+    if newest is not None:
+        note_entry(connection, newest)

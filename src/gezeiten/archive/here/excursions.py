@@ -1,0 +1,296 @@
+"""Excursions as found, and the assessments that hold for them, out of the archive and into it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass
+from typing import NamedTuple, TypeAlias
+
+from sqlalchemy import Select, delete, func, select, union
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.here.changes import note_found
+from gezeiten.archive.here.tables import ExcursionRow, RecordRow
+from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point, Site
+from gezeiten.domain.acts.assessments import FoundOne, Words
+from gezeiten.domain.acts.missions import MissionName
+from gezeiten.domain.assessments import Seen, matched
+from gezeiten.domain.excursions import Excursion
+from gezeiten.domain.limits import LimitRule, limit_rule
+from gezeiten.domain.sites import full_name
+from gezeiten.errors import ArchiveDamagedError
+
+FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
+"""Excursions by mission key, rule and begin (UTC ms)."""
+FoundKey: TypeAlias = tuple[str, str, int]
+"""Mission (its id), rule and begin of an excursion."""
+FoundRows: TypeAlias = dict[FoundKey, tuple[LimitRule, Seen]]
+
+
+@dataclass(frozen=True, slots=True)
+class Assessment:
+    """What somebody said of an excursion as it was seen then. at_ms: UTC ms."""
+
+    id: int
+    uid: str
+    seen: Seen
+    said: Words
+    at_ms: int
+    person: str
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """An excursion with its assessment. id: negative where the record holds no excursion any more
+    for which the assessment could hold; the excursion is as it was seen then."""
+
+    id: int
+    point_id: int
+    mission: MissionName
+    rule: LimitRule
+    now: Seen
+    found_ms: int
+    assessment: Assessment | None
+
+    @property
+    def is_gone(self) -> bool:
+        """Whether only the assessment is left of it."""
+        return self.id < 0
+
+
+def kept_excursions(session: Session, point_id: int | None = None) -> list[Found]:
+    """Return the excursions of one point or all, latest first."""
+    names = _mission_names(session)
+    rows = select(ExcursionRow, Point.id).join(Point, Point.uid == ExcursionRow.point)
+    said = select(AssessmentRow, Mission.uid).join(Mission, Mission.id == AssessmentRow.mission_id)
+    if point_id is not None:
+        rows, said = (
+            rows.where(Point.id == point_id),
+            said.where(AssessmentRow.point_id == point_id),
+        )
+    assessments = {row.uid: (row, names[mission]) for row, mission in session.execute(said)}
+    found = []
+    for row, point in session.execute(rows):
+        holding = assessments.pop(row.assessment or "", None)
+        said_of_it = _assessment(holding[0]) if holding else None
+        found.append(
+            Found(row.id, point, names[row.mission], _rule(row), _seen(row), row.found_ms,
+                  said_of_it)
+        )  # fmt: skip
+    found += [_gone(*one) for one in assessments.values()]
+    return sorted(found, key=lambda one: -one.now.start_ms)
+
+
+def _mission_names(session: Session) -> dict[str, MissionName]:
+    """The missions that have excursions or assessments, by id."""
+    assessed = select(Mission.uid).join(AssessmentRow, AssessmentRow.mission_id == Mission.id)
+    concerned = union(select(ExcursionRow.mission), assessed)
+    query = select(Mission.uid, Logger.serial, Mission.number, Mission.launched_ms)
+    rows = session.execute(query.join(Logger).where(Mission.uid.in_(concerned)))
+    return {row[0]: MissionName(*row[1:]) for row in rows}
+
+
+def _gone(row: AssessmentRow, mission: MissionName) -> Found:
+    said = _assessment(row)
+    return Found(-row.id, row.point_id, mission, _rule(row), said.seen, row.at_ms, said)
+
+
+def _rule(row: ExcursionRow | AssessmentRow) -> LimitRule:
+    try:
+        return limit_rule(row.rule)
+    except (KeyError, TypeError, ValueError) as exc:
+        raise ArchiveDamagedError(
+            f"The limit of {row.__tablename__} {row.id} cannot be read; verify the archive."
+        ) from exc
+
+
+def _assessment(row: AssessmentRow) -> Assessment:
+    return Assessment(
+        row.id, row.uid, Seen(**row.seen), Words(row.cause, row.words), row.at_ms, row.person
+    )
+
+
+def _seen(row: ExcursionRow) -> Seen:
+    return Seen(row.start_ms, row.end_ms, row.alarm_ms, row.extreme, row.extreme_ms, row.dose,
+                row.measured, row.estimated)  # fmt: skip
+
+
+def count_to_assess(
+    session: Session, point_ids: set[int] | None = None, found_since_ms: int | None = None
+) -> int:
+    """Return for how many excursions no assessment holds, at the given points or anywhere; on
+    request only those found from an instant on."""
+    query = (
+        select(func.count(ExcursionRow.id))
+        .join(Point, Point.uid == ExcursionRow.point)
+        .outerjoin(AssessmentRow, AssessmentRow.uid == ExcursionRow.assessment)
+        .where(AssessmentRow.id.is_(None))
+    )
+    if point_ids is not None:
+        query = query.where(Point.id.in_(point_ids))
+    if found_since_ms is not None:
+        query = query.where(ExcursionRow.found_ms >= found_since_ms)
+    return int(session.scalar(query) or 0)
+
+
+# -- what this computer finds --------------------------------------------------------------------
+def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> list[FoundOne]:
+    """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
+    that are not found any more go. Returns those that were not found before, by nobody."""
+    known = {
+        (row.mission, row.rule_key, row.start_ms): row
+        for row in session.scalars(select(ExcursionRow).filter_by(point=at.uid))
+    }
+    now = as_found(found, _mission_ids(session, at.point_id))
+    is_known = now.keys() <= known.keys()
+    before = [] if is_known else _found_before(session, at.point_id, known.values())
+    for key, row in known.items():
+        if key not in now:
+            session.delete(row)
+    fresh: list[tuple[str, LimitRule, Seen]] = []
+    for key, (rule, seen) in now.items():
+        if key in known:
+            row = known[key]
+        else:
+            first_ms = _first_ms(before, key, seen)
+            fresh += [(key[0], rule, seen)] if first_ms is None else []
+            row = ExcursionRow(point=at.uid, mission=key[0], rule_key=key[1],
+                               found_ms=now_ms if first_ms is None else first_ms)  # fmt: skip
+        row.rule = rule.as_dict()
+        for name, value in asdict(seen).items():
+            setattr(row, name, value)
+        session.add(row)
+    session.flush()
+    match_assessments(session, [at.point_id])
+    note_found(session, at.uid, at.version)
+    names = _mission_names(session)
+    return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
+            for mission, rule, seen in fresh]  # fmt: skip
+
+
+def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
+    query = select(Mission.id, Mission.uid).where(Mission.point_id == point_id)
+    return {row[0]: row[1] for row in session.execute(query)}
+
+
+class _Before(NamedTuple):
+    mission: str
+    rule_key: str
+    start_ms: int
+    end_ms: int
+    at_ms: int
+
+
+def _found_before(session: Session, point_id: int, known: Iterable[ExcursionRow]) -> list[_Before]:
+    """Return what was found at a point before, as acts tell it and as it is known here."""
+    told = (
+        select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
+        .join(Mission, Mission.id == FoundRow.mission_id)
+        .where(FoundRow.point_id == point_id)
+    )
+    here = [
+        _Before(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms) for row in known
+    ]
+    return [_Before(*row) for row in session.execute(told)] + here
+
+
+def _first_ms(before: list[_Before], key: FoundKey, seen: Seen) -> int | None:
+    """When an excursion, or one of its mission and rule that overlaps it, was found first."""
+    mission, rule, _ = key
+    return min(
+        (one.at_ms for one in before
+         if (one.mission, one.rule_key) == (mission, rule)
+         and one.start_ms <= seen.end_ms and one.end_ms >= seen.start_ms),
+        default=None,
+    )  # fmt: skip
+
+
+def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
+    """Return excursions as they are kept: their rule, and how they are seen. missions: ids of
+    missions by their keys."""
+    return {
+        (missions[mission], rule, start_ms):
+        (one.rule, Seen(one.start_ms, one.end_ms, one.alarm_ms or one.start_ms, one.extreme,
+                        one.extreme_ms, one.dose, one.measured, one.estimated))
+        for (mission, rule, start_ms), one in found.items()
+    }  # fmt: skip
+
+
+def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
+    """Whether other excursions are kept of a point than are found now."""
+    rows = session.scalars(select(ExcursionRow).filter_by(point=at.uid))
+    kept = {(row.mission, row.rule_key, row.start_ms): (_rule(row), _seen(row)) for row in rows}
+    return as_found(found, _mission_ids(session, at.point_id)) != kept
+
+
+def of_nothing() -> Select[int]:
+    """Excursions of no point or mission."""
+    return select(ExcursionRow.id).where(
+        ExcursionRow.point.not_in(select(Point.uid))
+        | ExcursionRow.mission.not_in(select(Mission.uid))
+    )
+
+
+def clear_of_nothing(session: Session) -> None:
+    """Take out excursions of no point or mission."""
+    session.execute(delete(ExcursionRow).where(ExcursionRow.id.in_(of_nothing())))
+
+
+def match_all_assessments(session: Session) -> None:
+    """Find which assessment holds for each excursion, wherever there are assessments or were."""
+    matched_once = select(Point.id).join(ExcursionRow, ExcursionRow.point == Point.uid)
+    with_some = select(AssessmentRow.point_id)
+    points = union(with_some, matched_once.where(ExcursionRow.assessment.is_not(None)))
+    match_assessments(session, session.scalars(points))
+
+
+def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
+    """Find which assessment holds for each excursion of some points."""
+    for point_id in set(point_ids):
+        by_rule: dict[tuple[str, str], tuple[list[ExcursionRow], list[AssessmentRow]]] = {}
+        query = select(ExcursionRow).join(Point, Point.uid == ExcursionRow.point)
+        query = query.where(Point.id == point_id).order_by(ExcursionRow.start_ms)
+        for found in session.scalars(query):
+            by_rule.setdefault((found.mission, found.rule_key), ([], []))[0].append(found)
+        said = select(AssessmentRow, Mission.uid).join(Mission)
+        said = said.where(AssessmentRow.point_id == point_id).order_by(AssessmentRow.id)
+        for row, mission in session.execute(said):
+            by_rule.setdefault((mission, row.rule_key), ([], []))[1].append(row)
+        for excursions, assessments in by_rule.values():
+            holds = matched(
+                [(row.start_ms, row.end_ms) for row in excursions],
+                [Seen(**row.seen).span for row in assessments],
+            )
+            for found, number in zip(excursions, holds, strict=True):
+                found.assessment = None if number is None else assessments[number].uid
+
+
+# -- in which state of the record they were found ---------------------------------------------
+@dataclass(frozen=True, slots=True)
+class FoundIn:
+    """A point whose excursions are found. version: of its record as it is now; is_current: whether
+    they were found in that one."""
+
+    point_id: int
+    uid: str
+    name: str
+    zone: str
+    version: int
+    is_current: bool
+
+
+def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]:
+    """Return all points, or one, and whether their excursions were found in the present record."""
+    query = (
+        select(Point, Site, RecordRow)
+        .join(Site, Site.id == Point.site_id)
+        .outerjoin(RecordRow, RecordRow.point == Point.uid)
+        .order_by(Point.id)
+    )
+    if point_id is not None:
+        query = query.where(Point.id == point_id)
+    return [
+        FoundIn(point.id, point.uid, full_name(site.name, point.name), site.zone,
+                here.changes if here else 0, here is None or here.changes == here.found_in)
+        for point, site, here in session.execute(query)
+    ]  # fmt: skip

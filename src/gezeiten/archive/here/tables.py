@@ -1,0 +1,187 @@
+"""The tables of this computer alone: readings in blocks, which bytes are in them, and the
+excursions found in them.
+
+They lie in here.db beside the archive's database, are made from bytes and acts, never copied, and
+made anew at will. They name missions and points by ids that are the same in every database.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+from typing import Any, ClassVar
+
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Engine,
+    Index,
+    LargeBinary,
+    MetaData,
+    UniqueConstraint,
+    text,
+)
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from gezeiten.archive.store.tables import row_key
+
+HERE = "here.db"
+SCHEMA = "here"
+_FORM = 2
+"""Of these tables; what an other version made is thrown away."""
+
+
+class HereBase(DeclarativeBase):
+    """The declarative base of these tables; whole numbers are 64 bit everywhere."""
+
+    metadata = MetaData(schema=SCHEMA)
+    type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
+
+
+class Held(HereBase):
+    """Bytes whose readings are in the blocks of a mission. raw: their fingerprint, of a text with
+    that of how it was read (`raw_key`). spans: from when to when its readings are, UTC ms, both
+    ends included, one for each stretch that came."""
+
+    __tablename__ = "held"
+    __table_args__ = (UniqueConstraint("mission", "raw"),)
+    id: Mapped[int] = row_key()
+    mission: Mapped[str]
+    raw: Mapped[str] = mapped_column(index=True)
+    spans: Mapped[list[list[int]]] = mapped_column(JSON)
+
+
+class Block(HereBase):
+    """Readings of one channel of a mission, as they are cut by `archive/here/cutting.py`.
+
+    first, width: the numbers [first, first + width) of a logger, the instants of a text (width is a
+    power of two then); is_text tells which. data: values as measured, compressed float64, NaN is
+    "no value". Reading i has number `number` + i and was due at start_ms + i x step_ms; else they
+    are in numbers and times. usual_ms, shorter_ms: the mission's intervals. low,
+    high, total: over the valid values.
+    """
+
+    __tablename__ = "block"
+    __table_args__ = (
+        UniqueConstraint("mission", "channel", "first"),
+        Index("block_in_time", "mission", "channel", "start_ms"),
+    )
+    id: Mapped[int] = row_key()
+    mission: Mapped[str]
+    channel: Mapped[str]
+    unit: Mapped[str]
+    is_text: Mapped[bool]
+    first: Mapped[int]
+    width: Mapped[int]
+    count: Mapped[int]
+    number: Mapped[int]
+    start_ms: Mapped[int]
+    step_ms: Mapped[int]
+    end_ms: Mapped[int]
+    usual_ms: Mapped[int]
+    shorter_ms: Mapped[int]
+    valid: Mapped[int]
+    low: Mapped[float | None]
+    high: Mapped[float | None]
+    total: Mapped[float | None]
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    numbers: Mapped[bytes | None] = mapped_column(LargeBinary)
+    times: Mapped[bytes | None] = mapped_column(LargeBinary)
+
+
+class SeriesRow(HereBase):
+    """A channel that is shown at a point: it has readings there, or an overview alone."""
+
+    __tablename__ = "series"
+    __table_args__ = (UniqueConstraint("point", "channel"),)
+    id: Mapped[int] = row_key()
+    point: Mapped[str]
+    channel: Mapped[str]
+    unit: Mapped[str]
+    has_readings: Mapped[bool]
+
+
+class RecordRow(HereBase):
+    """changes: how often the record of a point changed here; found_in: after how many of them its
+    excursions were found."""
+
+    __tablename__ = "record"
+    id: Mapped[int] = row_key()
+    point: Mapped[str] = mapped_column(unique=True)
+    changes: Mapped[int]
+    found_in: Mapped[int]
+
+
+class AppliedRow(HereBase):
+    """One row: the hash of the newest entry that the changes above know of."""
+
+    __tablename__ = "applied"
+    id: Mapped[int] = row_key()
+    hash: Mapped[str]
+
+
+class ExcursionRow(HereBase):
+    """An alarmed excursion as this computer found it. assessment: the id of the one that holds for
+    it, None: it is to assess."""
+
+    __tablename__ = "excursion"
+    __table_args__ = (UniqueConstraint("mission", "rule_key", "start_ms"),)
+    id: Mapped[int] = row_key()
+    point: Mapped[str] = mapped_column(index=True)
+    mission: Mapped[str]
+    rule_key: Mapped[str]
+    rule: Mapped[dict[str, Any]] = mapped_column(JSON)
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    alarm_ms: Mapped[int]
+    extreme: Mapped[float]
+    extreme_ms: Mapped[int]
+    dose: Mapped[float]
+    measured: Mapped[int]
+    estimated: Mapped[int]
+    found_ms: Mapped[int]
+    assessment: Mapped[str | None]
+
+
+class MisfitRow(HereBase):
+    """What an act found otherwise than it says. entry: the hash of its entry."""
+
+    __tablename__ = "misfit"
+    id: Mapped[int] = row_key()
+    entry: Mapped[str] = mapped_column(unique=True)
+    words: Mapped[list[str]] = mapped_column(JSON)
+
+
+def throw_away_other_form(path: Path) -> None:
+    """Delete the file of these tables where it is of another form, or none at all."""
+    if not path.exists():
+        return
+    try:
+        with closing(sqlite3.connect(path)) as raw:
+            form = raw.execute("PRAGMA user_version").fetchone()[0]
+    except sqlite3.DatabaseError:
+        form = -1
+    if form not in (0, _FORM):  # 0: just being made
+        throw_away(path)
+
+
+def throw_away(path: Path) -> None:
+    """Delete the file of these tables."""
+    for name in (path.name, f"{path.name}-wal", f"{path.name}-shm"):
+        path.with_name(name).unlink(missing_ok=True)
+
+
+def make_tables(engine: Engine) -> None:
+    """Make these tables where they are not there yet."""
+    is_sqlite = engine.dialect.name == "sqlite"
+    with engine.begin() as connection:
+        if is_sqlite:
+            if connection.execute(text(f"PRAGMA {SCHEMA}.user_version")).scalar() == _FORM:
+                return
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+        else:
+            connection.execute(text(f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}"))
+        HereBase.metadata.create_all(connection)
+        if is_sqlite:
+            connection.execute(text(f"PRAGMA {SCHEMA}.user_version = {_FORM}"))

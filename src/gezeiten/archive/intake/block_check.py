@@ -1,0 +1,199 @@
+"""This computer's readings held against those that bytes make."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from itertools import groupby
+from typing import Any
+
+import numpy as np
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.here.blocks import Packed
+from gezeiten.archive.here.excursions import clear_of_nothing, of_nothing
+from gezeiten.archive.here.holding import blocks_of, raw_key
+from gezeiten.archive.here.series import make_series_anew, series_kept, series_wanted
+from gezeiten.archive.here.tables import Block, Held
+from gezeiten.archive.intake.of_bytes import (
+    Decode,
+    MissionMade,
+    mission_made,
+    offloads_of,
+    put_mission,
+)
+from gezeiten.archive.store.packing import decode_times, decode_values
+from gezeiten.archive.store.tables import Mission, Offload
+from gezeiten.errors import ArchiveDamagedError
+
+_REBUILD = "gezeiten verify --rebuild puts it right."
+_FACTS = ("width", "count", "number", "start_ms", "step_ms", "end_ms", "valid", "low", "high",
+          "total")  # fmt: skip
+
+
+def faulty_readings(
+    session: Session,
+    decode: Decode,
+    is_lost: Callable[[Offload], bool],
+    each: Callable[[int, int], None],
+) -> tuple[int, list[str]]:
+    """Return how many offloads there are, and what is not as their bytes say, a sentence each;
+    bytes that are gone or damaged are one.
+
+    is_lost: whether only readings are left of an offload's bytes.
+    each: hears how many offloads are done, of how many, mission by mission; may end it by an error.
+    """
+    faults: list[str] = []
+    done, many = 0, len(offloads_kept(session))
+    for mission, offloads in missions_offloaded(session):
+        each(done, many)
+        made = mission_made(session, mission, offloads, decode)
+        faults += [f"Raw offload {one.sha256[:12]} cannot be checked: {why}"
+                   for one, why in made.unread]  # fmt: skip
+        faults += [_lost(one) for one in offloads if is_lost(one)]
+        faults += _differing(session, mission, offloads, made)
+        done += len(offloads)
+    return many, faults + _differing_series(session) + _strays(session)
+
+
+def _lost(offload: Offload) -> str:
+    return (
+        f"Raw offload {offload.sha256[:12]} is lost; the readings that were made of it are kept "
+        "instead. Take in a copy of the vault that has it."
+    )
+
+
+def make_readings_anew(session: Session, decode: Decode) -> None:
+    """Put readings made anew in place where others are kept, inside the caller's transaction. Those
+    of bytes that are gone or damaged stay as they are: nothing else has them."""
+    session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
+    session.execute(delete(Held).where(Held.id.in_(_STRAY_HELD)))
+    clear_of_nothing(session)
+    session.expire_all()
+    for mission, offloads in missions_offloaded(session):
+        made = mission_made(session, mission, offloads, decode)
+        if next(_differing(session, mission, offloads, made), None) is not None:
+            put_mission(session, made)
+    make_series_anew(session)
+    session.expire_all()
+
+
+def offloads_kept(session: Session) -> list[Offload]:
+    """Return all offloads in the order in which they came."""
+    return list(session.scalars(select(Offload).order_by(Offload.id)))
+
+
+def missions_offloaded(session: Session) -> Iterator[tuple[Mission, list[Offload]]]:
+    """Yield each mission with its offloads, oldest first."""
+    keys = select(Offload.mission_id).distinct().order_by(Offload.mission_id)
+    for key in session.scalars(keys).all():
+        mission = session.get(Mission, key)
+        if mission is not None:
+            yield mission, offloads_of(session, key)
+
+
+def _differing(
+    session: Session, mission: Mission, offloads: list[Offload], made: MissionMade
+) -> Iterator[str]:
+    """Yield a sentence for each block of a mission that is not as its bytes say, is missing, or is
+    none of theirs."""
+    kept = {
+        key: {block.first: block for block in blocks}
+        for key, blocks in groupby(
+            session.scalars(
+                select(Block).filter_by(mission=made.whose.mission)
+                .order_by(Block.channel, Block.unit, Block.first)
+            ),
+            key=lambda block: (block.channel, block.unit),
+        )
+    }  # fmt: skip
+    for (channel, unit), column in made.columns.items():
+        blocks = kept.pop((channel, unit), {})
+        for one in blocks_of(made.whose, column):
+            block = blocks.pop(one.first, None)
+            if block is None or not _same(block, one, made):
+                yield _sentence(mission, offloads, channel, one)
+        yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
+    for (channel, _), blocks in kept.items():
+        yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
+    yield from _differing_held(session, made)
+
+
+def _same(block: Block, wanted: Packed, made: MissionMade) -> bool:
+    its = made.whose
+    if (block.is_text, block.usual_ms, block.shorter_ms) != (
+        its.is_text, its.usual_ms, its.shorter_ms
+    ):  # fmt: skip
+        return False
+    if any(getattr(block, name) != getattr(wanted, name) for name in _FACTS):
+        return False
+    try:
+        return _same_bytes(block, wanted)
+    except ArchiveDamagedError:
+        return False
+
+
+def _same_bytes(block: Block, wanted: Packed) -> bool:
+    """Whether the same was packed, however: packers differ."""
+    if block.data != wanted.data:
+        ours, theirs = (decode_values(data, wanted.count) for data in (block.data, wanted.data))
+        if not np.array_equal(ours, theirs, equal_nan=True):
+            return False
+    pairs = (block.numbers, wanted.numbers), (block.times, wanted.times)
+    return all(_same_whole(one, other, wanted.count) for one, other in pairs)
+
+
+def _same_whole(one: bytes | None, other: bytes | None, count: int) -> bool:
+    if one == other:
+        return True
+    if one is None or other is None:
+        return False
+    return np.array_equal(decode_times(one, count), decode_times(other, count))
+
+
+def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: Any) -> str:
+    """Which readings, and the bytes that say so."""
+    first, end = block.number, block.number + block.count
+    whose = [
+        one
+        for one in offloads
+        if one.reading is not None or any(a < end and b > first for a, b in one.received)
+    ]
+    raw = (whose or offloads)[0].sha256[:12]
+    return (
+        f"Readings {first} to {end} of {channel} of mission {mission.number} differ from the raw "
+        f"offload {raw}; gezeiten verify --rebuild makes them anew."
+    )
+
+
+def _differing_held(session: Session, made: MissionMade) -> Iterator[str]:
+    unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
+    kept = {row.raw: row.spans for row in session.scalars(
+        select(Held).filter_by(mission=made.whose.mission))}  # fmt: skip
+    for raw in (kept.keys() | made.held.keys()) - unread:
+        wanted = made.held.get(raw)
+        if wanted is None or kept.get(raw) != [list(span) for span in wanted]:
+            yield f"What is held of raw offload {raw[:12]} is not as its bytes say; {_REBUILD}"
+
+
+# -- series, and what belongs to nothing --------------------------------------------------------
+def _differing_series(session: Session) -> list[str]:
+    kept = series_kept(session)
+    return [f"The series of {channel} at a point is not as readings make it; {_REBUILD}"
+            for _, channel, _, _ in sorted(kept ^ set(series_wanted(session)))]  # fmt: skip
+
+
+def _strays(session: Session) -> list[str]:
+    """Return a sentence for each block that belongs to no mission with offloads, and each excursion
+    of no point or mission."""
+    return [
+        f"{what} {key} belongs to nothing; {_REBUILD}"
+        for what, query in (("Block", _STRAY_BLOCKS), ("Note of bytes", _STRAY_HELD),
+                            ("Excursion", of_nothing()))
+        for key in session.scalars(query)
+    ]  # fmt: skip
+
+
+_OFFLOADED = select(Mission.uid).join(Offload, Offload.mission_id == Mission.id)
+_STRAY_BLOCKS = select(Block.id).where(Block.mission.not_in(_OFFLOADED))
+_STRAY_HELD = select(Held.id).where(Held.mission.not_in(_OFFLOADED))

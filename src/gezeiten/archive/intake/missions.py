@@ -1,0 +1,297 @@
+"""Taking a mission file in: vault first, then the act and its readings in one transaction.
+
+Killed in between, the incoming file is still there and is taken in again; the vault keeps the
+same bytes once, and reading numbers that are kept already are not stored again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+
+from sqlalchemy import Select, select, tuple_
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.acts.doing import do
+from gezeiten.archive.apply import Said
+from gezeiten.archive.database import Archive
+from gezeiten.archive.here.cutting import Column
+from gezeiten.archive.here.holding import (
+    ChannelColumn,
+    Whose,
+    hold,
+    leave_to_all_bytes,
+    note_held,
+)
+from gezeiten.archive.here.readings import in_ranges
+from gezeiten.archive.sites import UNPLACED_SITE, find_point
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
+from gezeiten.domain.acts.offloads import (
+    DamageNoted,
+    MissionOffloaded,
+    MissionSaid,
+    RawBytes,
+    Taken,
+)
+from gezeiten.domain.coverage import Range, merged, missing, size
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.sites import full_name
+from gezeiten.domain.timeline import Times, Values
+
+
+@dataclass(frozen=True, slots=True)
+class RawChannel:
+    """One channel of a mission file."""
+
+    key: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class RawMission:
+    """A decoded mission file as the archive needs it.
+
+    numbers: reading numbers int64 (n,), increasing; times: when each was due, UTC ms (n,); values:
+    one float64 (n,) a channel, NaN for "no value". step_ms: the shorter interval where the
+    interval changes, else 0. received: ranges the file holds; damaged: ranges that stayed damaged.
+    """
+
+    serial: str
+    model: str
+    firmware: str
+    number: int
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    plan: dict[str, object]
+    channels: tuple[RawChannel, ...]
+    numbers: Times
+    times: Times
+    step_ms: int
+    values: list[Values]
+    received: list[Range]
+    damaged: list[Range]
+    events: list[tuple[int, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Circumstances:
+    """Who took it, when, how, and how far the logger's clock was off then.
+
+    carried: by which courier, when, and how it left the logger. taken_in: who brings it into this
+    archive, and when, where that is not who took it.
+    """
+
+    at_ms: int
+    person: str
+    route: str
+    clock_difference_ms: float | None = None
+    clock_uncertainty_ms: float | None = None
+    cut_short: str = ""
+    carried: dict[str, object] | None = None
+    taken_in: Said | None = None
+
+    @property
+    def said(self) -> Said:
+        """Who does the acts of taking it in, and when."""
+        return self.taken_in or Said(self.at_ms, self.person)
+
+    @property
+    def taken(self) -> Taken | None:
+        """Who took it, and when, where that is not who takes it in."""
+        return None if self.taken_in is None else Taken(self.at_ms, self.person)
+
+
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """What became of it. offload_id is None when nothing in it was new."""
+
+    offload_id: int | None
+    mission_id: int
+    point_id: int
+    added: list[Range]
+    sha256: str
+
+    @property
+    def readings(self) -> int:
+        """How many readings were new here."""
+        return size(self.added)
+
+
+def take_in(
+    archive: Archive,
+    raw: bytes,
+    file: RawMission,
+    how: Circumstances,
+    *,
+    damaged: list[Range] | None = None,
+    even_if_known: bool = False,
+) -> Intake:
+    """Keep a mission file. Bytes without a single new reading add nothing.
+
+    Args:
+        damaged: readings that arrived damaged this time, for the next launch to ask about; None
+            where the file did not come from the logger itself.
+        even_if_known: keep the bytes though no reading is new, as an offload that added nothing.
+    """
+    with archive.writing() as session:
+        mission = _known(session, file)
+        point = point_of(session, file, how)
+        kept = kept_ranges(session, mission.id) if mission else []
+        added = merged(part for got in file.received for part in missing(got, kept))
+        sha256 = hashlib.sha256(raw).hexdigest()
+        if not added and (not even_if_known or _is_kept(session, mission, sha256)):
+            _note_damage(session, mission, file, damaged, how)
+            return Intake(None, mission.id if mission else 0, point.id, [], "")
+        with translated(archive.folder):
+            archive.vault.put(raw)
+        bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
+        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged), how.said)
+        mission = _known(session, file)
+        assert mission is not None
+        offload = _offload_of(session, mission, sha256)
+        added = [(first, end) for first, end in offload.added]
+        its = whose(mission, point.uid, file)
+        if hold_mission(session, its, file, sha256) and not is_latest(session, offload):
+            leave_to_all_bytes(session, mission.uid)
+        return Intake(offload.id, mission.id, mission.point_id or 0, added, sha256)
+
+
+def _offloaded(
+    file: RawMission, how: Circumstances, point: str, raw: RawBytes, damaged: list[Range] | None
+) -> MissionOffloaded:
+    return MissionOffloaded(
+        file.serial,
+        mission_said(file, point),
+        raw,
+        received=tuple(file.received),
+        damaged=tuple(file.damaged),
+        missed=None if damaged is None else tuple(damaged),
+        events=tuple(file.events),
+        clock_difference_ms=how.clock_difference_ms,
+        clock_uncertainty_ms=how.clock_uncertainty_ms,
+        cut_short=how.cut_short,
+        taken=how.taken,
+    )
+
+
+def mission_said(file: RawMission, point: str) -> MissionSaid:
+    """Return what a file says of its mission. point: id of where it belongs."""
+    return MissionSaid(
+        file.model, file.firmware, file.number, file.launched_ms, file.first_ms, file.interval_ms,
+        point, file.plan,
+    )  # fmt: skip
+
+
+def _note_damage(
+    session: Session,
+    mission: Mission | None,
+    file: RawMission,
+    damaged: list[Range] | None,
+    how: Circumstances,
+) -> None:
+    """Remember what arrived damaged though nothing new came, where it is otherwise than known."""
+    if mission is None or damaged is None:
+        return
+    if [list(part) for part in damaged] != (mission.damaged or []):
+        noted = DamageNoted(file.serial, file.number, file.launched_ms, tuple(damaged))
+        do(session, noted, how.said)
+
+
+def _is_kept(session: Session, mission: Mission | None, sha256: str) -> bool:
+    query = select(Offload.id).filter_by(sha256=sha256)
+    return mission is not None and (
+        session.scalars(query.filter_by(mission_id=mission.id)).first() is not None
+    )
+
+
+def _offload_of(session: Session, mission: Mission, sha256: str) -> Offload:
+    """Return the newest offload of a mission's bytes."""
+    query = select(Offload).filter_by(mission_id=mission.id, sha256=sha256)
+    return session.scalars(query.order_by(Offload.id.desc()).limit(1)).one()
+
+
+def kept_ranges(session: Session, mission_id: int) -> list[Range]:
+    """Return the reading numbers of a mission that the archive holds."""
+    rows = session.scalars(select(Offload.added).filter_by(mission_id=mission_id)).all()
+    return merged((first, end) for row in rows for first, end in row)
+
+
+def find_logger(session: Session, serial: str) -> Logger | None:
+    """Return the logger of a serial, None where it is new."""
+    return session.scalars(select(Logger).filter_by(serial=serial)).first()
+
+
+def _known(session: Session, file: RawMission) -> Mission | None:
+    logger = find_logger(session, file.serial)
+    if logger is None:
+        return None
+    return known_mission(session, logger.id, file.number, file.launched_ms)
+
+
+def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
+    """Return where a file's mission belongs: the point it is entered for, else the one its plan
+    names, made where it is new."""
+    mission = _known(session, file)
+    if mission is not None:
+        return session.get_one(Point, mission.point_id)
+    name = plan_from_dict(file.plan).point_name
+    return find_point(session, name or full_name(UNPLACED_SITE, file.serial), how.said)
+
+
+def known_mission(
+    session: Session, logger_id: int, number: int, launched_ms: int
+) -> Mission | None:
+    """Return a logger's mission of that number and launch where it is entered."""
+    return session.scalars(
+        select(Mission).filter_by(logger_id=logger_id, number=number, launched_ms=launched_ms)
+    ).first()
+
+
+def whose(mission: Mission, point: str, file: RawMission) -> Whose:
+    """Return whose the readings of a file are. point: id of where its mission belongs."""
+    return Whose(mission.uid, point, False, file.interval_ms, file.step_ms)
+
+
+def hold_mission(session: Session, its: Whose, file: RawMission, sha256: str) -> bool:
+    """Put the readings of a mission file into this computer's blocks; returns whether they differ
+    from what was kept."""
+    came = [hold(session, its, one) for one in mission_columns(file)]
+    note_held(session, its.mission, sha256, spans_of(file))
+    return any(one.differs for one in came)
+
+
+def in_order(mission_id: int) -> Select[Offload]:
+    """Ask for the offloads of a mission in the order in which they were taken: where bytes differ
+    about a reading the earlier ones stand, on every computer."""
+    taken = Offload.at_ms, Offload.sha256
+    return select(Offload).filter_by(mission_id=mission_id).order_by(*taken)
+
+
+def is_latest(session: Session, offload: Offload) -> bool:
+    """Whether no offload of its mission was taken after it."""
+    after = tuple_(Offload.at_ms, Offload.sha256) > (offload.at_ms, offload.sha256)
+    query = select(Offload.id).where(Offload.mission_id == offload.mission_id, after)
+    return session.scalars(query.limit(1)).first() is None
+
+
+def mission_columns(file: RawMission) -> list[ChannelColumn]:
+    """Return the readings of a mission file by channel: those that came whole."""
+    came = in_ranges(file.numbers, file.received)
+    which = slice(None) if came.all() else came
+    return [
+        ChannelColumn(channel.key, channel.unit,
+                      Column(file.numbers, file.times, values).part(which))
+        for channel, values in zip(file.channels, file.values, strict=True)
+    ]  # fmt: skip
+
+
+def spans_of(file: RawMission) -> list[tuple[int, int]]:
+    """Return from when to when the readings of each stretch are that came, both ends included."""
+    spans = []
+    for first, end in file.received:
+        a, b = file.numbers.searchsorted([first, end])
+        if b > a:
+            spans.append((int(file.times[a]), int(file.times[b - 1])))
+    return spans

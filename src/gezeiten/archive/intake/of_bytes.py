@@ -1,0 +1,271 @@
+"""The readings of a mission made of all its bytes, and put into this computer's blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from sqlalchemy import Exists, Select, String, and_, exists, func, or_, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.database import Archive
+from gezeiten.archive.here.blocks import PACKED, unpack
+from gezeiten.archive.here.cutting import Column, text_column, united
+from gezeiten.archive.here.holding import (
+    ChannelColumn,
+    Whose,
+    blocks_of,
+    hold,
+    let_go,
+    note_held,
+    note_series,
+    put_blocks,
+    raw_key,
+)
+from gezeiten.archive.here.series import bare_overviews, make_series_anew
+from gezeiten.archive.here.tables import Block, Held
+from gezeiten.archive.intake.missions import RawMission, in_order, mission_columns, spans_of
+from gezeiten.archive.intake.texts import Readings, Source
+from gezeiten.archive.store.tables import Mission, Offload, Point
+from gezeiten.domain.timeline import Span
+from gezeiten.errors import GezeitenError, bug
+
+
+@dataclass(frozen=True, slots=True)
+class TextRead:
+    """A text that was read by its tie."""
+
+    source: Source
+    pieces: Iterable[Readings]
+
+
+@dataclass(frozen=True, slots=True)
+class Rescued:
+    """Readings that are all that is left of lost bytes."""
+
+    usual_ms: int
+    shorter_ms: int
+    columns: list[ChannelColumn]
+
+
+Decode: TypeAlias = Callable[[Offload], "RawMission | TextRead | Rescued"]
+"""Reads the kept bytes of an offload. It may raise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Of:
+    """The readings that the bytes of one offload hold."""
+
+    raw: str
+    usual_ms: int
+    shorter_ms: int
+    columns: list[ChannelColumn]
+    spans: list[Span]
+
+
+@dataclass(slots=True)
+class MissionMade:
+    """The readings of a mission as its bytes make them: by channel and unit; unread: bytes that are
+    gone or damaged, and why."""
+
+    whose: Whose
+    columns: dict[tuple[str, str], Column]
+    held: dict[str, list[Span]]
+    unread: list[tuple[Offload, GezeitenError]] = field(default_factory=list)
+
+
+def readings_of(offload: Offload, decode: Decode) -> Of | GezeitenError:
+    """Return the readings that an offload's bytes hold, or why they cannot be read."""
+    try:
+        read = decode(offload)
+        raw = raw_key(offload.sha256, offload.reading)
+        if isinstance(read, TextRead):
+            columns = _text_columns(read)
+            return Of(raw, 0, 0, columns, _ends(columns))
+        if isinstance(read, Rescued):
+            return Of(raw, read.usual_ms, read.shorter_ms, read.columns, _ends(read.columns))
+        return Of(raw, read.interval_ms, read.step_ms, mission_columns(read), spans_of(read))
+    except GezeitenError as exc:
+        return exc
+    except Exception as exc:  # noqa: BLE001 - a mistake of ours at one offload spares the others
+        return bug(exc)
+
+
+def _text_columns(read: TextRead) -> list[ChannelColumn]:
+    pieces = list(read.pieces)
+    return [
+        ChannelColumn(key, unit, united(
+            [text_column(piece.times, piece.values[i]) for piece in pieces], is_text=True))
+        for i, (key, unit) in enumerate(read.source.channels)
+    ]  # fmt: skip
+
+
+def _ends(columns: list[ChannelColumn]) -> list[Span]:
+    instants = [(int(one.column.times.min()), int(one.column.times.max()))
+                for one in columns if len(one.column)]  # fmt: skip
+    if not instants:
+        return []
+    return [(min(first for first, _ in instants), max(last for _, last in instants))]
+
+
+def mission_made(
+    session: Session, mission: Mission, offloads: list[Offload], decode: Decode
+) -> MissionMade:
+    """Return the readings of a mission, made of the bytes of its offloads (oldest first). Where
+    bytes cannot be read, kept readings stay that no other bytes know."""
+    parts: dict[tuple[str, str], list[Column]] = {}
+    held: dict[str, list[Span]] = {}
+    unread = []
+    usual_ms = shorter_ms = 0
+    for offload in offloads:
+        of = readings_of(offload, decode)
+        if isinstance(of, GezeitenError):
+            unread.append((offload, of))
+            continue
+        held.setdefault(of.raw, of.spans)
+        usual_ms, shorter_ms = of.usual_ms or usual_ms, of.shorter_ms or shorter_ms
+        for one in of.columns:
+            parts.setdefault((one.channel, one.unit), []).append(one.column)
+    is_text = any(offload.reading is not None for offload in offloads)
+    if unread:
+        usual_ms = usual_ms or (0 if is_text else mission.interval_ms)
+        for key, column in _kept(session, mission, is_text=is_text).items():
+            parts.setdefault(key, []).append(column)
+    point = session.get(Point, mission.point_id)
+    its = Whose(mission.uid, point.uid if point else "", is_text, usual_ms, shorter_ms)
+    columns = {key: united(listed, is_text=is_text) for key, listed in parts.items()}
+    return MissionMade(its, columns, held, unread)
+
+
+def _kept(session: Session, mission: Mission, *, is_text: bool) -> dict[tuple[str, str], Column]:
+    columns = [getattr(Block, name) for name in PACKED]
+    rows = session.execute(
+        select(Block.channel, Block.unit, *columns)
+        .where(Block.mission == mission.uid, Block.is_text == is_text)
+        .order_by(Block.first)
+    )
+    kept: dict[tuple[str, str], list[Column]] = {}
+    for row in rows:
+        try:
+            column = unpack(row, is_text=is_text)
+        except GezeitenError:
+            continue
+        kept.setdefault((row.channel, row.unit), []).append(column)
+    return {key: united(listed, is_text=is_text) for key, listed in kept.items()}
+
+
+def put_mission(session: Session, made: MissionMade) -> None:
+    """Put the readings of a mission in place of those that are kept."""
+    before = {row.raw: row.spans for row in session.scalars(
+        select(Held).filter_by(mission=made.whose.mission))}  # fmt: skip
+    let_go(session, made.whose.mission)
+    for (channel, unit), column in made.columns.items():
+        put_blocks(session, made.whose, channel, unit, blocks_of(made.whose, column))
+        note_series(session, made.whose.point, channel, unit, has_readings=column.has_values)
+    unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
+    stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
+    for raw, spans in {**made.held, **stays}.items():
+        note_held(session, made.whose.mission, raw, spans)
+    session.flush()
+
+
+# -- what is missing -------------------------------------------------------------------------------
+TOLD_EVERY = 20
+"""Missions; fewer are made before anybody could read how many."""
+
+
+def make_missing_readings(
+    archive: Archive, decode: Decode, tell: Callable[[int, int], None] = lambda *_: None
+) -> int:
+    """Make the readings of offloads that are not held: their acts were caught up from the logbook,
+    or this computer's tables are new. Returns of how many missions.
+
+    tell: hears now and then how many are made, of how many.
+    """
+    with archive.reading() as session:
+        strays = list(session.scalars(_held_of_nothing()))
+        missing = list(session.scalars(_missions_missing_some()))
+        bare = bare_overviews(session)
+    if strays or bare:
+        with archive.writing() as session:
+            for mission in strays:
+                let_go(session, mission)
+            make_series_anew(session)
+        with archive.reading() as session:
+            missing = list(session.scalars(_missions_missing_some()))
+    made = 0
+    for done, key in enumerate(missing):
+        if done % TOLD_EVERY == TOLD_EVERY - 1:
+            tell(done, len(missing))
+        made += _make_mission(archive, key, decode)
+    return made
+
+
+def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
+    """Hold what is missing of a mission; of several offloads, or of one before others, the mission
+    is made as a whole. Returns whether there was anything to read."""
+    with archive.writing() as session:
+        mission = session.get_one(Mission, key)
+        offloads = offloads_of(session, key)
+        held = set(session.scalars(select(Held.raw).filter_by(mission=mission.uid)))
+        missing = [one for one in offloads if raw_key(one.sha256, one.reading) not in held]
+        if len(missing) == 1 and missing[0] is offloads[-1]:
+            return hold_offload(session, mission, missing[0], decode)
+        made = mission_made(session, mission, offloads, decode)
+        if all(raw in held for raw in made.held):
+            return False  # what is missing cannot be read
+        put_mission(session, made)
+        return True
+
+
+def hold_offload(session: Session, mission: Mission, offload: Offload, decode: Decode) -> bool:
+    """Put the readings of one offload into the blocks of its mission; returns whether they could be
+    read."""
+    of = readings_of(offload, decode)
+    if isinstance(of, GezeitenError):
+        return False
+    point = session.get_one(Point, mission.point_id)
+    its = Whose(mission.uid, point.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
+    for one in of.columns:
+        hold(session, its, one)
+    note_held(session, mission.uid, of.raw, of.spans)
+    return True
+
+
+def offloads_of(session: Session, mission_id: int) -> list[Offload]:
+    """Return the offloads of a mission in the order in which they were taken."""
+    return list(session.scalars(in_order(mission_id)))
+
+
+def offloads_not_held(session: Session) -> list[Offload]:
+    """Return the offloads whose readings are in no block."""
+    query = select(Offload).join(Mission, Mission.id == Offload.mission_id).where(~_is_held())
+    return list(session.scalars(query.order_by(Offload.id)))
+
+
+def _is_held() -> Exists:
+    return exists().where(
+        Held.mission == Mission.uid,
+        or_(Held.raw == Offload.sha256,
+            and_(Offload.reading.is_not(None), Held.raw.startswith(Offload.sha256))),
+    )  # fmt: skip
+
+
+def _missions_missing_some() -> Select[int]:
+    return (
+        select(Mission.id)
+        .join(Offload, Offload.mission_id == Mission.id)
+        .where(~_is_held())
+        .group_by(Mission.id)
+        .order_by(func.min(Offload.id))
+    )
+
+
+def _held_of_nothing() -> Select[str]:
+    """Missions with bytes in their blocks that no offload of theirs names."""
+    named = exists().where(
+        Mission.uid == Held.mission, Offload.mission_id == Mission.id,
+        Offload.sha256 == func.substr(Held.raw, 1, 64, type_=String),
+    )  # fmt: skip
+    return select(Held.mission).where(~named).distinct()

@@ -1,0 +1,64 @@
+"""Keeping overviews: their bytes in a vault of their own, beside the readings and never among them.
+
+An overview adds no reading: what it shows counts as to offload until the readings come.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.acts.doing import do
+from gezeiten.archive.database import Archive
+from gezeiten.archive.here.holding import note_series
+from gezeiten.archive.intake.missions import Circumstances, RawMission, mission_said, point_of
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.tables import Mission, OverviewRow
+from gezeiten.domain.acts.offloads import OverviewTaken, RawBytes
+from gezeiten.domain.coverage import Range
+from gezeiten.domain.thinning import Thinning
+
+
+def keep_overview(
+    archive: Archive,
+    raw: bytes,
+    mission: RawMission,
+    thinning: Thinning,
+    came: list[Range],
+    how: Circumstances,
+) -> OverviewRow:
+    """Keep an overview of a mission; mission and point are made where they are new.
+
+    Args:
+        mission: what the overview says of its mission; without readings.
+        came: the readings that its values stand for, as far as they came.
+    """
+    with archive.writing() as session:
+        point = point_of(session, mission, how)
+        with translated(archive.folder):
+            sha256 = archive.overviews.put(raw)
+        for channel in mission.channels:
+            note_series(session, point.uid, channel.key, channel.unit, has_readings=False)
+        act = OverviewTaken(
+            mission.serial, mission_said(mission, point.uid), RawBytes(sha256, len(raw), how.route),
+            thinning.kind.value, thinning.every, tuple(came), how.cut_short,
+        )  # fmt: skip
+        do(session, act, how.said)
+        return session.scalars(select(OverviewRow).order_by(OverviewRow.id.desc()).limit(1)).one()
+
+
+def overviews_at(session: Session, point_id: int) -> list[OverviewRow]:
+    """Return the overviews of the missions at a point, the latest first."""
+    return list(
+        session.scalars(
+            select(OverviewRow)
+            .join(Mission, Mission.id == OverviewRow.mission_id)
+            .where(Mission.point_id == point_id)
+            .order_by(OverviewRow.id.desc())
+        )
+    )
+
+
+def overviews_named(session: Session) -> list[str]:
+    """Return the fingerprints of all overviews."""
+    return list(session.scalars(select(OverviewRow.sha256).distinct()))

@@ -1,0 +1,196 @@
+"""Taking a text of readings in: the file into the vault, its readings in pieces, one transaction.
+
+A source is what a tie names: readings from one kind of text at one point. Readings that an earlier
+text held are there once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.acts.doing import do
+from gezeiten.archive.database import Archive
+from gezeiten.archive.here.cutting import text_column
+from gezeiten.archive.here.holding import (
+    ChannelColumn,
+    Whose,
+    hold,
+    leave_to_all_bytes,
+    note_held,
+    raw_key,
+)
+from gezeiten.archive.intake.missions import Circumstances, is_latest
+from gezeiten.archive.sites import find_point
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.ids import source_id
+from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
+from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, TextTaken
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.sites import full_name
+from gezeiten.domain.spacing import LONE_MS
+from gezeiten.domain.timeline import Times, Values
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """What a tie names. model: TEXT_MODEL or LIVE_MODEL; channels: (key, recorded unit)."""
+
+    name: str
+    point: str
+    model: str
+    channels: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Readings:
+    """Instants (n,), strictly increasing, and one array of values (n,) a channel."""
+
+    times: Times
+    values: list[Values]
+
+
+@dataclass(slots=True)
+class TextIntake:
+    """What became of a text. offload_id: None where nothing in it was new; readings: instants that
+    are new in at least one channel; repeated: those that were kept already."""
+
+    point_id: int
+    sha256: str = ""
+    offload_id: int | None = None
+    readings: int = 0
+    repeated: int = 0
+    first_ms: int | None = None
+    last_ms: int | None = None
+
+
+def take_in_text(
+    archive: Archive,
+    path: Path,
+    source: Source,
+    pieces: Iterable[Readings],
+    how: Circumstances,
+    reading: dict[str, Any],
+) -> TextIntake:
+    """Keep a text and its readings; as a whole or not at all.
+
+    Args:
+        reading: how the raw bytes are read, kept beside the offload.
+
+    Raises:
+        InputError: there is not one reading in it.
+    """
+    with archive.writing() as session:
+        check_name(session, source.name, source.model)
+        point = find_point(session, source.point, how.said)
+        text = TextReadings(session, source, point.uid)
+        for piece in pieces:
+            text.take(piece)
+        if not text.came:
+            raise InputError(f"{path.name} holds no reading that can be used; nothing was kept.")
+        taken = TextIntake(point.id, readings=text.fresh, repeated=text.came - text.fresh)
+        if not text.fresh:
+            return taken
+        [(taken.first_ms, taken.last_ms)] = text.spans
+        with translated(archive.folder):
+            taken.sha256 = archive.vault.put_file(path)
+        raw = RawBytes(taken.sha256, path.stat().st_size, how.route)
+        said = _mission_said(session, source, point, how, text)
+        # what was learnt while reading is in `reading` by now
+        do(session, TextTaken(source.name, said, raw, path.name, {**reading}, text.came,
+                              text.spans[0][0]), how.said)  # fmt: skip
+        text.note(raw_key(taken.sha256, reading))
+        query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
+        query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
+        offload = session.scalars(query.limit(1)).one()
+        taken.offload_id = offload.id
+        if text.differs and not is_latest(session, offload):
+            leave_to_all_bytes(session, text.whose.mission)
+        return taken
+
+
+class TextReadings:
+    """The readings of a text as they are read, put into this computer's blocks piece by piece."""
+
+    def __init__(self, session: Session, source: Source, point: str) -> None:
+        """point: id of where it was measured."""
+        self._session, self._source = session, source
+        self.whose = Whose(source_id(source.name, point), point, True)
+        self.came = self.fresh = 0
+        self.differs = False
+        self._distances: list[int] = []
+        self._ends: list[tuple[int, int]] = []
+
+    @property
+    def spans(self) -> list[tuple[int, int]]:
+        """From when to when its readings are: one stretch, or none."""
+        if not self._ends:
+            return []
+        return [(min(first for first, _ in self._ends), max(last for _, last in self._ends))]
+
+    @property
+    def interval_ms(self) -> int:
+        """How far apart its first readings are."""
+        return self._distances[0] if self._distances else LONE_MS
+
+    def take(self, piece: Readings) -> None:
+        """Take a piece."""
+        times = piece.times
+        if not len(times):
+            return
+        is_new = np.zeros(len(times), np.bool_)
+        for (key, unit), values in zip(self._source.channels, piece.values, strict=True):
+            column = text_column(times, values)
+            came = hold(self._session, self.whose, ChannelColumn(key, unit, column))
+            is_new |= came.is_new
+            self.differs |= came.differs
+        self.came += len(times)
+        self.fresh += int(is_new.sum())
+        self._ends.append((int(times[0]), int(times[-1])))
+        if len(times) > 1 and not self._distances:
+            self._distances.append(max(int(np.median(np.diff(times))), 1))
+
+    def note(self, raw: str) -> None:
+        """Note that all of it is held. raw: its name, `raw_key`."""
+        note_held(self._session, self.whose.mission, raw, self.spans)
+
+
+def _mission_said(
+    session: Session, source: Source, point: Point, how: Circumstances, text: TextReadings
+) -> MissionSaid:
+    """Return the mission that stands for a source, as its first text makes it."""
+    known = session.scalars(select(Mission).filter_by(uid=text.whose.mission)).first()
+    if known is not None:
+        return MissionSaid(source.model, "", known.number, known.launched_ms, known.first_ms,
+                           known.interval_ms, point.uid, known.plan)  # fmt: skip
+    interval_ms = text.interval_ms
+    plan = Plan(tuple(key for key, _ in source.channels), max(round(interval_ms / 1000), 1),
+                mission_name=source.name, point_name=full_name(point.site.name, point.name),
+                ).as_dict()  # fmt: skip
+    return MissionSaid(
+        source.model, "", _next_number(session, source.name), how.said.at_ms, text.spans[0][0],
+        interval_ms, point.uid, plan,
+    )  # fmt: skip
+
+
+def check_name(session: Session, name: str, model: str) -> None:
+    """Make sure that the name of a source is not that of something else, a logger's serial say.
+
+    Raises:
+        InputError: it is.
+    """
+    taken = session.scalars(select(Logger.model).filter_by(serial=name)).first()
+    if taken is not None and taken != model:
+        raise InputError(f"“{name}” is the name of another source ({taken}); choose another name.")
+
+
+def _next_number(session: Session, name: str) -> int:
+    many = select(func.count(Mission.id)).join(Logger).where(Logger.serial == name)
+    return (session.scalar(many) or 0) + 1

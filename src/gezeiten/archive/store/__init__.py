@@ -1,0 +1,1 @@
+"""What lies on the disk: chain files, bytes by their fingerprint, tables."""

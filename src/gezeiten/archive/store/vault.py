@@ -1,0 +1,154 @@
+"""The raw vault: bytes as received, under their SHA-256, read-only, for ever."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import io
+import os
+import secrets
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from gezeiten.archive.store.whole import sync_folder
+from gezeiten.errors import ArchiveDamagedError
+
+
+def fingerprint(data: bytes) -> str:
+    """Return the SHA-256 of bytes as 64 hexadecimal digits."""
+    return hashlib.sha256(data).hexdigest()
+
+
+_PIECE_BYTES = 1 << 20
+_BEGUN_S = 3_600
+"""No intake writes into one file for so long without a pause."""
+
+
+class Vault:
+    """A folder of files named by their fingerprint, spread over 256 folders."""
+
+    def __init__(
+        self,
+        folder: Path,
+        suffix: str = ".mission",
+        what: str = "raw offload",
+        remedy: str = "fetch the archive's last copy",
+    ) -> None:
+        """Keep bytes in a folder; what: how errors call them, remedy: what to do about damage."""
+        self._folder, self._suffix, self._what, self._remedy = folder, suffix, what, remedy
+
+    def path(self, sha256: str) -> Path:
+        """Return where bytes of this fingerprint lie (or would lie)."""
+        return self._folder / sha256[:2] / f"{sha256}{self._suffix}"
+
+    def put(self, data: bytes) -> str:
+        """Keep bytes and return their fingerprint; the same bytes twice are kept once.
+
+        Bytes that were damaged since they were kept are whole again afterwards. On disk for good
+        when this returns. Raises OSError when the disk is full.
+        """
+        sha256 = fingerprint(data)
+        return sha256 if self.is_whole(sha256) else self._keep(io.BytesIO(data))
+
+    def put_file(self, source: Path) -> str:
+        """Keep a file of any size and return its fingerprint; it stays where it is. As `put`."""
+        with source.open("rb") as file:
+            return self._keep(file)
+
+    def _keep(self, source: BinaryIO) -> str:
+        """Copy into the vault, fingerprint on the way, appear under it whole or not at all."""
+        self._folder.mkdir(parents=True, exist_ok=True)
+        fresh = self._folder / f"{os.getpid()}-{secrets.token_hex(4)}.new"
+        digest = hashlib.sha256()
+        try:
+            with fresh.open("wb") as out:
+                while piece := source.read(_PIECE_BYTES):
+                    digest.update(piece)
+                    out.write(piece)
+                out.flush()
+                os.fsync(out.fileno())
+            sha256 = digest.hexdigest()
+            target = self.path(sha256)
+            if not self.is_whole(sha256):
+                is_new = not target.parent.exists()
+                target.parent.mkdir(parents=True, exist_ok=True)
+                if is_new:
+                    sync_folder(self._folder)
+                fresh.chmod(0o444)
+                fresh.replace(target)
+                sync_folder(target.parent)
+        finally:
+            fresh.unlink(missing_ok=True)
+        return sha256
+
+    def clear_all_but(self, sha256: str) -> None:
+        """Let go of everything else, for good."""
+        for path in self._folder.rglob(f"*{self._suffix}"):
+            if path != self.path(sha256):
+                path.unlink()
+
+    def check(self, sha256: str) -> None:
+        """Compare kept bytes of any size with their fingerprint.
+
+        Raises:
+            ArchiveDamagedError: they are gone or are not what was kept.
+        """
+        digest = hashlib.sha256()
+        try:
+            with self.path(sha256).open("rb") as file:
+                while piece := file.read(_PIECE_BYTES):
+                    digest.update(piece)
+        except OSError as exc:
+            raise self._gone(sha256) from exc
+        if digest.hexdigest() != sha256:
+            raise self._changed(sha256)
+
+    def is_whole(self, sha256: str) -> bool:
+        """Whether bytes of this fingerprint are kept and are what was kept."""
+        try:
+            self.check(sha256)
+        except ArchiveDamagedError:
+            return False
+        return True
+
+    def _gone(self, sha256: str) -> ArchiveDamagedError:
+        return ArchiveDamagedError(
+            f"The {self._what} {sha256[:12]} cannot be read; {self._remedy}."
+        )
+
+    def _changed(self, sha256: str) -> ArchiveDamagedError:
+        return ArchiveDamagedError(
+            f"The {self._what} {sha256[:12]} was changed since it was kept; {self._remedy}."
+        )
+
+    def get(self, sha256: str) -> bytes:
+        """Return kept bytes, checked.
+
+        Raises:
+            ArchiveDamagedError: they are gone or are not what was kept.
+        """
+        try:
+            data = self.path(sha256).read_bytes()
+        except OSError as exc:
+            raise self._gone(sha256) from exc
+        if fingerprint(data) != sha256:
+            raise self._changed(sha256)
+        return data
+
+    def clear_begun(self, now_s: float) -> int:
+        """Remove what intakes began that are gone since an hour and more; returns how many."""
+        cleared = 0
+        for path in self._folder.glob("*.new"):
+            with contextlib.suppress(
+                FileNotFoundError
+            ):  # its intake, or another window, was faster
+                if now_s - path.stat().st_mtime > _BEGUN_S:
+                    path.unlink()
+                    cleared += 1
+        return cleared
+
+    def fingerprints(self) -> Iterator[str]:
+        """Yield the fingerprints of everything kept."""
+        for path in sorted(self._folder.glob(f"*/*{self._suffix}")):
+            yield path.stem

@@ -1,0 +1,283 @@
+"""The Tideboard's rows: what we hold, what we lack, what is at risk, when to go; and the visits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Literal
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.missions import all_offload_instants, latest_missions
+from gezeiten.archive.steps import active_steps
+from gezeiten.archive.store.tables import Logger, Mission
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.mending import BookedGap, gaps
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
+from gezeiten.desk.record.records import Recorded
+from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.gaps import held_spans
+from gezeiten.domain.models import known_model
+from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.steps import LINE
+from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
+
+NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
+EndReason = Literal["memory full", "battery empty"]
+CLOCK_OFF_MS = 30_000
+LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
+SOON_MS = 14 * DAY_MS
+FORESEEN_MS = 60 * DAY_MS
+"""What lies farther ahead is no need yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Why to go to a point, and by when; weight 2 is urgent, 1 soon, 0 for knowing."""
+
+    kind: NeedKind
+    words: str
+    due_ms: int
+    weight: int
+
+
+@dataclass(frozen=True, slots=True)
+class BoardRow:
+    """One point on the board. Spans are UTC ms.
+
+    on_logger: what the logger has recorded since the last offload, as far as is known.
+    ends_ms: when recording ends (None: it goes on), with the reason. fault: why the point cannot
+    be shown, "" for all that can.
+    """
+
+    point: PointPlace
+    serial: str
+    held: tuple[Span, ...]
+    estimated: tuple[Span, ...]
+    gaps: tuple[BookedGap, ...]
+    excursions: tuple[BookedExcursion, ...]
+    offloads_ms: tuple[int, ...]
+    on_logger: Span | None
+    ends_ms: int | None
+    end_reason: EndReason
+    is_recording: bool
+    needs: tuple[Need, ...]
+    fault: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """What is due at a site on a day."""
+
+    site: SitePlace
+    due_ms: int
+    loggers: int
+    needs: tuple[str, ...]
+    is_urgent: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """Everything the tideboard shows, as of `now_ms` (UTC ms)."""
+
+    now_ms: int
+    sites: tuple[tuple[SitePlace, tuple[BoardRow, ...]], ...]
+    visits: tuple[Visit, ...]
+
+
+def board(desk: Desk) -> Board:
+    """Return the whole board from the archive and the loggers' last known state."""
+    by_point_gaps: dict[int, list[BookedGap]] = {}
+    for gap in gaps(desk):
+        by_point_gaps.setdefault(gap.point.id, []).append(gap)
+    by_point_events: dict[int, list[BookedExcursion]] = {}
+    for event in excursions(desk):
+        by_point_events.setdefault(event.point.id, []).append(event)
+    now = desk.now_ms()
+    listed = []
+    with desk.archive.reading() as session:
+        past = _Past.of(session)
+        for site in sites(desk):
+            if site.retired:
+                continue
+            rows = []
+            for point in site.points:
+                if point.retired:
+                    continue
+                booked = by_point_gaps.get(point.id, [])
+                events = by_point_events.get(point.id, [])
+                made = or_fault(
+                    partial(_row, desk, past, point, booked, events, site.next_visit_ms, now)
+                )
+                if isinstance(made, Fault):
+                    made = _unreadable(point, booked, events, now, made.sentence)
+                rows.append(made)
+            listed.append((site, tuple(rows)))
+    visits = [_visit(site, rows, now) for site, rows in listed]
+    due = sorted((visit for visit in visits if visit), key=lambda visit: visit.due_ms)
+    return Board(now, tuple(listed), tuple(due))
+
+
+def _unreadable(
+    point: PointPlace, booked: list[BookedGap], events: list[BookedExcursion], now: int, why: str
+) -> BoardRow:
+    """The row of a point that cannot be read; it says why."""
+    need = Need("fault", "cannot be read", now, 2)
+    return BoardRow(point, point.serial, (), (), tuple(booked), tuple(events), (), None, None,
+                    "memory full", False, (need,), why)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Past:
+    """What was done at all points, by point: a few questions for a board of any size."""
+
+    missions: dict[int, Mission]
+    offloads_ms: dict[int, list[int]]
+    estimated: dict[int, list[Span]]
+    recorded: Recorded
+
+    @staticmethod
+    def of(session: ArchiveSession) -> _Past:
+        offloads = all_offload_instants(session)
+        estimated: dict[int, list[Span]] = {}
+        for point_id, steps in active_steps(session).items():
+            estimated[point_id] = [(s.start_ms, s.end_ms) for s in steps if s.kind == LINE]
+        return _Past(latest_missions(session), offloads, estimated, Recorded.of(session))
+
+
+def _row(
+    desk: Desk,
+    past: _Past,
+    point: PointPlace,
+    booked: list[BookedGap],
+    events: list[BookedExcursion],
+    visit_ms: int | None,
+    now: int,
+) -> BoardRow:
+    mission = past.missions.get(point.id)
+    held: tuple[Span, ...] = ()
+    if point.channels:
+        first = point.channels[0].channel
+        held = tuple(held_spans(past.recorded.record(desk, point.id, first)))
+    logger = mission.logger if mission else None
+    ends, reason = _ends(mission, logger, now)
+    recording = mission is not None and mission.state in ("logging", "waiting", "")
+    on_logger = _on_logger(mission, held, ends, now) if mission and recording else None
+    row = BoardRow(
+        point,
+        logger.serial if logger else "",
+        held,
+        tuple(dict.fromkeys(past.estimated.get(point.id, []))),
+        tuple(booked),
+        tuple(events),
+        tuple(past.offloads_ms.get(point.id, [])),
+        on_logger,
+        ends if recording else None,
+        reason,
+        recording,
+        (),
+    )
+    return _with_needs(row, logger, visit_ms, now)
+
+
+def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int | None, EndReason]:
+    """Return when recording ends and why; None when the memory wraps and the battery lasts."""
+    if mission is None or logger is None:
+        return None, "memory full"
+    plan, model = plan_from_dict(mission.plan), known_model(logger.model)
+    if model is None:
+        return None, "memory full"  # a text or a live line has neither memory nor battery
+    memory_ms = None
+    if mission.first_ms:  # 0: it waits for its button, and so does its end
+        fit = readings_that_fit(model, plan)
+        memory_ms = ends_ms(plan, fit, mission.first_ms, plan.interval_s)
+    battery_ms = None
+    if logger.state and logger.seen_ms:
+        charge = float(logger.state["battery_permille"]) / 1000
+        battery_ms = logger.seen_ms + int(battery_days(model, plan, charge) * DAY_MS)
+    if battery_ms is not None and (memory_ms is None or battery_ms < memory_ms):
+        return battery_ms, "battery empty"
+    return memory_ms, "memory full"
+
+
+def _on_logger(mission: Mission, held: tuple[Span, ...], ends: int | None, now: int) -> Span | None:
+    if not mission.first_ms:
+        return None
+    until = now if ends is None else min(now, ends)
+    since = max(held[-1][1] if held else mission.first_ms, mission.first_ms)
+    if until - since < 2 * mission.interval_ms:
+        return None
+    if held and since - held[-1][1] > 2 * mission.interval_ms:
+        since = mission.first_ms
+    return (since, until)
+
+
+def _with_needs(row: BoardRow, logger: Logger | None, visit_ms: int | None, now: int) -> BoardRow:
+    needs: list[Need] = []
+    visit = max(visit_ms or now, now)  # what has no date of its own waits for the visit
+    pressing = 2 if visit_ms is not None and visit - now < 2 * DAY_MS else 1
+    if row.ends_ms is not None and row.ends_ms - now < FORESEEN_MS:
+        left = row.ends_ms - now
+        words = "memory full" if row.end_reason == "memory full" else "battery"
+        weight = 2 if left < 4 * DAY_MS else 1 if left < SOON_MS else 0
+        needs.append(Need("end", words, row.ends_ms, weight))
+    open_count = sum(1 for booked in row.gaps if booked.state == "open")
+    if open_count:
+        words = "gap" if open_count == 1 else f"{open_count} gaps"
+        needs.append(Need("gap", words, visit, pressing))
+    if row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS:
+        length = row.on_logger[1] - row.on_logger[0]
+        weight = pressing if length > LONG_NOT_OFFLOADED_MS or pressing == 2 else 0
+        needs.append(Need("offload", "offload", visit, weight))
+    if logger and logger.clock_difference_ms is not None:
+        off = logger.clock_difference_ms
+        if abs(off) > CLOCK_OFF_MS:
+            words = f"clock {duration_text(round(off))}"
+            needs.append(Need("clock", words, visit, pressing))
+    if logger and logger.state and logger.state["calibration_due_day"]:
+        due = int(logger.state["calibration_due_day"]) * DAY_MS
+        if due - now < FORESEEN_MS:
+            needs.append(Need("calibration", "calibration", due, 1 if due - now < SOON_MS else 0))
+    if not row.is_recording:
+        needs.append(Need("not recording", "not recording", now, 2))
+    rank = ["not recording", "end", "clock", "gap", "offload", "calibration"]
+    needs.sort(key=lambda need: (-need.weight, rank.index(need.kind), need.due_ms))
+    return replace(row, needs=tuple(needs))
+
+
+def _visit(site: SitePlace, rows: tuple[BoardRow, ...], now: int) -> Visit | None:
+    """The visit that follows from a site's rows; sites without a next visit have none due."""
+    if site.next_visit_ms is None:
+        return None
+    ends = [row.ends_ms for row in rows if row.ends_ms is not None]
+    due = min([site.next_visit_ms, *ends])
+    words = [sentence for row in rows for sentence in _sentences(row, now)]
+    urgent = due - now < 2 * DAY_MS
+    return Visit(site, due, len([row for row in rows if row.serial]), tuple(words), urgent)
+
+
+def _sentences(row: BoardRow, now: int) -> list[str]:
+    """What is to do at a point in one line; none where there is nothing."""
+    if row.fault:
+        return [f"{row.point.name} cannot be read: {row.fault}"]
+    said = []
+    if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
+        left = about_text(max(row.ends_ms - now, 0))
+        is_battery = row.end_reason == "battery empty"
+        said.append(f"battery lasts {left}" if is_battery else f"full in {left}")
+    if not row.is_recording:
+        said.append("not recording")
+    for need in row.needs:
+        if need.kind == "clock":
+            said.append(f"{need.words} off")
+        elif need.kind == "calibration" and need.weight:
+            said.append("calibration due")
+    if row.on_logger and row.on_logger[1] - row.on_logger[0] > LONG_NOT_OFFLOADED_MS:
+        said.append(f"{(row.on_logger[1] - row.on_logger[0]) // DAY_MS} d to offload")
+    said += [
+        f"gap of {duration_text(booked.gap.length_ms)}"
+        for booked in row.gaps
+        if booked.state == "open"
+    ]
+    return [f"{row.point.name}: {', '.join(said)}"] if said else []

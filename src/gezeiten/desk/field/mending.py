@@ -1,0 +1,308 @@
+"""Gaps and what is done about them: filled from the logger, by a straight line, or left open.
+
+Every act is a step that can be undone; what was measured is never touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Literal
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.missions import mission_due_at, newest_number, offload_of, switched_off
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.steps import active_steps, all_steps
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.archive.store.tables import Mission
+from gezeiten.desk.context import Desk
+from gezeiten.desk.logger.contact import LoggerCard, find_serial
+from gezeiten.desk.logger.offloading import Offloaded, offload_logger
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import Recorded, record
+from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
+from gezeiten.domain.coverage import Range, missing, size
+from gezeiten.domain.fills import ExpectedError, expected_line_error, line_ends, straight_line
+from gezeiten.domain.gaps import Gap, find_gaps
+from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
+from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.wording import grouped
+from gezeiten.errors import InputError
+from gezeiten.link.line import Endpoint
+from gezeiten.link.transfer import UNWATCHED, Watch
+
+_NO_ENDS = "no reading before or after it"
+GapState = Literal["open", "left open", "estimated", "from the logger"]
+
+
+@dataclass(frozen=True, slots=True)
+class BookedGap:
+    """A gap of one or more channels of a point. steps: ids of the active steps on it."""
+
+    point: PointPlace
+    channels: tuple[str, ...]
+    gap: Gap
+    state: GapState
+    steps: tuple[str, ...] = ()
+    reason: str = ""
+
+    @property
+    def key(self) -> tuple[int, int, int]:
+        """What tells gaps apart: point, first missing instant, end."""
+        return (self.point.id, self.gap.start_ms, self.gap.end_ms)
+
+
+def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
+    """Return the gaps of one point or all, by site and time; filled ones from their steps.
+
+    Of all points, those that cannot be read are left out; the Tideboard names them.
+    """
+    with desk.archive.reading() as session:
+        recorded = Recorded.of(session)
+        steps = active_steps(session, point_id)
+    if point_id is not None:
+        chosen = next(point for point in points(desk) if point.id == point_id)
+        return _gaps_of(desk, chosen, steps.get(point_id, []), recorded)
+    found = [
+        or_fault(partial(_gaps_of, desk, one, steps.get(one.id, []), recorded))
+        for one in points(desk)
+    ]
+    return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
+
+
+def open_gaps(desk: Desk) -> int:
+    """Return how many gaps nobody has dealt with."""
+    return sum(1 for booked in gaps(desk) if booked.state == "open")
+
+
+def _gaps_of(
+    desk: Desk, point: PointPlace, steps: list[RecordStep], recorded: Recorded
+) -> list[BookedGap]:
+    left_open = [step for step in steps if step.kind == LEFT_OPEN]
+    found: dict[tuple[int, int], BookedGap] = {}
+    for place in point.channels:
+        for gap in find_gaps(recorded.record(desk, point.id, place.channel)):
+            span = (gap.start_ms, gap.end_ms)
+            if span in found:
+                found[span] = replace(found[span], channels=(*found[span].channels, place.channel))
+                continue
+            covering = [s for s in left_open if s.start_ms < gap.end_ms and s.end_ms > gap.start_ms]
+            found[span] = BookedGap(
+                point,
+                (place.channel,),
+                gap,
+                "left open" if covering else "open",
+                tuple(step.id for step in covering),
+                str(covering[0].facts.get("reason", "")) if covering else "",
+            )
+    return sorted(
+        [*found.values(), *_filled(point, [s for s in steps if s.kind != LEFT_OPEN])],
+        key=lambda booked: booked.gap.start_ms,
+    )
+
+
+def _filled(point: PointPlace, steps: list[RecordStep]) -> list[BookedGap]:
+    """Gaps that no longer show in the record because a step fills them."""
+    filled: dict[tuple[int, int, str], BookedGap] = {}
+    for step in steps:
+        key = (step.start_ms, step.end_ms, step.kind)
+        known = filled.get(key)
+        channels = tuple(c for c in (step.channel,) if c)
+        filled[key] = BookedGap(
+            point,
+            (*(known.channels if known else ()), *channels),
+            Gap(step.start_ms, step.end_ms, step.interval_ms),
+            "estimated" if step.kind == LINE else "from the logger",
+            (*(known.steps if known else ()), step.id),
+        )
+    return list(filled.values())
+
+
+# -- what could fill a gap -----------------------------------------------------------------------
+@dataclass(frozen=True, slots=True)
+class LoggerOffer:
+    """What the logger could still give for a gap. kept_offload: already fetched, switched off."""
+
+    serial: str
+    mission: int
+    ranges: tuple[Range, ...]
+    kept_offload: int | None
+    sentence: str
+
+    @property
+    def readings(self) -> int:
+        """How many readings the logger could still give."""
+        return size(self.ranges)
+
+
+@dataclass(frozen=True, slots=True)
+class LineOffer:
+    """A straight line over a gap, with its expected error a channel; refusal says why not."""
+
+    readings: int
+    errors: dict[str, ExpectedError]
+    refusal: str
+
+
+def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) -> LoggerOffer:
+    """Return what the logger of the gap's mission holds of it, from a card or the last contact."""
+    with desk.archive.reading() as session:
+        mission = mission_due_at(session, booked.point.id, booked.gap.start_ms)
+        if mission is None:
+            return LoggerOffer("", 0, (), None, "no mission covers it")
+        serial = mission.logger.serial
+        wanted = _reading_range(mission, booked.gap)
+        hidden = switched_off(session, mission, wanted)
+        if hidden is not None:
+            offload, got = hidden
+            return LoggerOffer(
+                serial, mission.number, (got,), offload.id, "fetched before, switched off"
+            )
+        kept = kept_ranges(session, mission.id)
+        held = _held(session, mission, card)
+    ranges = tuple(missing(wanted, kept))
+    ranges = tuple((max(a, held[0]), min(b, held[1])) for a, b in ranges)
+    ranges = tuple(part for part in ranges if part[1] > part[0])
+    count = size(ranges)
+    if count:
+        words = f"holds {grouped(count)} of {grouped(booked.gap.missing)}"
+    elif held == (0, 0):
+        words = "memory was erased since by a new mission"
+    elif wanted[0] < held[0]:
+        words = "memory was overwritten"
+    else:
+        words = "recorded no value then"
+    return LoggerOffer(serial, mission.number, ranges, None, words)
+
+
+def _reading_range(mission: Mission, gap: Gap) -> Range:
+    first = -(-(gap.start_ms - mission.first_ms) // mission.interval_ms)
+    end = -(-(gap.end_ms - mission.first_ms) // mission.interval_ms)
+    return (first, end)
+
+
+def _held(session: ArchiveSession, mission: Mission, card: LoggerCard | None) -> Range:
+    """Reading numbers in the logger's memory: (0, 0) once it has another mission."""
+    if card is not None:
+        for entry in card.directory:
+            if entry.mission == mission.number and entry.launched_ms == mission.launched_ms:
+                return entry.held
+        return (0, 0)
+    is_newest = newest_number(session, mission.logger_id) == mission.number
+    return (mission.first_held, mission.readings) if is_newest else (0, 0)
+
+
+def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
+    """Return the straight line over a gap with its expected error, or why it is not offered."""
+    errors: dict[str, ExpectedError] = {}
+    count = 0
+    for channel in booked.channels:
+        series = record(desk, booked.point.id, channel)
+        error = expected_line_error(series, booked.gap)
+        if error is not None:
+            errors[channel] = error
+        count = max(count, len(straight_line(series, booked.gap)))
+    limit_ms = booked.point.fill_limit_s * 1000
+    refusal = ""
+    if booked.gap.length_ms > limit_ms:
+        refusal = f"too long: the rule here allows {duration_text(limit_ms)}"
+    elif len(errors) < len(booked.channels):
+        refusal = "too little known record around it to measure its error"
+    elif not count:
+        refusal = _NO_ENDS
+    return LineOffer(count, errors, refusal)
+
+
+# -- acts ----------------------------------------------------------------------------------------
+def fill_by_line(desk: Desk, booked: BookedGap) -> None:
+    """Fill a gap by a straight line in each of its channels, coded estimate.
+
+    Raises:
+        InputError: the gap is over the point's limit, or the error cannot be measured.
+    """
+    offer = line_offer(desk, booked)
+    if offer.refusal:
+        raise InputError(f"A straight line cannot fill this gap ({offer.refusal}).")
+    lines = tuple(
+        _line(desk, booked, channel, offer.errors[channel]) for channel in booked.channels
+    )
+    _do(desk, booked, lambda point: GapFilledByLine(point, booked.gap, lines))
+    refresh_excursions(desk, booked.point.id)
+
+
+def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> Line:
+    ends = line_ends(record(desk, booked.point.id, channel), booked.gap)
+    if ends is None:
+        raise InputError(f"A straight line cannot fill this gap ({_NO_ENDS}).")
+    (from_ms, from_value), (to_ms, to_value) = ends
+    return Line(fresh_id(), channel, from_ms, from_value, to_ms, to_value, error.rmse, error.low,
+                error.high, error.stretches)  # fmt: skip
+
+
+def fill_from_logger(
+    desk: Desk, booked: BookedGap, address: Endpoint | None = None, watch: Watch = UNWATCHED
+) -> Offloaded | None:
+    """Fetch the missing readings of a gap from the logger; measured, code good.
+
+    Readings that were fetched before and switched off are switched on again (returns None).
+
+    Args:
+        address: where the logger answers; None looks for it.
+
+    Raises:
+        InputError: the logger holds nothing of it.
+        DeviceError: it is away or is another one.
+    """
+    offer = logger_offer(desk, booked)
+    if offer.kept_offload is not None:
+        _book_refetch(desk, booked, offer.kept_offload)
+        return None
+    if not offer.readings:
+        raise InputError(f"{offer.serial or 'No logger'} cannot fill this gap: {offer.sentence}.")
+    only = {offer.mission: list(offer.ranges)}
+    address = address or find_serial(desk, offer.serial)
+    result = offload_logger(desk, address, offer.serial, watch, only)
+    for offload_id in result.offload_ids:
+        _book_refetch(desk, booked, offload_id)
+    return result
+
+
+def _book_refetch(desk: Desk, booked: BookedGap, offload_id: int) -> None:
+    with desk.archive.reading() as session:
+        sha256 = offload_of(session, offload_id).sha256
+    _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256))
+    refresh_excursions(desk, booked.point.id)
+
+
+def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
+    """Leave a gap open for good, with a reason.
+
+    Raises:
+        InputError: no reason was given.
+    """
+    _do(desk, booked, lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason.strip()))
+
+
+def undo(desk: Desk, booked: BookedGap) -> None:
+    """Undo what was done about a gap; the record is again what it was before."""
+    if not booked.steps:
+        raise InputError("Nothing was done about this gap yet, so there is nothing to undo.")
+    _do(desk, booked, lambda at: GapTakenBack(at, booked.gap, booked.steps, booked.state))
+    refresh_excursions(desk, booked.point.id)
+
+
+def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Act]) -> None:
+    """Do an act on a gap; it is told the id of the gap's point."""
+    with desk.archive.writing() as session:
+        desk.do_within(session, act(kept_point(session, booked.point.id).uid))
+
+
+def steps_of(desk: Desk, point_id: int) -> list[RecordStep]:
+    """Return all steps of a point, undone ones too, oldest first."""
+    with desk.archive.reading() as session:
+        return all_steps(session, point_id)

@@ -1,0 +1,1 @@
+"""What comes on other ways: carried, followed, sent as text, copied, or left by a kill."""

@@ -1,0 +1,279 @@
+"""The live line: an instrument recorded while it tells, every reading on disk at once.
+
+Readings go line by line into a journal beside the vault; every ten minutes, and at the end, the
+journal is taken in like a text file. What a killed program leaves is taken in at the next start.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TextIO
+
+from gezeiten.archive.intake.texts import check_name
+from gezeiten.archive.store.faults import translated
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.text_files import TextTaken, take_tied
+from gezeiten.desk.logger.incoming import take_left_behind
+from gezeiten.domain.acts.offloads import LIVE_MODEL
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.untrusted import json_of
+from gezeiten.domain.wording import readings_words
+from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
+from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
+from gezeiten.link.instrument import Instrument, Sample, open_instrument
+from gezeiten.link.profile import Profile
+from gezeiten.link.transfer import lock_incoming
+
+ROLL_S = 600.0
+"""So often the journal goes into the record."""
+_WAIT_S = 0.25
+_RETRY_S = 1.0
+_SUFFIX = ".live"
+
+
+@dataclass(frozen=True, slots=True)
+class LivePlan:
+    """What is recorded: the mean of what an instrument tells in each stretch of `every_s`.
+
+    name: of the source, for the record. stop_after: readings, None to go on until stopped.
+    """
+
+    profile: Profile
+    port: str
+    name: str
+    point: str
+    every_s: float
+    stop_after: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LiveNews:
+    """Something that happened. kind: "sample", "reading", "away", "back", "kept" or "ended".
+
+    values: of a sample or a reading, by quantity.
+    """
+
+    kind: str
+    at_ms: int
+    words: str = ""
+    values: dict[str, float] = field(default_factory=dict)
+    readings: int = 0
+
+
+def checked_plan(plan: LivePlan) -> LivePlan:
+    """Return a plan that can be recorded.
+
+    Raises:
+        InputError: with what is missing.
+    """
+    if not plan.point.strip():
+        raise InputError("It is not said where this is measured; choose a point.")
+    if not plan.name.strip():
+        raise InputError("This instrument has no name yet; give it one.")
+    if not 1 <= plan.every_s <= 86_400:
+        raise InputError("A reading can be recorded every second at most, every day at least.")
+    if plan.stop_after is not None and plan.stop_after < 1:
+        raise InputError("At least one reading has to be recorded; write a larger number.")
+    return plan
+
+
+class Journal:
+    """Readings of one recording, a line each, safe on disk when `write` returns."""
+
+    def __init__(self, desk: Desk, tie: Tie, begun_ms: int) -> None:
+        name = "".join(s if s.isalnum() else "-" for s in tie.name)[:40]
+        self.path = desk.archive.incoming / f"{name}-{begun_ms}{_SUFFIX}"
+        self._folder = desk.archive.folder
+        self._keys = [one.quantity for one in tie.columns]
+        with translated(self._folder):
+            lock = lock_incoming(self.path)
+            if lock is None:
+                raise LoggerBusyError(
+                    f"{tie.name} is being recorded by another window or program; stop it there "
+                    "first."
+                )
+            self._lock = lock
+            self._file: TextIO = self.path.open("w", encoding="utf-8")
+            self._line("#" + json.dumps(tie.as_dict()))
+            self._line(",".join(["epoch_ms", *self._keys]))
+        self.count = 0
+
+    def write(self, at_ms: int, values: dict[str, float]) -> None:
+        """Keep one reading.
+
+        Raises:
+            SurroundingsError: the disk; the readings before are safe.
+        """
+        cells = [repr(float(values[key])) if key in values else "" for key in self._keys]
+        with translated(self._folder):
+            self._line(",".join([str(at_ms), *cells]))
+        self.count += 1
+
+    def _line(self, text: str) -> None:
+        self._file.write(text + "\n")
+        self._file.flush()
+        os.fsync(self._file.fileno())
+
+    def close(self) -> None:
+        """Close the file; it stays where it is."""
+        self._file.close()
+        os.close(self._lock)
+
+
+def tie_of(plan: LivePlan) -> Tie:
+    """Return the tie by which the journal of a plan is read."""
+    columns = tuple(
+        ColumnTie(i, value.quantity, quantity(value.quantity).unit)
+        for i, value in enumerate(plan.profile.values, 1)
+    )
+    form = TextForm(
+        "utf-8", ",", ".", 3, len(columns) + 1, TimeForm((0,), "epoch_ms"), missing=("",)
+    )
+    return Tie(plan.name.strip(), plan.point.strip(), form, columns)
+
+
+class Recorder:
+    """Records until cancelled or until its number of readings is reached; see `run`."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        plan: LivePlan,
+        tell: Callable[[LiveNews], None],
+        cancelled: Callable[[], bool],
+        roll_s: float = ROLL_S,
+    ) -> None:
+        self._desk, self._plan = desk, checked_plan(plan)
+        with desk.archive.reading() as session:
+            check_name(session, plan.name.strip(), LIVE_MODEL)
+        self._tell, self._cancelled, self._roll_s = tell, cancelled, roll_s
+        self._tie = tie_of(plan)
+        self._sums: dict[str, tuple[float, int]] = {}
+        self._window = -1
+        self._away = ""
+        self._journal: Journal | None = None
+        self._rolled = time.monotonic()
+        self.readings = 0
+
+    def run(self) -> int:
+        """Record; returns how many readings there are. A port that goes and comes leaves a gap.
+
+        Raises:
+            SurroundingsError: the disk is full; what was recorded before is safe.
+        """
+        try:
+            while not self._is_over():
+                self._with_instrument()
+                if not self._is_over():
+                    time.sleep(_RETRY_S)
+        finally:
+            self._roll()
+            self._say("ended", f"{readings_words(self.readings)} recorded.")
+        return self.readings
+
+    def _is_over(self) -> bool:
+        wanted = self._plan.stop_after
+        return self._cancelled() or (wanted is not None and self.readings >= wanted)
+
+    def _with_instrument(self) -> None:
+        """Read the instrument until it goes away or all is recorded."""
+        plan = self._plan
+        try:
+            instrument = open_instrument(plan.port, plan.profile, self._desk.clock)
+        except DeviceError as exc:
+            self._say_away(str(exc))  # tried again
+            return
+        self._away = ""
+        self._say("back", plan.port)
+        try:
+            while not self._is_over():
+                self._take(instrument)
+        except DeviceError as exc:
+            self._say_away(str(exc))
+        finally:
+            instrument.close()
+
+    def _say_away(self, why: str) -> None:
+        """Say why nothing comes; the same reason once, not at every try."""
+        if why != self._away:
+            self._away = why
+            self._say("away", why)
+
+    def _take(self, instrument: Instrument) -> None:
+        sample = instrument.sample(_WAIT_S)
+        if sample is not None:
+            self._close_window(round(sample.at_ms))
+            self._add(sample)
+        else:
+            self._close_window(round(self._desk.clock()))
+        if time.monotonic() - self._rolled > self._roll_s:
+            self._roll()
+
+    def _add(self, sample: Sample) -> None:
+        self._tell(LiveNews("sample", round(sample.at_ms), sample.raw, sample.values))
+        for key, value in sample.values.items():
+            total, count = self._sums.get(key, (0.0, 0))
+            self._sums[key] = (total + value, count + 1)
+
+    def _close_window(self, now_ms: int) -> None:
+        """Write the reading of the stretch that is over: the mean, at its end."""
+        every_ms = round(self._plan.every_s * 1000)
+        window = now_ms // every_ms
+        if window == self._window:
+            return
+        ended, self._window = self._window, window
+        sums, self._sums = self._sums, {}
+        if ended < 0 or not sums:
+            return
+        means = {key: total / count for key, (total, count) in sums.items()}
+        if self._journal is None:
+            self._journal = Journal(self._desk, self._tie, now_ms)
+        at_ms = (ended + 1) * every_ms
+        self._journal.write(at_ms, means)
+        self.readings += 1
+        self._tell(LiveNews("reading", at_ms, "", means, self.readings))
+
+    def _roll(self) -> None:
+        """Take the journal into the record."""
+        journal, self._journal = self._journal, None
+        self._rolled = time.monotonic()
+        if journal is None:
+            return
+        try:
+            taken = _take_journal(self._desk, journal.path)
+            self._say("kept", f"{readings_words(taken.intake.readings)} in the record.")
+        except GezeitenError as exc:
+            self._say("kept", f"{exc} The readings stay in {journal.path.name}.")
+        finally:
+            journal.close()
+
+    def _say(self, kind: str, words: str = "") -> None:
+        self._tell(LiveNews(kind, self._desk.now_ms(), words, {}, self.readings))
+
+
+def _take_journal(desk: Desk, path: Path) -> TextTaken:
+    """Take a journal in by the tie in its first line.
+
+    Raises:
+        InputError: it has none, or not one reading.
+    """
+    with translated(desk.archive.folder), path.open(encoding="utf-8", errors="replace") as file:
+        first = file.readline()
+    try:
+        tie = tie_from_dict(json_of(first.removeprefix("#")))
+    except ValueError as exc:
+        raise InputError(f"{path.name} is no journal of a live line; keep it aside.") from exc
+    taken = take_tied(desk, path, tie, LIVE_MODEL, "live line")
+    with translated(desk.archive.folder):
+        path.unlink()
+    return taken
+
+
+def recover_journals(desk: Desk) -> int:
+    """Take in what recordings that were killed left behind; returns how many there were."""
+    return len(take_left_behind(desk, _SUFFIX, lambda path: _take_journal(desk, path)))

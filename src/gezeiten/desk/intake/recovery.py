@@ -1,0 +1,49 @@
+"""What a program that was killed left in the incoming folder: taken in when an archive opens."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from functools import partial
+
+from gezeiten.archive.people import finish_erasing
+from gezeiten.archive.store.faults import translated
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.overviews import recover_overviews
+from gezeiten.desk.intake.raw_bytes import make_missing_readings
+from gezeiten.desk.logger.offloading import recover_incoming
+
+
+@dataclass(frozen=True, slots=True)
+class Recovered:
+    """taken: unfinished offloads, overviews and recordings that were taken in; made: missions whose
+    readings were made from their bytes."""
+
+    taken: int = 0
+    made: int = 0
+
+
+def recover(desk: Desk) -> Recovered:
+    """Take in unfinished offloads, overviews and recordings; make readings that are missing here.
+
+    What another program is writing just now is left alone. So is what intakes that were killed
+    began in the vault, for an hour; then it goes.
+    """
+    desk.archive.on_caught_up = partial(make_missing_readings, desk)
+    made = make_missing_readings(desk)
+    if desk.archive.is_looked_at:
+        return Recovered(0, made)
+    with translated(desk.archive.folder):
+        for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
+                      desk.archive.reports):  # fmt: skip
+            vault.clear_begun(time.time())  # the clock by which files are dated
+    finish_erasing(desk.archive, desk.now_ms())
+    if not any(desk.archive.incoming.iterdir()):
+        return Recovered(0, made)
+    # brings polars along, which the window need not load to start
+    from gezeiten.desk.intake.live import recover_journals
+    from gezeiten.desk.intake.vault_copy import clear_copies
+
+    clear_copies(desk)
+    taken = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
+    return Recovered(taken, made)

@@ -1,0 +1,343 @@
+"""The whole vault copied to another disk, handed on as one file, or taken in elsewhere.
+
+One file is a ZIP with every raw offload under its fingerprint and names for people beside it: who
+took it, when, by which route, at which site and point, from when to when.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+
+from gezeiten.archive.intake.missions import Circumstances
+from gezeiten.archive.missions import are_kept, raws_named
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.whole import put_whole, sync_folder
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.text_files import take_tied
+from gezeiten.desk.logger.incoming import take_left_behind
+from gezeiten.desk.logger.offloading import take_in_file
+from gezeiten.domain.acts.carriers import CopyTakenIn, VaultGiven
+from gezeiten.domain.acts.offloads import LIVE_MODEL, TEXT_MODEL
+from gezeiten.domain.kept import NamedRaw
+from gezeiten.domain.sites import full_name
+from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.untrusted import json_of
+from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
+from gezeiten.exchange.text_form import tie_from_dict
+from gezeiten.link.transfer import UNWATCHED, Meter, Watch, lock_incoming
+
+SUFFIX = ".copy"
+"""Of files in incoming/ that are being taken from a copy."""
+LIST_NAME, PEOPLE_NAME = "offloads.json", "WHAT-IS-WHAT.txt"
+_LARGEST_LIST = 256 << 20
+_LARGEST_RAW = 4 << 30
+
+
+@dataclass(slots=True)
+class Brought:
+    """What taking a copy in brought. kept_already: raw offloads with nothing new; mended: those of
+    them that were damaged or gone here and are whole again; refused: why a raw offload was not
+    taken, a sentence each."""
+
+    offloads: int = 0
+    readings: int = 0
+    kept_already: int = 0
+    mended: int = 0
+    refused: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """What a copy holds. damaged: a sentence for each raw offload that could not go with it."""
+
+    count: int
+    damaged: tuple[str, ...]
+
+
+def named_raws(desk: Desk) -> list[NamedRaw]:
+    """Return every raw offload of the vault with its names, oldest first."""
+    with desk.archive.reading() as session:
+        return raws_named(session)
+
+
+def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Written:
+    """Write the whole vault as one file. What is damaged in the vault is left out and named.
+
+    The file appears under its name only when it is whole, and is read back before.
+
+    Raises:
+        CancelledError: as wished; no file is left.
+        SurroundingsError: disk; no file is left.
+    """
+    raws = named_raws(desk)
+    fresh = path.with_name(path.name + ".part")
+    meter = _meter(raws, watch)
+    with translated(path.parent):
+        try:
+            with zipfile.ZipFile(fresh, "w", zipfile.ZIP_STORED, allowZip64=True) as out:
+
+                def add(raw: NamedRaw) -> None:
+                    out.write(desk.archive.vault.path(raw.sha256), f"raw/{raw.sha256}")
+
+                whole, damaged = _each_whole(desk, raws, add, meter)
+                out.writestr(LIST_NAME, json.dumps([asdict(raw) for raw in whole], indent=1))
+                out.writestr(PEOPLE_NAME, for_people(whole))
+            with zipfile.ZipFile(fresh) as written:
+                unreadable = written.testzip()
+            if unreadable:
+                raise InputError(f"{path.name} cannot be read back; write it to another disk.")
+            with fresh.open("rb") as done:
+                os.fsync(done.fileno())
+            fresh.replace(path)
+        finally:
+            fresh.unlink(missing_ok=True)
+    desk.do(VaultGiven(path.name, len(whole), tuple(damaged[:100]), as_folder=False))
+    return Written(len(whole), tuple(damaged))
+
+
+def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
+    """Copy the vault into a folder of another disk; what is there already is compared, not copied.
+
+    What is damaged in the vault is left out and named; whole bytes that the folder has of it from
+    an earlier copy stay there.
+
+    Raises:
+        CancelledError: as wished; what was copied stays. SurroundingsError: disk.
+    """
+    raws = named_raws(desk)
+    meter = _meter(raws, watch)
+
+    def is_there(raw: NamedRaw) -> bool:
+        target = folder / "raw" / raw.sha256
+        return target.exists() and _fingerprint(target) == raw.sha256
+
+    def copy(raw: NamedRaw) -> None:
+        target = folder / "raw" / raw.sha256
+        if is_there(raw):
+            return
+        fresh = target.with_suffix(".part")
+        shutil.copyfile(desk.archive.vault.path(raw.sha256), fresh)
+        with fresh.open("rb") as done:
+            os.fsync(done.fileno())
+        fresh.replace(target)
+
+    with translated(folder):
+        (folder / "raw").mkdir(parents=True, exist_ok=True)
+        whole, damaged = _each_whole(desk, raws, copy, meter)
+        here = {raw.sha256 for raw in whole}
+        listed = [raw for raw in raws if raw.sha256 in here or is_there(raw)]
+        sync_folder(folder / "raw")
+        put_whole(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
+        put_whole(folder / PEOPLE_NAME, for_people(listed))
+    desk.do(VaultGiven(str(folder), len(whole), tuple(damaged[:100]), as_folder=True))
+    return Written(len(whole), tuple(damaged))
+
+
+def _each_whole(
+    desk: Desk, raws: list[NamedRaw], write: Callable[[NamedRaw], None], meter: Meter
+) -> tuple[list[NamedRaw], list[str]]:
+    """Write each raw offload once that is as it was kept; returns those, and what is not.
+
+    One damaged file must not keep the others from being saved.
+    """
+    whole: list[NamedRaw] = []
+    damaged: dict[str, str] = {}
+    written: set[str] = set()
+    for raw in raws:
+        if raw.sha256 not in written and raw.sha256 not in damaged:
+            try:
+                desk.archive.vault.check(raw.sha256)
+            except ArchiveDamagedError as exc:
+                damaged[raw.sha256] = f"{raw.site}, {raw.point}: {exc}"
+            else:
+                write(raw)
+                written.add(raw.sha256)
+        if raw.sha256 in written:
+            whole.append(raw)
+        meter.heard(raw.size)
+    return whole, list(damaged.values())
+
+
+def for_people(raws: list[NamedRaw]) -> str:
+    """Return a table that tells without any program which fingerprint is what."""
+    lines = ["fingerprint        site · point · logger, mission · from · until · taken by, when"]
+    for raw in raws:
+        since = iso_utc(raw.from_ms) if raw.from_ms is not None else "?"
+        until = iso_utc(raw.until_ms) if raw.until_ms is not None else "?"
+        lines.append(
+            f"{raw.sha256[:16]}…  {raw.site} · {raw.point} · {raw.serial}, {raw.mission} · "
+            f"{since} · {until} · {raw.person}, {iso_utc(raw.at_ms)}, {raw.route}"
+        )
+    return "\n".join(lines) + "\n"
+
+
+def _fingerprint(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _meter(raws: list[NamedRaw], watch: Watch) -> Meter:
+    """Return a meter over these raw offloads; it counts bytes."""
+    total = sum(raw.size for raw in raws)
+    return Meter(watch, total, total, "Copying was stopped; the vault itself is as it was.")
+
+
+# -- taking in -------------------------------------------------------------------------------------
+def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
+    """Take in a handed-on file or a copied folder; what is kept already adds nothing.
+
+    Raises:
+        InputError: it is no such copy. CancelledError: as wished; what came is kept.
+    """
+    brought = Brought()
+    with _opened(path) as (listed, fetch):
+        meter = _meter(listed, watch)
+        for raw in listed:
+            _take_one(desk, raw, fetch, brought)
+            meter.heard(raw.size)
+    desk.do(
+        CopyTakenIn(
+            path.name, brought.offloads, brought.readings, brought.kept_already, brought.mended,
+            tuple(brought.refused[:100]), len(brought.refused),
+        )
+    )  # fmt: skip
+    return brought
+
+
+_Fetch = Callable[[str, Path], None]
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[tuple[list[NamedRaw], _Fetch]]:
+    """Yield the list of a copy and a way to fetch a raw offload into a file."""
+    if path.is_dir():
+        with translated(path):
+            listed = _listed((path / LIST_NAME).read_bytes(), path.name) if (
+                path / LIST_NAME
+            ).exists() else _no_copy(path)  # fmt: skip
+
+        def copy(sha256: str, to: Path) -> None:
+            try:
+                shutil.copyfile(path / "raw" / sha256, to)
+            except FileNotFoundError as exc:
+                raise ArchiveDamagedError(
+                    f"{sha256[:12]} is listed in {path.name} and not there; look for another copy."
+                ) from exc
+
+        yield listed, copy
+        return
+    try:
+        with zipfile.ZipFile(path) as whole:
+            if whole.getinfo(LIST_NAME).file_size > _LARGEST_LIST:
+                _no_copy(path)
+            listed = _listed(whole.read(LIST_NAME), path.name)
+
+            def fetch(sha256: str, to: Path) -> None:
+                info = whole.getinfo(f"raw/{sha256}")
+                if info.file_size > _LARGEST_RAW or info.compress_type != zipfile.ZIP_STORED:
+                    raise InputError(f"{sha256[:12]} in {path.name} claims too much.")
+                with whole.open(info) as source, to.open("wb") as out:
+                    shutil.copyfileobj(source, out)
+
+            yield listed, fetch
+    except (zipfile.BadZipFile, KeyError, FileNotFoundError) as exc:
+        raise InputError(
+            f"{path.name} is no copy of a vault, or a damaged one; choose another file."
+        ) from exc
+
+
+def _no_copy(path: Path) -> list[NamedRaw]:
+    raise InputError(f"{path.name} is no copy of a vault; choose another file or folder.")
+
+
+def _listed(data: bytes, name: str) -> list[NamedRaw]:
+    try:
+        listed = [NamedRaw(**entry) for entry in json_of(data)]
+    except (TypeError, ValueError) as exc:
+        raise InputError(f"The list in {name} cannot be read ({exc}); choose another.") from exc
+    for raw in listed:
+        if not _is_of_its_kinds(raw) or not _is_fingerprint(raw.sha256):
+            raise InputError(f"The list in {name} makes no sense; choose another file or folder.")
+    return listed
+
+
+def _is_of_its_kinds(raw: NamedRaw) -> bool:
+    """Whether every field is of the kind it is declared as: the list comes from elsewhere."""
+    texts = (raw.sha256, raw.site, raw.point, raw.serial, raw.person, raw.route)
+    whole = (raw.size, raw.mission, raw.at_ms)
+    maybe = (raw.from_ms, raw.until_ms, raw.clock_difference_ms, raw.clock_uncertainty_ms)
+    return (
+        all(isinstance(one, str) for one in texts)
+        and all(isinstance(one, int) and abs(one) < 2**53 for one in whole)
+        and all(one is None or isinstance(one, int | float) for one in maybe)
+        and all(one is None or isinstance(one, dict) for one in (raw.carried, raw.reading))
+    )
+
+
+def _is_fingerprint(text: str) -> bool:
+    return len(text) == 64 and set(text) <= set("0123456789abcdef")
+
+
+def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: Brought) -> None:
+    """Take one raw offload; its fingerprint has to be that of the list."""
+    target = desk.archive.incoming / f"{raw.sha256[:24]}{SUFFIX}"
+    with translated(desk.archive.folder):
+        lock = lock_incoming(target)
+    if lock is None:
+        raise ArchiveLockedError(
+            "Another window takes in the same copy now; wait for it, then look at the result."
+        )
+    try:
+        with translated(desk.archive.folder):
+            fetch(raw.sha256, target)
+        if _fingerprint(target) != raw.sha256:
+            raise InputError(f"The raw offload {raw.sha256[:12]} is damaged in this copy.")
+        brought.mended += _mend(desk, raw, target)
+        readings = _take_file(desk, raw, target)
+    except (GezeitenError, KeyError) as exc:
+        if isinstance(exc, GezeitenError) and exc.exit_code == 5:
+            raise  # our own disk: the others would fare no better
+        brought.refused.append(f"{raw.site}, {raw.point}, {raw.sha256[:12]}: {exc}")
+    else:
+        brought.offloads += bool(readings)
+        brought.kept_already += not readings
+        brought.readings += readings
+    finally:
+        target.unlink(missing_ok=True)
+        os.close(lock)
+
+
+def clear_copies(desk: Desk) -> int:
+    """Remove what a program that was killed had fetched from a copy: the copy still has it."""
+    return len(take_left_behind(desk, SUFFIX, Path.unlink))
+
+
+def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
+    """Put whole bytes where those of a kept raw offload are damaged or gone; whether they were."""
+    with desk.archive.reading() as session:
+        is_kept = are_kept(session, raw.sha256)
+    if not is_kept or desk.archive.vault.is_whole(raw.sha256):
+        return False
+    with translated(desk.archive.folder):
+        desk.archive.vault.put_file(path)
+    return True
+
+
+def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
+    if raw.reading is not None:
+        model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
+        tie = tie_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
+        return take_tied(desk, path, tie, model, raw.route).intake.readings
+    how = Circumstances(
+        raw.at_ms, raw.person, raw.route, raw.clock_difference_ms, raw.clock_uncertainty_ms,
+        carried=raw.carried, taken_in=desk.said,
+    )  # fmt: skip
+    return take_in_file(desk, path, how).readings

@@ -1,0 +1,1 @@
+"""At one logger: looked at, checked, launched, offloaded, stopped, erased."""

@@ -1,0 +1,104 @@
+"""Cables: the serial ports of this computer, what is on them, and how each was set last time."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from gezeiten.archive.store.faults import translated
+from gezeiten.desk.context import Desk
+from gezeiten.domain.untrusted import json_of
+from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError, SurroundingsError
+from gezeiten.link.cable import PortSeen, detect, ports
+from gezeiten.link.find import FIND_LIMITS, CourierAnswersError, FoundLogger, ask
+from gezeiten.link.line import CablePort, cable_port
+
+_LINES_FILE = "lines.json"
+
+
+@dataclass(frozen=True, slots=True)
+class PortNews:
+    """What is known of a port. state: "trying", "logger", "silent", "busy", "barred", "stopped".
+
+    words: the setting that is tried, who is there, or why nothing is.
+    """
+
+    path: str
+    state: str
+    words: str
+
+
+Tell = Callable[[PortNews], None]
+
+
+def _say_nothing(_news: PortNews) -> None:
+    return
+
+
+def ports_here(desk: Desk) -> list[PortSeen]:
+    """Return the serial ports there are, those of practice loggers included."""
+    named = [part.strip() for part in desk.settings.serial_ports.split(",")]
+    return ports([*filter(None, named), *desk.practice_ports])
+
+
+def look_at_port(
+    desk: Desk,
+    path: str,
+    tell: Tell = _say_nothing,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> FoundLogger:
+    """Return the logger on a port, found in whatever setting it has; tells what it does.
+
+    Raises:
+        DeviceError, SurroundingsError, InputError, CancelledError: nothing usable; told as well.
+    """
+    try:
+        port = detect(
+            path,
+            last_setting(desk, path),
+            lambda port: tell(PortNews(path, "trying", port.settings)),
+            cancelled,
+        )
+        found = ask(port, desk.clock, FIND_LIMITS)
+    except CourierAnswersError as exc:
+        _remember(desk, port)
+        tell(PortNews(path, "logger", exc.found.serial))
+        raise
+    except GezeitenError as exc:
+        tell(PortNews(path, _state_of(exc), str(exc)))
+        raise
+    _remember(desk, port)
+    tell(PortNews(path, "logger", found.identity.serial))
+    return found
+
+
+def _state_of(error: GezeitenError) -> str:
+    kinds = ((LoggerBusyError, "busy"), (SurroundingsError, "barred"), (CancelledError, "stopped"))
+    return next((state for kind, state in kinds if isinstance(error, kind)), "silent")
+
+
+def last_setting(desk: Desk, path: str) -> CablePort | None:
+    """Return how the port was set when a logger last answered on it, None when that is unknown."""
+    setting = _lines(desk).get(path)
+    try:
+        return cable_port(path, str(setting)) if setting else None
+    except ValueError:
+        return None
+
+
+def _remember(desk: Desk, port: CablePort) -> None:
+    lines = _lines(desk)
+    if lines.get(port.path) != port.settings:
+        with translated(desk.archive.folder):
+            text = json.dumps({**lines, port.path: port.settings}, indent=1)
+            (desk.archive.work / _LINES_FILE).write_text(text)
+
+
+def _lines(desk: Desk) -> dict[str, object]:
+    """Settings by port. Only a help for the next look: what cannot be read is left out."""
+    try:
+        known = json_of((desk.archive.folder / _LINES_FILE).read_text())
+    except (OSError, ValueError):
+        return {}
+    return known if isinstance(known, dict) else {}

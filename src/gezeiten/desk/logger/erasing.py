@@ -1,0 +1,90 @@
+"""Erasing a logger's memory as an act of its own: only what was read back from the vault may go.
+
+For loggers that are put away; a launch erases by itself.
+"""
+
+from __future__ import annotations
+
+from gezeiten.archive.missions import raw_of_mission
+from gezeiten.desk.context import Desk
+from gezeiten.desk.logger.checks import label_check
+from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
+from gezeiten.desk.logger.pins import unlock
+from gezeiten.domain.acts.contacts import MemoryErased
+from gezeiten.domain.wording import readings_words
+from gezeiten.errors import (
+    GezeitenError,
+    LoggerRefusedError,
+    NotKeptError,
+    WrongLoggerError,
+)
+from gezeiten.link.line import Endpoint
+from gezeiten.link.registers import LoggerCommand
+
+
+def why_not_erasable(card: LoggerCard) -> str:
+    """Return what stands against erasing a logger's memory as just seen, "" for nothing."""
+    if not card.directory:
+        return f"{card.serial} holds no mission; there is nothing to erase."
+    if card.is_recording:
+        return f"{card.serial} is still recording; stop its mission first."
+    if card.readings_not_kept:
+        return (
+            f"{card.serial} holds {readings_words(card.readings_not_kept)} to offload; do that "
+            "first."
+        )
+    return ""
+
+
+def erase_memory(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
+    """Erase the memory of a logger; returns how many readings were erased there.
+
+    Every raw offload of its missions is read back from the vault and compared with its
+    fingerprint before; the logger refuses when it holds another number of readings than was seen.
+
+    Args:
+        label: last signs of the label on the case, compared with who answers.
+
+    Raises:
+        NotKeptError: something on it is not kept. WrongLoggerError: another label.
+        ArchiveDamagedError: what is kept cannot be read back.
+        LoggerRefusedError: it still records, or took a reading meanwhile.
+        DeviceError: the line; nothing was erased, or the next contact shows an empty memory.
+    """
+    try:
+        return _erase(desk, address, serial, label)
+    except GezeitenError as exc:
+        desk.attempt_failed("erase", serial, exc)
+        raise
+
+
+def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
+    compared = label_check(serial, label)
+    if compared.weight != "passed":
+        raise WrongLoggerError(f"{compared.sentence} Nothing was erased.")
+    with session_with(desk, address, serial) as (session, identity):
+        card = read_card(desk, session, identity, address)
+        why = why_not_erasable(card)
+        if why:
+            kind = NotKeptError if card.readings_not_kept else LoggerRefusedError
+            raise kind(why)
+        for entry in card.directory:
+            read_back(desk, serial, entry.mission, entry.launched_ms)
+        unlock(desk, session, serial)
+        readings = card.state.readings
+        session.command(LoggerCommand.ERASE, expected=readings)
+        read_card(desk, session, identity, address)
+    desk.do(MemoryErased(serial, readings))
+    return readings
+
+
+def read_back(desk: Desk, serial: str, mission: int, launched_ms: int) -> None:
+    """Read every raw offload of a mission back from the vault.
+
+    Raises:
+        ArchiveDamagedError: one is gone or is not what was kept.
+    """
+    with desk.archive.reading() as db:
+        parts = raw_of_mission(db, serial, mission, launched_ms)
+    for sha256 in parts:
+        desk.archive.vault.check(sha256)

@@ -1,0 +1,1 @@
+"""Afterwards: documents, the logbook, the check of everything, finding."""

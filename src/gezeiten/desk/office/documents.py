@@ -1,0 +1,270 @@
+"""What documents of a point hold: gathered here, laid out by `exchange` and `report`."""
+
+from __future__ import annotations
+
+import hashlib
+from typing import Literal
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.loggers import calibrations_before
+from gezeiten.archive.missions import missions_at, offloads_in
+from gezeiten.archive.steps import active_steps
+from gezeiten.archive.store.tables import Mission
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.mending import BookedGap, gaps
+from gezeiten.desk.office.logbook import head_words
+from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.records import extent, plan_stretches, record
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.plan_words import end_text
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.series import HOLD_FACTOR, Series
+from gezeiten.domain.statistics import daily_numbers, numbers
+from gezeiten.domain.steps import RecordStep
+from gezeiten.domain.timeline import Span, from_ms
+from gezeiten.errors import InputError
+from gezeiten.exchange.csv_out import CsvStretch, CsvTable
+from gezeiten.report.content import (
+    PointReport,
+    ReportCalibration,
+    ReportChannel,
+    ReportExcursion,
+    ReportGap,
+    ReportMission,
+    ReportOffload,
+)
+
+
+def inside_record(desk: Desk, point: PointPlace, span: Span) -> Span:
+    """Return what of a stretch a document can tell of: from the first reading there is, until now
+    or the last reading.
+
+    Raises:
+        InputError: nothing is left of it.
+    """
+    whole = extent(desk, point.id, [place.channel for place in point.channels])
+    if whole is None:
+        raise InputError(f"{point.full_name} has no reading yet; offload its logger first.")
+    inside = (max(span[0], whole[0]), min(span[1], max(desk.now_ms(), whole[1] + 1)))
+    if inside[1] <= inside[0]:
+        raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
+    return inside
+
+
+def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPlace, Series]]:
+    parts = [
+        (place, record(desk, point.id, place.channel).between(*span)) for place in point.channels
+    ]
+    if not any(len(series) for _, series in parts):
+        raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
+    return parts
+
+
+def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
+    """Return what the CSV of a stretch holds."""
+    stretches = [
+        CsvStretch(mission.first_ms, mission.serial, mission.number, plan_limits)
+        for mission, plan_limits in zip(
+            _missions(desk, point, span),
+            [stretch.plan.limits for stretch in plan_stretches(desk, point.id)],
+            strict=True,
+        )
+    ]
+    return CsvTable(
+        point.site,
+        point.name,
+        point.zone,
+        tuple((p.channel, p.unit, series) for p, series in _channels(desk, point, span)),
+        tuple(stretches),
+    )
+
+
+def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
+    """Return what the PDF of a stretch says, from the first reading there is until now at most."""
+    span = inside_record(desk, point, span)
+    parts = _channels(desk, point, span)
+    channels = tuple(
+        _report_channel(record(desk, point.id, place.channel), place, point.zone, span, series)
+        for place, series in parts
+        if len(series)
+    )
+    return PointReport(
+        site=point.site,
+        point=point.name,
+        zone=point.zone,
+        span=span,
+        made_ms=desk.now_ms(),
+        made_by=desk.person,
+        channels=channels,
+        missions=tuple(
+            mission
+            for mission, stretch in zip(
+                _missions(desk, point, span), plan_stretches(desk, point.id), strict=True
+            )
+            if stretch.start_ms < span[1] and (stretch.end_ms or 2**62) > span[0]
+        ),
+        excursions=tuple(_report_excursions(desk, point, span)),
+        gaps=tuple(_report_gaps(desk, point, span)),
+        fingerprint=readings_fingerprint([series for _, series in parts]),
+        calibrations=tuple(_calibrations(desk, point, span)),
+        logbook_head=head_words(desk),
+    )
+
+
+def _report_channel(
+    whole: Series, place: ChannelPlace, zone: str, span: Span, shown: Series
+) -> ReportChannel:
+    kinetic = quantity(place.channel).is_temperature
+    return ReportChannel(
+        place.channel,
+        place.unit,
+        shown,
+        place.rules,
+        numbers(whole, span, place.rules, kinetic=kinetic, zone=zone),
+        tuple(daily_numbers(whole, span, zone, place.rules, kinetic=kinetic)),
+    )
+
+
+def _offloads_of(
+    session: ArchiveSession, mission: Mission, span: Span
+) -> tuple[ReportOffload, ...]:
+    """Return the transfers of a mission that hold readings of a stretch, oldest first."""
+    return tuple(
+        ReportOffload(row.at_ms, row.person, row.route, row.sha256, row.clock_difference_ms)
+        for row in offloads_in(session, mission.id, span)
+    )
+
+
+def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
+    with desk.archive.reading() as session:
+        return [
+            ReportMission(
+                mission.logger.serial,
+                f"{mission.logger.model}, practice"
+                if mission.logger.practice
+                else mission.logger.model,
+                mission.number,
+                mission.first_ms,
+                _recorded(session, mission),
+                mission.interval_ms // 1000,
+                end_text(plan_from_dict(mission.plan), point.zone),
+                _offloads_of(session, mission, span),
+            )
+            for mission in missions_at(session, point.id)
+        ]
+
+
+def _recorded(session: ArchiveSession, mission: Mission) -> Literal["recorded", "waiting", "never"]:
+    """Whether a mission has readings: on the logger as last seen, or in the archive."""
+    if mission.readings or kept_ranges(session, mission.id):
+        return "recorded"
+    return "waiting" if mission.state in ("", "waiting", "logging") else "never"
+
+
+def _report_excursions(desk: Desk, point: PointPlace, span: Span) -> list[ReportExcursion]:
+    return [
+        ReportExcursion(
+            e.rule,
+            e.start_ms,
+            e.end_ms,
+            e.alarm_ms,
+            e.extreme,
+            e.dose,
+            e.measured,
+            e.estimated,
+            e.cause or "",
+            e.words,
+            e.settled_by,
+            e.settled_ms,
+        )
+        for e in reversed(excursions(desk, point.id))
+        if e.start_ms < span[1] and e.end_ms > span[0] and not e.gone
+    ]
+
+
+def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
+    """Return the gaps that reach into a stretch, what is absent at its end among them."""
+    with desk.archive.reading() as session:
+        active = active_steps(session, point.id).get(point.id, [])
+    steps = {step.id: step for step in active}
+    found = [
+        ReportGap(
+            max(booked.gap.start_ms, span[0]),
+            min(booked.gap.end_ms, span[1]),
+            _missing_inside(booked, span),
+            booked.channels,
+            _how(booked, steps, point.zone),
+            is_filled=booked.state in ("estimated", "from the logger"),
+        )
+        for booked in gaps(desk, point.id)
+        if booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
+    ]
+    return [*found, *_absent_at_the_end(desk, point, span)]
+
+
+def _missing_inside(booked: BookedGap, span: Span) -> int:
+    gap = booked.gap
+    inside = min(gap.end_ms, span[1]) - max(gap.start_ms, span[0])
+    return max(round(gap.missing * inside / max(gap.length_ms, 1)), 1)
+
+
+def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
+    """Say what was done about a gap, by whom and when."""
+    if booked.state == "open":
+        return "open, nobody has dealt with it yet"
+    done = [steps[uid] for uid in booked.steps if uid in steps]
+    by = f" ({done[0].made_by}, {from_ms(done[0].made_ms, zone):%Y-%m-%d %H:%M})" if done else ""
+    if booked.state == "left open":
+        return f"left open: {booked.reason}{by}"
+    if booked.state == "from the logger":
+        return f"fetched from the logger, measured{by}"
+    errors = [_expected_error(step) for step in done if "rmse" in step.facts]
+    return f"estimated by a straight line, expected error {', '.join(errors)}{by}"
+
+
+def _expected_error(step: RecordStep) -> str:
+    name = quantity(step.channel)
+    return f"{name.name} ± {float(step.facts['rmse']):.{name.decimals + 1}f} {name.unit}"
+
+
+def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
+    """Return where the record ends before the stretch does: no gap lies between two readings."""
+    absent: dict[Span, list[str]] = {}
+    for place in point.channels:
+        series = record(desk, point.id, place.channel).between(0, span[1])
+        if not len(series):
+            continue
+        last, interval = int(series.times_utc_ms[-1]), int(series.interval_ms[-1])
+        if span[1] - last > HOLD_FACTOR * interval:
+            absent.setdefault((max(last + interval, span[0]), interval), []).append(place.channel)
+    return [
+        ReportGap(since, span[1], -(-(span[1] - since) // interval), tuple(keys),
+                  "not offloaded, or not recorded")
+        for (since, interval), keys in absent.items()
+        if since < span[1]
+    ]  # fmt: skip
+
+
+def _calibrations(desk: Desk, point: PointPlace, span: Span) -> list[ReportCalibration]:
+    """Return the last calibration before the end of a stretch, of each logger that was there."""
+    with desk.archive.reading() as session:
+        latest = dict(calibrations_before(session, point.id, span[1]))
+    return [
+        ReportCalibration(serial, one.at_ms, one.due_ms, one.certificate_name)
+        for serial, one in latest.items()
+    ]
+
+
+def readings_fingerprint(parts: list[Series]) -> str:
+    """Return SHA-256 over instants, values and codes of the readings, channel by channel.
+
+    Times as little-endian int64, values as float64, codes as uint8, each array whole.
+    """
+    digest = hashlib.sha256()
+    for series in parts:
+        digest.update(series.times_utc_ms.astype("<i8").tobytes())
+        digest.update(series.values.astype("<f8").tobytes())
+        digest.update(series.quality.astype("u1").tobytes())
+    return digest.hexdigest()

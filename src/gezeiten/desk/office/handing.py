@@ -1,0 +1,297 @@
+"""Handing over: CSV and PDF of a point over a stretch, kept as bytes, put out again from there."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import re
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+from tempfile import NamedTemporaryFile
+from typing import TYPE_CHECKING, Literal
+
+from gezeiten.archive.documents import KeptDocument, count_documents, documents
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.archive.store.vault import fingerprint
+from gezeiten.archive.store.whole import sync_folder
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.documents import csv_table, inside_record, point_report
+from gezeiten.desk.office.logbook import head_words
+from gezeiten.desk.places import PointPlace
+from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
+from gezeiten.domain.timeline import Span, from_ms
+from gezeiten.exchange.csv_description import Origin, described, description
+from gezeiten.exchange.csv_out import CsvTable, write_csv
+
+if TYPE_CHECKING:
+    from gezeiten.report.pages import PagePicture
+
+Kind = Literal["csv", "pdf"]
+State = Literal["as it was", "changed", "missing"]
+
+
+@dataclass(frozen=True, slots=True)
+class HandedOver:
+    """A document as it left the house."""
+
+    path: Path
+    kind: Kind
+    sha256: str
+    readings: int
+    pages: int
+
+
+@dataclass(frozen=True, slots=True)
+class PastHandover:
+    """One handed over before; state of its copy: "as it was", "changed" or "missing". is_kept:
+    whether the vault has it; shown: from where it can be shown as it was, None from nowhere."""
+
+    uid: str
+    at_ms: int
+    person: str
+    kind: str
+    point_id: int
+    span: Span
+    file_name: str
+    sha256: str
+    readings: int
+    state: State
+    is_kept: bool
+    shown: Path | None
+
+    @property
+    def can_be_put_out(self) -> bool:
+        """Whether its copy is not what it was, and the vault has it."""
+        return self.is_kept and self.state != "as it was"
+
+
+def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:
+    """Write the CSV of a point over a stretch, read it back, keep its fingerprint; beside it stands
+    what its columns are (`exchange/csv_description.py`).
+
+    Raises:
+        InputError: no reading in the stretch.
+        SurroundingsError: the disk.
+    """
+    span = inside_record(desk, point, span)
+    table = csv_table(desk, point, span)
+    with translated(desk.archive.handovers):
+        target, readings = _written(
+            desk, point, span, "csv", path, lambda fresh: write_csv(table, fresh)
+        )
+    done = _book(desk, point, span, "csv", target, readings, 0)
+    _describe(desk, table, done)
+    return done
+
+
+def _describe(desk: Desk, table: CsvTable, done: HandedOver) -> None:
+    """Write beside a CSV what its columns are and where it comes from."""
+    origin = Origin(desk.now_ms(), desk.person, done.sha256, done.readings, head_words(desk))
+    folder = done.path.parent
+    with translated(folder), fresh_beside(folder) as fresh:
+        fresh.write_text(description(done.path.name, table, origin), encoding="utf-8")
+        synced(fresh)
+        _named(fresh, described(done.path))
+        sync_folder(folder)
+
+
+def export_pdf(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:
+    """Write the PDF report of a point over a stretch, read it back, keep its fingerprint.
+
+    Raises:
+        InputError: no reading in the stretch.
+        SurroundingsError: the disk.
+    """
+    # reportlab is slow to import and only this needs it
+    from gezeiten.report.pdf import write_pdf
+
+    report = point_report(desk, point, span)
+    span = report.span
+    with translated(desk.archive.handovers):
+        target, pages = _written(
+            desk, point, span, "pdf", path, lambda fresh: write_pdf(report, fresh)
+        )
+    return _book(desk, point, span, "pdf", target, report.readings, pages)
+
+
+def _written(
+    desk: Desk,
+    point: PointPlace,
+    span: Span,
+    kind: Kind,
+    path: Path | None,
+    write: Callable[[Path], int],
+) -> tuple[Path, int]:
+    """Write beside the target, sync, and only then give it its name: no half document is ever
+    found. Among our own documents a name is never given twice; later ones are numbered."""
+    folder = path.parent if path else desk.archive.handovers
+    with fresh_beside(folder) as fresh:
+        result = write(fresh)
+        synced(fresh)
+        name = file_name(point, span, kind).removesuffix(f".{kind}")
+        target = _named(fresh, path) if path else _free(fresh, folder, name, f".{kind}")
+        sync_folder(folder)
+    return target, result
+
+
+@contextmanager
+def fresh_beside(folder: Path) -> Iterator[Path]:
+    """A file to write in a folder; what has not got a name of its own in the end goes."""
+    with NamedTemporaryFile(dir=folder, prefix=".", suffix=".new", delete=False) as made:
+        fresh = Path(made.name)
+    try:
+        yield fresh
+    finally:
+        fresh.unlink(missing_ok=True)
+
+
+def synced(fresh: Path) -> None:
+    """Have a file's content on the disk."""
+    with fresh.open("rb+") as file:
+        os.fsync(file.fileno())
+
+
+def _named(fresh: Path, path: Path) -> Path:
+    fresh.chmod(0o644)
+    fresh.replace(path)
+    return path
+
+
+def _give_name(fresh: Path, target: Path) -> None:
+    """Give a written file its name, unless another has it: whole, whoever writes beside us.
+
+    Raises:
+        FileExistsError: the name is taken.
+    """
+    try:
+        os.link(fresh, target)
+    except FileExistsError:
+        raise
+    except OSError:  # a disk that knows no second names: the name is taken first, then filled
+        target.touch(exist_ok=False)
+        fresh.replace(target)
+
+
+def _free(fresh: Path, folder: Path, stem: str, suffix: str) -> Path:
+    """Give a written file the first free name; the second of a name carries a 2, and so on."""
+    fresh.chmod(0o644)
+    for number in itertools.count(1):
+        target = folder / f"{stem}{f'_{number}' if number > 1 else ''}{suffix}"
+        try:
+            _give_name(fresh, target)
+        except FileExistsError:
+            continue
+        return target
+    raise AssertionError("numbers do not end")
+
+
+def _book(
+    desk: Desk,
+    point: PointPlace,
+    span: Span,
+    kind: Kind,
+    path: Path,
+    readings: int,
+    pages: int,
+) -> HandedOver:
+    with translated(path.parent):
+        data = path.read_bytes()
+    if desk.archive.is_looked_at:  # it goes elsewhere; the archive does not hear of it
+        return HandedOver(path, kind, fingerprint(data), readings, pages)
+    with translated(desk.archive.folder):
+        sha256 = desk.archive.documents.put(data)
+    with desk.archive.writing() as session:
+        at = kept_point(session, point.id).uid
+        desk.do_within(
+            session,
+            DocumentHandedOver(
+                at, fresh_id(), kind, span[0], span[1], str(path.resolve()), sha256, len(data),
+                readings,
+            ),
+        )  # fmt: skip
+    return HandedOver(path, kind, sha256, readings, pages)
+
+
+def past_handovers(desk: Desk) -> list[PastHandover]:
+    """Return what was handed over, latest first, and whether it is still what it was."""
+    with desk.archive.reading() as session:
+        kept = documents(session)
+    return [_past(desk, one) for one in kept]
+
+
+def count_handovers(desk: Desk) -> int:
+    """Return how many documents were handed over."""
+    with desk.archive.reading() as session:
+        return count_documents(session)
+
+
+def _past(desk: Desk, one: KeptDocument) -> PastHandover:
+    """What became of a document. One of before documents were kept is kept now, if it is there."""
+    copy, vault = Path(one.file_name), desk.archive.documents
+    state: State = "missing"
+    with suppress(OSError):
+        data = copy.read_bytes()
+        state = "as it was" if fingerprint(data) == one.sha256 else "changed"
+        is_lost = state == "as it was" and not vault.path(one.sha256).exists()
+        if is_lost and not desk.archive.is_looked_at:
+            vault.put(data)
+    is_kept = vault.path(one.sha256).exists()
+    shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
+    return PastHandover(
+        one.uid, one.at_ms, one.person, one.form, one.point_id, one.span, one.file_name, one.sha256,
+        one.readings, state, is_kept, shown,
+    )  # fmt: skip
+
+
+def put_out_again(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
+    """Write a document once more as it was handed over, under a name that is free among our own
+    documents, or where it is wished.
+
+    Raises:
+        ArchiveDamagedError: the vault does not have it as it was. SurroundingsError: the disk.
+    """
+    data = desk.archive.documents.get(past.sha256)
+    folder = path.parent if path else desk.archive.handovers
+    with translated(folder), fresh_beside(folder) as fresh:
+        fresh.write_bytes(data)
+        synced(fresh)
+        name = Path(past.file_name)
+        target = _named(fresh, path) if path else _free(fresh, folder, name.stem, name.suffix)
+        sync_folder(folder)
+    with desk.archive.writing() as session:
+        point = kept_point(session, past.point_id).uid
+        act = DocumentPutOut(point, past.uid, past.file_name, str(target.resolve()))
+        desk.do_within(session, act)
+    return target
+
+
+def document_pages(path: Path, width: int) -> list[PagePicture]:
+    """Return the pages of a PDF that was handed over, `width` pixels wide.
+
+    Raises:
+        SurroundingsError: it is gone or is no PDF any more.
+    """
+    from gezeiten.report.pages import page_pictures
+
+    return page_pictures(path, width)
+
+
+def document_lines(path: Path, most: int) -> str:
+    """Return the first lines of a CSV that was handed over.
+
+    Raises:
+        SurroundingsError: it is gone.
+    """
+    with translated(path), path.open(encoding="utf-8", errors="replace") as lines:
+        return "".join(line for _, line in zip(range(most), lines, strict=False))
+
+
+def file_name(point: PointPlace, span: Span, suffix: str) -> str:
+    """Return a file name of site, point and stretch that every file system takes."""
+    words = re.sub(r"[^\w-]+", "-", f"{point.site} {point.name}".lower()).strip("-")
+    first, last = (from_ms(ms, point.zone) for ms in (span[0], span[1] - 1))
+    return f"{words[:80]}_{first:%Y-%m-%d}_{last:%Y-%m-%d}.{suffix}"

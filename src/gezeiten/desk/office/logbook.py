@@ -1,0 +1,294 @@
+"""Reading the logbook: its entries by what they are about, who, when and words; written out; held
+against a head that somebody has on paper."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from gezeiten.archive.acts import logbook
+from gezeiten.archive.acts.chain_check import ends_hold
+from gezeiten.archive.acts.misfits import misfits_to_see
+from gezeiten.archive.here.readings import offloads_between
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.whole import put_whole
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import sites
+from gezeiten.domain.acts.archives import MisfitSeen
+from gezeiten.domain.entries import QUIET, Entry, Thing
+from gezeiten.domain.limits import limit_rule
+from gezeiten.domain.timeline import Span, from_ms, iso_utc
+from gezeiten.errors import InputError
+
+MOST_SHOWN = 1_000
+_HASH = re.compile(r"[0-9a-f]{8,64}")
+
+
+@dataclass(frozen=True, slots=True)
+class About:
+    """What entries are looked for about. things: any of them will do; subjects: what entries from
+    before there were acts call it. span: only acts on a stretch that touches it, of the rule of
+    `rule_key` where there is one, and what brought its readings (`brought`: fingerprints).
+    hashes: of just these entries."""
+
+    words: str
+    things: frozenset[Thing]
+    subjects: frozenset[str] = frozenset()
+    rule_key: str = ""
+    span: Span | None = None
+    brought: frozenset[Thing] = frozenset()
+    hashes: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which entries are looked for. person, act: "" for any; quiet: without those that say nothing
+    that a later one does not."""
+
+    words: str = ""
+    about: About | None = None
+    person: str = ""
+    act: str = ""
+    since_ms: int | None = None
+    until_ms: int | None = None
+    quiet: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """Entries that were looked for, latest first, `MOST_SHOWN` at most. found: how many there are;
+    people, acts: all that the logbook knows; misfits: what acts found otherwise than they say and
+    nobody has looked at, by the hash of their entry."""
+
+    entries: tuple[Entry, ...]
+    found: int
+    total: int
+    people: tuple[str, ...]
+    acts: tuple[str, ...]
+    misfits: dict[str, list[str]]
+
+
+def logbook_is_intact(desk: Desk) -> bool:
+    """Whether the logbook ends as it did; nothing is asked of it but its end."""
+    with desk.archive.reading() as session:
+        return ends_hold(session, desk.archive.chains) and not desk.archive.chain.doubt(session)
+
+
+def has_acts(desk: Desk) -> bool:
+    """Whether the logbook tells anything but that the archive was begun."""
+    with desk.archive.reading() as session:
+        return logbook.has_acts(session)
+
+
+def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[Entry]:
+    """Return entries, latest first, that hold all the words and are of the act (any when "")."""
+    return entries_wanted(desk, Wanted(words, act=act))
+
+
+def entries_wanted(desk: Desk, wanted: Wanted) -> list[Entry]:
+    """Return the entries that are looked for, latest first."""
+    words = wanted.words.casefold().split()
+    with desk.archive.reading() as session:
+        entries = logbook.entries(session, wanted.act)
+        return [entry for entry in entries if _is_wanted(entry, wanted, words)]
+
+
+def logbook_page(desk: Desk, wanted: Wanted) -> Page:
+    """Return what the Logbook shows of the entries that are looked for."""
+    found = entries_wanted(desk, wanted)
+    with desk.archive.reading() as session:
+        total, people, acts = logbook.known(session)
+        misfits = misfits_to_see(session)
+    return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts, misfits)
+
+
+def _is_wanted(entry: Entry, wanted: Wanted, words: list[str]) -> bool:
+    return (
+        wanted.person in ("", entry.person)
+        and (wanted.since_ms is None or entry.at_ms >= wanted.since_ms)
+        and (wanted.until_ms is None or entry.at_ms < wanted.until_ms)
+        and not (wanted.quiet and not wanted.act and entry.act in QUIET)
+        and (wanted.about is None or _is_about(entry, wanted.about))
+        and (not words or entry.holds(words))
+    )
+
+
+def _is_about(entry: Entry, about: About) -> bool:
+    if entry.hash in about.hashes or entry.things & about.brought:
+        return True
+    if not (entry.subject in about.subjects or entry.things & about.things):
+        return False
+    if about.span is None:
+        return True
+    first, last = about.span
+    return any(
+        about.rule_key in ("", rule) and start_ms < last and end_ms > first
+        for rule, (start_ms, end_ms) in stretches(entry)
+    )
+
+
+def stretches(entry: Entry) -> list[tuple[str, Span]]:
+    """Return the stretches that an act is about, with the limit rule that it names, "" for none."""
+    act = entry.details.get("act", {})
+    found: list[tuple[str, Span]] = []
+    for one in (act, *act.get("found", ())):
+        own = one if one is not act else act.get("seen") or act.get("gap")
+        if isinstance(own, dict):
+            rule = one.get("rule")
+            key = limit_rule(rule).key if isinstance(rule, dict) else ""
+            found.append((key, (int(own["start_ms"]), int(own["end_ms"]))))
+    return found
+
+
+# -- what entries are about ------------------------------------------------------------------------
+def about_site(desk: Desk, site_id: int) -> About:
+    """Return a site with its points and the loggers there, to look for."""
+    site = next(site for site in sites(desk) if site.id == site_id)
+    things: set[Thing] = {("site", site.uid)}
+    names = {site.name}
+    for point in site.points:
+        things.add(("point", point.uid))
+        names.add(point.full_name)
+        if point.serial:
+            things.add(("logger", point.serial))
+    return About(site.name, frozenset(things), frozenset(names))
+
+
+def about_point(desk: Desk, point_id: int, span: Span | None = None, rule: str = "") -> About:
+    """Return a point to look for; with a stretch, what was done about that stretch and what brought
+    its readings."""
+    point = next(p for site in sites(desk) for p in site.points if p.id == point_id)
+    things: frozenset[Thing] = frozenset({("point", point.uid)})
+    if span is not None:
+        with desk.archive.reading() as session:
+            brought: frozenset[Thing] = frozenset(
+                ("bytes", sha256) for sha256 in offloads_between(session, point_id, span)
+            )
+        words = _stretch_words(point.full_name, point.zone, span)
+        return About(words, things, rule_key=rule, span=span, brought=brought)
+    return About(point.full_name, things, frozenset({point.full_name}))
+
+
+def _stretch_words(name: str, zone: str, span: Span) -> str:
+    return f"{name}, {from_ms(span[0], zone):%Y-%m-%d %H:%M}"
+
+
+def about_logger(serial: str, mission: int | None = None) -> About:
+    """Return a logger to look for, or one of its missions."""
+    if mission is None:
+        return About(serial, frozenset({("logger", serial)}), frozenset({serial}))
+    return About(f"{serial}, mission {mission}", frozenset({("mission", f"{serial}/{mission}")}))
+
+
+def about_document(uid: str, sha256: str, name: str) -> About:
+    """Return a document to look for."""
+    return About(name, frozenset({("document", uid), ("bytes", sha256)}))
+
+
+def about_misfits(desk: Desk) -> About:
+    """Return the acts that found something otherwise than they say, and nobody has looked at."""
+    with desk.archive.reading() as session:
+        return About("found otherwise", frozenset(), hashes=frozenset(misfits_to_see(session)))
+
+
+def look_at_misfit(desk: Desk, entry: Entry) -> None:
+    """Say that what an act found otherwise than it says was looked at.
+
+    Raises:
+        InputError: there is nothing to look at, or somebody did already.
+    """
+    with desk.archive.reading() as session:
+        found = misfits_to_see(session).get(entry.hash)
+    if found is None:
+        raise InputError("There is nothing left to look at here; choose another entry.")
+    desk.do(MisfitSeen(entry.hash, entry.sentence, tuple(found), entry.subject))
+
+
+# -- heads -----------------------------------------------------------------------------------------
+def head(desk: Desk) -> Entry | None:
+    """Return the newest entry: its hash covers all before it. None where there is none."""
+    with desk.archive.reading() as session:
+        return next(iter(logbook.entries(session)), None)
+
+
+def head_words(desk: Desk) -> str:
+    """Return the newest entry as documents print it; "" where there is none."""
+    last = head(desk)
+    return f"entry {last.seq}, {last.hash}" if last else ""
+
+
+def held_against(desk: Desk, text: str) -> str:
+    """Hold the hashes in a text, typed or out of a document, against the logbook; returns what that
+    says, in a sentence.
+
+    Raises:
+        InputError: there is no hash in it.
+    """
+    typed = set(_HASH.findall(re.sub(r"(?<=[0-9a-f]) (?=[0-9a-f])", "", text.casefold())))
+    if not typed:
+        raise InputError("There is no hash in it; type eight of its digits at least.")
+    with desk.archive.reading() as session:
+        for entry in logbook.entries(session):
+            if any(entry.hash.startswith(part) for part in typed):
+                return (
+                    f"That is entry {entry.seq:,} of {iso_utc(entry.at_ms)}: the logbook up to it "
+                    "is what it was then."
+                )
+    return "No entry of this logbook has it: this is another archive, or its logbook was changed."
+
+
+def text_of_document(path: Path) -> str:
+    """Return the text of a document that a head may be printed in: a PDF, or any text.
+
+    Raises:
+        InputError: it cannot be read.
+    """
+    try:
+        if path.suffix.casefold() == ".pdf":
+            import pypdf
+
+            return "\n".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
+        with path.open(encoding="utf-8", errors="replace") as lines:
+            return "".join(line for _, line in zip(range(200), lines, strict=False))
+    except Exception as exc:  # a document from anywhere: whatever is wrong with it
+        raise InputError(f"{path.name} cannot be read; type the head instead.") from exc
+
+
+# -- out -------------------------------------------------------------------------------------------
+def write_json_lines(entries: Iterable[Entry], path: Path) -> int:
+    """Write entries as JSON Lines, oldest first; returns how many.
+
+    Raises:
+        SurroundingsError: the disk.
+    """
+    listed = sorted(entries, key=lambda entry: entry.seq)
+    lines = (
+        json.dumps({**asdict(entry), "at": iso_utc(entry.at_ms)}, ensure_ascii=False)
+        for entry in listed
+    )
+    with translated(path.parent):
+        put_whole(path, "".join(f"{line}\n" for line in lines))
+    return len(listed)
+
+
+def write_pdf(desk: Desk, entries: Iterable[Entry], title: str, zone: str, path: Path) -> int:
+    """Write entries as a PDF, oldest first; returns its pages.
+
+    Raises:
+        SurroundingsError: the disk.
+    """
+    # reportlab is slow to import and only documents need it
+    from gezeiten.report.logbook_sheet import EntryLine, LogbookSheet, write_logbook
+
+    listed = sorted(entries, key=lambda entry: entry.seq)
+    lines = tuple(
+        EntryLine(f"{entry.seq:,}", f"{from_ms(entry.at_ms, zone):%Y-%m-%d %H:%M}", entry.person,
+                  entry.act, entry.subject, entry.sentence, entry.hash[:16])
+        for entry in listed
+    )  # fmt: skip
+    sheet = LogbookSheet(title, zone, desk.person, head_words(desk), lines)
+    with translated(path.parent):
+        return write_logbook(sheet, path)

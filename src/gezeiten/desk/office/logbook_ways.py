@@ -1,0 +1,80 @@
+"""From an entry of the logbook to what it is about, as that is now."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.handing import past_handovers
+from gezeiten.desk.office.logbook import stretches
+from gezeiten.desk.places import PointPlace, sites
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.domain.entries import Entry
+from gezeiten.domain.sites import full_name
+from gezeiten.domain.timeline import Span
+
+_MOST_EXCURSIONS = 3
+WayKind = Literal["site", "point", "logger", "document", "excursion", "stretch"]
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """A way from an entry to something. key: a point's or excursion's number here, a site's name, a
+    logger's serial, a document's fingerprint. point_id, span: of a document, an excursion or a
+    stretch."""
+
+    kind: WayKind
+    words: str
+    key: str | int
+    point_id: int = 0
+    span: Span = (0, 0)
+
+
+def ways_from(desk: Desk, entry: Entry) -> list[Way]:
+    """Return where an entry leads; of entries from before there were acts by their subject."""
+    places = sites(desk)
+    by_uid = {point.uid: point for site in places for point in site.points}
+    wanted = entry.things
+    ways: list[Way] = []
+    for site in places:
+        if ("site", site.uid) in wanted or (not wanted and entry.subject == site.name):
+            ways.append(Way("site", site.name, site.name))
+        ways += [
+            Way("point", point.full_name, point.id)
+            for point in site.points
+            if ("point", point.uid) in wanted
+            or (not wanted and entry.subject == full_name(point.site, point.name))
+        ]
+    ways += [Way("logger", key, key) for kind, key in sorted(wanted) if kind == "logger"]
+    act = entry.details.get("act", {})
+    point = by_uid.get(str(act.get("point", "")))
+    if point is not None:
+        ways += _on_stretch(desk, entry, point) + _documents(desk, entry)
+    return ways
+
+
+def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[Way]:
+    """The excursions, or the stretch, that an act was about."""
+    named = stretches(entry)
+    events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
+    ways = [Way("stretch", point.full_name, point.id, point.id, span)
+            for rule, span in named if not rule]  # fmt: skip
+    return ways + [
+        Way("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms))
+        for event in events
+        if any(event.rule.key == rule and event.start_ms < end_ms and event.end_ms > start_ms
+               for rule, (start_ms, end_ms) in named)
+    ][:_MOST_EXCURSIONS]  # fmt: skip
+
+
+def _documents(desk: Desk, entry: Entry) -> list[Way]:
+    uid = entry.details["act"].get("document")
+    if not uid:
+        return []
+    return [
+        Way("document", Path(past.file_name).name, past.sha256, past.point_id, past.span)
+        for past in past_handovers(desk)
+        if past.uid == uid
+    ]

@@ -1,0 +1,150 @@
+"""The life of a logger: its missions and places, batteries changed, calibrations, certificates."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from gezeiten.archive.loggers import (
+    placed_logger,
+    placed_loggers,
+    point_names,
+    reports_of,
+    services_of,
+)
+from gezeiten.archive.missions import KeptMission, missions_of
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
+from gezeiten.domain.kept import KeptReport, ServiceEntry
+from gezeiten.errors import InputError
+
+LARGEST_CERTIFICATE_BYTES = 25_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class PastMission:
+    """One mission of a logger. first_ms 0: it still waits for its button. state: as at the last
+    contact, "relaunched" where the next launch ended it. readings: on the logger at the last
+    contact; kept: readings in the archive."""
+
+    number: int
+    name: str
+    point: str
+    zone: str
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    state: str
+    readings: int
+    kept: int
+
+
+@dataclass(frozen=True, slots=True)
+class LoggerLife:
+    """All that the archive knows of a logger; missions, services and reports latest first."""
+
+    serial: str
+    model: str
+    firmware: str
+    practice: bool
+    point: str
+    seen_ms: int | None
+    pin_group: str
+    retired_ms: int | None
+    missions: tuple[PastMission, ...]
+    services: tuple[ServiceEntry, ...]
+    reports: tuple[KeptReport, ...]
+
+
+def loggers(desk: Desk) -> list[tuple[str, str, str]]:
+    """Return serial, model and place (or "") of every logger, by serial."""
+    with desk.archive.reading() as session:
+        return [(one.serial, one.model, one.place) for one in placed_loggers(session)]
+
+
+def life(desk: Desk, serial: str) -> LoggerLife:
+    """Return the life of a logger.
+
+    Raises:
+        InputError: the archive does not know it.
+    """
+    with desk.archive.reading() as session:
+        logger = placed_logger(session, serial)
+        if logger is None:
+            raise InputError(f"The archive knows no logger {serial}; contact it once.")
+        places = point_names(session)
+        missions = tuple(_past(one, places) for one in missions_of(session, logger.id))
+        services = tuple(services_of(session, logger.id))
+        reports = tuple(reports_of(session, logger.id))
+    return LoggerLife(
+        logger.serial, logger.model, logger.firmware, logger.practice, logger.place,
+        logger.seen_ms, logger.pin_group, logger.retired_ms, missions, services, reports,
+    )  # fmt: skip
+
+
+def _past(one: KeptMission, places: dict[int, tuple[str, str]]) -> PastMission:
+    return PastMission(
+        one.number, one.plan.mission_name, *places.get(one.point_id or 0, ("", "UTC")),
+        one.launched_ms, one.first_ms, one.interval_ms, one.state, one.readings, one.kept,
+    )  # fmt: skip
+
+
+def note_service(
+    desk: Desk,
+    serial: str,
+    kind: ServiceKind,
+    words: str,
+    *,
+    at_ms: int | None = None,
+    due_ms: int | None = None,
+    certificate: Path | None = None,
+) -> None:
+    """Enter what was done to a logger; a certificate is kept beside the vault for ever.
+
+    Raises:
+        InputError: a calibration without the day until which it holds, an unknown logger, a
+            certificate that is too large or empty.
+        SurroundingsError: the certificate cannot be read.
+    """
+    at = desk.now_ms() if at_ms is None else at_ms
+    if at > desk.now_ms():
+        raise InputError("That day has not come yet; give the day on which it was done.")
+    if kind == "calibration" and (due_ms is None or due_ms <= at):
+        raise InputError("A calibration holds until a later day; say until when.")
+    if kind != "calibration" and not words.strip() and kind != "battery":
+        raise InputError("Say in a few words what was done.")
+    name, sha256 = _keep_certificate(desk, certificate)
+    desk.do(
+        ServiceNoted(
+            serial, fresh_id(), kind, at, words.strip(),
+            due_ms if kind == "calibration" else None, name, sha256,
+        )
+    )  # fmt: skip
+
+
+def _keep_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:
+    if path is None:
+        return None, None
+    with translated(desk.archive.folder):
+        length = path.stat().st_size
+        if not 0 < length <= LARGEST_CERTIFICATE_BYTES:
+            raise InputError(f"{path.name} is empty or over 25 MB; attach a smaller file.")
+        return path.name, desk.archive.certificates.put(path.read_bytes())
+
+
+def save_document(desk: Desk, entry: ServiceEntry | KeptReport, path: Path) -> Path:
+    """Write a certificate or a logger's own report out again, checked against its fingerprint."""
+    if isinstance(entry, KeptReport):
+        data = desk.archive.reports.get(entry.sha256)
+    else:
+        data = desk.archive.certificates.get(entry.certificate_sha256)
+    with translated(desk.archive.folder):
+        path.write_bytes(data)
+    return path
+
+
+def retire_logger(desk: Desk, serial: str, *, retired: bool = True) -> None:
+    """Put a logger out of use, or take it up again; its missions stay."""
+    desk.do(LoggerRetired(serial, retired))

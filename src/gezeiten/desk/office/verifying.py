@@ -1,0 +1,172 @@
+"""Verifying an archive: vault against fingerprints, readings against raw bytes, logbook chain."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import partial
+
+from gezeiten.archive.acts import anew
+from gezeiten.archive.acts.beginnings import beginning
+from gezeiten.archive.acts.chain_check import check_chains
+from gezeiten.archive.acts.entries_anew import old_entries_hold, put_entries_right
+from gezeiten.archive.acts.misfits import note_all_misfits
+from gezeiten.archive.acts.rebuild import put_right
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.readings import count_values
+from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew, offloads_kept
+from gezeiten.archive.intake.overviews import overviews_named
+from gezeiten.archive.loggers import certificates_named, reports_named
+from gezeiten.archive.store.vault import Vault
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.raw_bytes import decoding, is_lost
+from gezeiten.desk.office.stored_values import faulty_values
+from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
+from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.entries import Entry
+from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
+
+
+@dataclass(slots=True)
+class Verdict:
+    """What was looked at and what is wrong, a sentence each."""
+
+    offloads: int = 0
+    values: int = 0
+    entries: int = 0
+    faults: list[str] = field(default_factory=list)
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether everything is as it was kept."""
+        return not self.faults
+
+
+Step = Callable[[str, int, int], None]
+"""Hears what is looked at, how much of it is done, of how much."""
+
+
+def verify(
+    desk: Desk,
+    step: Step = lambda *_: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Verdict:
+    """Check every raw offload, every reading against its raw bytes, the logbook's chain, and what
+    acts made against the acts.
+
+    Raises:
+        CancelledError: as wished; nothing is changed by looking.
+    """
+
+    def tell(what: str, done: int, of: int) -> None:
+        if cancelled():
+            raise CancelledError("The check was stopped; nothing was changed by it.")
+        step(what, done, of)
+
+    verdict = Verdict()
+    with desk.archive.reading() as session:
+        verdict.faults.extend(faulty_values(session))
+        verdict.offloads, faults = faulty_readings(
+            session, decoding(desk), partial(is_lost, desk), partial(tell, "raw offloads")
+        )
+        verdict.faults.extend(faults)
+        verdict.values = count_values(session)
+        known = {offload.sha256 for offload in offloads_kept(session)}
+        tell("logbook", 0, 1)
+        checked = check_chains(session, desk.archive.chains)
+        _check_beside(desk, session, verdict)
+        _check_documents(desk, checked.entries, verdict)
+        for sha256 in desk.archive.vault.fingerprints():
+            if sha256 not in known:
+                verdict.faults.append(
+                    f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
+                    "its logger again."
+                )
+        verdict.entries = len(checked.entries)
+        verdict.faults += checked.breaks + checked.differing
+        verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
+        tell("what acts made", 0, 1)
+        verdict.faults.extend(_against_acts(desk, session, checked.entries))
+    tell("excursions", 0, 1)
+    verdict.faults.extend(faulty_excursions(desk))
+    return verdict
+
+
+def rebuild(desk: Desk) -> None:
+    """Put what the logbook says back in place where something else is kept: its entries, what acts
+    made, readings from their bytes; and find all excursions anew. The database is copied aside
+    first.
+
+    Raises:
+        ArchiveDamagedError: the logbook does not hold, so nothing can be made from it; nothing
+            was changed.
+    """
+    desk.archive.copy_aside("rebuild")
+    with desk.archive.writing() as session:
+        checked = check_chains(session, desk.archive.chains)
+        broken = checked.breaks
+        if not broken:
+            began, old, since = beginning(desk.archive.foundings.get, checked.entries)
+            made = anew.made_anew(began, since)
+            broken = made.failed
+        if broken:
+            raise ArchiveDamagedError(
+                f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
+                "archive's last copy."
+            )
+        put_entries_right(session, desk.archive.chains, old)
+        put_right(session, made.rows)
+        note_all_misfits(session, made.misfits)
+        make_readings_anew(session, decoding(desk))
+    find_all_anew(desk)
+
+
+def _against_acts(desk: Desk, session: ArchiveSession, entries: list[Entry]) -> list[str]:
+    """Make anew what acts make, and say where something else is kept."""
+
+    def compared() -> tuple[list[anew.Difference], list[str], bool]:
+        began, old, since = beginning(desk.archive.foundings.get, entries)
+        made = anew.made_anew(began, since)
+        same_old = old_entries_hold(session, old)
+        return anew.differences(session.connection(), made.rows), made.failed, same_old
+
+    found = or_fault(compared)
+    if isinstance(found, Fault):
+        return [f"What acts made cannot be checked: {found.sentence}"]
+    differences, failed, same_old = found
+    more = [] if same_old else [
+        "The entries of before are not those that the archive began with; gezeiten verify "
+        "--rebuild puts them back."
+    ]  # fmt: skip
+    return [*more, *failed, *(one.sentence for one in differences)]
+
+
+def _check_documents(desk: Desk, entries: list[Entry], verdict: Verdict) -> None:
+    """Check the documents that were handed over since they are kept."""
+    for entry in entries:
+        details = entry.details
+        if details.get("kind") == DocumentHandedOver.KIND and details["version"] >= _KEPT_SINCE:
+            _check_one(desk.archive.documents, details["act"]["sha256"], verdict)
+
+
+_KEPT_SINCE = 2
+"""Version of the act from which on documents are kept."""
+
+
+def _check_one(vault: Vault, sha256: str, verdict: Verdict) -> None:
+    try:
+        vault.check(sha256)
+    except GezeitenError as exc:
+        verdict.faults.append(str(exc))
+
+
+def _check_beside(desk: Desk, session: ArchiveSession, verdict: Verdict) -> None:
+    """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
+    for vault, named in (
+        (desk.archive.certificates, certificates_named(session)),
+        (desk.archive.reports, reports_named(session)),
+        (desk.archive.overviews, overviews_named(session)),
+    ):
+        for sha256 in named:
+            _check_one(vault, sha256, verdict)

@@ -1,0 +1,264 @@
+"""Excursions: found anew whenever a record changes, listed by site, settled by people.
+
+Only excursions that alarmed are kept; an assessment holds for what it was made about, however
+often and however else that is found again (`domain/assessments.py`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import partial
+
+from gezeiten.archive.acts.doing import do_by_itself
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.changes import stale_points
+from gezeiten.archive.here.excursions import (
+    Found,
+    FoundIn,
+    FoundNow,
+    book_found,
+    count_to_assess,
+    differs,
+    kept_excursions,
+    match_assessments,
+    points_found,
+)
+from gezeiten.archive.here.readings import load_recorded
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.records import PlanStretch, in_stretch, plan_stretches, record
+from gezeiten.desk.soundness import or_fault
+from gezeiten.domain.acts.assessments import (
+    AssessmentTakenBack,
+    ExcursionAssessed,
+    ExcursionsFound,
+    Words,
+)
+from gezeiten.domain.assessments import Seen
+from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
+from gezeiten.domain.limits import LimitRule
+from gezeiten.errors import InputError
+
+CAUSES = (
+    "Door or lid",
+    "Restocking",
+    "Power",
+    "Equipment",
+    "Sensor",
+    "Weather",
+    "Own work",
+    "Not known",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class BookedExcursion:
+    """An excursion with its place and assessment. cause is None while it is to assess. gone: the
+    record has it no more, it is as it was seen. assessed: as it was seen when somebody assessed it;
+    changed: it is another one now."""
+
+    id: int
+    point: PointPlace
+    mission: int
+    rule: LimitRule
+    start_ms: int
+    end_ms: int
+    alarm_ms: int
+    extreme: float
+    extreme_ms: int
+    dose: float
+    measured: int
+    estimated: int
+    found_ms: int
+    gone: bool
+    cause: str | None
+    words: str
+    settled_ms: int | None
+    settled_by: str
+    changed: bool = False
+    assessed: Seen | None = None
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether somebody has assessed it."""
+        return self.settled_ms is not None
+
+    @property
+    def draft_key(self) -> str:
+        """Under which words about it are kept until it is settled."""
+        return f"excursion:{self.point.id}:{self.rule.key}:{self.start_ms}"
+
+
+def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
+    """Find the excursions of a point's record as it is now and book what is new or changed.
+
+    tell: what is found for the first time is entered in the logbook; not where only tables were
+    made anew, or another computer took the readings in: it tells.
+    """
+    with desk.archive.reading() as session:
+        points_now = points_found(session, point_id)
+    for point in points_now:
+        found = _all_found(desk, point_id, point.zone)
+        now_ms = desk.now_ms()
+        with desk.archive.writing() as session:
+            fresh = book_found(session, point, found, now_ms)
+            if fresh and tell:
+                do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
+
+
+def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
+    """Find the excursions of a point by mission, rule and begin."""
+    return {
+        (stretch.mission_id, rule.key, excursion.start_ms): excursion
+        for stretch in plan_stretches(desk, point_id)
+        for rule in stretch.plan.limits
+        for excursion in _found(desk, point_id, stretch, rule, zone)
+    }
+
+
+def find_all_anew(desk: Desk) -> None:
+    """Find the excursions of all points anew; those of a point that cannot be read stay."""
+    with desk.archive.reading() as session:
+        points_kept = points_found(session)
+    for point in points_kept:
+        or_fault(partial(refresh_excursions, desk, point.point_id, tell=False))
+
+
+def faulty_excursions(desk: Desk) -> list[str]:
+    """Find all excursions anew and return where others are kept, a sentence a point. Points whose
+    record has changed since are left out: theirs are found anew in any case."""
+    with desk.archive.reading() as session:
+        current = [one for one in points_found(session) if one.is_current]
+    return [
+        f"The excursions kept of {one.name} are not those that its record has; "
+        "gezeiten verify --rebuild finds them anew."
+        for one in current
+        if or_fault(partial(_differs, desk, one)) is not False
+    ]
+
+
+def _differs(desk: Desk, at: FoundIn) -> bool:
+    found = _all_found(desk, at.point_id, at.zone)
+    with desk.archive.reading() as session:
+        return differs(session, at, found)
+
+
+def _found(
+    desk: Desk, point_id: int, stretch: PlanStretch, rule: LimitRule, zone: str
+) -> list[Excursion]:
+    """Return what one rule finds in one mission; only what alarmed."""
+    if rule.side == "absent":
+        with desk.archive.reading() as session:
+            recorded = load_recorded(session, stretch.mission_id, point_id, rule.channel)
+        return find_absences(*recorded, rule)
+    series = in_stretch(record(desk, point_id, rule.channel), stretch)
+    return find_excursions(series, rule, zone, alarmed_only=True)
+
+
+def refresh_stale(desk: Desk) -> None:
+    """Find excursions anew where a record changed and the program ended before doing so."""
+    with desk.archive.reading() as session:
+        stale = stale_points(session)
+    for point_id in stale:
+        # the Tideboard names what cannot be
+        or_fault(partial(refresh_excursions, desk, point_id, tell=False))
+
+
+def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:
+    """Return the excursions of one point or all, latest first."""
+    with desk.archive.reading() as session:
+        found = kept_excursions(session, point_id)
+    places = {point.id: point for point in points(desk)} if found else {}
+    return [_booked(one, places[one.point_id]) for one in found]
+
+
+def _booked(found: Found, point: PointPlace) -> BookedExcursion:
+    now, said = found.now, found.assessment
+    is_above = found.rule.side == "above"
+    return BookedExcursion(
+        id=found.id,
+        point=point,
+        mission=found.mission.number,
+        rule=found.rule,
+        start_ms=now.start_ms,
+        end_ms=now.end_ms,
+        alarm_ms=now.alarm_ms,
+        extreme=now.extreme,
+        extreme_ms=now.extreme_ms,
+        dose=now.dose,
+        measured=now.measured,
+        estimated=now.estimated,
+        found_ms=found.found_ms,
+        gone=found.is_gone,
+        cause=said.said.cause if said else None,
+        words=said.said.words if said else "",
+        settled_ms=said.at_ms if said else None,
+        settled_by=said.person if said else "",
+        assessed=said.seen if said else None,
+        changed=bool(said and said.seen.has_changed(now, is_above=is_above)),
+    )
+
+
+def to_assess(
+    desk: Desk, point_ids: set[int] | None = None, found_since_ms: int | None = None
+) -> int:
+    """Return how many excursions nobody has settled yet, at the given points or anywhere; on
+    request only those that were found from an instant on."""
+    with desk.archive.reading() as session:
+        return count_to_assess(session, point_ids, found_since_ms)
+
+
+def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: str) -> None:
+    """Settle excursions with one cause and what happened; settling again replaces both.
+
+    Raises:
+        InputError: an unknown cause, or no words.
+    """
+    if cause not in CAUSES:
+        raise InputError("Choose a cause first; “Not known” is one too.")
+    if not words.strip():
+        raise InputError("Write in a few words what happened and what was done.")
+    ids = [excursion_ids] if isinstance(excursion_ids, int) else list(excursion_ids)
+    with desk.archive.writing() as session:
+        chosen = _chosen(session, ids)
+        for found in chosen:
+            old = found.assessment
+            act = ExcursionAssessed(
+                kept_point(session, found.point_id).uid, old.uid if old else fresh_id(),
+                found.mission, found.rule.as_dict(), found.now, Words(cause, words.strip()),
+                old.said if old else None,
+            )  # fmt: skip
+            desk.do_within(session, act)
+        match_assessments(session, [found.point_id for found in chosen])
+
+
+def _chosen(session: ArchiveSession, ids: list[int]) -> list[Found]:
+    known = {found.id: found for found in kept_excursions(session)}
+    if any(number not in known for number in ids):
+        raise InputError("What was chosen is no longer in the archive; look again and choose anew.")
+    return [known[number] for number in ids]
+
+
+def last_words(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[str, str]]:
+    """Return (cause, words) of assessments made last, each once, latest first."""
+    settled = [event for event in events if event.is_settled and event.words]
+    settled.sort(key=lambda event: -(event.settled_ms or 0))
+    return list(dict.fromkeys((event.cause or "", event.words) for event in settled))[:most]
+
+
+def reopen(desk: Desk, excursion_id: int) -> None:
+    """Take an assessment back; the logbook keeps it."""
+    with desk.archive.writing() as session:
+        [found] = _chosen(session, [excursion_id])
+        old = found.assessment
+        if old is None:
+            raise InputError("Nobody has assessed this yet, so there is nothing to take back.")
+        act = AssessmentTakenBack(
+            kept_point(session, found.point_id).uid, old.uid, found.rule.as_dict(), old.seen,
+            old.said,
+        )  # fmt: skip
+        desk.do_within(session, act)
+        match_assessments(session, [found.point_id])

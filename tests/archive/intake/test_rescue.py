@@ -1,0 +1,56 @@
+"""Bytes that were lost before readings were made from them: what the database had stays."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import verify
+from tests.archive.test_golden import FOLDER, unpacked
+from tests.golden import golden, opened
+
+
+@pytest.fixture
+def bereft(tmp_path: Path) -> Path:
+    """An archive of 0007 whose largest mission file is gone, and whose only text is."""
+    folder = unpacked("0007", tmp_path)
+    files = sorted((folder / "vault").rglob("*.mission"), key=lambda path: path.stat().st_size)
+    with sqlite3.connect(folder / "archive.db") as raw:
+        query = "SELECT sha256 FROM offload WHERE reading IS NOT NULL ORDER BY id LIMIT 1"
+        [text] = raw.execute(query).fetchone()
+    raw.close()
+    for path in (files[-1], *(p for p in files if p.stem == text)):
+        path.unlink()
+    return folder
+
+
+def test_readings_of_lost_bytes_are_kept_as_bytes_of_their_own(bereft: Path) -> None:
+    wanted = json.loads((FOLDER / "0007.json").read_text())["records"]
+    desk = opened(bereft)
+    assert golden(desk)["records"] == wanted
+    told = [one for one in logbook_entries(desk) if one.details["kind"] == "readings rescued"]
+    assert len(told) == 2
+    faults = verify(desk).faults
+    assert len(faults) == 2
+    assert all("is lost; the readings that were made of it" in fault for fault in faults)
+    desk.close()
+    for path in bereft.glob("*.db*"):
+        path.unlink()
+    again = opened(bereft)  # logbook, vault and what was rescued are enough
+    assert golden(again)["records"] == wanted
+    again.close()
+
+
+def test_bytes_that_come_back_are_read_again(bereft: Path, tmp_path: Path) -> None:
+    opened(bereft).close()
+    shutil.rmtree(bereft / "vault")
+    whole = unpacked("0007", tmp_path / "whole")
+    shutil.copytree(whole / "vault", bereft / "vault")
+    desk = opened(bereft)
+    assert verify(desk).is_whole
+    desk.close()

@@ -1,0 +1,83 @@
+"""The board of an archive of any size asks the archive as much as that of a small one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy import event
+
+from gezeiten.archive.here.tables import SeriesRow
+from gezeiten.archive.store.tables import Logger, Mission, Point, Site
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.field.board import board
+from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.domain.plan import Plan
+from gezeiten.ui.views.lanes import lanes_of
+from tests.conftest import ANCHOR_MS, DAY_MS
+
+PLAN = Plan(("air_temperature",), 600)
+
+
+def archive_of(folder: Path, points: int, missions: int) -> Desk:
+    """An archive with so many points of so many missions each, and not one reading."""
+    desk = Desk(folder, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins())
+    with desk.archive.writing() as session:
+        site = Site(name="Shore", kind="store", zone="Europe/Berlin")
+        session.add(site)
+        session.flush()
+        for i in range(points):
+            point = Point(site_id=site.id, name=f"Point {i}", fill_limit_s=7200)
+            session.add(point)
+            session.flush()
+            session.add(
+                SeriesRow(point=point.uid, channel="air_temperature", unit="°C", has_readings=False)
+            )
+            logger = Logger(serial=f"D-{i:04d}", model="Düne T2", firmware="1", practice=True,
+                            point_id=point.id)  # fmt: skip
+            session.add(logger)
+            session.flush()
+            for k in range(missions):
+                at_ms = ANCHOR_MS - (missions - k) * DAY_MS
+                session.add(Mission(logger_id=logger.id, point_id=point.id, number=k + 1,
+                                    launched_ms=at_ms, first_ms=at_ms, interval_ms=600_000,
+                                    plan=PLAN.as_dict(), state="logging"))  # fmt: skip
+    return desk
+
+
+def questions(desk: Desk, ask: object) -> int:
+    """Return how many statements the database was sent meanwhile."""
+    sent: list[str] = []
+
+    def heard(_c: object, _cursor: object, statement: str, *_: object) -> None:
+        sent.append(statement)
+
+    event.listen(desk.archive.engine, "before_cursor_execute", heard)
+    ask()  # type: ignore[operator]
+    event.remove(desk.archive.engine, "before_cursor_execute", heard)
+    return len(sent)
+
+
+def test_a_board_ten_times_as_large_asks_no_more(tmp_path: Path) -> None:
+    counts = []
+    for name, points, missions in (("small", 2, 2), ("large", 20, 30)):
+        desk = archive_of(tmp_path / name, points, missions)
+        counts.append(questions(desk, lambda desk=desk: board(desk)))
+        [(_, rows)] = board(desk).sites
+        assert len(rows) == points
+        assert {row.serial for row in rows} == {f"D-{i:04d}" for i in range(points)}
+        assert rows[0].ends_ms is not None
+        begun = ANCHOR_MS - DAY_MS  # of the last mission: 31,232 readings of ten minutes fit
+        assert rows[0].on_logger == (begun, ANCHOR_MS)
+        desk.close()
+    assert counts[0] == counts[1]
+
+
+def test_lanes_ask_for_their_own_points_only(tmp_path: Path) -> None:
+    counts = []
+    for name, points in (("few", 2), ("many", 20)):
+        desk = archive_of(tmp_path / name, points, 3)
+        [(_, rows)] = board(desk).sites
+        shown = [row.point for row in rows[:2]]
+        counts.append(questions(desk, lambda desk=desk, shown=shown: lanes_of(desk, shown)))
+        desk.close()
+    assert counts[0] == counts[1]
