@@ -7,8 +7,14 @@ import dataclasses
 import pytest
 
 from gezeiten.domain.acts import KINDS, Act, Change, Subject
-from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun
-from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, Words
+from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
+from gezeiten.domain.acts.assessments import (
+    AssessmentTakenBack,
+    ExcursionAssessed,
+    ExcursionsFound,
+    FoundOne,
+    Words,
+)
 from gezeiten.domain.acts.base import changes_between
 from gezeiten.domain.acts.carriers import (
     CopyTakenIn,
@@ -41,6 +47,8 @@ from gezeiten.domain.acts.offloads import (
     MissionSaid,
     OverviewTaken,
     RawBytes,
+    Read,
+    ReadAnew,
     ReadingsRescued,
     TextTaken,
 )
@@ -67,6 +75,7 @@ WELL = Subject("Shore · Well", "Europe/Berlin")
 GAP = Gap(0, 1_800_000, 600_000)
 MISSION = MissionName("D-1", 3, 5)
 RULE = LimitRule("air_temperature", "above", 28.0, 1800).as_dict()
+COLD = LimitRule("air_temperature", "below", 2.0, 3600).as_dict()
 SEEN = Seen(0, 9, 3, 9.5, 6, 2.0, 10, 0)
 NEW_YEAR_MS = 1_798_758_000_000
 """2026-12-31T23:00:00Z: the first of January 2027 in Berlin."""
@@ -225,6 +234,22 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "2,090 readings of air.csv kept for Shore · Well."),
         (ReadingsRescued("D-1", "ab" * 32, RAW), AT_WELL,
          "The bytes abababababab are lost; the readings that were made of them are kept instead."),
+        (ReadAnew("D-1", "p", "ab" * 32, Read(1, "x"), Read(2, "y")), AT_WELL,
+         "The bytes abababababab are read anew from here on: version 1 → 2 of the reader."),
+        (ReadAnew("D-1", "p", "ab" * 32, Read(1, "x"), Read(1, "y")), AT_WELL,
+         "The bytes abababababab are read anew from here on: version 1 of the reader, as it is "
+         "now."),
+        (ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),)), WELL,
+         "1 excursion found, the first at 2027-01-01 00:00: Air temperature: alarm above 28 °C for "
+         "30 min."),
+        (ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS + 60_000, NEW_YEAR_MS * 2, 9),
+                               FoundOne(MISSION, COLD, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),
+                               FoundOne(MISSION, RULE, NEW_YEAR_MS * 3, NEW_YEAR_MS * 4, 9))),
+         WELL,
+         "3 excursions found, the first at 2027-01-01 00:00: Air temperature: alarm above 28 °C "
+         "for 30 min (2 times); Air temperature: alarm below 2 °C for 1 h."),
+        (MisfitSeen("h", "Site Shore retired.", ("height was 3.20 m, not 3.08 m",), "Shore"),
+         Subject("Shore"), "Looked at, height was 3.20 m, not 3.08 m: Site Shore retired."),
         (OverviewTaken("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."), AT_WELL,
          "An overview of 3,200 readings of mission 3 taken for Shore · Well, one value for every "
          "16; the readings themselves are still to offload. Ended early: It went away."),
@@ -274,6 +299,13 @@ def test_each_kind_has_a_name_of_its_own_and_a_field_that_says_what_it_is_about(
         assert kind.VERSION >= 1
         assert kind.ABOUT in {field.name for field in dataclasses.fields(kind)}
         assert kind.__dataclass_params__.frozen
+
+
+def test_two_kinds_cannot_have_one_name() -> None:
+    with pytest.raises(TypeError, match="are both “site made”"):
+
+        class Other(SiteMade, kind="site made", word="x", about="site"):
+            pass
 
 
 def test_some_kinds_are_filed_by_how_they_went() -> None:

@@ -11,6 +11,7 @@ import click
 from gezeiten.cli.common import open_desk, stretch_ms
 from gezeiten.cli.options import archive_option, json_option, look_option, put, reports_errors
 from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.intake.raw_bytes import read_anew as take_anew
 from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.office.verifying import rebuild as rebuild_archive
 from gezeiten.desk.office.verifying import verify as verify_archive
@@ -111,16 +112,31 @@ def report_command(**options: Any) -> None:
 @click.option(
     "--rebuild", is_flag=True, help="First put right what is made from acts and found in readings."
 )
+@click.option(
+    "--read-anew",
+    metavar="DIGITS",
+    help="First take what the newest reader reads in the bytes of this fingerprint.",
+)
 @click.pass_context
 @reports_errors
 def verify(
-    context: click.Context, folder: Path | None, as_json: bool, look: bool, rebuild: bool
+    context: click.Context,
+    folder: Path | None,
+    as_json: bool,
+    look: bool,
+    rebuild: bool,
+    read_anew: str | None,
 ) -> None:
     """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
     it was."""
-    if look and rebuild:
-        raise InputError("Rebuilding changes the archive; leave --look out, or --rebuild.")
-    with open_desk(folder, only_reads=not rebuild, look=look) as desk:
+    changes = rebuild or read_anew is not None
+    if look and changes:
+        raise InputError(
+            "Rebuilding and reading anew change the archive; leave them out, or --look."
+        )
+    with open_desk(folder, only_reads=not changes, look=look) as desk:
+        if read_anew is not None:
+            put(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
         if rebuild:
             rebuild_archive(desk)
         verdict = verify_archive(desk)

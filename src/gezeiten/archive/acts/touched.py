@@ -8,7 +8,7 @@ from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission, Offload, Point, Site
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
-from gezeiten.domain.acts.offloads import MissionOffloaded, TextTaken
+from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken
 from gezeiten.domain.acts.sites import SiteChanged
 
 _BROUGHT = Prepared(
@@ -24,7 +24,7 @@ _AT_SITE = Prepared(
 
 def points_touched(connection: Connection, act: Act) -> list[str]:
     """Return the ids of points whose record is another one after an act was applied."""
-    if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack):
+    if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack | ReadAnew):
         return [act.point]
     if isinstance(act, MissionOffloaded | TextTaken):
         return sorted({row[0] for row in _BROUGHT.all(connection, sha256=act.raw.sha256)})

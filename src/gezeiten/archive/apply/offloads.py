@@ -17,12 +17,13 @@ from gezeiten.archive.apply.missions import (
     set_mission,
     source_key,
 )
-from gezeiten.archive.apply.rows import Family, Said, only
+from gezeiten.archive.apply.rows import Family, Misfits, Said, only
 from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
     MissionOffloaded,
     OverviewTaken,
+    ReadAnew,
     ReadingsRescued,
     TextTaken,
 )
@@ -42,6 +43,7 @@ def _offloaded(connection: Connection, act: MissionOffloaded, said: Said) -> Non
             clock_difference_ms=act.clock_difference_ms,
             clock_uncertainty_ms=act.clock_uncertainty_ms,
             events=[list(event) for event in act.events], carried=act.raw.carried,
+            reader=act.read.reader, read_as=act.read.readings,
         )
     )  # fmt: skip
     if act.missed is not None:  # the logger itself was asked: it was seen then
@@ -79,7 +81,7 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
         insert(Offload).values(
             mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
             sha256=act.raw.sha256, size=act.raw.size, received=numbers, added=numbers, damaged=[],
-            events=[], reading=act.reading,
+            events=[], reading=act.reading, reader=act.read.reader, read_as=act.read.readings,
         )
     )  # fmt: skip
 
@@ -87,6 +89,16 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
 def _rescued(connection: Connection, act: ReadingsRescued, _said: Said) -> None:
     its = update(Offload).where(Offload.sha256 == act.lost)
     connection.execute(its.values(rescued=act.kept.sha256))
+
+
+def _read_anew(connection: Connection, act: ReadAnew, _said: Said) -> Misfits:
+    its = Offload.sha256 == act.sha256
+    found = only(connection, select(Offload.reader, Offload.read_as).where(its).limit(1))
+    connection.execute(
+        update(Offload).where(its).values(reader=act.after.reader, read_as=act.after.readings)
+    )
+    is_as_said = tuple(found) == (act.before.reader, act.before.readings)
+    return [] if is_as_said else ["its bytes were read anew meanwhile"]
 
 
 def _overview_taken(connection: Connection, act: OverviewTaken, said: Said) -> None:
@@ -108,7 +120,7 @@ def _listed(ranges: Iterable[Range]) -> list[list[int]]:
 FAMILY = Family(
     {
         MissionOffloaded: _offloaded, DamageNoted: _damage_noted, TextTaken: _text_taken,
-        OverviewTaken: _overview_taken, ReadingsRescued: _rescued,
+        OverviewTaken: _overview_taken, ReadingsRescued: _rescued, ReadAnew: _read_anew,
     },
     {},
 )  # fmt: skip

@@ -7,6 +7,7 @@ same bytes once, and reading numbers that are kept already are not stored again.
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Select, select, tuple_
@@ -32,12 +33,18 @@ from gezeiten.domain.acts.offloads import (
     MissionOffloaded,
     MissionSaid,
     RawBytes,
+    Read,
     Taken,
 )
 from gezeiten.domain.coverage import Range, merged, missing, size
+from gezeiten.domain.fingerprints import ReadingsPrint
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.timeline import Times, Values
+
+READER = 1
+"""The version of the mission file's reader by which bytes are read that come now. Whoever changes
+what comes out of the same bytes counts it up and keeps the old one (`desk/intake/raw_bytes.py`)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,19 +154,28 @@ def take_in(
         with translated(archive.folder):
             archive.vault.put(raw)
         bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
-        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged), how.said)
+        columns = mission_columns(file)
+        read = Read(READER, print_of(columns))
+        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.said)
         mission = _known(session, file)
         assert mission is not None
         offload = _offload_of(session, mission, sha256)
         added = [(first, end) for first, end in offload.added]
         its = whose(mission, point.uid, file)
-        if hold_mission(session, its, file, sha256) and not is_latest(session, offload):
+        came = [hold(session, its, one) for one in columns]
+        note_held(session, its.mission, sha256, spans_of(file))
+        if any(one.differs for one in came) and not is_latest(session, offload):
             leave_to_all_bytes(session, mission.uid)
         return Intake(offload.id, mission.id, mission.point_id or 0, added, sha256)
 
 
 def _offloaded(
-    file: RawMission, how: Circumstances, point: str, raw: RawBytes, damaged: list[Range] | None
+    file: RawMission,
+    how: Circumstances,
+    point: str,
+    raw: RawBytes,
+    damaged: list[Range] | None,
+    read: Read,
 ) -> MissionOffloaded:
     return MissionOffloaded(
         file.serial,
@@ -173,6 +189,7 @@ def _offloaded(
         clock_uncertainty_ms=how.clock_uncertainty_ms,
         cut_short=how.cut_short,
         taken=how.taken,
+        read=read,
     )
 
 
@@ -254,14 +271,6 @@ def whose(mission: Mission, point: str, file: RawMission) -> Whose:
     return Whose(mission.uid, point, False, file.interval_ms, file.step_ms)
 
 
-def hold_mission(session: Session, its: Whose, file: RawMission, sha256: str) -> bool:
-    """Put the readings of a mission file into this computer's blocks; returns whether they differ
-    from what was kept."""
-    came = [hold(session, its, one) for one in mission_columns(file)]
-    note_held(session, its.mission, sha256, spans_of(file))
-    return any(one.differs for one in came)
-
-
 def in_order(mission_id: int) -> Select[Offload]:
     """Ask for the offloads of a mission in the order in which they were taken: where bytes differ
     about a reading the earlier ones stand, on every computer."""
@@ -285,6 +294,14 @@ def mission_columns(file: RawMission) -> list[ChannelColumn]:
                       Column(file.numbers, file.times, values).part(which))
         for channel, values in zip(file.channels, file.values, strict=True)
     ]  # fmt: skip
+
+
+def print_of(columns: Sequence[ChannelColumn]) -> str:
+    """Return the fingerprint of the readings that a mission file holds."""
+    made = ReadingsPrint((one.channel, one.unit) for one in columns)
+    if columns:
+        made.take(columns[0].column.times, [one.column.values for one in columns])
+    return made.hex()
 
 
 def spans_of(file: RawMission) -> list[tuple[int, int]]:

@@ -25,11 +25,18 @@ from gezeiten.archive.here.holding import (
 )
 from gezeiten.archive.here.series import bare_overviews, make_series_anew
 from gezeiten.archive.here.tables import Block, Held
-from gezeiten.archive.intake.missions import RawMission, in_order, mission_columns, spans_of
+from gezeiten.archive.intake.missions import (
+    RawMission,
+    in_order,
+    mission_columns,
+    print_of,
+    spans_of,
+)
 from gezeiten.archive.intake.texts import Readings, Source
 from gezeiten.archive.store.tables import Mission, Offload, Point
+from gezeiten.domain.fingerprints import ReadingsPrint
 from gezeiten.domain.timeline import Span
-from gezeiten.errors import GezeitenError, bug
+from gezeiten.errors import ArchiveDamagedError, GezeitenError, bug
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,13 +62,15 @@ Decode: TypeAlias = Callable[[Offload], "RawMission | TextRead | Rescued"]
 
 @dataclass(frozen=True, slots=True)
 class Of:
-    """The readings that the bytes of one offload hold."""
+    """The readings that the bytes of one offload hold. read_as: their fingerprint, "" of rescued
+    ones."""
 
     raw: str
     usual_ms: int
     shorter_ms: int
     columns: list[ChannelColumn]
     spans: list[Span]
+    read_as: str = ""
 
 
 @dataclass(slots=True)
@@ -81,19 +90,23 @@ def readings_of(offload: Offload, decode: Decode) -> Of | GezeitenError:
         read = decode(offload)
         raw = raw_key(offload.sha256, offload.reading)
         if isinstance(read, TextRead):
-            columns = _text_columns(read)
-            return Of(raw, 0, 0, columns, _ends(columns))
+            made = ReadingsPrint(read.source.channels)
+            columns = _text_columns(read, made)
+            return Of(raw, 0, 0, columns, _ends(columns), made.hex())
         if isinstance(read, Rescued):
             return Of(raw, read.usual_ms, read.shorter_ms, read.columns, _ends(read.columns))
-        return Of(raw, read.interval_ms, read.step_ms, mission_columns(read), spans_of(read))
+        columns = mission_columns(read)
+        return Of(raw, read.interval_ms, read.step_ms, columns, spans_of(read), print_of(columns))
     except GezeitenError as exc:
         return exc
     except Exception as exc:  # noqa: BLE001 - a mistake of ours at one offload spares the others
         return bug(exc)
 
 
-def _text_columns(read: TextRead) -> list[ChannelColumn]:
+def _text_columns(read: TextRead, made: ReadingsPrint) -> list[ChannelColumn]:
     pieces = list(read.pieces)
+    for piece in pieces:
+        made.take(piece.times, piece.values)
     return [
         ChannelColumn(key, unit, united(
             [text_column(piece.times, piece.values[i]) for piece in pieces], is_text=True))
@@ -116,12 +129,16 @@ def mission_made(
     bytes cannot be read, kept readings stay that no other bytes know."""
     parts: dict[tuple[str, str], list[Column]] = {}
     held: dict[str, list[Span]] = {}
-    unread = []
+    unread: list[tuple[Offload, GezeitenError]] = []
     usual_ms = shorter_ms = 0
+    known = set(session.scalars(select(Held.raw).filter_by(mission=mission.uid)))
     for offload in offloads:
         of = readings_of(offload, decode)
         if isinstance(of, GezeitenError):
             unread.append((offload, of))
+            continue
+        if _is_otherwise(offload, of) and of.raw in known:
+            unread.append((offload, _otherwise(offload)))
             continue
         held.setdefault(of.raw, of.spans)
         usual_ms, shorter_ms = of.usual_ms or usual_ms, of.shorter_ms or shorter_ms
@@ -136,6 +153,17 @@ def mission_made(
     its = Whose(mission.uid, point.uid if point else "", is_text, usual_ms, shorter_ms)
     columns = {key: united(listed, is_text=is_text) for key, listed in parts.items()}
     return MissionMade(its, columns, held, unread)
+
+
+def _is_otherwise(offload: Offload, of: Of) -> bool:
+    return bool(offload.read_as and of.read_as and offload.read_as != of.read_as)
+
+
+def _otherwise(offload: Offload) -> ArchiveDamagedError:
+    return ArchiveDamagedError(
+        "its bytes are read otherwise now than when they came, and the readings of then are kept; "
+        f"gezeiten verify --read-anew {offload.sha256[:12]} takes the new ones."
+    )
 
 
 def _kept(session: Session, mission: Mission, *, is_text: bool) -> dict[tuple[str, str], Column]:
@@ -236,6 +264,12 @@ def hold_offload(session: Session, mission: Mission, offload: Offload, decode: D
 def offloads_of(session: Session, mission_id: int) -> list[Offload]:
     """Return the offloads of a mission in the order in which they were taken."""
     return list(session.scalars(in_order(mission_id)))
+
+
+def whose_bytes(session: Session, offload: Offload) -> tuple[Mission, str, str]:
+    """Return the mission that bytes belong to, the serial of its logger and the id of its point."""
+    mission = session.get_one(Mission, offload.mission_id)
+    return mission, mission.logger.serial, session.get_one(Point, mission.point_id).uid
 
 
 def offloads_not_held(session: Session) -> list[Offload]:

@@ -31,12 +31,16 @@ from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
-from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, TextTaken
+from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, Read, TextTaken
+from gezeiten.domain.fingerprints import ReadingsPrint
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.spacing import LONE_MS
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import InputError
+
+READER = 1
+"""The version of the text reader by which texts are read that come now; see `missions.READER`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +109,7 @@ def take_in_text(
         said = _mission_said(session, source, point, how, text)
         # what was learnt while reading is in `reading` by now
         do(session, TextTaken(source.name, said, raw, path.name, {**reading}, text.came,
-                              text.spans[0][0]), how.said)  # fmt: skip
+                              text.spans[0][0], text.read), how.said)  # fmt: skip
         text.note(raw_key(taken.sha256, reading))
         query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
         query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
@@ -127,6 +131,12 @@ class TextReadings:
         self.differs = False
         self._distances: list[int] = []
         self._ends: list[tuple[int, int]] = []
+        self._print = ReadingsPrint(source.channels)
+
+    @property
+    def read(self) -> Read:
+        """How it was read."""
+        return Read(READER, self._print.hex())
 
     @property
     def spans(self) -> list[tuple[int, int]]:
@@ -151,6 +161,7 @@ class TextReadings:
             came = hold(self._session, self.whose, ChannelColumn(key, unit, column))
             is_new |= came.is_new
             self.differs |= came.differs
+        self._print.take(times, piece.values)
         self.came += len(times)
         self.fresh += int(is_new.sum())
         self._ends.append((int(times[0]), int(times[-1])))

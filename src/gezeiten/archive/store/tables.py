@@ -125,7 +125,8 @@ class Offload(Base):
 
     carried: by whom and how it was brought home, for a courier's records. reading: how the raw
     bytes are read where they are no mission file (a tie, exchange/tie.py). rescued: fingerprint of
-    the readings that were left of it when its bytes were found to be lost."""
+    the readings that were left of it when its bytes were found to be lost. reader: the version that
+    its bytes are read by; read_as: the fingerprint of the readings that came out."""
 
     __tablename__ = "offload"
     id: Mapped[int] = row_key()
@@ -144,6 +145,8 @@ class Offload(Base):
     carried: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     reading: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     rescued: Mapped[str | None]
+    reader: Mapped[int] = mapped_column(server_default="1")
+    read_as: Mapped[str] = mapped_column(server_default="")
 
 
 class OverviewRow(Base):

@@ -65,6 +65,9 @@ class Act(ABC):
         if about is not None:
             cls.KIND, cls.WORD, cls.ABOUT, cls.VERSION = kind, word, about, version
         if "KIND" in cls.__dict__:
+            known = BY_KIND.setdefault(cls.KIND, cls)
+            if known.__name__ != cls.__name__:
+                raise TypeError(f"{known.__name__} and {cls.__name__} are both “{cls.KIND}”")
             BY_KIND[cls.KIND] = cls
 
     @property

@@ -29,6 +29,15 @@ class RawBytes:
 
 
 @dataclass(frozen=True, slots=True)
+class Read:
+    """By which version of its reader bytes are read, and the fingerprint of the readings that came
+    out (`domain/fingerprints.py`), "" where nobody noted it."""
+
+    reader: int = 1
+    readings: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class MissionSaid:
     """What bytes say of their mission. point: id of where it was launched for; first_ms: 0 while it
     waits for its button."""
@@ -53,10 +62,11 @@ class Taken:
 
 
 @dataclass(frozen=True, slots=True)
-class MissionOffloaded(Act, kind="mission offloaded", word="offload", about="logger"):
+class MissionOffloaded(Act, kind="mission offloaded", word="offload", about="logger", version=2):
     """Readings of a mission that came: numbers `received`, in the bytes `raw`. damaged: of those,
     what stayed damaged; missed: what arrived damaged this time, for the next launch to ask about,
-    None where the logger itself was not asked. events: what the logger noted."""
+    None where the logger itself was not asked. events: what the logger noted. read: how the bytes
+    were read, unknown in version 1."""
 
     logger: str
     mission: MissionSaid
@@ -69,6 +79,7 @@ class MissionOffloaded(Act, kind="mission offloaded", word="offload", about="log
     clock_uncertainty_ms: float | None = None
     cut_short: str = ""
     taken: Taken | None = None
+    read: Read = Read()
 
     @property
     def point(self) -> str:
@@ -99,9 +110,10 @@ class DamageNoted(Act, kind="damage noted", word="offload", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class TextTaken(Act, kind="text taken in", word="offload", about="logger", version=2):
+class TextTaken(Act, kind="text taken in", word="offload", about="logger", version=3):
     """A text, or the journal of a live line. logger: the name of the source; reading: the tie by
-    which its bytes are read; readings: how many they hold; earliest_ms: of the first one."""
+    which its bytes are read; readings: how many they hold; earliest_ms: of the first one; read: how
+    they were read, unknown before version 3."""
 
     logger: str
     mission: MissionSaid
@@ -110,6 +122,7 @@ class TextTaken(Act, kind="text taken in", word="offload", about="logger", versi
     reading: dict[str, Any]
     readings: int
     earliest_ms: int
+    read: Read = Read()
 
     @property
     def point(self) -> str:
@@ -125,6 +138,24 @@ class TextTaken(Act, kind="text taken in", word="offload", about="logger", versi
         if version > 1:
             return content
         return {name: content[name] for name in cls.__slots__ if name in content}
+
+
+@dataclass(frozen=True, slots=True)
+class ReadAnew(Act, kind="read anew", word="offload", about="logger"):
+    """Bytes kept before are read in another way from now on. sha256: of the bytes; point: where
+    their readings belong."""
+
+    logger: str
+    point: str
+    sha256: str
+    before: Read
+    after: Read
+
+    def told(self, subject: Subject) -> str:
+        how = f"version {self.before.reader} → {self.after.reader} of the reader"
+        if self.before.reader == self.after.reader:
+            how = f"version {self.after.reader} of the reader, as it is now"
+        return f"The bytes {self.sha256[:12]} are read anew from here on: {how}."
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,5 +1,6 @@
 """Excursions found lie in this computer's own tables; when they were first found, an act tells.
-Those of before wait under an old name until acts have told them (`archive/found_before.py`)."""
+Those of before wait under an old name until acts have told them (`archive/intake/found_before.py`).
+Offloads name how their bytes are read."""
 
 from __future__ import annotations
 
@@ -31,6 +32,9 @@ def upgrade() -> None:
         op.rename_table("excursion", "old_excursion")
     else:
         op.drop_table("excursion")
+    with op.batch_alter_table("offload", schema=None) as batch_op:
+        batch_op.add_column(sa.Column("reader", whole, nullable=False, server_default="1"))
+        batch_op.add_column(sa.Column("read_as", sa.String(), nullable=False, server_default=""))
     with op.batch_alter_table("point", schema=None) as batch_op:
         batch_op.drop_column("record_version")
         batch_op.drop_column("excursions_version")
