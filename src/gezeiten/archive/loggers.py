@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.domain.acts.loggers import ServiceKind
-from gezeiten.domain.kept import KeptReport, ServiceEntry
+from gezeiten.domain.kept import KeptReport, KnownLogger, ServiceEntry
 from gezeiten.domain.sites import full_name
 
 
@@ -47,6 +47,18 @@ def placed_logger(session: Session, serial: str) -> PlacedLogger | None:
     """Return the logger of a serial, None where the archive does not know it."""
     row = session.execute(_placing().where(Logger.serial == serial)).first()
     return None if row is None else _placed(*row)
+
+
+def known_logger(session: Session, serial: str) -> KnownLogger | None:
+    """Return a logger as it was seen last, None where the archive does not know it."""
+    row = session.scalars(select(Logger).filter_by(serial=serial)).first()
+    return None if row is None else known_logger_of(row)
+
+
+def known_logger_of(row: Logger) -> KnownLogger:
+    """Return a logger as it is handed out."""
+    return KnownLogger(row.id, row.serial, row.model, row.practice, row.seen_ms, row.state,
+                       row.clock_difference_ms)  # fmt: skip
 
 
 def _placing() -> Select[Logger, Point, Site]:

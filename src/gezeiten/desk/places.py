@@ -17,9 +17,9 @@ from gezeiten.archive.sites import (
     kept_site,
     kept_sites,
 )
-from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.sites import NextVisitSet
+from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.sites import full_name, split_name
@@ -134,7 +134,7 @@ def _point_place(
     site: KeptSite,
     logger: PlacedLogger | None,
     series: list[tuple[str, str]],
-    mission: Mission | None,
+    mission: KnownMission | None,
 ) -> PointPlace:
     plan: Plan | None = None
     with suppress(PlanError, ArchiveDamagedError):  # the Tideboard names a plan that cannot be read

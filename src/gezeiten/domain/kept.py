@@ -6,7 +6,68 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.loggers import ServiceKind
+from gezeiten.domain.coverage import Range
 from gezeiten.domain.plan import Plan
+
+
+@dataclass(frozen=True, slots=True)
+class KnownLogger:
+    """A logger, or a source, as it was seen last (UTC ms). state: its state registers as they were
+    then; ids: of this database."""
+
+    id: int
+    serial: str
+    model: str
+    practice: bool
+    seen_ms: int | None
+    state: dict[str, Any] | None
+    clock_difference_ms: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class KnownMission:
+    """A mission as of the last contact with its logger. plan: as it is stored; first_ms: 0 while it
+    waits for its button; first_held, readings: the numbers in the logger's memory. Instants are UTC
+    ms by the logger's clock."""
+
+    id: int
+    point_id: int | None
+    logger: KnownLogger
+    number: int
+    launched_ms: int
+    first_ms: int
+    interval_ms: int
+    plan: dict[str, Any]
+    state: str
+    first_held: int
+    readings: int
+
+
+@dataclass(frozen=True, slots=True)
+class KnownOffload:
+    """Bytes that came. mission: its id for ever; added: which reading numbers were new."""
+
+    id: int
+    mission: str
+    at_ms: int
+    person: str
+    route: str
+    sha256: str
+    added: tuple[Range, ...]
+    clock_difference_ms: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class RawKept:
+    """Bytes in the vault, and how they are read: by which version of their reader, a text by its
+    tie. read_as: the fingerprint of the readings that came out, "" where nobody noted it; rescued:
+    fingerprint of the readings that were left of lost bytes."""
+
+    sha256: str
+    reading: dict[str, Any] | None
+    reader: int
+    read_as: str
+    rescued: str | None
 
 
 @dataclass(frozen=True, slots=True)

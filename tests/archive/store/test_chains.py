@@ -28,7 +28,7 @@ from tests.archive.field_deeds import be_contacted, bring, bring_text
 from tests.archive.test_golden import unpacked
 from tests.golden import golden
 
-ROOT = Path(__file__).parents[2]
+ROOT = Path(__file__).parents[3]
 
 
 TORN = (

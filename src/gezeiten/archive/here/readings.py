@@ -21,6 +21,7 @@ from gezeiten.archive.here.tables import Block, Held, SeriesRow
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Point, Step
 from gezeiten.domain.coverage import Range
+from gezeiten.domain.kept import KnownOffload
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.domain.spacing import intervals_of_mission, intervals_of_text
 from gezeiten.domain.steps import LINE, REFETCH
@@ -162,14 +163,13 @@ def reach_into(spans: Iterable[Span], span: Span) -> bool:
     return any(first < span[1] and last >= span[0] for first, last in spans)
 
 
-def readings_added(session: Session, offload: Offload) -> Iterator[tuple[str, Column]]:
+def readings_added(session: Session, offload: KnownOffload) -> Iterator[tuple[str, Column]]:
     """Yield the readings that were new with an offload of a logger, by channel in blocks."""
-    mission = session.get_one(Mission, offload.mission_id)
     columns = [getattr(Block, name) for name in PACKED]
     for first, end in offload.added:
         rows = session.execute(
             select(Block.channel, *columns)
-            .where(Block.mission == mission.uid, Block.first < end,
+            .where(Block.mission == offload.mission, Block.first < end,
                    Block.first > first - READINGS_PER_BLOCK)
             .order_by(Block.id)
         )  # fmt: skip

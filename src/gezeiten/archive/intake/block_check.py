@@ -21,9 +21,11 @@ from gezeiten.archive.intake.of_bytes import (
     mission_made,
     offloads_of,
     put_mission,
+    raw_of,
 )
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Mission, Offload
+from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveDamagedError
 
 _REBUILD = "gezeiten verify --rebuild puts it right."
@@ -34,7 +36,7 @@ _FACTS = ("width", "count", "number", "start_ms", "step_ms", "end_ms", "valid", 
 def faulty_readings(
     session: Session,
     decode: Decode,
-    is_lost: Callable[[Offload], bool],
+    is_lost: Callable[[RawKept], bool],
     each: Callable[[int, int], None],
 ) -> tuple[int, list[str]]:
     """Return how many offloads there are, and what is not as their bytes say, a sentence each;
@@ -50,7 +52,7 @@ def faulty_readings(
         made = mission_made(session, mission, offloads, decode)
         faults += [f"Raw offload {one.sha256[:12]} cannot be checked: {why}"
                    for one, why in made.unread]  # fmt: skip
-        faults += [_lost(one) for one in offloads if is_lost(one)]
+        faults += [_lost(one) for one in offloads if is_lost(raw_of(one))]
         faults += _differing(session, mission, offloads, made)
         done += len(offloads)
     return many, faults + _differing_series(session) + _strays(session)
@@ -81,6 +83,11 @@ def make_readings_anew(session: Session, decode: Decode) -> None:
 def offloads_kept(session: Session) -> list[Offload]:
     """Return all offloads in the order in which they came."""
     return list(session.scalars(select(Offload).order_by(Offload.id)))
+
+
+def raws_kept(session: Session) -> list[RawKept]:
+    """Return the bytes of all offloads."""
+    return [raw_of(one) for one in offloads_kept(session)]
 
 
 def missions_offloaded(session: Session) -> Iterator[tuple[Mission, list[Offload]]]:

@@ -9,6 +9,8 @@ from typing import TypeAlias
 from sqlalchemy import Exists, Select, String, and_, exists, func, or_, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.acts.doing import do
+from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
 from gezeiten.archive.here.blocks import PACKED, unpack
 from gezeiten.archive.here.cutting import Column, text_column, united
@@ -34,9 +36,11 @@ from gezeiten.archive.intake.missions import (
 )
 from gezeiten.archive.intake.texts import Readings, Source
 from gezeiten.archive.store.tables import Mission, Offload, Point
+from gezeiten.domain.acts.offloads import Read, ReadAnew
 from gezeiten.domain.fingerprints import ReadingsPrint
+from gezeiten.domain.kept import RawKept
 from gezeiten.domain.timeline import Span
-from gezeiten.errors import ArchiveDamagedError, GezeitenError, bug
+from gezeiten.errors import ArchiveDamagedError, GezeitenError, InputError, bug
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,8 +60,8 @@ class Rescued:
     columns: list[ChannelColumn]
 
 
-Decode: TypeAlias = Callable[[Offload], "RawMission | TextRead | Rescued"]
-"""Reads the kept bytes of an offload. It may raise."""
+Decode: TypeAlias = Callable[[RawKept], "RawMission | TextRead | Rescued"]
+"""Reads kept bytes. It may raise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,10 +88,16 @@ class MissionMade:
     unread: list[tuple[Offload, GezeitenError]] = field(default_factory=list)
 
 
+def raw_of(offload: Offload) -> RawKept:
+    """Return the bytes of an offload, and how they are read."""
+    return RawKept(offload.sha256, offload.reading, offload.reader, offload.read_as,
+                   offload.rescued)  # fmt: skip
+
+
 def readings_of(offload: Offload, decode: Decode) -> Of | GezeitenError:
     """Return the readings that an offload's bytes hold, or why they cannot be read."""
     try:
-        read = decode(offload)
+        read = decode(raw_of(offload))
         raw = raw_key(offload.sha256, offload.reading)
         if isinstance(read, TextRead):
             made = ReadingsPrint(read.source.channels)
@@ -266,10 +276,28 @@ def offloads_of(session: Session, mission_id: int) -> list[Offload]:
     return list(session.scalars(in_order(mission_id)))
 
 
-def whose_bytes(session: Session, offload: Offload) -> tuple[Mission, str, str]:
-    """Return the mission that bytes belong to, the serial of its logger and the id of its point."""
+def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: Said) -> None:
+    """Read bytes by another version of their reader from here on, inside the caller's transaction.
+
+    Args:
+        decode: reads bytes by that version; others by their own.
+
+    Raises:
+        InputError: they are read as they were.
+        ArchiveDamagedError: they are gone or damaged.
+    """
+    query = select(Offload).filter_by(sha256=sha256).order_by(Offload.id)
+    offload = session.scalars(query.limit(1)).one()
     mission = session.get_one(Mission, offload.mission_id)
-    return mission, mission.logger.serial, session.get_one(Point, mission.point_id).uid
+    of = readings_of(offload, decode)
+    if isinstance(of, GezeitenError):
+        raise of
+    before, after = Read(offload.reader, offload.read_as), Read(newest, of.read_as)
+    if after == before:
+        raise InputError("These bytes are read as they were when they came; nothing is to do.")
+    point = session.get_one(Point, mission.point_id).uid
+    do(session, ReadAnew(mission.logger.serial, point, sha256, before, after), said)
+    put_mission(session, mission_made(session, mission, offloads_of(session, mission.id), decode))
 
 
 def offloads_not_held(session: Session) -> list[Offload]:

@@ -26,8 +26,9 @@ def keep_overview(
     thinning: Thinning,
     came: list[Range],
     how: Circumstances,
-) -> OverviewRow:
-    """Keep an overview of a mission; mission and point are made where they are new.
+) -> int:
+    """Keep an overview of a mission; mission and point are made where they are new. Returns the key
+    of the point.
 
     Args:
         mission: what the overview says of its mission; without readings.
@@ -44,19 +45,18 @@ def keep_overview(
             thinning.kind.value, thinning.every, tuple(came), how.cut_short,
         )  # fmt: skip
         do(session, act, how.said)
-        return session.scalars(select(OverviewRow).order_by(OverviewRow.id.desc()).limit(1)).one()
+        return point.id
 
 
-def overviews_at(session: Session, point_id: int) -> list[OverviewRow]:
-    """Return the overviews of the missions at a point, the latest first."""
-    return list(
-        session.scalars(
-            select(OverviewRow)
-            .join(Mission, Mission.id == OverviewRow.mission_id)
-            .where(Mission.point_id == point_id)
-            .order_by(OverviewRow.id.desc())
-        )
+def overviews_at(session: Session, point_id: int) -> list[tuple[int, str]]:
+    """Return mission (its key) and fingerprint of the overviews at a point, the latest first."""
+    query = (
+        select(OverviewRow.mission_id, OverviewRow.sha256)
+        .join(Mission, Mission.id == OverviewRow.mission_id)
+        .where(Mission.point_id == point_id)
+        .order_by(OverviewRow.id.desc())
     )
+    return [(row[0], row[1]) for row in session.execute(query)]
 
 
 def overviews_named(session: Session) -> list[str]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from gezeiten.archive.here.cutting import Column
 from gezeiten.archive.here.readings import readings_added
-from gezeiten.archive.missions import offloads_by_id
+from gezeiten.archive.offloads import offloads_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import gaps
 from gezeiten.desk.logger.offloading import Offloaded

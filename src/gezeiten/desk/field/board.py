@@ -7,9 +7,9 @@ from functools import partial
 from typing import Literal
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.missions import all_offload_instants, latest_missions
+from gezeiten.archive.missions import latest_missions
+from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
-from gezeiten.archive.store.tables import Logger, Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import BookedGap, gaps
 from gezeiten.desk.places import PointPlace, SitePlace, sites
@@ -17,6 +17,7 @@ from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.record.records import Recorded
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.gaps import held_spans
+from gezeiten.domain.kept import KnownLogger, KnownMission
 from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
@@ -132,7 +133,7 @@ def _unreadable(
 class _Past:
     """What was done at all points, by point: a few questions for a board of any size."""
 
-    missions: dict[int, Mission]
+    missions: dict[int, KnownMission]
     offloads_ms: dict[int, list[int]]
     estimated: dict[int, list[Span]]
     recorded: Recorded
@@ -181,7 +182,9 @@ def _row(
     return _with_needs(row, logger, visit_ms, now)
 
 
-def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int | None, EndReason]:
+def _ends(
+    mission: KnownMission | None, logger: KnownLogger | None, now: int
+) -> tuple[int | None, EndReason]:
     """Return when recording ends and why; None when the memory wraps and the battery lasts."""
     if mission is None or logger is None:
         return None, "memory full"
@@ -201,7 +204,9 @@ def _ends(mission: Mission | None, logger: Logger | None, now: int) -> tuple[int
     return memory_ms, "memory full"
 
 
-def _on_logger(mission: Mission, held: tuple[Span, ...], ends: int | None, now: int) -> Span | None:
+def _on_logger(
+    mission: KnownMission, held: tuple[Span, ...], ends: int | None, now: int
+) -> Span | None:
     if not mission.first_ms:
         return None
     until = now if ends is None else min(now, ends)
@@ -213,7 +218,9 @@ def _on_logger(mission: Mission, held: tuple[Span, ...], ends: int | None, now: 
     return (since, until)
 
 
-def _with_needs(row: BoardRow, logger: Logger | None, visit_ms: int | None, now: int) -> BoardRow:
+def _with_needs(
+    row: BoardRow, logger: KnownLogger | None, visit_ms: int | None, now: int
+) -> BoardRow:
     needs: list[Need] = []
     visit = max(visit_ms or now, now)  # what has no date of its own waits for the visit
     pressing = 2 if visit_ms is not None and visit - now < 2 * DAY_MS else 1

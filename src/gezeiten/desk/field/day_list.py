@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gezeiten.archive.loggers import PlacedLogger, placed_loggers
-from gezeiten.archive.missions import launched_since, offloaded_since
+from gezeiten.archive.missions import launched_since
+from gezeiten.archive.offloads import offloaded_since
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.rounds import open_round

@@ -12,11 +12,11 @@ from typing import Literal
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import kept_ranges
-from gezeiten.archive.missions import mission_due_at, newest_number, offload_of, switched_off
+from gezeiten.archive.missions import mission_due_at, newest_number
+from gezeiten.archive.offloads import fingerprint_of, switched_off
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import active_steps, all_steps
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
@@ -29,6 +29,7 @@ from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, 
 from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, line_ends, straight_line
 from gezeiten.domain.gaps import Gap, find_gaps
+from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.timeline import duration_text
 from gezeiten.domain.wording import grouped
@@ -161,7 +162,7 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
         if hidden is not None:
             offload, got = hidden
             return LoggerOffer(
-                serial, mission.number, (got,), offload.id, "fetched before, switched off"
+                serial, mission.number, (got,), offload, "fetched before, switched off"
             )
         kept = kept_ranges(session, mission.id)
         held = _held(session, mission, card)
@@ -180,20 +181,20 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
     return LoggerOffer(serial, mission.number, ranges, None, words)
 
 
-def _reading_range(mission: Mission, gap: Gap) -> Range:
+def _reading_range(mission: KnownMission, gap: Gap) -> Range:
     first = -(-(gap.start_ms - mission.first_ms) // mission.interval_ms)
     end = -(-(gap.end_ms - mission.first_ms) // mission.interval_ms)
     return (first, end)
 
 
-def _held(session: ArchiveSession, mission: Mission, card: LoggerCard | None) -> Range:
+def _held(session: ArchiveSession, mission: KnownMission, card: LoggerCard | None) -> Range:
     """Reading numbers in the logger's memory: (0, 0) once it has another mission."""
     if card is not None:
         for entry in card.directory:
             if entry.mission == mission.number and entry.launched_ms == mission.launched_ms:
                 return entry.held
         return (0, 0)
-    is_newest = newest_number(session, mission.logger_id) == mission.number
+    is_newest = newest_number(session, mission.logger.id) == mission.number
     return (mission.first_held, mission.readings) if is_newest else (0, 0)
 
 
@@ -274,7 +275,7 @@ def fill_from_logger(
 
 def _book_refetch(desk: Desk, booked: BookedGap, offload_id: int) -> None:
     with desk.archive.reading() as session:
-        sha256 = offload_of(session, offload_id).sha256
+        sha256 = fingerprint_of(session, offload_id)
     _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256))
     refresh_excursions(desk, booked.point.id)
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.intake.missions import find_logger, kept_ranges
-from gezeiten.archive.missions import last_mission_at, plan_of, something_offloaded_since
+from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.loggers import known_logger
+from gezeiten.archive.missions import last_mission_at, plan_of
+from gezeiten.archive.offloads import something_offloaded_since
 from gezeiten.archive.rounds import KeptRound, KeptTask, kept_task, round_under_way
 from gezeiten.archive.sites import KeptPoint, KeptSite, kept_point, kept_site
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.archive.store.tables import Logger, Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import Board, BoardRow, board
 from gezeiten.desk.logger.planning import again
@@ -24,6 +25,7 @@ from gezeiten.domain.acts.visits import (
     TaskPlanned,
 )
 from gezeiten.domain.coverage import size
+from gezeiten.domain.kept import KnownLogger, KnownMission
 from gezeiten.domain.models import known_model, logger_model
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.route import Position, length_km, round_order
@@ -187,7 +189,7 @@ def _task(session: ArchiveSession, task: KeptTask, row: KeptRound, shown: BoardR
     )
 
 
-def _model_words(logger: Logger | None) -> str:
+def _model_words(logger: KnownLogger | None) -> str:
     """The model, and that the logger is one to practise with where it is."""
     if logger is None:
         return ""
@@ -195,7 +197,7 @@ def _model_words(logger: Logger | None) -> str:
 
 
 def _all_kept_since(
-    session: ArchiveSession, point_id: int, last: Mission | None, since_ms: int
+    session: ArchiveSession, point_id: int, last: KnownMission | None, since_ms: int
 ) -> bool:
     """Whether something was offloaded there since, or all was found to be kept."""
     taken = something_offloaded_since(session, point_id, since_ms)
@@ -211,7 +213,7 @@ def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[Task]) -> list[st
     cells: dict[str, list[str]] = {}
     said = []
     for task in tasks:
-        logger = find_logger(session, task.serial)
+        logger = known_logger(session, task.serial)
         if logger is not None and known_model(logger.model) is None:
             continue  # a text or a live line: nothing is carried there
         if logger is None:

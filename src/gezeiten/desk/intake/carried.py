@@ -11,7 +11,8 @@ from typing import Any
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import Circumstances, Intake
-from gezeiten.archive.missions import are_kept, kept_of
+from gezeiten.archive.missions import kept_of
+from gezeiten.archive.offloads import are_kept
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import Offloaded, take_in_file

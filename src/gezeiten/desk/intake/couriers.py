@@ -14,7 +14,7 @@ from pathlib import Path
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import Circumstances, Intake
-from gezeiten.archive.missions import are_kept
+from gezeiten.archive.offloads import are_kept
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.carried import (

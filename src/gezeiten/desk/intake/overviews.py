@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 from gezeiten.archive.intake.missions import Circumstances, kept_ranges
 from gezeiten.archive.intake.overviews import keep_overview, overviews_at
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.tables import Mission, OverviewRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
@@ -112,11 +111,9 @@ def _keep(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCa
     how = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
     bare = MissionFile(overview.mission_header, events=overview.file.events)
     mission = raw_mission(bare, [])
-    row = keep_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
+    point_id = keep_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
     with translated(desk.archive.folder):
         path.unlink()
-    with desk.archive.reading() as session:
-        point_id = session.get_one(Mission, row.mission_id).point_id or 0
     return _came(overview, point_id, cut_short)
 
 
@@ -167,25 +164,25 @@ def overview_lines(desk: Desk, point_id: int, channel: str) -> list[OverviewLine
     Of several over the same readings the latest one shows.
     """
     with desk.archive.reading() as session:
-        rows = overviews_at(session, point_id)
-        covered = {row.mission_id: kept_ranges(session, row.mission_id) for row in rows}
+        kept = overviews_at(session, point_id)
+        covered = {mission: kept_ranges(session, mission) for mission, _ in kept}
     lines = []
-    for row in rows:
-        overview = _decoded(desk, row)
+    for mission, sha256 in kept:
+        overview = _decoded(desk, sha256)
         if any(ch.key == channel for ch in overview.mission_header.channels):
-            line = _shown(overview, channel, covered[row.mission_id])
+            line = _shown(overview, channel, covered[mission])
             if line is not None:
                 lines.append(line)
-        covered[row.mission_id] = merged([*covered[row.mission_id], *overview.came])
+        covered[mission] = merged([*covered[mission], *overview.came])
     return lines
 
 
-def _decoded(desk: Desk, row: OverviewRow) -> Overview:
+def _decoded(desk: Desk, sha256: str) -> Overview:
     """Return an overview as kept; decoded once for each desk."""
-    known = desk.overviews.get(row.sha256)
+    known = desk.overviews.get(sha256)
     if known is None:
-        known = decode_overview(desk.archive.overviews.get(row.sha256))
-        desk.overviews[row.sha256] = known
+        known = decode_overview(desk.archive.overviews.get(sha256))
+        desk.overviews[sha256] = known
     return known
 
 

@@ -7,17 +7,17 @@ from functools import partial
 from typing import TypeAlias
 
 from gezeiten.archive.intake import missions, of_bytes, texts
-from gezeiten.archive.intake.block_check import offloads_kept
+from gezeiten.archive.intake.block_check import raws_kept
 from gezeiten.archive.intake.found_before import tell_found_before
 from gezeiten.archive.intake.missions import RawMission
-from gezeiten.archive.intake.of_bytes import Decode, Rescued, TextRead, whose_bytes
+from gezeiten.archive.intake.of_bytes import Decode, Rescued, TextRead
 from gezeiten.archive.intake.rescue import rescue_old_readings, rescued_readings
-from gezeiten.archive.store.tables import Offload
 from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import raw_mission
 from gezeiten.desk.record.excursion_book import refresh_stale
-from gezeiten.domain.acts.offloads import TEXT_MODEL, Read, ReadAnew
+from gezeiten.domain.acts.offloads import TEXT_MODEL
+from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveNewerError, GezeitenError, InputError
 from gezeiten.exchange.text_form import tie_from_dict
 from gezeiten.link.mission_file import decode_mission_file
@@ -30,92 +30,89 @@ def decoding(desk: Desk) -> Decode:
     return partial(_decoded, desk)
 
 
-def is_lost(desk: Desk, offload: Offload) -> bool:
+def is_lost(desk: Desk, raw: RawKept) -> bool:
     """Whether only readings are left of an offload's bytes."""
-    if offload.rescued is None:
+    if raw.rescued is None:
         return False
     try:
-        desk.archive.vault.check(offload.sha256)
+        desk.archive.vault.check(raw.sha256)
     except GezeitenError:
         return True
     return False
 
 
-def _decoded(desk: Desk, offload: Offload) -> RawMission | TextRead | Rescued:
+def _decoded(desk: Desk, raw: RawKept) -> RawMission | TextRead | Rescued:
     try:
-        return _whole(desk, offload)
+        return _whole(desk, raw)
     except GezeitenError:
-        if offload.rescued is None:
+        if raw.rescued is None:
             raise
-        return rescued_readings(desk.archive.rescued.get(offload.rescued))
+        return rescued_readings(desk.archive.rescued.get(raw.rescued))
 
 
-def _whole(desk: Desk, offload: Offload) -> RawMission | TextRead:
-    readers: dict[int, Reader] = MISSION_READERS if offload.reading is None else TEXT_READERS
-    reader = readers.get(offload.reader)
+def _whole(desk: Desk, raw: RawKept) -> RawMission | TextRead:
+    reader = _readers(raw).get(raw.reader)
     if reader is None:
         raise ArchiveNewerError(
-            f"its bytes are read by version {offload.reader} of their reader, which this Gezeiten "
+            f"its bytes are read by version {raw.reader} of their reader, which this Gezeiten "
             "does not have; update it."
         )
-    return reader(desk.archive.vault, offload)
+    return reader(desk.archive.vault, raw)
 
 
-def _mission(vault: Vault, offload: Offload) -> RawMission:
-    return raw_mission(decode_mission_file(vault.get(offload.sha256)), [])
+def _mission(vault: Vault, raw: RawKept) -> RawMission:
+    return raw_mission(decode_mission_file(vault.get(raw.sha256)), [])
 
 
-def _text(vault: Vault, offload: Offload) -> TextRead:
+def _text(vault: Vault, raw: RawKept) -> TextRead:
     # brings polars along, which the window need not load to start
     from gezeiten.desk.intake.text_files import read_pieces, source_of
 
-    vault.check(offload.sha256)
-    tie = tie_from_dict(offload.reading or {})
-    pieces = (readings for _, readings in read_pieces(vault.path(offload.sha256), tie))
+    vault.check(raw.sha256)
+    tie = tie_from_dict(raw.reading or {})
+    pieces = (readings for _, readings in read_pieces(vault.path(raw.sha256), tie))
     return TextRead(source_of(tie, TEXT_MODEL), pieces)
 
 
-Reader: TypeAlias = Callable[[Vault, Offload], RawMission | TextRead]
+Reader: TypeAlias = Callable[[Vault, RawKept], RawMission | TextRead]
 MISSION_READERS: dict[int, Reader] = {missions.READER: _mission}
 """How mission files are read, by version; old ones stay for ever."""
 TEXT_READERS: dict[int, Reader] = {texts.READER: _text}
 """How texts are read, by version."""
 
 
-def read_anew(desk: Desk, fingerprint: str) -> str:
-    """Read the bytes of a fingerprint, or of its first digits, by the newest version of their
-    reader from here on; returns what that changed, in a sentence.
+def _readers(raw: RawKept) -> dict[int, Reader]:
+    return MISSION_READERS if raw.reading is None else TEXT_READERS
+
+
+def read_anew(desk: Desk, digits: str) -> str:
+    """Read the bytes whose fingerprint begins with these digits by the newest version of their
+    reader from here on; returns what was done, in a sentence.
 
     Raises:
         InputError: no bytes, or several, begin so, or they are read as they were.
         ArchiveDamagedError: they are gone or damaged.
     """
     with desk.archive.writing() as session:
-        offload = _the_one(offloads_kept(session), fingerprint)
-        mission, serial, point = whose_bytes(session, offload)
-        is_text = offload.reading is not None
-        newest = max(TEXT_READERS if is_text else MISSION_READERS)
-        before = Read(offload.reader, offload.read_as)
-        reader = (TEXT_READERS if is_text else MISSION_READERS)[newest]
-        of = of_bytes.readings_of(offload, partial(reader, desk.archive.vault))
-        if isinstance(of, GezeitenError):
-            raise of
-        after = Read(newest, of.read_as)
-        if after == before:
-            raise InputError("These bytes are read as they were when they came; nothing is to do.")
-        desk.do_within(session, ReadAnew(serial, point, offload.sha256, before, after))
-        its = of_bytes.offloads_of(session, mission.id)
-        of_bytes.put_mission(session, of_bytes.mission_made(session, mission, its, decoding(desk)))
+        raw = _the_one(raws_kept(session), digits)
+        readers: dict[int, Reader] = _readers(raw)
+        newest = max(readers)
+
+        def decode(one: RawKept) -> RawMission | TextRead | Rescued:
+            is_this = one.sha256 == raw.sha256
+            return readers[newest](desk.archive.vault, one) if is_this else _decoded(desk, one)
+
+        of_bytes.read_anew(session, raw.sha256, newest, decode, desk.said)
     refresh_stale(desk)
-    return f"The bytes {offload.sha256[:12]} are read anew from here on."
+    return f"The bytes {raw.sha256[:12]} are read anew from here on."
 
 
-def _the_one(offloads: list[Offload], fingerprint: str) -> Offload:
-    found = {one.sha256: one for one in offloads if one.sha256.startswith(fingerprint.casefold())}
-    if len(fingerprint) < _DIGITS or len(found) != 1:
+def _the_one(raws: list[RawKept], digits: str) -> RawKept:
+    found = {one.sha256: one for one in raws if one.sha256.startswith(digits.casefold())}
+    if len(digits) < _DIGITS or len(found) != 1:
         raise InputError(
-            f"“{fingerprint}” names no bytes of this archive, or several; type twelve digits of "
-            "their fingerprint."
+            f"“{digits}” names no bytes of this archive, or several; type twelve digits of their "
+            "fingerprint."
         )
     return next(iter(found.values()))
 

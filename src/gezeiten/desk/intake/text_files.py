@@ -12,7 +12,7 @@ import numpy as np
 from gezeiten.archive import plans as kept_in
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.intake.texts import Readings, Source, TextIntake, take_in_text
-from gezeiten.archive.missions import ways_of_reading
+from gezeiten.archive.offloads import ways_of_reading
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import refresh_excursions, to_assess

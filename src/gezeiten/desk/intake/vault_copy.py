@@ -17,7 +17,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.archive.missions import are_kept, raws_named
+from gezeiten.archive.offloads import are_kept, raws_named
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.whole import put_whole, sync_folder
 from gezeiten.desk.context import Desk

@@ -8,10 +8,8 @@ from dataclasses import asdict, dataclass
 from functools import partial
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.intake.missions import find_logger
-from gezeiten.archive.loggers import calibration_noted, place_of
+from gezeiten.archive.loggers import calibration_noted, known_logger, place_of
 from gezeiten.archive.missions import kept_and_damaged
-from gezeiten.archive.store.tables import Logger
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.logger.intents import settle_launch
@@ -19,6 +17,7 @@ from gezeiten.domain.acts.contacts import LoggerBlinked, LoggerContacted, Sensor
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.contacts import BY_HAND_MS, Sighting, says_more
 from gezeiten.domain.coverage import Range, merged, missing, size
+from gezeiten.domain.kept import KnownLogger
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
@@ -212,7 +211,7 @@ def read_card(
     )
 
 
-def _calibration_due(db: ArchiveSession, logger: Logger, state: LoggerState) -> int | None:
+def _calibration_due(db: ArchiveSession, logger: KnownLogger, state: LoggerState) -> int | None:
     """Until when the logger is calibrated: what people noted last counts, else what it says."""
     noted = calibration_noted(db, logger.id)
     if noted is not None:
@@ -227,9 +226,9 @@ def _tell(
     state: LoggerState,
     clock: ClockDifference,
     after_ms: int,
-) -> Logger:
+) -> KnownLogger:
     """Enter a contact where it says more than the last one that was entered."""
-    known = find_logger(db, identity.serial)
+    known = known_logger(db, identity.serial)
     told = None
     if known is not None and known.state is not None and known.seen_ms is not None:
         told = Sighting(known.seen_ms, known.state, known.clock_difference_ms)
@@ -243,12 +242,14 @@ def _tell(
                 clock.uncertainty_ms,
             ),
         )  # fmt: skip
-        known = find_logger(db, identity.serial)
+        known = known_logger(db, identity.serial)
     assert known is not None
     return known
 
 
-def _not_kept(db: ArchiveSession, logger: Logger, entry: DirectoryEntry) -> tuple[NotKept, int]:
+def _not_kept(
+    db: ArchiveSession, logger: KnownLogger, entry: DirectoryEntry
+) -> tuple[NotKept, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""
     kept, damaged = kept_and_damaged(db, logger.id, entry.mission, entry.launched_ms)
     open_ranges = merged(missing(entry.held, kept))

@@ -5,7 +5,7 @@ For loggers that are put away; a launch erases by itself.
 
 from __future__ import annotations
 
-from gezeiten.archive.missions import raw_of_mission
+from gezeiten.archive.offloads import raw_of_mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.checks import label_check
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with

@@ -8,15 +8,16 @@ from typing import Literal
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import kept_ranges
 from gezeiten.archive.loggers import calibrations_before
-from gezeiten.archive.missions import missions_at, offloads_in
+from gezeiten.archive.missions import missions_at
+from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
-from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import extent, plan_stretches, record
+from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.plan_words import end_text
 from gezeiten.domain.quantities import quantity
@@ -128,7 +129,7 @@ def _report_channel(
 
 
 def _offloads_of(
-    session: ArchiveSession, mission: Mission, span: Span
+    session: ArchiveSession, mission: KnownMission, span: Span
 ) -> tuple[ReportOffload, ...]:
     """Return the transfers of a mission that hold readings of a stretch, oldest first."""
     return tuple(
@@ -156,7 +157,9 @@ def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
         ]
 
 
-def _recorded(session: ArchiveSession, mission: Mission) -> Literal["recorded", "waiting", "never"]:
+def _recorded(
+    session: ArchiveSession, mission: KnownMission
+) -> Literal["recorded", "waiting", "never"]:
     """Whether a mission has readings: on the logger as last seen, or in the archive."""
     if mission.readings or kept_ranges(session, mission.id):
         return "recorded"

@@ -14,7 +14,7 @@ from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.readings import count_values
-from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew, offloads_kept
+from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew, raws_kept
 from gezeiten.archive.intake.overviews import overviews_named
 from gezeiten.archive.loggers import certificates_named, reports_named
 from gezeiten.archive.store.vault import Vault
@@ -72,7 +72,7 @@ def verify(
         )
         verdict.faults.extend(faults)
         verdict.values = count_values(session)
-        known = {offload.sha256 for offload in offloads_kept(session)}
+        known = {raw.sha256 for raw in raws_kept(session)}
         tell("logbook", 0, 1)
         checked = check_chains(session, desk.archive.chains)
         _check_beside(desk, session, verdict)

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from gezeiten.archive.documents import newest_document_end
-from gezeiten.archive.missions import newest_mission_ms, offload_instants
+from gezeiten.archive.missions import newest_mission_ms
+from gezeiten.archive.offloads import offload_instants
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
