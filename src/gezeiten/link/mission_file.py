@@ -141,7 +141,10 @@ class MissionFile:
             steps.append(due[first - block.first : end - block.first])
             for column, part in zip(counts, block.counts, strict=True):
                 column.append(part[first - block.first : end - block.first])
-        index, keep = np.unique(np.concatenate(numbers), return_index=True)
+        index = np.concatenate(numbers)
+        keep: Any = slice(None)
+        if bool((np.diff(index) <= 0).any()):  # doubled, or out of their order
+            index, keep = np.unique(index, return_index=True)
         values = [
             _values(channel, np.concatenate(column)[keep])
             for channel, column in zip(self.header.channels, counts, strict=True)

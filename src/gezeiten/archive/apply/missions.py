@@ -3,23 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Row, insert, select, update
+from sqlalchemy import Connection, bindparam, insert, select
 
-from gezeiten.archive.apply.rows import key_of, only
+from gezeiten.archive.apply.rows import key_of, only, put_by_key, there
 from gezeiten.archive.store.ids import mission_id, source_id
+from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import MissionSaid, TextTaken
 from gezeiten.domain.coverage import Range, merged, missing
 
 _LOGGERS, _MISSIONS, _OFFLOADS = Logger.__table__, Mission.__table__, Offload.__table__
+_LOGGER = Prepared(
+    select(_LOGGERS.c.id, _LOGGERS.c.firmware).where(_LOGGERS.c.serial == bindparam("its_serial"))
+)
+_MISSION = Prepared(
+    select(_MISSIONS.c.id, _MISSIONS.c.first_ms).where(
+        _MISSIONS.c.logger_id == bindparam("its_logger"),
+        _MISSIONS.c.number == bindparam("its_number"),
+        _MISSIONS.c.launched_ms == bindparam("its_launch"),
+    )
+)
+_ADDED = Prepared(select(_OFFLOADS.c.added).where(_OFFLOADS.c.mission_id == bindparam("its_id")))
 
 
 def logger_key(connection: Connection, serial: str, model: str, firmware: str) -> int:
     """Return this database's key of a logger, made where it is new; its firmware as it says now."""
-    there = select(_LOGGERS.c.id, _LOGGERS.c.firmware).where(_LOGGERS.c.serial == serial)
-    row = connection.execute(there).first()
+    row = _LOGGER.first(connection, its_serial=serial)
     if row is None:
         fresh = {"serial": serial, "model": model, "firmware": firmware, "practice": False}
         return _added(connection, _LOGGERS, fresh)
@@ -34,24 +45,27 @@ def known_logger(connection: Connection, serial: str) -> int:
     Raises:
         ArchiveDamagedError: the archive does not hold it.
     """
-    return int(only(connection, select(_LOGGERS.c.id).where(_LOGGERS.c.serial == serial))[0])
+    return int(there(_LOGGER.first(connection, its_serial=serial))[0])
 
 
 def set_logger(connection: Connection, logger: int, **values: Any) -> None:
     """Set columns of a logger."""
-    connection.execute(update(Logger).where(Logger.id == logger).values(**values))
+    put_by_key(connection, _LOGGERS, logger, **values)
+
+
+class MissionThere(NamedTuple):
+    """A mission's key in this database, and when it began (0: it waits for its button)."""
+
+    id: int
+    first_ms: int
 
 
 def find_mission(
     connection: Connection, logger: int, number: int, launched_ms: int
-) -> Row[Any] | None:
-    """Return the row of a logger's mission of that number and launch, None where there is none."""
-    return connection.execute(
-        select(_MISSIONS).where(
-            Mission.logger_id == logger, Mission.number == number,
-            Mission.launched_ms == launched_ms,
-        )
-    ).first()  # fmt: skip
+) -> MissionThere | None:
+    """Return a logger's mission of that number and launch, None where there is none."""
+    row = _MISSION.first(connection, its_logger=logger, its_number=number, its_launch=launched_ms)
+    return None if row is None else MissionThere(*row)
 
 
 def mission_key(connection: Connection, logger: int, said: MissionSaid, **more: Any) -> int:
@@ -97,12 +111,12 @@ def add_mission(connection: Connection, **values: Any) -> int:
 
 def set_mission(connection: Connection, mission: int, **values: Any) -> None:
     """Set columns of a mission."""
-    connection.execute(update(Mission).where(Mission.id == mission).values(**values))
+    put_by_key(connection, _MISSIONS, mission, **values)
 
 
 def kept_numbers(connection: Connection, mission: int) -> list[Range]:
     """Return the reading numbers of a mission that offloads before brought."""
-    rows = connection.execute(select(_OFFLOADS.c.added).where(_OFFLOADS.c.mission_id == mission))
+    rows = _ADDED.all(connection, its_id=mission)
     return merged((first, end) for (added,) in rows for first, end in added)
 
 

@@ -17,7 +17,7 @@ from gezeiten.archive.apply.missions import (
     set_mission,
     source_key,
 )
-from gezeiten.archive.apply.rows import Family, Misfits, Said, only
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, only
 from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
@@ -29,23 +29,22 @@ from gezeiten.domain.acts.offloads import (
 )
 from gezeiten.domain.coverage import Range
 
+_OFFLOADS = Offload.__table__
+
 
 def _offloaded(connection: Connection, act: MissionOffloaded, said: Said) -> None:
     logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = mission_key(connection, logger, act.mission)
     added = new_numbers(connection, mission, act.received)
     taken = act.taken or said
-    connection.execute(
-        insert(Offload).values(
-            mission_id=mission, at_ms=taken.at_ms, person=taken.person, route=act.raw.route,
-            sha256=act.raw.sha256, size=act.raw.size, received=_listed(act.received),
-            added=_listed(added), damaged=_listed(act.damaged),
-            clock_difference_ms=act.clock_difference_ms,
-            clock_uncertainty_ms=act.clock_uncertainty_ms,
-            events=[list(event) for event in act.events], carried=act.raw.carried,
-            reader=act.read.reader, read_as=act.read.readings,
-        )
-    )  # fmt: skip
+    add(connection, _OFFLOADS,
+        mission_id=mission, at_ms=taken.at_ms, person=taken.person, route=act.raw.route,
+        sha256=act.raw.sha256, size=act.raw.size, received=_listed(act.received),
+        added=_listed(added), damaged=_listed(act.damaged),
+        clock_difference_ms=act.clock_difference_ms,
+        clock_uncertainty_ms=act.clock_uncertainty_ms,
+        events=[list(event) for event in act.events], carried=act.raw.carried,
+        reader=act.read.reader, read_as=act.read.readings)  # fmt: skip
     if act.missed is not None:  # the logger itself was asked: it was seen then
         _seen_by_offload(connection, logger, mission, act, said)
 
@@ -77,13 +76,11 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
     first_ms = min(first_ms, act.earliest_ms) or act.earliest_ms
     numbers = [[before, before + act.readings]]
     set_mission(connection, mission, first_ms=first_ms, readings=before + act.readings)
-    connection.execute(
-        insert(Offload).values(
-            mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
-            sha256=act.raw.sha256, size=act.raw.size, received=numbers, added=numbers, damaged=[],
-            events=[], reading=act.reading, reader=act.read.reader, read_as=act.read.readings,
-        )
-    )  # fmt: skip
+    add(connection, _OFFLOADS,
+        mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
+        sha256=act.raw.sha256, size=act.raw.size, received=numbers, added=numbers, damaged=[],
+        events=[], reading=act.reading, reader=act.read.reader,
+        read_as=act.read.readings)  # fmt: skip
 
 
 def _rescued(connection: Connection, act: ReadingsRescued, _said: Said) -> None:

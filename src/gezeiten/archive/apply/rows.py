@@ -48,7 +48,7 @@ def tells(_connection: Connection, _act: Act, _said: Said) -> None:
 
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
     """Return this database's key of a thing."""
-    return int(_there(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
+    return int(there(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
 
 
 def add(connection: Connection, table: FromClause, **values: Any) -> None:
@@ -62,6 +62,12 @@ def put(connection: Connection, table: FromClause, uid: str, **values: Any) -> N
     _setting(table, tuple(values)).run(connection, its_uid=uid, **marked)
 
 
+def put_by_key(connection: Connection, table: FromClause, key: int, **values: Any) -> None:
+    """Set columns of a row of which this database's key is known."""
+    marked = {f"new_{name}": value for name, value in values.items()}
+    _setting(table, tuple(values), "id").run(connection, its_id=key, **marked)
+
+
 def change(
     connection: Connection, table: FromClause, uid: str, changes: Iterable[Change]
 ) -> Misfits:
@@ -70,7 +76,7 @@ def change(
     if not listed:
         return []
     fields = tuple(one.field for one in listed)
-    row = _there(_reading(table, fields).first(connection, its_uid=uid))
+    row = there(_reading(table, fields).first(connection, its_uid=uid))
     put(connection, table, uid, **{one.field: one.after for one in listed})
     return [
         _other(one, found)
@@ -96,10 +102,15 @@ def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[
     Raises:
         ArchiveDamagedError: what an act is about is not there.
     """
-    return _there(connection.execute(query).first())
+    return there(connection.execute(query).first())
 
 
-def _there(row: _Found | None) -> _Found:
+def there(row: _Found | None) -> _Found:
+    """Return a row that was found.
+
+    Raises:
+        ArchiveDamagedError: what an act is about is not there.
+    """
     if row is None:
         raise ArchiveDamagedError(
             "An act is about something that the archive does not hold; verify the archive."
@@ -115,9 +126,9 @@ def _reading(table: FromClause, fields: tuple[str, ...]) -> Prepared:
 
 
 @cache
-def _setting(table: FromClause, fields: tuple[str, ...]) -> Prepared:
+def _setting(table: FromClause, fields: tuple[str, ...], by: str = "uid") -> Prepared:
     marked = {name: bindparam(f"new_{name}", type_=table.c[name].type) for name in fields}
-    thing = table.c.uid == bindparam("its_uid")
+    thing = table.c[by] == bindparam(f"its_{by}")
     return Prepared(update(table).where(thing).values(marked))  # type: ignore[arg-type]
 
 

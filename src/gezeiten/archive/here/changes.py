@@ -19,6 +19,11 @@ _CHANGED = Prepared(
     .where(RecordRow.point == bindparam("its_uid"))
     .values(changes=RecordRow.changes + 1)
 )
+_FOUND = Prepared(
+    update(RecordRow)
+    .where(RecordRow.point == bindparam("its_uid"))
+    .values(found_in=bindparam("new_version"))
+)
 _FIRST = insertion(_RECORDS, ("point", "changes", "found_in"))
 _POINT_OF = Prepared(
     select(Point.uid)
@@ -73,8 +78,7 @@ def stale_points(session: Session) -> list[int]:
 
 def note_found(session: Session, point: str, version: int) -> None:
     """Note in which state of a point's record its excursions were found."""
-    its = update(RecordRow).where(RecordRow.point == point)
-    session.execute(its.values(found_in=version))
+    _FOUND.run(session.connection(), its_uid=point, new_version=version)
 
 
 # -- beside which database ------------------------------------------------------------------------

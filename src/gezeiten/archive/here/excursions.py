@@ -141,7 +141,7 @@ def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> l
         (row.mission, row.rule_key, row.start_ms): row
         for row in session.scalars(select(ExcursionRow).filter_by(point=at.uid))
     }
-    now = as_found(found, _mission_ids(session, at.point_id))
+    now = as_found(found, _mission_ids(session, at.point_id) if found else {})
     is_known = now.keys() <= known.keys()
     before = [] if is_known else _found_before(session, at.point_id, known.values())
     for key, row in known.items():
@@ -161,9 +161,10 @@ def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> l
             setattr(row, name, value)
         session.add(row)
     session.flush()
-    match_assessments(session, [at.point_id])
+    if now or known:
+        match_assessments(session, [at.point_id])
     note_found(session, at.uid, at.version)
-    names = _mission_names(session)
+    names = _mission_names(session) if fresh else {}
     return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
             for mission, rule, seen in fresh]  # fmt: skip
 

@@ -9,12 +9,13 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from types import SimpleNamespace
 from typing import Any
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import bindparam, delete, insert, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.blocks import PACKED, Packed, pack, unpack
@@ -31,7 +32,27 @@ from gezeiten.archive.here.cutting import (
     text_column,
 )
 from gezeiten.archive.here.tables import Block, Held, SeriesRow
+from gezeiten.archive.store.prepared import Prepared, insertion
 
+_COLUMNS = ("id", *PACKED)
+_BLOCKS = Prepared(
+    select(*(getattr(Block, name) for name in _COLUMNS)).where(
+        Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"),
+        Block.first >= bindparam("lowest"), Block.first <= bindparam("highest"),
+    )
+)  # fmt: skip
+_DELETE = Prepared(delete(Block).where(Block.id == bindparam("its_id")))
+_HELD = Prepared(
+    select(Held.id).where(
+        Held.mission == bindparam("its_mission"), Held.raw == bindparam("its_raw")
+    )
+)
+_NEW_HELD = insertion(Held.__table__, ("mission", "raw", "spans"))
+_SERIES = Prepared(
+    select(SeriesRow.has_readings).where(
+        SeriesRow.point == bindparam("its_point"), SeriesRow.channel == bindparam("its_channel")
+    )
+)
 _NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
 
 
@@ -91,21 +112,22 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
             gone += [] if row is None else [row.id]
             cuts = cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
             made += [pack(*at) for at in cuts]
-    if gone:
-        session.execute(delete(Block).where(Block.id.in_(gone)))
+    connection = session.connection()
+    for key in gone:
+        _DELETE.run(connection, its_id=key)
     put_blocks(session, whose, one.channel, one.unit, made)
     if made:
-        record_changed(session.connection(), [whose.point])
+        record_changed(connection, [whose.point])
     note_series(session, whose.point, one.channel, one.unit, has_readings=one.column.has_values)
     return Came(is_new, differs)
 
 
 def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
     """Note that the readings of bytes are in the blocks of a mission; once."""
-    its = select(Held.id).filter_by(mission=mission, raw=raw)
-    if session.scalars(its).first() is None:
+    connection = session.connection()
+    if _HELD.first(connection, its_mission=mission, its_raw=raw) is None:
         listed = [list(span) for span in spans]
-        session.add(Held(mission=mission, raw=raw, spans=listed))
+        _NEW_HELD.run(connection, mission=mission, raw=raw, spans=listed)
 
 
 def leave_to_all_bytes(session: Session, mission: str) -> None:
@@ -127,7 +149,7 @@ def note_series(
 ) -> None:
     """Note that a channel is shown at a point."""
     its = SeriesRow.point == point, SeriesRow.channel == channel
-    row = session.execute(select(SeriesRow.has_readings).where(*its)).first()
+    row = _SERIES.first(session.connection(), its_point=point, its_channel=channel)
     if row is None:
         session.execute(insert(SeriesRow).values(point=point, channel=channel, unit=unit,
                                                  has_readings=has_readings))  # fmt: skip
@@ -181,11 +203,7 @@ def _there(session: Session, whose: Whose, channel: str, firsts: list[int]) -> d
     """Return the blocks that begin at these places, or between them, by where they begin."""
     if not firsts:
         return {}
-    columns = [getattr(Block, name) for name in PACKED]
-    rows = session.execute(
-        select(Block.id, *columns).where(
-            Block.mission == whose.mission, Block.channel == channel,
-            Block.first >= min(firsts), Block.first <= max(firsts),
-        )
-    )  # fmt: skip
-    return {row.first: row for row in rows}
+    rows = _BLOCKS.all(session.connection(), its_mission=whose.mission, its_channel=channel,
+                       lowest=min(firsts), highest=max(firsts))  # fmt: skip
+    found = [SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True))) for row in rows]
+    return {one.first: one for one in found}

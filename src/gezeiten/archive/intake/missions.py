@@ -8,13 +8,15 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
-from sqlalchemy import Select, select, tuple_
+from sqlalchemy import Select, bindparam, select, tuple_
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
+from gezeiten.archive.apply.missions import kept_numbers
 from gezeiten.archive.database import Archive
 from gezeiten.archive.here.cutting import Column
 from gezeiten.archive.here.holding import (
@@ -27,6 +29,7 @@ from gezeiten.archive.here.holding import (
 from gezeiten.archive.here.readings import in_ranges
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
@@ -144,29 +147,29 @@ def take_in(
     """
     with archive.writing() as session:
         mission = _known(session, file)
-        point = point_of(session, file, how)
+        point = _point(session, file, how, mission)
         kept = kept_ranges(session, mission.id) if mission else []
         added = merged(part for got in file.received for part in missing(got, kept))
         sha256 = hashlib.sha256(raw).hexdigest()
         if not added and (not even_if_known or _is_kept(session, mission, sha256)):
             _note_damage(session, mission, file, damaged, how)
             return Intake(None, mission.id if mission else 0, point.id, [], "")
-        with translated(archive.folder):
-            archive.vault.put(raw)
-        bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
         columns = mission_columns(file)
-        read = Read(READER, print_of(columns))
+        with translated(archive.folder), ThreadPoolExecutor(1) as beside:  # the disk meanwhile
+            printed = beside.submit(print_of, columns)
+            archive.vault.put(raw, sha256)
+        bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
+        read = Read(READER, printed.result())
         do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.said)
-        mission = _known(session, file)
+        mission = mission or _known(session, file)
         assert mission is not None
-        offload = _offload_of(session, mission, sha256)
-        added = [(first, end) for first, end in offload.added]
+        offload, added = _offload_of(session, mission, sha256)
         its = whose(mission, point.uid, file)
         came = [hold(session, its, one) for one in columns]
         note_held(session, its.mission, sha256, spans_of(file))
         if any(one.differs for one in came) and not is_latest(session, offload):
             leave_to_all_bytes(session, mission.uid)
-        return Intake(offload.id, mission.id, mission.point_id or 0, added, sha256)
+        return Intake(offload, mission.id, mission.point_id or 0, added, sha256)
 
 
 def _offloaded(
@@ -223,16 +226,24 @@ def _is_kept(session: Session, mission: Mission | None, sha256: str) -> bool:
     )
 
 
-def _offload_of(session: Session, mission: Mission, sha256: str) -> Offload:
-    """Return the newest offload of a mission's bytes."""
-    query = select(Offload).filter_by(mission_id=mission.id, sha256=sha256)
-    return session.scalars(query.order_by(Offload.id.desc()).limit(1)).one()
+_OFFLOAD = Prepared(
+    select(Offload.id, Offload.added)
+    .where(Offload.mission_id == bindparam("its_mission"), Offload.sha256 == bindparam("its_bytes"))
+    .order_by(Offload.id.desc())
+    .limit(1)
+)
+
+
+def _offload_of(session: Session, mission: Mission, sha256: str) -> tuple[int, list[Range]]:
+    """Return the key of the newest offload of a mission's bytes, and what was new with it."""
+    row = _OFFLOAD.first(session.connection(), its_mission=mission.id, its_bytes=sha256)
+    assert row is not None
+    return row[0], [(first, end) for first, end in row[1]]
 
 
 def kept_ranges(session: Session, mission_id: int) -> list[Range]:
     """Return the reading numbers of a mission that the archive holds."""
-    rows = session.scalars(select(Offload.added).filter_by(mission_id=mission_id)).all()
-    return merged((first, end) for row in rows for first, end in row)
+    return kept_numbers(session.connection(), mission_id)
 
 
 def find_logger(session: Session, serial: str) -> Logger | None:
@@ -250,7 +261,12 @@ def _known(session: Session, file: RawMission) -> Mission | None:
 def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
     """Return where a file's mission belongs: the point it is entered for, else the one its plan
     names, made where it is new."""
-    mission = _known(session, file)
+    return _point(session, file, how, _known(session, file))
+
+
+def _point(
+    session: Session, file: RawMission, how: Circumstances, mission: Mission | None
+) -> Point:
     if mission is not None:
         return session.get_one(Point, mission.point_id)
     name = plan_from_dict(file.plan).point_name
@@ -278,8 +294,9 @@ def in_order(mission_id: int) -> Select[Offload]:
     return select(Offload).filter_by(mission_id=mission_id).order_by(*taken)
 
 
-def is_latest(session: Session, offload: Offload) -> bool:
-    """Whether no offload of its mission was taken after it."""
+def is_latest(session: Session, key: int) -> bool:
+    """Whether no offload of its mission was taken after this one."""
+    offload = session.get_one(Offload, key)
     after = tuple_(Offload.at_ms, Offload.sha256) > (offload.at_ms, offload.sha256)
     query = select(Offload.id).where(Offload.mission_id == offload.mission_id, after)
     return session.scalars(query.limit(1)).first() is None

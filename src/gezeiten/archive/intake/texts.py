@@ -115,7 +115,7 @@ def take_in_text(
         query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
         offload = session.scalars(query.limit(1)).one()
         taken.offload_id = offload.id
-        if text.differs and not is_latest(session, offload):
+        if text.differs and not is_latest(session, offload.id):
             leave_to_all_bytes(session, text.whose.mission)
         return taken
 

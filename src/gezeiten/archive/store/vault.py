@@ -42,33 +42,37 @@ class Vault:
         """Return where bytes of this fingerprint lie (or would lie)."""
         return self._folder / sha256[:2] / f"{sha256}{self._suffix}"
 
-    def put(self, data: bytes) -> str:
+    def put(self, data: bytes, sha256: str = "") -> str:
         """Keep bytes and return their fingerprint; the same bytes twice are kept once.
+
+        sha256: their fingerprint, where it was taken already.
 
         Bytes that were damaged since they were kept are whole again afterwards. On disk for good
         when this returns. Raises OSError when the disk is full.
         """
-        sha256 = fingerprint(data)
-        return sha256 if self.is_whole(sha256) else self._keep(io.BytesIO(data))
+        sha256 = sha256 or fingerprint(data)
+        return sha256 if self.is_whole(sha256) else self._keep(io.BytesIO(data), sha256)
 
     def put_file(self, source: Path) -> str:
         """Keep a file of any size and return its fingerprint; it stays where it is. As `put`."""
         with source.open("rb") as file:
             return self._keep(file)
 
-    def _keep(self, source: BinaryIO) -> str:
-        """Copy into the vault, fingerprint on the way, appear under it whole or not at all."""
+    def _keep(self, source: BinaryIO, known: str = "") -> str:
+        """Copy into the vault, fingerprint on the way where it is not known, appear under it whole
+        or not at all."""
         self._folder.mkdir(parents=True, exist_ok=True)
         fresh = self._folder / f"{os.getpid()}-{secrets.token_hex(4)}.new"
         digest = hashlib.sha256()
         try:
             with fresh.open("wb") as out:
                 while piece := source.read(_PIECE_BYTES):
-                    digest.update(piece)
+                    if not known:
+                        digest.update(piece)
                     out.write(piece)
                 out.flush()
                 os.fsync(out.fileno())
-            sha256 = digest.hexdigest()
+            sha256 = known or digest.hexdigest()
             target = self.path(sha256)
             if not self.is_whole(sha256):
                 is_new = not target.parent.exists()
