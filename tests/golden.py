@@ -160,7 +160,8 @@ def _logbook(desk: Desk) -> list[Any]:
 
 
 def _whole(desk: Desk) -> dict[str, Any]:
-    return {**asdict(verify(desk)), "entries": len(_logbook(desk))}
+    told = _without(asdict(verify(desk)), "left_out", "went_on")
+    return {**told, "entries": len(_logbook(desk))}
 
 
 def _without(told: dict[str, Any], *names: str) -> dict[str, Any]:

@@ -213,6 +213,10 @@ def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk:
     assert "which is missing; gezeiten verify --rebuild makes it anew." in failed.output
     assert "are not those that its record has" in failed.output
     assert "Everything is as it was kept." in run("verify", "--rebuild", "--archive", folder).output
+    quick = run("verify", "--quick", "--archive", folder).output
+    assert "read before and left out: this was a quick check." in quick
+    refused = run("verify", "--read-anew", "0" * 12, "--archive", folder, code=2)
+    assert "names no bytes of this archive" in refused.output
 
 
 def test_dates_are_the_sites(demo_desk: Desk, tmp_path: Path) -> None:

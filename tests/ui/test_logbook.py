@@ -153,6 +153,7 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
     book.check.press()
     idle(qtbot, window)
     assert book.check.verdict.text() == "The check was stopped; nothing was changed by it."
+    assert book.check.button.text() == "Go on with the check"
     press(window, "F5")
     idle(qtbot, window)
     count = book.check.faults.count()

@@ -13,6 +13,7 @@ from gezeiten.cli.options import archive_option, json_option, look_option, put, 
 from gezeiten.desk.field.mending import gaps
 from gezeiten.desk.intake.raw_bytes import read_anew as take_anew
 from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
+from gezeiten.desk.office.verifying import Verdict
 from gezeiten.desk.office.verifying import rebuild as rebuild_archive
 from gezeiten.desk.office.verifying import verify as verify_archive
 from gezeiten.desk.places import point_named, sites
@@ -117,6 +118,12 @@ def report_command(**options: Any) -> None:
     metavar="DIGITS",
     help="First take what the newest reader reads in the bytes of this fingerprint.",
 )
+@click.option(
+    "--quick",
+    is_flag=True,
+    help="Leave out bytes that were read and right since the last whole check began.",
+)
+@click.option("--anew", is_flag=True, help="Do not go on with a check that was stopped.")
 @click.pass_context
 @reports_errors
 def verify(
@@ -126,6 +133,8 @@ def verify(
     look: bool,
     rebuild: bool,
     read_anew: str | None,
+    quick: bool,
+    anew: bool,
 ) -> None:
     """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
     it was."""
@@ -139,20 +148,31 @@ def verify(
             put(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
         if rebuild:
             rebuild_archive(desk)
-        verdict = verify_archive(desk)
+        verdict = verify_archive(desk, quick=quick, anew=anew)
     row = {
         "offloads": verdict.offloads,
         "values": verdict.values,
         "logbook_entries": verdict.entries,
         "faults": verdict.faults,
+        "left_out": verdict.left_out,
     }
     lines = [
         f"{counted(verdict.offloads, 'raw offload', 'raw offloads')}, "
         f"{counted(verdict.values, 'value', 'values')} and "
         f"{counted(verdict.entries, 'logbook entry', 'logbook entries')} checked.",
+        *_left_out(verdict),
         *verdict.faults,
         "Everything is as it was kept." if verdict.is_whole else "Something is not as it was kept.",
     ]
     put(as_json, row, lines)
     if not verdict.is_whole:
         context.exit(6)
+
+
+def _left_out(verdict: Verdict) -> list[str]:
+    """What was not read again, in a sentence; nothing where everything was."""
+    if not verdict.left_out:
+        return []
+    files = counted(verdict.left_out, "file was", "files were")
+    why = "the check that was stopped went on" if verdict.went_on else "this was a quick check"
+    return [f"{files} read before and left out: {why}."]

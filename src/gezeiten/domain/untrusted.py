@@ -23,7 +23,14 @@ def json_of(text: str | bytes) -> Any:
         value = json.loads(text)
     except RecursionError as exc:
         raise ValueError("nested beyond reason") from exc
-    return shallow(value)
+    # what opens few brackets is nested no deeper, and need not be walked through
+    return value if _opened(text) <= DEEPEST else shallow(value)
+
+
+def _opened(text: str | bytes) -> int:
+    if isinstance(text, bytes):
+        return text.count(b"[") + text.count(b"{")
+    return text.count("[") + text.count("{")
 
 
 def shallow(value: Any, deepest: int = DEEPEST) -> Any:

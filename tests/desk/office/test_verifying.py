@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
+
 import numpy as np
+import pytest
 from sqlalchemy import select, update
 
 from gezeiten.archive.here.tables import Block
@@ -10,7 +13,8 @@ from gezeiten.archive.store.packing import decode_values, encode_values
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import logbook_entries, logbook_is_intact
-from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.office.verifying import is_check_open, verify
+from gezeiten.errors import CancelledError
 
 
 def test_a_changed_reading_is_named_with_its_offload(demo_desk: Desk) -> None:
@@ -63,3 +67,54 @@ def test_entries_are_found_by_words_and_act(demo_desk: Desk) -> None:
     assert all("damaged" in e.sentence for e in damaged)
     assert len(damaged) == 2
     assert logbook_entries(demo_desk, "nobody did this") == []
+
+
+def stopped_after(desk: Desk, many: int) -> None:
+    """Stop a check when so many offloads are looked at."""
+    seen = [0]
+
+    def step(what: str, done: int, _of: int) -> None:
+        if what == "raw offloads":
+            seen[0] = done
+
+    with pytest.raises(CancelledError):
+        verify(desk, step, lambda: seen[0] >= many)
+
+
+def test_a_check_that_was_stopped_goes_on_where_it_was(demo_desk: Desk) -> None:
+    whole = verify(demo_desk)
+    assert (whole.left_out, whole.went_on, is_check_open(demo_desk)) == (0, False, False)
+    stopped_after(demo_desk, 8)
+    assert is_check_open(demo_desk)
+    rest = verify(demo_desk)
+    assert rest.went_on
+    assert 8 <= rest.left_out < rest.offloads
+    assert rest.is_whole
+    assert verify(demo_desk).left_out == 0  # that one had come to its end
+    stopped_after(demo_desk, 8)
+    assert verify(demo_desk, anew=True).left_out == 0
+
+
+def test_a_quick_check_reads_what_is_new_or_was_touched(demo_desk: Desk) -> None:
+    assert verify(demo_desk, quick=True).left_out == 0  # nothing was checked before
+    whole = verify(demo_desk)
+    quick = verify(demo_desk, quick=True)
+    assert quick.is_whole
+    assert quick.left_out > whole.offloads  # documents and certificates as well
+    victim = next(demo_desk.archive.vault._folder.glob("*/*.mission"))
+    victim.chmod(0o644)
+    raw = bytearray(victim.read_bytes())
+    raw[len(raw) // 2] ^= 1
+    stamp = victim.stat()
+    victim.write_bytes(raw)
+    os.utime(victim, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))  # as if nobody had been there
+    assert "was changed since it was kept" in verify(demo_desk, quick=True).faults[0]
+
+
+def test_what_is_wrong_is_looked_at_again(demo_desk: Desk) -> None:
+    victim = next(demo_desk.archive.vault._folder.glob("*/*.mission"))
+    victim.rename(victim.with_suffix(".away"))
+    assert not verify(demo_desk).is_whole
+    assert not verify(demo_desk, quick=True).is_whole
+    victim.with_suffix(".away").rename(victim)
+    assert verify(demo_desk, quick=True).is_whole

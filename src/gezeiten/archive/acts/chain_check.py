@@ -10,9 +10,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.catching_up import lengths_applied
-from gezeiten.archive.acts.logbook import GENESIS, check_old, entry_of_line, entry_of_row, names_in
+from gezeiten.archive.acts.logbook import GENESIS, check_old, entries, entry_of_line, names_in
 from gezeiten.archive.store.chains import ChainFiles, Line, read_line
-from gezeiten.archive.store.tables import ChainRow, LogbookRow
+from gezeiten.archive.store.tables import ChainRow
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
 
@@ -30,8 +30,7 @@ class Checked:
 
 def check_chains(session: Session, chains: ChainFiles) -> Checked:
     """Read all chain files and check them, and the table of entries against them."""
-    rows = session.scalars(select(LogbookRow).order_by(LogbookRow.seq)).all()
-    kept = [entry_of_row(row) for row in rows]
+    kept = list(entries(session, oldest_first=True))
     old = [entry for entry in kept if not entry.chain]
     checked = Checked(list(old), [broken.sentence for broken in check_old(old)])
     lines: list[Line] = []
@@ -79,15 +78,19 @@ def _broken_links(entries: Iterable[Entry]) -> list[str]:
 
 def _differing(kept: list[Entry], wanted: list[Entry]) -> list[str]:
     """Where the table has another entry than the files, whatever its place."""
-    there = {(entry.chain, entry.number or entry.seq): replace(entry, seq=0) for entry in kept}
+    there = {(entry.chain, entry.number or entry.seq): entry for entry in kept}
     should = {(entry.chain, entry.number or entry.seq): entry for entry in wanted}
     found = [
         f"Entry {entry.seq} is kept otherwise than the logbook has it; {_REBUILD}"
         for key, entry in should.items()
-        if there.get(key) != replace(entry, seq=0)
+        if not _is_same(there.get(key), entry)
     ]
     extra = there.keys() - should.keys()
     return found + [f"An entry is kept that the logbook does not have; {_REBUILD}" for _ in extra]
+
+
+def _is_same(kept: Entry | None, wanted: Entry) -> bool:
+    return kept == wanted or (kept is not None and replace(kept, seq=wanted.seq) == wanted)
 
 
 def _wrong_ends(session: Session, chains: ChainFiles, lines: list[Line]) -> list[str]:

@@ -11,10 +11,11 @@ import json
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
+from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.chains import WITHHELD, Line
+from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.acts.people import ERASED, PersonNamed
@@ -31,11 +32,23 @@ class Break:
     sentence: str
 
 
-def entries(session: Session, act: str = "") -> Iterator[Entry]:
+_COLUMNS = (LogbookRow.seq, LogbookRow.at_ms, LogbookRow.person, LogbookRow.act,
+            LogbookRow.subject, LogbookRow.sentence, LogbookRow.details, LogbookRow.previous,
+            LogbookRow.hash, LogbookRow.chain, LogbookRow.number)  # fmt: skip
+"""As `Entry` has them."""
+_LATEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq.desc()))
+_OLDEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq))
+_OF_AN_ACT = Prepared(
+    select(*_COLUMNS).where(LogbookRow.act == bindparam("its_act")).order_by(LogbookRow.seq.desc())
+)
+
+
+def entries(session: Session, act: str = "", *, oldest_first: bool = False) -> Iterator[Entry]:
     """Yield entries, latest first; of one act, or all."""
-    query = select(LogbookRow).order_by(LogbookRow.seq.desc())
-    for row in session.scalars(query.filter_by(act=act) if act else query):
-        yield entry_of_row(row)
+    query = _OF_AN_ACT if act else _OLDEST_FIRST if oldest_first else _LATEST_FIRST
+    session.flush()
+    for row in query.each(session.connection(), **({"its_act": act} if act else {})):
+        yield Entry(*row)
 
 
 def count(session: Session) -> int:
@@ -59,14 +72,6 @@ def known(session: Session) -> tuple[int, tuple[str, ...], tuple[str, ...]]:
     people = session.scalars(select(LogbookRow.person).distinct().order_by(LogbookRow.person))
     acts = session.scalars(select(LogbookRow.act).distinct().order_by(LogbookRow.act))
     return count(session), tuple(people), tuple(acts)
-
-
-def entry_of_row(row: LogbookRow) -> Entry:
-    """Return an entry as the table has it."""
-    return Entry(
-        row.seq, row.at_ms, row.person, row.act, row.subject, row.sentence, row.details,
-        row.previous, row.hash, row.chain, row.number,
-    )  # fmt: skip
 
 
 def entry_of_line(line: Line, seq: int, names: Mapping[str, str]) -> Entry:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, bindparam, or_, select, update
 
 from gezeiten.archive.apply.missions import logger_key, set_logger, set_mission
 from gezeiten.archive.apply.rows import Family, Said, tells
+from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission
 from gezeiten.domain.acts.contacts import (
     AttemptFailed,
@@ -17,6 +18,20 @@ from gezeiten.domain.acts.contacts import (
     SensorsChecked,
 )
 
+_RELAUNCHED = Prepared(
+    update(Mission)
+    .where(Mission.logger_id == bindparam("its_logger"), Mission.number < bindparam("now"))
+    .where(or_(*(Mission.state == state for state in ("", "logging", "waiting"))))
+    .values(state="relaunched")
+)
+"""Whoever launched the next mission ended those before."""
+_LAST = Prepared(
+    select(Mission.id, Mission.first_ms)
+    .where(Mission.logger_id == bindparam("its_logger"), Mission.number == bindparam("now"))
+    .order_by(Mission.launched_ms.desc())
+    .limit(1)
+)
+
 
 def _contacted(connection: Connection, act: LoggerContacted, said: Said) -> None:
     state = act.state
@@ -24,16 +39,9 @@ def _contacted(connection: Connection, act: LoggerContacted, said: Said) -> None
     set_logger(connection, logger, practice=bool(state["practice"]), seen_ms=said.at_ms,
                state=state, clock_difference_ms=act.clock_difference_ms,
                clock_uncertainty_ms=act.clock_uncertainty_ms)  # fmt: skip
-    connection.execute(
-        update(Mission)
-        .where(Mission.logger_id == logger, Mission.number < state["mission_number"])
-        .where(Mission.state.in_(("", "logging", "waiting")))
-        .values(state="relaunched")  # whoever launched the next one ended it
-    )
-    there = select(Mission.id, Mission.first_ms).where(
-        Mission.logger_id == logger, Mission.number == state["mission_number"]
-    )
-    mission = connection.execute(there.order_by(Mission.launched_ms.desc())).first()
+    number = state["mission_number"]
+    _RELAUNCHED.run(connection, its_logger=logger, now=number)
+    mission = _LAST.first(connection, its_logger=logger, now=number)
     if mission is None:
         return
     set_mission(connection, mission[0], readings=state["readings"],

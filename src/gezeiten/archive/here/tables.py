@@ -153,6 +153,27 @@ class MisfitRow(HereBase):
     words: Mapped[list[str]] = mapped_column(JSON)
 
 
+class LookedRow(HereBase):
+    """A file of a vault that was read whole and is right. file: its fingerprint; size, changed_ns:
+    of the file then; at_ms: of the check that read it."""
+
+    __tablename__ = "looked"
+    id: Mapped[int] = row_key()
+    file: Mapped[str] = mapped_column(unique=True)
+    size: Mapped[int]
+    changed_ns: Mapped[int]
+    at_ms: Mapped[int]
+
+
+class CheckRow(HereBase):
+    """The last whole check; ended_ms: None where it was stopped."""
+
+    __tablename__ = "whole_check"
+    id: Mapped[int] = row_key()
+    began_ms: Mapped[int]
+    ended_ms: Mapped[int | None]
+
+
 def throw_away_other_form(path: Path) -> None:
     """Delete the file of these tables where it is of another form, or none at all."""
     if not path.exists():

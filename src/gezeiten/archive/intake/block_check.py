@@ -15,6 +15,7 @@ from gezeiten.archive.here.excursions import clear_of_nothing, of_nothing
 from gezeiten.archive.here.holding import blocks_of, raw_key
 from gezeiten.archive.here.series import make_series_anew, series_kept, series_wanted
 from gezeiten.archive.here.tables import Block, Held
+from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.of_bytes import (
     Decode,
     MissionMade,
@@ -25,6 +26,7 @@ from gezeiten.archive.intake.of_bytes import (
 )
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Mission, Offload
+from gezeiten.archive.store.vault import Vault
 from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveDamagedError
 
@@ -35,13 +37,16 @@ _FACTS = ("width", "count", "number", "start_ms", "step_ms", "end_ms", "valid", 
 
 def faulty_readings(
     session: Session,
+    vault: Vault,
     decode: Decode,
     is_lost: Callable[[RawKept], bool],
     each: Callable[[int, int], None],
+    looked: Looked,
 ) -> tuple[int, list[str]]:
     """Return how many offloads there are, and what is not as their bytes say, a sentence each;
     bytes that are gone or damaged are one.
 
+    looked: which bytes are left out, and hears which are right, of those in the vault.
     is_lost: whether only readings are left of an offload's bytes.
     each: hears how many offloads are done, of how many, mission by mission; may end it by an error.
     """
@@ -49,12 +54,18 @@ def faulty_readings(
     done, many = 0, len(offloads_kept(session))
     for mission, offloads in missions_offloaded(session):
         each(done, many)
+        done += len(offloads)
+        raws = [one.sha256 for one in offloads]
+        if looked.leaves_out(vault, *raws):
+            continue
+        before = len(faults)
         made = mission_made(session, mission, offloads, decode)
         faults += [f"Raw offload {one.sha256[:12]} cannot be checked: {why}"
                    for one, why in made.unread]  # fmt: skip
         faults += [_lost(one) for one in offloads if is_lost(raw_of(one))]
         faults += _differing(session, mission, offloads, made)
-        done += len(offloads)
+        if len(faults) == before:
+            looked.note(vault, *raws)
     return many, faults + _differing_series(session) + _strays(session)
 
 

@@ -3,7 +3,7 @@ going through SQLAlchemy again costs ten times what the database needs (docs/ben
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from sqlalchemy import Connection, Dialect, Executable, FromClause, Insert, Select, insert
@@ -30,10 +30,14 @@ class Prepared:
         row = compiled.run(connection, values).fetchone()
         return None if row is None else compiled.row(row)
 
+    def each(self, connection: Connection, **values: Any) -> Iterator[tuple[Any, ...]]:
+        """Yield the rows that a query finds, one by one."""
+        compiled = self._of(connection)
+        return map(compiled.row, compiled.run(connection, values))
+
     def all(self, connection: Connection, **values: Any) -> list[tuple[Any, ...]]:
         """Return all rows that a query finds."""
-        compiled = self._of(connection)
-        return [compiled.row(row) for row in compiled.run(connection, values).fetchall()]
+        return list(self.each(connection, **values))
 
     def value(self, connection: Connection, **values: Any) -> Any:
         """Return the first column of the first row, None without one."""

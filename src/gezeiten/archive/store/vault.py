@@ -108,6 +108,14 @@ class Vault:
         if digest.hexdigest() != sha256:
             raise self._changed(sha256)
 
+    def stamp(self, sha256: str) -> tuple[int, int] | None:
+        """Return size and last change (ns) of the file of these bytes, None where it is gone."""
+        try:
+            found = self.path(sha256).stat()
+        except OSError:
+            return None
+        return found.st_size, found.st_ctime_ns
+
     def is_whole(self, sha256: str) -> bool:
         """Whether bytes of this fingerprint are kept and are what was kept."""
         try:

@@ -14,7 +14,9 @@ from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.readings import count_values
+from gezeiten.archive.intake import looked as looked_at
 from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew, raws_kept
+from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.overviews import overviews_named
 from gezeiten.archive.loggers import certificates_named, reports_named
 from gezeiten.archive.store.vault import Vault
@@ -30,12 +32,15 @@ from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 
 @dataclass(slots=True)
 class Verdict:
-    """What was looked at and what is wrong, a sentence each."""
+    """What was looked at and what is wrong, a sentence each. left_out: files that were read whole
+    and right before and were not read again; went_on: with a check that was stopped."""
 
     offloads: int = 0
     values: int = 0
     entries: int = 0
     faults: list[str] = field(default_factory=list)
+    left_out: int = 0
+    went_on: bool = False
 
     @property
     def is_whole(self) -> bool:
@@ -51,13 +56,38 @@ def verify(
     desk: Desk,
     step: Step = lambda *_: None,
     cancelled: Callable[[], bool] = lambda: False,
+    *,
+    quick: bool = False,
+    anew: bool = False,
 ) -> Verdict:
     """Check every raw offload, every reading against its raw bytes, the logbook's chain, and what
-    acts made against the acts.
+    acts made against the acts. A check that was stopped goes on where it was.
+
+    Args:
+        quick: leave out bytes, and the readings made of them, that were read whole and right since
+            the last whole check began.
+        anew: from the beginning, even where one was stopped.
 
     Raises:
         CancelledError: as wished; nothing is changed by looking.
     """
+    looked = Looked(desk.archive, desk.now_ms(), quick=quick, anew=anew)
+    try:
+        verdict = _verdict(desk, looked, step, cancelled)
+    except BaseException:
+        looked.keep()
+        raise
+    looked.keep(is_over=True)
+    verdict.left_out, verdict.went_on = looked.left_out, looked.goes_on
+    return verdict
+
+
+def is_check_open(desk: Desk) -> bool:
+    """Whether a whole check was stopped, so that the next one goes on with it."""
+    return looked_at.is_check_open(desk.archive)
+
+
+def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], bool]) -> Verdict:
 
     def tell(what: str, done: int, of: int) -> None:
         if cancelled():
@@ -68,15 +98,16 @@ def verify(
     with desk.archive.reading() as session:
         verdict.faults.extend(faulty_values(session))
         verdict.offloads, faults = faulty_readings(
-            session, decoding(desk), partial(is_lost, desk), partial(tell, "raw offloads")
-        )
+            session, desk.archive.vault, decoding(desk), partial(is_lost, desk),
+            partial(tell, "raw offloads"), looked,
+        )  # fmt: skip
         verdict.faults.extend(faults)
         verdict.values = count_values(session)
         known = {raw.sha256 for raw in raws_kept(session)}
         tell("logbook", 0, 1)
         checked = check_chains(session, desk.archive.chains)
-        _check_beside(desk, session, verdict)
-        _check_documents(desk, checked.entries, verdict)
+        _check_beside(desk, session, verdict, looked)
+        _check_documents(desk, checked.entries, verdict, looked)
         for sha256 in desk.archive.vault.fingerprints():
             if sha256 not in known:
                 verdict.faults.append(
@@ -142,26 +173,29 @@ def _against_acts(desk: Desk, session: ArchiveSession, entries: list[Entry]) -> 
     return [*more, *failed, *(one.sentence for one in differences)]
 
 
-def _check_documents(desk: Desk, entries: list[Entry], verdict: Verdict) -> None:
+def _check_documents(desk: Desk, entries: list[Entry], verdict: Verdict, looked: Looked) -> None:
     """Check the documents that were handed over since they are kept."""
     for entry in entries:
         details = entry.details
         if details.get("kind") == DocumentHandedOver.KIND and details["version"] >= _KEPT_SINCE:
-            _check_one(desk.archive.documents, details["act"]["sha256"], verdict)
+            _check_one(desk.archive.documents, details["act"]["sha256"], verdict, looked)
 
 
 _KEPT_SINCE = 2
 """Version of the act from which on documents are kept."""
 
 
-def _check_one(vault: Vault, sha256: str, verdict: Verdict) -> None:
+def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: Looked) -> None:
+    if looked.leaves_out(vault, sha256):
+        return
     try:
         vault.check(sha256)
+        looked.note(vault, sha256)
     except GezeitenError as exc:
         verdict.faults.append(str(exc))
 
 
-def _check_beside(desk: Desk, session: ArchiveSession, verdict: Verdict) -> None:
+def _check_beside(desk: Desk, session: ArchiveSession, verdict: Verdict, looked: Looked) -> None:
     """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
     for vault, named in (
         (desk.archive.certificates, certificates_named(session)),
@@ -169,4 +203,4 @@ def _check_beside(desk: Desk, session: ArchiveSession, verdict: Verdict) -> None
         (desk.archive.overviews, overviews_named(session)),
     ):
         for sha256 in named:
-            _check_one(vault, sha256, verdict)
+            _check_one(vault, sha256, verdict, looked)

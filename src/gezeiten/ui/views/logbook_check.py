@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QLineEdit, QListWidget
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget
 
 from gezeiten.desk.office.logbook import head, held_against, text_of_document
-from gezeiten.desk.office.verifying import Verdict, verify
+from gezeiten.desk.office.verifying import Verdict, is_check_open, verify
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, number, tr
@@ -25,7 +25,12 @@ class CheckCard(Card):
         super().__init__(tr("Check"))
         self._house = house
         self._task: Task | None = None
+        self._is_open = False
         self.button = button(tr("Check the whole archive"), self.press)
+        self.quick = QCheckBox(tr("Leave out what was checked before"))
+        self.quick.setToolTip(
+            tr("Bytes that were read and right since the last whole check, and their readings")
+        )
         self.verdict = label("", "muted", wrap=True)
         self.faults = QListWidget()
         self.faults.setAccessibleName(tr("Faults"))
@@ -42,6 +47,7 @@ class CheckCard(Card):
         self.compare_button = button(tr("Compare"), lambda: self.hold_against(self.compare.text()))
         self.compared = label("", "muted", wrap=True)
         self.body.addWidget(self.button)
+        self.body.addWidget(self.quick)
         self.body.addWidget(self.verdict)
         self.body.addWidget(self.faults)
         self.body.addWidget(self.head)
@@ -54,9 +60,14 @@ class CheckCard(Card):
     def refresh(self) -> None:
         """Show the present head."""
         desk = self._house.desk
-        self._house.run(lambda _task: head(desk), self._show_head, latest="logbook head")
+        self._house.run(
+            lambda _task: (head(desk), is_check_open(desk)), self._show, latest="logbook head"
+        )
 
-    def _show_head(self, last: Entry | None) -> None:
+    def _show(self, found: tuple[Entry | None, bool]) -> None:
+        last, self._is_open = found
+        if self._task is None:
+            self.button.setText(self._start_words())
         if last is None:
             self.head.setText("")
             return
@@ -65,6 +76,9 @@ class CheckCard(Card):
         self.head.setToolTip(last.hash)
 
     # -- the whole check -----------------------------------------------------------------------
+    def _start_words(self) -> str:
+        return tr("Go on with the check") if self._is_open else tr("Check the whole archive")
+
     def press(self) -> None:
         """Start the check, or stop the one that runs."""
         if self._task is None:
@@ -76,7 +90,7 @@ class CheckCard(Card):
         """Check everything in the archive."""
         if self._task is not None:
             return
-        desk = self._house.desk
+        desk, quick = self._house.desk, self.quick.isChecked()
         self.button.setText(tr("Stop"))
         self.faults.hide()
         self.verdict.show()
@@ -84,7 +98,10 @@ class CheckCard(Card):
         self.verdict.setText(tr("Checking ..."))
         self._task = self._house.run(
             lambda task: verify(
-                desk, lambda what, done, of: task.tell((what, done, of)), task.cancelled
+                desk,
+                lambda what, done, of: task.tell((what, done, of)),
+                task.cancelled,
+                quick=quick,
             ),
             self._judged,
             progress=self._heard,
@@ -104,7 +121,7 @@ class CheckCard(Card):
 
     def _ended(self) -> None:
         self._task = None
-        self.button.setText(tr("Check the whole archive"))
+        self.refresh()
 
     def _judged(self, verdict: Verdict) -> None:
         self._ended()
@@ -114,7 +131,12 @@ class CheckCard(Card):
         good = verdict.is_whole
         set_role(self.verdict, "kelp" if good else "ember")
         faults = counted(len(verdict.faults), "%n fault.", "%n faults.")
-        self.verdict.setText(looked + (tr("everything is as it was kept.") if good else faults))
+        words = looked + (tr("everything is as it was kept.") if good else faults)
+        if verdict.left_out:
+            words += " " + counted(
+                verdict.left_out, "%n file had been read before.", "%n files had been read before."
+            )
+        self.verdict.setText(words)
         self.faults.clear()
         self.faults.addItems(verdict.faults)
         self.faults.setVisible(not good)
