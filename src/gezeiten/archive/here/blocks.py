@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,6 +62,7 @@ class Packed:
         return {name: getattr(self, name) for name in self.__slots__}
 
 
+_MANY = 8
 PACKED: tuple[str, ...] = tuple(Packed.__slots__)
 
 
@@ -75,6 +78,14 @@ def pack(cut: Cut, column: Column) -> Packed:
         None if is_unbroken else encode_times(column.numbers),
         None if step_ms is not None else encode_times(column.times),
     )  # fmt: skip
+
+
+def pack_all(parts: Sequence[tuple[Cut, Column]]) -> list[Packed]:
+    """Return blocks of readings; many are packed by two processors at once."""
+    if len(parts) < _MANY:
+        return [pack(*part) for part in parts]
+    with ThreadPoolExecutor(2) as both:  # compressing lets other threads run
+        return list(both.map(pack, *zip(*parts, strict=True)))
 
 
 def unpack(block: Any, *, is_text: bool) -> Column:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from sqlalchemy import bindparam, delete, insert, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.blocks import PACKED, Packed, pack, unpack
+from gezeiten.archive.here.blocks import PACKED, Packed, pack_all, unpack
 from gezeiten.archive.here.changes import mission_changed, record_changed
 from gezeiten.archive.here.cutting import (
     Column,
@@ -101,7 +101,7 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
     where_to = list(_where_to(session, whose, one))
     there = _there(session, whose, one.channel, [cut.first for cut, _ in where_to])
     gone: list[int] = []
-    made: list[Packed] = []
+    parts: list[tuple[Cut, Column]] = []
     for cut, came in where_to:
         row = there.get(cut.first)
         kept = _NOTHING if row is None else unpack(row, is_text=whose.is_text)
@@ -110,13 +110,12 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
         done, differs = done + len(came), differs or both.differs
         if both.is_new.any():
             gone += [] if row is None else [row.id]
-            cuts = cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
-            made += [pack(*at) for at in cuts]
+            parts += cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
     connection = session.connection()
     for key in gone:
         _DELETE.run(connection, its_id=key)
-    put_blocks(session, whose, one.channel, one.unit, made)
-    if made:
+    put_blocks(session, whose, one.channel, one.unit, pack_all(parts))
+    if parts:
         record_changed(connection, [whose.point])
     note_series(session, whose.point, one.channel, one.unit, has_readings=one.column.has_values)
     return Came(is_new, differs)
@@ -160,7 +159,7 @@ def note_series(
 def blocks_of(whose: Whose, column: Column) -> list[Packed]:
     """Return all blocks of a channel's readings."""
     cuts = cut_by_time(column) if whose.is_text else cut_by_number(column)
-    return [pack(cut, part) for cut, part in cuts]
+    return pack_all(list(cuts))
 
 
 def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: list[Packed]) -> None:
