@@ -170,7 +170,8 @@ def main(wanted: list[str]) -> None:
         finally:
             demo.close()
     for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
-                    routes.memory, acts.done_one_by_one, acts.applied_again):  # fmt: skip
+                    routes.memory, acts.done_one_by_one, acts.applied_again,
+                    acts.come_back):  # fmt: skip
         if is_wanted(measure.__name__):
             measure()
     if is_wanted("pictures", "excursions"):

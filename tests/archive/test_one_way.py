@@ -14,6 +14,8 @@ THE_WAY = {
     # what this computer makes of bytes and acts: readings in blocks, excursions found
     "archive/here/changes.py", "archive/here/holding.py", "archive/intake/block_check.py",
     "archive/here/series.py", "archive/here/excursions.py",
+    # and which bytes it found right
+    "archive/intake/looked.py",
 }  # fmt: skip
 """Who writes rows besides `archive/apply`."""
 WRITES = {"add", "add_all", "delete", "merge"}

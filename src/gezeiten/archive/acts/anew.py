@@ -23,7 +23,7 @@ from gezeiten.archive.store.tables import Base
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import GezeitenError
 
-_CANNOT = (GezeitenError, SQLAlchemyError, KeyError, TypeError, ValueError)
+CANNOT = (GezeitenError, SQLAlchemyError, KeyError, TypeError, ValueError)
 """What applying an act can raise where tables or acts are not what they were."""
 
 
@@ -76,7 +76,7 @@ def apply_again(
             with connection.begin_nested() if carefully else nullcontext():
                 act = from_stored(entry.details)
                 found = apply(connection, act, Said(entry.at_ms, entry.person))
-        except _CANNOT as exc:
+        except CANNOT as exc:
             if not carefully:
                 raise
             failed.append(f"The act of entry {entry.seq} cannot be applied again: {exc}")
@@ -105,7 +105,7 @@ def made_anew(began: Rows, entries: list[Entry]) -> Anew:
     """Return what acts make of what the archive began with, entries since then, oldest first."""
     try:
         return _made_anew(began, entries, carefully=False)
-    except _CANNOT:
+    except CANNOT:
         return _made_anew(began, entries, carefully=True)
 
 

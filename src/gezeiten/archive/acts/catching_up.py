@@ -10,10 +10,10 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, func, insert, select
+from sqlalchemy import Connection, bindparam, func, insert, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.anew import apply_again
+from gezeiten.archive.acts.anew import CANNOT, apply_again
 from gezeiten.archive.acts.beginnings import begun_by, dump_of
 from gezeiten.archive.acts.entering import add_entry, ends, move_chain
 from gezeiten.archive.acts.joining import came_late, find_misfits, make_in_order
@@ -25,8 +25,10 @@ from gezeiten.archive.here.changes import is_beside, record_changed, start_over
 from gezeiten.archive.here.excursions import match_all_assessments
 from gezeiten.archive.store.act_form import from_stored, is_act
 from gezeiten.archive.store.chains import ChainFiles, Line, read_line
+from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.entries import Entry
 from gezeiten.domain.wording import counted
 from gezeiten.errors import ArchiveDamagedError
 
@@ -73,8 +75,12 @@ def catch_up(
             _tell_misfits(session, tell)
             return True
     began = _begin_again(connection, fresh, bytes_of) if is_empty else None
-    for one in fresh:
-        _take(session, one, names, is_applied=began is None or one.line.order > began.order)
+    since = began.order if began else None
+    try:
+        with session.begin_nested():
+            _take_all(session, fresh, names, since, carefully=False)
+    except CANNOT:
+        _take_all(session, fresh, names, since, carefully=True)
     match_all_assessments(session)
     _tell_misfits(session, tell)
     return bool(fresh)
@@ -128,17 +134,46 @@ def people(connection: Connection) -> dict[str, str]:
     return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
 
 
-def _take(session: Session, one: _Fresh, names: dict[str, str], *, is_applied: bool) -> None:
+_THERE = Prepared(
+    select(LogbookRow.seq).where(
+        LogbookRow.chain == bindparam("its_chain"), LogbookRow.number == bindparam("its_number")
+    )
+)
+
+
+def _take_all(
+    session: Session,
+    fresh: list[_Fresh],
+    names: dict[str, str],
+    since: tuple[int, str, int] | None,
+    *,
+    carefully: bool,
+) -> None:
+    """Enter all and apply those since the archive began; carefully: one that cannot be applied
+    spares the others (`anew.apply_again`)."""
+    for one in fresh:
+        entry = _enter(session, one, names)
+        if entry is not None and (since is None or one.line.order > since):
+            _apply(session, entry, carefully=carefully)
+
+
+def _enter(session: Session, one: _Fresh, names: dict[str, str]) -> Entry | None:
+    """Enter a line; returns its entry where the table did not have it."""
     connection = session.connection()
     envelope, body = one.line.envelope, one.line.body
     move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
-    its = select(LogbookRow.seq).filter_by(chain=envelope.chain, number=envelope.number)
-    if connection.execute(its).first() is not None:
-        return  # only how far it was applied had been lost
+    if _THERE.first(connection, its_chain=envelope.chain, its_number=envelope.number):
+        return None  # only how far it was applied had been lost
     add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
-    if is_applied and body is not None:
-        entry = entry_of_line(one.line, envelope.number, names)
-        misfits, failed = apply_again(connection, [entry], carefully=True)
+    return entry_of_line(one.line, envelope.number, names)
+
+
+def _apply(session: Session, entry: Entry, *, carefully: bool) -> None:
+    if not is_act(entry.details):
+        return
+    connection = session.connection()
+    misfits, failed = apply_again(connection, [entry], carefully=carefully)
+    if misfits:
         note_misfits(session, misfits)
-        if is_act(entry.details) and not failed:
-            record_changed(connection, points_touched(connection, from_stored(entry.details)))
+    if not failed:
+        record_changed(connection, points_touched(connection, from_stored(entry.details)))

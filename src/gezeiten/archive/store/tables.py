@@ -11,6 +11,7 @@ from sqlalchemy import (
     JSON,
     BigInteger,
     ForeignKey,
+    Index,
     Integer,
     LargeBinary,
     UniqueConstraint,
@@ -246,6 +247,7 @@ class LogbookRow(Base):
     chain files, which only this table has. stamp: orders the acts of all computers."""
 
     __tablename__ = "logbook"
+    __table_args__ = (Index("logbook_in_chain", "chain", "number"),)
     seq: Mapped[int] = row_key()
     at_ms: Mapped[int]
     person: Mapped[str]

@@ -32,6 +32,7 @@ def upgrade() -> None:
         op.rename_table("excursion", "old_excursion")
     else:
         op.drop_table("excursion")
+    op.create_index("logbook_in_chain", "logbook", ["chain", "number"])
     with op.batch_alter_table("offload", schema=None) as batch_op:
         batch_op.add_column(sa.Column("reader", whole, nullable=False, server_default="1"))
         batch_op.add_column(sa.Column("read_as", sa.String(), nullable=False, server_default=""))
