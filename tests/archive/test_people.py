@@ -96,3 +96,13 @@ def test_an_erasing_that_was_killed_is_ended_at_the_next_start(
 def test_who_is_not_there_cannot_be_erased(desk: Desk) -> None:
     with pytest.raises(InputError, match="Nobody called “XX” acts in this archive"):
         erase_name(desk, "XX")
+
+
+def test_whoever_erases_his_own_name_goes_on_without_it(desk: Desk) -> None:
+    desk.change_settings(replace(desk.settings, person=NAME))
+    erase_name(desk, NAME)
+    save_site(desk, SiteFacts("Mole"))
+    assert NAME not in names(desk)
+    assert desk.person != NAME
+    desk.close()
+    assert stands_in(desk.archive.folder, NAME) == []

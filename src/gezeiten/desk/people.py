@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gezeiten.archive import people
 from gezeiten.desk.context import Desk
@@ -35,9 +35,12 @@ def names(desk: Desk) -> list[str]:
 
 
 def erase_name(desk: Desk, name: str) -> None:
-    """Erase a name from the archive: what was done stays, and everything still checks.
+    """Erase a name from the archive: what was done stays, and everything still checks. Whoever had
+    it acts under the account's name until he says another.
 
     Raises:
         InputError: nobody of that name acts here.
     """
     people.erase(desk.archive, name, desk.said)
+    if desk.settings.person == name:  # whoever acts next says anew who it is
+        desk.change_settings(replace(desk.settings, person=""))
