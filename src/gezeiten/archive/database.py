@@ -327,7 +327,9 @@ def _prepare_sqlite(here: Path, connection: sqlite3.Connection, _record: object)
     connection.isolation_level = None
     cursor = connection.cursor()
     cursor.execute(f"ATTACH DATABASE ? AS {SCHEMA}", (str(here),))
+    # an erased name leaves no trace in the free places of the file
     for pragma in ("journal_mode=WAL", f"{SCHEMA}.journal_mode=WAL", "synchronous=NORMAL",
+                   "main.secure_delete=ON",
                    f"{SCHEMA}.synchronous=NORMAL", "foreign_keys=ON"):  # fmt: skip
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()

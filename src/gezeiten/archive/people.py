@@ -52,6 +52,9 @@ def erase(archive: Archive, name: str, said: Said) -> None:
         if found is None or name == ERASED:
             raise InputError(f"Nobody called “{name}” acts in this archive; look at the names.")
         do(session, PersonErased(found), said)
+        if said.person == name:  # the entry of this very act was written under it
+            its = update(LogbookRow).where(LogbookRow.person == name)
+            session.execute(its.values(person=ERASED))
     finish_erasing(archive, said.at_ms)
 
 
