@@ -166,17 +166,21 @@ def test_what_both_made_of_one_name_stays_two_things(tmp_path: Path) -> None:
     desk.close()
 
 
-def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path) -> None:
-    one, other = tmp_path / "one", tmp_path / "other"
+def two_who_changed_one_height(folder: Path) -> tuple[Path, Path]:
+    one, other = folder / "one", folder / "other"
     desk = opened(one)
     save_site(desk, SiteFacts("Shore", height_m=1.0))
     desk.close()
     shutil.copytree(one, other)
-    for folder, height_m in ((one, 2.0), (other, 3.0)):
-        desk = opened(folder)
-        [site] = sites(desk)
-        save_site(desk, SiteFacts("Shore", height_m=height_m), site.id)
+    for archive, height_m in ((one, 2.0), (other, 3.0)):
+        desk = opened(archive)
+        save_site(desk, SiteFacts("Shore", height_m=height_m), sites(desk)[0].id)
         desk.close()
+    return one, other
+
+
+def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path) -> None:
+    one, other = two_who_changed_one_height(tmp_path)
     give(one, other)
     give(other, one)
     assert told_of(one) == told_of(other)
@@ -201,15 +205,7 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
 
 
 def test_misfits_outlive_this_computers_tables(tmp_path: Path) -> None:
-    one, other = tmp_path / "one", tmp_path / "other"
-    desk = opened(one)
-    save_site(desk, SiteFacts("Shore", height_m=1.0))
-    desk.close()
-    shutil.copytree(one, other)
-    for folder, height_m in ((one, 2.0), (other, 3.0)):
-        desk = opened(folder)
-        save_site(desk, SiteFacts("Shore", height_m=height_m), sites(desk)[0].id)
-        desk.close()
+    one, other = two_who_changed_one_height(tmp_path)
     give(other, one)
     before = told_of(one)
     for path in one.glob("here.db*"):
