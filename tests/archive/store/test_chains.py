@@ -251,6 +251,23 @@ def test_a_computer_goes_on_with_its_chain_and_another_begins_its_own(
     assert all("it had not written in this folder" in sentence for sentence in told)
 
 
+def test_a_home_folder_copied_to_another_machine_writes_a_chain_of_its_own(
+    desk: Desk, tmp_path: Path
+) -> None:
+    """Else both would write one chain, and nobody could join them."""
+    folder, heads = desk.archive.folder, tmp_path / "heads.json"
+    desk.close()
+    for name in ("Buoy", "Well"):
+        again = opened(folder, heads)
+        save_site(again, SiteFacts(name))
+        again.close()
+        copied = json.loads(heads.read_text())
+        for one in copied.values():
+            one["machine"] = "the one it was copied from"
+        heads.write_text(json.dumps(copied))
+    assert len(list((folder / "logbook").glob("*.jsonl"))) == 3
+
+
 def test_an_older_copy_put_back_is_seen(desk: Desk, tmp_path: Path) -> None:
     import shutil
 
