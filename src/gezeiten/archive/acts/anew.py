@@ -101,15 +101,16 @@ class Anew:
     misfits: dict[str, Misfits]
 
 
-def made_anew(began: Rows, entries: list[Entry]) -> Anew:
-    """Return what acts make of what the archive began with, entries since then, oldest first."""
+def made_anew(began: Rows, entries: Iterable[Entry]) -> Anew:
+    """Return what acts make of what the archive began with, entries since then, oldest first; they
+    are asked for again where an act cannot be applied."""
     try:
         return _made_anew(began, entries, carefully=False)
     except CANNOT:
         return _made_anew(began, entries, carefully=True)
 
 
-def _made_anew(began: Rows, entries: list[Entry], *, carefully: bool) -> Anew:
+def _made_anew(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> Anew:
     with scratch() as anew:
         put_in(anew, began)
         misfits, failed = apply_again(anew, entries, carefully=carefully)

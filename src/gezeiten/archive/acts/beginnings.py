@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, Protocol
 
 import msgspec
 from sqlalchemy import select
@@ -15,6 +15,25 @@ from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
+
+
+class Entries(Protocol):
+    """Entries that can be asked for again and again, oldest first."""
+
+    def __iter__(self) -> Iterator[Entry]:
+        """From the first one on."""
+
+    def since(self, index: int) -> Entries:
+        """Return those from an index on."""
+
+
+class Listed(list[Entry]):
+    """Entries in memory."""
+
+    def since(self, index: int) -> Listed:
+        """Return those from an index on."""
+        return Listed(self[index:])
+
 
 OLD_ENTRIES = "logbook"
 """In a dump, beside the tables: the entries from before there were chain files."""
@@ -60,8 +79,8 @@ def dump_of(
 
 
 def beginning(
-    bytes_of: Callable[[str], bytes], entries: list[Entry]
-) -> tuple[Rows, list[dict[str, Any]], list[Entry]]:
+    bytes_of: Callable[[str], bytes], entries: Entries
+) -> tuple[Rows, list[dict[str, Any]], Iterable[Entry]]:
     """Return the rows that an archive began with, its entries from before then, and of these
     entries, oldest first, those since.
 
@@ -84,7 +103,7 @@ def beginning(
         except ArchiveDamagedError as exc:
             wrong = exc
             continue
-        return made, old, entries[i + 1 :]
+        return made, old, entries.since(i + 1)
     raise wrong or _unknown()
 
 

@@ -3,51 +3,96 @@ of entries is what they say."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from heapq import merge
+from itertools import islice
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.catching_up import lengths_applied
-from gezeiten.archive.acts.logbook import GENESIS, check_old, entries, entry_of_line, names_in
+from gezeiten.archive.acts.logbook import (
+    GENESIS,
+    check_old,
+    count,
+    entries,
+    entry_at,
+    entry_of_line,
+    names_in,
+)
 from gezeiten.archive.store.chains import ChainFiles, Line, read_line
 from gezeiten.archive.store.tables import ChainRow
+from gezeiten.domain.acts.people import PersonNamed
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """Entries told as often as somebody asks, none of them kept in memory. start: so many are left
+    out at the beginning."""
+
+    again: Callable[[], Iterator[Entry]]
+    start: int = 0
+
+    def __iter__(self) -> Iterator[Entry]:
+        return islice(self.again(), self.start, None)
+
+    def since(self, index: int) -> Told:
+        """Return those from an index on."""
+        return Told(self.again, self.start + index)
 
 
 @dataclass(slots=True)
 class Checked:
     """What chain files hold. entries: in the order in which their acts are applied, after those
-    from before there were files; breaks: where the files do not hold; differing: where the table
-    is not what they say."""
+    from before there were files, `count` of them; breaks: where the files do not hold; differing:
+    where the table is not what they say."""
 
-    entries: list[Entry] = field(default_factory=list)
+    entries: Told
+    count: int = 0
     breaks: list[str] = field(default_factory=list)
     differing: list[str] = field(default_factory=list)
 
 
 def check_chains(session: Session, chains: ChainFiles) -> Checked:
-    """Read all chain files and check them, and the table of entries against them."""
-    kept = list(entries(session, oldest_first=True))
-    old = [entry for entry in kept if not entry.chain]
-    checked = Checked(list(old), [broken.sentence for broken in check_old(old)])
-    lines: list[Line] = []
-    for chain in sorted(chains.sizes()):
-        lines += _read(chains, chain, checked.breaks)
-    lines.sort(key=lambda line: line.order)
-    names = names_in(lines)
-    checked.entries += [entry_of_line(line, len(old) + i, names) for i, line in enumerate(lines, 1)]
-    checked.breaks += _broken_links(checked.entries)
-    checked.differing += _differing(kept, checked.entries)
-    checked.differing += _wrong_ends(session, chains, lines)
+    """Read all chain files and check them, and the table of entries against them; nothing is kept
+    in memory but entries from before there were files."""
+    old = list(entries(session, of_chain=""))
+    names = names_in_files(chains)
+
+    def again(
+        breaks: list[str] | None = None, ends: dict[str, Line] | None = None
+    ) -> Iterator[Entry]:
+        yield from old
+        lines = _lines(chains, [] if breaks is None else breaks, {} if ends is None else ends)
+        for seq, line in enumerate(lines, len(old) + 1):
+            yield entry_of_line(line, seq, names)
+
+    checked = Checked(Told(again), 0, [broken.sentence for broken in check_old(old)])
+    ends: dict[str, Line] = {}
+    links = _Links()
+    table = _Table(session)
+    for entry in again(checked.breaks, ends):
+        checked.count += 1
+        checked.breaks += links.broken(entry)
+        checked.differing += table.differing(entry)
+    checked.differing += table.extra() + _wrong_ends(session, chains, ends)
     return checked
 
 
-def _read(chains: ChainFiles, chain: str, breaks: list[str]) -> list[Line]:
-    """Return the entries of a chain file, and note what cannot be read or was changed."""
-    found = []
+def _lines(chains: ChainFiles, breaks: list[str], ends: dict[str, Line]) -> Iterator[Line]:
+    """Yield the entries of all chain files in the order in which their acts are applied."""
+    files = [_read(chains, chain, breaks, ends) for chain in sorted(chains.sizes())]
+    return merge(*files, key=lambda line: line.order)
+
+
+def _read(
+    chains: ChainFiles, chain: str, breaks: list[str], ends: dict[str, Line]
+) -> Iterator[Line]:
+    """Yield the entries of a chain file; note what cannot be read or was changed, and the last."""
     for number, raw in enumerate(chains.raw_lines(chain), 1):
         name = f"Entry {number} of the chain {chain[:8]}"
         try:
@@ -59,43 +104,67 @@ def _read(chains: ChainFiles, chain: str, breaks: list[str]) -> list[Line]:
             breaks.append(f"{name} is out of its place: another one stands there.")
         if not line.body_holds:
             breaks.append(f"{name} was changed after it was written.")
-        found.append(line)
-    return found
+        last = ends.get(line.envelope.chain)
+        if last is None or line.order >= last.order:
+            ends[line.envelope.chain] = line
+        yield line
 
 
-def _broken_links(entries: Iterable[Entry]) -> list[str]:
-    """Where an entry does not follow the one that it names."""
-    broken, heads, known = [], {"": GENESIS}, {GENESIS}
-    for entry in entries:
-        follows = heads.get(entry.chain)
-        is_right = entry.previous in known if follows is None else entry.previous == follows
-        if not is_right:
-            broken.append(f"Entry {entry.seq} does not follow the one before it.")
-        heads[entry.chain] = entry.hash
-        known.add(entry.hash)
-    return broken
+def names_in_files(chains: ChainFiles) -> dict[str, str]:
+    """Return the names of people that chain files give, by their ids."""
+    names: dict[str, str] = {}
+    for chain in chains.sizes():
+        for raw in chains.raw_lines(chain):
+            if _NAMES in raw:
+                with suppress(ArchiveDamagedError):
+                    names |= names_in([read_line(raw)])
+    return names
 
 
-def _differing(kept: list[Entry], wanted: list[Entry]) -> list[str]:
-    """Where the table has another entry than the files, whatever its place."""
-    there = {(entry.chain, entry.number or entry.seq): entry for entry in kept}
-    should = {(entry.chain, entry.number or entry.seq): entry for entry in wanted}
-    found = [
-        f"Entry {entry.seq} is kept otherwise than the logbook has it; {_REBUILD}"
-        for key, entry in should.items()
-        if not _is_same(there.get(key), entry)
-    ]
-    extra = there.keys() - should.keys()
-    return found + [f"An entry is kept that the logbook does not have; {_REBUILD}" for _ in extra]
+_NAMES = PersonNamed.KIND.encode()
 
 
-def _is_same(kept: Entry | None, wanted: Entry) -> bool:
-    return kept == wanted or (kept is not None and replace(kept, seq=wanted.seq) == wanted)
+class _Links:
+    """Whether each entry follows the one that it names."""
+
+    def __init__(self) -> None:
+        self._heads = {"": GENESIS}
+        self._known = {GENESIS}
+
+    def broken(self, entry: Entry) -> list[str]:
+        """Say where an entry does not follow the one before."""
+        follows = self._heads.get(entry.chain)
+        is_right = entry.previous in self._known if follows is None else entry.previous == follows
+        self._heads[entry.chain] = entry.hash
+        self._known.add(entry.hash)
+        return [] if is_right else [f"Entry {entry.seq} does not follow the one before it."]
 
 
-def _wrong_ends(session: Session, chains: ChainFiles, lines: list[Line]) -> list[str]:
+class _Table:
+    """Whether the table has the entries that the files have, whatever their place in it."""
+
+    def __init__(self, session: Session) -> None:
+        self._session, self._found = session, 0
+
+    def differing(self, wanted: Entry) -> list[str]:
+        """Say where the table has another entry."""
+        if not wanted.chain:  # from before there were files: the table alone has it
+            self._found += 1
+            return []
+        kept = entry_at(self._session, wanted.chain, wanted.number)
+        self._found += kept is not None
+        if kept == wanted or (kept is not None and replace(kept, seq=wanted.seq) == wanted):
+            return []
+        return [f"Entry {wanted.seq} is kept otherwise than the logbook has it; {_REBUILD}"]
+
+    def extra(self) -> list[str]:
+        """Say how many entries the table has that the files do not have."""
+        many = count(self._session) - self._found
+        return [f"An entry is kept that the logbook does not have; {_REBUILD}"] * many
+
+
+def _wrong_ends(session: Session, chains: ChainFiles, ends: dict[str, Line]) -> list[str]:
     """Where it is noted otherwise how far a chain file was applied."""
-    ends = {line.envelope.chain: line for line in lines}
     sizes, found = chains.sizes(), []
     rows = {row.uid: row for row in session.scalars(select(ChainRow))}
     for chain in sorted(rows.keys() | ends.keys()):

@@ -37,18 +37,38 @@ _COLUMNS = (LogbookRow.seq, LogbookRow.at_ms, LogbookRow.person, LogbookRow.act,
             LogbookRow.hash, LogbookRow.chain, LogbookRow.number)  # fmt: skip
 """As `Entry` has them."""
 _LATEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq.desc()))
-_OLDEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq))
+_OF_A_CHAIN = Prepared(
+    select(*_COLUMNS).where(LogbookRow.chain == bindparam("its_chain")).order_by(LogbookRow.seq)
+)
+_AT = Prepared(
+    select(*_COLUMNS).where(
+        LogbookRow.chain == bindparam("its_chain"), LogbookRow.number == bindparam("its_number")
+    )
+)
 _OF_AN_ACT = Prepared(
     select(*_COLUMNS).where(LogbookRow.act == bindparam("its_act")).order_by(LogbookRow.seq.desc())
 )
 
 
-def entries(session: Session, act: str = "", *, oldest_first: bool = False) -> Iterator[Entry]:
-    """Yield entries, latest first; of one act, or all."""
-    query = _OF_AN_ACT if act else _OLDEST_FIRST if oldest_first else _LATEST_FIRST
+def entries(session: Session, act: str = "", *, of_chain: str | None = None) -> Iterator[Entry]:
+    """Yield entries, latest first; of one act, or all. of_chain: those of a chain instead, oldest
+    first; "" are those from before there were chain files."""
     session.flush()
-    for row in query.each(session.connection(), **({"its_act": act} if act else {})):
+    connection = session.connection()
+    if of_chain is not None:
+        rows = _OF_A_CHAIN.each(connection, its_chain=of_chain)
+    elif act:
+        rows = _OF_AN_ACT.each(connection, its_act=act)
+    else:
+        rows = _LATEST_FIRST.each(connection)
+    for row in rows:
         yield Entry(*row)
+
+
+def entry_at(session: Session, chain: str, number: int) -> Entry | None:
+    """Return the entry that the table has of a place in a chain, None without one."""
+    row = _AT.first(session.connection(), its_chain=chain, its_number=number)
+    return None if row is None else Entry(*row)
 
 
 def count(session: Session) -> int:

@@ -8,7 +8,7 @@ from functools import partial
 
 from gezeiten.archive.acts import anew
 from gezeiten.archive.acts.beginnings import beginning
-from gezeiten.archive.acts.chain_check import check_chains
+from gezeiten.archive.acts.chain_check import Told, check_chains
 from gezeiten.archive.acts.entries_anew import old_entries_hold, put_entries_right
 from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
@@ -26,7 +26,6 @@ from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts.documents import DocumentHandedOver
-from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 
 
@@ -114,7 +113,7 @@ def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], boo
                     f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
                     "its logger again."
                 )
-        verdict.entries = len(checked.entries)
+        verdict.entries = checked.count
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
         tell("what acts made", 0, 1)
@@ -153,7 +152,7 @@ def rebuild(desk: Desk) -> None:
     find_all_anew(desk)
 
 
-def _against_acts(desk: Desk, session: ArchiveSession, entries: list[Entry]) -> list[str]:
+def _against_acts(desk: Desk, session: ArchiveSession, entries: Told) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def compared() -> tuple[list[anew.Difference], list[str], bool]:
@@ -173,7 +172,7 @@ def _against_acts(desk: Desk, session: ArchiveSession, entries: list[Entry]) -> 
     return [*more, *failed, *(one.sentence for one in differences)]
 
 
-def _check_documents(desk: Desk, entries: list[Entry], verdict: Verdict, looked: Looked) -> None:
+def _check_documents(desk: Desk, entries: Told, verdict: Verdict, looked: Looked) -> None:
     """Check the documents that were handed over since they are kept."""
     for entry in entries:
         details = entry.details
