@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
@@ -20,38 +20,18 @@ from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.sites import full_name
 
 
-@dataclass(frozen=True, slots=True)
-class KeptMission:
-    """A mission of a logger as the archive has it. point_id: where it was launched for; readings:
-    how many there are as of the last contact; kept: how many are here. Instants are UTC ms."""
-
-    number: int
-    point_id: int | None
-    plan: Plan
-    launched_ms: int
-    first_ms: int
-    interval_ms: int
-    state: str
-    readings: int
-    kept: int
+def missions_of(session: Session, logger_id: int) -> list[tuple[KnownMission, int]]:
+    """Return the missions of a logger, launched last first, and how many readings of each are here;
+    of a source there are as many as are here."""
+    query = _missions().where(Mission.logger_id == logger_id).order_by(Mission.launched_ms.desc())
+    return [_with_kept(session, row) for row in session.scalars(query)]
 
 
-def missions_of(session: Session, logger_id: int) -> list[KeptMission]:
-    """Return the missions of a logger, launched last first."""
-    query = select(Mission).filter_by(logger_id=logger_id).order_by(Mission.launched_ms.desc())
-    return [
-        KeptMission(m.number, m.point_id, plan_from_dict(m.plan), m.launched_ms, m.first_ms,
-                    m.interval_ms, m.state, *_counts(session, m))
-        for m in session.scalars(query)
-    ]  # fmt: skip
-
-
-def _counts(session: Session, mission: Mission) -> tuple[int, int]:
-    """How many readings there are of a mission, and how many are kept."""
-    if mission.logger.model in SOURCES:
-        kept = kept_of_text(session, mission.uid)
-        return kept, kept
-    return mission.readings, size(kept_ranges(session, mission.id))
+def _with_kept(session: Session, row: Mission) -> tuple[KnownMission, int]:
+    if row.logger.model in SOURCES:
+        kept = kept_of_text(session, row.uid)
+        return replace(known(row), readings=kept), kept
+    return known(row), size(kept_ranges(session, row.id))
 
 
 def launched_since(session: Session, logger_id: int, since_ms: int) -> tuple[int, int] | None:

@@ -12,12 +12,13 @@ from gezeiten.archive.loggers import (
     reports_of,
     services_of,
 )
-from gezeiten.archive.missions import KeptMission, missions_of
+from gezeiten.archive.missions import missions_of
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
-from gezeiten.domain.kept import KeptReport, ServiceEntry
+from gezeiten.domain.kept import KeptReport, KnownMission, ServiceEntry
+from gezeiten.domain.plan import plan_from_dict
 from gezeiten.errors import InputError
 
 LARGEST_CERTIFICATE_BYTES = 25_000_000
@@ -75,7 +76,7 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         if logger is None:
             raise InputError(f"The archive knows no logger {serial}; contact it once.")
         places = point_names(session)
-        missions = tuple(_past(one, places) for one in missions_of(session, logger.id))
+        missions = tuple(_past(*one, places) for one in missions_of(session, logger.id))
         services = tuple(services_of(session, logger.id))
         reports = tuple(reports_of(session, logger.id))
     return LoggerLife(
@@ -84,10 +85,10 @@ def life(desk: Desk, serial: str) -> LoggerLife:
     )  # fmt: skip
 
 
-def _past(one: KeptMission, places: dict[int, tuple[str, str]]) -> PastMission:
+def _past(one: KnownMission, kept: int, places: dict[int, tuple[str, str]]) -> PastMission:
     return PastMission(
-        one.number, one.plan.mission_name, *places.get(one.point_id or 0, ("", "UTC")),
-        one.launched_ms, one.first_ms, one.interval_ms, one.state, one.readings, one.kept,
+        one.number, plan_from_dict(one.plan).mission_name, *places.get(one.point_id or 0, ("", "UTC")),
+        one.launched_ms, one.first_ms, one.interval_ms, one.state, one.readings, kept,
     )  # fmt: skip
 
 
