@@ -11,7 +11,7 @@ import pytest
 
 from gezeiten.archive.acts import logbook
 from gezeiten.archive.acts.anew import differences, made_anew
-from gezeiten.archive.acts.beginnings import Listed, beginning
+from gezeiten.archive.acts.beginnings import beginning
 from gezeiten.archive.acts.made import MADE, Rows, rows
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import Archive
@@ -164,9 +164,8 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
     archive = Archive(acted)
     as_it_was, changes = kept_rows(archive), 0
     with archive.reading() as session:  # the logbook is not touched: what acts make stays the same
-        entries = Listed(sorted(logbook.entries(session), key=lambda entry: entry.seq))
-    began, _, since = beginning(archive.foundings.get, entries)
-    anew = made_anew(began, since)
+        began, _, since = beginning(archive.foundings.get, logbook.told(session))
+        anew = made_anew(began, since)
     assert not anew.failed
     for table in MADE:
         for statement, values in changes_to_the_newest(acted / "archive.db", table):

@@ -2,38 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Any, Protocol
+from collections.abc import Callable
+from typing import Any
 
 import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.acts.logbook import Told
 from gezeiten.archive.acts.made import HELD_AT_BEGIN, Rows, rows_of
 from gezeiten.archive.store.act_form import from_stored
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.acts.archives import ArchiveBegun
-from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
-
-
-class Entries(Protocol):
-    """Entries that can be asked for again and again, oldest first."""
-
-    def __iter__(self) -> Iterator[Entry]:
-        """From the first one on."""
-
-    def since(self, index: int) -> Entries:
-        """Return those from an index on."""
-
-
-class Listed(list[Entry]):
-    """Entries in memory."""
-
-    def since(self, index: int) -> Listed:
-        """Return those from an index on."""
-        return Listed(self[index:])
-
 
 OLD_ENTRIES = "logbook"
 """In a dump, beside the tables: the entries from before there were chain files."""
@@ -79,8 +60,8 @@ def dump_of(
 
 
 def beginning(
-    bytes_of: Callable[[str], bytes], entries: Entries
-) -> tuple[Rows, list[dict[str, Any]], Iterable[Entry]]:
+    bytes_of: Callable[[str], bytes], entries: Told
+) -> tuple[Rows, list[dict[str, Any]], Told]:
     """Return the rows that an archive began with, its entries from before then, and of these
     entries, oldest first, those since.
 

@@ -10,14 +10,14 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, bindparam, func, insert, select
+from sqlalchemy import Connection, func, insert, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.anew import CANNOT, apply_again
 from gezeiten.archive.acts.beginnings import begun_by, dump_of
 from gezeiten.archive.acts.entering import add_entry, ends, move_chain
 from gezeiten.archive.acts.joining import came_late, find_misfits, make_in_order
-from gezeiten.archive.acts.logbook import entry_of_line, name_of, names_in
+from gezeiten.archive.acts.logbook import entry_at, entry_of_line, name_of, names_in
 from gezeiten.archive.acts.made import put_in
 from gezeiten.archive.acts.misfits import misfits_to_see, note_misfits
 from gezeiten.archive.acts.touched import points_touched
@@ -25,7 +25,6 @@ from gezeiten.archive.here.changes import is_beside, record_changed, start_over
 from gezeiten.archive.here.excursions import match_all_assessments
 from gezeiten.archive.store.act_form import from_stored, is_act
 from gezeiten.archive.store.chains import ChainFiles, Line, read_line
-from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
@@ -134,13 +133,6 @@ def people(connection: Connection) -> dict[str, str]:
     return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
 
 
-_THERE = Prepared(
-    select(LogbookRow.seq).where(
-        LogbookRow.chain == bindparam("its_chain"), LogbookRow.number == bindparam("its_number")
-    )
-)
-
-
 def _take_all(
     session: Session,
     fresh: list[_Fresh],
@@ -162,7 +154,7 @@ def _enter(session: Session, one: _Fresh, names: dict[str, str]) -> Entry | None
     connection = session.connection()
     envelope, body = one.line.envelope, one.line.body
     move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
-    if _THERE.first(connection, its_chain=envelope.chain, its_number=envelope.number):
+    if entry_at(session, envelope.chain, envelope.number) is not None:
         return None  # only how far it was applied had been lost
     add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
     return entry_of_line(one.line, envelope.number, names)

@@ -3,11 +3,10 @@ of entries is what they say."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from heapq import merge
-from itertools import islice
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,6 +14,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.acts.catching_up import lengths_applied
 from gezeiten.archive.acts.logbook import (
     GENESIS,
+    Told,
     check_old,
     count,
     entries,
@@ -27,22 +27,6 @@ from gezeiten.archive.store.tables import ChainRow
 from gezeiten.domain.acts.people import PersonNamed
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
-
-
-@dataclass(frozen=True, slots=True)
-class Told:
-    """Entries told as often as somebody asks, none of them kept in memory. start: so many are left
-    out at the beginning."""
-
-    again: Callable[[], Iterator[Entry]]
-    start: int = 0
-
-    def __iter__(self) -> Iterator[Entry]:
-        return islice(self.again(), self.start, None)
-
-    def since(self, index: int) -> Told:
-        """Return those from an index on."""
-        return Told(self.again, self.start + index)
 
 
 @dataclass(slots=True)
@@ -63,19 +47,17 @@ def check_chains(session: Session, chains: ChainFiles) -> Checked:
     old = list(entries(session, of_chain=""))
     names = names_in_files(chains)
 
-    def again(
-        breaks: list[str] | None = None, ends: dict[str, Line] | None = None
-    ) -> Iterator[Entry]:
+    def read(breaks: list[str], ends: dict[str, Line]) -> Iterator[Entry]:
         yield from old
-        lines = _lines(chains, [] if breaks is None else breaks, {} if ends is None else ends)
-        for seq, line in enumerate(lines, len(old) + 1):
+        for seq, line in enumerate(_lines(chains, breaks, ends), len(old) + 1):
             yield entry_of_line(line, seq, names)
 
-    checked = Checked(Told(again), 0, [broken.sentence for broken in check_old(old)])
+    entries_again = Told(lambda: read([], {}))
+    checked = Checked(entries_again, 0, [broken.sentence for broken in check_old(old)])
     ends: dict[str, Line] = {}
     links = _Links()
     table = _Table(session)
-    for entry in again(checked.breaks, ends):
+    for entry in read(checked.breaks, ends):
         checked.count += 1
         checked.breaks += links.broken(entry)
         checked.differing += table.differing(entry)

@@ -13,7 +13,7 @@ from sqlalchemy import Connection, bindparam, func, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.logbook import GENESIS
-from gezeiten.archive.here.changes import note_entry
+from gezeiten.archive.here.changes import newest_entry, note_entry
 from gezeiten.archive.store.chains import WITHHELD, Body, Envelope, line_of
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import ChainRow, LogbookRow
@@ -67,7 +67,7 @@ def enter(session: Session, chain: str, body: Body, who: Who, *, computer: str, 
     envelope = Envelope(
         chain=chain,
         number=row.number + 1 if row else 1,
-        previous=row.head if row else head_of(connection),
+        previous=row.head if row else newest_entry(connection) or GENESIS,
         stamp=max(who.at_ms, known + 1, others + 1),
         at_ms=who.at_ms,
         person=who.id,
@@ -114,12 +114,6 @@ def move_chain(
                       new_stamp=stamp, new_bytes=length):  # fmt: skip
         _NEW_CHAIN.run(connection, uid=chain, number=number, head=entry_hash, stamp=stamp,
                        bytes=length)  # fmt: skip
-
-
-def head_of(connection: Connection) -> str:
-    """Return the hash of the newest entry, of whatever chain."""
-    newest = select(_ENTRIES.c.hash).order_by(_ENTRIES.c.seq.desc()).limit(1)
-    return connection.execute(newest).scalar() or GENESIS
 
 
 def _highest_stamp(connection: Connection) -> int:

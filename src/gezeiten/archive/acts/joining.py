@@ -12,10 +12,10 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.anew import made_anew
-from gezeiten.archive.acts.beginnings import Listed, beginning
+from gezeiten.archive.acts.beginnings import beginning
 from gezeiten.archive.acts.entering import ends
 from gezeiten.archive.acts.entries_anew import old_entries, put_entries_right
-from gezeiten.archive.acts.logbook import entries
+from gezeiten.archive.acts.logbook import told
 from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.here.changes import all_changed
@@ -38,8 +38,7 @@ def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
         ArchiveDamagedError: what the archive began with cannot be read.
     """
     if len(ends(session.connection())) > 1:
-        in_order = Listed(sorted(entries(session), key=lambda entry: entry.seq))
-        began, _, since = beginning(bytes_of, in_order)
+        began, _, since = beginning(bytes_of, told(session))
         note_all_misfits(session, made_anew(began, since).misfits)
 
 
@@ -52,8 +51,7 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
     """
     with session.begin_nested():
         put_entries_right(session, chains, old_entries(session))
-        in_order = Listed(sorted(entries(session), key=lambda entry: entry.seq))
-        began, _, since = beginning(bytes_of, in_order)
+        began, _, since = beginning(bytes_of, told(session))
         anew = made_anew(began, since)  # what cannot be applied, verify names
         put_right(session, anew.rows)
         note_all_misfits(session, anew.misfits)

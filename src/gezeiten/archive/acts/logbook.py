@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from itertools import islice, starmap
 
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session
@@ -37,6 +38,7 @@ _COLUMNS = (LogbookRow.seq, LogbookRow.at_ms, LogbookRow.person, LogbookRow.act,
             LogbookRow.hash, LogbookRow.chain, LogbookRow.number)  # fmt: skip
 """As `Entry` has them."""
 _LATEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq.desc()))
+_OLDEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq))
 _OF_A_CHAIN = Prepared(
     select(*_COLUMNS).where(LogbookRow.chain == bindparam("its_chain")).order_by(LogbookRow.seq)
 )
@@ -61,8 +63,29 @@ def entries(session: Session, act: str = "", *, of_chain: str | None = None) -> 
         rows = _OF_AN_ACT.each(connection, its_act=act)
     else:
         rows = _LATEST_FIRST.each(connection)
-    for row in rows:
-        yield Entry(*row)
+    yield from starmap(Entry, rows)
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """Entries, oldest first, told as often as somebody asks and never kept all at once. start: so
+    many are left out at the beginning."""
+
+    again: Callable[[], Iterator[Entry]]
+    start: int = 0
+
+    def __iter__(self) -> Iterator[Entry]:
+        return islice(self.again(), self.start, None)
+
+    def since(self, index: int) -> Told:
+        """Return those from an index on."""
+        return Told(self.again, self.start + index)
+
+
+def told(session: Session) -> Told:
+    """Return all entries of the table, in the order in which their acts were applied."""
+    session.flush()
+    return Told(lambda: starmap(Entry, _OLDEST_FIRST.each(session.connection())))
 
 
 def entry_at(session: Session, chain: str, number: int) -> Entry | None:

@@ -90,10 +90,12 @@ _FACTS = {**SITE_FACTS, **POINT_FACTS}
 
 def _other(said: Change, found: Any) -> str:
     """Return "height was 3.20 m, not 3.08 m"."""
-    fact = _FACTS.get(said.field)
-    if fact is None:
+    try:
+        fact = _FACTS[said.field]
+        was, not_as_said = fact.worded(found, "UTC"), fact.worded(said.before, "UTC")
+    except (KeyError, TypeError, ValueError):  # no words for it; the act is applied all the same
         return f"the {said.field.removesuffix('_id').replace('_', ' ')} was another one"
-    return f"{fact.name} was {fact.worded(found, 'UTC')}, not {fact.worded(said.before, 'UTC')}"
+    return f"{fact.name} was {was}, not {not_as_said}"
 
 
 def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[Any, ...]]:

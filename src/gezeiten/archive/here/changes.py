@@ -91,13 +91,19 @@ def note_entry(connection: Connection, entry_hash: str) -> None:
 def is_beside(connection: Connection) -> bool:
     """Whether the counts know of the newest entry: else one of the two files was put back, made
     anew, or cut off from the other by a power cut."""
-    return bool(_KNOWN.value(connection) == _NEWEST.value(connection))
+    return bool(_KNOWN.value(connection) == newest_entry(connection))
+
+
+def newest_entry(connection: Connection) -> str | None:
+    """Return the hash of the newest entry, of whatever chain; None before the first."""
+    newest: str | None = _NEWEST.value(connection)
+    return newest
 
 
 def start_over(connection: Connection) -> None:
     """Take every record as changed, beside the database as it is now."""
     all_changed(connection)
     connection.execute(delete(AppliedRow))
-    newest = _NEWEST.value(connection)
+    newest = newest_entry(connection)
     if newest is not None:
         note_entry(connection, newest)

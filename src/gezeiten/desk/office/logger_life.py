@@ -86,9 +86,10 @@ def life(desk: Desk, serial: str) -> LoggerLife:
 
 
 def _past(one: KnownMission, kept: int, places: dict[int, tuple[str, str]]) -> PastMission:
+    name = plan_from_dict(one.plan).mission_name
     return PastMission(
-        one.number, plan_from_dict(one.plan).mission_name, *places.get(one.point_id or 0, ("", "UTC")),
-        one.launched_ms, one.first_ms, one.interval_ms, one.state, one.readings, kept,
+        one.number, name, *places.get(one.point_id or 0, ("", "UTC")), one.launched_ms,
+        one.first_ms, one.interval_ms, one.state, one.readings, kept,
     )  # fmt: skip
 
 

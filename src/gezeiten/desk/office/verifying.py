@@ -8,8 +8,9 @@ from functools import partial
 
 from gezeiten.archive.acts import anew
 from gezeiten.archive.acts.beginnings import beginning
-from gezeiten.archive.acts.chain_check import Told, check_chains
+from gezeiten.archive.acts.chain_check import check_chains
 from gezeiten.archive.acts.entries_anew import old_entries_hold, put_entries_right
+from gezeiten.archive.acts.logbook import Told
 from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
