@@ -14,6 +14,8 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.ui import house as places
+from gezeiten.ui.flow import ElidingButton
+from gezeiten.ui.i18n import day_and_time
 from gezeiten.ui.views.logbook import LogbookPlace
 from gezeiten.ui.window import MainWindow
 from tests.ui_help import idle, press, type_into
@@ -95,6 +97,9 @@ def test_from_an_excursion_to_its_entries_and_back(
     assert "settled: Power" in book.entry.sentence.text()
     [to] = [way for way in book.entry._ways if way.kind == "excursion"]
     assert to.key == event.id
+    begin = day_and_time(event.start_ms, event.point.zone)  # as Excursions says it
+    words = [b.text() for b in book.entry.findChildren(ElidingButton)]
+    assert f"To the excursion of {begin}" in words
     book.about_button.click()
     idle(qtbot, window)
     assert not book.about_button.isVisible()

@@ -23,13 +23,14 @@ WayKind = Literal["site", "point", "logger", "document", "excursion", "stretch"]
 class Way:
     """A way from an entry to something. key: a point's or excursion's number here, a site's name, a
     logger's serial, a document's fingerprint. point_id, span: of a document, an excursion or a
-    stretch."""
+    stretch. zone: of the point, in which an excursion is said."""
 
     kind: WayKind
     words: str
     key: str | int
     point_id: int = 0
     span: Span = (0, 0)
+    zone: str = "UTC"
 
 
 def ways_from(desk: Desk, entry: Entry) -> list[Way]:
@@ -62,7 +63,8 @@ def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[Way]:
     ways = [Way("stretch", point.full_name, point.id, point.id, span)
             for rule, span in named if not rule]  # fmt: skip
     return ways + [
-        Way("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms))
+        Way("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms),
+            point.zone)
         for event in events
         if any(event.rule.key == rule and event.start_ms < end_ms and event.end_ms > start_ms
                for rule, (start_ms, end_ms) in named)

@@ -136,7 +136,7 @@ def _way_words(way: Way) -> str:
         "document": tr("To the document %1"), "excursion": tr("To the excursion of %1"),
         "stretch": tr("To that stretch of %1"),
     }[way.kind]  # fmt: skip
-    what = day_and_time(way.span[0], home_zone()) if way.kind == "excursion" else way.words
+    what = day_and_time(way.span[0], way.zone) if way.kind == "excursion" else way.words
     return words.replace("%1", what)
 
 
