@@ -20,6 +20,7 @@ from typing import Any
 
 import numpy as np
 
+from gezeiten.archive.missions import missions_at
 from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
 from gezeiten.desk.field.mending import gaps
 from gezeiten.desk.field.rounds import open_round
@@ -33,7 +34,8 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import plan_stretches, record
+from gezeiten.desk.record.records import record
+from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.series import Series
 
 
@@ -120,8 +122,18 @@ def _records(desk: Desk) -> dict[str, Any]:
 
 
 def _plans(desk: Desk, point_id: int) -> list[Any]:
+    with desk.archive.reading() as session:
+        listed = list(
+            {mission.id: mission for mission, _ in missions_at(session, point_id)}.values()
+        )
     return [
-        [s.mission, s.start_ms, s.end_ms, s.plan.as_dict()] for s in plan_stretches(desk, point_id)
+        [
+            mission.number,
+            mission.first_ms,
+            later.first_ms if later else None,
+            plan_from_dict(mission.plan).as_dict(),
+        ]
+        for mission, later in zip(listed, [*listed[1:], None], strict=True)
     ]
 
 

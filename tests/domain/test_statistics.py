@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import LimitRule, always
 from gezeiten.domain.series import empty_series
 from gezeiten.domain.statistics import daily_numbers, mean_kinetic_temperature_c, numbers
 from gezeiten.domain.timeline import to_ms
@@ -92,14 +92,14 @@ def test_readings_count_inside_the_stretch_only() -> None:
 
 def test_time_outside_counts_held_time() -> None:
     series = series_of([0, 10, 20, 30], [8, 9, 1, 5])
-    figures = numbers(series, (0, 40 * MIN), (ABOVE, BELOW))
+    figures = numbers(series, (0, 40 * MIN), always((ABOVE, BELOW)))
     assert (figures.above_ms, figures.below_ms) == (20 * MIN, 10 * MIN)
 
 
 def test_the_nearest_limit_of_a_side_counts() -> None:
     farther = LimitRule("t", "above", 8.5)
     series = series_of([0, 10], [8, 9])
-    assert numbers(series, (0, 20 * MIN), (farther, ABOVE)).above_ms == 20 * MIN
+    assert numbers(series, (0, 20 * MIN), always((farther, ABOVE))).above_ms == 20 * MIN
 
 
 def test_estimated_readings_are_counted() -> None:
@@ -108,7 +108,7 @@ def test_estimated_readings_are_counted() -> None:
 
 
 def test_an_empty_stretch_has_nothing_to_say() -> None:
-    figures = numbers(empty_series(), (0, 10 * MIN), (ABOVE,), kinetic=True)
+    figures = numbers(empty_series(), (0, 10 * MIN), always((ABOVE,)), kinetic=True)
     assert (figures.n, figures.held_ms, figures.above_ms) == (0, 0, 0)
     for value in (figures.lowest, figures.mean, figures.median, figures.kinetic_mean_c):
         assert math.isnan(value)
@@ -136,7 +136,7 @@ def test_days_under_three_quarters_are_marked() -> None:
 def test_every_figure_of_a_short_stretch_as_worked_by_hand() -> None:
     # holds: ten, ten, ten, and one interval for the last, cut at 35
     series = series_of([0, 10, 20, 30], [8, 1, 9, 1], estimated=(2,))
-    figures = numbers(series, (0, 35 * MIN), (ABOVE, BELOW))
+    figures = numbers(series, (0, 35 * MIN), always((ABOVE, BELOW)))
     assert (figures.span, figures.n, figures.estimated) == ((0, 35 * MIN), 4, 1)
     assert (figures.lowest, figures.lowest_ms) == (1, 10 * MIN)  # the first of two
     assert (figures.highest, figures.highest_ms) == (9, 20 * MIN)
@@ -169,7 +169,7 @@ def test_figures_by_day_know_limits_windows_and_the_kinetic_mean() -> None:
     series = series_of([noon + 60 * i for i in range(20)], [20.0] * 20, interval_min=60)
     rule = LimitRule("t", "above", 10.0, window=WORKING_HOURS)
     span = (noon * MIN, (noon + 20 * 60) * MIN)
-    monday, tuesday = daily_numbers(series, span, "Europe/Berlin", (rule,), kinetic=True)
+    monday, tuesday = daily_numbers(series, span, "Europe/Berlin", always((rule,)), kinetic=True)
     assert (monday.numbers.n, tuesday.numbers.n) == (12, 8)
     assert monday.numbers.above_ms == 5 * 60 * MIN  # noon to five
     assert tuesday.numbers.above_ms == 0  # midnight to eight
@@ -188,5 +188,5 @@ def test_a_limit_below_knows_its_window_too_and_utc_is_the_usual_zone() -> None:
     series = series_of([night, night + 60], [1.0, 1.0], interval_min=60)
     cold = LimitRule("t", "below", 2.0, window=WORKING_HOURS)
     span = (night * MIN, (night + 120) * MIN)
-    assert numbers(series, span, (cold,)).below_ms == 60 * MIN  # from 8:30 UTC on
-    assert numbers(series, span, (cold,), zone="Europe/Berlin").below_ms == 120 * MIN
+    assert numbers(series, span, always((cold,))).below_ms == 60 * MIN  # from 8:30 UTC on
+    assert numbers(series, span, always((cold,)), zone="Europe/Berlin").below_ms == 120 * MIN

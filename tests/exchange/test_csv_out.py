@@ -9,10 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import InForce, LimitRule, always
 from gezeiten.domain.series import empty_series
 from gezeiten.exchange.csv_description import Origin, described, description
-from gezeiten.exchange.csv_out import CsvStretch, CsvTable, count_readings, write_csv
+from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, count_readings, write_csv
 from tests.conftest import series_of
 
 RULES = (LimitRule("air_temperature", "above", 20.0), LimitRule("air_temperature", "below", 5.0))
@@ -24,10 +24,15 @@ def table(**change: object) -> CsvTable:
         "point": "Textile store",
         "zone": "Europe/Berlin",
         "channels": (
-            ("air_temperature", "°C", series_of([0, 10, 20], [4.0, 20.0, 20.5], estimated=(1,))),
-            ("relative_humidity", "%", series_of([0, 20, 30], [50.0, 51.25, 52.0])),
+            CsvChannel(
+                "air_temperature",
+                "°C",
+                series_of([0, 10, 20], [4.0, 20.0, 20.5], estimated=(1,)),
+                always(RULES),
+            ),
+            CsvChannel("relative_humidity", "%", series_of([0, 20, 30], [50.0, 51.25, 52.0])),
         ),
-        "stretches": (CsvStretch(0, "D-2041", 12, RULES),),
+        "stretches": (CsvStretch(0, "D-2041", 12),),
     }
     return CsvTable(**{**made, **change})  # type: ignore[arg-type]
 
@@ -61,20 +66,24 @@ def test_codes_and_marks_stand_beside_each_value(tmp_path: Path) -> None:
     assert [row["Relative humidity [%]"] for row in rows] == ["50", "", "51.25", "52"]
 
 
-def test_limits_change_with_the_mission(tmp_path: Path) -> None:
+def test_limits_and_loggers_change_when_they_did(tmp_path: Path) -> None:
     stretches = (
-        CsvStretch(0, "D-2041", 12, RULES),
-        CsvStretch(15 * 60_000, "D-2044", 3, ()),
+        CsvStretch(0, "D-2041", 12),
+        CsvStretch(15 * 60_000, "D-2044", 3),
     )
-    write_csv(table(stretches=stretches), tmp_path / "a.csv")
+    limits = (InForce(RULES, 0, 15 * 60_000),)
+    air = CsvChannel(
+        "air_temperature", "°C", series_of([0, 10, 20, 30], [4.0, 6.0, 21.0, 3]), limits
+    )
+    write_csv(table(stretches=stretches, channels=(air,)), tmp_path / "a.csv")
     rows = rows_of(tmp_path / "a.csv")
     assert [row["logger"] for row in rows] == ["D-2041", "D-2041", "D-2044", "D-2044"]
     assert [row["mission"] for row in rows] == ["12", "12", "3", "3"]
-    assert rows[2]["Air temperature limit"] == ""
+    assert [row["Air temperature limit"] for row in rows] == ["below", "", "", ""]
 
 
 def test_readings_before_any_mission_name_none(tmp_path: Path) -> None:
-    write_csv(table(stretches=(CsvStretch(10**9, "D-1", 1, RULES),)), tmp_path / "a.csv")
+    write_csv(table(stretches=(CsvStretch(10**9, "D-1", 1),)), tmp_path / "a.csv")
     assert {row["logger"] for row in rows_of(tmp_path / "a.csv")} == {""}
 
 
@@ -86,8 +95,8 @@ def test_any_name_reads_back(tmp_path: Path, name: str) -> None:
 
 def test_an_empty_channel_is_a_column_of_missing(tmp_path: Path) -> None:
     channels = (
-        ("air_temperature", "°C", series_of([0], [4.0])),
-        ("relative_humidity", "%", empty_series()),
+        CsvChannel("air_temperature", "°C", series_of([0], [4.0])),
+        CsvChannel("relative_humidity", "%", empty_series()),
     )
     assert write_csv(table(channels=channels), tmp_path / "a.csv") == 1
     [row] = rows_of(tmp_path / "a.csv")
@@ -103,7 +112,7 @@ def test_counting_counts_readings_and_their_values(tmp_path: Path) -> None:
 
 def test_values_stand_as_they_were_recorded(tmp_path: Path) -> None:
     values = np.array([101.3254, -0.0004, 1e-7, 12_000_000.0, -0.0])
-    channels = (("air_pressure", "kPa", series_of([0, 10, 20, 30, 40], values.tolist())),)
+    channels = (CsvChannel("air_pressure", "kPa", series_of([0, 10, 20, 30, 40], values.tolist())),)
     write_csv(table(channels=channels), tmp_path / "a.csv")
     shown = [row["Air pressure [kPa]"] for row in rows_of(tmp_path / "a.csv")]
     assert shown == ["101.3254", "-0.0004", "0.0000001", "12000000", "0"]

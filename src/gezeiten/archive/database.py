@@ -35,6 +35,7 @@ from gezeiten.archive.acts.catching_up import catch_up, lengths_applied
 from gezeiten.archive.acts.entering import Who
 from gezeiten.archive.acts.own_chain import OwnChain
 from gezeiten.archive.here.changes import is_beside
+from gezeiten.archive.here.layout import Layout
 from gezeiten.archive.here.tables import HERE, SCHEMA, make_tables, throw_away_other_form
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
@@ -96,6 +97,8 @@ class Archive:
         site was made whose zone nobody has said."""
         self.new_site_zone = "UTC"
         """The zone of sites that an act makes by the way, until somebody says better."""
+        self.layout: tuple[object, Layout] | None = None
+        """Which mission feeds which series, with what it was made of (`archive/here/layout.py`)."""
         self.on_caught_up: Callable[[], object] = lambda: None
         """Called when readings are to be made: acts of elsewhere were applied, or bytes differ."""
         self.chains = ChainFiles(folder, may_write=not look)

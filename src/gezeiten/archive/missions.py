@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.here.readings import (
-    kept_of_text,
-)
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.readings import kept_of_text
 from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.loggers import known_logger_of
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.coverage import Range, size
+from gezeiten.domain.feeds import Deployment
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.plan import Plan, plan_from_dict
 from gezeiten.domain.sites import full_name
+from gezeiten.domain.timeline import EVER_MS
+
+_IS_LOGGER = Logger.model.not_in(SOURCES)
 
 
 def missions_of(session: Session, logger_id: int) -> list[tuple[KnownMission, int]]:
@@ -46,7 +50,8 @@ def launched_since(session: Session, logger_id: int, since_ms: int) -> tuple[int
 
 def newest_mission_ms(session: Session, point_id: int) -> int | None:
     """Return when the mission at a point began that began last, None without one."""
-    return session.scalar(select(func.max(Mission.first_ms)).filter_by(point_id=point_id))
+    query = select(func.max(Mission.first_ms)).join(Logger, Logger.id == Mission.logger_id)
+    return session.scalar(query.where(Mission.point_id == point_id, _IS_LOGGER))
 
 
 def kept_of(session: Session, serial: str, number: int, launched_ms: int) -> list[Range]:
@@ -59,13 +64,6 @@ def kept_of(session: Session, serial: str, number: int, launched_ms: int) -> lis
     return kept_ranges(session, key) if key is not None else []
 
 
-def plans_at(session: Session, point_id: int) -> list[tuple[int, int, Plan, int]]:
-    """Return the missions at a point, begun first first: key, number, plan, begin (UTC ms)."""
-    return [
-        (m.id, m.number, plan_from_dict(m.plan), m.first_ms) for m in missions_at(session, point_id)
-    ]
-
-
 def last_plan_of(session: Session, serial: str) -> Plan | None:
     """Return the plan of the last mission at a logger's point, else of the logger's own last."""
     logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
@@ -74,7 +72,8 @@ def last_plan_of(session: Session, serial: str) -> Plan | None:
     query = select(Mission).order_by(Mission.launched_ms.desc()).limit(1)
     last = None
     if logger.point_id:
-        last = session.scalars(query.filter_by(point_id=logger.point_id)).first()
+        there = query.join(Logger).where(Mission.point_id == logger.point_id, _IS_LOGGER)
+        last = session.scalars(there).first()
     if last is None:
         last = session.scalars(query.filter_by(logger_id=logger.id)).first()
     return plan_of(session, known(last)) if last is not None else None
@@ -86,7 +85,8 @@ def last_plan_at(session: Session, site: str, point: str) -> Plan | None:
         select(Mission)
         .join(Point, Point.id == Mission.point_id)
         .join(Site, Site.id == Point.site_id)
-        .where(Site.name == site, Point.name == point)
+        .join(Logger, Logger.id == Mission.logger_id)
+        .where(Site.name == site, Point.name == point, _IS_LOGGER)
         .order_by(Mission.launched_ms.desc())
         .limit(1)
     ).first()
@@ -113,24 +113,43 @@ def kept_and_damaged(
     return kept_ranges(session, mission.id), [(a, b) for a, b in mission.damaged or []]
 
 
-def missions_at(session: Session, point_id: int) -> list[KnownMission]:
-    """Return the missions at a point, begun first first."""
-    query = _missions().where(Mission.point_id == point_id).order_by(Mission.first_ms)
-    return [known(row) for row in session.scalars(query)]
+def missions_by_id(session: Session, uids: Iterable[str]) -> dict[str, KnownMission]:
+    """Return missions by their ids."""
+    query = _missions().where(Mission.uid.in_(list(uids)))
+    return {row.uid: known(row) for row in session.scalars(query)}
+
+
+def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Deployment | None]]:
+    """Return the missions that stood at a point, begun first first, with when they did; None for
+    one that was launched for it and waits for its button."""
+    made = layout(session)
+    stood = [one for one in made.stood if one.point == made.points[point_id]]
+    by_id = missions_by_id(session, {one.stay.mission for one in stood})
+    waiting = _missions().where(Mission.point_id == point_id, Mission.first_ms == 0)
+    found: list[tuple[KnownMission, Deployment | None]] = [
+        (known(row), None) for row in session.scalars(waiting)
+    ]
+    found += [(by_id[one.stay.mission], one) for one in stood]
+    return sorted(found, key=lambda one: (one[0].first_ms, one[1].start_ms if one[1] else 0))
 
 
 def last_mission_at(session: Session, point_id: int) -> KnownMission | None:
-    """Return the mission that was launched last at a point, None without one."""
-    query = _missions().where(Mission.point_id == point_id).order_by(Mission.launched_ms.desc())
+    """Return the mission that a logger was launched for last at a point, None without one."""
+    query = _missions().join(Logger).where(Mission.point_id == point_id, _IS_LOGGER)
+    query = query.order_by(Mission.launched_ms.desc())
     row = session.scalars(query.limit(1)).first()
     return None if row is None else known(row)
 
 
 def mission_due_at(session: Session, point_id: int, at_ms: int) -> KnownMission | None:
-    """Return the mission of a point under which a reading was due at an instant."""
-    query = _missions().where(Mission.point_id == point_id, Mission.first_ms <= at_ms)
-    row = session.scalars(query.order_by(Mission.first_ms.desc()).limit(1)).first()
-    return None if row is None else known(row)
+    """Return the logger's mission at a point under which a reading was due at an instant."""
+    made = layout(session)
+    there = [one for one in made.stood if one.point == made.points[point_id]
+             and one.stay.is_logger and one.start_ms <= at_ms]  # fmt: skip
+    if not there:
+        return None
+    last = max(there, key=lambda one: one.start_ms).stay.mission
+    return missions_by_id(session, [last])[last]
 
 
 def _missions() -> Select[Mission]:
@@ -151,14 +170,30 @@ def newest_number(session: Session, logger_id: int) -> int | None:
     return session.scalars(query.order_by(Mission.launched_ms.desc()).limit(1)).first()
 
 
-def latest_missions(session: Session) -> dict[int, KnownMission]:
-    """Return the mission that began last at each point, by point; the others are not even read."""
-    begun = func.row_number().over(
-        partition_by=Mission.point_id, order_by=(Mission.first_ms.desc(), Mission.id.desc())
-    )
-    ranked = select(Mission.id, begun.label("place")).where(Mission.point_id.is_not(None))
-    inner = ranked.subquery()
-    rows = session.scalars(
-        _missions().join(inner, inner.c.id == Mission.id).where(inner.c.place == 1)
-    )
-    return {row.point_id or 0: known(row) for row in rows}
+def latest_missions(session: Session) -> dict[int, tuple[KnownMission, bool]]:
+    """Return the logger's mission that began last at each point, by point, and whether it stands
+    there still; that of a text or a live line where no logger was. The others are not even read."""
+    made = layout(session)
+    last: dict[str, Deployment] = {}
+    for one in made.stood:
+        before = last.get(one.point)
+        if before is None or _newer(one) > _newer(before):
+            last[one.point] = one
+    found = missions_by_id(session, {one.stay.mission for one in last.values()})
+    latest = _waiting(session)
+    for key, uid in made.points.items():
+        if uid in last:
+            mission = found[last[uid].stay.mission]
+            latest[key] = (mission, last[uid].end_ms == EVER_MS)
+    return latest
+
+
+def _newer(one: Deployment) -> tuple[bool, int, int]:
+    return (one.stay.is_logger, one.start_ms, one.stay.first_ms)
+
+
+def _waiting(session: Session) -> dict[int, tuple[KnownMission, bool]]:
+    """The missions that wait for their button, by the point they were launched for."""
+    query = _missions().where(Mission.first_ms == 0, Mission.point_id.is_not(None))
+    rows = session.scalars(query.order_by(Mission.id))
+    return {row.point_id or 0: (known(row), True) for row in rows}

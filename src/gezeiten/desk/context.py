@@ -109,8 +109,8 @@ class Desk:
         """Serial ports of practice loggers, likewise."""
         self.more_folders: list[str] = []
         """Folders chosen by hand to be looked at as drives, for this run only."""
-        self.records: dict[tuple[int, str], tuple[int, Pyramid]] = {}
-        """Records in memory by (point id, channel), with the version they were made of."""
+        self.records: dict[tuple[int, str], tuple[object, Pyramid]] = {}
+        """Records in memory by (point id, series), with the state they were made in."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
 

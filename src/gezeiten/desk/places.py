@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
-from gezeiten.archive.here.series import series_by_point
+from gezeiten.archive.here.layout import Layout, ShownSeries, layout
 from gezeiten.archive.loggers import PlacedLogger, placed_logger, placed_loggers
-from gezeiten.archive.missions import latest_missions
+from gezeiten.archive.missions import latest_missions, missions_by_id
 from gezeiten.archive.sites import (
     KeptPoint,
     KeptSite,
@@ -22,13 +22,15 @@ from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.series_keys import label_of
 from gezeiten.domain.sites import full_name, split_name
 from gezeiten.errors import ArchiveDamagedError, InputError, PlanError
 
 
 @dataclass(frozen=True, slots=True)
 class ChannelPlace:
-    """A recorded channel of a point and the limits on its value now in force.
+    """A series of a point and the limits on its value that its last mission had. channel: its key
+    (`domain/series_keys.py`).
 
     own_name, color, shown_unit: how the last plan there wants it shown, "" for the usual.
     """
@@ -103,8 +105,9 @@ def sites(desk: Desk) -> list[SitePlace]:
         for point in kept_points(session).values():
             points_of.setdefault(point.site_id, []).append(point)
         loggers = {one.point_id: one for one in placed_loggers(session) if one.point_id is not None}
-        series = series_by_point(session)
-        latest = latest_missions(session)
+        made = layout(session)
+        latest = {key: mission for key, (mission, _) in latest_missions(session).items()}
+        beside = missions_by_id(session, _beside(made, latest))
         return [
             SitePlace(
                 site.id,
@@ -117,7 +120,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                         point,
                         site,
                         loggers.get(point.id),
-                        series.get(point.uid, []),
+                        _series(made, point, latest.get(point.id), beside),
                         latest.get(point.id),
                     )
                     for point in points_of.get(site.id, [])
@@ -133,12 +136,9 @@ def _point_place(
     point: KeptPoint,
     site: KeptSite,
     logger: PlacedLogger | None,
-    series: list[tuple[str, str]],
+    series: list[ChannelPlace],
     mission: KnownMission | None,
 ) -> PointPlace:
-    plan: Plan | None = None
-    with suppress(PlanError, ArchiveDamagedError):  # the Tideboard names a plan that cannot be read
-        plan = plan_from_dict(mission.plan) if mission else None
     return PointPlace(
         point.id,
         site.id,
@@ -147,19 +147,48 @@ def _point_place(
         site.facts.zone,
         logger.serial if logger else "",
         point.facts.fill_limit_s,
-        tuple(_channel_place(*shown, plan) for shown in series),
+        tuple(series),
         point.is_retired,
         bool(logger and logger.practice),
         point.uid,
     )
 
 
-def _channel_place(channel: str, unit: str, plan: Plan | None) -> ChannelPlace:
-    rules = _drawn_rules(plan, channel)
+def _beside(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
+    """The missions that feed a series last, where that is not the last one at its point."""
+    last = {listed[-1].mission for listed in made.feeds.values()}
+    return last - {uid for uid, key in made.missions.items()
+                   if key in {mission.id for mission in latest.values()}}  # fmt: skip
+
+
+def _series(
+    made: Layout, point: KeptPoint, mission: KnownMission | None, beside: dict[str, KnownMission]
+) -> list[ChannelPlace]:
+    """The series of a point, each with what the plan of the mission that fed it last says."""
+    plans: dict[int, Plan | None] = {}
+    found = []
+    for shown in made.shown.get(point.uid, ()):
+        fed = made.of_series(point.id, shown.key)
+        last = beside.get(fed[-1].mission, mission)
+        if last is not None and last.id not in plans:
+            plans[last.id] = _plan(last)
+        found.append(_channel_place(shown, fed[-1].channel, plans[last.id] if last else None))
+    return found
+
+
+def _plan(mission: KnownMission) -> Plan | None:
+    with suppress(PlanError, ArchiveDamagedError):  # the Tideboard names a plan that cannot be read
+        return plan_from_dict(mission.plan)
+    return None
+
+
+def _channel_place(shown: ShownSeries, channel: str, plan: Plan | None) -> ChannelPlace:
     if plan is None:
-        return ChannelPlace(channel, unit, rules)
-    setting = plan.setting(channel)
-    return ChannelPlace(channel, unit, rules, setting.name, setting.color, setting.unit)
+        return ChannelPlace(shown.key, shown.unit, ())
+    setting, label = plan.setting(channel), label_of(shown.key)
+    name = f"{setting.name} ({label})" if setting.name and label else setting.name
+    rules = _drawn_rules(plan, channel)
+    return ChannelPlace(shown.key, shown.unit, rules, name, setting.color, setting.unit)
 
 
 def _drawn_rules(plan: Plan | None, channel: str) -> tuple[LimitRule, ...]:

@@ -11,7 +11,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.series_keys import channel_of
+from gezeiten.domain.timeline import EVER_MS, Times, Values
 from gezeiten.domain.windows import WeeklyWindow, weekly_window
 
 Side = Literal["above", "below", "absent"]
@@ -22,7 +23,8 @@ SIDES: tuple[Side, ...] = ("above", "below", "absent")
 
 @dataclass(frozen=True, slots=True)
 class LimitRule:
-    """One rule of a plan. `value` is in the channel's unit; a reading equal to it is inside.
+    """One rule of a plan, or of the series that its channel feeds. `value` is in the channel's
+    unit; a reading equal to it is inside.
 
     side "absent": the logger recorded that it had no sensor; value and hysteresis mean nothing.
     daily: accumulated counting starts anew at local midnight instead of at launch.
@@ -44,7 +46,7 @@ class LimitRule:
     @property
     def key(self) -> str:
         """Stable name of the rule within its mission."""
-        name = f"{self.channel}:{self.side}:{self.level}"
+        name = f"{channel_of(self.channel)}:{self.side}:{self.level}"
         return f"{name}:{self.window.key}" if self.window else name
 
     @property
@@ -80,6 +82,21 @@ class LimitRule:
             "hysteresis": self.hysteresis,
             "window": self.window.as_dict() if self.window else None,
         }
+
+
+@dataclass(frozen=True, slots=True)
+class InForce:
+    """The limits that were in force in [start_ms, end_ms), UTC ms: what happened then is judged by
+    them."""
+
+    rules: tuple[LimitRule, ...]
+    start_ms: int
+    end_ms: int
+
+
+def always(rules: tuple[LimitRule, ...]) -> tuple[InForce, ...]:
+    """Return limits that never were others."""
+    return (InForce(rules, -EVER_MS, EVER_MS),)
 
 
 def no_sensor_rule(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
+
+from gezeiten.domain.series_keys import channel_of, label_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,5 +70,13 @@ QUANTITIES: dict[str, Quantity] = {quantity.key: quantity for quantity in _ALL}
 
 
 def quantity(key: str) -> Quantity:
-    """Return the quantity of a key; an unknown key keeps its name and has no unit."""
-    return QUANTITIES.get(key) or Quantity(key, key.replace("_", " "), key, "", 2)
+    """Return the quantity of a key; an unknown key keeps its name and has no unit. That of a series
+    with a label carries it in its name."""
+    known = QUANTITIES.get(key)
+    if known is not None:
+        return known
+    channel, label = channel_of(key), label_of(key)
+    if label:
+        of_channel = quantity(channel)
+        return replace(of_channel, key=key, name=f"{of_channel.name} ({label})")
+    return Quantity(key, key.replace("_", " "), key, "", 2)

@@ -11,7 +11,7 @@ from datetime import date
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import InForce
 from gezeiten.domain.series import Series, held_in
 from gezeiten.domain.timeline import Span, Values, local_days
 
@@ -83,7 +83,7 @@ def mean_kinetic_temperature_c(temps_c: Values, weights: NDArray[np.int64]) -> f
 def numbers(
     series: Series,
     span: Span,
-    rules: tuple[LimitRule, ...] = (),
+    limits: tuple[InForce, ...] = (),
     *,
     kinetic: bool = False,
     zone: str = "UTC",
@@ -93,7 +93,8 @@ def numbers(
     Args:
         series: readings of one quantity.
         span: the stretch [start, end).
-        rules: limits of this quantity; time outside counts against the nearest of each side.
+        limits: of this series; time outside counts against the nearest of each side that was in
+            force when a reading was taken.
         kinetic: also the mean kinetic temperature (values in °C).
         zone: IANA zone of the site, whose wall clock decides weekly windows.
     """
@@ -116,27 +117,31 @@ def numbers(
         p95=float(p95),
         kinetic_mean_c=mean_kinetic_temperature_c(held.values, weights) if kinetic else nan,
         held_ms=int(weights.sum()),
-        above_ms=_outside_ms(held, weights, rules, "above", zone),
-        below_ms=_outside_ms(held, weights, rules, "below", zone),
+        above_ms=_outside_ms(held, weights, limits, "above", zone),
+        below_ms=_outside_ms(held, weights, limits, "below", zone),
         lowest_ms=int(inside.times_utc_ms[values.argmin()]) if n else 0,
         highest_ms=int(inside.times_utc_ms[values.argmax()]) if n else 0,
     )
 
 
 def _outside_ms(
-    held: Series, weights: NDArray[np.int64], rules: tuple[LimitRule, ...], side: str, zone: str
+    held: Series, weights: NDArray[np.int64], limits: tuple[InForce, ...], side: str, zone: str
 ) -> int:
-    masks = [
-        rule.outside_at(held.times_utc_ms, held.values, zone) for rule in rules if rule.side == side
-    ]
-    return int(weights[np.logical_or.reduce(masks)].sum()) if masks else 0
+    total = 0
+    for stretch in limits:
+        a, b = held.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
+        times, values = held.times_utc_ms[a:b], held.values[a:b]
+        masks = [rule.outside_at(times, values, zone) for rule in stretch.rules
+                 if rule.side == side]  # fmt: skip
+        total += int(weights[a:b][np.logical_or.reduce(masks)].sum()) if masks else 0
+    return total
 
 
 def daily_numbers(
     series: Series,
     span: Span,
     zone: str,
-    rules: tuple[LimitRule, ...] = (),
+    limits: tuple[InForce, ...] = (),
     *,
     kinetic: bool = False,
 ) -> list[DayNumbers]:
@@ -144,5 +149,5 @@ def daily_numbers(
     rows = []
     for day, (begin, end) in local_days(*span, zone):
         part = (max(begin, span[0]), min(end, span[1]))
-        rows.append(DayNumbers(day, numbers(series, part, rules, kinetic=kinetic, zone=zone)))
+        rows.append(DayNumbers(day, numbers(series, part, limits, kinetic=kinetic, zone=zone)))
     return rows

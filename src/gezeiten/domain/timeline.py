@@ -25,6 +25,8 @@ MINUTE_MS = 60 * SECOND_MS
 HOUR_MS = 60 * MINUTE_MS
 DAY_MS = 24 * HOUR_MS
 
+EVER_MS = 2**62
+"""End of what has none."""
 Span: TypeAlias = tuple[int, int]
 """A stretch of time [start_ms, end_ms), UTC."""
 

@@ -78,7 +78,7 @@ def _fixed(name: str) -> dict[str, Any]:
 
 def _channel_columns(table: CsvTable) -> list[dict[str, Any]]:
     columns: list[dict[str, Any]] = []
-    for key, unit, _ in table.channels:
+    for key, unit in ((one.key, one.unit) for one in table.channels):
         value, code, mark = channel_titles(key, unit)
         codes = ", ".join(one.word for one in Quality)
         columns += [

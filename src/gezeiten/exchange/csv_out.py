@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import InForce
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
@@ -26,22 +26,31 @@ FIXED = ("site", "point", "logger", "mission", "time_utc", "time_local")
 
 @dataclass(frozen=True, slots=True)
 class CsvStretch:
-    """Logger and limits in force from start_ms on (until the next stretch begins)."""
+    """The logger at the point from start_ms on (until the next stretch begins), and its mission."""
 
     start_ms: int
     serial: str
     mission: int
-    rules: tuple[LimitRule, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CsvChannel:
+    """A series: its key, unit and readings, and the limits on it by when they were in force."""
+
+    key: str
+    unit: str
+    series: Series
+    limits: tuple[InForce, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class CsvTable:
-    """What goes into the file. channels: key, unit and readings of each."""
+    """What goes into the file."""
 
     site: str
     point: str
     zone: str
-    channels: tuple[tuple[str, str, Series], ...]
+    channels: tuple[CsvChannel, ...]
     stretches: tuple[CsvStretch, ...]
 
 
@@ -63,12 +72,12 @@ def write_csv(table: CsvTable, path: Path) -> int:
         "time_utc": [iso_utc(int(t)) for t in times],
         "time_local": [iso_local(int(t), table.zone) for t in times],
     }
-    for key, unit, series in table.channels:
-        columns.update(_channel_columns(table, times, key, unit, series))
+    for channel in table.channels:
+        columns.update(_channel_columns(table, times, channel))
     frame = pl.DataFrame(columns, strict=False)
     text = frame.write_csv(line_terminator="\r\n", null_value="")
     path.write_bytes(text.encode())
-    expected = len(times), sum(len(series) for _, _, series in table.channels)
+    expected = len(times), sum(len(channel.series) for channel in table.channels)
     found = count_readings(path)
     if found != expected:
         raise SurroundingsError(
@@ -93,7 +102,7 @@ def _digits(value: float) -> str:
 
 
 def _all_times(table: CsvTable) -> Times:
-    parts = [series.times_utc_ms for _, _, series in table.channels]
+    parts = [channel.series.times_utc_ms for channel in table.channels]
     return np.unique(np.concatenate(parts)) if parts else np.empty(0, np.int64)
 
 
@@ -107,19 +116,18 @@ def _stretch_columns(table: CsvTable, times: Times) -> dict[str, object]:
     }
 
 
-def _channel_columns(
-    table: CsvTable, times: Times, key: str, unit: str, series: Series
-) -> dict[str, object]:
+def _channel_columns(table: CsvTable, times: Times, channel: CsvChannel) -> dict[str, object]:
+    series = channel.series
     at = np.searchsorted(times, series.times_utc_ms)
     values: list[str | None] = [None] * len(times)
     codes = [Quality.MISSING.word] * len(times)
     marks: list[str | None] = [None] * len(times)
-    limit = _limit_marks(table, key, series)
+    limit = _limit_marks(table.zone, channel)
     for i, value, code, mark in zip(at, series.values, series.quality, limit, strict=True):
         values[i] = _digits(value)
         codes[i] = Quality(int(code)).word
         marks[i] = mark or None
-    return dict(zip(channel_titles(key, unit), (values, codes, marks), strict=True))
+    return dict(zip(channel_titles(channel.key, channel.unit), (values, codes, marks), strict=True))
 
 
 def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
@@ -128,16 +136,14 @@ def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
     return f"{name} [{unit}]", f"{name} quality", f"{name} limit"
 
 
-def _limit_marks(table: CsvTable, key: str, series: Series) -> NDArray[np.str_]:
+def _limit_marks(zone: str, channel: CsvChannel) -> NDArray[np.str_]:
+    series = channel.series
     marks = np.full(len(series), "", dtype="<U5")
-    for i, stretch in enumerate(table.stretches):
-        last = i + 1 == len(table.stretches)
-        end = 2**62 if last else table.stretches[i + 1].start_ms
-        a, b = np.searchsorted(series.times_utc_ms, (stretch.start_ms, end))
+    for stretch in channel.limits:
+        a, b = series.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
+        part = series.times_utc_ms[a:b], series.values[a:b]
         for rule in stretch.rules:
-            if rule.channel == key:
-                part = series.times_utc_ms[a:b], series.values[a:b]
-                marks[a:b][rule.outside_at(*part, table.zone)] = rule.side
+            marks[a:b][rule.outside_at(*part, zone)] = rule.side
     return marks
 
 

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import InForce, LimitRule
 from gezeiten.domain.series import Series
 from gezeiten.domain.statistics import DayNumbers, Numbers
 from gezeiten.domain.timeline import Span
@@ -20,9 +20,28 @@ class ReportChannel:
     key: str
     unit: str
     series: Series
-    rules: tuple[LimitRule, ...]
+    limits: tuple[InForce, ...]
     whole: Numbers
     days: tuple[DayNumbers, ...]
+
+    @property
+    def rules(self) -> tuple[LimitRule, ...]:
+        """All limits of the stretch, each once."""
+        return tuple(dict.fromkeys(rule for one in self.limits for rule in one.rules))
+
+    def rules_by_time(self) -> list[tuple[LimitRule, Span]]:
+        """Return each limit with the stretches in which it was in force, those that touch as
+        one."""
+        found: list[tuple[LimitRule, Span]] = []
+        for rule in self.rules:
+            for one in self.limits:
+                if rule not in one.rules:
+                    continue
+                if found and found[-1][0] == rule and found[-1][1][1] == one.start_ms:
+                    found[-1] = (rule, (found[-1][1][0], one.end_ms))
+                else:
+                    found.append((rule, (one.start_ms, one.end_ms)))
+        return found
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from reportlab.platypus import Flowable
 from gezeiten.domain.plan_words import rule_text
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.timeline import Span, duration_text
 from gezeiten.domain.wording import grouped
 from gezeiten.report.content import ReportMission
 from gezeiten.report.pieces import WIDTH, Pieces
@@ -41,6 +41,13 @@ def _first_reading(p: Pieces, mission: ReportMission) -> str:
     return "not yet" if mission.record == "waiting" else "never recorded"
 
 
+def _in_force(p: Pieces, span: Span) -> str:
+    """Say from when to when a limit was in force, where that was not the whole stretch."""
+    begins, ends = span[0] > p.report.span[0], span[1] < p.report.span[1]
+    since = f", from {p.time(span[0])}" if begins else ""
+    return since + (f", until {p.time(span[1])}" if ends else "")
+
+
 def _plans(p: Pieces) -> list[Flowable]:
     rows = [["Mission", "Logger", "First reading", "Interval", "Ends"]]
     rows += [
@@ -49,9 +56,9 @@ def _plans(p: Pieces) -> list[Flowable]:
     ]
     limits = [["Channel", "Limit"]]
     limits += [
-        [quantity(channel.key).name, rule_text(rule)]
+        [quantity(channel.key).name, f"{rule_text(rule)}{_in_force(p, span)}"]
         for channel in p.report.channels
-        for rule in channel.rules
+        for rule, span in channel.rules_by_time()
     ]
     limits += [
         [quantity(channel.key).name, "none"] for channel in p.report.channels if not channel.rules

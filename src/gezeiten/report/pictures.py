@@ -110,7 +110,7 @@ def event_picture(
     lane = _Lane(drawing, channel, span, width, BOTTOM, 92, font)
     lane.tint((event.start_ms, event.alarm_ms), BRASS, 0.18)
     lane.tint((event.alarm_ms, event.end_ms), EMBER, 0.16)
-    lane.draw((event.rule,) if event.rule.has_value else ())
+    lane.draw([(event.rule, span)] if event.rule.has_value else [])
     marks = ((event.start_ms, "begin"), (event.alarm_ms, "alarm"), (event.end_ms, "end"))
     for below, (at_ms, words) in enumerate(marks):
         lane.mark(at_ms, words, below)
@@ -163,7 +163,7 @@ class _Lane:
         self.drawing.add(String(x + 2, top - 7 * (below + 1), words, fontName=self.font, fontSize=6,
                                 fillColor=INK))  # fmt: skip
 
-    def draw(self, rules: tuple[LimitRule, ...] | None = None) -> None:
+    def draw(self, rules: list[tuple[LimitRule, Span]] | None = None) -> None:
         """Draw title, scale, what is absent, limits and curves."""
         series = self.channel.series.between(*self.span)
         name = quantity(self.channel.key)
@@ -184,19 +184,20 @@ class _Lane:
             self.drawing.add(Line(LEFT, self.y(value), self.width, self.y(value),
                                   strokeColor=RULE, strokeWidth=0.4))  # fmt: skip
         self._hatch_absent(series)
-        self._limits(self.channel.rules if rules is None else rules)
+        self._limits(self.channel.rules_by_time() if rules is None else rules)
         _curves(self.drawing, series, self.span, self.width, self.y)
 
-    def _limits(self, rules: tuple[LimitRule, ...]) -> None:
+    def _limits(self, rules: list[tuple[LimitRule, Span]]) -> None:
         low, high = scale_of(self.channel)
-        for rule in rules:
-            if low <= rule.value <= high:
+        for rule, (start_ms, end_ms) in rules:
+            begin, end = max(start_ms, self.span[0]), min(end_ms, self.span[1])
+            if low <= rule.value <= high and begin < end:
                 color = EMBER if rule.side == "above" else PLUM
-                y = self.y(rule.value)
-                line = Line(LEFT, y, self.width, y, strokeColor=color)
+                y, right = self.y(rule.value), self.x(end)
+                line = Line(self.x(begin), y, right, y, strokeColor=color)
                 line.strokeWidth, line.strokeDashArray = 0.6, [3, 2]
                 self.drawing.add(line)
-                _triangle(self.drawing, self.width - 4, y, rule.side == "above", color)
+                _triangle(self.drawing, right - 4, y, rule.side == "above", color)
 
     def _hatch_absent(self, series: Series) -> None:
         at, least = self.span[0], 1.5 * int(series.interval_ms[0])

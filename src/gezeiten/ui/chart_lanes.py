@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.desk.intake.overviews import OverviewLine
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import InForce, LimitRule
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import Span
@@ -15,7 +15,7 @@ from gezeiten.domain.timeline import Span
 class Trace:
     """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or "".
 
-    rules: the limits in force on it, in the unit shown.
+    rules: the limits now in force on it, in the unit shown; limits: all it had, by when.
     """
 
     name: str
@@ -24,6 +24,7 @@ class Trace:
     estimated: Pyramid
     color: str = ""
     rules: tuple[LimitRule, ...] = ()
+    limits: tuple[InForce, ...] = ()
 
 
 def make_trace(name: str, series: Series) -> Trace:

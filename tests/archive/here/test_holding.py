@@ -18,11 +18,12 @@ from gezeiten.archive.here import cutting
 from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import Column, text_column
 from gezeiten.archive.here.holding import ChannelColumn, Whose, hold
-from gezeiten.archive.here.tables import Block, make_tables
+from gezeiten.archive.here.tables import READING, Block, BlockBytes, make_tables
+from gezeiten.archive.store.tables import Base
 
 PER_BLOCK = 8
-LOGGER = Whose("mission", "point", False, 60_000, 0)
-TEXT = Whose("source", "point", True)
+LOGGER = Whose("mission", False, 60_000, 0)
+TEXT = Whose("source", True)
 NUMBERS = st.sets(st.integers(0, 100), min_size=1, max_size=60)
 INSTANTS = st.sets(st.integers(-(10**12), 2 * 10**12), min_size=1, max_size=60)
 GRID = st.sets(st.integers(0, 200).map(lambda i: 1_790_000_000_000 + 60_000 * i), min_size=1)
@@ -34,6 +35,7 @@ def tables() -> Iterator[Session]:
     engine = create_engine("sqlite://", poolclass=StaticPool)
     event.listen(engine, "connect", lambda raw, _: raw.execute("ATTACH ':memory:' AS here"))
     make_tables(engine)
+    Base.metadata.create_all(engine)
     with pytest.MonkeyPatch.context() as patched, Session(engine) as session:
         patched.setattr(cutting, "READINGS_PER_BLOCK", PER_BLOCK)
         yield session
@@ -55,7 +57,8 @@ def by_time(keys: list[int]) -> Column:
 
 
 def held(session: Session, whose: Whose) -> list[Any]:
-    rows = session.execute(select(Block.__table__).order_by(Block.first)).all()
+    query = select(Block.__table__, *READING[-3:]).join(BlockBytes, BlockBytes.id == Block.id)
+    rows = session.execute(query.order_by(Block.first)).all()
     assert all(row.is_text == whose.is_text for row in rows)
     return [row[1:] for row in rows]
 
@@ -63,7 +66,8 @@ def held(session: Session, whose: Whose) -> list[Any]:
 def read_back(session: Session, whose: Whose) -> dict[int, float]:
     """Readings by number or instant, as plain Python has them."""
     found: dict[int, float] = {}
-    for block in session.scalars(select(Block).order_by(Block.first)):
+    query = select(Block.first, Block.width, *READING).join(BlockBytes, BlockBytes.id == Block.id)
+    for block in session.execute(query.order_by(Block.first)):
         column = unpack(block, is_text=whose.is_text)
         keys = (column.times if whose.is_text else column.numbers).tolist()
         assert len(keys) <= PER_BLOCK

@@ -19,7 +19,6 @@ from gezeiten.archive.acts.logbook import told
 from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.here.changes import all_changed
-from gezeiten.archive.here.series import make_series_anew
 from gezeiten.archive.store.chains import ChainFiles, Line
 from gezeiten.archive.store.tables import LogbookRow
 
@@ -55,5 +54,4 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
         anew = made_anew(began, since)  # what cannot be applied, verify names
         put_right(session, anew.rows)
         note_all_misfits(session, anew.misfits)
-        make_series_anew(session)
         all_changed(session.connection())

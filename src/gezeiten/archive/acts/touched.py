@@ -5,15 +5,28 @@ from __future__ import annotations
 from sqlalchemy import Connection, bindparam, select
 
 from gezeiten.archive.store.prepared import Prepared
-from gezeiten.archive.store.tables import Mission, Offload, Point, Site
+from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken
 from gezeiten.domain.acts.sites import SiteChanged
+from gezeiten.domain.acts.sources import (
+    FeedingTakenBack,
+    PlacingTakenBack,
+    SeriesFed,
+    SourcePlaced,
+)
 
 _BROUGHT = Prepared(
     select(Point.uid)
     .join(Mission, Mission.point_id == Point.id)
+    .join(Offload, Offload.mission_id == Mission.id)
+    .where(Offload.sha256 == bindparam("sha256"))
+)
+_PLACED = Prepared(
+    select(Point.uid)
+    .join(Placing, Placing.point_id == Point.id)
+    .join(Mission, Mission.logger_id == Placing.logger_id)
     .join(Offload, Offload.mission_id == Mission.id)
     .where(Offload.sha256 == bindparam("sha256"))
 )
@@ -27,8 +40,25 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
     if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack | ReadAnew):
         return [act.point]
     if isinstance(act, MissionOffloaded | TextTaken):
-        return sorted({row[0] for row in _BROUGHT.all(connection, sha256=act.raw.sha256)})
+        return _of_bytes(connection, act.raw.sha256)
+    if isinstance(act, SeriesFed | FeedingTakenBack):
+        return [act.point]
+    if isinstance(act, SourcePlaced | PlacingTakenBack):
+        return _where_placed(act)
     # days and weekly windows are others in another zone
     if isinstance(act, SiteChanged) and any(one.field == "zone" for one in act.changes):
         return [row[0] for row in _AT_SITE.all(connection, its_uid=act.site)]
     return []
+
+
+def _of_bytes(connection: Connection, sha256: str) -> list[str]:
+    """The points that the readings of bytes may be at: where they were launched for, and where
+    somebody said that their source was."""
+    both = (*_BROUGHT.all(connection, sha256=sha256), *_PLACED.all(connection, sha256=sha256))
+    return sorted({row[0] for row in both})
+
+
+def _where_placed(act: SourcePlaced | PlacingTakenBack) -> list[str]:
+    if isinstance(act, PlacingTakenBack):
+        return list(act.points)
+    return list(dict.fromkeys([*act.left, *([act.point] if act.point else [])]))

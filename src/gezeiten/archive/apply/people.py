@@ -9,7 +9,7 @@ from gezeiten.archive.store.tables import Base, Person
 from gezeiten.domain.acts.people import ERASED, PersonErased, PersonNamed
 
 _PEOPLE = Person.__table__
-_COLUMNS = ("person", "made_by", "undone_by", "changed_by")
+_COLUMNS = ("person", "made_by", "undone_by", "changed_by", "said_by")
 """Columns in which the name of whoever acted stands."""
 
 

@@ -1,4 +1,4 @@
-"""Packing readings into blocks with summaries, and back."""
+"""Packing readings into blocks with what is known of them without reading them, and back."""
 
 from __future__ import annotations
 
@@ -8,16 +8,19 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import zstandard
 from numpy.typing import NDArray
 
 from gezeiten.archive.here.cutting import Column, Cut
 from gezeiten.archive.store.packing import (
+    decode_readings,
     decode_times,
-    decode_values,
+    encode_readings,
     encode_times,
-    encode_values,
 )
+from gezeiten.domain.runs import Runs, runs_of
 from gezeiten.domain.timeline import Times, Values
+from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +42,15 @@ def summary(values: Values) -> Summary:
 
 
 @dataclass(frozen=True, slots=True)
+class Piece:
+    """Readings that make a block, with the interval in force at each, int64 (n,)."""
+
+    cut: Cut
+    column: Column
+    intervals: NDArray[np.int64]
+
+
+@dataclass(frozen=True, slots=True)
 class Packed:
     """What a block holds, by the names of its columns; see `archive/here/tables.py`."""
 
@@ -53,43 +65,85 @@ class Packed:
     low: float | None
     high: float | None
     total: float | None
+    held_ms: int | None
+    held_until_ms: int | None
+    until_interval_ms: int | None
+    runs: bytes | None
     data: bytes
     numbers: bytes | None
     times: bytes | None
 
-    def as_row(self) -> dict[str, Any]:
-        """Return it as a row's columns."""
-        return {name: getattr(self, name) for name in self.__slots__}
+    def head(self) -> dict[str, Any]:
+        """Return what is known without reading, as a row's columns."""
+        return {name: getattr(self, name) for name in HEAD}
+
+    def body(self) -> dict[str, Any]:
+        """Return the readings, as a row's columns."""
+        return {name: getattr(self, name) for name in BODY}
 
 
 _MANY = 8
-PACKED: tuple[str, ...] = tuple(Packed.__slots__)
+BODY = ("data", "numbers", "times")
+HEAD: tuple[str, ...] = tuple(name for name in Packed.__slots__ if name not in BODY)
 
 
-def pack(cut: Cut, column: Column) -> Packed:
+def pack(piece: Piece) -> Packed:
     """Return the readings that lie in a block, at least one."""
+    cut, column = piece.cut, piece.column
     facts = summary(column.values)
     count, number, start_ms = len(column), int(column.numbers[0]), int(column.times[0])
     step_ms = _even_step(column.times)
     is_unbroken = int(column.numbers[-1]) - number in (0, count - 1)  # a text's are all 0
     return Packed(
         cut.first, cut.width, count, number, start_ms, step_ms or 0, int(column.times[-1]),
-        facts.valid, facts.low, facts.high, facts.total, encode_values(column.values),
+        facts.valid, facts.low, facts.high, facts.total, *packed_runs(piece),
+        encode_readings(column.values),
         None if is_unbroken else encode_times(column.numbers),
         None if step_ms is not None else encode_times(column.times),
     )  # fmt: skip
 
 
-def pack_all(parts: Sequence[tuple[Cut, Column]]) -> list[Packed]:
+def packed_runs(piece: Piece) -> tuple[int | None, int | None, int | None, bytes | None]:
+    """Return the columns that tell the runs of a block."""
+    known = np.isfinite(piece.column.values)
+    whole = known.all()
+    times = piece.column.times if whole else piece.column.times[known]
+    runs = runs_of(times, piece.intervals if whole else piece.intervals[known])
+    if not len(runs):
+        return (None, None, None, None)
+    ends = int(runs.first_ms[0]), int(runs.last_ms[-1]), int(runs.interval_ms[-1])
+    return (*ends, _run_bytes(runs) if len(runs) > 1 else None)
+
+
+def _run_bytes(runs: Runs) -> bytes:
+    return zstandard.compress(runs.as_table().astype("<i8").tobytes(), 3)
+
+
+def unpacked_runs(data: bytes) -> NDArray[np.int64]:
+    """Return runs as int64 (n, 3); see `domain/runs.py`.
+
+    Raises:
+        ArchiveDamagedError: they are damaged.
+    """
+    try:
+        table = np.frombuffer(zstandard.decompress(data), "<i8").reshape(-1, 3)
+    except (zstandard.ZstdError, ValueError) as exc:
+        raise ArchiveDamagedError(
+            "The coverage of a block is damaged; gezeiten verify --rebuild makes it anew."
+        ) from exc
+    return table.astype(np.int64)
+
+
+def pack_all(pieces: Sequence[Piece]) -> list[Packed]:
     """Return blocks of readings; many are packed by two processors at once."""
-    if len(parts) < _MANY:
-        return [pack(*part) for part in parts]
+    if len(pieces) < _MANY:
+        return [pack(piece) for piece in pieces]
     with ThreadPoolExecutor(2) as both:  # compressing lets other threads run
-        return list(both.map(pack, *zip(*parts, strict=True)))
+        return list(both.map(pack, pieces))
 
 
 def unpack(block: Any, *, is_text: bool) -> Column:
-    """Return the readings of a block: of what has the columns of `Packed`.
+    """Return the readings of a block: of what has the columns of `tables.READING`.
 
     Raises:
         ArchiveDamagedError: its bytes are damaged.
@@ -100,7 +154,7 @@ def unpack(block: Any, *, is_text: bool) -> Column:
         block.start_ms + np.arange(count, dtype=np.int64) * block.step_ms
         if block.times is None
         else decode_times(block.times, count),
-        decode_values(block.data, count),
+        decode_readings(block.data, count),
     )
 
 

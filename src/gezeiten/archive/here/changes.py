@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
-from gezeiten.archive.store.tables import LogbookRow, Mission, Point
+from gezeiten.archive.store.tables import LogbookRow, Mission, Placing, Point
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
 _CHANGED = Prepared(
@@ -30,6 +30,12 @@ _POINT_OF = Prepared(
     .join(Mission, Mission.point_id == Point.id)
     .where(Mission.uid == bindparam("its_uid"))
 )
+_PLACED = Prepared(
+    select(Point.uid)
+    .join(Placing, Placing.point_id == Point.id)
+    .join(Mission, Mission.logger_id == Placing.logger_id)
+    .where(Mission.uid == bindparam("its_uid"))
+)
 _MOVE_ON = Prepared(update(AppliedRow).values(hash=bindparam("new_hash")))
 _FIRST_ENTRY = insertion(_APPLIED, ("hash",))
 _KNOWN = Prepared(select(AppliedRow.hash))
@@ -45,9 +51,14 @@ def record_changed(connection: Connection, points: Iterable[str]) -> None:
 
 def mission_changed(connection: Connection, mission: str) -> None:
     """Count that the record of a mission's point changed."""
-    point = _POINT_OF.value(connection, its_uid=mission)
-    if point is not None:
-        record_changed(connection, [point])
+    record_changed(connection, points_of(connection, mission))
+
+
+def points_of(connection: Connection, mission: str) -> list[str]:
+    """Return the points (ids) that the readings of a mission may be at: the one it was launched
+    for, and those where somebody said that its source was."""
+    rows = (*_POINT_OF.all(connection, its_uid=mission), *_PLACED.all(connection, its_uid=mission))
+    return list(dict.fromkeys(row[0] for row in rows))
 
 
 def all_changed(connection: Connection) -> None:

@@ -10,6 +10,7 @@ from sqlalchemy import Select, delete, func, select, union
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.changes import note_found
+from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.tables import ExcursionRow, RecordRow
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point, Site
 from gezeiten.domain.acts.assessments import FoundOne, Words
@@ -42,10 +43,12 @@ class Assessment:
 @dataclass(frozen=True, slots=True)
 class Found:
     """An excursion with its assessment. id: negative where the record holds no excursion any more
-    for which the assessment could hold; the excursion is as it was seen then."""
+    for which the assessment could hold; the excursion is as it was seen then. mission_id: for
+    ever."""
 
     id: int
     point_id: int
+    mission_id: str
     mission: MissionName
     rule: LimitRule
     now: Seen
@@ -68,17 +71,27 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
             rows.where(Point.id == point_id),
             said.where(AssessmentRow.point_id == point_id),
         )
-    assessments = {row.uid: (row, names[mission]) for row, mission in session.execute(said)}
+    assessments = {
+        row.uid: (row, mission, names[mission]) for row, mission in session.execute(said)
+    }
     found = []
     for row, point in session.execute(rows):
         holding = assessments.pop(row.assessment or "", None)
         said_of_it = _assessment(holding[0]) if holding else None
         found.append(
-            Found(row.id, point, names[row.mission], _rule(row), _seen(row), row.found_ms,
-                  said_of_it)
+            Found(row.id, point, row.mission, names[row.mission], _rule(row), _seen(row),
+                  row.found_ms, said_of_it)
         )  # fmt: skip
     found += [_gone(*one) for one in assessments.values()]
     return sorted(found, key=lambda one: -one.now.start_ms)
+
+
+def series_of(made: Layout, found: Found) -> str:
+    """Return the series that an excursion is in: what its mission's channel fed when it began."""
+    fed = made.of_mission(found.mission_id, found.rule.channel)
+    begin = found.now.start_ms
+    return next((one.series for one in fed if one.start_ms <= begin < one.end_ms),
+                found.rule.channel)  # fmt: skip
 
 
 def _mission_names(session: Session) -> dict[str, MissionName]:
@@ -90,9 +103,10 @@ def _mission_names(session: Session) -> dict[str, MissionName]:
     return {row[0]: MissionName(*row[1:]) for row in rows}
 
 
-def _gone(row: AssessmentRow, mission: MissionName) -> Found:
+def _gone(row: AssessmentRow, mission_id: str, mission: MissionName) -> Found:
     said = _assessment(row)
-    return Found(-row.id, row.point_id, mission, _rule(row), said.seen, row.at_ms, said)
+    return Found(-row.id, row.point_id, mission_id, mission, _rule(row), said.seen, row.at_ms,
+                 said)  # fmt: skip
 
 
 def _rule(row: ExcursionRow | AssessmentRow) -> LimitRule:
@@ -170,8 +184,8 @@ def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> l
 
 
 def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
-    query = select(Mission.id, Mission.uid).where(Mission.point_id == point_id)
-    return {row[0]: row[1] for row in session.execute(query)}
+    made = layout(session)
+    return {made.missions[one.mission]: one.mission for one in made.at_point(point_id)}
 
 
 class _Before(NamedTuple):

@@ -7,7 +7,7 @@ differ about one reading, those that were taken in first stand.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any
@@ -15,57 +15,87 @@ from typing import Any
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import bindparam, delete, insert, select, update
+from sqlalchemy import bindparam, delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.blocks import PACKED, Packed, pack_all, unpack
-from gezeiten.archive.here.changes import mission_changed, record_changed
+from gezeiten.archive.here.blocks import (
+    Packed,
+    Piece,
+    pack_all,
+    packed_runs,
+    unpack,
+)
+from gezeiten.archive.here.changes import mission_changed
 from gezeiten.archive.here.cutting import (
     Column,
     Cut,
     cut_by_number,
     cut_by_time,
     halves,
+    in_one,
     inside,
     joined,
     roots,
     text_column,
 )
-from gezeiten.archive.here.tables import Block, Held, SeriesRow
+from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
 from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.domain.coverage import Range
+from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
 
-_COLUMNS = ("id", *PACKED)
+_RUNS = ("held_ms", "held_until_ms", "until_interval_ms", "runs")
+_COLUMNS = ("id", "first", *(column.key for column in READING))
 _BLOCKS = Prepared(
-    select(*(getattr(Block, name) for name in _COLUMNS)).where(
+    select(Block.id, Block.first, *READING)
+    .join(BlockBytes, BlockBytes.id == Block.id)
+    .where(
         Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"),
         Block.first >= bindparam("lowest"), Block.first <= bindparam("highest"),
     )
+    .order_by(Block.first)
 )  # fmt: skip
 _DELETE = Prepared(delete(Block).where(Block.id == bindparam("its_id")))
+_DELETE_BYTES = Prepared(delete(BlockBytes).where(BlockBytes.id == bindparam("its_id")))
+_LAST_KEY = Prepared(select(func.max(Block.id)))
+_PLACES = Prepared(
+    select(Block.first, Block.count)
+    .where(Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"))
+    .order_by(Block.first)
+)
+_SET_RUNS = Prepared(
+    update(Block)
+    .where(Block.id == bindparam("its_id"))
+    .values({name: bindparam(f"new_{name}") for name in _RUNS})
+)
 _HELD = Prepared(
     select(Held.id).where(
         Held.mission == bindparam("its_mission"), Held.raw == bindparam("its_raw")
     )
 )
 _NEW_HELD = insertion(Held.__table__, ("mission", "raw", "spans"))
-_SERIES = Prepared(
-    select(SeriesRow.has_readings).where(
-        SeriesRow.point == bindparam("its_point"), SeriesRow.channel == bindparam("its_channel")
-    )
-)
 _NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
 
 
 @dataclass(frozen=True, slots=True)
 class Whose:
-    """Whose readings are held: ids of mission and point, and the mission's intervals (of a text
-    there are none)."""
+    """Whose readings are held: the id of a mission, and its intervals (of a text there are
+    none)."""
 
     mission: str
-    point: str
     is_text: bool
     usual_ms: int = 0
     shorter_ms: int = 0
+
+    @property
+    def needs_neighbours(self) -> bool:
+        """Whether the interval in force at a reading depends on those around it."""
+        return self.is_text or self.shorter_ms > 0
+
+    def intervals(self, column: Column) -> NDArray[np.int64]:
+        """Return the interval in force at each reading, int64 (n,)."""
+        if self.is_text:
+            return intervals_of_text(column.times)
+        return intervals_of_mission(column.numbers, column.times, self.usual_ms, self.shorter_ms)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,11 +144,46 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
     connection = session.connection()
     for key in gone:
         _DELETE.run(connection, its_id=key)
-    put_blocks(session, whose, one.channel, one.unit, pack_all(parts))
+        _DELETE_BYTES.run(connection, its_id=key)
+    packed = pack_all([Piece(cut, part, whose.intervals(part)) for cut, part in parts])
+    put_blocks(session, whose, one.channel, one.unit, packed)
+    if whose.needs_neighbours:
+        _put_runs_right(session, whose, one.channel, [cut.first for cut, _ in parts])
     if parts:
-        record_changed(connection, [whose.point])
-    note_series(session, whose.point, one.channel, one.unit, has_readings=one.column.has_values)
+        mission_changed(connection, whose.mission)
     return Came(is_new, differs)
+
+
+def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[int]) -> None:
+    """Find the runs of blocks that changed, and of those beside them, from the readings of all
+    three: what interval is in force depends on the next readings."""
+    if not changed:
+        return
+    connection = session.connection()
+    names = {"its_mission": whose.mission, "its_channel": channel}
+    places, counts = zip(*_PLACES.all(connection, **names), strict=True)
+    touched = {j for first in changed for j in range(*_around(counts, places.index(first)))}
+    for i in sorted(touched):
+        first, end = _around(counts, i)
+        rows = _rows(session, whose, channel, list(places[first:end]))
+        columns = [unpack(row, is_text=whose.is_text) for row in rows]
+        intervals = whose.intervals(in_one(columns))
+        at = i - first
+        start = sum(len(column) for column in columns[:at])
+        mine = intervals[start : start + len(columns[at])]
+        runs = packed_runs(Piece(Cut(0, 0), columns[at], mine))
+        news = {f"new_{name}": value for name, value in zip(_RUNS, runs, strict=True)}
+        _SET_RUNS.run(connection, its_id=rows[at].id, **news)
+
+
+def _around(counts: Sequence[int], i: int) -> Range:
+    """Return block i and those beside it that hold the readings on which its intervals depend."""
+    first, end, many = i, i + 1, 2 * NEIGHBOURS
+    while first > 0 and sum(counts[first:i]) < many:
+        first -= 1
+    while end < len(counts) and sum(counts[i + 1 : end]) < many:
+        end += 1
+    return (first, end)
 
 
 def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
@@ -138,28 +203,21 @@ def leave_to_all_bytes(session: Session, mission: str) -> None:
 
 def let_go(session: Session, mission: str) -> None:
     """Take out all blocks of a mission, and what is in them."""
+    its = select(Block.id).where(Block.mission == mission)
+    session.execute(delete(BlockBytes).where(BlockBytes.id.in_(its)))
     session.execute(delete(Block).where(Block.mission == mission))
     session.execute(delete(Held).where(Held.mission == mission))
     mission_changed(session.connection(), mission)
 
 
-def note_series(
-    session: Session, point: str, channel: str, unit: str, *, has_readings: bool
-) -> None:
-    """Note that a channel is shown at a point."""
-    its = SeriesRow.point == point, SeriesRow.channel == channel
-    row = _SERIES.first(session.connection(), its_point=point, its_channel=channel)
-    if row is None:
-        session.execute(insert(SeriesRow).values(point=point, channel=channel, unit=unit,
-                                                 has_readings=has_readings))  # fmt: skip
-    elif has_readings and not row[0]:
-        session.execute(update(SeriesRow).where(*its).values(has_readings=True, unit=unit))
-
-
 def blocks_of(whose: Whose, column: Column) -> list[Packed]:
     """Return all blocks of a channel's readings."""
     cuts = cut_by_time(column) if whose.is_text else cut_by_number(column)
-    return pack_all(list(cuts))
+    intervals, pieces, at = whose.intervals(column), [], 0
+    for cut, part in cuts:  # they follow each other
+        pieces.append(Piece(cut, part, intervals[at : at + len(part)]))
+        at += len(part)
+    return pack_all(pieces)
 
 
 def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: list[Packed]) -> None:
@@ -169,7 +227,10 @@ def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: li
         "usual_ms": whose.usual_ms, "shorter_ms": whose.shorter_ms,
     }  # fmt: skip
     if made:
-        session.execute(insert(Block), [{**facts, **one.as_row()} for one in made])
+        last = _LAST_KEY.value(session.connection()) or 0
+        keyed = list(enumerate(made, last + 1))
+        session.execute(insert(Block), [{"id": key, **facts, **one.head()} for key, one in keyed])
+        session.execute(insert(BlockBytes), [{"id": key, **one.body()} for key, one in keyed])
 
 
 def _where_to(session: Session, whose: Whose, one: ChannelColumn) -> Iterator[tuple[Cut, Column]]:
@@ -202,7 +263,10 @@ def _there(session: Session, whose: Whose, channel: str, firsts: list[int]) -> d
     """Return the blocks that begin at these places, or between them, by where they begin."""
     if not firsts:
         return {}
+    return {one.first: one for one in _rows(session, whose, channel, firsts)}
+
+
+def _rows(session: Session, whose: Whose, channel: str, firsts: list[int]) -> list[Any]:
     rows = _BLOCKS.all(session.connection(), its_mission=whose.mission, its_channel=channel,
                        lowest=min(firsts), highest=max(firsts))  # fmt: skip
-    found = [SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True))) for row in rows]
-    return {one.first: one for one in found}
+    return [SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True))) for row in rows]

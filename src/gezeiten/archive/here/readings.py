@@ -7,20 +7,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from itertools import groupby
 from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Select, func, select
+from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.blocks import PACKED, unpack
+from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import READINGS_PER_BLOCK, Column, in_one
-from gezeiten.archive.here.tables import Block, Held, SeriesRow
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
 from gezeiten.archive.store.estimates import estimated_series
-from gezeiten.archive.store.tables import Mission, Offload, Point, Step
+from gezeiten.archive.store.tables import Mission, Offload, Step
 from gezeiten.domain.coverage import Range
+from gezeiten.domain.feeds import Feed
 from gezeiten.domain.kept import KnownOffload
 from gezeiten.domain.series import Series, join_series, make_series
 from gezeiten.domain.spacing import intervals_of_mission, intervals_of_text
@@ -42,51 +43,56 @@ class Unused:
     span: Span
 
 
-def load_record(session: Session, point_id: int, channel: str) -> Series:
-    """Return the record of one channel at a point: measured readings and active fills.
+def load_record(session: Session, point_id: int, key: str) -> Series:
+    """Return the record of a series of a point: measured readings and active fills.
 
     Where a fill and a measured reading share an instant the measured one stays.
     """
-    steps = session.scalars(select(Step).filter_by(point_id=point_id)).all()
-    unused = unused_readings(session, steps)
-    query = _blocks(channel).where(Mission.point_id == point_id)
-    parts = []
-    for mission_id, blocks in _by_mission(session, query):
-        times, values, intervals = _recorded(blocks, mission_id, unused)
-        parts.append(make_series(times, values, intervals))
-    parts.sort(key=lambda part: int(part.times_utc_ms[0]) if len(part) else 0)
-    parts += [
-        estimated_series(step)
-        for step in steps
-        if step.kind == LINE and step.channel == channel and step.undone_ms is None
+    unused = unused_readings(session, _steps(session, point_id))
+    made = layout(session)
+    parts = [
+        make_series(*fed_readings(session, feed, unused, made.missions[feed.mission]))
+        for feed in made.of_series(point_id, key)
     ]
-    return join_series(parts)
+    return join_series(parts + estimates(session, point_id, key))
 
 
-def load_recorded(session: Session, mission_id: int, point_id: int, channel: str) -> Recorded:
-    """Return everything that one mission recorded of a channel, NaN where it had no sensor. Fetches
-    that were undone do not count."""
-    steps = session.scalars(select(Step).filter_by(point_id=point_id)).all()
-    query = _blocks(channel).where(Mission.id == mission_id, Mission.point_id == point_id)
-    for _, blocks in _by_mission(session, query):
-        return _recorded(blocks, mission_id, unused_readings(session, steps))
-    return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
+def load_recorded(session: Session, point_id: int, feed: Feed) -> Recorded:
+    """Return everything that a feed's mission recorded in its stretch, NaN where it had no sensor.
+    Fetches that were undone do not count."""
+    unused = unused_readings(session, _steps(session, point_id))
+    return fed_readings(session, feed, unused, layout(session).missions[feed.mission])
 
 
-def _blocks(channel: str) -> Select[Any]:
-    columns = [getattr(Block, name) for name in PACKED]
-    return (
-        select(Mission.id, Block.is_text, Block.usual_ms, Block.shorter_ms, *columns)
-        .join(Mission, Mission.uid == Block.mission)
-        .where(Block.channel == channel)
-        .order_by(Mission.id, Block.first)
-    )
+def estimates(session: Session, point_id: int, key: str) -> list[Series]:
+    """Return the active fills of a series, each by itself."""
+    return [
+        estimated_series(step)
+        for step in _steps(session, point_id)
+        if step.kind == LINE and step.channel == key and step.undone_ms is None
+    ]
 
 
-def _by_mission(session: Session, query: Select[Any]) -> Iterator[tuple[int, list[Any]]]:
-    rows = session.execute(query).all()
-    for mission_id, blocks in groupby(rows, key=lambda row: row.id):
-        yield int(mission_id), list(blocks)
+def _steps(session: Session, point_id: int) -> list[Step]:
+    return list(session.scalars(select(Step).filter_by(point_id=point_id)))
+
+
+def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id: int) -> Recorded:
+    """Return what a feed gives: instants, values and intervals."""
+    blocks = session.execute(
+        select(Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
+        .join(BlockBytes, BlockBytes.id == Block.id)
+        .where(Block.mission == feed.mission, Block.channel == feed.channel,
+               or_(and_(Block.start_ms < feed.end_ms, Block.end_ms >= feed.start_ms),
+                   Block.is_text, Block.shorter_ms > 0))
+        .order_by(Block.first)
+    ).all()  # fmt: skip
+    # where intervals depend on those around them, all are needed
+    if not blocks:
+        return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
+    times, values, intervals = _recorded(list(blocks), mission_id, unused)
+    a, b = times.searchsorted([feed.start_ms, feed.end_ms])
+    return times[a:b], values[a:b], intervals[a:b]
 
 
 def _recorded(blocks: list[Any], mission_id: int, unused: list[Unused]) -> Recorded:
@@ -132,15 +138,15 @@ def unused_readings(session: Session, steps: Iterable[Step]) -> list[Unused]:
 
 # -- what brought readings -----------------------------------------------------------------------
 def offload_spans(
-    session: Session, *, mission_id: int | None = None, point_id: int | None = None
+    session: Session, *, mission_id: int | None = None, missions: Iterable[str] | None = None
 ) -> dict[tuple[int, str], list[Span]]:
     """Return from when to when the readings of bytes are (both ends included), a stretch for each
-    that came, by mission and fingerprint of the bytes; of one mission, of a point's, or of all."""
+    that came, by mission and fingerprint of the bytes; of one mission, of some (ids), or of all."""
     query = select(Mission.id, Held.raw, Held.spans).join(Mission, Mission.uid == Held.mission)
     if mission_id is not None:
         query = query.where(Mission.id == mission_id)
-    if point_id is not None:
-        query = query.where(Mission.point_id == point_id)
+    if missions is not None:
+        query = query.where(Mission.uid.in_(list(missions)))
     rows = session.execute(query.order_by(Held.id))
     spans: dict[tuple[int, str], list[Span]] = {}
     for mission_id, raw, listed in rows:
@@ -151,10 +157,17 @@ def offload_spans(
 
 def offloads_between(session: Session, point_id: int, span: Span) -> set[str]:
     """Return the fingerprints of the raw bytes that hold readings of a point in a stretch."""
+    made = layout(session)
+    reach: dict[int, list[Span]] = {}
+    for feed in made.at_point(point_id):
+        part = (max(feed.start_ms, span[0]), min(feed.end_ms, span[1]))
+        if part[1] > part[0]:
+            reach.setdefault(made.missions[feed.mission], []).append(part)
+    held = offload_spans(session, missions=[feed.mission for feed in made.at_point(point_id)])
     return {
         sha256
-        for (_, sha256), spans in offload_spans(session, point_id=point_id).items()
-        if reach_into(spans, span)
+        for (mission, sha256), spans in held.items()
+        if any(reach_into(spans, part) for part in reach.get(mission, []))
     }
 
 
@@ -165,10 +178,10 @@ def reach_into(spans: Iterable[Span], span: Span) -> bool:
 
 def readings_added(session: Session, offload: KnownOffload) -> Iterator[tuple[str, Column]]:
     """Yield the readings that were new with an offload of a logger, by channel in blocks."""
-    columns = [getattr(Block, name) for name in PACKED]
     for first, end in offload.added:
         rows = session.execute(
-            select(Block.channel, *columns)
+            select(Block.channel, *READING)
+            .join(BlockBytes, BlockBytes.id == Block.id)
             .where(Block.mission == offload.mission, Block.first < end,
                    Block.first > first - READINGS_PER_BLOCK)
             .order_by(Block.id)
@@ -193,11 +206,3 @@ def kept_of_text(session: Session, mission: str) -> int:
 def count_values(session: Session) -> int:
     """Return how many values are kept, those that are none left out."""
     return int(session.scalar(select(func.sum(Block.valid))) or 0)
-
-
-def recorded_channels(session: Session) -> frozenset[tuple[int, str]]:
-    """Return the channels that have readings: keys of points, and channels."""
-    query = select(Point.id, SeriesRow.channel).join(Point, Point.uid == SeriesRow.point)
-    return frozenset(
-        (key, channel) for key, channel in session.execute(query.where(SeriesRow.has_readings))
-    )

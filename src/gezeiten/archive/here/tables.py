@@ -28,7 +28,7 @@ from gezeiten.archive.store.tables import row_key
 
 HERE = "here.db"
 SCHEMA = "here"
-_FORM = 2
+_FORM = 3
 """Of these tables; what an other version made is thrown away."""
 
 
@@ -53,13 +53,15 @@ class Held(HereBase):
 
 
 class Block(HereBase):
-    """Readings of one channel of a mission, as they are cut by `archive/here/cutting.py`.
+    """Readings of one channel of a mission, as they are cut by `archive/here/cutting.py`: what is
+    known of them without reading them; they are in `BlockBytes`.
 
     first, width: the numbers [first, first + width) of a logger, the instants of a text (width is a
-    power of two then); is_text tells which. data: values as measured, compressed float64, NaN is
-    "no value". Reading i has number `number` + i and was due at start_ms + i x step_ms; else they
-    are in numbers and times. usual_ms, shorter_ms: the mission's intervals. low,
-    high, total: over the valid values.
+    power of two then); is_text tells which. Reading i has number `number` + i and was due at
+    start_ms + i x step_ms; else they are in numbers and times there. usual_ms, shorter_ms: the
+    mission's intervals. low, high, total: over the valid values. held_ms, held_until_ms: the first
+    and the last reading with a value, until_interval_ms: the interval in force at the last; runs:
+    those of each stretch without a gap (`domain/runs.py`), None where there is but one.
     """
 
     __tablename__ = "block"
@@ -85,21 +87,28 @@ class Block(HereBase):
     low: Mapped[float | None]
     high: Mapped[float | None]
     total: Mapped[float | None]
+    held_ms: Mapped[int | None]
+    held_until_ms: Mapped[int | None]
+    until_interval_ms: Mapped[int | None]
+    runs: Mapped[bytes | None] = mapped_column(LargeBinary)
+
+
+class BlockBytes(HereBase):
+    """The readings of a block, by its key; apart from what is known of them, so that looking at all
+    blocks reads none. data: values as measured, NaN is "no value"."""
+
+    __tablename__ = "block_bytes"
+    id: Mapped[int] = row_key()
     data: Mapped[bytes] = mapped_column(LargeBinary)
     numbers: Mapped[bytes | None] = mapped_column(LargeBinary)
     times: Mapped[bytes | None] = mapped_column(LargeBinary)
 
 
-class SeriesRow(HereBase):
-    """A channel that is shown at a point: it has readings there, or an overview alone."""
-
-    __tablename__ = "series"
-    __table_args__ = (UniqueConstraint("point", "channel"),)
-    id: Mapped[int] = row_key()
-    point: Mapped[str]
-    channel: Mapped[str]
-    unit: Mapped[str]
-    has_readings: Mapped[bool]
+_HEAD, _BYTES = ("count", "number", "start_ms", "step_ms"), ("data", "numbers", "times")
+READING: tuple[Any, ...] = (
+    *(getattr(Block, name) for name in _HEAD), *(getattr(BlockBytes, name) for name in _BYTES)
+)  # fmt: skip
+"""What a block's readings are unpacked from (`archive/here/blocks.py`)."""
 
 
 class RecordRow(HereBase):

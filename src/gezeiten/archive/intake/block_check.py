@@ -7,14 +7,14 @@ from itertools import groupby
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.blocks import Packed
+from gezeiten.archive.here.blocks import BODY, HEAD, Packed, unpacked_runs
 from gezeiten.archive.here.excursions import clear_of_nothing, of_nothing
 from gezeiten.archive.here.holding import blocks_of, raw_key
-from gezeiten.archive.here.series import make_series_anew, series_kept, series_wanted
-from gezeiten.archive.here.tables import Block, Held
+from gezeiten.archive.here.tables import Block, BlockBytes, Held
 from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.of_bytes import (
     Decode,
@@ -24,15 +24,15 @@ from gezeiten.archive.intake.of_bytes import (
     put_mission,
     raw_of,
 )
-from gezeiten.archive.store.packing import decode_times, decode_values
+from gezeiten.archive.store.packing import decode_readings, decode_times
 from gezeiten.archive.store.tables import Mission, Offload
 from gezeiten.archive.store.vault import Vault
 from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveDamagedError
 
 _REBUILD = "gezeiten verify --rebuild puts it right."
-_FACTS = ("width", "count", "number", "start_ms", "step_ms", "end_ms", "valid", "low", "high",
-          "total")  # fmt: skip
+_FACTS = tuple(name for name in HEAD if name != "runs")
+_BODY = [getattr(BlockBytes, name) for name in BODY]
 
 
 def faulty_readings(
@@ -66,7 +66,7 @@ def faulty_readings(
         faults += _differing(session, mission, offloads, made)
         if len(faults) == before:
             looked.note(vault, *raws)
-    return many, faults + _differing_series(session) + _strays(session)
+    return many, faults + _strays(session)
 
 
 def _lost(offload: Offload) -> str:
@@ -80,6 +80,7 @@ def make_readings_anew(session: Session, decode: Decode) -> None:
     """Put readings made anew in place where others are kept, inside the caller's transaction. Those
     of bytes that are gone or damaged stay as they are: nothing else has them."""
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
+    session.execute(delete(BlockBytes).where(BlockBytes.id.in_(_STRAY_BYTES)))
     session.execute(delete(Held).where(Held.id.in_(_STRAY_HELD)))
     clear_of_nothing(session)
     session.expire_all()
@@ -87,7 +88,6 @@ def make_readings_anew(session: Session, decode: Decode) -> None:
         made = mission_made(session, mission, offloads, decode)
         if next(_differing(session, mission, offloads, made), None) is not None:
             put_mission(session, made)
-    make_series_anew(session)
     session.expire_all()
 
 
@@ -118,8 +118,10 @@ def _differing(
     kept = {
         key: {block.first: block for block in blocks}
         for key, blocks in groupby(
-            session.scalars(
-                select(Block).filter_by(mission=made.whose.mission)
+            session.execute(
+                select(*Block.__table__.columns, *_BODY)
+                .outerjoin(BlockBytes, BlockBytes.id == Block.id)
+                .where(Block.mission == made.whose.mission)
                 .order_by(Block.channel, Block.unit, Block.first)
             ),
             key=lambda block: (block.channel, block.unit),
@@ -137,7 +139,7 @@ def _differing(
     yield from _differing_held(session, made)
 
 
-def _same(block: Block, wanted: Packed, made: MissionMade) -> bool:
+def _same(block: Any, wanted: Packed, made: MissionMade) -> bool:
     its = made.whose
     if (block.is_text, block.usual_ms, block.shorter_ms) != (
         its.is_text, its.usual_ms, its.shorter_ms
@@ -151,14 +153,20 @@ def _same(block: Block, wanted: Packed, made: MissionMade) -> bool:
         return False
 
 
-def _same_bytes(block: Block, wanted: Packed) -> bool:
+def _same_bytes(block: Any, wanted: Packed) -> bool:
     """Whether the same was packed, however: packers differ."""
+    if block.data is None or not np.array_equal(_runs(block.runs), _runs(wanted.runs)):
+        return False
     if block.data != wanted.data:
-        ours, theirs = (decode_values(data, wanted.count) for data in (block.data, wanted.data))
+        ours, theirs = (decode_readings(data, wanted.count) for data in (block.data, wanted.data))
         if not np.array_equal(ours, theirs, equal_nan=True):
             return False
     pairs = (block.numbers, wanted.numbers), (block.times, wanted.times)
     return all(_same_whole(one, other, wanted.count) for one, other in pairs)
+
+
+def _runs(data: bytes | None) -> NDArray[np.int64]:
+    return unpacked_runs(data) if data is not None else np.empty((0, 3), np.int64)
 
 
 def _same_whole(one: bytes | None, other: bytes | None, count: int) -> bool:
@@ -194,19 +202,14 @@ def _differing_held(session: Session, made: MissionMade) -> Iterator[str]:
             yield f"What is held of raw offload {raw[:12]} is not as its bytes say; {_REBUILD}"
 
 
-# -- series, and what belongs to nothing --------------------------------------------------------
-def _differing_series(session: Session) -> list[str]:
-    kept = series_kept(session)
-    return [f"The series of {channel} at a point is not as readings make it; {_REBUILD}"
-            for _, channel, _, _ in sorted(kept ^ set(series_wanted(session)))]  # fmt: skip
-
-
+# -- what belongs to nothing ---------------------------------------------------------------------
 def _strays(session: Session) -> list[str]:
     """Return a sentence for each block that belongs to no mission with offloads, and each excursion
     of no point or mission."""
     return [
         f"{what} {key} belongs to nothing; {_REBUILD}"
-        for what, query in (("Block", _STRAY_BLOCKS), ("Note of bytes", _STRAY_HELD),
+        for what, query in (("Block", _STRAY_BLOCKS), ("Block", _STRAY_BYTES),
+                            ("Note of bytes", _STRAY_HELD),
                             ("Excursion", of_nothing()))
         for key in session.scalars(query)
     ]  # fmt: skip
@@ -214,4 +217,5 @@ def _strays(session: Session) -> list[str]:
 
 _OFFLOADED = select(Mission.uid).join(Offload, Offload.mission_id == Mission.id)
 _STRAY_BLOCKS = select(Block.id).where(Block.mission.not_in(_OFFLOADED))
+_STRAY_BYTES = select(BlockBytes.id).where(BlockBytes.id.not_in(select(Block.id)))
 _STRAY_HELD = select(Held.id).where(Held.mission.not_in(_OFFLOADED))

@@ -164,7 +164,7 @@ def take_in(
         mission = mission or _known(session, file)
         assert mission is not None
         offload, added = _offload_of(session, mission, sha256)
-        its = whose(mission, point.uid, file)
+        its = whose(mission, file)
         came = [hold(session, its, one) for one in columns]
         note_held(session, its.mission, sha256, spans_of(file))
         if any(one.differs for one in came) and not is_latest(session, offload):
@@ -282,9 +282,9 @@ def known_mission(
     ).first()
 
 
-def whose(mission: Mission, point: str, file: RawMission) -> Whose:
-    """Return whose the readings of a file are. point: id of where its mission belongs."""
-    return Whose(mission.uid, point, False, file.interval_ms, file.step_ms)
+def whose(mission: Mission, file: RawMission) -> Whose:
+    """Return whose the readings of a file are."""
+    return Whose(mission.uid, False, file.interval_ms, file.step_ms)
 
 
 def in_order(mission_id: int) -> Select[Offload]:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.blocks import PACKED, unpack
+from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import Column, text_column, united
 from gezeiten.archive.here.holding import (
     ChannelColumn,
@@ -21,12 +21,10 @@ from gezeiten.archive.here.holding import (
     hold,
     let_go,
     note_held,
-    note_series,
     put_blocks,
     raw_key,
 )
-from gezeiten.archive.here.series import bare_overviews, make_series_anew
-from gezeiten.archive.here.tables import Block, Held
+from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
 from gezeiten.archive.intake.missions import (
     RawMission,
     in_order,
@@ -159,8 +157,7 @@ def mission_made(
         usual_ms = usual_ms or (0 if is_text else mission.interval_ms)
         for key, column in _kept(session, mission, is_text=is_text).items():
             parts.setdefault(key, []).append(column)
-    point = session.get(Point, mission.point_id)
-    its = Whose(mission.uid, point.uid if point else "", is_text, usual_ms, shorter_ms)
+    its = Whose(mission.uid, is_text, usual_ms, shorter_ms)
     columns = {key: united(listed, is_text=is_text) for key, listed in parts.items()}
     return MissionMade(its, columns, held, unread)
 
@@ -177,9 +174,9 @@ def _otherwise(offload: Offload) -> ArchiveDamagedError:
 
 
 def _kept(session: Session, mission: Mission, *, is_text: bool) -> dict[tuple[str, str], Column]:
-    columns = [getattr(Block, name) for name in PACKED]
     rows = session.execute(
-        select(Block.channel, Block.unit, *columns)
+        select(Block.channel, Block.unit, *READING)
+        .join(BlockBytes, BlockBytes.id == Block.id)
         .where(Block.mission == mission.uid, Block.is_text == is_text)
         .order_by(Block.first)
     )
@@ -200,7 +197,6 @@ def put_mission(session: Session, made: MissionMade) -> None:
     let_go(session, made.whose.mission)
     for (channel, unit), column in made.columns.items():
         put_blocks(session, made.whose, channel, unit, blocks_of(made.whose, column))
-        note_series(session, made.whose.point, channel, unit, has_readings=column.has_values)
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
     for raw, spans in {**made.held, **stays}.items():
@@ -224,12 +220,10 @@ def make_missing_readings(
     with archive.reading() as session:
         strays = list(session.scalars(_held_of_nothing()))
         missing = list(session.scalars(_missions_missing_some()))
-        bare = bare_overviews(session)
-    if strays or bare:
+    if strays:
         with archive.writing() as session:
             for mission in strays:
                 let_go(session, mission)
-            make_series_anew(session)
         with archive.reading() as session:
             missing = list(session.scalars(_missions_missing_some()))
     made = 0
@@ -263,8 +257,7 @@ def hold_offload(session: Session, mission: Mission, offload: Offload, decode: D
     of = readings_of(offload, decode)
     if isinstance(of, GezeitenError):
         return False
-    point = session.get_one(Point, mission.point_id)
-    its = Whose(mission.uid, point.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
+    its = Whose(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
     for one in of.columns:
         hold(session, its, one)
     note_held(session, mission.uid, of.raw, of.spans)

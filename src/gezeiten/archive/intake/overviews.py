@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.doing import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.holding import note_series
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import Circumstances, RawMission, mission_said, point_of
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.tables import Mission, OverviewRow
@@ -38,8 +38,6 @@ def keep_overview(
         point = point_of(session, mission, how)
         with translated(archive.folder):
             sha256 = archive.overviews.put(raw)
-        for channel in mission.channels:
-            note_series(session, point.uid, channel.key, channel.unit, has_readings=False)
         act = OverviewTaken(
             mission.serial, mission_said(mission, point.uid), RawBytes(sha256, len(raw), how.route),
             thinning.kind.value, thinning.every, tuple(came), how.cut_short,
@@ -50,10 +48,11 @@ def keep_overview(
 
 def overviews_at(session: Session, point_id: int) -> list[tuple[int, str]]:
     """Return mission (its key) and fingerprint of the overviews at a point, the latest first."""
+    there = {one.mission for one in layout(session).at_point(point_id)}
     query = (
         select(OverviewRow.mission_id, OverviewRow.sha256)
         .join(Mission, Mission.id == OverviewRow.mission_id)
-        .where(Mission.point_id == point_id)
+        .where(Mission.uid.in_(there) | (Mission.point_id == point_id))
         .order_by(OverviewRow.id.desc())
     )
     return [(row[0], row[1]) for row in session.execute(query)]

@@ -126,7 +126,7 @@ class TextReadings:
     def __init__(self, session: Session, source: Source, point: str) -> None:
         """point: id of where it was measured."""
         self._session, self._source = session, source
-        self.whose = Whose(source_id(source.name, point), point, True)
+        self.whose = Whose(source_id(source.name, point), True)
         self.came = self.fresh = 0
         self.differs = False
         self._distances: list[int] = []

@@ -31,9 +31,13 @@ def decode_values(data: bytes, count: int) -> Values:
 
 def _decoded(data: bytes, count: int) -> NDArray[np.uint8]:
     """Return `count` words of eight bytes, in the order of memory."""
+    return _decoded_words(data, count, 8)
+
+
+def _decoded_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
     try:
-        raw = zstandard.decompress(data, max_output_size=count * 8)
-        columns = np.frombuffer(raw, np.uint8).reshape(8, count)
+        raw = zstandard.decompress(data, max_output_size=count * size)
+        columns = np.frombuffer(raw, np.uint8).reshape(size, count)
     except (zstandard.ZstdError, ValueError) as exc:
         raise ArchiveDamagedError(
             "A block of readings is damaged; run gezeiten verify, it names the offload."
@@ -56,3 +60,64 @@ def decode_times(data: bytes, count: int) -> Times:
     """
     distances = _decoded(data, count).view("<i8").reshape(count)
     return np.cumsum(distances.astype(np.int64))
+
+
+# -- readings, which are mostly counts over a power of ten ----------------------------------------
+_FLOATS, _COUNTS = 0, 1
+_DIVISORS = (1.0, 10.0, 100.0, 1000.0, 10000.0)
+_NO_VALUE = np.int32(-(2**31))
+_TRIED = 64
+"""So many readings say at once that a divisor is none of theirs."""
+
+
+def encode_readings(values: Values) -> bytes:
+    """Return measured values, shape (n,), as compressed bytes: as whole counts over a power of ten
+    where that gives back every bit, else as they are. The first byte tells which."""
+    known = np.isfinite(values)
+    for power, divisor in enumerate(_DIVISORS):
+        if _counts(values[:_TRIED], known[:_TRIED], divisor) is None:
+            continue
+        counts = _counts(values, known, divisor)
+        if counts is not None:
+            return bytes([_COUNTS, power]) + _gathered(np.diff(counts, prepend=np.int32(0)))
+    return bytes([_FLOATS]) + encode_values(values)
+
+
+def _counts(values: Values, known: NDArray[np.bool_], divisor: float) -> NDArray[np.int32] | None:
+    """Return values as counts, None where they are none over this divisor."""
+    scaled = np.rint(values * divisor)
+    if known.all():
+        fits = np.abs(scaled) < 2**31
+    else:
+        scaled = np.where(known, scaled, 0.0)
+        fits = (np.abs(scaled) < 2**31) & (known | np.isnan(values))
+    back = scaled / divisor
+    same = (back == values) & (np.signbit(back) == np.signbit(values))
+    if not (fits & (same | ~known)).all():
+        return None
+    counts = scaled.astype(np.int32)
+    counts[~known] = _NO_VALUE
+    return counts
+
+
+def _gathered(counts: NDArray[np.int32]) -> bytes:
+    columns = np.ascontiguousarray(counts, "<i4").view(np.uint8).reshape(-1, 4).T
+    return zstandard.compress(columns.tobytes(), 3)
+
+
+def decode_readings(data: bytes, count: int) -> Values:
+    """Return the `count` values of `encode_readings`.
+
+    Raises:
+        ArchiveDamagedError: the bytes are not such a block.
+    """
+    if data[:1] == bytes([_FLOATS]):
+        return decode_values(data[1:], count)
+    if data[:1] != bytes([_COUNTS]) or len(data) < 2 or data[1] >= len(_DIVISORS):
+        return decode_values(b"", count)
+    columns = _decoded_words(data[2:], count, 4)
+    differences = columns.view("<i4").reshape(count)
+    counts = np.cumsum(differences, dtype=np.int32)  # wraps around as the differences did
+    values = counts / _DIVISORS[data[1]]
+    values[counts == _NO_VALUE] = np.nan
+    return values

@@ -120,6 +120,43 @@ class Mission(Base):
     logger: Mapped[Logger] = relationship()
 
 
+class Placing(Base):
+    """Where somebody said that a source was in [start_ms, end_ms) (None: until further notice):
+    at a point, None for at none. undone_ms set, it has no effect any more."""
+
+    __tablename__ = "placing"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
+    point_id: Mapped[int | None] = mapped_column(ForeignKey("point.id"))
+    start_ms: Mapped[int]
+    end_ms: Mapped[int | None]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
+class Feeding(Base):
+    """Which source somebody said feeds a series of a point in [start_ms, end_ms); label "" for the
+    main series of the channel. undone_ms set, it has no effect any more."""
+
+    __tablename__ = "feeding"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    start_ms: Mapped[int]
+    end_ms: Mapped[int | None]
+    channel: Mapped[str]
+    label: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
 class Offload(Base):
     """One transfer. received: ranges in the raw file; added: those that were new here (of a text,
     which has no numbers, both count its readings on from those of texts before).

@@ -7,21 +7,20 @@ from functools import partial
 from typing import Literal
 
 from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.coverage import Coverage, coverage
 from gezeiten.archive.missions import latest_missions
 from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import BookedGap, gaps
+from gezeiten.desk.field.mending import BookedGap, gaps_of
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
-from gezeiten.desk.record.records import Recorded
 from gezeiten.desk.soundness import Fault, or_fault
-from gezeiten.domain.gaps import held_spans
 from gezeiten.domain.kept import KnownLogger, KnownMission
 from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.steps import LINE
+from gezeiten.domain.steps import LINE, RecordStep
 from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
@@ -29,6 +28,8 @@ EndReason = Literal["memory full", "battery empty"]
 CLOCK_OFF_MS = 30_000
 LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
 SOON_MS = 14 * DAY_MS
+RECORDING = ("logging", "waiting", "")
+"""States of a mission that goes on, "": nobody has asked since its launch."""
 FORESEEN_MS = 60 * DAY_MS
 """What lies farther ahead is no need yet."""
 
@@ -89,9 +90,6 @@ class Board:
 
 def board(desk: Desk) -> Board:
     """Return the whole board from the archive and the loggers' last known state."""
-    by_point_gaps: dict[int, list[BookedGap]] = {}
-    for gap in gaps(desk):
-        by_point_gaps.setdefault(gap.point.id, []).append(gap)
     by_point_events: dict[int, list[BookedExcursion]] = {}
     for event in excursions(desk):
         by_point_events.setdefault(event.point.id, []).append(event)
@@ -106,13 +104,10 @@ def board(desk: Desk) -> Board:
             for point in site.points:
                 if point.retired:
                     continue
-                booked = by_point_gaps.get(point.id, [])
                 events = by_point_events.get(point.id, [])
-                made = or_fault(
-                    partial(_row, desk, past, point, booked, events, site.next_visit_ms, now)
-                )
+                made = or_fault(partial(_row, past, point, events, site.next_visit_ms, now))
                 if isinstance(made, Fault):
-                    made = _unreadable(point, booked, events, now, made.sentence)
+                    made = _unreadable(point, events, now, made.sentence)
                 rows.append(made)
             listed.append((site, tuple(rows)))
     visits = [_visit(site, rows, now) for site, rows in listed]
@@ -120,12 +115,10 @@ def board(desk: Desk) -> Board:
     return Board(now, tuple(listed), tuple(due))
 
 
-def _unreadable(
-    point: PointPlace, booked: list[BookedGap], events: list[BookedExcursion], now: int, why: str
-) -> BoardRow:
+def _unreadable(point: PointPlace, events: list[BookedExcursion], now: int, why: str) -> BoardRow:
     """The row of a point that cannot be read; it says why."""
     need = Need("fault", "cannot be read", now, 2)
-    return BoardRow(point, point.serial, (), (), tuple(booked), tuple(events), (), None, None,
+    return BoardRow(point, point.serial, (), (), (), tuple(events), (), None, None,
                     "memory full", False, (need,), why)  # fmt: skip
 
 
@@ -133,43 +126,40 @@ def _unreadable(
 class _Past:
     """What was done at all points, by point: a few questions for a board of any size."""
 
-    missions: dict[int, KnownMission]
+    missions: dict[int, tuple[KnownMission, bool]]
     offloads_ms: dict[int, list[int]]
-    estimated: dict[int, list[Span]]
-    recorded: Recorded
+    steps: dict[int, list[RecordStep]]
+    held: Coverage
 
     @staticmethod
     def of(session: ArchiveSession) -> _Past:
-        offloads = all_offload_instants(session)
-        estimated: dict[int, list[Span]] = {}
-        for point_id, steps in active_steps(session).items():
-            estimated[point_id] = [(s.start_ms, s.end_ms) for s in steps if s.kind == LINE]
-        return _Past(latest_missions(session), offloads, estimated, Recorded.of(session))
+        return _Past(latest_missions(session), all_offload_instants(session),
+                     active_steps(session), coverage(session))  # fmt: skip
 
 
 def _row(
-    desk: Desk,
     past: _Past,
     point: PointPlace,
-    booked: list[BookedGap],
     events: list[BookedExcursion],
     visit_ms: int | None,
     now: int,
 ) -> BoardRow:
-    mission = past.missions.get(point.id)
+    mission, is_there = past.missions.get(point.id, (None, False))
     held: tuple[Span, ...] = ()
     if point.channels:
-        first = point.channels[0].channel
-        held = tuple(held_spans(past.recorded.record(desk, point.id, first)))
+        held = tuple(past.held.runs(point.id, point.channels[0].channel).spans)
+    steps = past.steps.get(point.id, [])
+    booked = gaps_of(point, steps, past.held)
+    estimated = [(step.start_ms, step.end_ms) for step in steps if step.kind == LINE]
     logger = mission.logger if mission else None
     ends, reason = _ends(mission, logger, now)
-    recording = mission is not None and mission.state in ("logging", "waiting", "")
+    recording = mission is not None and is_there and mission.state in RECORDING
     on_logger = _on_logger(mission, held, ends, now) if mission and recording else None
     row = BoardRow(
         point,
         logger.serial if logger else "",
         held,
-        tuple(dict.fromkeys(past.estimated.get(point.id, []))),
+        tuple(dict.fromkeys(estimated)),
         tuple(booked),
         tuple(events),
         tuple(past.offloads_ms.get(point.id, [])),

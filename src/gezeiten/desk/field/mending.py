@@ -11,6 +11,7 @@ from functools import partial
 from typing import Literal
 
 from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.coverage import Coverage, coverage
 from gezeiten.archive.intake.missions import kept_ranges
 from gezeiten.archive.missions import mission_due_at, newest_number
 from gezeiten.archive.offloads import fingerprint_of, switched_off
@@ -22,13 +23,13 @@ from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import Recorded, record
+from gezeiten.desk.record.records import record
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
 from gezeiten.domain.coverage import Range, missing, size
 from gezeiten.domain.fills import ExpectedError, expected_line_error, line_ends, straight_line
-from gezeiten.domain.gaps import Gap, find_gaps
+from gezeiten.domain.gaps import Gap
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.timeline import duration_text
@@ -63,16 +64,13 @@ def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
 
     Of all points, those that cannot be read are left out; the Tideboard names them.
     """
+    listed = points(desk)
     with desk.archive.reading() as session:
-        recorded = Recorded.of(session)
-        steps = active_steps(session, point_id)
-    if point_id is not None:
-        chosen = next(point for point in points(desk) if point.id == point_id)
-        return _gaps_of(desk, chosen, steps.get(point_id, []), recorded)
-    found = [
-        or_fault(partial(_gaps_of, desk, one, steps.get(one.id, []), recorded))
-        for one in points(desk)
-    ]
+        steps, held = active_steps(session, point_id), coverage(session, point_id)
+        if point_id is not None:
+            chosen = next(point for point in listed if point.id == point_id)
+            return gaps_of(chosen, steps.get(point_id, []), held)
+        found = [or_fault(partial(gaps_of, one, steps.get(one.id, []), held)) for one in listed]
     return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
 
 
@@ -81,13 +79,12 @@ def open_gaps(desk: Desk) -> int:
     return sum(1 for booked in gaps(desk) if booked.state == "open")
 
 
-def _gaps_of(
-    desk: Desk, point: PointPlace, steps: list[RecordStep], recorded: Recorded
-) -> list[BookedGap]:
+def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[BookedGap]:
+    """Return the gaps of a point by time; steps: those of it that have an effect."""
     left_open = [step for step in steps if step.kind == LEFT_OPEN]
     found: dict[tuple[int, int], BookedGap] = {}
     for place in point.channels:
-        for gap in find_gaps(recorded.record(desk, point.id, place.channel)):
+        for gap in held.runs(point.id, place.channel).gaps():
             span = (gap.start_ms, gap.end_ms)
             if span in found:
                 found[span] = replace(found[span], channels=(*found[span].channels, place.channel))

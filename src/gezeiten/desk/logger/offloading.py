@@ -16,7 +16,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
-from gezeiten.desk.record.excursion_book import refresh_excursions, to_assess
+from gezeiten.desk.record.excursion_book import refresh_mission, to_assess
 from gezeiten.domain.acts.contacts import AttemptFailed
 from gezeiten.domain.coverage import Range, size
 from gezeiten.errors import GezeitenError
@@ -138,7 +138,7 @@ def take_in_file(
     mission = raw_mission(decode_mission_file(raw), damaged or [])
     intake = take_in(desk.archive, raw, mission, how, damaged=damaged, even_if_known=even_if_known)
     if intake.offload_id is not None:
-        refresh_excursions(desk, intake.point_id)
+        refresh_mission(desk, intake.mission_id)
     return intake
 
 

@@ -16,8 +16,10 @@ from gezeiten.desk.field.mending import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import extent, plan_stretches, record
+from gezeiten.desk.record.records import extent, limits_at, record
+from gezeiten.domain.feeds import Deployment
 from gezeiten.domain.kept import KnownMission
+from gezeiten.domain.limits import InForce
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.plan_words import end_text
 from gezeiten.domain.quantities import quantity
@@ -26,7 +28,7 @@ from gezeiten.domain.statistics import daily_numbers, numbers
 from gezeiten.domain.steps import RecordStep
 from gezeiten.domain.timeline import Span, from_ms
 from gezeiten.errors import InputError
-from gezeiten.exchange.csv_out import CsvStretch, CsvTable
+from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
 from gezeiten.report.content import (
     PointReport,
     ReportCalibration,
@@ -65,20 +67,22 @@ def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPl
 
 def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
     """Return what the CSV of a stretch holds."""
-    stretches = [
-        CsvStretch(mission.first_ms, mission.serial, mission.number, plan_limits)
-        for mission, plan_limits in zip(
-            _missions(desk, point, span),
-            [stretch.plan.limits for stretch in plan_stretches(desk, point.id)],
-            strict=True,
-        )
-    ]
-    return CsvTable(
-        point.site,
-        point.name,
-        point.zone,
-        tuple((p.channel, p.unit, series) for p, series in _channels(desk, point, span)),
-        tuple(stretches),
+    limits = limits_at(desk, point.id)
+    channels = tuple(
+        CsvChannel(place.channel, place.unit, series, limits.get(place.channel, ()))
+        for place, series in _channels(desk, point, span)
+    )
+    return CsvTable(point.site, point.name, point.zone, channels, _who(desk, point))
+
+
+def _who(desk: Desk, point: PointPlace) -> tuple[CsvStretch, ...]:
+    """Which logger's mission was at a point from when on; where no logger ever was, what else."""
+    with desk.archive.reading() as session:
+        stood = [(mission, one) for mission, one in missions_at(session, point.id) if one]
+    loggers = [(mission, one) for mission, one in stood if one.stay.is_logger]
+    return tuple(
+        CsvStretch(max(one.start_ms, mission.first_ms), mission.logger.serial, mission.number)
+        for mission, one in loggers or stood
     )
 
 
@@ -86,8 +90,16 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     """Return what the PDF of a stretch says, from the first reading there is until now at most."""
     span = inside_record(desk, point, span)
     parts = _channels(desk, point, span)
+    limits = limits_at(desk, point.id)
     channels = tuple(
-        _report_channel(record(desk, point.id, place.channel), place, point.zone, span, series)
+        _report_channel(
+            record(desk, point.id, place.channel),
+            place,
+            point.zone,
+            span,
+            series,
+            limits.get(place.channel, ()),
+        )
         for place, series in parts
         if len(series)
     )
@@ -99,13 +111,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         made_ms=desk.now_ms(),
         made_by=desk.person,
         channels=channels,
-        missions=tuple(
-            mission
-            for mission, stretch in zip(
-                _missions(desk, point, span), plan_stretches(desk, point.id), strict=True
-            )
-            if stretch.start_ms < span[1] and (stretch.end_ms or 2**62) > span[0]
-        ),
+        missions=tuple(_missions(desk, point, span)),
         excursions=tuple(_report_excursions(desk, point, span)),
         gaps=tuple(_report_gaps(desk, point, span)),
         fingerprint=readings_fingerprint([series for _, series in parts]),
@@ -115,16 +121,21 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
 
 
 def _report_channel(
-    whole: Series, place: ChannelPlace, zone: str, span: Span, shown: Series
+    whole: Series,
+    place: ChannelPlace,
+    zone: str,
+    span: Span,
+    shown: Series,
+    limits: tuple[InForce, ...],
 ) -> ReportChannel:
     kinetic = quantity(place.channel).is_temperature
     return ReportChannel(
         place.channel,
         place.unit,
         shown,
-        place.rules,
-        numbers(whole, span, place.rules, kinetic=kinetic, zone=zone),
-        tuple(daily_numbers(whole, span, zone, place.rules, kinetic=kinetic)),
+        tuple(one for one in limits if one.start_ms < span[1] and one.end_ms > span[0]),
+        numbers(whole, span, limits, kinetic=kinetic, zone=zone),
+        tuple(daily_numbers(whole, span, zone, limits, kinetic=kinetic)),
     )
 
 
@@ -153,8 +164,13 @@ def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
                 end_text(plan_from_dict(mission.plan), point.zone),
                 _offloads_of(session, mission, span),
             )
-            for mission in missions_at(session, point.id)
+            for mission, stood in missions_at(session, point.id)
+            if stood is None or _reaches(mission, stood, span)
         ]
+
+
+def _reaches(mission: KnownMission, stood: Deployment, span: Span) -> bool:
+    return max(stood.start_ms, mission.first_ms) < span[1] and stood.end_ms > span[0]
 
 
 def _recorded(

@@ -7,7 +7,7 @@ often and however else that is found again (`domain/assessments.py`).
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from gezeiten.archive.acts.doing import do_by_itself
@@ -23,13 +23,15 @@ from gezeiten.archive.here.excursions import (
     kept_excursions,
     match_assessments,
     points_found,
+    series_of,
 )
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import PlanStretch, in_stretch, plan_stretches, record
+from gezeiten.desk.record.records import Watched, in_stretch, record, watched
 from gezeiten.desk.soundness import or_fault
 from gezeiten.domain.acts.assessments import (
     AssessmentTakenBack,
@@ -56,9 +58,9 @@ CAUSES = (
 
 @dataclass(frozen=True, slots=True)
 class BookedExcursion:
-    """An excursion with its place and assessment. cause is None while it is to assess. gone: the
-    record has it no more, it is as it was seen. assessed: as it was seen when somebody assessed it;
-    changed: it is another one now."""
+    """An excursion with its place and assessment. rule: its channel is the series it is in. cause
+    is None while it is to assess. gone: the record has it no more, it is as it was seen. assessed:
+    as it was seen when somebody assessed it; changed: it is another one now."""
 
     id: int
     point: PointPlace
@@ -109,12 +111,20 @@ def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
 
+def refresh_mission(desk: Desk, mission_id: int) -> None:
+    """Find the excursions anew of all points at which readings of a mission are."""
+    with desk.archive.reading() as session:
+        there = layout(session).points_of(mission_id)
+    for point_id in there:
+        refresh_excursions(desk, point_id)
+
+
 def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
     """Find the excursions of a point by mission, rule and begin."""
     return {
-        (stretch.mission_id, rule.key, excursion.start_ms): excursion
-        for stretch in plan_stretches(desk, point_id)
-        for rule in stretch.plan.limits
+        (stretch.mission, rule.key, excursion.start_ms): excursion
+        for stretch in watched(desk, point_id)
+        for rule in stretch.rules
         for excursion in _found(desk, point_id, stretch, rule, zone)
     }
 
@@ -147,14 +157,14 @@ def _differs(desk: Desk, at: FoundIn) -> bool:
 
 
 def _found(
-    desk: Desk, point_id: int, stretch: PlanStretch, rule: LimitRule, zone: str
+    desk: Desk, point_id: int, stretch: Watched, rule: LimitRule, zone: str
 ) -> list[Excursion]:
     """Return what one rule finds in one mission; only what alarmed."""
     if rule.side == "absent":
         with desk.archive.reading() as session:
-            recorded = load_recorded(session, stretch.mission_id, point_id, rule.channel)
+            recorded = load_recorded(session, point_id, stretch.feed)
         return find_absences(*recorded, rule)
-    series = in_stretch(record(desk, point_id, rule.channel), stretch)
+    series = in_stretch(record(desk, point_id, stretch.series), stretch.feed)
     return find_excursions(series, rule, zone, alarmed_only=True)
 
 
@@ -171,18 +181,19 @@ def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]
     """Return the excursions of one point or all, latest first."""
     with desk.archive.reading() as session:
         found = kept_excursions(session, point_id)
+        made = layout(session)
     places = {point.id: point for point in points(desk)} if found else {}
-    return [_booked(one, places[one.point_id]) for one in found]
+    return [_booked(one, places[one.point_id], series_of(made, one)) for one in found]
 
 
-def _booked(found: Found, point: PointPlace) -> BookedExcursion:
+def _booked(found: Found, point: PointPlace, series: str) -> BookedExcursion:
     now, said = found.now, found.assessment
     is_above = found.rule.side == "above"
     return BookedExcursion(
         id=found.id,
         point=point,
         mission=found.mission.number,
-        rule=found.rule,
+        rule=replace(found.rule, channel=series),
         start_ms=now.start_ms,
         end_ms=now.end_ms,
         alarm_ms=now.alarm_ms,

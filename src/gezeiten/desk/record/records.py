@@ -1,4 +1,4 @@
-"""The record of a channel at a point, kept in memory as long as it has not changed."""
+"""The record of a series at a point, kept in memory as long as it has not changed."""
 
 from __future__ import annotations
 
@@ -6,90 +6,113 @@ from dataclasses import dataclass
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.changes import record_version, record_versions
-from gezeiten.archive.here.readings import load_record, recorded_channels
-from gezeiten.archive.missions import plans_at
+from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.here.readings import load_record
+from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.feeds import Feed
+from gezeiten.domain.limits import InForce, LimitRule
+from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.series import Series, empty_series
 from gezeiten.domain.timeline import Span
 
 
 @dataclass(frozen=True, slots=True)
-class PlanStretch:
-    """A plan and the stretch in which it was in force at a point; mission for naming it."""
+class Watched:
+    """What a mission feeds into a series, and the limits of its plan on that channel. mission: its
+    key in this database."""
 
-    mission_id: int
+    series: str
+    feed: Feed
     mission: int
-    plan: Plan
-    start_ms: int
-    end_ms: int | None
+    rules: tuple[LimitRule, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Recorded:
     """What there is to look at, for looking at many points: the version of each point's record, and
-    the channels (point id, key) that have readings at all."""
+    which mission feeds which series."""
 
     versions: dict[int, int]
-    channels: frozenset[tuple[int, str]]
+    layout: Layout
 
     @staticmethod
     def of(session: ArchiveSession) -> Recorded:
         """Ask the archive."""
-        return Recorded(record_versions(session), recorded_channels(session))
+        return Recorded(record_versions(session), layout(session))
 
-    def record(self, desk: Desk, point_id: int, channel: str) -> Series:
-        """Return the record of a channel at a point."""
-        if (point_id, channel) not in self.channels:
+    def record(self, desk: Desk, point_id: int, key: str) -> Series:
+        """Return the record of a series at a point."""
+        if not self.layout.of_series(point_id, key):
             return empty_series()
-        return pyramid(desk, point_id, channel, self.versions.get(point_id)).series
+        return pyramid(desk, point_id, key, self).series
 
 
-def pyramid(desk: Desk, point_id: int, channel: str, version: int | None = None) -> Pyramid:
+def pyramid(desk: Desk, point_id: int, key: str, recorded: Recorded | None = None) -> Pyramid:
     """Return the record with its drawing summaries.
 
-    version: of the point's record, where it is known already; else it is asked for.
+    recorded: what there is, where it is known already; else it is asked for.
     """
-    known = desk.records.get((point_id, channel))
-    if known and known[0] == version:
+    known = desk.records.get((point_id, key))
+    if known and recorded and known[0] == _state(recorded, point_id, key):
         return known[1]
     with desk.archive.reading() as session:
-        version = record_version(session, point_id)
-        if known and known[0] == version:
+        fed = layout(session).of_series(point_id, key)
+        state = (record_version(session, point_id), fed)
+        if known and known[0] == state:
             return known[1]
-        made = Pyramid(load_record(session, point_id, channel))
-    desk.records[(point_id, channel)] = (version, made)
+        made = Pyramid(load_record(session, point_id, key))
+    desk.records[(point_id, key)] = (state, made)
     return made
 
 
-def record(desk: Desk, point_id: int, channel: str) -> Series:
-    """Return the record of a channel at a point."""
-    return pyramid(desk, point_id, channel).series
+def _state(recorded: Recorded, point_id: int, key: str) -> tuple[int, tuple[Feed, ...]]:
+    return (recorded.versions.get(point_id, 0), recorded.layout.of_series(point_id, key))
 
 
-def plan_stretches(desk: Desk, point_id: int) -> list[PlanStretch]:
-    """Return the plans at a point, oldest first; each is in force until the next begins."""
+def record(desk: Desk, point_id: int, key: str) -> Series:
+    """Return the record of a series at a point."""
+    return pyramid(desk, point_id, key).series
+
+
+def watched(desk: Desk, point_id: int) -> list[Watched]:
+    """Return what feeds the series of a point, with the limits that its mission's plan had: what
+    was in force then judges what happened then."""
     with desk.archive.reading() as session:
-        missions = plans_at(session, point_id)
-    ends = [first_ms for *_, first_ms in missions]
+        made = layout(session)
+        fed = made.at_point(point_id)
+        missions = missions_by_id(session, {one.mission for one in fed})
+    plans = {uid: plan_from_dict(mission.plan) for uid, mission in missions.items()}
     return [
-        PlanStretch(*mission, end)
-        for mission, end in zip(missions, [*ends[1:], None], strict=False)
-    ]
+        Watched(one.series, one, missions[one.mission].id,
+                tuple(plans[one.mission].rules_for(one.channel)))
+        for one in fed
+    ]  # fmt: skip
 
 
-def in_stretch(series: Series, stretch: PlanStretch) -> Series:
-    """Return the readings recorded while a plan was in force."""
-    end = stretch.end_ms if stretch.end_ms is not None else 2**62
-    return series.between(stretch.start_ms, end)
+def limits_at(desk: Desk, point_id: int) -> dict[str, tuple[InForce, ...]]:
+    """Return the limits of each series of a point that compare with a value, with the stretches in
+    which they were in force."""
+    found: dict[str, list[InForce]] = {}
+    for one in watched(desk, point_id):
+        rules = tuple(rule for rule in one.rules if rule.has_value)
+        if rules:
+            stretch = InForce(rules, one.feed.start_ms, one.feed.end_ms)
+            found.setdefault(one.series, []).append(stretch)
+    return {key: tuple(listed) for key, listed in found.items()}
 
 
-def extent(desk: Desk, point_id: int, channels: list[str]) -> Span | None:
-    """Return from the first to the last reading of any of the channels; None without any."""
+def in_stretch(series: Series, feed: Feed) -> Series:
+    """Return the readings of a series in the stretch of a feed."""
+    return series.between(feed.start_ms, feed.end_ms)
+
+
+def extent(desk: Desk, point_id: int, keys: list[str]) -> Span | None:
+    """Return from the first to the last reading of any of the series; None without any."""
     spans = []
-    for channel in channels:
-        series = record(desk, point_id, channel)
+    for key in keys:
+        series = record(desk, point_id, key)
         if len(series):
             spans.append((int(series.times_utc_ms[0]), int(series.times_utc_ms[-1])))
     if not spans:

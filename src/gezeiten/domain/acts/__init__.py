@@ -21,6 +21,7 @@ from gezeiten.domain.acts import (  # noqa: F401
     people,
     plans,
     sites,
+    sources,
     visits,
 )
 from gezeiten.domain.acts.base import BY_KIND, Act, Change, Subject

@@ -9,8 +9,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import record
-from gezeiten.domain.limits import LimitRule
+from gezeiten.desk.record.records import limits_at, record
+from gezeiten.domain.limits import InForce, LimitRule
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import Span, Values
 from gezeiten.domain.units import ShownUnit
@@ -40,7 +40,10 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
         if len(record(desk, point.id, key)):
             trace = cached_trace(desk, point, key, unit)
             rules = tuple(shown_rule(rule, unit) for rule in place.rules)
-            traces.append(replace(trace, color=place.color, rules=rules))
+            limits = tuple(
+                _shown_limits(one, unit) for one in limits_at(desk, point.id).get(key, ())
+            )
+            traces.append(replace(trace, color=place.color, rules=rules, limits=limits))
         seen.extend(_in_unit(line, unit) for line in overview_lines(desk, point.id, key))
         tints.extend(
             Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
@@ -69,6 +72,10 @@ def shown_rule(rule: LimitRule, unit: ShownUnit) -> LimitRule:
     """Return a rule with its value in the unit shown, for drawing and counting beside readings."""
     hysteresis = unit.shown_difference(rule.hysteresis)
     return replace(rule, value=unit.shown(rule.value), hysteresis=hysteresis)
+
+
+def _shown_limits(stretch: InForce, unit: ShownUnit) -> InForce:
+    return replace(stretch, rules=tuple(shown_rule(rule, unit) for rule in stretch.rules))
 
 
 _TRACES: dict[tuple[int, int, str, str], tuple[object, Trace]] = {}

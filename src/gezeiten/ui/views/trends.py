@@ -369,7 +369,7 @@ class TrendsPlace(Place):
 
         def work(_task: object) -> list[_Column]:
             return [
-                (ln, trace, numbers(trace.series, span, trace.rules, zone=zone))
+                (ln, trace, numbers(trace.series, span, trace.limits, zone=zone))
                 for ln, trace in shown
             ]
 

@@ -1,0 +1,91 @@
+"""Which stretches of series are held, told from what is known of blocks; no reading is read.
+
+Only where a fetch was undone, so that some readings of a block do not count, they are looked at.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.here.blocks import unpacked_runs
+from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.here.readings import fed_readings, unused_readings
+from gezeiten.archive.here.tables import Block
+from gezeiten.archive.store.estimates import estimated_series
+from gezeiten.archive.store.tables import Step
+from gezeiten.domain.feeds import Feed
+from gezeiten.domain.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
+from gezeiten.domain.steps import LINE, REFETCH
+
+_Table = NDArray[np.int64]
+_NONE = np.empty((0, 3), np.int64)
+
+
+@dataclass(frozen=True, slots=True)
+class Coverage:
+    """What is held of all series, or of those of some points. held: runs of each block by mission
+    and channel, int64 (n, 3); steps: those of each point that change what is held."""
+
+    session: Session
+    layout: Layout
+    held: dict[tuple[str, str], _Table]
+    steps: dict[int, list[Step]]
+
+    def runs(self, point_id: int, key: str) -> Runs:
+        """Return the runs of a series, measured and filled.
+
+        Raises:
+            ArchiveDamagedError: a block is damaged.
+        """
+        steps = self.steps.get(point_id, [])
+        parts = [self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)]
+        parts += [
+            runs_of_series(estimated_series(step)).as_table()
+            for step in steps
+            if step.kind == LINE and step.channel == key and step.undone_ms is None
+        ]
+        parts = [part for part in parts if len(part)]
+        return joined_runs(np.concatenate(parts) if parts else _NONE)
+
+    def _fed(self, feed: Feed, steps: list[Step]) -> _Table:
+        unused = unused_readings(self.session, steps)
+        mission = self.layout.missions[feed.mission]
+        table = self.held.get((feed.mission, feed.channel), _NONE)
+        is_cut = len(table) and (table[0, 0] < feed.start_ms or table[-1, 1] >= feed.end_ms)
+        cuts_run = is_cut and cut_runs(table, feed.start_ms, feed.end_ms) is None
+        if cuts_run or any(one.mission_id == mission for one in unused):
+            times, values, intervals = fed_readings(self.session, feed, unused, mission)
+            known = np.isfinite(values)
+            return runs_of(times[known], intervals[known]).as_table()
+        whole = cut_runs(table, feed.start_ms, feed.end_ms) if is_cut else table
+        return _NONE if whole is None else whole
+
+
+def coverage(session: Session, point_id: int | None = None) -> Coverage:
+    """Return what is held of the series of a point, or of all."""
+    made = layout(session)
+    steps = select(Step).where(Step.kind.in_((LINE, REFETCH)))
+    heads = select(Block.mission, Block.channel, Block.runs, Block.held_ms, Block.held_until_ms,
+                   Block.until_interval_ms).where(Block.held_ms.is_not(None))  # fmt: skip
+    if point_id is not None:
+        steps = steps.where(Step.point_id == point_id)
+        heads = heads.where(Block.mission.in_({one.mission for one in made.at_point(point_id)}))
+    rows: dict[tuple[str, str], list[Any]] = {}
+    for mission, channel, runs, *one in session.execute(heads):
+        mine = rows.setdefault((mission, channel), [])
+        mine += [one] if runs is None else unpacked_runs(runs).tolist()
+    held = {key: _sorted(listed) for key, listed in rows.items()}
+    by_point: dict[int, list[Step]] = {}
+    for step in session.scalars(steps):
+        by_point.setdefault(step.point_id, []).append(step)
+    return Coverage(session, made, held, by_point)
+
+
+def _sorted(rows: list[Any]) -> _Table:
+    return np.array(sorted(rows), np.int64).reshape(-1, 3)

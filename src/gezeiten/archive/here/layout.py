@@ -1,0 +1,242 @@
+"""Where sources stood and which mission feeds which series, as missions, blocks and what people
+said make it; kept in memory until one of them changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.here.tables import Block, RecordRow
+from gezeiten.archive.store.tables import (
+    Feeding,
+    LogbookRow,
+    Logger,
+    Mission,
+    OverviewRow,
+    Placing,
+    Point,
+)
+from gezeiten.domain.acts.offloads import SOURCES
+from gezeiten.domain.feeds import (
+    NOWHERE,
+    Deployment,
+    Fed,
+    Feed,
+    Placed,
+    Stay,
+    deployments,
+    feeds,
+)
+from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.timeline import EVER_MS
+from gezeiten.errors import ArchiveDamagedError, PlanError
+
+
+@dataclass(frozen=True, slots=True)
+class ShownSeries:
+    """A series that is shown at a point. has_readings: not an overview alone."""
+
+    key: str
+    unit: str
+    has_readings: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """missions: keys in this database by id; points: ids by key; stood: all deployments; feeds: of
+    each series, by point (its id) and series, in order of time; by_point, by_mission: the same
+    another way; shown: the series of each point."""
+
+    missions: dict[str, int]
+    points: dict[int, str]
+    stood: tuple[Deployment, ...]
+    feeds: dict[tuple[str, str], tuple[Feed, ...]]
+    by_point: dict[str, list[Feed]]
+    by_mission: dict[str, list[Feed]]
+    shown: dict[str, tuple[ShownSeries, ...]]
+
+    def of_series(self, point_id: int, key: str) -> tuple[Feed, ...]:
+        """Return what feeds a series, in order of time."""
+        return self.feeds.get((self.points[point_id], key), ())
+
+    def of_mission(self, mission: str, channel: str) -> list[Feed]:
+        """Return what a channel of a mission (its id) feeds."""
+        return [one for one in self.by_mission.get(mission, ()) if one.channel == channel]
+
+    def points_of(self, mission_id: int) -> list[int]:
+        """Return the keys of the points where readings of a mission (its key) are."""
+        keys = {uid: key for key, uid in self.points.items()}
+        its = {one.point for uid, fed in self.by_mission.items() for one in fed
+               if self.missions[uid] == mission_id}  # fmt: skip
+        return sorted(keys[uid] for uid in its)
+
+    def at_point(self, point_id: int) -> list[Feed]:
+        """Return all that feeds a series of a point."""
+        return list(self.by_point.get(self.points[point_id], ()))
+
+
+class _Recorded(NamedTuple):
+    """A channel of a mission: its unit, how many of a block's readings have a value at most, its
+    first and last reading, and when it came."""
+
+    channel: str
+    unit: str
+    valid: int
+    first_ms: int
+    last_ms: int
+    order: int
+
+
+def layout(session: Session) -> Layout:
+    """Return the layout of an archive as it is now."""
+    version = _version(session)
+    archive = session.info.get("archive")
+    if archive is not None and archive.layout and archive.layout[0] == version:
+        known: Layout = archive.layout[1]
+        return known
+    made = _made(session)
+    if archive is not None:
+        archive.layout = (version, made)
+    return made
+
+
+def _version(session: Session) -> Any:
+    newest = select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1)
+    changes = select(func.sum(RecordRow.changes), func.count())
+    blocks = select(func.count(Block.id), func.max(Block.id))
+    return (
+        session.scalar(newest), tuple(session.execute(changes).one()),
+        tuple(session.execute(blocks).one()),
+    )  # fmt: skip
+
+
+def _made(session: Session) -> Layout:
+    recorded = _recorded(session)
+    bare = _overviews(session)
+    points = {row[0]: row[1] for row in session.execute(select(Point.id, Point.uid))}
+    stays, missions = [], {}
+    rows = session.execute(
+        select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
+               Mission.launched_ms, Mission.first_ms, Mission.plan)
+        .join(Logger, Logger.id == Mission.logger_id)
+        .order_by(Mission.id)
+    )  # fmt: skip
+    for key, uid, serial, model, point_id, launched_ms, first_ms, plan in rows:
+        missions[uid] = key
+        channels = _channels(recorded.get(uid), plan)
+        stays.append(Stay(uid, serial, model not in SOURCES, points.get(point_id or 0, NOWHERE),
+                          launched_ms, first_ms, channels))  # fmt: skip
+    stood = tuple(deployments(stays, _placed(session)))
+    by_series: dict[tuple[str, str], list[Feed]] = {}
+    by_point: dict[str, list[Feed]] = {}
+    by_mission: dict[str, list[Feed]] = {}
+    for one in feeds(stood, _fed(session)):
+        by_series.setdefault((one.point, one.series), []).append(one)
+        by_point.setdefault(one.point, []).append(one)
+        by_mission.setdefault(one.mission, []).append(one)
+    fed = {key: tuple(listed) for key, listed in by_series.items()}
+    shown = _shown(fed, recorded, bare)
+    return Layout(missions, points, stood, fed, by_point, by_mission, shown)
+
+
+def _recorded(session: Session) -> dict[str, list[_Recorded]]:
+    """Return the channels of each mission that have blocks."""
+    found: dict[str, list[_Recorded]] = {}
+    rows = session.execute(
+        select(Block.mission, Block.channel, Block.unit, func.max(Block.valid),
+               func.min(Block.start_ms), func.max(Block.end_ms), func.min(Block.id))
+        .group_by(Block.mission, Block.channel, Block.unit)
+    )  # fmt: skip
+    for row in rows:
+        found.setdefault(row[0], []).append(_Recorded(*row[1:]))
+    return found
+
+
+def _overviews(session: Session) -> dict[str, int]:
+    """Return the missions with overviews, with when the first came."""
+    rows = session.execute(
+        select(Mission.uid, func.min(OverviewRow.id))
+        .join(OverviewRow, OverviewRow.mission_id == Mission.id)
+        .group_by(Mission.uid)
+    )
+    return {row[0]: row[1] for row in rows}
+
+
+def _channels(recorded: list[_Recorded] | None, plan: Any) -> tuple[str, ...]:
+    if recorded is not None:
+        ordered = sorted(recorded, key=lambda one: one.order)
+        return tuple(dict.fromkeys(one.channel for one in ordered))
+    try:  # nothing came of it yet
+        return plan_from_dict(plan).channels
+    except (PlanError, ArchiveDamagedError):
+        return ()
+
+
+def _placed(session: Session) -> list[Placed]:
+    rows = session.execute(
+        select(Logger.serial, Point.uid, Placing.start_ms, Placing.end_ms)
+        .join(Logger, Logger.id == Placing.logger_id)
+        .outerjoin(Point, Point.id == Placing.point_id)
+        .where(Placing.undone_ms.is_(None))
+        .order_by(Placing.said_ms, Placing.uid)
+    )
+    return [Placed(serial, point or NOWHERE, start_ms, EVER_MS if end_ms is None else end_ms)
+            for serial, point, start_ms, end_ms in rows]  # fmt: skip
+
+
+def _fed(session: Session) -> list[Fed]:
+    rows = session.execute(
+        select(Point.uid, Feeding.channel, Feeding.label, Logger.serial, Feeding.start_ms,
+               Feeding.end_ms)
+        .join(Point, Point.id == Feeding.point_id)
+        .join(Logger, Logger.id == Feeding.logger_id)
+        .where(Feeding.undone_ms.is_(None))
+        .order_by(Feeding.said_ms, Feeding.uid)
+    )  # fmt: skip
+    return [
+        Fed(point, channel, label, source, start_ms, EVER_MS if end_ms is None else end_ms)
+        for point, channel, label, source, start_ms, end_ms in rows
+    ]
+
+
+# -- which are shown -------------------------------------------------------------------------------
+def _shown(
+    fed: dict[tuple[str, str], tuple[Feed, ...]],
+    recorded: dict[str, list[_Recorded]],
+    overviews: dict[str, int],
+) -> dict[str, tuple[ShownSeries, ...]]:
+    """Return the series of each point that have readings, or an overview, by channel in the order
+    in which they came."""
+    came: dict[tuple[str, str], float] = {}
+    found: dict[str, list[tuple[str, ShownSeries]]] = {}
+    for (point, key), listed in fed.items():
+        channel = listed[0].channel
+        parts = [part for one in listed for part in _within(one, recorded)]
+        if parts:
+            order = float(min(part.order for part in parts))
+            shown = ShownSeries(key, parts[-1].unit, any(part.valid for part in parts))
+        elif any(one.mission in overviews and not one.label for one in listed):
+            order = 1e15 + min(overviews.get(one.mission, 2**40) for one in listed)
+            shown = ShownSeries(key, quantity(channel).unit, False)
+        else:
+            continue
+        came[point, channel] = min(order, came.get((point, channel), order))
+        found.setdefault(point, []).append((channel, shown))
+    return {
+        point: tuple(shown for channel, shown in sorted(
+            listed, key=lambda one: (came[point, one[0]], one[0], one[1].key)))
+        for point, listed in found.items()
+    }  # fmt: skip
+
+
+def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> Iterable[_Recorded]:
+    """Yield what its mission recorded of its channel in its stretch."""
+    for one in recorded.get(feed.mission, ()):
+        reaches = one.first_ms < feed.end_ms and one.last_ms >= feed.start_ms
+        if reaches and one.channel == feed.channel:
+            yield one

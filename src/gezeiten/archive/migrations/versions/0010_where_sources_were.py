@@ -1,0 +1,44 @@
+"""What people said of where sources were, and of which series they feed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0010"
+down_revision = "0009"
+
+
+def upgrade() -> None:
+    whole = sa.BigInteger()
+    key = whole.with_variant(sa.Integer(), "sqlite")
+
+    def said(
+        *columns: sa.Column[Any], point_optional: bool
+    ) -> list[sa.Column[Any] | sa.Constraint]:
+        return [
+            sa.Column("id", key, nullable=False),
+            sa.Column("uid", sa.String(), server_default="", nullable=False),
+            sa.Column("logger_id", key, nullable=False),
+            sa.Column("point_id", key, nullable=point_optional),
+            sa.Column("start_ms", whole, nullable=False),
+            sa.Column("end_ms", whole, nullable=True),
+            *columns,
+            sa.Column("said_ms", whole, nullable=False),
+            sa.Column("said_by", sa.String(), nullable=False),
+            sa.Column("undone_ms", whole, nullable=True),
+            sa.Column("undone_by", sa.String(), nullable=True),
+            sa.ForeignKeyConstraint(["logger_id"], ["logger.id"]),
+            sa.ForeignKeyConstraint(["point_id"], ["point.id"]),
+            sa.PrimaryKeyConstraint("id"),
+        ]
+
+    words = sa.Column("words", sa.String(), nullable=False)
+    op.create_table("placing", *said(words, point_optional=True))
+    channel = sa.Column("channel", sa.String(), nullable=False)
+    label = sa.Column("label", sa.String(), nullable=False)
+    op.create_table("feeding", *said(channel, label, point_optional=False))
+    for table in ("placing", "feeding"):
+        op.create_index(f"ix_{table}_uid", table, ["uid"], unique=True)
