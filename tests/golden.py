@@ -133,7 +133,7 @@ def _plans(desk: Desk, point_id: int) -> list[Any]:
             later.first_ms if later else None,
             plan_from_dict(mission.plan).as_dict(),
         ]
-        for mission, later in zip(listed, [*listed[1:], None], strict=True)
+        for mission, later in zip(listed, [*listed[1:], None], strict=False)
     ]
 
 

@@ -127,3 +127,23 @@ class NamedRaw:
     clock_uncertainty_ms: float | None
     carried: dict[str, Any] | None
     reading: dict[str, Any] | None
+
+
+@dataclass(frozen=True, slots=True)
+class SaidOfSource:
+    """What somebody said of a source and that stands. uid: its id; point: full name, "" where it
+    was at none; channel: "" where the source itself was placed, else whose series of `label` it
+    feeds. Instants are UTC ms, end_ms None: until further notice."""
+
+    uid: str
+    source: str
+    point_uid: str
+    point: str
+    zone: str
+    channel: str
+    label: str
+    start_ms: int
+    end_ms: int | None
+    words: str
+    said_ms: int
+    said_by: str

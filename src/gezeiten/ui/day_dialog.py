@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QDialog, QWidget
 from gezeiten.desk.field.day_list import DayLine, day_list, write_day
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import clock_time, counted, tr, zones_said
-from gezeiten.ui.life_dialog import fill, plain_table
 from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.tables import fill, plain_table
 from gezeiten.ui.work import Task
 
 

@@ -5,17 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QDate, Qt
+from PySide6.QtCore import QDate
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QDateEdit,
     QDialog,
     QFileDialog,
-    QHeaderView,
     QLineEdit,
-    QTableWidget,
-    QTableWidgetItem,
     QWidget,
 )
 
@@ -39,45 +35,9 @@ from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import LOGBOOK, House
 from gezeiten.ui.i18n import date, day_and_time, day_of, home_zone, number, tr, zones_said
 from gezeiten.ui.parts import button, column, give_room, label, row
+from gezeiten.ui.sources_dialog import SourcesDialog
+from gezeiten.ui.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.views.logger_words import mission_state
-
-_ENTRY = Qt.ItemDataRole.UserRole
-
-
-def plain_table(name: str, heads: list[str]) -> QTableWidget:
-    """Return a table for reading: no grid, whole rows, the last column takes the room."""
-    table = QTableWidget(0, len(heads))
-    table.setAccessibleName(name)
-    table.setHorizontalHeaderLabels(heads)
-    table.verticalHeader().hide()
-    table.setShowGrid(False)
-    table.setWordWrap(True)
-    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    head = table.horizontalHeader()
-    head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-    head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-    head.setSectionResizeMode(len(heads) - 1, QHeaderView.ResizeMode.Stretch)
-    return table
-
-
-def fill(table: QTableWidget, rows: list[list[str]], things: list[object]) -> None:
-    """Show rows of text; each carries its thing."""
-    table.setRowCount(len(rows))
-    for i, (texts, thing) in enumerate(zip(rows, things, strict=True)):
-        for j, text in enumerate(texts):
-            item = QTableWidgetItem(text)
-            item.setToolTip(text)
-            item.setData(_ENTRY, thing)
-            table.setItem(i, j, item)
-    table.resizeRowsToContents()
-
-
-def chosen_thing(table: QTableWidget) -> object:
-    """Return the thing of the chosen row, None without one."""
-    item = table.item(table.currentRow(), 0)
-    return item.data(_ENTRY) if item else None
 
 
 class LifeDialog(QDialog):
@@ -124,6 +84,7 @@ class LifeDialog(QDialog):
                 self.services,
                 self.entry_line, self.problem,
                 row(self.save_button, self.times_note, 1,
+                    button(tr("Where it was ..."), self.show_sources),
                     button(tr("In the logbook"), self.show_history),
                     button(tr("Close"), self.accept)),
                 spacing=7, margins=16,
@@ -142,6 +103,10 @@ class LifeDialog(QDialog):
         number = mission.number if isinstance(mission, PastMission) else None
         self.accept()
         self._house.go.emit(LOGBOOK, lambda _desk: about_logger(serial, number))
+
+    def show_sources(self) -> None:
+        """Show where the logger was, from when to when."""
+        SourcesDialog(self, self._house, serial=self.which.currentData() or "").open()
 
     def _choose(self, listed: list[tuple[str, str, str]], serial: str) -> None:
         for known, model, place in listed:

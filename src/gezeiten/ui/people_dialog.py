@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 from gezeiten.desk.people import Acting, acting, erase_name
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, date, home_zone, tr
-from gezeiten.ui.life_dialog import chosen_thing, fill, plain_table
 from gezeiten.ui.parts import Facts, button, column, label, row
+from gezeiten.ui.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.work import Task
 
 LONGEST_NAME = 60

@@ -38,6 +38,7 @@ from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.parts import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
+from gezeiten.ui.sources_dialog import SourcesDialog
 
 _THING = Qt.ItemDataRole.UserRole
 
@@ -215,6 +216,7 @@ class PlacesDialog(QDialog):
         self._wrong: QWidget | None = None
         self.save_button = button(tr("Keep changes"), self.save, "primary")
         self.retire_button = button("", self.retire)
+        self.sources_button = button(tr("Who measured here ..."), self.show_sources)
         left = column(
             self.list,
             row(button(tr("New site"), self.new_site), button(tr("New point"), self.new_point),
@@ -222,7 +224,8 @@ class PlacesDialog(QDialog):
         )  # fmt: skip
         right = column(
             self.title, self.forms, self.problem,
-            row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
+            row(self.retire_button, self.sources_button, 1, button(tr("Close"), self.accept),
+                self.save_button),
         )  # fmt: skip
         self.setLayout(row(left, right, spacing=16, margins=16))
         give_room(self, 1, 1)
@@ -289,6 +292,7 @@ class PlacesDialog(QDialog):
         self.title.setText(thing.name)
         self.retire_button.setVisible(True)
         self.retire_button.setText(tr("Take up again") if thing.retired else tr("Retire"))
+        self.sources_button.setVisible(isinstance(thing, PointPlace))
         if isinstance(thing, SitePlace):
             self.forms.setCurrentIndex(0)
             self.site_form.show_facts(self._facts.sites[thing.id])
@@ -328,7 +332,14 @@ class PlacesDialog(QDialog):
         self.title.setText(title)
         self.forms.setCurrentIndex(form)
         self.retire_button.setVisible(False)
+        self.sources_button.setVisible(False)
         self._say("")
+
+    def show_sources(self) -> None:
+        """Show who measured at the chosen point."""
+        thing = self.thing()
+        if isinstance(thing, PointPlace):
+            SourcesDialog(self, self._house, point=thing).open()
 
     def save(self) -> None:
         """Keep what the fields say."""

@@ -39,8 +39,8 @@ from gezeiten.ui.acting import Acting
 from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import counted, date, day, day_of, home_zone, number, tr
-from gezeiten.ui.life_dialog import chosen_thing, plain_table
 from gezeiten.ui.parts import button, column, label, row
+from gezeiten.ui.tables import chosen_thing, plain_table
 
 _SITE = Qt.ItemDataRole.UserRole
 _TASK = Qt.ItemDataRole.UserRole

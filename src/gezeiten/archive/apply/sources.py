@@ -6,9 +6,10 @@ from typing import Any
 
 from sqlalchemy import Connection, Select, select, update
 
-from gezeiten.archive.apply.missions import known_logger
-from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of
-from gezeiten.archive.store.tables import Feeding, Logger, Placing, Point
+from gezeiten.archive.apply.missions import known_logger, set_logger
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
+from gezeiten.archive.store.tables import Feeding, Logger, Mission, Placing, Point
+from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.acts.sources import (
     FeedingTakenBack,
     PlacingTakenBack,
@@ -20,9 +21,13 @@ from gezeiten.errors import InputError
 
 def _placed(connection: Connection, act: SourcePlaced, said: Said) -> None:
     point = key_of(connection, Point.__table__, act.point) if act.point else None
-    add(connection, Placing.__table__, uid=act.placing,
-        logger_id=known_logger(connection, act.logger), point_id=point, start_ms=act.start_ms,
-        end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+    logger = known_logger(connection, act.logger)
+    model = only(connection, select(Logger.model).where(Logger.id == logger))[0]
+    if act.end_ms is None and model not in SOURCES:  # there it is now
+        set_logger(connection, logger, point_id=point)
+    add(connection, Placing.__table__, uid=act.placing, logger_id=logger, point_id=point,
+        start_ms=act.start_ms, end_ms=act.end_ms, words=act.words, said_ms=said.at_ms,
+        said_by=said.person)  # fmt: skip
 
 
 def _fed(connection: Connection, act: SeriesFed, said: Said) -> None:
@@ -33,7 +38,35 @@ def _fed(connection: Connection, act: SeriesFed, said: Said) -> None:
 
 
 def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Said) -> Misfits:
-    return _taken_back(connection, Placing.__table__, act.placing, said)
+    misfits = _taken_back(connection, Placing.__table__, act.placing, said)
+    _put_back(connection, known_logger(connection, act.logger), act.placing)
+    return misfits
+
+
+def _put_back(connection: Connection, logger: int, placing: str) -> None:
+    """Where a logger is now that it is not where it was placed last: where it was placed before, or
+    launched for last."""
+    table = Placing.__table__
+    [point, end_ms] = only(
+        connection, select(table.c.point_id, table.c.end_ms).where(table.c.uid == placing)
+    )
+    now = only(connection, select(Logger.model, Logger.point_id).where(Logger.id == logger))
+    if end_ms is not None or now[0] in SOURCES or now[1] != point:
+        return
+    standing = (
+        select(table.c.point_id)
+        .where(table.c.logger_id == logger, table.c.undone_ms.is_(None), table.c.end_ms.is_(None))
+        .order_by(table.c.said_ms.desc(), table.c.uid.desc())
+        .limit(1)
+    )
+    launched = (
+        select(Mission.point_id)
+        .where(Mission.logger_id == logger)
+        .order_by(Mission.launched_ms.desc())
+        .limit(1)
+    )
+    row = connection.execute(standing).first() or connection.execute(launched).first()
+    set_logger(connection, logger, point_id=row[0] if row else None)
 
 
 def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Said) -> Misfits:

@@ -67,10 +67,7 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
     rows = select(ExcursionRow, Point.id).join(Point, Point.uid == ExcursionRow.point)
     said = select(AssessmentRow, Mission.uid).join(Mission, Mission.id == AssessmentRow.mission_id)
     if point_id is not None:
-        rows, said = (
-            rows.where(Point.id == point_id),
-            said.where(AssessmentRow.point_id == point_id),
-        )
+        rows = rows.where(Point.id == point_id)
     assessments = {
         row.uid: (row, mission, names[mission]) for row, mission in session.execute(said)
     }
@@ -82,7 +79,12 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
             Found(row.id, point, row.mission, names[row.mission], _rule(row), _seen(row),
                   row.found_ms, said_of_it)
         )  # fmt: skip
-    found += [_gone(*one) for one in assessments.values()]
+    held = set(session.scalars(select(ExcursionRow.assessment)))  # at another point, it may be
+    found += [
+        _gone(*one)
+        for uid, one in assessments.items()
+        if uid not in held and point_id in (None, one[0].point_id)
+    ]
     return sorted(found, key=lambda one: -one.now.start_ms)
 
 
@@ -156,8 +158,12 @@ def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> l
         for row in session.scalars(select(ExcursionRow).filter_by(point=at.uid))
     }
     now = as_found(found, _mission_ids(session, at.point_id) if found else {})
+    for key in now.keys() - known.keys():
+        elsewhere = _found_elsewhere(session, key)
+        if elsewhere is not None:  # its readings were moved here
+            known[key] = elsewhere
     is_known = now.keys() <= known.keys()
-    before = [] if is_known else _found_before(session, at.point_id, known.values())
+    before = [] if is_known else _found_before(session, at.point_id, now, known.values())
     for key, row in known.items():
         if key not in now:
             session.delete(row)
@@ -170,6 +176,7 @@ def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> l
             fresh += [(key[0], rule, seen)] if first_ms is None else []
             row = ExcursionRow(point=at.uid, mission=key[0], rule_key=key[1],
                                found_ms=now_ms if first_ms is None else first_ms)  # fmt: skip
+        row.point = at.uid
         row.rule = rule.as_dict()
         for name, value in asdict(seen).items():
             setattr(row, name, value)
@@ -196,12 +203,22 @@ class _Before(NamedTuple):
     at_ms: int
 
 
-def _found_before(session: Session, point_id: int, known: Iterable[ExcursionRow]) -> list[_Before]:
+def _found_elsewhere(session: Session, key: FoundKey) -> ExcursionRow | None:
+    mission, rule_key, start_ms = key
+    its = select(ExcursionRow).filter_by(mission=mission, rule_key=rule_key, start_ms=start_ms)
+    return session.scalars(its).first()
+
+
+def _found_before(
+    session: Session, point_id: int, now: FoundRows, known: Iterable[ExcursionRow]
+) -> list[_Before]:
     """Return what was found at a point before, as acts tell it and as it is known here."""
     told = (
         select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
         .join(Mission, Mission.id == FoundRow.mission_id)
-        .where(FoundRow.point_id == point_id)
+        .where(
+            (FoundRow.point_id == point_id) | Mission.uid.in_({mission for mission, _, _ in now})
+        )
     )
     here = [
         _Before(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms) for row in known
@@ -268,7 +285,8 @@ def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
         for found in session.scalars(query):
             by_rule.setdefault((found.mission, found.rule_key), ([], []))[0].append(found)
         said = select(AssessmentRow, Mission.uid).join(Mission)
-        said = said.where(AssessmentRow.point_id == point_id).order_by(AssessmentRow.id)
+        its = Mission.uid.in_({mission for mission, _ in by_rule})  # wherever they were then
+        said = said.where((AssessmentRow.point_id == point_id) | its).order_by(AssessmentRow.id)
         for row, mission in session.execute(said):
             by_rule.setdefault((mission, row.rule_key), ([], []))[1].append(row)
         for excursions, assessments in by_rule.values():

@@ -48,12 +48,14 @@ class ShownSeries:
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """missions: keys in this database by id; points: ids by key; stood: all deployments; feeds: of
+    """missions: keys in this database by id; points: ids by key; stays: all
+    missions where they were launched for; stood: all deployments; feeds: of
     each series, by point (its id) and series, in order of time; by_point, by_mission: the same
     another way; shown: the series of each point."""
 
     missions: dict[str, int]
     points: dict[int, str]
+    stays: tuple[Stay, ...]
     stood: tuple[Deployment, ...]
     feeds: dict[tuple[str, str], tuple[Feed, ...]]
     by_point: dict[str, list[Feed]]
@@ -141,7 +143,7 @@ def _made(session: Session) -> Layout:
         by_mission.setdefault(one.mission, []).append(one)
     fed = {key: tuple(listed) for key, listed in by_series.items()}
     shown = _shown(fed, recorded, bare)
-    return Layout(missions, points, stood, fed, by_point, by_mission, shown)
+    return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown)
 
 
 def _recorded(session: Session) -> dict[str, list[_Recorded]]:

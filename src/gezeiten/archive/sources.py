@@ -1,0 +1,42 @@
+"""Where sources were and what they feed, out of the archive: as it follows, and as it was said."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.store.tables import Feeding, Logger, Placing, Point, Site
+from gezeiten.domain.kept import SaidOfSource
+from gezeiten.domain.sites import full_name
+
+
+def said_of_sources(session: Session) -> list[SaidOfSource]:
+    """Return all that stands of what was said of sources, the latest first."""
+    found = [_said(*row) for row in session.execute(_with_names(Placing))]
+    found += [_said(*row) for row in session.execute(_with_names(Feeding))]
+    return sorted(found, key=lambda one: (-one.said_ms, one.uid))
+
+
+def _with_names(table: type[Placing] | type[Feeding]) -> Any:
+    query: Any = (
+        select(table, Logger.serial, Point, Site)
+        .join(Logger, Logger.id == table.logger_id)
+        .outerjoin(Point, Point.id == table.point_id)
+        .outerjoin(Site, Site.id == Point.site_id)
+        .where(table.undone_ms.is_(None))
+    )
+    return query
+
+
+def _said(
+    row: Placing | Feeding, serial: str, point: Point | None, site: Site | None
+) -> SaidOfSource:
+    name = full_name(site.name, point.name) if site and point else ""
+    fed = (row.channel, row.label) if isinstance(row, Feeding) else ("", "")
+    return SaidOfSource(
+        row.uid, serial, point.uid if point else "", name, site.zone if site else "UTC", *fed,
+        row.start_ms, row.end_ms, row.words if isinstance(row, Placing) else "", row.said_ms,
+        row.said_by,
+    )  # fmt: skip

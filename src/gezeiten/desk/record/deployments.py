@@ -1,0 +1,154 @@
+"""Who measured what, where, from when to when: seen, and put right by saying so.
+
+Readings never change by it; which series they are in follows (`domain/feeds.py`).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sources import said_of_sources
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.sources import (
+    FeedingTakenBack,
+    PlacingTakenBack,
+    SeriesFed,
+    SourcePlaced,
+)
+from gezeiten.domain.feeds import Deployment
+from gezeiten.domain.kept import SaidOfSource
+from gezeiten.domain.series_keys import series_key
+from gezeiten.domain.timeline import EVER_MS
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class SeenDeployment:
+    """A source at a point with the mission that recorded there. start_ms: of a text that of its
+    first reading; end_ms: None while it stands there still. series: those that it feeds, by key,
+    each once; channels: what it measures."""
+
+    source: str
+    is_logger: bool
+    mission: int
+    point: PointPlace
+    start_ms: int
+    end_ms: int | None
+    channels: tuple[str, ...]
+    series: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Sources:
+    """Where sources were, by point and time, and what people said of it, the latest first."""
+
+    deployments: tuple[SeenDeployment, ...]
+    said: tuple[SaidOfSource, ...]
+
+
+def sources(desk: Desk, *, serial: str = "", point_id: int | None = None) -> Sources:
+    """Return where the sources of a point were, or where one source was, or all."""
+    known = {point.uid: point for point in points(desk)}
+    with desk.archive.reading() as session:
+        made = layout(session)
+        stood = [one for one in made.stood
+                 if (not serial or one.stay.source == serial)
+                 and (point_id is None or one.point == made.points[point_id])]  # fmt: skip
+        missions = missions_by_id(session, {one.stay.mission for one in stood})
+        said = said_of_sources(session)
+    seen = [_seen(one, made, known[one.point], missions[one.stay.mission].number)
+            for one in stood if one.point in known]  # fmt: skip
+    seen.sort(key=lambda one: (one.point.full_name, one.start_ms, one.source))
+    here = {one.source for one in seen} | {serial}
+    uids = {one.point.uid for one in seen if point_id is not None}
+    return Sources(
+        tuple(seen),
+        tuple(one for one in said if one.source in here or one.point_uid in uids),
+    )
+
+
+def _seen(one: Deployment, made: Layout, point: PointPlace, number: int) -> SeenDeployment:
+    fed = [feed for feed in made.by_mission.get(one.stay.mission, ()) if feed.deployment == one]
+    shown = {series.key for series in made.shown.get(one.point, ())}
+    keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
+    end = None if one.end_ms == EVER_MS else one.end_ms
+    return SeenDeployment(one.stay.source, one.stay.is_logger, number, point,
+                          max(one.start_ms, one.stay.first_ms), end, one.stay.channels,
+                          tuple(keys))  # fmt: skip
+
+
+def place_source(
+    desk: Desk, serial: str, point_id: int | None, start_ms: int, end_ms: int | None, words: str
+) -> None:
+    """Say where a source was in a stretch: at a point, or (None) at none. end_ms None: since then.
+
+    Raises:
+        InputError: no words, an end before the beginning, an unknown source.
+    """
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands in the logbook beside it.")
+    left = _points_of(desk, serial)
+    with desk.archive.reading() as session:
+        uid = kept_point(session, point_id).uid if point_id is not None else None
+    act = SourcePlaced(serial, fresh_id(), uid, start_ms, end_ms, words.strip(),
+                       tuple(one for one in left if one != uid))  # fmt: skip
+    _do(desk, act, [*left, *([uid] if uid else [])])
+
+
+def feed_series(
+    desk: Desk,
+    point_id: int,
+    channel: str,
+    label: str,
+    source: str,
+    start_ms: int = 0,
+    end_ms: int | None = None,
+) -> str:
+    """Say which source feeds a series of a point in a stretch; returns the series' key.
+
+    label: "" for the main series of the channel.
+
+    Raises:
+        InputError: a label that names another source, an end before the beginning.
+    """
+    label = " ".join(label.split())
+    if "@" in label or len(label) > 60:
+        raise InputError("A label has up to 60 signs and no “@”; choose another one.")
+    with desk.archive.reading() as session:
+        uid = kept_point(session, point_id).uid
+    _do(desk, SeriesFed(uid, fresh_id(), channel, label, source, start_ms, end_ms), [uid])
+    return series_key(channel, label)
+
+
+def take_back(desk: Desk, said: SaidOfSource) -> None:
+    """Take back what was said of a source; then it is again what it was before."""
+    if said.channel:
+        _do(desk, FeedingTakenBack(said.point_uid, said.uid), [said.point_uid])
+        return
+    there = list(dict.fromkeys([*_points_of(desk, said.source), said.point_uid]))
+    there = [uid for uid in there if uid]
+    _do(desk, PlacingTakenBack(said.source, said.uid, tuple(there)), there)
+
+
+def _points_of(desk: Desk, serial: str) -> list[str]:
+    """The points where a source is, was, or would be but for what was said of it."""
+    with desk.archive.reading() as session:
+        made = layout(session)
+        of_missions = [stay.point for stay in made.stays if stay.source == serial and stay.point]
+    stood = [one.point for one in made.stood if one.stay.source == serial]
+    return list(dict.fromkeys([*stood, *of_missions]))
+
+
+def _do(desk: Desk, act: Act, uids: list[str]) -> None:
+    desk.do(act)
+    with desk.archive.reading() as session:
+        keys = {uid: key for key, uid in layout(session).points.items()}
+    for uid in uids:
+        refresh_excursions(desk, keys[uid])
