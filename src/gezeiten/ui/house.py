@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import About
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.commands import Command
@@ -38,6 +39,16 @@ class Look:
     back: tuple[int, object, str] | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Rows:
+    """Readings to show as a table: series by point and key, a stretch, and the instant to begin
+    at."""
+
+    series: tuple[tuple[PointPlace, str], ...]
+    span: Span
+    at_ms: int | None = None
+
+
 class Practice(Protocol):
     """Whoever can start loggers to practise with (returns their addresses and serial ports), and
     the demonstration in a window of its own."""
@@ -51,6 +62,7 @@ class House(QObject):
 
     wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
     its name; "look ADDRESSES" looks at these too. logger_wanted: a logger, by its serial.
+    rows_wanted: `Rows` to show as a table.
     """
 
     go = Signal(int, object)
@@ -58,6 +70,7 @@ class House(QObject):
     wants = Signal(str)
     begin = Signal(str)
     logger_wanted = Signal(str)
+    rows_wanted = Signal(object)
     archive_changed = Signal()
 
     def __init__(self, desk: Desk, practice: Practice | None = None) -> None:

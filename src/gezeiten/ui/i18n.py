@@ -73,6 +73,12 @@ def date(utc_ms: int, zone: str, pattern: str = "d MMM yyyy") -> str:
     return QLocale().toString(_qdate(from_ms(utc_ms, zone)), pattern)
 
 
+def instant(utc_ms: int, zone: str, *, weekday: bool = False, seconds: bool = False) -> str:
+    """Return "29 Nov 2026 01:07": an instant with its year, in a zone."""
+    pattern = "ddd d MMM yyyy" if weekday else "d MMM yyyy"
+    return f"{date(utc_ms, zone, pattern)} {clock_time(utc_ms, zone, seconds)}"
+
+
 def clock_time(utc_ms: int, zone: str, seconds: bool = False) -> str:
     """Return "14:05" (or "14:05:09") at the site."""
     moment = from_ms(utc_ms, zone)

@@ -28,7 +28,7 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series_keys import MAIN
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
-from gezeiten.ui.i18n import date, home_zone, number, tr
+from gezeiten.ui.i18n import home_zone, instant, number, tr
 from gezeiten.ui.parts import button, column, give_room, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.tables import chosen_thing, fill, plain_table
@@ -232,19 +232,15 @@ class SourcesDialog(QDialog):
 
 def _deployment(one: SeenDeployment) -> list[str]:
     zone = one.point.zone
-    until = tr("still") if one.end_ms is None else _instant(one.end_ms, zone)
+    until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
     series = ", ".join(quantity(key).name for key in one.series) or tr("not fetched yet")
     return [one.source, number(one.mission) if one.is_logger else "", one.point.full_name,
-            _instant(one.start_ms, zone), until if one.is_logger else "", series]  # fmt: skip
-
-
-def _instant(at_ms: int, zone: str) -> str:
-    return date(at_ms, zone, "d MMM yyyy HH:mm")
+            instant(one.start_ms, zone), until if one.is_logger else "", series]  # fmt: skip
 
 
 def _said(one: SaidOfSource) -> list[str]:
-    since = _instant(one.start_ms, one.zone) if one.start_ms > 0 else tr("its first reading")
-    until = tr("further notice") if one.end_ms is None else _instant(one.end_ms, one.zone)
+    since = instant(one.start_ms, one.zone) if one.start_ms > 0 else tr("its first reading")
+    until = tr("further notice") if one.end_ms is None else instant(one.end_ms, one.zone)
     if one.channel:
         name = quantity(one.channel).name
         series = tr("main series") if one.label == MAIN else f"“{one.label}”"
@@ -254,4 +250,4 @@ def _said(one: SaidOfSource) -> list[str]:
         what = tr("%1 was at %2").replace("%2", one.point or tr("no point"))
     what = what.replace("%1", one.source)
     stretch = tr("from %1 until %2").replace("%1", since).replace("%2", until)
-    return [_instant(one.said_ms, one.zone), one.said_by, f"{what}, {stretch}", one.words]
+    return [instant(one.said_ms, one.zone), one.said_by, f"{what}, {stretch}", one.words]

@@ -1,4 +1,4 @@
-"""A stretch by its two instants, and a day to go to: for Trends, by keyboard."""
+"""A stretch by its two instants, an instant or a day to go to: by keyboard."""
 
 from __future__ import annotations
 
@@ -54,6 +54,41 @@ class StretchDialog(QDialog):
     def _say(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.show()
+
+
+class GoToInstant(QDialog):
+    """taken: the instant typed, UTC ms."""
+
+    taken = Signal(object)
+
+    def __init__(self, parent: QWidget, at_ms: int, zone: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Go to an instant"))
+        self._zone = zone
+        self.at = QuietDateTime(tr("Instant"))
+        self.at.show_instant(at_ms, zone)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        take = button(tr("Go there"), self._take, "primary")
+        take.setDefault(True)
+        self.setLayout(
+            column(
+                label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
+                self.at, self.problem, row(button(tr("Cancel"), self.reject), 1, take),
+                spacing=6, margins=16,
+            )
+        )  # fmt: skip
+        self.at.setFocus()
+
+    def _take(self) -> None:
+        try:
+            at_ms = self.at.instant_ms(self._zone)
+        except FieldError as exc:
+            self.problem.setText(str(exc))
+            self.problem.show()
+            return
+        self.taken.emit(at_ms)
+        self.accept()
 
 
 class GoToDay(QDialog):

@@ -167,12 +167,12 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QLineEdit:disabled, QComboBox:disabled {{ color: {t.muted}; border-style: dashed; }}
     QComboBox QAbstractItemView {{ background: {t.paper}; color: {t.ink};
         selection-background-color: {t.tide_wash}; selection-color: {t.ink}; }}
-    QListWidget, QTreeWidget, QTableWidget {{ background: {t.paper}; border: none;
+    QListWidget, QTreeWidget, QTableView {{ background: {t.paper}; border: none;
         alternate-background-color: {t.ground}; outline: none; }}
     QTreeWidget::item, QListWidget::item {{ min-height: {t.row - 6}px; padding: 1px 2px; }}
     QTreeWidget[ticks="true"]::item, QListWidget[ticks="true"]::item {{
         min-height: {target + 1}px; }}
-    QListWidget::item:selected, QTreeWidget::item:selected, QTableWidget::item:selected {{
+    QListWidget::item:selected, QTreeWidget::item:selected, QTableView::item:selected {{
         background: {t.tide_wash}; color: {t.ink}; }}
     QHeaderView {{ background: {t.paper}; border: none; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.muted}; border: none;

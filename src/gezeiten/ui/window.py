@@ -112,6 +112,7 @@ class MainWindow(QMainWindow):
         self.house.wants.connect(self._want)
         self.house.begin.connect(self._begin)
         self.house.logger_wanted.connect(self.show_logger)
+        self.house.rows_wanted.connect(self.show_rows)
         self.places.built.connect(self._place_built)
         self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
         self._bind(self._own_acts())
@@ -272,6 +273,14 @@ class MainWindow(QMainWindow):
                 dialog.open()
 
         self.house.run(lambda _task: acting(desk), show, latest="people")
+
+    def show_rows(self, rows: places.Rows) -> None:
+        """Open readings as a table, beside the window."""
+        from gezeiten.ui.readings_table import ReadingsWindow
+
+        dialog = ReadingsWindow(self, self.house, rows)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
 
     def show_lives(self, serial: str = "") -> None:
         """Open the loggers' lives, at one of them."""

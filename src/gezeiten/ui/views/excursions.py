@@ -30,7 +30,7 @@ from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.commands import Command
 from gezeiten.ui.draft_keeper import DraftKeeper
 from gezeiten.ui.flow import ElidingButton
-from gezeiten.ui.house import House, Place
+from gezeiten.ui.house import House, Place, Rows
 from gezeiten.ui.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.parts import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.rules import RULE_SIGNS, rule_words
@@ -172,6 +172,13 @@ class ExcursionsPlace(Place):
             ),
             Command("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
             Command("event.reopen", tr("Take the assessment back"), "Alt+Z", self.reopen, here),
+            Command(
+                "event.rows",
+                tr("Readings of the excursion as a table"),
+                "Alt+R",
+                self.show_rows,
+                here,
+            ),
             Command(
                 "event.trends",
                 tr("Look at the excursion in Trends"),
@@ -343,6 +350,15 @@ class ExcursionsPlace(Place):
         self._put_words(cause, words)
         self._keep_draft()
         self.words.setFocus()
+
+    def show_rows(self) -> None:
+        """Show the readings of the excursion and shortly around it as a table."""
+        if self._event is not None:
+            event = self._event
+            around = max((event.end_ms - event.start_ms) // 4, HOUR_MS)
+            span = (event.start_ms - around, event.end_ms + around)
+            series = ((event.point, event.rule.channel),)
+            self.house.rows_wanted.emit(Rows(series, span, event.start_ms))
 
     def look_in_trends(self) -> None:
         """Show this excursion in Trends, with a way back."""

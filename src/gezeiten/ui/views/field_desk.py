@@ -13,6 +13,7 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.arrival import Arrival
 from gezeiten.desk.field.readiness import Readiness, Seen, Start, readiness, starting
 from gezeiten.desk.field.rounds import Round, open_round
 from gezeiten.desk.field.sheets import write_label_sheet
@@ -27,6 +28,7 @@ from gezeiten.domain.coverage import Range
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.thinning import Thinning
+from gezeiten.domain.timeline import Span
 from gezeiten.errors import InputError
 from gezeiten.link.line import CablePort
 from gezeiten.ui import house as places
@@ -168,11 +170,16 @@ class FieldDeskPlace(Place):
         self.work.looked.connect(self._looked)
         self.work.busy_changed.connect(self._busy_changed)
 
+    def came_last(self, serial: str) -> Span | None:
+        """Return the stretch that the last offload of a logger brought, None without one."""
+        came = self.news.arrivals.get(serial)
+        return came.span if isinstance(came, Arrival) else None
+
     def _asked(self, act: str) -> None:
         """A page wants something done."""
         {
             "blink": self.blink, "record": self._to_trends, "cancel": self.cancel_offload,
-            "check": self.self_check,
+            "check": self.self_check, "rows": self.dialogs.rows,
             "part": self.dialogs.part, "life": self.dialogs.life, "pin": self.dialogs.pin,
             "last": self.take_last_plan, "before": self.take_plan_before,
             "kept": self.show_kept_plans, "keep": self.show_kept_plans,

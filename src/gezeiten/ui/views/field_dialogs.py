@@ -13,6 +13,8 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from gezeiten.desk.intake.drives import is_mission_file, look_at_file, take_from_drive
 from gezeiten.desk.logger.parts import newest_extent
 from gezeiten.desk.logger.pins import pin_group
+from gezeiten.desk.record.table import LastReadings, last_readings
+from gezeiten.ui.house import Rows
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.views.field_view import FieldView
 from gezeiten.ui.views.logger_page import offload_words
@@ -150,6 +152,22 @@ class FieldDialogs:
 
         at_hand = {c.serial: c.readings_not_kept for c in self._field.loggers.cards()}
         DayDialog(self._over, self._house, at_hand).open()
+
+    def rows(self) -> None:
+        """Show what came last from the chosen logger as a table: what its last offload brought,
+        else the last day that is kept."""
+        card, desk = self._field.card, self._house.desk
+        if card is None:
+            return
+        span = self._field.came_last(card.serial)
+
+        def show(found: LastReadings | None) -> None:
+            if found is None:
+                self._house.say(tr("Nothing of this logger is kept yet; offload it first."))
+            else:
+                self._house.rows_wanted.emit(Rows(found.series, found.span))
+
+        self._house.run(lambda _task: last_readings(desk, card.serial, span), show)
 
     def life(self) -> None:
         """Show the life of the chosen logger."""

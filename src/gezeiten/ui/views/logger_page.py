@@ -90,6 +90,7 @@ class LoggerPage(QWidget):
                 tr("2 · What it holds"),
                 [self.holding, self.transfer, self.transfer_words, self.came],
                 [self._ask(tr("Look at the record"), "record"),
+                 self._ask(tr("Its readings …"), "rows"),
                  self.part, self.cancel],
             ),
             self._card(

@@ -35,13 +35,13 @@ from gezeiten.domain.fills import straight_line
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
-from gezeiten.domain.timeline import DAY_MS, duration_text
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, duration_text
 from gezeiten.ui import house as places
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.commands import Command
 from gezeiten.ui.draft_keeper import DraftKeeper
-from gezeiten.ui.house import House, Place
+from gezeiten.ui.house import House, Place, Rows
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule
 from gezeiten.ui.theme import Theme
@@ -155,6 +155,9 @@ class MendPlace(Place):
                 "gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here
             ),
             Command("gap.trends", tr("Look at the gap in Trends"), "Alt+T", self._to_trends, here),
+            Command(
+                "gap.rows", tr("Readings around the gap as a table"), "Alt+R", self.show_rows, here
+            ),
             Command("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
         ]
 
@@ -396,6 +399,15 @@ class MendPlace(Place):
             self._show_buttons()
 
         self.house.run(lambda _task: act(), done, failed=failed)
+
+    def show_rows(self) -> None:
+        """Show the readings around the gap as a table, from the last one before it on."""
+        if self._detail:
+            booked = self._detail.booked
+            around = max(booked.gap.length_ms, 12 * HOUR_MS)
+            span = (booked.gap.start_ms - around, booked.gap.end_ms + around)
+            series = tuple((booked.point, key) for key in booked.channels)
+            self.house.rows_wanted.emit(Rows(series, span, booked.gap.start_ms))
 
     def _to_trends(self) -> None:
         if self._detail:

@@ -29,7 +29,7 @@ from gezeiten.ui import house as places
 from gezeiten.ui.chart_lanes import Lane, Trace
 from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.commands import Command
-from gezeiten.ui.house import House, Place
+from gezeiten.ui.house import House, Place, Rows
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled, tree_items
 from gezeiten.ui.theme import Theme
@@ -100,6 +100,9 @@ class TrendsPlace(Place):
         self.figures = scroll
         self.marked.body.addWidget(scroll, 1)
         self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
+        self.as_table = button(tr("Readings as a table"), self.show_rows)
+        self.as_table.setToolTip("Alt+R")
+        self.marked.body.addWidget(self.as_table)
         self.marked.body.addWidget(self.hand_over)
         self.marked.give_way(290, 230)
         line = row(left, self.picture, self.marked, margins=14)
@@ -149,6 +152,7 @@ class TrendsPlace(Place):
             Command("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None), here),
             Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
+            Command("rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
 
@@ -305,6 +309,7 @@ class TrendsPlace(Place):
         self.empty.setVisible(not lanes)
         self.chart.scroll().setVisible(bool(lanes))
         self.hand_over.setEnabled(len(chosen) == 1 and bool(lanes))
+        self.as_table.setEnabled(bool(lanes))
         if not lanes or self._whole is None:
             words = (
                 tr("No record yet at these points.")
@@ -422,6 +427,14 @@ class TrendsPlace(Place):
             for j, (lane, _, figures) in enumerate(columns, 1):
                 self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
             self.table.addWidget(rule(), top + 2 * i + 1, 0, 1, across + 1)
+
+    def show_rows(self) -> None:
+        """Show the readings of the stretch, marked or in view, as a table."""
+        series = tuple((point, place.channel) for point in self.points()
+                       for place in point.channels)  # fmt: skip
+        if series and self._lanes:
+            span = self.chart.mark or self.chart.view()
+            self.house.rows_wanted.emit(Rows(series, span))
 
     def _hand_over(self) -> None:
         chosen = self.points()

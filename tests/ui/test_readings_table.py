@@ -1,0 +1,86 @@
+"""Readings as a table, opened where people stand: at an excursion, in Trends, at a gap."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.record.records import record
+from gezeiten.ui import house as places
+from gezeiten.ui.readings_table import ReadingsWindow
+from gezeiten.ui.window import MainWindow
+from tests.ui_help import idle, press
+
+
+def opened(window: MainWindow, qtbot: QtBot) -> ReadingsWindow:
+    idle(qtbot, window)
+    shown = [one for one in QApplication.topLevelWidgets() if isinstance(one, ReadingsWindow)]
+    assert shown[-1].model is not None
+    return shown[-1]
+
+
+def test_an_excursions_readings_begin_where_it_does(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    event = window.places[places.EXCURSIONS]._event
+    press(window, "Alt+R")
+    rows = opened(window, qtbot)
+    at = rows.view.currentIndex().row()
+    assert rows.model.table.time_ms(at) == event.start_ms
+    rows.only.setCurrentIndex(1)
+    idle(qtbot, window)
+    series = record(demo_desk, event.point.id, event.rule.channel).between(*rows.model.table.span)
+    outside = event.rule.outside_at(series.times_utc_ms, series.values, event.point.zone)
+    assert len(rows.model.table) >= int(outside.sum()) > 0
+    QTest.keyClick(rows, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
+    at = rows.view.currentIndex().row()
+    assert rows.model.table.cell(at, 0).value == series.values.max()
+    QTest.keyClick(rows, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    idle(qtbot, window)
+    lines = QGuiApplication.clipboard().text().split("\n")
+    assert len(lines) == 1 + len(rows.model.table)
+    assert lines[0].startswith("Time at the site (Europe/Berlin)\tUTC\t")
+    assert "T" in lines[1].split("\t")[1]
+    rows.close()
+
+
+def test_what_trends_shows_is_what_the_table_holds(window: MainWindow, qtbot: QtBot) -> None:
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    press(window, "Alt+R")
+    rows = opened(window, qtbot)
+    assert rows.model.table.span == trends.chart.view()
+    assert len(rows.model.table.columns) == len(trends.points()[0].channels)
+    QTest.keyClick(rows, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    idle(qtbot, window)
+    assert rows.by_day.rowCount() == len(rows.model.table.days(0)) > 1
+    rows.by_day.setCurrentCell(1, 0)
+    rows._open_day()
+    assert rows.pages.currentIndex() == 0
+    rows.close()
+
+
+def test_a_gap_lies_in_the_middle_of_its_rows(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.MEND)
+    idle(qtbot, window)
+    booked = next(one for one in gaps(demo_desk) if one.state == "open")
+    window.places[places.MEND].show_target(booked.key)
+    idle(qtbot, window)
+    gap = booked.gap
+    press(window, "Alt+R")
+    rows = opened(window, qtbot)
+    table = rows.model.table
+    assert table.span[0] < gap.start_ms < gap.end_ms < table.span[1]
+    inside = (table.times_utc_ms >= gap.start_ms) & (table.times_utc_ms < gap.end_ms)
+    assert not inside.any()
+    rows.close()
