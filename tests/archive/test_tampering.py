@@ -26,6 +26,7 @@ from gezeiten.desk.office.logger_life import loggers, note_service
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
+from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.domain.acts.launches import LaunchBegun
@@ -123,7 +124,7 @@ def made_here(folder: Path) -> list[tuple[object, ...]]:
     the archive is opened."""
     rows: list[tuple[object, ...]] = []
     with sqlite3.connect(folder / "here.db") as raw:
-        for table in ("block", "held", "series"):
+        for table in ("block", "block_bytes", "held"):
             rows += sorted((row[1:] for row in raw.execute(f"SELECT * FROM {table}")), key=repr)
     raw.close()
     return rows
@@ -156,6 +157,9 @@ def acted(tmp_path: Path) -> Path:
     settled = next(e for e in excursions(desk) if e.is_settled)
     reopen(desk, settled.id)
     settle(desk, settled.id, "Power", "Fuse.")
+    place_source(desk, serial, None, 5, 9, "on the bench")
+    shown = next(p for p in points(desk) if p.channels)
+    feed_series(desk, shown.id, shown.channels[0].channel, "upper", serial, 5, 9)
     desk.close()
     return folder
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import pypdf
 import pytest
 
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits import LimitRule, always
 from gezeiten.domain.statistics import daily_numbers, numbers
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.report.content import (
@@ -36,8 +36,9 @@ def report(**change: object) -> PointReport:
     minutes = [START / 60_000 + 10 * i for i in range(432) if not 100 < i < 140]
     series = series_of(minutes, [15 + i % 30 / 4 for i in range(len(minutes))], estimated=(7, 8))
     channel = ReportChannel(
-        "air_temperature", "°C", series, (RULE,), numbers(series, SPAN, (RULE,), kinetic=True),
-        tuple(daily_numbers(series, SPAN, ZONE, (RULE,), kinetic=True)),
+        "air_temperature", "°C", series, always((RULE,)),
+        numbers(series, SPAN, always((RULE,)), kinetic=True),
+        tuple(daily_numbers(series, SPAN, ZONE, always((RULE,)), kinetic=True)),
     )  # fmt: skip
     offload = ReportOffload(START, "JA", "network", "ab" * 32, 1500.0)
     mission = ReportMission("D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full",
@@ -172,7 +173,7 @@ def test_the_first_sentence_answers(change: dict[str, object], words: str) -> No
 
 def test_without_limits_no_day_is_called_inside(tmp_path: Path) -> None:
     made = report()
-    channel = replace(made.channels[0], rules=(), whole=numbers(made.channels[0].series, SPAN),
+    channel = replace(made.channels[0], limits=(), whole=numbers(made.channels[0].series, SPAN),
                       days=tuple(daily_numbers(made.channels[0].series, SPAN, ZONE)))  # fmt: skip
     free = replace(made, channels=(channel,))
     assert sentence(free).startswith("4 days, and no limit was set; ")

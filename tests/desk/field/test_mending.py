@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from sqlalchemy import select
 
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
@@ -193,8 +194,9 @@ def test_what_was_switched_off_counts_for_no_missing_sensor(holed: Lab) -> None:
 
     def recorded() -> list[int]:
         with holed.desk.archive.reading() as session:
-            mission = session.scalars(select(Mission)).one()
-            times, _, _ = load_recorded(session, mission.id, mission.point_id, CHANNELS[0])
+            point = session.scalars(select(Mission.point_id)).one()
+            [feed] = layout(session).of_series(point, CHANNELS[0])
+            times, _, _ = load_recorded(session, point, feed)
         return times.tolist()
 
     before = recorded()

@@ -3,36 +3,38 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 
 import numpy as np
 import pytest
 from sqlalchemy import select, update
 
-from gezeiten.archive.here.tables import Block
-from gezeiten.archive.store.packing import decode_values, encode_values
+from gezeiten.archive.here.tables import Block, BlockBytes
+from gezeiten.archive.store.packing import decode_readings, encode_readings
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import logbook_entries, logbook_is_intact
 from gezeiten.desk.office.verifying import is_check_open, verify
+from gezeiten.domain.timeline import Values
 from gezeiten.errors import CancelledError
 
 
+def changed(desk: Desk, change: Callable[[Values], Values]) -> None:
+    """Change the values of the first block that has one missing."""
+    with desk.archive.writing() as session:
+        block = next(b for b in session.scalars(select(Block)) if b.valid < b.count)
+        its = session.get_one(BlockBytes, block.id)
+        its.data = encode_readings(change(decode_readings(its.data, block.count)))
+
+
 def test_a_changed_reading_is_named_with_its_offload(demo_desk: Desk) -> None:
-    with demo_desk.archive.writing() as session:
-        block = session.scalars(select(Block).order_by(Block.id)).first()
-        assert block is not None
-        values = decode_values(block.data, block.count)
-        values[10] += 0.01
-        block.data = encode_values(values)
+    changed(demo_desk, lambda values: np.where(np.arange(len(values)) == 10, 4.01, values))
     [fault] = verify(demo_desk).faults
     assert "differ from the raw offload" in fault
 
 
 def test_a_missing_value_made_up_is_noticed(demo_desk: Desk) -> None:
-    with demo_desk.archive.writing() as session:
-        block = next(b for b in session.scalars(select(Block)) if b.valid < b.count)
-        values = decode_values(block.data, block.count)
-        block.data = encode_values(np.nan_to_num(values, nan=4.0))
+    changed(demo_desk, lambda values: np.nan_to_num(values, nan=4.0))
     assert len(verify(demo_desk).faults) == 1
 
 
