@@ -43,6 +43,7 @@ from gezeiten.archive.store.heads import Heads
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
 from gezeiten.archive.store.vault import Vault
+from gezeiten.domain.kept import KnownMission
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
 
 ArchiveSession: TypeAlias = Session
@@ -99,6 +100,8 @@ class Archive:
         """The zone of sites that an act makes by the way, until somebody says better."""
         self.layout: tuple[object, Layout] | None = None
         """Which mission feeds which series, with what it was made of (`archive/here/layout.py`)."""
+        self.latest: tuple[Layout, dict[int, tuple[KnownMission, bool]]] | None = None
+        """The mission that began last at each point, by the layout of then (`missions.py`)."""
         self.on_caught_up: Callable[[], object] = lambda: None
         """Called when readings are to be made: acts of elsewhere were applied, or bytes differ."""
         self.chains = ChainFiles(folder, may_write=not look)
@@ -148,7 +151,7 @@ class Archive:
     @contextmanager
     def reading(self) -> Iterator[Session]:
         """A session that only reads."""
-        with translated(self.folder), Session(self.engine) as session:
+        with translated(self.folder), Session(self.engine, info={"archive": self}) as session:
             yield session
 
     @contextmanager

@@ -8,7 +8,7 @@ from dataclasses import replace
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.readings import kept_of_text
 from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.loggers import known_logger_of
@@ -173,7 +173,15 @@ def newest_number(session: Session, logger_id: int) -> int | None:
 def latest_missions(session: Session) -> dict[int, tuple[KnownMission, bool]]:
     """Return the logger's mission that began last at each point, by point, and whether it stands
     there still; that of a text or a live line where no logger was. The others are not even read."""
-    made = layout(session)
+    made, archive = layout(session), session.info.get("archive")
+    if archive is None:
+        return _latest(session, made)
+    if archive.latest is None or archive.latest[0] is not made:
+        archive.latest = (made, _latest(session, made))
+    return dict(archive.latest[1])
+
+
+def _latest(session: Session, made: Layout) -> dict[int, tuple[KnownMission, bool]]:
     last: dict[str, Deployment] = {}
     for one in made.stood:
         before = last.get(one.point)

@@ -86,10 +86,13 @@ def joined_runs(table: NDArray[np.int64]) -> Runs:
     """
     if len(table) < 2:
         return runs_of_table(table)
-    table = table[np.lexsort((table[:, 1], table[:, 0]))]
-    ends = np.maximum.accumulate(table[:, 1])
-    at_end = np.maximum.accumulate(np.where(table[:, 1] == ends, np.arange(len(table)), 0))
-    intervals = table[at_end, 2]
+    if (table[1:, 0] > table[:-1, 1]).all():  # in order, none within another
+        ends, intervals = table[:, 1], table[:, 2]
+    else:
+        table = table[np.lexsort((table[:, 1], table[:, 0]))]
+        ends = np.maximum.accumulate(table[:, 1])
+        at_end = np.maximum.accumulate(np.where(table[:, 1] == ends, np.arange(len(table)), 0))
+        intervals = table[at_end, 2]
     wide = np.flatnonzero(table[1:, 0] - ends[:-1] > HOLD_FACTOR * intervals[:-1])
     firsts, lasts = np.append(0, wide + 1), np.append(wide, len(table) - 1)
     return Runs(table[firsts, 0], ends[lasts], intervals[lasts])

@@ -5,7 +5,7 @@ Only where a fetch was undone, so that some readings of a block do not count, th
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -30,12 +30,14 @@ _NONE = np.empty((0, 3), np.int64)
 @dataclass(frozen=True, slots=True)
 class Coverage:
     """What is held of all series, or of those of some points. held: runs of each block by mission
-    and channel, int64 (n, 3); steps: those of each point that change what is held."""
+    and channel, int64 (n, 3); steps: those of each point that change what is held; known: runs that
+    were joined already."""
 
     session: Session
     layout: Layout
     held: dict[tuple[str, str], _Table]
     steps: dict[int, list[Step]]
+    known: dict[tuple[int, str], Runs] = field(default_factory=dict)
 
     def runs(self, point_id: int, key: str) -> Runs:
         """Return the runs of a series, measured and filled.
@@ -43,6 +45,11 @@ class Coverage:
         Raises:
             ArchiveDamagedError: a block is damaged.
         """
+        if (point_id, key) not in self.known:
+            self.known[point_id, key] = self._joined(point_id, key)
+        return self.known[point_id, key]
+
+    def _joined(self, point_id: int, key: str) -> Runs:
         steps = self.steps.get(point_id, [])
         parts = [self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)]
         parts += [
@@ -51,10 +58,12 @@ class Coverage:
             if step.kind == LINE and step.channel == key and step.undone_ms is None
         ]
         parts = [part for part in parts if len(part)]
+        if len(parts) == 1:
+            return joined_runs(parts[0])
         return joined_runs(np.concatenate(parts) if parts else _NONE)
 
     def _fed(self, feed: Feed, steps: list[Step]) -> _Table:
-        unused = unused_readings(self.session, steps)
+        unused = unused_readings(self.session, steps) if steps else []
         mission = self.layout.missions[feed.mission]
         table = self.held.get((feed.mission, feed.channel), _NONE)
         is_cut = len(table) and (table[0, 0] < feed.start_ms or table[-1, 1] >= feed.end_ms)
