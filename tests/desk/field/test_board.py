@@ -6,7 +6,7 @@ from pathlib import Path
 
 from sqlalchemy import event
 
-from gezeiten.archive.here.tables import SeriesRow
+from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
@@ -29,18 +29,23 @@ def archive_of(folder: Path, points: int, missions: int) -> Desk:
             point = Point(site_id=site.id, name=f"Point {i}", fill_limit_s=7200)
             session.add(point)
             session.flush()
-            session.add(
-                SeriesRow(point=point.uid, channel="air_temperature", unit="°C", has_readings=False)
-            )
             logger = Logger(serial=f"D-{i:04d}", model="Düne T2", firmware="1", practice=True,
                             point_id=point.id)  # fmt: skip
             session.add(logger)
             session.flush()
+            last = None
             for k in range(missions):
                 at_ms = ANCHOR_MS - (missions - k) * DAY_MS
-                session.add(Mission(logger_id=logger.id, point_id=point.id, number=k + 1,
-                                    launched_ms=at_ms, first_ms=at_ms, interval_ms=600_000,
-                                    plan=PLAN.as_dict(), state="logging"))  # fmt: skip
+                last = Mission(logger_id=logger.id, point_id=point.id, number=k + 1, uid=f"{i}/{k}",
+                               launched_ms=at_ms, first_ms=at_ms, interval_ms=600_000,
+                               plan=PLAN.as_dict(), state="logging")  # fmt: skip
+                session.add(last)
+            session.flush()
+            assert last is not None
+            session.add(Block(mission=last.uid, channel="air_temperature", unit="°C",
+                              is_text=False, first=0, width=1, count=1, number=0, start_ms=at_ms,
+                              step_ms=0, end_ms=at_ms, usual_ms=1, shorter_ms=0,
+                              valid=0))  # fmt: skip
     return desk
 
 

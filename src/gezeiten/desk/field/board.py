@@ -28,6 +28,8 @@ EndReason = Literal["memory full", "battery empty"]
 CLOCK_OFF_MS = 30_000
 LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
 SOON_MS = 14 * DAY_MS
+_ASKS_FOR_A_VISIT = ("end", "not recording", "fault")
+"""Needs for which somebody has to go, whether a visit is planned or not."""
 RECORDING = ("logging", "waiting", "")
 """States of a mission that goes on, "": nobody has asked since its launch."""
 FORESEEN_MS = 60 * DAY_MS
@@ -244,14 +246,28 @@ def _with_needs(
 
 
 def _visit(site: SitePlace, rows: tuple[BoardRow, ...], now: int) -> Visit | None:
-    """The visit that follows from a site's rows; sites without a next visit have none due."""
-    if site.next_visit_ms is None:
-        return None
-    ends = [row.ends_ms for row in rows if row.ends_ms is not None]
-    due = min([site.next_visit_ms, *ends])
+    """The visit that follows from a site's rows: the planned one, or an earlier one that a need
+    asks for; where none is planned only what cannot wait asks for one."""
+    if site.next_visit_ms is not None:
+        ends = [row.ends_ms for row in rows if row.ends_ms is not None]
+        due = min([site.next_visit_ms, *ends])
+    else:
+        asking = [need.due_ms for row in rows if row.serial or row.fault for need in row.needs
+                  if need.kind in _ASKS_FOR_A_VISIT and need.weight]  # fmt: skip
+        if not asking:
+            return None
+        due = max(min(asking), now)
     words = [sentence for row in rows for sentence in _sentences(row, now)]
     urgent = due - now < 2 * DAY_MS
     return Visit(site, due, len([row for row in rows if row.serial]), tuple(words), urgent)
+
+
+def _end_words(row: BoardRow, left_ms: int) -> str:
+    is_battery = row.end_reason == "battery empty"
+    if left_ms <= 0:
+        return "battery must be empty" if is_battery else "memory is full"
+    left = about_text(left_ms)
+    return f"battery lasts {left}" if is_battery else f"full in {left}"
 
 
 def _sentences(row: BoardRow, now: int) -> list[str]:
@@ -260,9 +276,7 @@ def _sentences(row: BoardRow, now: int) -> list[str]:
         return [f"{row.point.name} cannot be read: {row.fault}"]
     said = []
     if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
-        left = about_text(max(row.ends_ms - now, 0))
-        is_battery = row.end_reason == "battery empty"
-        said.append(f"battery lasts {left}" if is_battery else f"full in {left}")
+        said.append(_end_words(row, row.ends_ms - now))
     if not row.is_recording:
         said.append("not recording")
     for need in row.needs:

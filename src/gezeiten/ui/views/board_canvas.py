@@ -6,8 +6,8 @@ triangles for excursions, rings for offloads. Right of now: how long it goes on,
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
-from datetime import timedelta
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -21,6 +21,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPolygonF,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
@@ -28,12 +29,13 @@ from gezeiten.desk.field.board import Board, BoardRow
 from gezeiten.desk.field.mending import BookedGap
 from gezeiten.desk.places import SitePlace
 from gezeiten.desk.record.excursion_book import BookedExcursion
-from gezeiten.domain.timeline import DAY_MS, from_ms, midnight_ms
-from gezeiten.ui.i18n import counted, date, day, day_and_time, tr
+from gezeiten.domain.timeline import DAY_MS, Span
+from gezeiten.ui.i18n import clock_time, counted, date, day, day_and_time, tr
 from gezeiten.ui.rules import RULE_SIGNS, side_word
 from gezeiten.ui.theme import LIGHT, Theme
+from gezeiten.ui.views.board_axis import HOURS, ticks
+from gezeiten.ui.views.board_model import BoardLine, BoardModel
 
-PAST_DAYS, FUTURE_DAYS = 64, 50
 AXIS_HEIGHT = 30
 RIBBON = 10.0
 
@@ -53,47 +55,46 @@ class BoardCanvas(QWidget):
 
     opened = Signal(object)
     selected = Signal(object)
+    stretch_changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
-        self.board: Board | None = None
-        self._lines: list[tuple[SitePlace, BoardRow | None]] = []
+        self.model = BoardModel()
         self._hits: list[Hit] = []
-        self.current = -1
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(tr("Tideboard"))
 
-    def show_board(self, board: Board) -> None:
-        """Show a board, keeping the selected row where it still is."""
-        before = self.row.point.id if self.row else None
-        self.board = board
-        self._lines = []
-        for site, rows in board.sites:
-            self._lines.append((site, None))
-            self._lines.extend((site, row) for row in rows)
-        self.current = next(
-            (i for i, (_, row) in enumerate(self._lines) if row and row.point.id == before), -1
-        )
-        if self.current < 0:
-            self._move(1)
-        self.setMinimumHeight(self.sizeHint().height())
-        if self.row:
-            self.setAccessibleDescription(row_in_words(self.row))
-        self.update()
+    @property
+    def board(self) -> Board | None:
+        """The board shown."""
+        return self.model.board
 
     @property
     def row(self) -> BoardRow | None:
         """The selected row."""
-        return self._lines[self.current][1] if 0 <= self.current < len(self._lines) else None
+        return self.model.row
+
+    def show_board(self, board: Board) -> None:
+        """Show a board, keeping the selected row where it still is."""
+        self.model.show(board)
+        self.arranged()
+
+    def arranged(self) -> None:
+        """Show what the model says now."""
+        self.setMinimumHeight(self.sizeHint().height())
+        if self.row:
+            self.setAccessibleDescription(row_in_words(self.row))
+        self.updateGeometry()
+        self.update()
 
     # -- geometry ------------------------------------------------------------------------------
     def _row_height(self) -> int:
         return max(self.theme.row - 1, self.fontMetrics().height() + 10)
 
     def sizeHint(self) -> QSize:
-        return QSize(900, AXIS_HEIGHT + self._row_height() * max(len(self._lines), 1) + 4)
+        return QSize(900, AXIS_HEIGHT + self._row_height() * max(len(self.model.lines), 1) + 4)
 
     def _left(self) -> float:
         em = self.fontMetrics().horizontalAdvance("M")
@@ -103,11 +104,21 @@ class BoardCanvas(QWidget):
         return self.width() - 13.5 * self.fontMetrics().horizontalAdvance("M")
 
     def _x(self, at_ms: float) -> float:
-        assert self.board is not None
-        start = self.board.now_ms - PAST_DAYS * DAY_MS
-        share = (at_ms - start) / ((PAST_DAYS + FUTURE_DAYS) * DAY_MS)
+        start, end = self.model.shown
+        share = (at_ms - start) / (end - start)
         left, right = self._left(), self._right()
         return left + min(max(share, 0.0), 1.0) * (right - left)
+
+    def _is_shown(self, start_ms: float, end_ms: float | None = None) -> bool:
+        """Whether any of a stretch, or an instant, lies in what is shown."""
+        start, end = self.model.shown
+        return start_ms < end and (start_ms if end_ms is None else end_ms) > start
+
+    def _instant(self, x: float) -> float:
+        """Return the instant at a place across."""
+        start, end = self.model.shown
+        left, right = self._left(), self._right()
+        return start + (end - start) * min(max((x - left) / max(right - left, 1.0), 0.0), 1.0)
 
     def _top(self, line: int) -> float:
         return AXIS_HEIGHT + line * self._row_height()
@@ -117,22 +128,23 @@ class BoardCanvas(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), self.theme.color("paper"))
-        if self.board is None or not self._lines:
+        if self.board is None or not self.model.lines:
             return
         self._hits = []
         self._paint_axis(painter)
         seen = self.visibleRegion().boundingRect() or self.rect()
         first, last = self._line_at(seen.top()) - 1, self._line_at(seen.bottom()) + 1
-        for i, (site, row) in enumerate(self._lines):
-            if not first <= i <= last:
-                continue  # a thousand rows are painted as fast as twenty
-            if row is None:
-                self._paint_site(painter, site, self._top(i))
+        for i in range(max(first, 0), min(last + 1, len(self.model.lines))):
+            line = self.model.lines[i]  # a thousand rows are painted as fast as twenty
+            if line.row is None:
+                self._paint_site(painter, line.site, self._top(i))
             else:
-                self._paint_row(painter, row, self._top(i), i == self.current)
-        x = self._x(self.board.now_ms)
+                self._paint_row(painter, line, line.row, self._top(i), i == self.model.current)
+        if not self._is_shown(self.board.now_ms):
+            return
+        x, bottom = self._x(self.board.now_ms), self._top(len(self.model.lines))
         painter.setPen(QPen(self.theme.color("ink"), 1.6 * self.theme.line_width))
-        painter.drawLine(QPointF(x, AXIS_HEIGHT - 4), QPointF(x, self._top(len(self._lines))))
+        painter.drawLine(QPointF(x, AXIS_HEIGHT - 4), QPointF(x, bottom))
 
     def _font(self, *, bold: bool = False, small: bool = False) -> QFont:
         font = QFont(self.font())
@@ -143,22 +155,29 @@ class BoardCanvas(QWidget):
 
     def _paint_axis(self, painter: QPainter) -> None:
         assert self.board is not None
-        now = self.board.now_ms
-        zone = self._lines[0][0].zone
-        today = from_ms(now, zone).date()
-        bottom = self._top(len(self._lines))
-        for weeks in range(-PAST_DAYS // 14, FUTURE_DAYS // 14 + 1):
-            at = midnight_ms(today + timedelta(days=14 * weeks), zone) if weeks else now
+        zone = self.model.lines[0].site.zone
+        bottom = self._top(len(self.model.lines))
+        now = self._x(self.board.now_ms) if self._is_shown(self.board.now_ms) else None
+        room = painter.fontMetrics().horizontalAdvance("00 Mmm 0000")
+        most = max(int((self._right() - self._left()) / room), 2)
+        for at, pattern in ticks(self.model.shown, self.board.now_ms, zone, most):
             x = self._x(at)
-            if not self._left() < x < self._right():
-                continue
-            painter.setPen(QPen(self.theme.color("line"), 1))
-            painter.drawLine(QPointF(x, AXIS_HEIGHT - 4), QPointF(x, bottom))
-            painter.setFont(self._font(bold=weeks == 0, small=weeks != 0))
-            painter.setPen(self.theme.color("ink" if weeks == 0 else "muted"))
-            text = day(at, zone) if weeks == 0 else date(at, zone, "d MMM")
-            area = QRectF(x - 60, 2, 120, AXIS_HEIGHT - 8)
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, text)
+            near_now = now is not None and abs(x - now) < room * 0.8
+            if self._left() < x < self._right() and not near_now:
+                text = clock_time(at, zone) if pattern == HOURS else date(at, zone, pattern)
+                self._paint_tick(painter, x, bottom, text, is_now=False)
+        if now is not None:
+            self._paint_tick(painter, now, bottom, day(self.board.now_ms, zone), is_now=True)
+
+    def _paint_tick(
+        self, painter: QPainter, x: float, bottom: float, text: str, *, is_now: bool
+    ) -> None:
+        painter.setPen(QPen(self.theme.color("line"), 1))
+        painter.drawLine(QPointF(x, AXIS_HEIGHT - 4), QPointF(x, bottom))
+        painter.setFont(self._font(bold=is_now, small=not is_now))
+        painter.setPen(self.theme.color("ink" if is_now else "muted"))
+        area = QRectF(x - 60, 2, 120, AXIS_HEIGHT - 8)
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_site(self, painter: QPainter, site: SitePlace, top: float) -> None:
         height = self._row_height()
@@ -170,7 +189,7 @@ class BoardCanvas(QWidget):
         bottom = Qt.AlignmentFlag.AlignBottom
         painter.drawText(name, bottom, self._short(site.name, painter, name.width()))
         if site.next_visit_ms is None:
-            said = tr("online")
+            said = tr("no visit planned")
         else:
             said = tr("next visit %1").replace("%1", day(site.next_visit_ms, site.zone))
         words = f"{site.kind} · {said}" if site.kind else said
@@ -181,7 +200,16 @@ class BoardCanvas(QWidget):
     def _short(self, text: str, painter: QPainter, width: float) -> str:
         return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width))
 
-    def _paint_row(self, painter: QPainter, row: BoardRow, top: float, current: bool) -> None:
+    def _name(self, line: BoardLine, row: BoardRow) -> str:
+        """What stands at the left of a row: where sites have no heads, with its site."""
+        if line.folded:
+            points = counted(line.folded, "%n point", "%n points")
+            return f"▸ {line.site.name} · {points}"
+        return f"{row.point.name} · {line.site.name}" if self.model.by_needs else row.point.name
+
+    def _paint_row(
+        self, painter: QPainter, line: BoardLine, row: BoardRow, top: float, current: bool
+    ) -> None:
         height = self._row_height()
         if current:
             painter.fillRect(QRectF(0, top, self.width(), height), self.theme.color("tide_wash"))
@@ -190,11 +218,12 @@ class BoardCanvas(QWidget):
         middle = top + height / 2
         serial_width = painter.fontMetrics().horizontalAdvance("M-00000")
         center = Qt.AlignmentFlag.AlignVCenter
-        painter.setFont(self._font())
+        painter.setFont(self._font(bold=bool(line.folded)))
         painter.setPen(self.theme.color("ink"))
-        room = self._left() - 28 - serial_width - 16
-        name = self._short(row.point.name, painter, room)
-        painter.drawText(QRectF(28, top, room, height), center, name)
+        indent = 16 if line.folded or self.model.by_needs else 28
+        room = self._left() - indent - serial_width - 16
+        name = self._short(self._name(line, row), painter, room)
+        painter.drawText(QRectF(indent, top, room, height), center, name)
         painter.setPen(self.theme.color("muted"))
         painter.setFont(self._font(small=True))
         at = QRectF(self._left() - serial_width - 12, top, serial_width, height)
@@ -206,7 +235,7 @@ class BoardCanvas(QWidget):
             self._paint_fault(painter, row, top, height)
         self._paint_past(painter, row, middle)
         self._paint_future(painter, row, middle)
-        self._paint_need(painter, row, top, height)
+        self._paint_need(painter, line, row, top)
 
     def _paint_fault(self, painter: QPainter, row: BoardRow, top: float, height: int) -> None:
         """The sentence stands where the record would."""
@@ -224,18 +253,19 @@ class BoardCanvas(QWidget):
     def _paint_past(self, painter: QPainter, row: BoardRow, middle: float) -> None:
         t = self.theme
         painter.setPen(Qt.PenStyle.NoPen)
-        for span in row.held:
-            area = self._bar(span, middle)
+        for area, span in self._bars(row.held, middle):
             painter.fillRect(area, t.color("tide"))
             words = tr("measured") + f" · {self._span(row, span)}"
             self._hits.append(Hit(area, words, row, "record"))
         for span in row.estimated:
-            area = self._bar(span, middle)
-            area.setWidth(max(area.width(), 4))
-            self._striped(painter, area)
+            if self._is_shown(*span):
+                area = self._bar(span, middle)
+                area.setWidth(max(area.width(), 4))
+                self._striped(painter, area)
         for booked in row.gaps:
-            self._paint_gap(painter, row, booked, middle)
-        if row.on_logger:
+            if self._is_shown(booked.gap.start_ms, booked.gap.end_ms):
+                self._paint_gap(painter, row, booked, middle)
+        if row.on_logger and self._is_shown(*row.on_logger):
             area = self._bar(row.on_logger, middle)
             painter.fillRect(area, t.color("tide_wash"))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -245,6 +275,23 @@ class BoardCanvas(QWidget):
             self._hits.append(Hit(area, words, row, "logger"))
         self._paint_rings(painter, row, middle)
         self._paint_events(painter, row, middle)
+
+    def _bars(self, spans: tuple[Span, ...], middle: float) -> list[tuple[QRectF, Span]]:
+        """Return the bars of the stretches in sight (in order of time): those that the eye cannot
+        tell apart as one."""
+        start, end = self.model.shown
+        first = max(bisect_left(spans, (start, start)) - 1, 0)
+        made: list[tuple[QRectF, Span]] = []
+        for span in spans[first : bisect_left(spans, (end, end))]:
+            if span[1] <= start:
+                continue
+            area = self._bar(span, middle)
+            if made and area.left() - made[-1][0].right() < 0.5:
+                made[-1][0].setRight(max(area.right(), made[-1][0].right()))
+                made[-1] = (made[-1][0], (made[-1][1][0], span[1]))
+            else:
+                made.append((area, span))
+        return made
 
     def _span(self, row: BoardRow, span: tuple[int, int]) -> str:
         zone = row.point.zone
@@ -274,16 +321,16 @@ class BoardCanvas(QWidget):
         painter.setBrush(self.theme.color("paper"))
         painter.setPen(QPen(self.theme.color("tide"), 1.4 * self.theme.line_width))
         for at_ms in row.offloads_ms:
-            x = self._x(at_ms)
-            if x > self._left():
+            if self._is_shown(at_ms):
+                x = self._x(at_ms)
                 painter.drawEllipse(QPointF(x, middle), 3.2, 3.2)
 
     def _paint_events(self, painter: QPainter, row: BoardRow, middle: float) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
         for event in row.excursions:
-            x = self._x(event.start_ms)
-            if x <= self._left():
+            if not self._is_shown(event.start_ms):
                 continue
+            x = self._x(event.start_ms)
             side = event.rule.side
             up = side != "below"
             tip = middle - RIBBON / 2 - 7 if up else middle + RIBBON / 2 + 7
@@ -311,7 +358,10 @@ class BoardCanvas(QWidget):
             return
         t, now = self.theme, self.board.now_ms
         end = row.ends_ms
-        beyond = end is None or end > now + FUTURE_DAYS * DAY_MS
+        start, until = self.model.shown
+        if now >= until or (end is not None and end <= start):
+            return
+        beyond = end is None or end > until
         x0, x1 = self._x(now), self._right() - 4 if beyond else self._x(end or now)
         painter.setPen(QPen(t.color("tide"), 1.6 * t.line_width))
         painter.drawLine(QPointF(x0, middle), QPointF(x1, middle))
@@ -330,10 +380,11 @@ class BoardCanvas(QWidget):
         words = f"{tr(row.end_reason)} · {day_and_time(end or now, row.point.zone)}"
         self._hits.append(Hit(QRectF(x1 - 3, middle - 10, 16, 20), words, row, "logger"))
 
-    def _paint_need(self, painter: QPainter, row: BoardRow, top: float, height: int) -> None:
+    def _paint_need(self, painter: QPainter, line: BoardLine, row: BoardRow, top: float) -> None:
         if not row.needs:
             return
         assert self.board is not None
+        height = self._row_height()
         need = row.needs[0]
         color = {2: "ember", 1: "brass", 0: "ink"}[need.weight]
         left = self._right() + 10
@@ -351,7 +402,12 @@ class BoardCanvas(QWidget):
         painter.setFont(self._font(small=True))
         painter.setPen(self.theme.color("ink" if need.weight == 2 else "muted"))
         room = self.width() - left - width - 12
-        words = self._short(tr(need.words), painter, room)
+        said = tr(need.words)
+        if line.asking > 1:
+            said = counted(line.asking - 1, "%1, and %n more", "%1, and %n more").replace(
+                "%1", said
+            )
+        words = self._short(said, painter, room)
         painter.drawText(QRectF(left + width + 6, top, room, height), center, words)
 
     # -- pointer and keys ----------------------------------------------------------------------
@@ -364,8 +420,8 @@ class BoardCanvas(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         line = self._line_at(event.position().y())
-        if 0 <= line < len(self._lines) and self._lines[line][1] is not None:
-            self.current = line
+        if 0 <= line < len(self.model.lines) and self.model.lines[line].row is not None:
+            self.model.current = line
             self._tell()
             self.update()
 
@@ -386,30 +442,48 @@ class BoardCanvas(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            self._move(1 if event.key() == Qt.Key.Key_Down else -1)
+            self.model.move(1 if event.key() == Qt.Key.Key_Down else -1)
             self._tell()
+            self.update()
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.model.shift(0.2 if event.key() == Qt.Key.Key_Right else -0.2)
+            self.stretch_changed.emit()
+            self.update()
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Equal):
+            self.zoom(2.0 if event.key() == Qt.Key.Key_Minus else 0.5)
+        elif event.key() == Qt.Key.Key_Home:
+            self.model.usual_stretch()
+            self.stretch_changed.emit()
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.row:
             self.opened.emit((self.row, self._first_thing(self.row)))
         else:
             super().keyPressEvent(event)
 
-    def _move(self, by: int) -> None:
-        at = self.current + by
-        while 0 <= at < len(self._lines):
-            if self._lines[at][1] is not None:
-                self.current = at
-                return
-            at += by
+    def zoom(self, factor: float, at_ms: float | None = None) -> None:
+        """Show a stretch so many times as long."""
+        self.model.zoom(factor, at_ms)
+        self.stretch_changed.emit()
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """The wheel scrolls; with Ctrl it zooms where the pointer is, with Shift it moves."""
+        steps = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and steps:
+            self.zoom(0.8**steps, self._instant(event.position().x()))
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and steps:
+            self.model.shift(-0.1 * steps)
+            self.stretch_changed.emit()
+            self.update()
+        else:
+            event.ignore()
 
     def choose_site(self, name: str) -> bool:
         """Choose the first row of a site; False where it is not on the board."""
-        lines = (i for i, (site, row) in enumerate(self._lines) if row and site.name == name)
-        found = next(lines, -1)
-        if found >= 0:
-            self.current = found
+        found = self.model.choose_site(name)
+        if found:
             self._tell()
-        return found >= 0
+        return found
 
     def _first_thing(self, row: BoardRow) -> BookedGap | BookedExcursion | str:
         """Where Enter leads: to the first thing to be dealt with, else to the record."""

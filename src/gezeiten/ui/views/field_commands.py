@@ -54,7 +54,7 @@ def field_commands(field: FieldView, more: FieldDialogs) -> list[Command]:
          more.day),
         ("plugged", tr("Go to the logger that was just plugged in"), "Ctrl+G",
          field.go_to_plugged),
-        ("rows", tr("Readings of the chosen logger as a table"), "Alt+R", more.rows),
+        ("logger.rows", tr("Readings of the chosen logger as a table"), "Alt+R", more.rows),
         ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", more.life),
         ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P",
          field.write_labels),

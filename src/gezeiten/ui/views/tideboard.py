@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtCore import QDateTime, Qt, QTimeZone, Signal
+from PySide6.QtCore import QDateTime, QEvent, QObject, Qt, QTimeZone, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
     QDateTimeEdit,
     QDialog,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -26,13 +28,14 @@ from gezeiten.desk.record.excursion_book import BookedExcursion
 from gezeiten.ui import house as places
 from gezeiten.ui.commands import Command
 from gezeiten.ui.house import House, Place
-from gezeiten.ui.i18n import counted, day, home_zone, tr
-from gezeiten.ui.parts import Card, button, clear, column, label, set_role
+from gezeiten.ui.i18n import counted, day, home_zone, number, tr
+from gezeiten.ui.parts import Card, button, clear, column, label, row, set_role
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.views.board_canvas import BoardCanvas, legend_items, row_in_words
 from gezeiten.ui.views.first_steps import FirstSteps
 
 VISITS_SHOWN = 4
+_PRESSED = QEvent.Type.KeyPress
 NEEDS_SHOWN = 3
 
 
@@ -107,6 +110,8 @@ class TideboardPlace(Place):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
+        self.head = self._head()
+        whole.addWidget(self.head)
         whole.addWidget(scroll, 1)
         whole.addWidget(self.empty, 1)
         whole.addWidget(below)
@@ -114,13 +119,118 @@ class TideboardPlace(Place):
         self.empty.hide()
         self._show_legend()
 
+    def _head(self) -> QWidget:
+        """What is shown of the board: found by typing, in which order, over which stretch."""
+        self.search = QLineEdit()
+        self.search.setPlaceholderText(tr("find a site, point, serial or need ( / )"))
+        self.search.setAccessibleName(tr("Find on the board"))
+        self.search.setClearButtonEnabled(True)
+        self.search.setMinimumWidth(300)
+        self.search.setMaximumWidth(360)
+        self.search.textChanged.connect(self._typed)
+        self.search.returnPressed.connect(self.canvas.setFocus)
+        self.search.installEventFilter(self)
+        self.found = label("", "muted")
+        self.order = button(tr("Needs first"), self.toggle_order, "link")
+        self.order.setCheckable(True)
+        self.order.setToolTip("N")
+        self.fold = button(tr("Fold sites"), self.fold_all, "link")
+        self.fold.setToolTip("Shift+F")
+        stretch = [
+            button("◀", lambda: self._shift(-0.5), "link"),
+            button("−", lambda: self.canvas.zoom(2.0), "link"),
+            button("+", lambda: self.canvas.zoom(0.5), "link"),
+            button("▶", lambda: self._shift(0.5), "link"),
+            button(tr("now"), self.usual_stretch, "link"),
+        ]
+        names = (tr("Earlier"), tr("Longer stretch"), tr("Shorter stretch"), tr("Later"),
+                 tr("The usual stretch around now"))  # fmt: skip
+        for made, name in zip(stretch, names, strict=True):
+            made.setAccessibleName(name)
+            made.setToolTip(name)
+        line = QWidget()
+        laid = row(self.search, self.found, 1, self.order, self.fold, *stretch, spacing=4)
+        laid.setContentsMargins(16, 6, 16, 2)
+        line.setLayout(laid)
+        return line
+
     def hint(self) -> str:
         return tr(
-            "↑ ↓ choose · Enter opens · P prepare visit · V next visit · E point · Ctrl+K commands"
+            "↑ ↓ choose · Enter opens · / finds · N needs first · F folds · ← → + − time · "
+            "P prepare visit · V next visit · E point"
         )
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Down leads from the field to the rows, Esc clears it first."""
+        if watched is self.search and isinstance(event, QKeyEvent) and event.type() == _PRESSED:
+            if event.key() == Qt.Key.Key_Down:
+                self.canvas.setFocus()
+                return True
+            if event.key() == Qt.Key.Key_Escape:
+                self.search.clear()
+                self.canvas.setFocus()
+                return True
+        return super().eventFilter(watched, event)
+
+    def begin_find(self) -> None:
+        """Type what is looked for."""
+        self.search.setFocus()
+        self.search.selectAll()
+
+    def _typed(self, typed: str) -> None:
+        self.canvas.model.type(typed)
+        self._arranged()
+
+    def toggle_order(self) -> None:
+        """Put first what needs somebody, or sites in their order."""
+        self.canvas.model.set_order("sites" if self.canvas.model.by_needs else "needs")
+        self._arranged()
+
+    def fold_all(self) -> None:
+        """Fold all sites to a line each, or unfold them."""
+        self.canvas.model.set_order("sites")
+        self.canvas.model.fold_all()
+        self._arranged()
+
+    def fold_site(self) -> None:
+        """Fold the site of the chosen row to one line, or unfold it."""
+        model = self.canvas.model
+        if model.row is not None and not model.by_needs:
+            model.fold(model.row.point.site_id)
+            self._arranged()
+
+    def _shift(self, share: float) -> None:
+        self.canvas.model.shift(share)
+        self.canvas.update()
+
+    def usual_stretch(self) -> None:
+        """Show the usual stretch around now again."""
+        self.canvas.model.usual_stretch()
+        self.canvas.update()
+
+    def _arranged(self) -> None:
+        model = self.canvas.model
+        self.order.setChecked(model.by_needs)
+        self.fold.setChecked(bool(model.folded))
+        whole = sum(len(rows) for _, rows in model.board.sites) if model.board else 0
+        words = tr("%1 of %2").replace("%1", number(model.found)).replace("%2", number(whole))
+        self.found.setText(words if model.typed else "")
+        self.canvas.arranged()
+        if model.row is not None:
+            self._follow()
 
     def commands(self) -> list[Command]:
         return [
+            Command("board.find", tr("Find on the board"), "/", self.begin_find,
+                places.TIDEBOARD),
+            Command("board.order", tr("Needs first, or by site"), "N", self.toggle_order,
+                places.TIDEBOARD),
+            Command("board.fold", tr("Fold the chosen site to one line"), "F", self.fold_site,
+                places.TIDEBOARD),
+            Command("board.fold.all", tr("Fold all sites"), "Shift+F", self.fold_all,
+                places.TIDEBOARD),
+            Command("board.now", tr("The usual stretch around now"), "Home", self.usual_stretch,
+                places.TIDEBOARD),
             Command("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
                 places.TIDEBOARD),
             Command("point.edit", tr("Change the chosen point"), "E", self.edit_point,
@@ -130,10 +240,10 @@ class TideboardPlace(Place):
         ]  # fmt: skip
 
     def about(self) -> Callable[[Desk], About] | None:
-        row = self.canvas.row
-        if row is None:
+        chosen = self.canvas.row
+        if chosen is None:
             return None
-        return lambda desk: about_point(desk, row.point.id)
+        return lambda desk: about_point(desk, chosen.point.id)
 
     def prepare_visit(self) -> None:
         """Choose the sites of a day, or see the round under way."""
@@ -145,15 +255,15 @@ class TideboardPlace(Place):
         """Open the chosen point among sites and points."""
         from gezeiten.ui.places_dialog import PlacesDialog
 
-        row = self.canvas.row
-        PlacesDialog(self, self.house, row.point.id if row else None).open()
+        chosen = self.canvas.row
+        PlacesDialog(self, self.house, chosen.point.id if chosen else None).open()
 
     def set_visit(self) -> None:
         """Ask for the day on which the chosen row's site is visited next."""
-        row = self.canvas.row
-        if row is None:
+        chosen = self.canvas.row
+        if chosen is None:
             return
-        dialog = VisitDialog(self, row)
+        dialog = VisitDialog(self, chosen)
         dialog.chosen.connect(self._visit_chosen)
         dialog.open()
 
@@ -206,7 +316,9 @@ class TideboardPlace(Place):
         self.setFocusProxy(self.canvas if has_points else self.empty)
         if not has_points:
             self._begin_first_steps()
+        self.head.setVisible(has_points)
         self.canvas.show_board(shown)
+        self._arranged()
         self._choose_site()
         self._zones_differ = {site.zone for site, _ in shown.sites} - {home_zone()}
         self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
@@ -268,7 +380,7 @@ class TideboardPlace(Place):
 
     def _follow(self) -> None:
         """Keep the selected row in sight."""
-        top = self.canvas._top(self.canvas.current)
+        top = self.canvas._top(self.canvas.model.current)
         self._scroll.ensureVisible(0, round(top), 0, 60)
 
     def _open(self, what: tuple[BoardRow, object]) -> None:

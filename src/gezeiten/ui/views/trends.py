@@ -152,7 +152,7 @@ class TrendsPlace(Place):
             Command("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None), here),
             Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
-            Command("rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
+            Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
 
