@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import TypeAlias
 
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import Layout, ShownSeries, layout
+from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.loggers import PlacedLogger, placed_logger, placed_loggers
 from gezeiten.archive.missions import latest_missions, missions_by_id
 from gezeiten.archive.sites import (
@@ -108,6 +111,7 @@ def sites(desk: Desk) -> list[SitePlace]:
         made = layout(session)
         latest = {key: mission for key, (mission, _) in latest_missions(session).items()}
         beside = missions_by_id(session, _beside(made, latest))
+        limits = _limits_now(session, desk.now_ms())
         return [
             SitePlace(
                 site.id,
@@ -120,7 +124,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                         point,
                         site,
                         loggers.get(point.id),
-                        _series(made, point, latest.get(point.id), beside),
+                        _series(made, point, latest.get(point.id), beside, limits),
                         latest.get(point.id),
                     )
                     for point in points_of.get(site.id, [])
@@ -154,6 +158,21 @@ def _point_place(
     )
 
 
+_Limits: TypeAlias = dict[tuple[int, str], tuple[LimitRule, ...]]
+"""Limits that were set and are in force now, by point (its key) and series."""
+
+
+def _limits_now(session: ArchiveSession, now_ms: int) -> _Limits:
+    found: _Limits = {}
+    with suppress(ArchiveDamagedError):  # what needs them names it
+        for one in limits_of_series(session):
+            is_now = one.start_ms <= now_ms and (one.end_ms is None or now_ms < one.end_ms)
+            if is_now and one.rule.has_value:
+                key = one.point_id, one.series
+                found[key] = (*found.get(key, ()), one.rule)
+    return found
+
+
 def _beside(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
     """The missions that feed a series last, where that is not the last one at its point."""
     last = {listed[-1].mission for listed in made.feeds.values()}
@@ -162,7 +181,11 @@ def _beside(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
 
 
 def _series(
-    made: Layout, point: KeptPoint, mission: KnownMission | None, beside: dict[str, KnownMission]
+    made: Layout,
+    point: KeptPoint,
+    mission: KnownMission | None,
+    beside: dict[str, KnownMission],
+    limits: _Limits,
 ) -> list[ChannelPlace]:
     """The series of a point, each with what the plan of the mission that fed it last says."""
     plans: dict[int, Plan | None] = {}
@@ -172,7 +195,9 @@ def _series(
         last = beside.get(fed[-1].mission, mission)
         if last is not None and last.id not in plans:
             plans[last.id] = _plan(last)
-        found.append(_channel_place(shown, fed[-1].channel, plans[last.id] if last else None))
+        place = _channel_place(shown, fed[-1].channel, plans[last.id] if last else None)
+        own = limits.get((point.id, shown.key), ())
+        found.append(replace(place, rules=(*place.rules, *own)) if own else place)
     return found
 
 

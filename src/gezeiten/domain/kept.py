@@ -7,6 +7,7 @@ from typing import Any
 
 from gezeiten.domain.acts.loggers import ServiceKind
 from gezeiten.domain.coverage import Range
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.plan import Plan
 
 
@@ -142,6 +143,22 @@ class SaidOfSource:
     zone: str
     channel: str
     label: str
+    start_ms: int
+    end_ms: int | None
+    words: str
+    said_ms: int
+    said_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class LimitKept:
+    """A limit that was set for a series of a point (its key) and stands, in force in [start_ms,
+    end_ms), None: until further notice. words: why. Instants are UTC ms."""
+
+    uid: str
+    point_id: int
+    series: str
+    rule: LimitRule
     start_ms: int
     end_ms: int | None
     words: str

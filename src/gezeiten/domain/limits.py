@@ -5,7 +5,9 @@ Every rule has one side. Source: docs/calculations.md, "Holding, gaps, time outs
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any, Literal
 
 import numpy as np
@@ -30,7 +32,8 @@ class LimitRule:
     daily: accumulated counting starts anew at local midnight instead of at launch.
     hysteresis: a run goes on until a reading is this much back inside the limit; readings in that
     band join a run, but neither begin one nor count towards its delay or dose.
-    window: the hours of the week in which the rule applies, None for always.
+    window: the hours of the week in which the rule applies, None for always. origin: the id of a
+    limit that was set for a series, "" of a plan's.
     """
 
     channel: str
@@ -42,12 +45,14 @@ class LimitRule:
     level: Level = "alarm"
     hysteresis: float = 0.0
     window: WeeklyWindow | None = None
+    origin: str = ""
 
     @property
     def key(self) -> str:
-        """Stable name of the rule within its mission."""
+        """Stable name of the rule within its mission, of one set for a series within that."""
         name = f"{channel_of(self.channel)}:{self.side}:{self.level}"
-        return f"{name}:{self.window.key}" if self.window else name
+        name = f"{name}:{self.window.key}" if self.window else name
+        return f"{name}:{self.origin}" if self.origin else name
 
     @property
     def has_value(self) -> bool:
@@ -81,6 +86,7 @@ class LimitRule:
             "level": self.level,
             "hysteresis": self.hysteresis,
             "window": self.window.as_dict() if self.window else None,
+            **({"origin": self.origin} if self.origin else {}),
         }
 
 
@@ -92,6 +98,19 @@ class InForce:
     rules: tuple[LimitRule, ...]
     start_ms: int
     end_ms: int
+
+
+def in_turn(stretches: Iterable[InForce]) -> tuple[InForce, ...]:
+    """Return stretches that may overlap as such that do not, each with all rules in force."""
+    listed = list(stretches)
+    edges = sorted({edge for one in listed for edge in (one.start_ms, one.end_ms)})
+    found = []
+    for start_ms, end_ms in pairwise(edges):
+        rules = [rule for one in listed if one.start_ms <= start_ms and end_ms <= one.end_ms
+                 for rule in one.rules]  # fmt: skip
+        if rules:
+            found.append(InForce(tuple(dict.fromkeys(rules)), start_ms, end_ms))
+    return tuple(found)
 
 
 def always(rules: tuple[LimitRule, ...]) -> tuple[InForce, ...]:
@@ -107,7 +126,7 @@ def no_sensor_rule(
 
 
 def limit_rule(data: dict[str, Any]) -> LimitRule:
-    """Return the rule of a dict made by `LimitRule.as_dict`; older ones lack the last two fields.
+    """Return the rule of a dict made by `LimitRule.as_dict`; older ones lack the last fields.
 
     Raises:
         KeyError, ValueError, TypeError: a field is missing or has another kind of value.
@@ -128,4 +147,5 @@ def limit_rule(data: dict[str, Any]) -> LimitRule:
         level,
         float(data.get("hysteresis", 0.0)),
         weekly_window(window) if window else None,
+        str(data.get("origin", "")),
     )

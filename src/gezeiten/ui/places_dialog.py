@@ -36,6 +36,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
+from gezeiten.ui.limits_dialog import LimitsDialog
 from gezeiten.ui.parts import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
 from gezeiten.ui.sources_dialog import SourcesDialog
@@ -217,6 +218,7 @@ class PlacesDialog(QDialog):
         self.save_button = button(tr("Keep changes"), self.save, "primary")
         self.retire_button = button("", self.retire)
         self.sources_button = button(tr("Who measured here ..."), self.show_sources)
+        self.limits_button = button(tr("Limits ..."), self.show_limits)
         left = column(
             self.list,
             row(button(tr("New site"), self.new_site), button(tr("New point"), self.new_point),
@@ -224,7 +226,8 @@ class PlacesDialog(QDialog):
         )  # fmt: skip
         right = column(
             self.title, self.forms, self.problem,
-            row(self.retire_button, self.sources_button, 1, button(tr("Close"), self.accept),
+            row(self.retire_button, self.sources_button, self.limits_button, 1,
+                button(tr("Close"), self.accept),
                 self.save_button),
         )  # fmt: skip
         self.setLayout(row(left, right, spacing=16, margins=16))
@@ -292,7 +295,8 @@ class PlacesDialog(QDialog):
         self.title.setText(thing.name)
         self.retire_button.setVisible(True)
         self.retire_button.setText(tr("Take up again") if thing.retired else tr("Retire"))
-        self.sources_button.setVisible(isinstance(thing, PointPlace))
+        for way in (self.sources_button, self.limits_button):
+            way.setVisible(isinstance(thing, PointPlace))
         if isinstance(thing, SitePlace):
             self.forms.setCurrentIndex(0)
             self.site_form.show_facts(self._facts.sites[thing.id])
@@ -332,7 +336,8 @@ class PlacesDialog(QDialog):
         self.title.setText(title)
         self.forms.setCurrentIndex(form)
         self.retire_button.setVisible(False)
-        self.sources_button.setVisible(False)
+        for way in (self.sources_button, self.limits_button):
+            way.setVisible(False)
         self._say("")
 
     def show_sources(self) -> None:
@@ -340,6 +345,12 @@ class PlacesDialog(QDialog):
         thing = self.thing()
         if isinstance(thing, PointPlace):
             SourcesDialog(self, self._house, point=thing).open()
+
+    def show_limits(self) -> None:
+        """Show the limits of the chosen point."""
+        thing = self.thing()
+        if isinstance(thing, PointPlace):
+            LimitsDialog(self, self._house, thing).open()
 
     def save(self) -> None:
         """Keep what the fields say."""

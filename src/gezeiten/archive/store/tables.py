@@ -157,6 +157,25 @@ class Feeding(Base):
     undone_by: Mapped[str | None]
 
 
+class SeriesLimit(Base):
+    """A limit that was set for a series (its key) of a point, in force in [start_ms, end_ms), None:
+    until further notice. undone_ms set, it has no effect any more."""
+
+    __tablename__ = "series_limit"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    series: Mapped[str]
+    rule: Mapped[dict[str, Any]] = mapped_column(JSON)
+    start_ms: Mapped[int]
+    end_ms: Mapped[int | None]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
 class Offload(Base):
     """One transfer. received: ranges in the raw file; added: those that were new here (of a text,
     which has no numbers, both count its readings on from those of texts before).

@@ -31,7 +31,7 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import Watched, in_stretch, record, watched
+from gezeiten.desk.record.records import Watched, in_force, in_stretch, limits_set, record, watched
 from gezeiten.desk.soundness import or_fault
 from gezeiten.domain.acts.assessments import (
     AssessmentTakenBack,
@@ -41,6 +41,7 @@ from gezeiten.domain.acts.assessments import (
 )
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
+from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits import LimitRule
 from gezeiten.errors import InputError
 
@@ -121,12 +122,29 @@ def refresh_mission(desk: Desk, mission_id: int) -> None:
 
 def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
     """Find the excursions of a point by mission, rule and begin."""
-    return {
+    stretches = watched(desk, point_id)
+    found = {
         (stretch.mission, rule.key, excursion.start_ms): excursion
-        for stretch in watched(desk, point_id)
+        for stretch in stretches
         for rule in stretch.rules
         for excursion in _found(desk, point_id, stretch, rule, zone)
     }
+    for limit in limits_set(desk, point_id):
+        for excursion in _found_by_limit(desk, limit, zone):
+            mission = next(
+                (one.mission for one in stretches if one.series == limit.series
+                 and one.feed.start_ms <= excursion.start_ms < one.feed.end_ms), None)  # fmt: skip
+            if mission is not None:
+                found[mission, limit.rule.key, excursion.start_ms] = excursion
+    return found
+
+
+def _found_by_limit(desk: Desk, limit: LimitKept, zone: str) -> list[Excursion]:
+    """Return what a limit that was set for a series finds while it was in force."""
+    stretch = in_force(limit)
+    series = record(desk, limit.point_id, limit.series)
+    inside = series.between(stretch.start_ms, stretch.end_ms)
+    return find_excursions(inside, limit.rule, zone, alarmed_only=True)
 
 
 def find_all_anew(desk: Desk) -> None:

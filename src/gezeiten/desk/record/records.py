@@ -8,14 +8,16 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.changes import record_version, record_versions
 from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.readings import load_record
+from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.feeds import Feed
-from gezeiten.domain.limits import InForce, LimitRule
+from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.limits import InForce, LimitRule, in_turn
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.series import Series, empty_series
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.timeline import EVER_MS, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +102,21 @@ def limits_at(desk: Desk, point_id: int) -> dict[str, tuple[InForce, ...]]:
         if rules:
             stretch = InForce(rules, one.feed.start_ms, one.feed.end_ms)
             found.setdefault(one.series, []).append(stretch)
-    return {key: tuple(listed) for key, listed in found.items()}
+    for limit in limits_set(desk, point_id):
+        if limit.rule.has_value:
+            found.setdefault(limit.series, []).append(in_force(limit))
+    return {key: in_turn(listed) for key, listed in found.items()}
+
+
+def limits_set(desk: Desk, point_id: int) -> list[LimitKept]:
+    """Return the limits that were set for the series of a point."""
+    with desk.archive.reading() as session:
+        return limits_of_series(session, point_id)
+
+
+def in_force(limit: LimitKept) -> InForce:
+    """Return from when to when a limit that was set is in force."""
+    return InForce((limit.rule,), limit.start_ms, limit.end_ms or EVER_MS)
 
 
 def in_stretch(series: Series, feed: Feed) -> Series:

@@ -16,6 +16,7 @@ from gezeiten.domain.acts import (  # noqa: F401
     documents,
     gaps,
     launches,
+    limits,
     loggers,
     offloads,
     people,

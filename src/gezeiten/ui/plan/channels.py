@@ -47,18 +47,21 @@ _COUNTINGS = (
 
 
 class LimitLine(QWidget):
-    """One limit: what, value, for longer than, how counted, when, hysteresis."""
+    """One limit: what, value, for longer than, how counted, when, hysteresis.
+
+    key: of its channel or series; remove: takes it out, None where it stands alone.
+    """
 
     def __init__(
         self,
-        spec: ChannelSpec,
+        key: str,
         unit: Callable[[], ShownUnit],
         changed: Callable[..., None],
-        remove: Callable[[LimitLine], None],
+        remove: Callable[[LimitLine], None] | None,
     ) -> None:
         super().__init__()
-        self.spec, self._unit = spec, unit
-        name = quantity(spec.key).name
+        self.key, self._unit = key, unit
+        name = quantity(key).name
         self.kind = QuietCombo(f"{name}, {tr('limit')}", ((k, tr(t)) for k, t in _KINDS))
         self.value = line(f"{name}, {tr('value')}", changed, width=64, hint=tr("value"))
         self.unit_name = label("", "muted")
@@ -82,13 +85,14 @@ class LimitLine(QWidget):
         hint = tr("hysteresis")
         self.hysteresis = line(f"{name}, {hint}", changed, width=78, hint=hint)
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
-        drop = button("×", lambda: remove(self), "link")
-        drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
-        drop.setFixedWidth(34)
-        self.setLayout(
-            row(self.kind, self.value, self.unit_name, self.delay, self.counting, self.hours,
-                self.hysteresis, drop, spacing=5)
-        )  # fmt: skip
+        fields = [self.kind, self.value, self.unit_name, self.delay, self.counting, self.hours,
+                  self.hysteresis]  # fmt: skip
+        if remove is not None:
+            drop = button("×", lambda: remove(self), "link")
+            drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
+            drop.setFixedWidth(34)
+            fields.append(drop)
+        self.setLayout(row(*fields, spacing=5))
         give_room(self, 4, 1)
         self.kind.currentIndexChanged.connect(changed)
         self.kind.currentIndexChanged.connect(self._suit)
@@ -122,13 +126,13 @@ class LimitLine(QWidget):
             FieldError: a field makes no sense.
         """
         side, level = self.kind.currentData().split()
-        unit, name = self._unit(), quantity(self.spec.key).name
+        unit, name = self._unit(), quantity(self.key).name
         delay_s = int(parsed(self.delay, parse_interval_s)) if self.delay.text().strip() else 0
         typed_hours = self.hours.lineEdit()
         assert typed_hours is not None  # the choice is editable
         window = parsed(typed_hours, parse_window)
         if side == "absent":
-            return no_sensor_rule(self.spec.key, delay_s, level, window)
+            return no_sensor_rule(self.key, delay_s, level, window)
         value = _tidy(unit.recorded(number_of(self.value, name)))
         hysteresis = 0.0
         if self.hysteresis.text().strip():
@@ -136,7 +140,7 @@ class LimitLine(QWidget):
             hysteresis = _tidy(unit.recorded_difference(typed))
         chosen = self.counting.currentData()
         counting: Counting = "consecutive" if chosen == "consecutive" else "accumulated"
-        return LimitRule(self.spec.key, side, value, delay_s, counting, chosen == "daily", level,
+        return LimitRule(self.key, side, value, delay_s, counting, chosen == "daily", level,
                          hysteresis, window)  # fmt: skip
 
 
@@ -262,7 +266,7 @@ class ChannelLine(QWidget):
 
     def add_limit(self, known: LimitRule | None = None) -> LimitLine:
         """Add a line for a limit; a new one gets the focus."""
-        one = LimitLine(self.spec, self.shown_unit, self._rule_changed, self.drop_limit)
+        one = LimitLine(self.spec.key, self.shown_unit, self._rule_changed, self.drop_limit)
         if known is not None:
             one.show_rule(known)
         self.limits.append(one)

@@ -152,6 +152,8 @@ class TrendsPlace(Place):
             Command("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None), here),
             Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
+            Command("trends.limits", tr("Limits of the first point shown"), "Ctrl+L",
+                self.show_limits, here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
@@ -427,6 +429,13 @@ class TrendsPlace(Place):
             for j, (lane, _, figures) in enumerate(columns, 1):
                 self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
             self.table.addWidget(rule(), top + 2 * i + 1, 0, 1, across + 1)
+
+    def show_limits(self) -> None:
+        """Show the limits of the first point shown."""
+        from gezeiten.ui.limits_dialog import LimitsDialog
+
+        if self.points():
+            LimitsDialog(self, self.house, self.points()[0]).open()
 
     def show_rows(self) -> None:
         """Show the readings of the stretch, marked or in view, as a table."""

@@ -1,4 +1,4 @@
-"""What people said of where sources were, and of which series they feed."""
+"""What people said of where sources were, of which series they feed, and of their limits."""
 
 from __future__ import annotations
 
@@ -40,5 +40,22 @@ def upgrade() -> None:
     channel = sa.Column("channel", sa.String(), nullable=False)
     label = sa.Column("label", sa.String(), nullable=False)
     op.create_table("feeding", *said(channel, label, point_optional=False))
-    for table in ("placing", "feeding"):
+    op.create_table(
+        "series_limit",
+        sa.Column("id", key, nullable=False),
+        sa.Column("uid", sa.String(), server_default="", nullable=False),
+        sa.Column("point_id", key, nullable=False),
+        sa.Column("series", sa.String(), nullable=False),
+        sa.Column("rule", sa.JSON(), nullable=False),
+        sa.Column("start_ms", whole, nullable=False),
+        sa.Column("end_ms", whole, nullable=True),
+        sa.Column("words", sa.String(), nullable=False),
+        sa.Column("said_ms", whole, nullable=False),
+        sa.Column("said_by", sa.String(), nullable=False),
+        sa.Column("undone_ms", whole, nullable=True),
+        sa.Column("undone_by", sa.String(), nullable=True),
+        sa.ForeignKeyConstraint(["point_id"], ["point.id"]),
+        sa.PrimaryKeyConstraint("id"),
+    )
+    for table in ("placing", "feeding", "series_limit"):
         op.create_index(f"ix_{table}_uid", table, ["uid"], unique=True)

@@ -1,0 +1,109 @@
+"""Limits of a point's series: those of plans, and those set here with a reason, by when."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import limits_set, watched
+from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
+from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.timeline import EVER_MS
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class SeenLimit:
+    """A limit on a series of a point: of a mission's plan (serial and number), or set here.
+    start_ms and end_ms, None for no end: when it is in force."""
+
+    series: str
+    rule: LimitRule
+    start_ms: int
+    end_ms: int | None
+    serial: str = ""
+    mission: int = 0
+    kept: LimitKept | None = None
+
+
+def limits_over_time(desk: Desk, point_id: int) -> list[SeenLimit]:
+    """Return all limits that were or are in force at a point, by series and begin."""
+    stretches = watched(desk, point_id)
+    with desk.archive.reading() as session:
+        made = layout(session)
+        missions = missions_by_id(session, {one.feed.mission for one in stretches})
+        has_readings = {one.key for one in made.shown.get(made.points[point_id], ())}
+    seen = [
+        SeenLimit(one.series, rule, max(one.feed.start_ms, missions[one.feed.mission].first_ms),
+                  None if one.feed.end_ms == EVER_MS else one.feed.end_ms,
+                  one.feed.deployment.stay.source, missions[one.feed.mission].number)
+        for one in stretches if one.series in has_readings
+        for rule in one.rules
+    ]  # fmt: skip
+    seen += [
+        SeenLimit(one.series, one.rule, one.start_ms, one.end_ms, kept=one)
+        for one in limits_set(desk, point_id)
+    ]
+    return sorted(seen, key=lambda one: (one.series, one.start_ms, one.rule.key))
+
+
+def set_limit(
+    desk: Desk,
+    point_id: int,
+    series: str,
+    rule: LimitRule,
+    start_ms: int,
+    end_ms: int | None,
+    words: str,
+) -> None:
+    """Set a limit on a series, in force in [start_ms, end_ms), None: until further notice. Rules
+    without a value are the logger's own: nobody else knows what it had no sensor for.
+
+    Raises:
+        InputError: no words, no such series, a limit that contradicts another or is there already.
+    """
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands beside the limit from then on.")
+    if not rule.has_value:
+        raise InputError("“No sensor” is watched by the logger itself; set it in its plan.")
+    with desk.archive.reading() as session:
+        uid = kept_point(session, point_id).uid
+        if not layout(session).of_series(point_id, series):
+            raise InputError("There is no such series at this point; choose one of the list.")
+    plain = {**rule.as_dict(), "channel": series}
+    act = LimitSet(uid, fresh_id(), series, plain, start_ms, end_ms, words.strip())
+    _do(desk, point_id, act)
+
+
+def end_limit(desk: Desk, limit: LimitKept, end_ms: int, words: str) -> None:
+    """Let a limit that was set be in force until an instant.
+
+    Raises:
+        InputError: no words, or it would end before it began.
+    """
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands in the logbook.")
+    act = LimitEnded(_uid(desk, limit.point_id), limit.uid, limit.end_ms, end_ms, words.strip())
+    _do(desk, limit.point_id, act)
+
+
+def take_limit_back(desk: Desk, limit: LimitKept) -> None:
+    """Take a limit back that was set: it never was in force."""
+    _do(desk, limit.point_id, LimitTakenBack(_uid(desk, limit.point_id), limit.uid))
+
+
+def _uid(desk: Desk, point_id: int) -> str:
+    with desk.archive.reading() as session:
+        return kept_point(session, point_id).uid
+
+
+def _do(desk: Desk, point_id: int, act: Act) -> None:
+    desk.do(act)
+    refresh_excursions(desk, point_id)
