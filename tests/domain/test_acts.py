@@ -39,6 +39,7 @@ from gezeiten.domain.acts.contacts import (
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission
+from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.acts.offloads import (
@@ -63,6 +64,12 @@ from gezeiten.domain.acts.sites import (
     SiteChanged,
     SiteMade,
     SiteRetired,
+)
+from gezeiten.domain.acts.sources import (
+    FeedingTakenBack,
+    PlacingTakenBack,
+    SeriesFed,
+    SourcePlaced,
 )
 from gezeiten.domain.acts.visits import DueVisit, RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
 from gezeiten.domain.assessments import Seen
@@ -228,6 +235,23 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "240 readings of mission 3 arrived damaged."),
         (DamageNoted("D-1", 3, 5, ()), AT_WELL,
          "Nothing of mission 3 arrives damaged any more."),
+        (SourcePlaced("D-1", "x", "p", NEW_YEAR_MS, None, "carried over"), AT_WELL,
+         "D-1 was at Shore · Well from 2027-01-01 00:00: carried over."),
+        (SourcePlaced("D-1", "x", None, 0, NEW_YEAR_MS, ""), Subject("D-1", "Europe/Berlin"),
+         "D-1 was at no point from its first reading to 2027-01-01 00:00."),
+        (PlacingTakenBack("D-1", "x", ("p",)), AT_WELL,
+         "Where D-1 was is again what it was before."),
+        (SeriesFed("p", "x", "air_temperature", "upper", "D-1", NEW_YEAR_MS, None), WELL,
+         "Air temperature (upper) is what D-1 recorded from 2027-01-01 00:00."),
+        (FeedingTakenBack("p", "x"), WELL,
+         "What feeds the series of Shore · Well is again what it was before."),
+        (LimitSet("p", "x", "air_temperature", RULE, NEW_YEAR_MS, None, "frames warp"), WELL,
+         "Air temperature: alarm above 28 °C for 30 min in force from 2027-01-01 00:00: "
+         "frames warp."),
+        (LimitEnded("p", "x", None, NEW_YEAR_MS, "moved"), WELL,
+         "A limit of Shore · Well is in force until 2027-01-01 00:00: moved."),
+        (LimitTakenBack("p", "x"), WELL,
+         "A limit of Shore · Well was taken back; what it found is none any more."),
         (TextTaken("Weather", SAID, RAW, "air.csv", {}, 1, 5), AT_WELL,
          "1 reading of air.csv kept for Shore · Well."),
         (TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5), AT_WELL,
