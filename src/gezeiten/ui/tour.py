@@ -135,10 +135,10 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         changed = next(i for i, entry in enumerate(book.entries) if entry.act == "point")
         book.table.setCurrentCell(changed, 0)  # what was before, and after
 
-    def show_kept_plans() -> None:
-        visit_desk("R-1107", PLAN)
+    def show_readings() -> None:
+        window.go(places.EXCURSIONS)
         settle_down(window)
-        field.show_kept_plans()
+        _place(window, places.EXCURSIONS).show_rows()
 
     return [
         ("1-tideboard", lambda: window.go(places.TIDEBOARD)),
@@ -152,5 +152,5 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         ("9-several", show_several),
         ("10-round", show_round),
         ("11-places", window.show_places),
-        ("12-kept-plans", show_kept_plans),
+        ("12-readings", show_readings),
     ]
