@@ -26,12 +26,16 @@ from gezeiten.desk.office.logger_life import loggers, note_service
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
+from gezeiten.desk.quantities import keep_quantity
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
+from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.domain.acts.launches import LaunchBegun
 from gezeiten.domain.acts.loggers import ReportKept
 from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text_form import TextForm, Tie, TimeForm
@@ -157,9 +161,12 @@ def acted(tmp_path: Path) -> Path:
     settled = next(e for e in excursions(desk) if e.is_settled)
     reopen(desk, settled.id)
     settle(desk, settled.id, "Power", "Fuse.")
+    keep_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, low=0, high=9))
     place_source(desk, serial, None, 5, 9, "on the bench")
     shown = next(p for p in points(desk) if p.channels)
     feed_series(desk, shown.id, shown.channels[0].channel, "upper", serial, 5, 9)
+    rule = LimitRule(shown.channels[0].channel, "above", 1e6)
+    set_limit(desk, shown.id, shown.channels[0].channel, rule, 5, 9, "asked for")
     desk.close()
     return folder
 

@@ -55,6 +55,7 @@ from gezeiten.domain.acts.offloads import (
 )
 from gezeiten.domain.acts.people import PersonErased, PersonNamed
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
+from gezeiten.domain.acts.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.acts.sites import (
     Moved,
     NextVisitSet,
@@ -252,6 +253,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "A limit of Shore · Well is in force until 2027-01-01 00:00: moved."),
         (LimitTakenBack("p", "x"), WELL,
          "A limit of Shore · Well was taken back; what it found is none any more."),
+        (QuantityKept("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}), Subject("Sap flow"),
+         "Quantity Sap flow, g/h, added."),
+        (QuantityKept("x", "sap", {"name": "Sap"}, {"name": "Sap"}), Subject("Sap"),
+         "Quantity Sap changed."),
+        (QuantityDropped("x", "sap", {"name": "Sap"}), Subject("Sap"),
+         "Quantity Sap taken out of the list."),
         (TextTaken("Weather", SAID, RAW, "air.csv", {}, 1, 5), AT_WELL,
          "1 reading of air.csv kept for Shore · Well."),
         (TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5), AT_WELL,

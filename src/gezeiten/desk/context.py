@@ -14,6 +14,7 @@ from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
 from gezeiten.archive.database import Archive, ArchiveSession
 from gezeiten.archive.founding import begin
+from gezeiten.archive.quantities import own_quantities
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
@@ -22,6 +23,7 @@ from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.pyramid import Pyramid
+from gezeiten.domain.quantities import know_own
 from gezeiten.errors import (
     ArchiveLockedError,
     DiskFullError,
@@ -100,6 +102,8 @@ class Desk:
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
         self.archive.catch_up()
+        with self.archive.reading() as session:
+            know_own(one.quantity for one in own_quantities(session))
         if not look:
             begin(self.archive, self.now_ms())
         self.drafts = Drafts(self.archive.work / "drafts.json")

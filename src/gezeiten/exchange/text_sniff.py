@@ -465,14 +465,21 @@ def _columns(rows: list[list[str]], form: TextForm) -> tuple[ColumnTie, ...]:
     return tuple(ties)
 
 
+def _is_name(words: str, name: str) -> bool:
+    """Whether the words above a column are a name, alone or with a unit, a label behind it."""
+    rest = words[len(name) :].strip()
+    return words.startswith(name) and (not rest or rest[0] in "[(,/")
+
+
 def _meaning(words: str, unit: str) -> tuple[str, str]:
     """Return quantity and unit by the words above a column and its unit."""
     by_unit = _UNIT_WORDS.get(unit)
     if re.search(r"\b(no|nr|number|index|record|id)\b|#", words):
         return "", unit
-    for known in QUANTITIES.values():
-        if words.startswith(known.name.lower()):  # as our own files say it
-            return known.key, unit or known.unit
+    own = [known for known in QUANTITIES.values() if _is_name(words, known.name.lower())]
+    if own:  # as our own files say it
+        known = max(own, key=lambda one: len(one.name))
+        return known.key, unit or known.unit
     for pattern, quantity, usual in _WORDS:
         if re.search(pattern, words):
             return quantity, by_unit[1] if by_unit else unit or usual

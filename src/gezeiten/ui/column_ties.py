@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
-from gezeiten.domain.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.units import text_units
 from gezeiten.exchange.text_form import ColumnTie, Tie
 from gezeiten.ui.i18n import tr
@@ -51,8 +51,8 @@ class ColumnTies(QWidget):
     def _boxes(self, one: ColumnTie, words: str) -> tuple[QComboBox, QComboBox]:
         what, unit = QComboBox(), QComboBox()
         what.addItem(tr("leave out"), "")
-        for key, known in QUANTITIES.items():
-            what.addItem(tr(known.name), key)
+        for known in in_order(QUANTITIES.values()):
+            what.addItem(tr(known.name), known.key)
         what.setAccessibleName(words)
         unit.setAccessibleName(tr("Unit of %1").replace("%1", words))
         what.setCurrentIndex(max(what.findData(one.quantity), 0))

@@ -30,7 +30,7 @@ from gezeiten.desk.record.place_editor import (
     save_site,
 )
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.quantities import QUANTITIES
+from gezeiten.domain.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
@@ -145,13 +145,34 @@ class PointForm(_Form):
         self.rim = self.text(tr("Height of the measuring point, m"), tr("the rim dips start from"))
         self.every = self.text(tr("To be recorded at least every"), tr("no duty"))
         self.fill_limit = self.text(tr("A line may fill gaps up to"))
-        self.duties = {key: QCheckBox(q.name) for key, q in QUANTITIES.items()}
+        self.duties: dict[str, QCheckBox] = {}
         ticks = QWidget()
-        grid = QGridLayout(ticks)
-        grid.setContentsMargins(0, 0, 0, 0)
-        for i, box in enumerate(self.duties.values()):
-            grid.addWidget(box, i // 2, i % 2)
+        self._ticks = QGridLayout(ticks)
+        self._ticks.setContentsMargins(0, 0, 0, 0)
+        for known in in_order(QUANTITIES.values()):
+            if known.is_usual or known.is_own:
+                self._add_duty(known.key)
         self.add(tr("Must be recorded here"), ticks, wide=True)
+        self.another = QComboBox()
+        self.another.addItem(tr("another quantity ..."), "")
+        for known in in_order(QUANTITIES.values()):
+            if known.key not in self.duties:
+                self.another.addItem(known.name, known.key)
+        self.another.activated.connect(self._add_another)
+        self.add(tr("Another quantity that must be recorded"), self.another)
+
+    def _add_duty(self, key: str) -> QCheckBox:
+        if key not in self.duties:
+            box = QCheckBox(quantity(key).name)
+            self._ticks.addWidget(box, len(self.duties) // 2, len(self.duties) % 2)
+            self.duties[key] = box
+        return self.duties[key]
+
+    def _add_another(self, index: int) -> None:
+        key = self.another.itemData(index)
+        if key:
+            self._add_duty(key).setChecked(True)
+            self.another.setCurrentIndex(0)
 
     def show_sites(self, listed: list[SitePlace]) -> None:
         self.site.clear()
@@ -166,6 +187,8 @@ class PointForm(_Form):
         duty = facts.duty_interval_s
         self.every.setText(interval_text(duty) if duty else "")
         self.fill_limit.setText(interval_text(facts.fill_limit_s))
+        for key in facts.duty_channels:
+            self._add_duty(key)
         for key, box in self.duties.items():
             box.setChecked(key in facts.duty_channels)
 

@@ -201,6 +201,9 @@ class MainWindow(QMainWindow):
             Command("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
             Command("settings", tr("Settings"), "Ctrl+,", self.show_settings),
             Command("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
+            Command(
+                "quantities", tr("Quantities, and those of your own"), "", self.show_quantities
+            ),
             Command("people", tr("Who is at it"), "Ctrl+Shift+W", self.show_people),
             Command(
                 "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
@@ -273,6 +276,12 @@ class MainWindow(QMainWindow):
                 dialog.open()
 
         self.house.run(lambda _task: acting(desk), show, latest="people")
+
+    def show_quantities(self) -> None:
+        """Open the list of quantities."""
+        from gezeiten.ui.quantities_dialog import QuantitiesDialog
+
+        QuantitiesDialog(self, self.house).open()
 
     def show_rows(self, rows: places.Rows) -> None:
         """Open readings as a table, beside the window."""

@@ -17,6 +17,7 @@ from gezeiten.archive.apply import (
     offloads,
     people,
     plans,
+    quantities,
     sites,
     sources,
     visits,
@@ -28,6 +29,7 @@ from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
              carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
+             quantities.FAMILY,
              Family({ArchiveBegun: tells, ChainBegun: tells, MisfitSeen: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()

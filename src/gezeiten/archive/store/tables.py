@@ -157,6 +157,18 @@ class Feeding(Base):
     undone_by: Mapped[str | None]
 
 
+class OwnQuantity(Base):
+    """A quantity that a user added. facts: as `domain/quantities.own_facts` gives them."""
+
+    __tablename__ = "own_quantity"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    key: Mapped[str]
+    facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    changed_ms: Mapped[int]
+    changed_by: Mapped[str]
+
+
 class SeriesLimit(Base):
     """A limit that was set for a series (its key) of a point, in force in [start_ms, end_ms), None:
     until further notice. undone_ms set, it has no effect any more."""

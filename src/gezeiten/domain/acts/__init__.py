@@ -21,6 +21,7 @@ from gezeiten.domain.acts import (  # noqa: F401
     offloads,
     people,
     plans,
+    quantities,
     sites,
     sources,
     visits,

@@ -24,6 +24,7 @@ About = Literal[
     "chain",
     "person",
     "entry",
+    "quantity",
 ]
 """What kinds of things acts are about: the name of the field that holds its id, its serial where it
 is a logger, its name where no table keeps it."""

@@ -1,4 +1,5 @@
-"""What people said of where sources were, of which series they feed, and of their limits."""
+"""What people said of where sources were, of which series they feed, of limits;
+quantities that users added."""
 
 from __future__ import annotations
 
@@ -57,5 +58,15 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["point_id"], ["point.id"]),
         sa.PrimaryKeyConstraint("id"),
     )
-    for table in ("placing", "feeding", "series_limit"):
+    op.create_table(
+        "own_quantity",
+        sa.Column("id", key, nullable=False),
+        sa.Column("uid", sa.String(), server_default="", nullable=False),
+        sa.Column("key", sa.String(), nullable=False),
+        sa.Column("facts", sa.JSON(), nullable=False),
+        sa.Column("changed_ms", whole, nullable=False),
+        sa.Column("changed_by", sa.String(), nullable=False),
+        sa.PrimaryKeyConstraint("id"),
+    )
+    for table in ("placing", "feeding", "series_limit", "own_quantity"):
         op.create_index(f"ix_{table}_uid", table, ["uid"], unique=True)

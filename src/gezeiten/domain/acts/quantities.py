@@ -1,0 +1,45 @@
+"""Acts on quantities that users add to those that ship."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from gezeiten.domain.acts.base import Act, Subject
+
+
+@dataclass(frozen=True, slots=True)
+class QuantityKept(Act, kind="quantity kept", word="quantity", about="quantity"):
+    """A quantity of one's own: its key, and facts as `own_facts` gives them; before: those that
+    they replace, None where it is new. quantity: its id."""
+
+    quantity: str
+    key: str
+    facts: dict[str, Any]
+    before: dict[str, Any] | None = None
+
+    @property
+    def named(self) -> str:
+        return str(self.facts.get("name", self.key))
+
+    def told(self, subject: Subject) -> str:
+        unit = self.facts.get("unit", "")
+        return f"Quantity {subject.name}{f', {unit},' if unit else ''} " + (
+            "changed." if self.before else "added."
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class QuantityDropped(Act, kind="quantity dropped", word="quantity", about="quantity"):
+    """A quantity of one's own taken out of the list, with what it was."""
+
+    quantity: str
+    key: str
+    facts: dict[str, Any]
+
+    @property
+    def named(self) -> str:
+        return str(self.facts.get("name", self.key))
+
+    def told(self, subject: Subject) -> str:
+        return f"Quantity {subject.name} taken out of the list."

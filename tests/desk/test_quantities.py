@@ -1,0 +1,77 @@
+"""A quantity of one's own: known everywhere, told in the logbook, back with a lost database."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.places import points
+from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
+from gezeiten.desk.record.records import record
+from gezeiten.domain.quantities import QUANTITIES, Quantity, quantity
+from gezeiten.errors import InputError
+from tests.conftest import Lab
+from tests.golden import opened
+
+SAP = Quantity("sap_flow", "Sap flow", "F", "kg", 1, low=0, high=90)
+
+
+@pytest.mark.parametrize(
+    ("name", "key"),
+    [("Sap flow", "sap_flow"), ("Größe µ", "grosse"), ("3 phases", "q_3_phases"), ("°", "q")],
+)
+def test_keys_are_made_of_names(name: str, key: str) -> None:
+    assert key_of_name(name) == key
+    assert key.isidentifier()
+
+
+def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:
+    keep_quantity(lab.desk, SAP)
+    path = tmp_path / "sap.csv"
+    lines = [f"2026-11-01 {i // 6:02}:{i % 6}0:00,{i / 10:.1f}" for i in range(60)]
+    path.write_text("\n".join(["time,Sap flow [kg]", *lines]) + "\n")
+    tie = proposed_tie(look_at_text(lab.desk, path), "Grove")
+    assert [one.quantity for one in tie.columns] == ["sap_flow"]
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    take_text(lab.desk, path, replace(tie, point="Grove · Oak 3", form=form))
+    [point] = [one for one in points(lab.desk) if one.name == "Oak 3"]
+    assert len(record(lab.desk, point.id, "sap_flow")) == 60
+    assert quantity(point.channels[0].channel).name == "Sap flow"
+    with pytest.raises(InputError, match="readings of Sap flow in kg"):
+        keep_quantity(lab.desk, replace(SAP, unit="mg"))
+    with pytest.raises(InputError, match="stays in the list"):
+        drop_quantity(lab.desk, "sap_flow")
+    keep_quantity(lab.desk, replace(SAP, name="Sap"))
+    assert quantity("sap_flow").name == "Sap"
+    told = [entry.sentence for entry in logbook_entries(lab.desk) if entry.act == "quantity"]
+    assert sorted(told) == ["Quantity Sap flow, kg, added.", "Quantity Sap, kg, changed."]
+    folder = lab.desk.archive.folder
+    lab.desk.close()
+    for name in ("archive.db", "archive.db-wal", "archive.db-shm"):
+        (folder / name).unlink(missing_ok=True)
+    opened(folder).close()
+    assert quantity("sap_flow").name == "Sap"
+
+
+def test_an_archive_knows_its_own_alone(lab: Lab, tmp_path: Path) -> None:
+    keep_quantity(lab.desk, SAP)
+    opened(tmp_path / "another").close()
+    assert "sap_flow" not in QUANTITIES
+
+
+def test_what_cannot_be_added(lab: Lab) -> None:
+    for wanted, said in (
+        (replace(SAP, unit="x"), "is not known"), (replace(SAP, name="Air temperature"), "already"),
+        (replace(SAP, key="co2"), "already"), (replace(SAP, key="Sap Flow"), "its key"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=said):
+            keep_quantity(lab.desk, wanted)
+    with pytest.raises(InputError, match="ships with Gezeiten"):
+        drop_quantity(lab.desk, "co2")
+    keep_quantity(lab.desk, SAP)
+    drop_quantity(lab.desk, "sap_flow")
+    assert "sap_flow" not in QUANTITIES
