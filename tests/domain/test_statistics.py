@@ -190,3 +190,21 @@ def test_a_limit_below_knows_its_window_too_and_utc_is_the_usual_zone() -> None:
     span = (night * MIN, (night + 120) * MIN)
     assert numbers(series, span, always((cold,))).below_ms == 60 * MIN  # from 8:30 UTC on
     assert numbers(series, span, always((cold,)), zone="Europe/Berlin").below_ms == 120 * MIN
+
+
+def test_a_direction_averages_on_the_circle() -> None:
+    north = series_of([0, 10], [350.0, 10.0])
+    figures = numbers(north, (0, 20 * MIN), averages="direction")
+    assert figures.mean == pytest.approx(0.0, abs=1e-9) or figures.mean == pytest.approx(360.0)
+    assert math.isnan(figures.median)
+    # 90 stands 10 min, then 0 for 20: atan2(1, 2) = 26.565 degrees
+    figures = numbers(series_of([0, 10, 20], [90.0, 0.0, 0.0]), (0, 30 * MIN), averages="direction")
+    assert figures.mean == pytest.approx(math.degrees(math.atan2(1, 2)))
+    opposite = numbers(series_of([0, 10], [0.0, 180.0]), (0, 20 * MIN), averages="direction")
+    assert math.isnan(opposite.mean)
+
+
+def test_what_is_summed_belongs_to_the_interval_that_it_ends() -> None:
+    rain = series_of([0, 60, 120, 180], [7.0, 0.2, 0.4, 1.0], interval_min=60)
+    assert numbers(rain, (0, 120 * MIN), averages="sum").mean == pytest.approx(0.6)
+    assert math.isnan(numbers(rain, (300 * MIN, 400 * MIN), averages="sum").mean)

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits import InForce
+from gezeiten.domain.quantities import Averages
 from gezeiten.domain.series import Series, held_in
 from gezeiten.domain.timeline import Span, Values, local_days
 
@@ -26,7 +27,8 @@ class Numbers:
     """Figures of one stretch; NaN where there is nothing to say.
 
     n, lowest, highest, sd (n - 1), median, p5, p95 are over the readings inside the stretch;
-    mean and kinetic_mean_c are weighted by held time. above_ms and below_ms: held time outside
+    mean and kinetic_mean_c are weighted by held time; of a quantity that is summed mean is the sum
+    of the readings in (start, end]. above_ms and below_ms: held time outside
     the widest rule of each side. lowest_ms, highest_ms: when the extremes were reached first, 0
     where there are none. coverage: held time over the stretch, 0..1.
     """
@@ -87,6 +89,7 @@ def numbers(
     *,
     kinetic: bool = False,
     zone: str = "UTC",
+    averages: Averages = "plain",
 ) -> Numbers:
     """Return the figures of a stretch of one series.
 
@@ -97,21 +100,24 @@ def numbers(
             force when a reading was taken.
         kinetic: also the mean kinetic temperature (values in °C).
         zone: IANA zone of the site, whose wall clock decides weekly windows.
+        averages: how values become one: their mean, that of a direction (degrees), or their sum. A
+            direction has no spread, median or percentile.
     """
     held, weights = held_in(series, span)
     inside = series.between(*span)
     values = inside.values
     n = len(values)
     nan = float("nan")
-    p5, median, p95 = np.percentile(values, (5, 50, 95)) if n else (nan, nan, nan)
+    has_order = n > 0 and averages != "direction"
+    p5, median, p95 = np.percentile(values, (5, 50, 95)) if has_order else (nan, nan, nan)
     return Numbers(
         span=span,
         n=n,
         estimated=int(np.count_nonzero(inside.estimated)),
         lowest=float(values.min()) if n else nan,
         highest=float(values.max()) if n else nan,
-        mean=float(np.average(held.values, weights=weights)) if len(weights) else nan,
-        sd=float(values.std(ddof=1)) if n > 1 else nan,
+        mean=_as_one(series, span, (held.values, weights), averages),
+        sd=float(values.std(ddof=1)) if has_order and n > 1 else nan,
         median=float(median),
         p5=float(p5),
         p95=float(p95),
@@ -122,6 +128,33 @@ def numbers(
         lowest_ms=int(inside.times_utc_ms[values.argmin()]) if n else 0,
         highest_ms=int(inside.times_utc_ms[values.argmax()]) if n else 0,
     )
+
+
+def _as_one(
+    series: Series, span: Span, held: tuple[Values, NDArray[np.int64]], averages: Averages
+) -> float:
+    """Return what the values of a stretch become; NaN where there are none."""
+    values, weights = held
+    if averages == "sum":
+        inside = series.between(span[0] + 1, span[1] + 1).values
+        return float(inside.sum()) if len(inside) else float("nan")
+    if not len(weights):
+        return float("nan")
+    if averages == "direction":
+        return mean_direction_deg(values, weights)
+    return float(np.average(values, weights=weights))
+
+
+def mean_direction_deg(directions_deg: Values, weights: NDArray[np.int64]) -> float:
+    """Return the direction of the sum of unit vectors, in [0, 360); NaN where they cancel out.
+
+    Source: WMO-No. 8, part I, chapter 5 (mean wind direction).
+    """
+    angles = np.radians(directions_deg)
+    east, north = (np.average(part, weights=weights) for part in (np.sin(angles), np.cos(angles)))
+    if np.hypot(east, north) < 1e-9:
+        return float("nan")
+    return float(np.degrees(np.arctan2(east, north)) % 360.0)
 
 
 def _outside_ms(
@@ -144,10 +177,12 @@ def daily_numbers(
     limits: tuple[InForce, ...] = (),
     *,
     kinetic: bool = False,
+    averages: Averages = "plain",
 ) -> list[DayNumbers]:
     """Return one row for every local day that the stretch touches, clipped to the stretch."""
     rows = []
     for day, (begin, end) in local_days(*span, zone):
         part = (max(begin, span[0]), min(end, span[1]))
-        rows.append(DayNumbers(day, numbers(series, part, limits, kinetic=kinetic, zone=zone)))
+        rows.append(DayNumbers(day, numbers(series, part, limits, kinetic=kinetic, zone=zone,
+                                           averages=averages)))  # fmt: skip
     return rows

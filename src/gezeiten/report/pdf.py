@@ -174,10 +174,14 @@ def _curves(p: Pieces) -> list[Flowable]:
     return parts
 
 
+_MEANS = {"plain": "Mean", "direction": "Mean direction", "sum": "Sum"}
+"""What the values of a day become."""
+
+
 def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
     name = quantity(channel.key)
     kinetic = name.is_temperature
-    head = ["Day", "Lowest", "at", "Highest", "at", "Mean"]
+    head = ["Day", "Lowest", "at", "Highest", "at", _MEANS[name.averages]]
     head += ["Kinetic mean"] if kinetic else []
     head += ["Above for", "Below for", "Held", ""]
     rows = [head]

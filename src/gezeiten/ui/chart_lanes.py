@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from gezeiten.desk.intake.overviews import OverviewLine
 from gezeiten.domain.limits import InForce, LimitRule
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
+from gezeiten.domain.quantities import Averages
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import Span
 
@@ -25,6 +26,7 @@ class Trace:
     color: str = ""
     rules: tuple[LimitRule, ...] = ()
     limits: tuple[InForce, ...] = ()
+    averages: Averages = "plain"
 
 
 def make_trace(name: str, series: Series) -> Trace:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QSpinBox, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
 from gezeiten.domain.quantities import QUANTITIES, UNITS, Averages, Quantity, Stamp, in_order
@@ -44,8 +44,8 @@ class QuantitiesDialog(QDialog):
         self.name, self.symbol = QLineEdit(), QLineEdit()
         self.low, self.high = QLineEdit(), QLineEdit()
         self.unit, self.averages, self.stamp = QComboBox(), QComboBox(), QComboBox()
-        self.decimals = QSpinBox()
-        self.decimals.setRange(0, 9)
+        self.decimals = QComboBox()
+        self.decimals.addItems([str(many) for many in range(10)])
         for name in UNITS:
             self.unit.addItem(name or tr("none"), name)
         for key, words in _AVERAGES.items():
@@ -103,7 +103,7 @@ class QuantitiesDialog(QDialog):
         self.name.setText(one.name)
         self.symbol.setText(one.symbol)
         self.unit.setCurrentIndex(self.unit.findData(one.unit))
-        self.decimals.setValue(one.decimals)
+        self.decimals.setCurrentIndex(one.decimals)
         self.low.setText(f"{one.low:g}")
         self.high.setText(f"{one.high:g}")
         self.averages.setCurrentIndex(self.averages.findData(one.averages))
@@ -129,7 +129,7 @@ class QuantitiesDialog(QDialog):
         is_same = before is not None and before.name.casefold() == name.casefold()
         key = before.key if before is not None and is_same else key_of_name(name)
         wanted = Quantity(
-            key, name, self.symbol.text().strip(), unit, self.decimals.value(), low=low,
+            key, name, self.symbol.text().strip(), unit, self.decimals.currentIndex(), low=low,
             high=high, averages=averages.currentData(), stamp=self.stamp.currentData(),
         )  # fmt: skip
         if wanted.averages == "plain":

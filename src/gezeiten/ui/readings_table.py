@@ -163,8 +163,8 @@ class ReadingsWindow(QDialog):
         head.sectionClicked.connect(self._head_clicked)
         self.by_day = plain_table(
             tr("Readings by day"),
-            [tr("Day"), tr("Readings"), tr("Lowest"), tr("Mean"), tr("Highest"), tr("Above"),
-             tr("Below"), tr("Held")],
+            [tr("Day"), tr("Readings"), tr("Lowest"), tr("Mean, or sum"), tr("Highest"),
+             tr("Above"), tr("Below"), tr("Held")],
         )  # fmt: skip
         self.by_day.itemActivated.connect(lambda _: self._open_day())
         self.pages = QStackedWidget()

@@ -128,14 +128,20 @@ def _report_channel(
     shown: Series,
     limits: tuple[InForce, ...],
 ) -> ReportChannel:
-    kinetic = quantity(place.channel).is_temperature
+    known = quantity(place.channel)
     return ReportChannel(
         place.channel,
         place.unit,
         shown,
         tuple(one for one in limits if one.start_ms < span[1] and one.end_ms > span[0]),
-        numbers(whole, span, limits, kinetic=kinetic, zone=zone),
-        tuple(daily_numbers(whole, span, zone, limits, kinetic=kinetic)),
+        numbers(
+            whole, span, limits, kinetic=known.is_temperature, zone=zone, averages=known.averages
+        ),
+        tuple(
+            daily_numbers(
+                whole, span, zone, limits, kinetic=known.is_temperature, averages=known.averages
+            )
+        ),
     )
 
 

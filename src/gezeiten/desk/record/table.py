@@ -18,6 +18,7 @@ from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.deployments import sources
 from gezeiten.desk.record.records import extent, limits_at, record
 from gezeiten.domain.limits import InForce
+from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.statistics import Numbers, daily_numbers
 from gezeiten.domain.timeline import DAY_MS, Span, Times
@@ -107,7 +108,8 @@ class ReadingsTable:
     def days(self, column: int) -> list[tuple[date, Numbers]]:
         """Return the figures of a series for each local day of the stretch that has readings."""
         one = self.columns[column]
-        rows = daily_numbers(one.series, self.span, self.zone, one.limits)
+        averages = quantity(one.key).averages
+        rows = daily_numbers(one.series, self.span, self.zone, one.limits, averages=averages)
         return [(row.day, row.numbers) for row in rows if row.numbers.n]
 
     # -- choosing ------------------------------------------------------------------------------

@@ -43,7 +43,8 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
             limits = tuple(
                 _shown_limits(one, unit) for one in limits_at(desk, point.id).get(key, ())
             )
-            traces.append(replace(trace, color=place.color, rules=rules, limits=limits))
+            traces.append(replace(trace, color=place.color, rules=rules, limits=limits,
+                                  averages=quantity(key).averages))  # fmt: skip
         seen.extend(_in_unit(line, unit) for line in overview_lines(desk, point.id, key))
         tints.extend(
             Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)

@@ -376,7 +376,11 @@ class TrendsPlace(Place):
 
         def work(_task: object) -> list[_Column]:
             return [
-                (ln, trace, numbers(trace.series, span, trace.limits, zone=zone))
+                (
+                    ln,
+                    trace,
+                    numbers(trace.series, span, trace.limits, zone=zone, averages=trace.averages),
+                )
                 for ln, trace in shown
             ]
 
@@ -389,7 +393,8 @@ class TrendsPlace(Place):
         clear(self.table)
         if columns and not any(figures.n for _, _, figures in columns):
             self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
-        rows = _rows()
+        sums = any(trace.averages == "sum" for _, trace, _ in columns)
+        rows = _rows(sums=sums)
         most = self._columns_that_fit(columns)
         across = min(most, len(columns))
         for j in range(1, _MOST_BESIDE + 1):  # a column that is gone takes no room
@@ -468,8 +473,8 @@ def _height(rows: Sequence[object]) -> int:
     return 2 * len(rows) + 2
 
 
-def _rows() -> list[tuple[str, Callable[[Numbers, int], str]]]:
-    """Names of the figures and how to read each as text."""
+def _rows(*, sums: bool) -> list[tuple[str, Callable[[Numbers, int], str]]]:
+    """Names of the figures and how to read each as text. sums: some of them are summed."""
 
     def figure(field: str) -> Callable[[Numbers, int], str]:
         def read(n: Numbers, places: int) -> str:
@@ -493,7 +498,7 @@ def _rows() -> list[tuple[str, Callable[[Numbers, int], str]]]:
         (tr("Readings"), readings),
         (tr("Lowest"), figure("lowest")),
         (tr("Highest"), figure("highest")),
-        (tr("Mean"), figure("mean")),
+        (tr("Mean, or sum") if sums else tr("Mean"), figure("mean")),
         (tr("Median"), figure("median")),
         (tr("Spread (σ)"), figure("sd")),
         (tr("Time above"), above),
