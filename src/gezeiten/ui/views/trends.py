@@ -53,6 +53,7 @@ class TrendsPlace(Place):
         super().__init__(house)
         self._whole: Span | None = None
         self._lanes: list[Lane] = []
+        self._sums = False
         self._keep_view: Span | None = None
         self._is_loading = False
         self._wanted_days: int | None = None
@@ -393,8 +394,8 @@ class TrendsPlace(Place):
         clear(self.table)
         if columns and not any(figures.n for _, _, figures in columns):
             self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
-        sums = any(trace.averages == "sum" for _, trace, _ in columns)
-        rows = _rows(sums=sums)
+        self._sums = any(trace.averages == "sum" for _, trace, _ in columns)
+        rows = self._figure_rows()
         most = self._columns_that_fit(columns)
         across = min(most, len(columns))
         for j in range(1, _MOST_BESIDE + 1):  # a column that is gone takes no room
@@ -408,14 +409,17 @@ class TrendsPlace(Place):
             below = -(-len(columns) // most) * _height(rows)
             self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
 
+    def _figure_rows(self) -> list[tuple[str, Callable[[Numbers, int], str]]]:
+        return _rows(sums=self._sums)
+
     def _columns_that_fit(self, columns: list[_Column]) -> int:
         """How many columns of figures stand side by side without one word being cut."""
         metrics = self.figures.fontMetrics()
         texts = [read(figures, lane.decimals)
-                 for lane, _, figures in columns for _, read in _rows()]  # fmt: skip
+                 for lane, _, figures in columns for _, read in self._figure_rows()]  # fmt: skip
         texts += [word for one in columns for word in self._head_of(one).split()]
         widest = max((metrics.horizontalAdvance(text) for text in texts), default=1)
-        names = max(metrics.horizontalAdvance(name) for name, _ in _rows())
+        names = max(metrics.horizontalAdvance(name) for name, _ in self._figure_rows())
         room = self.figures.viewport().width() - names
         return max(1, min(_MOST_BESIDE, room // (widest + self.table.horizontalSpacing())))
 
@@ -429,7 +433,7 @@ class TrendsPlace(Place):
         for j, one in enumerate(columns, 1):
             head = label(self._head_of(one), "muted", wrap=True)
             self.table.addWidget(head, top, j)
-        for i, (name, read) in enumerate(_rows(), 1):
+        for i, (name, read) in enumerate(self._figure_rows(), 1):
             self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
             for j, (lane, _, figures) in enumerate(columns, 1):
                 self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
