@@ -6,6 +6,7 @@ Source: docs/calculations.md, "Holding, gaps, time outside".
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -97,6 +98,19 @@ def join_series(parts: list[Series]) -> Series:
         times, keep = np.unique(times, return_index=True)
         values, quality, intervals = values[keep], quality[keep], intervals[keep]
     return Series(times, values, quality, intervals)
+
+
+def all_instants(parts: Iterable[Series]) -> Times:
+    """Return every instant at which one of some series has a reading, in order, each once."""
+    listed = [part.times_utc_ms for part in parts if len(part)]
+    if not listed:
+        return np.empty(0, np.int64)
+    if all(len(one) == len(listed[0]) and (one == listed[0]).all() for one in listed[1:]):
+        return listed[0]
+    times = np.concatenate(listed)
+    times.sort(kind="stable")  # runs in order: merged, not sorted
+    stays: Times = times[np.append(True, times[1:] != times[:-1])]
+    return stays
 
 
 def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -8,9 +8,12 @@ as they were recorded, to the last digit; what is empty is nothing between two c
 from __future__ import annotations
 
 import csv
+from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date, timedelta
+from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +21,8 @@ from numpy.typing import NDArray
 from gezeiten.domain.limits import InForce
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.series import Series, all_instants
+from gezeiten.domain.timeline import DAY_MS, Times, Values, utc_offsets_ms
 from gezeiten.errors import SurroundingsError
 
 if TYPE_CHECKING:
@@ -69,11 +72,11 @@ def write_csv(table: CsvTable, path: Path) -> int:
         SurroundingsError: what was read back is not what was written.
         OSError: the disk.
     """
-    times = _all_times(table)
+    times = all_instants(channel.series for channel in table.channels)
     with path.open("wb") as out:
-        for start in range(0, len(times), ROWS_AT_ONCE) or [0]:
-            frame = _frame(table, times[start : start + ROWS_AT_ONCE])
-            frame.write_csv(out, line_terminator="\r\n", null_value="", include_header=start == 0)
+        out.write((",".join(quoted(title) for title in _titles(table)) + "\r\n").encode())
+        for start in range(0, len(times), ROWS_AT_ONCE):
+            out.write(_lines(table, times[start : start + ROWS_AT_ONCE]))
     expected = len(times), sum(len(channel.series) for channel in table.channels)
     found = count_readings(path)
     if found != expected:
@@ -84,35 +87,82 @@ def write_csv(table: CsvTable, path: Path) -> int:
     return expected[0]
 
 
-def _frame(table: CsvTable, times: Times) -> pl.DataFrame:
-    """Return rows of the file, all of them text."""
+def _titles(table: CsvTable) -> list[str]:
+    """Return what stands above the columns."""
+    of_channels = [channel_titles(one.key, one.unit) for one in table.channels]
+    return [*FIXED, *(title for titles in of_channels for title in titles)]
+
+
+def _lines(table: CsvTable, times: Times) -> bytes:
+    """Return rows of the file, put together column by column; what is empty is nothing between two
+    commas."""
     # a slow import that only an export needs
     import polars as pl
 
-    columns: dict[str, pl.Series | pl.Expr] = {
-        "site": pl.repeat(plain(table.site), len(times), eager=True),
-        "point": pl.repeat(plain(table.point), len(times), eager=True),
-        **_stretch_columns(table, times),
-        "time_utc": _instants(times, "UTC"),
-        "time_local": _instants(times, table.zone),
-    }
+    parts = [_whose(table, times), *_instants(times, "UTC", ","), *_instants(times, table.zone)]
     for channel in table.channels:
-        columns.update(_channel_columns(table, times, channel))
-    return pl.DataFrame(columns)
+        parts += _readings(table.zone, times, channel)
+    lines = pl.select(pl.concat_str(parts)).to_series().str.join("\r\n")
+    return f"{lines[0]}\r\n".encode()
 
 
-def _instants(times: Times, zone: str) -> pl.Series:
-    """Return instants as ISO 8601 in a zone, milliseconds only where there are any."""
+def quoted(text: str) -> str:
+    """Return a text that somebody typed as it stands in a CSV (RFC 4180)."""
+    if not set(text) & set('",\r\n'):
+        return text
+    doubled = text.replace('"', '""')
+    return f'"{doubled}"'
+
+
+def _instants(times: Times, zone: str, after: str = "") -> list[pl.Series]:
+    """Return instants as ISO 8601 in a zone, milliseconds only where there are any: in parts, days,
+    times of day and offsets, of each of which there are few."""
     import polars as pl
 
-    offset = "Z" if zone == "UTC" else "%:z"
-    at = pl.from_epoch(pl.Series(times), "ms").dt.replace_time_zone("UTC")
-    local = at.dt.convert_time_zone(zone)
-    text = local.dt.to_string(f"%Y-%m-%dT%H:%M:%S{offset}")
-    exact = times % 1000 != 0
-    if not exact.any():
-        return text
-    return text.zip_with(~pl.Series(exact), local.dt.to_string(f"%Y-%m-%dT%H:%M:%S%.3f{offset}"))
+    offsets = np.zeros(len(times), np.int64) if zone == "UTC" else utc_offsets_ms(times, zone)
+    local = times + offsets
+    day = local // DAY_MS
+    second, ms = np.divmod((local - day * DAY_MS).astype(np.int32), np.int32(1000))
+    parts = [_each(day, _day_text), _times_of_day().gather(pl.Series(second))]
+    if ms.any():
+        parts.append(_each(ms, lambda rest: f".{rest:03}" if rest else ""))
+    end = "Z" if zone == "UTC" else ""
+    return [*parts, _each(offsets, lambda offset: (end or _offset_text(offset)) + after)]
+
+
+def _each(numbers: NDArray[np.integer[Any]], text_of: Callable[[int], str]) -> pl.Series:
+    """Return the text of each number, made once for those that are the same."""
+    import polars as pl
+
+    if len(numbers) and numbers[0] == numbers[-1] and (numbers == numbers[0]).all():
+        return pl.repeat(text_of(int(numbers[0])), len(numbers), dtype=pl.String, eager=True)
+    changes = np.flatnonzero(np.diff(numbers, prepend=numbers[:1]))
+    if len(changes) * 8 < len(numbers):  # long runs of the same
+        firsts = np.append(0, changes)
+        texts = [text_of(number) for number in numbers[firsts].tolist()]
+        at = np.repeat(np.arange(len(firsts)), np.diff(np.append(firsts, len(numbers))))
+    else:
+        different, at = np.unique(numbers, return_inverse=True)
+        texts = [text_of(number) for number in different.tolist()]
+    return pl.Series(texts, dtype=pl.String).gather(pl.Series(at))
+
+
+@cache
+def _times_of_day() -> pl.Series:
+    """Every second of a day, as text."""
+    import polars as pl
+
+    return pl.Series([f"{s // 3600:02}:{s // 60 % 60:02}:{s % 60:02}" for s in range(86_400)])
+
+
+def _day_text(days: int) -> str:
+    return f"{date(1970, 1, 1) + timedelta(days=days)}T"
+
+
+def _offset_text(offset_ms: int) -> str:
+    sign, seconds = "-" if offset_ms < 0 else "+", abs(offset_ms) // 1000
+    rest = f":{seconds % 60:02}" if seconds % 60 else ""
+    return f"{sign}{seconds // 3600:02}:{seconds // 60 % 60:02}{rest}"
 
 
 def plain(text: str) -> str:
@@ -134,45 +184,54 @@ def _digits(values: Values) -> pl.Series:
     return text.scatter(np.flatnonzero(powers.to_numpy()), plainly)
 
 
-def _all_times(table: CsvTable) -> Times:
-    parts = [channel.series.times_utc_ms for channel in table.channels]
-    return np.unique(np.concatenate(parts)) if parts else np.empty(0, np.int64)
-
-
-def _stretch_columns(table: CsvTable, times: Times) -> dict[str, pl.Series]:
-    import polars as pl
-
+def _whose(table: CsvTable, times: Times) -> pl.Series:
+    """Return the first four cells of each row: site, point, logger and mission."""
     starts = np.array([stretch.start_ms for stretch in table.stretches], np.int64)
-    at = pl.Series(np.searchsorted(starts, times, side="right"))  # 0: before the first
-    loggers = [None, *(plain(stretch.serial) for stretch in table.stretches)]
-    missions = [None, *(str(stretch.mission) for stretch in table.stretches)]
-    return {
-        "logger": pl.Series(loggers, dtype=pl.String).gather(at),
-        "mission": pl.Series(missions, dtype=pl.String).gather(at),
-    }
+    at = np.searchsorted(starts, times, side="right") - 1  # -1: before the first
+
+    def text(number: int) -> str:
+        one = table.stretches[number] if number >= 0 else None
+        whose = [plain(one.serial), str(one.mission)] if one else ["", ""]
+        cells = [plain(table.site), plain(table.point), *whose]
+        return ",".join(map(quoted, cells)) + ","
+
+    return _each(at, text)
 
 
-def _channel_columns(table: CsvTable, times: Times, channel: CsvChannel) -> dict[str, pl.Series]:
+def _readings(zone: str, times: Times, channel: CsvChannel) -> list[pl.Series]:
+    """Return the cells of a series, each with the comma before it: its values, and the rest."""
     import polars as pl
 
-    if not len(times):
-        return {title: pl.Series([], dtype=pl.String)
-                for title in channel_titles(channel.key, channel.unit)}  # fmt: skip
     part = channel.series.between(int(times[0]), int(times[-1]) + 1)
-    at = np.zeros(len(times), np.int64)  # 0: nothing there
-    at[times.searchsorted(part.times_utc_ms)] = np.arange(1, len(part) + 1)
-    rows = pl.Series(at)
-    nothing = pl.Series([None], dtype=pl.String)
-    codes = pl.Series([Quality(code).word for code in range(len(Quality))])
-    words = pl.concat([pl.Series([Quality.MISSING.word]), codes.gather(part.quality)])
-    marks = pl.Series([None, "above", "below"], dtype=pl.String)
-    sides = _limit_marks(table.zone, channel.limits, part)
-    columns = (
-        pl.concat([nothing, _digits(part.values)]).gather(rows),
-        words.gather(rows),
-        pl.concat([nothing, marks.gather(sides)]).gather(rows),
-    )
-    return dict(zip(channel_titles(channel.key, channel.unit), columns, strict=True))
+    rows = None  # each reading has a row of its own, and there is no other
+    if len(part) != len(times):
+        at = np.zeros(len(times), np.int64)  # 0: nothing there
+        at[times.searchsorted(part.times_utc_ms)] = np.arange(1, len(part) + 1)
+        rows = pl.Series(at)
+    sides = _limit_marks(zone, channel.limits, part)
+    rest = _each(part.quality.astype(np.int64) * len(_SIDES) + sides, _rest)
+    comma = pl.repeat(",", len(times), eager=True)
+    return [comma, _in_rows(_digits(part.values), rows, ""),
+            _in_rows(rest, rows, _rest(Quality.MISSING * len(_SIDES)))]  # fmt: skip
+
+
+_SIDES = ("", "above", "below")
+
+
+def _rest(code: int) -> str:
+    """Return the cells of quality and limit."""
+    quality, side = divmod(code, len(_SIDES))
+    return f",{Quality(quality).word},{_SIDES[side]}"
+
+
+def _in_rows(column: pl.Series, rows: pl.Series | None, otherwise: str) -> pl.Series:
+    """Return a column of readings in the rows of a file. rows: the number of the reading of each
+    row, from 1 on, 0 for none; None where they are the same."""
+    import polars as pl
+
+    if rows is None:
+        return column
+    return pl.concat([pl.Series([otherwise], dtype=pl.String), column]).gather(rows)
 
 
 def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
@@ -181,14 +240,14 @@ def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
     return f"{name} [{unit}]", f"{name} quality", f"{name} limit"
 
 
-def _limit_marks(zone: str, limits: tuple[InForce, ...], part: Series) -> NDArray[np.uint32]:
-    """Return 1 for readings above a limit in force then, 2 for those below one, else 0."""
-    marks = np.zeros(len(part), np.uint32)
+def _limit_marks(zone: str, limits: tuple[InForce, ...], part: Series) -> NDArray[np.int64]:
+    """Return where in `_SIDES` each reading lies by the limits in force then, int64 (n,)."""
+    marks = np.zeros(len(part), np.int64)
     for stretch in limits:
         a, b = part.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
         readings = part.times_utc_ms[a:b], part.values[a:b]
         for rule in stretch.rules:
-            marks[a:b][rule.outside_at(*readings, zone)] = 1 if rule.side == "above" else 2
+            marks[a:b][rule.outside_at(*readings, zone)] = _SIDES.index(rule.side)
     return marks
 
 

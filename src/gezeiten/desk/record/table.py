@@ -19,7 +19,7 @@ from gezeiten.desk.record.deployments import sources
 from gezeiten.desk.record.records import extent, limits_at, record
 from gezeiten.domain.limits import InForce
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series
+from gezeiten.domain.series import Series, all_instants
 from gezeiten.domain.statistics import Numbers, daily_numbers
 from gezeiten.domain.timeline import DAY_MS, Span, Times
 
@@ -165,8 +165,7 @@ def readings_table(
 
 def table_of(columns: tuple[TableColumn, ...], span: Span, zone: str) -> ReadingsTable:
     """Return the table of these columns."""
-    parts = [one.series.times_utc_ms for one in columns]
-    times = np.unique(np.concatenate(parts)) if parts else np.empty(0, np.int64)
+    times = all_instants(one.series for one in columns)
     at = []
     for one in columns:
         places = np.full(len(times), _NONE, np.int64)
