@@ -5,10 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-import numpy as np
-
 from gezeiten.domain.limits import InForce, LimitRule
-from gezeiten.domain.series import Series
+from gezeiten.domain.series import Series, all_instants
 from gezeiten.domain.statistics import DayNumbers, Numbers
 from gezeiten.domain.timeline import Span
 
@@ -137,8 +135,7 @@ class PointReport:
     @property
     def readings(self) -> int:
         """Instants at which anything was recorded or estimated; each with all its channels."""
-        times = [channel.series.times_utc_ms for channel in self.channels]
-        return len(np.unique(np.concatenate(times))) if times else 0
+        return len(all_instants(channel.series for channel in self.channels))
 
     @property
     def values(self) -> int:

@@ -1,4 +1,4 @@
-"""Pages of a PDF as pictures, for showing what a document really looks like."""
+"""Pages of a PDF as pictures and as text: what a document that was written really holds."""
 
 from __future__ import annotations
 
@@ -27,12 +27,7 @@ def page_pictures(path: Path, width: int, most: int = 12) -> list[PagePicture]:
     Raises:
         SurroundingsError: the file is gone or is no PDF.
     """
-    try:
-        document = pypdfium2.PdfDocument(path)
-    except (pypdfium2.PdfiumError, OSError) as exc:
-        raise SurroundingsError(
-            f"{path.name} cannot be shown; it is gone or is no PDF any more."
-        ) from exc
+    document = _opened(path)
     try:
         pictures = []
         for i in range(min(len(document), most)):
@@ -44,3 +39,32 @@ def page_pictures(path: Path, width: int, most: int = 12) -> list[PagePicture]:
         return pictures
     finally:
         document.close()
+
+
+def pages_text(path: Path) -> list[str]:
+    """Return the text of each page of a PDF.
+
+    Raises:
+        SurroundingsError: the file is gone or is no PDF.
+    """
+    document = _opened(path)
+    try:
+        texts = []
+        for i in range(len(document)):
+            page = document[i]
+            text = page.get_textpage()
+            texts.append(text.get_text_range())
+            text.close()
+            page.close()
+        return texts
+    finally:
+        document.close()
+
+
+def _opened(path: Path) -> pypdfium2.PdfDocument:
+    try:
+        return pypdfium2.PdfDocument(path)
+    except (pypdfium2.PdfiumError, OSError) as exc:
+        raise SurroundingsError(
+            f"{path.name} cannot be shown; it is gone or is no PDF any more."
+        ) from exc

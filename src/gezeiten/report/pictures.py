@@ -84,7 +84,7 @@ def curves_picture(report: PointReport, span: Span, width: float, font: str) -> 
     drawing = Drawing(width, height)
     for i, channel in enumerate(report.channels):
         bottom = BOTTOM + LANE_HEIGHT * (len(report.channels) - 1 - i)
-        lane = _Lane(drawing, channel, span, width, bottom, LANE_HEIGHT, font)
+        lane = _Lane(drawing, channel, span, width, bottom, LANE_HEIGHT, font, scale_of(channel))
         lane.draw()
     _days(drawing, span, report.zone, width, height, font)
     return drawing
@@ -107,7 +107,7 @@ def event_picture(
         return None
     height = TOP + BOTTOM + 92
     drawing = Drawing(width, height)
-    lane = _Lane(drawing, channel, span, width, BOTTOM, 92, font)
+    lane = _Lane(drawing, channel, span, width, BOTTOM, 92, font, scale_of(channel))
     lane.tint((event.start_ms, event.alarm_ms), BRASS, 0.18)
     lane.tint((event.alarm_ms, event.end_ms), EMBER, 0.16)
     lane.draw([(event.rule, span)] if event.rule.has_value else [])
@@ -139,12 +139,13 @@ class _Lane:
     bottom: float
     height: float
     font: str
+    scale: tuple[float, float]
 
     def x(self, at_ms: float) -> float:
         return _x(at_ms, self.span, self.width)
 
     def y(self, value: float) -> float:
-        low, high = scale_of(self.channel)
+        low, high = self.scale
         return self.bottom + 2 + (value - low) / (high - low) * (self.height - 16)
 
     def tint(self, span: Span, color: Color, alpha: float) -> None:
@@ -177,7 +178,7 @@ class _Lane:
             self.drawing.add(String((LEFT + self.width) / 2, middle, words, fontName=self.font,
                                     fontSize=7, textAnchor="middle", fillColor=INK))  # fmt: skip
             return
-        for value in scale_of(self.channel):
+        for value in self.scale:
             text = f"{value:.{min(name.decimals, 1)}f}"
             self.drawing.add(String(LEFT - 4, self.y(value) - 2, text, fontName=self.font,
                                     fontSize=6.5, textAnchor="end", fillColor=MUTED))  # fmt: skip
@@ -188,7 +189,7 @@ class _Lane:
         _curves(self.drawing, series, self.span, self.width, self.y)
 
     def _limits(self, rules: list[tuple[LimitRule, Span]]) -> None:
-        low, high = scale_of(self.channel)
+        low, high = self.scale
         for rule, (start_ms, end_ms) in rules:
             begin, end = max(start_ms, self.span[0]), min(end_ms, self.span[1])
             if low <= rule.value <= high and begin < end:
@@ -239,11 +240,15 @@ def _hours(drawing: Drawing, span: Span, zone: str, width: float, height: float,
         at += step if step < DAY_MS else DAY_MS * (step // DAY_MS)
 
 
+COLUMNS = 300
+"""Of a picture across a page, lowest and highest in each: 600 points, three a millimetre."""
+
+
 def _curves(
     drawing: Drawing, series: Series, span: Span, width: float, y: Callable[[float], float]
 ) -> None:
     """Draw the readings; a run of estimated ones is dotted and joined to its neighbours."""
-    picture = Pyramid(series).picture(span[0], span[1], 480)
+    picture = Pyramid(series).picture(span[0], span[1], COLUMNS)
     xs = LEFT + (picture.times_utc_ms - span[0]) / (span[1] - span[0]) * (width - LEFT)
     flags = np.interp(
         picture.times_utc_ms, series.times_utc_ms, series.estimated.astype(float)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from xml.sax.saxutils import escape
 
-import pypdf
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
@@ -22,6 +21,7 @@ from reportlab.platypus import (
 
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.ink import INK, MUTED, RULE, fonts
+from gezeiten.report.pages import pages_text
 
 LABEL_MM = (90.0, 48.0)
 _LABELS_ACROSS = 2
@@ -230,8 +230,8 @@ def write_parts(parts: list[Flowable], path: Path, title: str, wanted: list[str]
         rightMargin=_EDGE, topMargin=_EDGE, bottomMargin=_EDGE,
     )  # fmt: skip
     document.build(parts)
-    reader = pypdf.PdfReader(path)
-    text = "\n".join(page.extract_text() for page in reader.pages)
+    texts = pages_text(path)
+    text = "\n".join(texts)
     if not all(words in text for words in wanted):
         raise SurroundingsError(f"{path} was not written whole; write it again.")
-    return len(reader.pages)
+    return len(texts)

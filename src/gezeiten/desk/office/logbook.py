@@ -248,9 +248,9 @@ def text_of_document(path: Path) -> str:
     """
     try:
         if path.suffix.casefold() == ".pdf":
-            import pypdf
+            from gezeiten.report.pages import pages_text
 
-            return "\n".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
+            return "\n".join(pages_text(path))
         with path.open(encoding="utf-8", errors="replace") as lines:
             return "".join(line for _, line in zip(range(200), lines, strict=False))
     except Exception as exc:  # a document from anywhere: whatever is wrong with it
