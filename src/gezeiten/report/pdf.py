@@ -190,10 +190,7 @@ def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
     strong = [i for i, row in enumerate(channel.days, 1) if _is_bad(row.numbers)]
     rows.append(_day_row(p, "Whole", channel.whole, channel))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
-    first = 20 * mm
-    last = min(max(26 * mm, *(p.width_of(row[-1]) for row in rows)), 44 * mm)
-    middle = (WIDTH - first - last) / (len(head) - 2)
-    widths = [first, *[middle] * (len(head) - 2), last]
+    widths = p.widths_of(rows)
     return [title, p.figures(rows, widths, strong=[*strong, len(rows) - 1])]
 
 

@@ -80,9 +80,19 @@ class Pieces:
         widths = widths or [WIDTH / len(rows[0])] * len(rows[0])
         return Table(cells, widths, repeatRows=1 if head else 0, style=made, splitInRow=1)
 
-    def width_of(self, words: str) -> float:
-        """How wide a cell has to be for words of a strong row to stand on one line."""
-        return float(stringWidth(words, self.strong.fontName, self.strong.fontSize)) + 5
+    def widths_of(self, rows: Sequence[Sequence[str]]) -> list[float]:
+        """Widths of columns by what stands in them below the head, over the whole page: each cell
+        stays on one line where all have room."""
+        font, size = self.strong.fontName, self.strong.fontSize
+        wide = [max(float(stringWidth(cell, font, size)) + 5 for cell in column)
+                for column in zip(*rows[1:], strict=True)]  # fmt: skip
+        heads = [max(stringWidth(word, font, size) for word in head.split() or [""]) + 5
+                 for head in rows[0]]  # fmt: skip
+        wide = [max(pair) for pair in zip(wide, heads, strict=True)]
+        rest = (WIDTH - sum(wide)) / len(wide)
+        return [width + rest for width in wide] if rest > 0 else [
+            width * WIDTH / sum(wide) for width in wide
+        ]  # fmt: skip
 
     def figures(
         self, rows: Sequence[Sequence[str]], widths: list[float], strong: Sequence[int] = ()
