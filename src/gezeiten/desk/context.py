@@ -21,6 +21,7 @@ from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
+from gezeiten.domain.models import know_models
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.quantities import know_own
@@ -37,6 +38,15 @@ from gezeiten.link.session import addresses
 if TYPE_CHECKING:
     from gezeiten.desk.pin_store import PinStore
     from gezeiten.link.overview import Overview
+
+
+def model_texts(folder: Path) -> list[tuple[str, str]]:
+    """Return the files of logger models in an archive's folder, by name, with what they hold."""
+    found = []
+    for path in sorted((folder / "models").glob("*.toml")):
+        with suppress(OSError):
+            found.append((path.name, path.read_text(encoding="utf-8", errors="replace")))
+    return found
 
 
 class ClockWatch(Protocol):
@@ -104,6 +114,8 @@ class Desk:
         self.archive.catch_up()
         with self.archive.reading() as session:
             know_own(one.quantity for one in own_quantities(session))
+        for problem in know_models(model_texts(folder)):
+            self.archive.on_wait(problem)
         if not look:
             begin(self.archive, self.now_ms())
         self.drafts = Drafts(self.archive.work / "drafts.json")

@@ -1,16 +1,21 @@
 """What each logger model can do, as data: channels, memory, intervals, battery, manners.
 
-The families are our own stand-ins. A channel stores whole counts; its value is
+A family is a file in TOML (docs/logger-model.md); those that ship are our own stand-ins, more may
+lie in an archive's folder. A channel stores whole counts; its value is
 counts / divisor + offset, so decimals come out exactly as rounded.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from itertools import pairwise
-from typing import Literal
+import tomllib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, fields
+from importlib.resources import files
+from typing import Any, Literal
 
-from gezeiten.domain.quantities import PARTICLE_SIZES_UM, particles_between, particles_from
+import msgspec
+
+from gezeiten.domain.quantities import QUANTITIES
 from gezeiten.errors import InputError
 
 EVENT_BYTES = 32
@@ -135,118 +140,113 @@ class LoggerModel:
         raise InputError(f"{self.name} has no channel “{key}”; take it out of the plan.")
 
 
-_AA_LITHIUM = "1 × AA lithium"
-_C_LITHIUM = "1 × C lithium"
-_BY_BUTTON: tuple[Start, ...] = ("next_interval", "now", "at", "button")
-_ALL_ENDS: tuple[End, ...] = ("full", "wrap", "at", "count", "button")
+# -- reading a model -------------------------------------------------------------------------------
+def read_model(text: str, name: str = "this model") -> LoggerModel:
+    """Return the model that a text in TOML describes (docs/logger-model.md).
 
-DUENE_T2 = LoggerModel(
-    "Düne T2",
-    "DUENE-T2",
-    (
-        ChannelSpec(
-            "air_temperature", "int16", 100, -40.0, 85.0, settling_s=60,
-            sensors=(
-                SensorType("internal", "in the case", -40.0, 85.0),
-                SensorType("probe", "probe on a cable", -40.0, 125.0),
-            ),
-        ),
-        ChannelSpec("relative_humidity", "int16", 10, 0.0, 100.0, needs="air_temperature",
-                    settling_s=30),
-    ),
-    memory_bytes=65_536,
-    header_bytes=1_024,
-    event_choices=(2_048, 1_024, 4_096),
-    shortest_interval_s=1,
-    longest_interval_s=86_400,
-    battery=Battery(_AA_LITHIUM, 2_600, 110.0, 0.011, 0.004, 60.0, 0.02, 8.0),
-    starts=_BY_BUTTON,
-    ends=_ALL_ENDS,
-    manners=("display", "sound", "key_tone", "light", "reminders", "event_memory"),
-)  # fmt: skip
-PRIEL_W3 = LoggerModel(
-    "Priel W3",
-    "PRIEL-W3",
-    (
-        ChannelSpec("water_pressure", "int32", 1000, 0.0, 400.0, settling_s=1),
-        ChannelSpec("water_temperature", "int16", 100, -5.0, 50.0, settling_s=120),
-        ChannelSpec("conductivity", "int16", 100, 0.0, 80.0, needs="water_temperature",
-                    settling_s=5),
-    ),
-    memory_bytes=262_144,
-    header_bytes=1_024,
-    event_choices=(2_048,),
-    shortest_interval_s=1,
-    longest_interval_s=86_400,
-    battery=Battery(_C_LITHIUM, 7_700, 240.0, 0.4, 0.003, light_uah=0.03),
-    manners=("light",),
-)  # fmt: skip
-WOLKE_B1 = LoggerModel(
-    "Wolke B1",
-    "WOLKE-B1",
-    (
-        ChannelSpec("air_pressure", "int32", 1000, 50.0, 115.0),
-        ChannelSpec("air_temperature", "int16", 100, -30.0, 60.0, settling_s=90),
-    ),
-    memory_bytes=131_072,
-    header_bytes=1_024,
-    event_choices=(1_024,),
-    shortest_interval_s=5,
-    longest_interval_s=86_400,
-    battery=Battery(_AA_LITHIUM, 2_600, 90.0, 0.01, 0.004, light_uah=0.02),
-    manners=("light",),
-)
-REIF_C2 = LoggerModel(
-    "Reif C2",
-    "REIF-C2",
-    (
-        ChannelSpec(
-            "probe_temperature", "int16", 100, -90.0, 60.0, settling_s=15,
-            sensors=(
-                SensorType("pt100", "Pt100 probe", -90.0, 60.0),
-                SensorType("thermocouple_k", "thermocouple K", -200.0, 300.0),
-                SensorType("thermocouple_t", "thermocouple T", -200.0, 300.0),
-            ),
-        ),
-        ChannelSpec("room_temperature", "int16", 100, -30.0, 60.0, settling_s=180),
-    ),
-    memory_bytes=262_144,
-    header_bytes=1_024,
-    event_choices=(4_096, 2_048, 8_192),
-    shortest_interval_s=1,
-    longest_interval_s=43_200,
-    battery=Battery("mains, 2 × AA lithium", 5_200, 150.0, 0.004, 0.003, 80.0, 0.02, 12.0),
-    starts=_BY_BUTTON,
-    ends=_ALL_ENDS,
-    manners=("display", "sound", "key_tone", "light", "reminders", "event_memory"),
-    shorter_outside=True,
-)  # fmt: skip
-PARTICLE_CLASSES = (
-    *(particles_from(size) for size in PARTICLE_SIZES_UM),
-    *(particles_between(low, high) for low, high in pairwise(PARTICLE_SIZES_UM)),
-)
-BRISE_A4 = LoggerModel(
-    "Brise A4",
-    "BRISE-A4",
-    (
-        *(ChannelSpec(key, "int32", 1, 0.0, 1e9, settling_s=60) for key in PARTICLE_CLASSES),
-        ChannelSpec("co2", "int16", 1, 0.0, 10_000.0, settling_s=60),
-        ChannelSpec("air_temperature", "int16", 100, -20.0, 60.0, settling_s=120),
-        ChannelSpec("relative_humidity", "int16", 10, 0.0, 100.0, needs="air_temperature",
-                    settling_s=30),
-    ),
-    memory_bytes=131_072,
-    header_bytes=1_024,
-    event_choices=(2_048,),
-    shortest_interval_s=60,
-    longest_interval_s=86_400,
-    battery=Battery("4 × AA lithium", 10_400, 900.0, 20.0, 0.004, 150.0, 0.02, 10.0),
-    manners=("display", "light"),
-)  # fmt: skip
+    name: what the text is called, for the sentence that says what is wrong.
 
-MODELS: dict[str, LoggerModel] = {
-    model.name: model for model in (DUENE_T2, PRIEL_W3, WOLKE_B1, REIF_C2, BRISE_A4)
-}
+    Raises:
+        InputError: it is no such text, or contradicts itself.
+    """
+    try:
+        content = tomllib.loads(text)
+        model = msgspec.convert(content, LoggerModel, strict=True)
+    except (tomllib.TOMLDecodeError, msgspec.ValidationError) as exc:
+        raise InputError(f"{name} cannot be read ({exc}); correct it.") from exc
+    problem = next(_unknown_lines(content), "") or next(contradictions(model), "")
+    if problem:
+        raise InputError(f"{name} cannot be so: {problem}.")
+    return model
+
+
+def _unknown_lines(content: dict[str, Any]) -> Iterator[str]:
+    parts = [(content, LoggerModel), (content.get("battery", {}), Battery)]
+    for channel in content.get("channels", []):
+        parts += [
+            (channel, ChannelSpec),
+            *((one, SensorType) for one in channel.get("sensors", [])),
+        ]
+    for part, kind in parts:
+        known = {one.name for one in fields(kind)}
+        yield from (f"nobody knows what “{line}” means" for line in part if line not in known)
+
+
+def contradictions(model: LoggerModel) -> Iterator[str]:
+    """Yield what cannot be true of a model at once, a sentence each."""
+    if not model.name.strip() or not model.code.isascii() or not model.code.strip():
+        yield "it needs a name, and a code in ASCII"
+    if not 0 < model.shortest_interval_s <= model.longest_interval_s:
+        yield "its shortest interval has to lie above 0 and not above its longest"
+    if not model.event_choices or min(model.event_choices) < 0:
+        yield "it says how much memory may be kept for events, the usual first"
+    elif model.header_bytes + max(model.event_choices) >= model.memory_bytes:
+        yield "header and events leave no memory for readings"
+    if not model.starts or not model.ends or not model.channels:
+        yield "it needs a channel, a way to start and a way to end"
+    if model.battery.capacity_mah <= 0 or model.battery.idle_ua < 0:
+        yield "its battery has a charge above 0 and draws no less than nothing"
+    keys = [spec.key for spec in model.channels]
+    yield from (f"channel “{key}” stands in it twice" for key in set(keys) if keys.count(key) > 1)
+    for spec in model.channels:
+        yield from _of_channel(spec, keys)
+
+
+_COUNTS = {"int16": 2**15 - 1, "int32": 2**31 - 1}
+
+
+def _of_channel(spec: ChannelSpec, keys: list[str]) -> Iterator[str]:
+    named = f"channel “{spec.key}”"
+    if spec.key not in QUANTITIES:
+        yield f"{named} is no quantity that is known"
+    if spec.needs is not None and (spec.needs not in keys or spec.needs == spec.key):
+        yield f"{named} needs “{spec.needs}”, which is no other channel of it"
+    if spec.divisor <= 0:
+        yield f"{named} has a divisor of {spec.divisor}"
+        return
+    spans = [(spec.low, spec.high), *((one.low, one.high) for one in spec.sensors)]
+    if any(low >= high for low, high in spans):
+        yield f"{named} has a range that ends before it begins"
+    most = max(abs(value - spec.offset) * spec.divisor for span in spans for value in span)
+    if most > _COUNTS[spec.count_type]:
+        yield f"{named} has values that do not fit into {spec.count_type}"
+    if spec.sensors and spans[1] != spans[0]:
+        yield f"{named} has another range than its usual sensor, the first"
+
+
+def _shipped() -> dict[str, LoggerModel]:
+    found = [read_model(file.read_text("utf-8"), file.name)
+             for file in files("gezeiten.domain").joinpath("data/models").iterdir()
+             if file.name.endswith(".toml")]  # fmt: skip
+    return {model.name: model for model in sorted(found, key=lambda one: one.name)}
+
+
+SHIPPED_MODELS: dict[str, LoggerModel] = _shipped()
+"""The families that ship with the program, by name."""
+MODELS: dict[str, LoggerModel] = dict(SHIPPED_MODELS)
+"""All that is known: those that ship, and those in the open archive's folder."""
+DUENE_T2, PRIEL_W3, WOLKE_B1, REIF_C2, BRISE_A4 = (
+    MODELS[name] for name in ("Düne T2", "Priel W3", "Wolke B1", "Reif C2", "Brise A4")
+)
+
+
+def know_models(texts: Iterable[tuple[str, str]]) -> list[str]:
+    """Know the models of these texts (name of the file, what it holds) from here on, and no others
+    beside those that ship. Returns what is wrong with those that are left out, a sentence each."""
+    problems = []
+    for name in [name for name in MODELS if name not in SHIPPED_MODELS]:
+        del MODELS[name]
+    for file, text in texts:
+        try:
+            model = read_model(text, file)
+        except InputError as exc:
+            problems.append(str(exc))
+            continue
+        if any(model.name == one.name or model.code == one.code for one in MODELS.values()):
+            problems.append(f"{file} describes {model.name}, which is known already.")
+            continue
+        MODELS[model.name] = model
+    return problems
 
 
 def known_model(name: str) -> LoggerModel | None:
