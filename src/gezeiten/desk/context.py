@@ -18,14 +18,15 @@ from gezeiten.archive.quantities import own_quantities
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
+from gezeiten.desk.record_cache import RecordCache
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
 from gezeiten.domain.models import know_models
 from gezeiten.domain.plan import Plan
-from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.quantities import know_own
 from gezeiten.errors import (
+    ArchiveDamagedError,
     ArchiveLockedError,
     DiskFullError,
     GezeitenError,
@@ -112,7 +113,7 @@ class Desk:
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
         self.archive.catch_up()
-        with self.archive.reading() as session:
+        with suppress(ArchiveDamagedError), self.archive.reading() as session:  # verify names it
             know_own(one.quantity for one in own_quantities(session))
         for problem in know_models(model_texts(folder)):
             self.archive.on_wait(problem)
@@ -125,8 +126,8 @@ class Desk:
         """Serial ports of practice loggers, likewise."""
         self.more_folders: list[str] = []
         """Folders chosen by hand to be looked at as drives, for this run only."""
-        self.records: dict[tuple[int, str], tuple[object, Pyramid]] = {}
-        """Records in memory by (point id, series), with the state they were made in."""
+        self.records = RecordCache()
+        """Records in memory by (point id, series)."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
 

@@ -38,6 +38,14 @@ class Pyramid:
             self._lows.append(lows)
             self._highs.append(highs)
 
+    @property
+    def nbytes(self) -> int:
+        """How much memory it takes; what is the same for all readings takes none."""
+        own = [part for part in (self.series.times_utc_ms, self.series.values,
+                                 self.series.quality, self.series.interval_ms)
+               if len(part) and part.strides[0]]  # fmt: skip
+        return sum(part.nbytes for part in [*own, *self._lows, *self._highs])
+
     def picture(self, start_ms: int, end_ms: int, columns: int) -> Picture:
         """Return a polyline of [start, end): every reading, or the extremes of each column.
 

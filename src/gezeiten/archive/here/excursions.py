@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
-from typing import NamedTuple, TypeAlias
+from dataclasses import dataclass
+from typing import Any, NamedTuple, TypeAlias
 
-from sqlalchemy import Select, delete, func, select, union
+from sqlalchemy import Select, delete, func, insert, select, union, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.changes import note_found
@@ -153,41 +153,57 @@ def count_to_assess(
 def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> list[FoundOne]:
     """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
     that are not found any more go. Returns those that were not found before, by nobody."""
-    known = {
-        (row.mission, row.rule_key, row.start_ms): row
-        for row in session.scalars(select(ExcursionRow).filter_by(point=at.uid))
-    }
     now = as_found(found, _mission_ids(session, at.point_id) if found else {})
-    for key in now.keys() - known.keys():
-        elsewhere = _found_elsewhere(session, key)
-        if elsewhere is not None:  # its readings were moved here
-            known[key] = elsewhere
+    known = _known_rows(session, at, now)
     is_known = now.keys() <= known.keys()
     before = [] if is_known else _found_before(session, at.point_id, now, known.values())
-    for key, row in known.items():
-        if key not in now:
-            session.delete(row)
+    gone = [row.id for key, row in known.items() if key not in now]
+    for first in range(0, len(gone), _AT_ONCE):
+        its = ExcursionRow.id.in_(gone[first : first + _AT_ONCE])
+        session.execute(delete(ExcursionRow).where(its))
     fresh: list[tuple[str, LimitRule, Seen]] = []
+    added: list[dict[str, Any]] = []
+    changed: list[dict[str, Any]] = []
     for key, (rule, seen) in now.items():
-        if key in known:
-            row = known[key]
-        else:
+        values = {"point": at.uid, "rule": rule.as_dict(), **_columns(seen)}
+        if key not in known:
             first_ms = _first_ms(before, key, seen)
             fresh += [(key[0], rule, seen)] if first_ms is None else []
-            row = ExcursionRow(point=at.uid, mission=key[0], rule_key=key[1],
-                               found_ms=now_ms if first_ms is None else first_ms)  # fmt: skip
-        row.point = at.uid
-        row.rule = rule.as_dict()
-        for name, value in asdict(seen).items():
-            setattr(row, name, value)
-        session.add(row)
-    session.flush()
+            added.append({**values, "mission": key[0], "rule_key": key[1],
+                          "found_ms": now_ms if first_ms is None else first_ms})  # fmt: skip
+        elif any(getattr(known[key], name) != value for name, value in values.items()):
+            changed.append({"id": known[key].id, **values})
+    if added:
+        session.execute(insert(ExcursionRow), added)
+    if changed:
+        session.execute(update(ExcursionRow), changed)
+    session.expire_all()
     if now or known:
         match_assessments(session, [at.point_id])
     note_found(session, at.uid, at.version)
     names = _mission_names(session) if fresh else {}
     return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
             for mission, rule, seen in fresh]  # fmt: skip
+
+
+_AT_ONCE = 500
+"""Keys in one statement."""
+
+
+def _columns(seen: Seen) -> dict[str, Any]:
+    return {name: getattr(seen, name) for name in Seen.__slots__}
+
+
+def _known_rows(session: Session, at: FoundIn, now: FoundRows) -> dict[FoundKey, Any]:
+    """Return the excursions that are kept of a point, and of those kept of another one which are
+    found at this one now: their readings were moved here."""
+    missions = {mission for mission, _, _ in now}
+    its = ExcursionRow.point == at.uid
+    rows = session.execute(
+        select(*ExcursionRow.__table__.columns).where(its | ExcursionRow.mission.in_(missions))
+    )
+    by_key = {(row.mission, row.rule_key, row.start_ms): row for row in rows}
+    return {key: row for key, row in by_key.items() if row.point == at.uid or key in now}
 
 
 def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
@@ -203,14 +219,8 @@ class _Before(NamedTuple):
     at_ms: int
 
 
-def _found_elsewhere(session: Session, key: FoundKey) -> ExcursionRow | None:
-    mission, rule_key, start_ms = key
-    its = select(ExcursionRow).filter_by(mission=mission, rule_key=rule_key, start_ms=start_ms)
-    return session.scalars(its).first()
-
-
 def _found_before(
-    session: Session, point_id: int, now: FoundRows, known: Iterable[ExcursionRow]
+    session: Session, point_id: int, now: FoundRows, known: Iterable[Any]
 ) -> list[_Before]:
     """Return what was found at a point before, as acts tell it and as it is known here."""
     told = (
@@ -279,23 +289,35 @@ def match_all_assessments(session: Session) -> None:
 def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
     """Find which assessment holds for each excursion of some points."""
     for point_id in set(point_ids):
-        by_rule: dict[tuple[str, str], tuple[list[ExcursionRow], list[AssessmentRow]]] = {}
-        query = select(ExcursionRow).join(Point, Point.uid == ExcursionRow.point)
-        query = query.where(Point.id == point_id).order_by(ExcursionRow.start_ms)
-        for found in session.scalars(query):
-            by_rule.setdefault((found.mission, found.rule_key), ([], []))[0].append(found)
-        said = select(AssessmentRow, Mission.uid).join(Mission)
-        its = Mission.uid.in_({mission for mission, _ in by_rule})  # wherever they were then
-        said = said.where((AssessmentRow.point_id == point_id) | its).order_by(AssessmentRow.id)
-        for row, mission in session.execute(said):
-            by_rule.setdefault((mission, row.rule_key), ([], []))[1].append(row)
-        for excursions, assessments in by_rule.values():
-            holds = matched(
-                [(row.start_ms, row.end_ms) for row in excursions],
-                [Seen(**row.seen).span for row in assessments],
-            )
-            for found, number in zip(excursions, holds, strict=True):
-                found.assessment = None if number is None else assessments[number].uid
+        _match(session, point_id)
+
+
+def _match(session: Session, point_id: int) -> None:
+    columns = (ExcursionRow.id, ExcursionRow.mission, ExcursionRow.rule_key, ExcursionRow.start_ms,
+               ExcursionRow.end_ms, ExcursionRow.assessment)  # fmt: skip
+    query = select(*columns).join(Point, Point.uid == ExcursionRow.point)
+    found = session.execute(query.where(Point.id == point_id).order_by(ExcursionRow.start_ms)).all()
+    its = Mission.uid.in_({row.mission for row in found})  # wherever they were then
+    said = select(AssessmentRow, Mission.uid).join(Mission).order_by(AssessmentRow.id)
+    said = said.where((AssessmentRow.point_id == point_id) | its)
+    assessments: dict[tuple[str, str], list[AssessmentRow]] = {}
+    for row, mission in session.execute(said):
+        assessments.setdefault((mission, row.rule_key), []).append(row)
+    by_rule: dict[tuple[str, str], list[Any]] = {}
+    for one in found:
+        by_rule.setdefault((one.mission, one.rule_key), []).append(one)
+    changed = []
+    for key, excursions in by_rule.items():
+        its_own = assessments.get(key, [])
+        holds = matched([(one.start_ms, one.end_ms) for one in excursions],
+                        [Seen(**row.seen).span for row in its_own])  # fmt: skip
+        for one, number in zip(excursions, holds, strict=True):
+            holding = None if number is None else its_own[number].uid
+            if holding != one.assessment:
+                changed.append({"id": one.id, "assessment": holding})
+    if changed:
+        session.execute(update(ExcursionRow), changed)
+        session.expire_all()
 
 
 # -- in which state of the record they were found ---------------------------------------------

@@ -56,16 +56,18 @@ def pyramid(desk: Desk, point_id: int, key: str, recorded: Recorded | None = Non
 
     recorded: what there is, where it is known already; else it is asked for.
     """
-    known = desk.records.get((point_id, key))
-    if known and recorded and known[0] == _state(recorded, point_id, key):
-        return known[1]
+    name = (point_id, key)
+    if recorded is not None:
+        known = desk.records.get(name, _state(recorded, point_id, key))
+        if known is not None:
+            return known
     with desk.archive.reading() as session:
-        fed = layout(session).of_series(point_id, key)
-        state = (record_version(session, point_id), fed)
-        if known and known[0] == state:
-            return known[1]
+        state = (record_version(session, point_id), layout(session).of_series(point_id, key))
+        known = desk.records.get(name, state)
+        if known is not None:
+            return known
         made = Pyramid(load_record(session, point_id, key))
-    desk.records[(point_id, key)] = (state, made)
+    desk.records.put(name, state, made)
     return made
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import replace
 
@@ -79,7 +80,9 @@ def _shown_limits(stretch: InForce, unit: ShownUnit) -> InForce:
     return replace(stretch, rules=tuple(shown_rule(rule, unit) for rule in stretch.rules))
 
 
-_TRACES: dict[tuple[int, int, str, str], tuple[object, Trace]] = {}
+_TRACES: OrderedDict[tuple[int, int, str, str], tuple[object, Trace]] = OrderedDict()
+_MOST_TRACES = 16
+"""Kept in memory, each with its record: as many as a chart shows at once."""
 
 
 def cached_trace(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
@@ -97,6 +100,9 @@ def cached_trace(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None
         shown = replace(series, values=series.values * unit.factor + unit.offset)
     trace = make_trace(point.name, shown)
     _TRACES[name] = (series, trace)
+    _TRACES.move_to_end(name)
+    while len(_TRACES) > _MOST_TRACES:
+        _TRACES.popitem(last=False)
     return trace
 
 
