@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bench import acts, routes
+from bench import acts, record, routes
 from bench.timing import best_of_both, report
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.excursions import find_excursions
@@ -171,7 +171,8 @@ def main(wanted: list[str]) -> None:
             demo.close()
     for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
                     routes.memory, acts.done_one_by_one, acts.applied_again,
-                    acts.come_back):  # fmt: skip
+                    acts.come_back, record.boards, record.csv_of_a_year,
+                    record.pdf_of_a_year):  # fmt: skip
         if is_wanted(measure.__name__):
             measure()
     if is_wanted("pictures", "excursions"):

@@ -33,7 +33,7 @@ from gezeiten.desk.office.logger_life import life, loggers
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.record.records import record
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.series import Series
@@ -52,7 +52,12 @@ def golden(desk: Desk) -> dict[str, Any]:
         "excursions": sorted(
             (
                 _without(
-                    {**asdict(e), "point": e.point.full_name, "key": e.rule.key},
+                    {
+                        **asdict(e),
+                        "point": e.point.full_name,
+                        "key": e.rule.key,
+                        "rule": _as_before(e),
+                    },
                     "id",
                     "changed",
                     "assessed",
@@ -119,6 +124,12 @@ def _records(desk: Desk) -> dict[str, Any]:
                 "estimated": int(series.estimated.sum()), "sha256": fingerprint_of(series),
             }  # fmt: skip
     return told
+
+
+def _as_before(event: BookedExcursion) -> dict[str, Any]:
+    """Its limit; that one is of a plan was all that there could be up to 0009."""
+    rule = asdict(event.rule)
+    return rule if event.rule.origin else _without(rule, "origin")
 
 
 def _plans(desk: Desk, point_id: int) -> list[Any]:

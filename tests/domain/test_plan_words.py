@@ -54,7 +54,7 @@ def test_rules_and_plans_in_words() -> None:
          "alarm above 800 ppm, outside weekends"),
         (LimitRule("co2", "above", 800.0, window=WeeklyWindow((2,), 60, 120, True)),
          "alarm above 800 ppm, outside Wed 01:00–02:00"),
-        (LimitRule("turbidity", "above", 3.0, hysteresis=1.0), "alarm above 3, hysteresis 1"),
+        (LimitRule("aura", "above", 3.0, hysteresis=1.0), "alarm above 3, hysteresis 1"),
     ],
 )  # fmt: skip
 def test_a_rule_in_words(rule: LimitRule, words: str) -> None:

@@ -190,8 +190,7 @@ def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
     strong = [i for i, row in enumerate(channel.days, 1) if _is_bad(row.numbers)]
     rows.append(_day_row(p, "Whole", channel.whole, channel))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
-    widths = p.widths_of(rows)
-    return [title, p.figures(rows, widths, strong=[*strong, len(rows) - 1])]
+    return [title, p.figures(rows, [*strong, len(rows) - 1])]
 
 
 def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel) -> list[str]:

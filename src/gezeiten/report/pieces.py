@@ -80,45 +80,40 @@ class Pieces:
         widths = widths or [WIDTH / len(rows[0])] * len(rows[0])
         return Table(cells, widths, repeatRows=1 if head else 0, style=made, splitInRow=1)
 
-    def widths_of(self, rows: Sequence[Sequence[str]]) -> list[float]:
-        """Widths of columns by what stands in them below the head, over the whole page: each cell
-        stays on one line where all have room."""
-        font, size = self.strong.fontName, self.strong.fontSize
-        wide = [max(float(stringWidth(cell, font, size)) + 5 for cell in column)
-                for column in zip(*rows[1:], strict=True)]  # fmt: skip
-        heads = [max(stringWidth(word, font, size) for word in head.split() or [""]) + 5
-                 for head in rows[0]]  # fmt: skip
-        wide = [max(pair) for pair in zip(wide, heads, strict=True)]
-        rest = (WIDTH - sum(wide)) / len(wide)
-        return [width + rest for width in wide] if rest > 0 else [
-            width * WIDTH / sum(wide) for width in wide
-        ]  # fmt: skip
-
-    def figures(
-        self, rows: Sequence[Sequence[str]], widths: list[float], strong: Sequence[int] = ()
-    ) -> Table:
-        """A table of short cells under a head, each on one line: many rows are laid out in a tenth
-        of the time. A row of which a cell is too long flows as in other tables."""
+    def figures(self, rows: Sequence[Sequence[str]], strong: Sequence[int] = ()) -> Table:
+        """A table of short cells under a head over the whole page, each on one line; columns are as
+        wide as what stands in them, and letters a little smaller where they need more room. Many
+        rows are laid out in a tenth of the time of other tables."""
+        natural = self._natural_widths(rows)
+        scale = max(min(WIDTH / sum(natural), 1.0), _SMALLEST)
+        rest = (WIDTH - scale * sum(natural)) / len(natural)
+        widths = [scale * width + rest for width in natural]
+        base, muted, bold = (
+            ParagraphStyle(f"{style.name} figures", style, fontSize=style.fontSize * scale)
+            for style in (self.base, self.muted, self.strong)
+        )
         made: list[tuple[Any, ...]] = [
-            ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE), *_ROOM, *_as(self.base, 0, -1),
-            *_as(self.muted, 0, 0),
+            ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE), *_ROOM, *_as(base, 0, -1),
+            *(line for i in strong for line in _as(bold, i, i)),
         ]  # fmt: skip
-        cells: list[Sequence[Any]] = []
-        heights: list[float | None] = []
-        for i, row in enumerate(rows):
-            style = self.muted if i == 0 else self.strong if i in strong else self.base
-            if i in strong:
-                made += _as(self.strong, i, i)
-            long = [
-                stringWidth(cell, style.fontName, style.fontSize) > width - 4
-                for cell, width in zip(row, widths, strict=True)
-            ]
-            cells.append([self.text(cell, style) if is_long else cell
-                          for cell, is_long in zip(row, long, strict=True)])  # fmt: skip
-            heights.append(None if any(long) else style.leading + 3)
-        return Table(cells, widths, heights, repeatRows=1, style=made, splitInRow=1)
+        head = [self.text(cell, muted) for cell in rows[0]]
+        heights = [None, *[base.leading + 3] * (len(rows) - 1)]
+        return Table([head, *rows[1:]], widths, heights, repeatRows=1, style=made)
+
+    def _natural_widths(self, rows: Sequence[Sequence[str]]) -> list[float]:
+        """How wide each column is by what stands in it, and by the words of its head."""
+        font, size = self.strong.fontName, self.strong.fontSize
+
+        def wide(words: str) -> float:
+            return float(stringWidth(words, font, size)) + _PADDING
+
+        heads = [max(map(wide, head.split() or [""])) for head in rows[0]]
+        columns = zip(*rows[1:], strict=True)
+        pairs = zip(heads, columns, strict=True)
+        return [max([least, *map(wide, column)]) for least, column in pairs]
 
 
+_PADDING, _SMALLEST = 5.0, 0.7
 _ROOM: tuple[tuple[Any, ...], ...] = (
     ("VALIGN", (0, 0), (-1, -1), "TOP"),
     ("LEFTPADDING", (0, 0), (-1, -1), 2),

@@ -34,6 +34,7 @@ from gezeiten.domain.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
 from gezeiten.ui.acting import Acting
+from gezeiten.ui.flow import FlowLayout
 from gezeiten.ui.house import House
 from gezeiten.ui.i18n import tr
 from gezeiten.ui.limits_dialog import LimitsDialog
@@ -249,9 +250,8 @@ class PlacesDialog(QDialog):
         )  # fmt: skip
         right = column(
             self.title, self.forms, self.problem,
-            row(self.retire_button, self.sources_button, self.limits_button, 1,
-                button(tr("Close"), self.accept),
-                self.save_button),
+            FlowLayout(self.sources_button, self.limits_button, spacing=8),
+            row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
         )  # fmt: skip
         self.setLayout(row(left, right, spacing=16, margins=16))
         give_room(self, 1, 1)

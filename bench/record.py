@@ -1,0 +1,133 @@
+"""What a large record costs: the board of two archives built through the program's own intake, CSV
+and PDF of a year."""
+
+from __future__ import annotations
+
+import resource
+import tempfile
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+from bench.timing import best_of_both, report
+from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.field.board import board
+from gezeiten.domain.limits import LimitRule, always
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.series import Series, make_series
+from gezeiten.domain.statistics import daily_numbers, numbers
+from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, write_csv
+from gezeiten.report.content import PointReport, ReportChannel, ReportMission
+
+NOW_MS = 1_795_392_000_000
+_CHANNELS = (RawChannel("air_temperature", "°C"), RawChannel("relative_humidity", "%"))
+ZONE = "Europe/Berlin"
+
+
+def boards() -> None:
+    """All rows of the Tideboard, in processor time and resident memory of this process."""
+    for points, days, step_s, name in (
+        (200, 365, 300, "board, 200 points x 1 year x 5 min x 2"),
+        (10, 3650, 60, "board, 10 points x 10 years x 1 min x 2"),
+    ):
+        with tempfile.TemporaryDirectory() as folder:
+            desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+            for number in range(points):
+                _take_mission(desk, number, days * 86_400 // step_s, step_s)
+            first = _processor_s(partial(board, desk))
+            again = min(_processor_s(partial(board, desk)) for _ in range(5))
+            size = (Path(folder) / "here.db").stat().st_size
+            readings = points * days * 86_400 // step_s * len(_CHANNELS)
+            report(name, again, 0.1, "s ", "≤ 1")
+            resident = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+            print(f"{'':46} the first time {first:.3f} s; {size / readings:.2f} bytes a reading; "
+                  f"{resident:.0f} MB at most so far")  # fmt: skip
+            desk.close()
+
+
+def _take_mission(desk: Desk, number: int, count: int, step_s: int) -> None:
+    dice = np.random.default_rng(number)
+    numbers_ = np.arange(count, dtype=np.int64)
+    first_ms = NOW_MS - count * step_s * 1000
+    turn = numbers_ * step_s / 86_400 * 2 * np.pi
+    warm = np.round(12 + 8 * np.sin(turn) + dice.normal(0, 0.2, count), 2)
+    damp = np.round(60 + 20 * np.sin(turn + 1) + dice.normal(0, 0.5, count), 1)
+    plan = Plan(tuple(one.key for one in _CHANNELS), step_s,
+                point_name=f"Site {number // 10:02} · Point {number:03}")  # fmt: skip
+    raw = RawMission(
+        f"D-{number:04}", "Düne T2", "1.4", 1, first_ms - 60_000, first_ms, step_s * 1000,
+        plan.as_dict(), _CHANNELS, numbers_, first_ms + numbers_ * step_s * 1000, 0, [warm, damp],
+        [(0, count)], [], [],
+    )  # fmt: skip
+    take_in(desk.archive, f"mission {number}".encode(), raw, Circumstances(NOW_MS, "JA", "network"))
+
+
+def _processor_s(act: Callable[[], object]) -> float:
+    began = time.process_time()
+    act()
+    return time.process_time() - began
+
+
+def _year(step_s: int) -> tuple[Series, Series]:
+    count = 365 * 86_400 // step_s
+    times = NOW_MS - np.arange(count, 0, -1, dtype=np.int64) * step_s * 1000
+    turn = np.arange(count) * step_s / 86_400 * 2 * np.pi
+    dice = np.random.default_rng(5)
+    warm = np.round(12 + 8 * np.sin(turn) + dice.normal(0, 0.2, count), 2)
+    damp = np.round(60 + 20 * np.sin(turn), 1)
+    return make_series(times, warm, step_s * 1000), make_series(times, damp, step_s * 1000)
+
+
+def csv_of_a_year() -> None:
+    """A year at one minute with two series, against polars writing the same columns typed."""
+    warm, damp = _year(60)
+    rules = always((LimitRule("air_temperature", "above", 19.0),))
+    table = CsvTable("Site", "Point", ZONE, (
+        CsvChannel("air_temperature", "°C", warm, rules),
+        CsvChannel("relative_humidity", "%", damp)), (CsvStretch(0, "D-1", 1),))  # fmt: skip
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder) / "year.csv"
+        ours, reference = best_of_both(
+            lambda: write_csv(table, out), lambda: _typed(warm, damp, Path(folder)), 7
+        )
+    report("CSV of a year at 1 min, read back / polars", ours, reference, "s ", "≤ 1.0")
+
+
+def _typed(warm: Series, damp: Series, folder: Path) -> None:
+    many, path = len(warm), folder / "typed.csv"
+    at = pl.from_epoch(pl.Series(warm.times_utc_ms), "ms").dt.replace_time_zone("UTC")
+    same = {name: pl.repeat(name, many, eager=True) for name in ("site", "point", "logger")}
+    frame = pl.DataFrame({
+        **same, "mission": pl.repeat(1, many, eager=True), "utc": at,
+        "local": at.dt.convert_time_zone(ZONE), "warm": warm.values, "damp": damp.values,
+        **{name: pl.repeat("good", many, eager=True) for name in ("a", "b", "c", "d")},
+    })  # fmt: skip
+    frame.write_csv(path, datetime_format="%Y-%m-%dT%H:%M:%S%:z")
+    assert len(pl.read_csv(path)) == many
+
+
+def pdf_of_a_year() -> None:
+    """A year at five minutes, one channel: content and writing, processor time."""
+    from gezeiten.report.pdf import write_pdf
+
+    warm, _ = _year(300)
+    span = (int(warm.times_utc_ms[0]), NOW_MS)
+    limits = always((LimitRule("air_temperature", "above", 19.0),))
+
+    def make() -> None:
+        whole = numbers(warm, span, limits, kinetic=True, zone=ZONE)
+        days = tuple(daily_numbers(warm, span, ZONE, limits, kinetic=True))
+        channel = ReportChannel("air_temperature", "°C", warm, limits, whole, days)
+        mission = ReportMission("D-1", "Düne T2", 1, span[0], "recorded", 300, "full", ())
+        made = PointReport("Site", "Point", ZONE, span, NOW_MS, "JA", (channel,), (mission,), (),
+                           (), "ab" * 32)  # fmt: skip
+        with tempfile.TemporaryDirectory() as folder:
+            write_pdf(made, Path(folder) / "year.pdf")
+
+    report("PDF of a year at 5 min, one channel", min(_processor_s(make) for _ in range(3)), 1.0,
+           "s ", "≤ 1.0 s")  # fmt: skip
