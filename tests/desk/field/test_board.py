@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from sqlalchemy import event
+from sqlalchemy import event, select
 
 from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan import Plan
 from gezeiten.ui.views.lanes import lanes_of
-from tests.conftest import ANCHOR_MS, DAY_MS
+from tests.conftest import ANCHOR_MS, DAY_MS, Lab
+from tests.desk.intake.test_text_files import station, tie_of
 
 PLAN = Plan(("air_temperature",), 600)
 
@@ -86,3 +88,25 @@ def test_lanes_ask_for_their_own_points_only(tmp_path: Path) -> None:
         counts.append(questions(desk, lambda desk=desk, shown=shown: lanes_of(desk, shown)))
         desk.close()
     assert counts[0] == counts[1]
+
+
+def test_needs_ask_for_a_visit_also_where_none_was_planned(tmp_path: Path) -> None:
+    """Point 0 records, and its memory is full in half a year; at point 1 the mission has ended."""
+    desk = archive_of(tmp_path / "a", 2, 1)
+    assert board(desk).visits == ()
+    with desk.archive.writing() as session:
+        ended = session.scalars(select(Mission).where(Mission.uid == "1/0")).one()
+        ended.state = "ended"
+    desk.archive.latest = None
+    [visit] = board(desk).visits
+    assert (visit.site.name, visit.due_ms, visit.is_urgent) == ("Shore", ANCHOR_MS, True)
+    assert visit.needs == ("Point 1: not recording",)
+    desk.close()
+
+
+def test_a_text_is_nothing_to_go_to(lab: Lab, tmp_path: Path) -> None:
+    path = station(tmp_path / "one.txt", 300)
+    take_text(lab.desk, path, tie_of(lab, path))
+    [(_, [row])] = board(lab.desk).sites
+    assert row.needs == ()
+    assert board(lab.desk).visits == ()

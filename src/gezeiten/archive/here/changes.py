@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import Connection, bindparam, delete, func, select, update
+from sqlalchemy import Connection, bindparam, delete, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
@@ -66,13 +66,6 @@ def all_changed(connection: Connection) -> None:
     connection.execute(update(RecordRow).values(changes=RecordRow.changes + 1))
     unknown = select(Point.uid).where(Point.uid.not_in(select(RecordRow.point)))
     record_changed(connection, connection.execute(unknown).scalars().all())
-
-
-def record_versions(session: Session) -> dict[int, int]:
-    """Return how often the record of each point has changed, by the point's key."""
-    changes = func.coalesce(RecordRow.changes, 0)
-    query = select(Point.id, changes).outerjoin(RecordRow, RecordRow.point == Point.uid)
-    return {row[0]: row[1] for row in session.execute(query)}
 
 
 def record_version(session: Session, point_id: int) -> int:

@@ -16,6 +16,7 @@ from gezeiten.desk.field.mending import BookedGap, gaps_of
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.kept import KnownLogger, KnownMission
 from gezeiten.domain.models import known_model
 from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
@@ -238,7 +239,8 @@ def _with_needs(
         due = int(logger.state["calibration_due_day"]) * DAY_MS
         if due - now < FORESEEN_MS:
             needs.append(Need("calibration", "calibration", due, 1 if due - now < SOON_MS else 0))
-    if not row.is_recording:
+    is_logger = logger is None or logger.model not in SOURCES  # a text has nothing to go to
+    if not row.is_recording and is_logger:
         needs.append(Need("not recording", "not recording", now, 2))
     rank = ["not recording", "end", "clock", "gap", "offload", "calibration"]
     needs.sort(key=lambda need: (-need.weight, rank.index(need.kind), need.due_ms))
@@ -277,7 +279,7 @@ def _sentences(row: BoardRow, now: int) -> list[str]:
     said = []
     if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
         said.append(_end_words(row, row.ends_ms - now))
-    if not row.is_recording:
+    if any(need.kind == "not recording" for need in row.needs):
         said.append("not recording")
     for need in row.needs:
         if need.kind == "clock":

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.changes import record_version, record_versions
-from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.here.changes import record_version
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import load_record
 from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
@@ -16,7 +15,7 @@ from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits import InForce, LimitRule, in_turn
 from gezeiten.domain.plan import plan_from_dict
 from gezeiten.domain.pyramid import Pyramid
-from gezeiten.domain.series import Series, empty_series
+from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import EVER_MS, Span
 
 
@@ -31,36 +30,9 @@ class Watched:
     rules: tuple[LimitRule, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Recorded:
-    """What there is to look at, for looking at many points: the version of each point's record, and
-    which mission feeds which series."""
-
-    versions: dict[int, int]
-    layout: Layout
-
-    @staticmethod
-    def of(session: ArchiveSession) -> Recorded:
-        """Ask the archive."""
-        return Recorded(record_versions(session), layout(session))
-
-    def record(self, desk: Desk, point_id: int, key: str) -> Series:
-        """Return the record of a series at a point."""
-        if not self.layout.of_series(point_id, key):
-            return empty_series()
-        return pyramid(desk, point_id, key, self).series
-
-
-def pyramid(desk: Desk, point_id: int, key: str, recorded: Recorded | None = None) -> Pyramid:
-    """Return the record with its drawing summaries.
-
-    recorded: what there is, where it is known already; else it is asked for.
-    """
+def pyramid(desk: Desk, point_id: int, key: str) -> Pyramid:
+    """Return the record of a series with its drawing summaries."""
     name = (point_id, key)
-    if recorded is not None:
-        known = desk.records.get(name, _state(recorded, point_id, key))
-        if known is not None:
-            return known
     with desk.archive.reading() as session:
         state = (record_version(session, point_id), layout(session).of_series(point_id, key))
         known = desk.records.get(name, state)
@@ -69,10 +41,6 @@ def pyramid(desk: Desk, point_id: int, key: str, recorded: Recorded | None = Non
         made = Pyramid(load_record(session, point_id, key))
     desk.records.put(name, state, made)
     return made
-
-
-def _state(recorded: Recorded, point_id: int, key: str) -> tuple[int, tuple[Feed, ...]]:
-    return (recorded.versions.get(point_id, 0), recorded.layout.of_series(point_id, key))
 
 
 def record(desk: Desk, point_id: int, key: str) -> Series:
