@@ -18,7 +18,6 @@ from gezeiten.archive.acts.entries_anew import old_entries, put_entries_right
 from gezeiten.archive.acts.logbook import told
 from gezeiten.archive.acts.misfits import note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
-from gezeiten.archive.here.changes import all_changed
 from gezeiten.archive.store.chains import ChainFiles, Line
 from gezeiten.archive.store.tables import LogbookRow
 
@@ -54,4 +53,3 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
         anew = made_anew(began, since)  # what cannot be applied, verify names
         put_right(session, anew.rows)
         note_all_misfits(session, anew.misfits)
-        all_changed(session.connection())

@@ -15,6 +15,7 @@ from gezeiten.archive.acts.made import (
     rows_and_keys,
     table_of,
 )
+from gezeiten.archive.here.changes import all_changed
 from gezeiten.archive.here.excursions import clear_of_nothing
 
 
@@ -28,6 +29,7 @@ def put_right(session: Session, wanted: Rows) -> None:
     for name in MADE:  # what a row refers to is right by then, and so is how it is told
         _put_table_right(connection, name, wanted[name])
     clear_of_nothing(session)
+    all_changed(connection)  # which mission feeds which series may be another one now
     session.expire_all()
 
 
