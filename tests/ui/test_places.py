@@ -15,7 +15,8 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.timeline import DAY_MS
 from gezeiten.ui import house as places
-from gezeiten.ui.views.board_canvas import Hit, row_in_words
+from gezeiten.ui.views.board_canvas import Hit
+from gezeiten.ui.views.board_words import row_in_words
 from gezeiten.ui.window import MainWindow
 from tests.ui_help import PATIENCE_MS, idle, press, type_into
 

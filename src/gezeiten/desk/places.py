@@ -176,8 +176,8 @@ def _limits_now(session: ArchiveSession, now_ms: int) -> _Limits:
 def _beside(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
     """The missions that feed a series last, where that is not the last one at its point."""
     last = {listed[-1].mission for listed in made.feeds.values()}
-    return last - {uid for uid, key in made.missions.items()
-                   if key in {mission.id for mission in latest.values()}}  # fmt: skip
+    last_at_a_point = {mission.id for mission in latest.values()}
+    return last - {uid for uid, key in made.missions.items() if key in last_at_a_point}
 
 
 def _series(

@@ -113,6 +113,21 @@ def in_turn(stretches: Iterable[InForce]) -> tuple[InForce, ...]:
     return tuple(found)
 
 
+def sides_at(
+    times_utc_ms: Times, values: Values, limits: Iterable[InForce], zone: str
+) -> NDArray[np.int64]:
+    """Return on which side each reading lies by the limits in force then, int64 (n,): 0 inside, 1
+    above, 2 below. Times ascend; NaN is inside; of two limits that a reading breaks, the last of
+    the rules tells."""
+    found = np.zeros(len(times_utc_ms), np.int64)
+    for stretch in limits:
+        a, b = times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
+        for rule in stretch.rules:
+            outside = rule.outside_at(times_utc_ms[a:b], values[a:b], zone)
+            found[a:b][outside] = 1 + SIDES.index(rule.side)
+    return found
+
+
 def always(rules: tuple[LimitRule, ...]) -> tuple[InForce, ...]:
     """Return limits that never were others."""
     return (InForce(rules, -EVER_MS, EVER_MS),)

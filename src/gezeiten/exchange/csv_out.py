@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.limits import InForce
+from gezeiten.domain.limits import InForce, sides_at
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series, all_instants
@@ -208,7 +208,7 @@ def _readings(zone: str, times: Times, channel: CsvChannel) -> list[pl.Series]:
         at = np.zeros(len(times), np.int64)  # 0: nothing there
         at[times.searchsorted(part.times_utc_ms)] = np.arange(1, len(part) + 1)
         rows = pl.Series(at)
-    sides = _limit_marks(zone, channel.limits, part)
+    sides = sides_at(part.times_utc_ms, part.values, channel.limits, zone)
     rest = _each(part.quality.astype(np.int64) * len(_SIDES) + sides, _rest)
     comma = pl.repeat(",", len(times), eager=True)
     return [comma, _in_rows(_digits(part.values), rows, ""),
@@ -238,17 +238,6 @@ def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
     """Return how the columns of a channel are called: its value, its quality, its limit mark."""
     name, unit = quantity(key).name, plain(unit)
     return f"{name} [{unit}]", f"{name} quality", f"{name} limit"
-
-
-def _limit_marks(zone: str, limits: tuple[InForce, ...], part: Series) -> NDArray[np.int64]:
-    """Return where in `_SIDES` each reading lies by the limits in force then, int64 (n,)."""
-    marks = np.zeros(len(part), np.int64)
-    for stretch in limits:
-        a, b = part.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
-        readings = part.times_utc_ms[a:b], part.values[a:b]
-        for rule in stretch.rules:
-            marks[a:b][rule.outside_at(*readings, zone)] = _SIDES.index(rule.side)
-    return marks
 
 
 def count_readings(path: Path) -> tuple[int, int]:

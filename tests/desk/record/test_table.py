@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.table import ReadingsTable, TableColumn, _marks, table_of
-from gezeiten.domain.limits import InForce, LimitRule
+from gezeiten.desk.record.table import ReadingsTable, TableColumn, table_of
+from gezeiten.domain.limits import InForce, LimitRule, sides_at
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS
 from tests.conftest import series_of
@@ -20,7 +20,7 @@ COLD = InForce((LimitRule("air_temperature", "below", 10.0),), HOUR_MS, 2**62)
 
 def column(series: Series, *limits: InForce) -> TableColumn:
     return TableColumn(POINT, "air_temperature", "°C", series, limits,
-                       _marks(series, limits, "UTC"))  # fmt: skip
+                       sides_at(series.times_utc_ms, series.values, limits, "UTC"))  # fmt: skip
 
 
 def table() -> ReadingsTable:

@@ -15,9 +15,8 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.blocks import unpacked_runs
 from gezeiten.archive.here.layout import Layout, layout
-from gezeiten.archive.here.readings import fed_readings, unused_readings
+from gezeiten.archive.here.readings import estimates_among, fed_readings, unused_readings
 from gezeiten.archive.here.tables import Block
-from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Step
 from gezeiten.domain.feeds import Feed
 from gezeiten.domain.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
@@ -52,11 +51,7 @@ class Coverage:
     def _joined(self, point_id: int, key: str) -> Runs:
         steps = self.steps.get(point_id, [])
         parts = [self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)]
-        parts += [
-            runs_of_series(estimated_series(step)).as_table()
-            for step in steps
-            if step.kind == LINE and step.channel == key and step.undone_ms is None
-        ]
+        parts += [runs_of_series(one).as_table() for one in estimates_among(steps, key)]
         parts = [part for part in parts if len(part)]
         if len(parts) == 1:
             return joined_runs(parts[0])

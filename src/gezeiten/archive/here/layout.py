@@ -39,11 +39,10 @@ from gezeiten.errors import ArchiveDamagedError, PlanError
 
 @dataclass(frozen=True, slots=True)
 class ShownSeries:
-    """A series that is shown at a point. has_readings: not an overview alone."""
+    """A series that is shown at a point."""
 
     key: str
     unit: str
-    has_readings: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,12 +82,10 @@ class Layout:
 
 
 class _Recorded(NamedTuple):
-    """A channel of a mission: its unit, how many of a block's readings have a value at most, its
-    first and last reading, and when it came."""
+    """A channel of a mission: its unit, its first and last reading, and when it came."""
 
     channel: str
     unit: str
-    valid: int
     first_ms: int
     last_ms: int
     order: int
@@ -150,8 +147,8 @@ def _recorded(session: Session) -> dict[str, list[_Recorded]]:
     """Return the channels of each mission that have blocks."""
     found: dict[str, list[_Recorded]] = {}
     rows = session.execute(
-        select(Block.mission, Block.channel, Block.unit, func.max(Block.valid),
-               func.min(Block.start_ms), func.max(Block.end_ms), func.min(Block.id))
+        select(Block.mission, Block.channel, Block.unit, func.min(Block.start_ms),
+               func.max(Block.end_ms), func.min(Block.id))
         .group_by(Block.mission, Block.channel, Block.unit)
     )  # fmt: skip
     for row in rows:
@@ -221,10 +218,10 @@ def _shown(
         parts = [part for one in listed for part in _within(one, recorded)]
         if parts:
             order = float(min(part.order for part in parts))
-            shown = ShownSeries(key, parts[-1].unit, any(part.valid for part in parts))
+            shown = ShownSeries(key, parts[-1].unit)
         elif any(one.mission in overviews and not one.label for one in listed):
             order = 1e15 + min(overviews.get(one.mission, 2**40) for one in listed)
-            shown = ShownSeries(key, quantity(channel).unit, False)
+            shown = ShownSeries(key, quantity(channel).unit)
         else:
             continue
         came[point, channel] = min(order, came.get((point, channel), order))

@@ -66,9 +66,14 @@ def load_recorded(session: Session, point_id: int, feed: Feed) -> Recorded:
 
 def estimates(session: Session, point_id: int, key: str) -> list[Series]:
     """Return the active fills of a series, each by itself."""
+    return estimates_among(_steps(session, point_id), key)
+
+
+def estimates_among(steps: list[Step], key: str) -> list[Series]:
+    """Return the active fills of a series among the steps of its point."""
     return [
         estimated_series(step)
-        for step in _steps(session, point_id)
+        for step in steps
         if step.kind == LINE and step.channel == key and step.undone_ms is None
     ]
 
@@ -79,6 +84,7 @@ def _steps(session: Session, point_id: int) -> list[Step]:
 
 def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id: int) -> Recorded:
     """Return what a feed gives: instants, values and intervals."""
+    # of texts and where intervals depend on those around them, all blocks are needed
     blocks = session.execute(
         select(Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
@@ -87,7 +93,6 @@ def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id:
                    Block.is_text, Block.shorter_ms > 0))
         .order_by(Block.first)
     ).all()  # fmt: skip
-    # where intervals depend on those around them, all are needed
     if not blocks:
         return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
     times, values, intervals = _recorded(list(blocks), mission_id, unused)

@@ -17,7 +17,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.deployments import sources
 from gezeiten.desk.record.records import extent, limits_at, record
-from gezeiten.domain.limits import InForce
+from gezeiten.domain.limits import InForce, sides_at
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series, all_instants
 from gezeiten.domain.statistics import Numbers, daily_numbers
@@ -38,7 +38,7 @@ class TableColumn:
     unit: str
     series: Series
     limits: tuple[InForce, ...]
-    marks: NDArray[np.uint8]
+    marks: NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +158,8 @@ def readings_table(
         series = record(desk, point.id, key).between(*span)
         its = limits[point.id].get(key, ())
         unit = next((place.unit for place in point.channels if place.channel == key), "")
-        columns.append(TableColumn(point, key, unit, series, its, _marks(series, its, point.zone)))
+        marks = sides_at(series.times_utc_ms, series.values, its, point.zone)
+        columns.append(TableColumn(point, key, unit, series, its, marks))
     zone = chosen[0][0].zone if chosen else "UTC"
     return table_of(tuple(columns), span, zone)
 
@@ -172,16 +173,6 @@ def table_of(columns: tuple[TableColumn, ...], span: Span, zone: str) -> Reading
         places[times.searchsorted(one.series.times_utc_ms)] = np.arange(len(one.series))
         at.append(places)
     return ReadingsTable(span, zone, columns, times, tuple(at))
-
-
-def _marks(series: Series, limits: tuple[InForce, ...], zone: str) -> NDArray[np.uint8]:
-    marks = np.zeros(len(series), np.uint8)
-    for stretch in limits:
-        a, b = series.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
-        for rule in stretch.rules:
-            outside = rule.outside_at(series.times_utc_ms[a:b], series.values[a:b], zone)
-            marks[a:b][outside] = _MARKS.index("above" if rule.side == "above" else "below")
-    return marks
 
 
 @dataclass(frozen=True, slots=True)

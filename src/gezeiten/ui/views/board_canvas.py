@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
-    QColor,
     QFont,
     QHelpEvent,
     QKeyEvent,
@@ -35,6 +34,7 @@ from gezeiten.ui.rules import RULE_SIGNS, side_word
 from gezeiten.ui.theme import LIGHT, Theme
 from gezeiten.ui.views.board_axis import HOURS, ticks
 from gezeiten.ui.views.board_model import BoardLine, BoardModel
+from gezeiten.ui.views.board_words import row_in_words
 
 AXIS_HEIGHT = 30
 RIBBON = 10.0
@@ -55,7 +55,6 @@ class BoardCanvas(QWidget):
 
     opened = Signal(object)
     selected = Signal(object)
-    stretch_changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -446,15 +445,11 @@ class BoardCanvas(QWidget):
             self._tell()
             self.update()
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.model.shift(0.2 if event.key() == Qt.Key.Key_Right else -0.2)
-            self.stretch_changed.emit()
-            self.update()
+            self.shift(0.2 if event.key() == Qt.Key.Key_Right else -0.2)
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Equal):
             self.zoom(2.0 if event.key() == Qt.Key.Key_Minus else 0.5)
         elif event.key() == Qt.Key.Key_Home:
-            self.model.usual_stretch()
-            self.stretch_changed.emit()
-            self.update()
+            self.usual_stretch()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.row:
             self.opened.emit((self.row, self._first_thing(self.row)))
         else:
@@ -463,7 +458,16 @@ class BoardCanvas(QWidget):
     def zoom(self, factor: float, at_ms: float | None = None) -> None:
         """Show a stretch so many times as long."""
         self.model.zoom(factor, at_ms)
-        self.stretch_changed.emit()
+        self.update()
+
+    def shift(self, share: float) -> None:
+        """Show a stretch that lies so much of its length later."""
+        self.model.shift(share)
+        self.update()
+
+    def usual_stretch(self) -> None:
+        """Show the usual stretch around now again."""
+        self.model.usual_stretch()
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -472,9 +476,7 @@ class BoardCanvas(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and steps:
             self.zoom(0.8**steps, self._instant(event.position().x()))
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and steps:
-            self.model.shift(-0.1 * steps)
-            self.stretch_changed.emit()
-            self.update()
+            self.shift(-0.1 * steps)
         else:
             event.ignore()
 
@@ -502,41 +504,3 @@ class BoardCanvas(QWidget):
         self.setAccessibleDescription(row_in_words(self.row))
         self.selected.emit(self.row)
         self.updateGeometry()
-
-
-def row_in_words(row: BoardRow) -> str:
-    """Return a row as one sentence."""
-    open_gaps = sum(1 for booked in row.gaps if booked.state == "open")
-    to_assess = sum(1 for event in row.excursions if not event.is_settled)
-    parts = [f"{row.point.name} {row.serial}".strip()]
-    if row.point.practice:
-        parts.append(tr("practice logger, readings made up"))
-    if open_gaps:
-        parts.append(counted(open_gaps, "%n gap", "%n gaps"))
-    if to_assess:
-        parts.append(counted(to_assess, "%n excursion to assess", "%n excursions to assess"))
-    if row.fault:
-        return f"{row.point.name} · {tr('cannot be read')}: {row.fault}"
-    if row.on_logger:
-        since = day_and_time(row.on_logger[0], row.point.zone)
-        parts.append(tr("to offload since %1").replace("%1", since))
-    if row.ends_ms is not None:
-        ends = date(row.ends_ms, row.point.zone)
-        parts.append(f"{tr(row.end_reason)} {ends}")
-    if not row.is_recording:
-        parts.append(tr("not recording"))
-    return " · ".join(parts)
-
-
-def legend_items(theme: Theme) -> list[tuple[str, str, QColor]]:
-    """Return sign, words and colour of each entry of the legend."""
-    return [
-        ("■", tr("measured"), theme.color("tide")),
-        ("▨", tr("estimated"), theme.color("tide")),
-        ("▧", tr("gap"), theme.color("muted")),
-        ("┄", tr("on the logger, to offload"), theme.color("tide")),
-        ("▲", tr("above limit"), theme.color("ember")),
-        ("▼", tr("below limit"), theme.color("plum")),
-        ("○", tr("offload"), theme.color("tide")),
-        ("⚑", tr("memory or battery ends"), theme.color("brass")),
-    ]

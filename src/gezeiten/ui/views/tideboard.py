@@ -31,7 +31,8 @@ from gezeiten.ui.house import House, Place
 from gezeiten.ui.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, set_role
 from gezeiten.ui.theme import Theme
-from gezeiten.ui.views.board_canvas import BoardCanvas, legend_items, row_in_words
+from gezeiten.ui.views.board_canvas import BoardCanvas
+from gezeiten.ui.views.board_words import legend_items, row_in_words
 from gezeiten.ui.views.first_steps import FirstSteps
 
 VISITS_SHOWN = 4
@@ -137,11 +138,11 @@ class TideboardPlace(Place):
         self.fold = button(tr("Fold sites"), self.fold_all, "link")
         self.fold.setToolTip("Shift+F")
         stretch = [
-            button("◀", lambda: self._shift(-0.5), "link"),
+            button("◀", lambda: self.canvas.shift(-0.5), "link"),
             button("−", lambda: self.canvas.zoom(2.0), "link"),
             button("+", lambda: self.canvas.zoom(0.5), "link"),
-            button("▶", lambda: self._shift(0.5), "link"),
-            button(tr("now"), self.usual_stretch, "link"),
+            button("▶", lambda: self.canvas.shift(0.5), "link"),
+            button(tr("now"), self.canvas.usual_stretch, "link"),
         ]
         names = (tr("Earlier"), tr("Longer stretch"), tr("Shorter stretch"), tr("Later"),
                  tr("The usual stretch around now"))  # fmt: skip
@@ -199,15 +200,6 @@ class TideboardPlace(Place):
             model.fold(model.row.point.site_id)
             self._arranged()
 
-    def _shift(self, share: float) -> None:
-        self.canvas.model.shift(share)
-        self.canvas.update()
-
-    def usual_stretch(self) -> None:
-        """Show the usual stretch around now again."""
-        self.canvas.model.usual_stretch()
-        self.canvas.update()
-
     def _arranged(self) -> None:
         model = self.canvas.model
         self.order.setChecked(model.by_needs)
@@ -229,7 +221,8 @@ class TideboardPlace(Place):
                 places.TIDEBOARD),
             Command("board.fold.all", tr("Fold all sites"), "Shift+F", self.fold_all,
                 places.TIDEBOARD),
-            Command("board.now", tr("The usual stretch around now"), "Home", self.usual_stretch,
+            Command("board.now", tr("The usual stretch around now"), "Home",
+                self.canvas.usual_stretch,
                 places.TIDEBOARD),
             Command("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
                 places.TIDEBOARD),
