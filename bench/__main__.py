@@ -86,7 +86,7 @@ def long_series() -> Series:
 
 def pictures(series: Series) -> None:
     began = time.perf_counter()
-    pyramid = Pyramid(series)
+    pyramid = Pyramid.of_series(series)
     built = time.perf_counter() - began
     rng = np.random.default_rng(3)
     times_ms, plain_ms = [], []

@@ -7,8 +7,16 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from gezeiten.archive.here.segments import Segments
 from gezeiten.desk.context import Desk
+from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.record.records import Shown
+from gezeiten.desk.record.view import RecordView
+from gezeiten.domain.cells import cells_of_series
+from gezeiten.domain.pyramid import Pyramid, split_for_drawing
+from gezeiten.domain.series import Series
 from gezeiten.ui.app import application
+from gezeiten.ui.chart_lanes import Trace
 from gezeiten.ui.window import MainWindow
 
 PATIENCE_MS = 120_000
@@ -64,3 +72,15 @@ def type_into(widget: object, text: str) -> None:
     widget.selectAll()
     QTest.keyClick(widget, Qt.Key.Key_Delete)
     QTest.keyClicks(widget, text)
+
+
+def trace_of_series(name: str, series: Series) -> Trace:
+    """Return a trace of readings that lie in no archive."""
+    measured, estimated = split_for_drawing(series)
+    times, chunks = measured.times_utc_ms, KeptInMemory[Series](10**9)
+    view = RecordView(
+        Segments((), (), ()), chunks, Pyramid(cells_of_series(measured)), (0,), times[:1],
+        times[-1:], series.between(0, 0), Pyramid.of_series(estimated),
+    )  # fmt: skip
+    chunks.put((view, 0), measured, 0)
+    return Trace(name, Shown(0, name, view))

@@ -9,7 +9,6 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -32,7 +31,7 @@ from gezeiten.ui import app as ui_app
 from gezeiten.ui import house as places
 from gezeiten.ui.app import application
 from gezeiten.ui.chart_axes import TimeAxis
-from gezeiten.ui.chart_lanes import Lane, make_trace
+from gezeiten.ui.chart_lanes import Lane
 from gezeiten.ui.chart_limits import apart, limit_words
 from gezeiten.ui.charts import LaneChart
 from gezeiten.ui.finder import Finder
@@ -40,7 +39,7 @@ from gezeiten.ui.theme import LIGHT, THEMES, Theme
 from gezeiten.ui.views.board_canvas import BoardCanvas
 from tests.conftest import STORE_PLAN, series_of
 from tests.ui import eyes
-from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
+from tests.ui_help import PATIENCE_MS, idle, open_window, press, trace_of_series, type_into
 
 BERLIN = "Europe/Berlin"
 
@@ -81,7 +80,7 @@ def chart(qtbot: QtBot) -> LaneChart:
     made.resize(800, 400)
     made.show()
     series = series_of([10 * i for i in range(1000)], [float(i % 60) for i in range(1000)])
-    lane = Lane("Air temperature", "°C", 2, (make_trace("Store", series),))
+    lane = Lane("Air temperature", "°C", 2, (trace_of_series("Store", series),))
     made.show_lanes([lane, lane], (0, DAY_MS), BERLIN)
     return made
 
@@ -278,7 +277,7 @@ def lane_of(names: list[str], limits: dict[str, float] | None = None) -> Lane:
         rules = (
             (LimitRule("air_temperature", "above", limits[name]),) if name in (limits or {}) else ()
         )
-        traces.append(replace(make_trace(name, series), rules=rules))
+        traces.append(replace(trace_of_series(name, series), rules=rules))
     return Lane("Air temperature", "°C", 1, tuple(traces))
 
 
@@ -294,8 +293,7 @@ def test_lines_differ_by_their_marks_as_well_as_by_colour(chart: LaneChart) -> N
     )
     for marks, trace in zip(drawn.marks, drawn.lane.traces, strict=True):  # they lie on their line
         for x, y in zip(marks.data["x"], marks.data["y"], strict=True):
-            i = int(np.searchsorted(trace.series.times_utc_ms, x * 1000))
-            assert trace.series.values[i] == y
+            assert trace.nearest(round(x * 1000)) == y
 
 
 @pytest.mark.parametrize("theme", THEMES.values(), ids=lambda t: t.name)
@@ -316,11 +314,11 @@ def test_five_lines_can_be_told_apart_and_none_is_a_limit(theme: Theme) -> None:
 def test_limits_are_named_by_point_and_stand_beside_the_lane(chart: LaneChart) -> None:
     lane = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.5})
     chart.show_lanes([lane], (0, DAY_MS), BERLIN)
-    assert [words for _, words, _ in limit_words(lane)] == [
+    assert [words for _, words, _ in limit_words(lane, (0, DAY_MS))] == [
         "▲ 30.0 Cold room A", "▲ 30.5 Cold room B",
     ]  # fmt: skip
     shared = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.0})
-    assert [words for _, words, _ in limit_words(shared)] == ["▲ 30.0"]
+    assert [words for _, words, _ in limit_words(shared, (0, DAY_MS))] == ["▲ 30.0"]
     [drawn] = chart._drawn
     inside = drawn.plot.getViewBox().sceneBoundingRect()
     assert drawn.limits.sceneBoundingRect().left() >= inside.right() - 1

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QDate, Qt
 from PySide6.QtTest import QTest
@@ -265,5 +266,9 @@ def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> Non
     lane = window.places[places.TRENDS]._lanes[0]
     values = record(demo_desk, point.id, "probe_temperature").values
     assert lane.unit == "°F"
-    assert lane.traces[0].series.values.max() == pytest.approx(values.max() * 1.8 + 32)
-    assert [rule.value for rule in lane.rules] == pytest.approx([44.6, 33.8])
+    [trace] = lane.traces
+    whole = trace.shown.view.span
+    assert whole is not None
+    drawn = trace.picture((whole[0], whole[1] + 1), 1000).measured.values
+    assert np.nanmax(drawn) == pytest.approx(values.max() * 1.8 + 32)
+    assert [rule.value for rule in lane.rules_in(whole)] == pytest.approx([44.6, 33.8])

@@ -5,10 +5,10 @@ from __future__ import annotations
 import getpass
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from contextlib import suppress
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
@@ -18,7 +18,7 @@ from gezeiten.archive.quantities import own_quantities
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
-from gezeiten.desk.record_cache import RecordCache
+from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
@@ -38,7 +38,13 @@ from gezeiten.link.session import addresses
 
 if TYPE_CHECKING:
     from gezeiten.desk.pin_store import PinStore
+    from gezeiten.domain.series import Series
     from gezeiten.link.overview import Overview
+
+
+_VIEWS_BYTES, _CHUNKS_BYTES = 60_000_000, 120_000_000
+"""Of what is in memory of records: a view of ten years at one minute takes 8 MB, the last number
+is some seven million readings."""
 
 
 def model_texts(folder: Path) -> list[tuple[str, str]]:
@@ -126,8 +132,14 @@ class Desk:
         """Serial ports of practice loggers, likewise."""
         self.more_folders: list[str] = []
         """Folders chosen by hand to be looked at as drives, for this run only."""
-        self.records = RecordCache()
-        """Records in memory by (point id, series)."""
+        self.views: KeptInMemory[Any] = KeptInMemory(_VIEWS_BYTES)
+        """Views of series in memory, by point id and series; with the state they are of."""
+        self.chunks: KeptInMemory[Series] = KeptInMemory(_CHUNKS_BYTES)
+        """Readings that were read, block by block."""
+        self.heal: Callable[[int], bool] = lambda _point_id: False
+        """Makes damaged readings of a point anew; says whether there were any."""
+        self.given_up: set[Hashable] = set()
+        """Series in a state in which that was tried."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
 

@@ -13,7 +13,7 @@ import numpy as np
 from gezeiten.domain.gaps import Gap
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import HOLD_FACTOR, Series, make_series
-from gezeiten.domain.timeline import Values
+from gezeiten.domain.timeline import DAY_MS, Span, Values
 
 End: TypeAlias = tuple[int, float]
 """A reading at the end of a gap: UTC ms and value."""
@@ -92,11 +92,16 @@ def expected_line_error(
     return _summary(line - known)
 
 
+def reach(gap: Gap) -> Span:
+    """Return the stretch whose readings tell how far a line over a gap may be off."""
+    beside_ms = max(50 * gap.length_ms, 3 * DAY_MS)
+    return (gap.start_ms - beside_ms, gap.end_ms + beside_ms)
+
+
 def _measured_around(series: Series, gap: Gap) -> Series:
     """The measured readings around the gap. The two that bound it are left in: hiding uses
     only whole stretches, so the gap itself is never part of one."""
-    reach = max(50 * gap.length_ms, 3 * 86_400_000)
-    around = series.between(gap.start_ms - reach, gap.end_ms + reach)
+    around = series.between(*reach(gap))
     keep = ~around.estimated
     return Series(
         around.times_utc_ms[keep],

@@ -1,7 +1,8 @@
 """Preparing pictures of long series: lowest and highest per column, from summaries by level.
 
 A level holds the extremes of 32 entries of the level below, so a stretch of any length is
-drawn from a few thousand numbers, and no spike is ever lost.
+drawn from a few thousand numbers, and no spike is ever lost. The lowest level are cells: readings
+themselves, or the extremes of some (`domain/cells.py`).
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gezeiten.domain.cells import Cells, single_cells
 from gezeiten.domain.series import HOLD_FACTOR, Series
 from gezeiten.domain.timeline import Times, Values
 
@@ -26,37 +28,41 @@ class Picture:
 
 
 class Pyramid:
-    """Summaries of one series, made once; `picture` then serves any stretch of it."""
+    """Summaries of the cells of one series, made once; `picture` then serves any stretch of it."""
 
-    def __init__(self, series: Series) -> None:
-        self.series = series
+    def __init__(self, cells: Cells) -> None:
+        self.cells = cells
         self._lows: list[Values] = []
         self._highs: list[Values] = []
-        lows = highs = series.values
+        self._is_single = cells.low is cells.high
+        lows, highs = cells.low, cells.high
         while len(lows) > FACTOR * 64:
             lows, highs = _reduce(np.fmin, lows), _reduce(np.fmax, highs)
             self._lows.append(lows)
             self._highs.append(highs)
 
+    @classmethod
+    def of_series(cls, series: Series) -> Pyramid:
+        """Return the summaries of readings themselves."""
+        return cls(single_cells(series))
+
     @property
     def nbytes(self) -> int:
-        """How much memory it takes; what is the same for all readings takes none."""
-        own = [part for part in (self.series.times_utc_ms, self.series.values,
-                                 self.series.quality, self.series.interval_ms)
-               if len(part) and part.strides[0]]  # fmt: skip
-        return sum(part.nbytes for part in [*own, *self._lows, *self._highs])
+        """How much memory it takes."""
+        return self.cells.nbytes + sum(part.nbytes for part in [*self._lows, *self._highs])
 
     def picture(self, start_ms: int, end_ms: int, columns: int) -> Picture:
-        """Return a polyline of [start, end): every reading, or the extremes of each column.
+        """Return a polyline of [start, end): every cell, or the extremes of each column.
 
         Columns are equally long in time, so that hourly readings beside those of every minute
-        stay one line. One reading beyond either edge is included; the line reaches the border.
+        stay one line; a cell counts in the column in which it begins. One cell beyond either edge
+        is included; the line reaches the border.
         """
-        times = self.series.times_utc_ms
+        times = self.cells.first_ms
         a, b = np.searchsorted(times, (start_ms, end_ms))
         a, b = max(int(a) - 1, 0), min(int(b) + 1, len(times))
         if b - a <= columns * 4:
-            return self._readings(a, b)
+            return self._every_cell(a, b)
         borders = np.linspace(start_ms, end_ms, columns + 1).astype(np.int64)
         edges = a + np.searchsorted(times[a:b], borders)
         edges[0], edges[-1] = a, b
@@ -65,7 +71,7 @@ class Pyramid:
         return self._joined(edges, low, high, (end_ms - start_ms) / columns)
 
     def _extremes(self, edges: NDArray[np.int64]) -> tuple[Values, Values]:
-        """Return lowest and highest of readings [edges[i], edges[i + 1]), each shape (m - 1,).
+        """Return lowest and highest of cells [edges[i], edges[i + 1]), each shape (m - 1,).
 
         Whole entries of the highest level first, what is left at either side from the level below.
         """
@@ -74,8 +80,8 @@ class Pyramid:
         starts, ends, column = edges[:-1], edges[1:], np.arange(len(edges) - 1)
         for level in range(len(self._lows), -1, -1):
             size = FACTOR**level
-            lows = self._lows[level - 1] if level else self.series.values
-            highs = self._highs[level - 1] if level else self.series.values
+            lows = self._lows[level - 1] if level else self.cells.low
+            highs = self._highs[level - 1] if level else self.cells.high
             first, last = -(-starts // size), ends // size
             is_in = last > first
             _take_in(low, np.minimum, lows, first[is_in], last[is_in], column[is_in])
@@ -94,29 +100,36 @@ class Pyramid:
     ) -> Picture:
         """Low and high of each column, broken where readings lie further apart than a hold and
         the gap is wide enough to be seen."""
-        times, intervals = self.series.times_utc_ms, self.series.interval_ms
-        shown_times = np.repeat(times[edges[:-1]], 2)
+        shown_times = np.repeat(self.cells.first_ms[edges[:-1]], 2)
         shown = np.column_stack((low, high)).ravel()
-        next_ones = edges[1:-1]
-        apart = times[next_ones] - times[next_ones - 1]
-        is_gap = (apart > HOLD_FACTOR * intervals[next_ones - 1]) & (apart > width_ms)
-        wide = np.flatnonzero(is_gap) + 1
-        ends = times[next_ones - 1] + intervals[next_ones - 1]
+        ends, is_wide = self._ends(edges[1:-1] - 1, edges[1:-1], width_ms)
+        wide = np.flatnonzero(is_wide) + 1
         shown_times = np.insert(shown_times, wide * 2, ends[wide - 1])
         return Picture(shown_times, np.insert(shown, wide * 2, np.nan))
 
-    def _readings(self, a: int, b: int) -> Picture:
-        """Every reading, with the line broken where they are further apart than a hold."""
-        times = self.series.times_utc_ms[a:b]
-        values = self.series.values[a:b]
-        intervals = self.series.interval_ms[a:b]
-        wide = np.flatnonzero(np.diff(times) > HOLD_FACTOR * intervals[:-1]) + 1
+    def _every_cell(self, a: int, b: int) -> Picture:
+        """Every cell, a reading as a point and others from lowest to highest, with the line broken
+        where they are further apart than a hold."""
+        cells, points = self.cells, 1 if self._is_single else 2
+        times, values = cells.first_ms[a:b], cells.low[a:b]
+        if points == 2:
+            times = np.column_stack((times, cells.last_ms[a:b])).ravel()
+            values = np.column_stack((values, cells.high[a:b])).ravel()
+        following = np.arange(a + 1, max(b, a + 1))
+        ends, is_wide = self._ends(following - 1, following, 0.0)
+        wide = np.flatnonzero(is_wide) + 1
         if not len(wide):
             return Picture(times, values)
-        return Picture(
-            np.insert(times, wide, times[wide - 1] + intervals[wide - 1]),
-            np.insert(values, wide, np.nan),
-        )
+        return Picture(np.insert(times, wide * points, ends[wide - 1]),
+                       np.insert(values, wide * points, np.nan))  # fmt: skip
+
+    def _ends(
+        self, before: NDArray[np.intp], after: NDArray[np.intp], width_ms: float
+    ) -> tuple[Times, NDArray[np.bool_]]:
+        """Return where cells end, and whether a gap wider than so much follows before the next."""
+        last, interval = self.cells.last_ms[before], self.cells.interval_ms[before]
+        apart = self.cells.first_ms[after] - last
+        return last + interval, (apart > HOLD_FACTOR * interval) & (apart > width_ms)
 
 
 def _reduce(function: np.ufunc, values: Values) -> Values:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,13 +92,24 @@ def join_series(parts: list[Series]) -> Series:
         return parts[0]
     times = np.concatenate([part.times_utc_ms for part in parts])
     values = np.concatenate([part.values for part in parts])
-    quality = np.concatenate([part.quality for part in parts])
-    intervals = np.concatenate([part.interval_ms for part in parts])
+    quality = _one_after_the_other([part.quality for part in parts])
+    intervals = _one_after_the_other([part.interval_ms for part in parts])
     if not bool((np.diff(times) > 0).all()):
         # np.unique keeps the first of equal instants, which is the earlier part
         times, keep = np.unique(times, return_index=True)
         values, quality, intervals = values[keep], quality[keep], intervals[keep]
     return Series(times, values, quality, intervals)
+
+
+_Codes = TypeVar("_Codes", np.uint8, np.int64)
+
+
+def _one_after_the_other(parts: list[NDArray[_Codes]]) -> NDArray[_Codes]:
+    """Return arrays as one; what is the same for all readings goes on taking no room."""
+    first = parts[0][0]
+    if all(part.strides[0] == 0 and part[0] == first for part in parts):
+        return np.broadcast_to(first, sum(len(part) for part in parts))
+    return np.concatenate(parts)
 
 
 def all_instants(parts: Iterable[Series]) -> Times:
@@ -140,10 +152,14 @@ def held_in(series: Series, span: Span) -> tuple[Series, NDArray[np.int64]]:
     holds = holds[: len(begin)]
     inside = np.minimum(begin + holds, end) - np.maximum(begin, start)
     keep = inside > 0
+    # only what begins before the span, or beyond its end, can have nothing in it
+    wanted: slice | NDArray[np.bool_] = keep
+    if len(keep) and keep[1:].all():
+        wanted = slice(0 if keep[0] else 1, None)  # views, no copies
     part = Series(
-        begin[keep],
-        series.values[first:b][keep],
-        series.quality[first:b][keep],
-        series.interval_ms[first:b][keep],
+        begin[wanted],
+        series.values[first:b][wanted],
+        series.quality[first:b][wanted],
+        series.interval_ms[first:b][wanted],
     )
-    return part, inside[keep]
+    return part, inside[wanted]

@@ -248,7 +248,7 @@ def _curves(
     drawing: Drawing, series: Series, span: Span, width: float, y: Callable[[float], float]
 ) -> None:
     """Draw the readings; a run of estimated ones is dotted and joined to its neighbours."""
-    picture = Pyramid(series).picture(span[0], span[1], COLUMNS)
+    picture = Pyramid.of_series(series).picture(span[0], span[1], COLUMNS)
     xs = LEFT + (picture.times_utc_ms - span[0]) / (span[1] - span[0]) * (width - LEFT)
     flags = np.interp(
         picture.times_utc_ms, series.times_utc_ms, series.estimated.astype(float)

@@ -10,11 +10,12 @@ import pyqtgraph as pg
 
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms, to_ms
 from gezeiten.ui.i18n import clock_time, date, number
+from gezeiten.ui.month_ticks import LONGEST_MONTH_MS, month_pattern, month_ticks, months_apart
 
 _STEPS_MS = [
     *(m * MINUTE_MS for m in (1, 5, 10, 30)),
     *(h * HOUR_MS for h in (1, 2, 3, 6, 12)),
-    *(d * DAY_MS for d in (1, 2, 4, 7, 14, 28, 91, 182, 364)),
+    *(d * DAY_MS for d in (1, 2, 4, 7, 14)),
 ]
 
 
@@ -27,7 +28,13 @@ class TimeAxis(pg.AxisItem):
 
     def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
         wanted = max(2, int(size / 95))
-        step = next((s for s in _STEPS_MS if (high - low) * 1000 / s <= wanted), _STEPS_MS[-1])
+        length_ms = (high - low) * 1000
+        step = next((s for s in _STEPS_MS if length_ms / s <= wanted), None)
+        if step is None:
+            months = months_apart(length_ms, wanted)
+            span = (round(low * 1000), round(high * 1000))
+            ticks = [at / 1000 for at in month_ticks(span, self.zone, months)]
+            return [(months * LONGEST_MONTH_MS / 1000, ticks)]
         return [(step / 1000, [t / 1000 for t in self._ticks(low * 1000, high * 1000, step)])]
 
     def _ticks(self, low_ms: float, high_ms: float, step_ms: int) -> list[int]:
@@ -63,6 +70,9 @@ class TimeAxis(pg.AxisItem):
         return [at for at in ticks if low_ms <= at <= high_ms]
 
     def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
+        if spacing * 1000 >= LONGEST_MONTH_MS:
+            pattern = month_pattern(round(spacing * 1000 / LONGEST_MONTH_MS))
+            return [date(round(value * 1000), self.zone, pattern) for value in values]
         shown, has_date = [], False
         for value in values:
             at = round(value * 1000)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gezeiten.desk.intake.overviews import OverviewLine
+from gezeiten.desk.record.records import Shown
+from gezeiten.desk.record.view import Drawn
 from gezeiten.domain.limits import InForce, LimitRule
-from gezeiten.domain.pyramid import Pyramid, split_for_drawing
+from gezeiten.domain.pyramid import Picture
 from gezeiten.domain.quantities import Averages
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import Span
@@ -14,25 +16,55 @@ from gezeiten.domain.timeline import Span
 
 @dataclass(frozen=True, slots=True)
 class Trace:
-    """One line: a name and its readings, measured and estimated apart; color: #rrggbb, or "".
+    """One line: a name and the series it shows; factor, offset: to the unit shown; color: #rrggbb,
+    or "".
 
     rules: the limits now in force on it, in the unit shown; limits: all it had, by when.
     """
 
     name: str
-    series: Series
-    measured: Pyramid
-    estimated: Pyramid
+    shown: Shown
+    factor: float = 1.0
+    offset: float = 0.0
     color: str = ""
     rules: tuple[LimitRule, ...] = ()
     limits: tuple[InForce, ...] = ()
     averages: Averages = "plain"
 
+    def picture(self, span: Span, columns: int) -> Drawn:
+        """Return the pictures of a stretch in the unit shown, measured and estimated apart."""
+        drawn = self.shown.view.picture(span, columns)
+        return replace(drawn, measured=self._in_unit(drawn.measured),
+                       estimated=self._in_unit(drawn.estimated))  # fmt: skip
 
-def make_trace(name: str, series: Series) -> Trace:
-    """Return the trace of a series, with its summaries for drawing."""
-    measured, estimated = split_for_drawing(series)
-    return Trace(name, series, Pyramid(measured), Pyramid(estimated))
+    def _in_unit(self, picture: Picture) -> Picture:
+        if (self.factor, self.offset) == (1.0, 0.0):
+            return picture
+        return replace(picture, values=picture.values * self.factor + self.offset)
+
+    def nearest(self, at_ms: int) -> float | None:
+        """Return the reading nearest to an instant in the unit shown, None where there is none.
+
+        Raises:
+            LookupError: it is not in memory.
+        """
+        value = self.shown.view.nearest(at_ms)
+        return None if value is None else value * self.factor + self.offset
+
+    def in_unit(self, series: Series) -> Series:
+        """Return readings in the unit shown."""
+        if (self.factor, self.offset) == (1.0, 0.0):
+            return series
+        return replace(series, values=series.values * self.factor + self.offset)
+
+    def limits_in(self, span: Span) -> tuple[LimitRule, ...]:
+        """Return the limits that are in force in a stretch, each once; those now in force where it
+        is not known when."""
+        if not self.limits:
+            return self.rules
+        return tuple(dict.fromkeys(
+            rule for one in self.limits if one.start_ms < span[1] and one.end_ms > span[0]
+            for rule in one.rules))  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +77,11 @@ class Tint:
     side: str = ""
     alpha: int = 60
     hatched: bool = False
+
+    @property
+    def kind(self) -> Tint:
+        """The same without its stretch."""
+        return replace(self, span=(0, 0))
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +97,7 @@ class Lane:
     overviews: tuple[OverviewLine, ...] = ()
     symbol: str = ""
 
-    @property
-    def rules(self) -> tuple[LimitRule, ...]:
-        """The limits of all lines, each once."""
-        return tuple(dict.fromkeys(rule for trace in self.traces for rule in trace.rules))
+    def rules_in(self, span: Span) -> tuple[LimitRule, ...]:
+        """The limits of all lines in a stretch, each once."""
+        return tuple(dict.fromkeys(rule for trace in self.traces
+                                   for rule in trace.limits_in(span)))  # fmt: skip

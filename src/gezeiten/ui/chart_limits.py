@@ -1,4 +1,5 @@
-"""Limits of a lane written beside it: they never lie on a line, nor on each other."""
+"""Limits of a lane: drawn where they were in force, those in view written beside it, so that words
+never lie on a line, nor on each other."""
 
 from __future__ import annotations
 
@@ -8,6 +9,9 @@ import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 
+from gezeiten.desk.record.view import ALWAYS
+from gezeiten.domain.limits import InForce
+from gezeiten.domain.timeline import Span
 from gezeiten.ui.chart_lanes import Lane
 from gezeiten.ui.i18n import number
 from gezeiten.ui.rules import RULE_SIGNS
@@ -16,12 +20,26 @@ from gezeiten.ui.theme import Theme
 WIDEST_PX = 170
 
 
-def limit_words(lane: Lane) -> list[tuple[float, str, str]]:
-    """Return (value, words, colour) of each limit, lowest first; named by the points that have it
-    where they are not all of the lane's."""
+def limit_lines(lane: Lane, whole: Span) -> dict[tuple[str, float], list[Span]]:
+    """Return from when to when each limit (its side and value) was in force, clipped to a stretch;
+    all of it where that is not known."""
+    found: dict[tuple[str, float], list[Span]] = {}
+    for trace in lane.traces:
+        stretches = trace.limits or (InForce(trace.rules, *whole),)
+        for one in stretches:
+            span = (max(one.start_ms, whole[0]), min(one.end_ms, whole[1]))
+            for rule in one.rules:
+                if span[1] > span[0]:
+                    found.setdefault((rule.side, rule.value), []).append(span)
+    return found
+
+
+def limit_words(lane: Lane, span: Span) -> list[tuple[float, str, str]]:
+    """Return (value, words, colour) of each limit in force in a stretch, lowest first; named by the
+    points that have it where they are not all of the lane's."""
     owners: dict[tuple[str, float], list[str]] = {}
     for trace in lane.traces:
-        for rule in trace.rules:
+        for rule in trace.limits_in(span):
             named = owners.setdefault((rule.side, rule.value), [])
             if trace.name not in named:
                 named.append(trace.name)
@@ -40,14 +58,22 @@ class LimitAxis(pg.AxisItem):
 
     def __init__(self, lane: Lane, theme: Theme, font: QFont) -> None:
         super().__init__("right")
-        self._limits, self._theme, self._font = limit_words(lane), theme, font
-        self.setToolTip("\n".join(words for _, words, _ in self._limits))
+        self._lane, self._theme, self._font = lane, theme, font
+        self._limits = limit_words(lane, ALWAYS)
         self.setStyle(tickLength=0, tickFont=font)
 
+    def show_span(self, span: Span) -> None:
+        """Name the limits that are in force in a stretch."""
+        self._limits = limit_words(self._lane, span)
+        self.setToolTip("\n".join(words for _, words, _ in self._limits))
+        self.picture = None
+        self.update()
+
     def wanted_px(self) -> float:
-        """How wide the words are, 0 where there are none."""
+        """How wide the words of all limits are, 0 where there are none."""
         metrics = QFontMetricsF(self._font)
-        widest = max((metrics.horizontalAdvance(w) for _, w, _ in self._limits), default=0.0)
+        all_words = limit_words(self._lane, ALWAYS)
+        widest = max((metrics.horizontalAdvance(w) for _, w, _ in all_words), default=0.0)
         return min(widest + 12, WIDEST_PX) if widest else 0.0
 
     def tickValues(self, low: float, high: float, _size: float) -> list[tuple[float, list[float]]]:

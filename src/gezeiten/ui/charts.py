@@ -14,15 +14,15 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QScrollArea
 
+from gezeiten.desk.record.records import Shown
 from gezeiten.domain.pyramid import Picture
-from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import Span, Values
+from gezeiten.domain.timeline import EVER_MS, Span, Values
 from gezeiten.ui.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.chart_lanes import Lane
-from gezeiten.ui.chart_limits import LimitAxis
+from gezeiten.ui.chart_limits import LimitAxis, limit_lines
 from gezeiten.ui.chart_lines import legend_sign, line_color, make_marks, put_marks
 from gezeiten.ui.chart_overviews import (
     add_overviews,
@@ -30,6 +30,7 @@ from gezeiten.ui.chart_overviews import (
     overview_legend,
     overview_reach,
 )
+from gezeiten.ui.chart_tints import Tints
 from gezeiten.ui.i18n import day_and_time, number, tr
 from gezeiten.ui.parts import scrolled
 from gezeiten.ui.rules import RULE_SIGNS
@@ -56,6 +57,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     view_changed = Signal(object)
     marked = Signal(object)
+    wanted = Signal(object, object)
+    """Series (`Shown`) whose readings a stretch is to be drawn from, which are not in memory."""
 
     def __init__(self, theme: Theme, name: str) -> None:
         super().__init__()
@@ -67,6 +70,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._view_at = -1
         self._moving = False
         self._whole: Span | None = None
+        self._asked: tuple[list[Shown], Span] | None = None
+        self._cursor_ms: int | None = None
         self.mark: Span | None = None
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -102,6 +107,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
             self.ci.layout.setRowMinimumHeight(row, 0)
         self.ci.clear()
         self._drawn, self._region = [], []
+        self._asked = self._cursor_ms = None
         self._moving = True
         self.setMinimumHeight(max(120, LEAST_LANE_PX * len(lanes)))
         room = self._scroll.viewport().height() if self._scroll else self.height()
@@ -152,7 +158,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
         if self._drawn:
             plot.setXLink(self._drawn[0].plot)
         drawn = _Drawn(lane, plot, limits)
-        self._add_tints(drawn)
+        if lane.tints:
+            Tints(plot.getViewBox(), lane.tints, self._theme, self.font())
         self._add_curves(drawn)
         self._add_limits(drawn)
         drawn.cursor = pg.InfiniteLine(pen=self._pen("ink", 0.8))
@@ -208,34 +215,15 @@ class LaneChart(pg.GraphicsLayoutWidget):
             drawn.plot.plot(fill.times_utc_ms / 1000, fill.values, pen=pen)
 
     def _add_limits(self, drawn: _Drawn) -> None:
-        for rule in drawn.lane.rules:
-            _, color = RULE_SIGNS[rule.side]
-            pen = self._pen(color, 1.0, Qt.PenStyle.DashLine)
-            line = pg.InfiniteLine(rule.value, angle=0, pen=pen)
+        start, end = self._whole or (0, 0)
+        beyond = (start - 2 * (end - start), end + 2 * (end - start) or EVER_MS)
+        for (side, value), spans in limit_lines(drawn.lane, beyond).items():
+            _, color = RULE_SIGNS[side]
+            times = np.array([(a, b, b) for a, b in spans], float).ravel() / 1000
+            values = np.tile([value, value, np.nan], len(spans))
+            line = pg.PlotCurveItem(times, values, connect="finite",
+                                    pen=self._pen(color, 1.0, Qt.PenStyle.DashLine))  # fmt: skip
             drawn.plot.addItem(line, ignoreBounds=True)
-
-    def _add_tints(self, drawn: _Drawn) -> None:
-        for tint in drawn.lane.tints:
-            brush = QBrush(self._theme.color(tint.color, tint.alpha))
-            if tint.hatched:
-                brush.setStyle(Qt.BrushStyle.FDiagPattern)
-            region = pg.LinearRegionItem(
-                (tint.span[0] / 1000, tint.span[1] / 1000), movable=False, brush=brush,
-                pen=QPen(Qt.PenStyle.NoPen),
-            )  # fmt: skip
-            region.setZValue(-10)
-            drawn.plot.addItem(region, ignoreBounds=True)
-            if tint.side in ("above", "below"):
-                up = tint.side == "above"
-                sign, color = RULE_SIGNS[tint.side]
-                symbol = pg.InfiniteLine(
-                    (tint.span[0] + tint.span[1]) / 2000, pen=QPen(Qt.PenStyle.NoPen),
-                    label=sign,
-                    labelOpts={"position": 0.93 if up else 0.07,
-                               "anchors": [(0.5, 0.5), (0.5, 0.5)],
-                               "color": self._theme.color(color)},
-                )  # fmt: skip
-                drawn.plot.addItem(symbol, ignoreBounds=True)
 
     # -- view ----------------------------------------------------------------------------------
     def view(self) -> Span:
@@ -261,34 +249,63 @@ class LaneChart(pg.GraphicsLayoutWidget):
             self._redraw()
             self._remember()
 
-    def _redraw(self) -> None:
-        start, end = self.view()
-        columns = max(200, int(self.width()))
-        for drawn in self._drawn:
-            lows, highs = [], []
-            for i, (trace, (solid, dashed)) in enumerate(
-                zip(drawn.lane.traces, drawn.curves, strict=True)
-            ):
-                for pyramid, curve in ((trace.measured, solid), (trace.estimated, dashed)):
-                    picture = pyramid.picture(start, end, columns)
-                    curve.setData(picture.times_utc_ms / 1000, picture.values)
-                    if curve is solid and drawn.marks:
-                        put_marks(drawn.marks[i], picture, start, end, i)
-                    inside = _seen(picture, start, end)
-                    if len(inside):
-                        lows.append(float(inside.min()))
-                        highs.append(float(inside.max()))
-            reach = overview_reach(drawn.lane.overviews, start, end)
-            self._show_nothing(drawn, (start, end), on=not lows + reach)
-            self._scale(drawn, lows + reach, highs + reach)
-        self.view_changed.emit((start, end))
+    def redraw(self) -> None:
+        """Draw what is in view anew: readings that were asked for are in memory now."""
+        if self._drawn:
+            self._draw()
+            if self._cursor_ms is not None:
+                self._put_values(self._cursor_ms)
 
-    def _scale(self, drawn: _Drawn, lows: list[float], highs: list[float]) -> None:
+    def _redraw(self) -> None:
+        self._draw()
+        self.view_changed.emit(self.view())
+
+    def _draw(self) -> None:
+        span = self.view()
+        coarse: list[Shown] = []
+        for drawn in self._drawn:
+            lows, highs = self._draw_lines(drawn, span, coarse)
+            reach = overview_reach(drawn.lane.overviews, *span)
+            self._show_nothing(drawn, span, on=not lows + reach)
+            drawn.limits.show_span(span)
+            self._scale(drawn, span, lows + reach, highs + reach)
+        self._ask(coarse, span)
+
+    def _draw_lines(
+        self, drawn: _Drawn, span: Span, coarse: list[Shown]
+    ) -> tuple[list[float], list[float]]:
+        """Draw the lines of a lane and return their lowest and highest values in view; coarse:
+        takes in the series whose readings would show more."""
+        columns = max(200, int(self.width()))
+        lows, highs = [], []
+        for i, (trace, curves) in enumerate(zip(drawn.lane.traces, drawn.curves, strict=True)):
+            pictures = trace.picture(span, columns)
+            if pictures.is_coarse:
+                coarse.append(trace.shown)
+            if drawn.marks:
+                put_marks(drawn.marks[i], pictures.measured, *span, i)
+            both = (pictures.measured, pictures.estimated)
+            for picture, curve in zip(both, curves, strict=True):
+                curve.setData(picture.times_utc_ms / 1000, picture.values)
+                inside = _seen(picture, *span)
+                if len(inside):
+                    lows.append(float(inside.min()))
+                    highs.append(float(inside.max()))
+        return lows, highs
+
+    def _ask(self, shown: list[Shown], span: Span) -> None:
+        """Ask for readings, of one stretch once."""
+        if shown and self._asked != (shown, span):
+            self._asked = (shown, span)
+            self.wanted.emit(shown, span)
+
+    def _scale(self, drawn: _Drawn, span: Span, lows: list[float], highs: list[float]) -> None:
         if not lows:
             return  # no scale is made up for nothing
         low, high = min(lows), max(highs)
         reach = (high - low) or 1.0
-        near = [r.value for r in drawn.lane.rules if low - reach < r.value < high + reach]
+        near = [rule.value for rule in drawn.lane.rules_in(span)
+                if low - reach < rule.value < high + reach]  # fmt: skip
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
         drawn.plot.setYRange(low - room, high + room, padding=0)
@@ -418,13 +435,25 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     def put_cursor(self, at_ms: int) -> None:
         """Put the cursor at an instant; each lane shows the nearest reading there."""
+        self._cursor_ms = at_ms
+        missing = self._put_values(at_ms)
+        self._ask(missing, (at_ms, at_ms + 1))
+
+    def _put_values(self, at_ms: int) -> list[Shown]:
+        """Write the readings at an instant beside the cursor; returns the series of those that are
+        not in memory."""
+        missing: list[Shown] = []
         for i, drawn in enumerate(self._drawn):
             lines = [day_and_time(at_ms, self._zone)] if i == 0 else []
             for trace in drawn.lane.traces:
-                value = _nearest(trace.series, at_ms)
-                shown = tr("no reading")
-                if value is not None:
-                    shown = f"{number(value, drawn.lane.decimals)} {drawn.lane.unit}"
+                try:
+                    value = trace.nearest(at_ms)
+                    shown = tr("no reading")
+                    if value is not None:
+                        shown = f"{number(value, drawn.lane.decimals)} {drawn.lane.unit}"
+                except LookupError:
+                    missing.append(trace.shown)
+                    shown = "…"
                 several = len(drawn.lane.traces) > 1
                 lines.append(f"{trace.name}: {shown}" if several else shown)
             seen = overview_at(drawn.lane.overviews, at_ms, drawn.lane.decimals)
@@ -437,6 +466,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
             drawn.value.setPos(at_ms / 1000, high - (high - low) * 0.04)
             drawn.cursor.show()
             drawn.value.show()
+        return missing
 
 
 def _seen(picture: Picture, start_ms: int, end_ms: int) -> Values:
@@ -448,14 +478,3 @@ def _seen(picture: Picture, start_ms: int, end_ms: int) -> Values:
         return picture.values[known]
     crosses = known.all() and bool((times < start_ms).any() and (times > end_ms).any())
     return picture.values if crosses else np.empty(0)
-
-
-def _nearest(series: Series, at_ms: int) -> float | None:
-    """The reading that stands nearest to an instant, if within 1.5 of its intervals."""
-    if not len(series):
-        return None
-    i = int(np.clip(np.searchsorted(series.times_utc_ms, at_ms), 1, max(len(series) - 1, 1)))
-    candidates = [j for j in (i - 1, i) if 0 <= j < len(series)]
-    best = min(candidates, key=lambda j: abs(int(series.times_utc_ms[j]) - at_ms))
-    apart = abs(int(series.times_utc_ms[best]) - at_ms)
-    return float(series.values[best]) if apart <= 1.5 * series.interval_ms[best] else None

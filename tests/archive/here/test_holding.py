@@ -18,7 +18,7 @@ from gezeiten.archive.here import cutting
 from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import Column, text_column
 from gezeiten.archive.here.holding import ChannelColumn, Whose, hold
-from gezeiten.archive.here.tables import READING, Block, BlockBytes, make_tables
+from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells, make_tables
 from gezeiten.archive.store.tables import Base
 
 PER_BLOCK = 8
@@ -57,7 +57,11 @@ def by_time(keys: list[int]) -> Column:
 
 
 def held(session: Session, whose: Whose) -> list[Any]:
-    query = select(Block.__table__, *READING[-3:]).join(BlockBytes, BlockBytes.id == Block.id)
+    query = (
+        select(Block.__table__, *READING[-3:], BlockCells.cells)
+        .join(BlockBytes, BlockBytes.id == Block.id)
+        .join(BlockCells, BlockCells.id == Block.id)
+    )
     rows = session.execute(query.order_by(Block.first)).all()
     assert all(row.is_text == whose.is_text for row in rows)
     return [row[1:] for row in rows]

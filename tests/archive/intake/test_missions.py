@@ -9,9 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.readings import load_record
+from gezeiten.archive.here.segments import load_segments, read_segment
 from gezeiten.archive.here.tables import Block
 from gezeiten.archive.intake.missions import (
     Circumstances,
@@ -22,6 +23,7 @@ from gezeiten.archive.intake.missions import (
 )
 from gezeiten.archive.store.tables import LogbookRow, Mission, Offload, Point, Site
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.series import Series, join_series
 
 HOW = Circumstances(at_ms=5_000_000, person="JA", route="network", clock_difference_ms=-120.0)
 PLAN = Plan(("air_temperature",), 60, point_name="Alte Lotsenwacht · Textile store")
@@ -55,7 +57,12 @@ def count(archive: Archive, table: type) -> int:
 
 def values(archive: Archive, point_id: int) -> list[float]:
     with archive.reading() as session:
-        return load_record(session, point_id, "air_temperature").values.tolist()
+        return whole(session, point_id).values.tolist()
+
+
+def whole(session: Session, point_id: int) -> Series:
+    made = load_segments(session, point_id, "air_temperature")
+    return join_series([read_segment(session, made, i) for i in range(len(made.listed))])
 
 
 def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> None:
@@ -133,7 +140,7 @@ def test_missions_of_one_point_join_into_one_series(archive: Archive) -> None:
     assert count(archive, Mission) == 2
     assert count(archive, Site) == 1
     with archive.reading() as session:
-        series = load_record(session, done.point_id, "air_temperature")
+        series = whole(session, done.point_id)
     assert len(series) == 20
     assert series.times_utc_ms[10] == 960_000
 

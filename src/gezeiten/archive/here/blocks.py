@@ -5,19 +5,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeAlias
 
+import msgspec
 import numpy as np
-import zstandard
 from numpy.typing import NDArray
 
 from gezeiten.archive.here.cutting import Column, Cut
 from gezeiten.archive.store.packing import (
+    compressed,
     decode_readings,
     decode_times,
+    decompressed,
     encode_readings,
     encode_times,
 )
+from gezeiten.domain.cells import Cells, cells_of
 from gezeiten.domain.runs import Runs, runs_of
 from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
@@ -69,6 +72,7 @@ class Packed:
     held_until_ms: int | None
     until_interval_ms: int | None
     runs: bytes | None
+    cells: bytes
     data: bytes
     numbers: bytes | None
     times: bytes | None
@@ -77,6 +81,10 @@ class Packed:
         """Return what is known without reading, as a row's columns."""
         return {name: getattr(self, name) for name in HEAD}
 
+    def summaries(self) -> dict[str, Any]:
+        """Return the cells, as a row's columns."""
+        return {"cells": self.cells}
+
     def body(self) -> dict[str, Any]:
         """Return the readings, as a row's columns."""
         return {name: getattr(self, name) for name in BODY}
@@ -84,7 +92,7 @@ class Packed:
 
 _MANY = 8
 BODY = ("data", "numbers", "times")
-HEAD: tuple[str, ...] = tuple(name for name in Packed.__slots__ if name not in BODY)
+HEAD: tuple[str, ...] = tuple(name for name in Packed.__slots__ if name not in (*BODY, "cells"))
 
 
 def pack(piece: Piece) -> Packed:
@@ -96,27 +104,62 @@ def pack(piece: Piece) -> Packed:
     is_unbroken = int(column.numbers[-1]) - number in (0, count - 1)  # a text's are all 0
     return Packed(
         cut.first, cut.width, count, number, start_ms, step_ms or 0, int(column.times[-1]),
-        facts.valid, facts.low, facts.high, facts.total, *packed_runs(piece),
+        facts.valid, facts.low, facts.high, facts.total, *packed_coverage(piece),
         encode_readings(column.values),
         None if is_unbroken else encode_times(column.numbers),
         None if step_ms is not None else encode_times(column.times),
     )  # fmt: skip
 
 
-def packed_runs(piece: Piece) -> tuple[int | None, int | None, int | None, bytes | None]:
-    """Return the columns that tell the runs of a block."""
-    known = np.isfinite(piece.column.values)
-    whole = known.all()
-    times = piece.column.times if whole else piece.column.times[known]
-    runs = runs_of(times, piece.intervals if whole else piece.intervals[known])
+Coverage: TypeAlias = tuple[int | None, int | None, int | None, bytes | None, bytes]
+
+
+def packed_coverage(piece: Piece) -> Coverage:
+    """Return the columns that tell the runs of a block, and its cells."""
+    times, values, intervals = piece.column.times, piece.column.values, piece.intervals
+    known = np.isfinite(values)
+    if not known.all():
+        times, values, intervals = times[known], values[known], intervals[known]
+    cells = _packed_cells(cells_of(times, values, intervals))
+    runs = runs_of(times, intervals)
     if not len(runs):
-        return (None, None, None, None)
+        return (None, None, None, None, cells)
     ends = int(runs.first_ms[0]), int(runs.last_ms[-1]), int(runs.interval_ms[-1])
-    return (*ends, _run_bytes(runs) if len(runs) > 1 else None)
+    return (*ends, _run_bytes(runs) if len(runs) > 1 else None, cells)
 
 
 def _run_bytes(runs: Runs) -> bytes:
-    return zstandard.compress(runs.as_table().astype("<i8").tobytes(), 3)
+    return compressed(runs.as_table().astype("<i8").tobytes())
+
+
+_WHOLE_PARTS = 4
+
+
+def _packed_cells(cells: Cells) -> bytes:
+    whole = (np.diff(cells.first_ms, prepend=0), cells.last_ms - cells.first_ms,
+             cells.interval_ms, cells.count)  # fmt: skip
+    extremes = np.concatenate((cells.low, cells.high))
+    packed = (len(cells), encode_times(np.concatenate(whole)), encode_readings(extremes))
+    return msgspec.msgpack.encode(packed)
+
+
+def unpacked_cells(data: bytes) -> Cells:
+    """Return the cells of a block.
+
+    Raises:
+        ArchiveDamagedError: they are damaged.
+    """
+    try:
+        count, whole, extremes = msgspec.msgpack.decode(data, type=tuple[int, bytes, bytes])
+    except msgspec.MsgspecError as exc:
+        raise ArchiveDamagedError(_DAMAGED_CELLS) from exc
+    steps, length, interval, many = decode_times(whole, _WHOLE_PARTS * count).reshape(-1, count)
+    low, high = decode_readings(extremes, 2 * count).reshape(2, -1)
+    first = np.cumsum(steps)
+    return Cells(first, first + length, interval, low, high, many)
+
+
+_DAMAGED_CELLS = "The summaries of a block are damaged; gezeiten verify --rebuild makes them anew."
 
 
 def unpacked_runs(data: bytes) -> NDArray[np.int64]:
@@ -126,8 +169,8 @@ def unpacked_runs(data: bytes) -> NDArray[np.int64]:
         ArchiveDamagedError: they are damaged.
     """
     try:
-        table = np.frombuffer(zstandard.decompress(data), "<i8").reshape(-1, 3)
-    except (zstandard.ZstdError, ValueError) as exc:
+        table = np.frombuffer(decompressed(data), "<i8").reshape(-1, 3)
+    except ValueError as exc:
         raise ArchiveDamagedError(
             "The coverage of a block is damaged; gezeiten verify --rebuild makes it anew."
         ) from exc

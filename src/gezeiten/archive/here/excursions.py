@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple, TypeAlias
 
-from sqlalchemy import Select, delete, func, insert, select, union, update
+from sqlalchemy import Select, String, delete, func, insert, select, type_coerce, union, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.changes import note_found
 from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.tables import ExcursionRow, RecordRow
+from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point, Site
 from gezeiten.domain.acts.assessments import FoundOne, Words
 from gezeiten.domain.acts.missions import MissionName
@@ -64,20 +65,20 @@ class Found:
 def kept_excursions(session: Session, point_id: int | None = None) -> list[Found]:
     """Return the excursions of one point or all, latest first."""
     names = _mission_names(session)
-    rows = select(ExcursionRow, Point.id).join(Point, Point.uid == ExcursionRow.point)
+    rows = select(*_FACTS, Point.id).join(Point, Point.uid == ExcursionRow.point)
     said = select(AssessmentRow, Mission.uid).join(Mission, Mission.id == AssessmentRow.mission_id)
     if point_id is not None:
         rows = rows.where(Point.id == point_id)
     assessments = {
         row.uid: (row, mission, names[mission]) for row, mission in session.execute(said)
     }
-    found = []
-    for row, point in session.execute(rows):
-        holding = assessments.pop(row.assessment or "", None)
+    found, rules = [], _Rules()
+    for key, mission, text, found_ms, assessment, *seen, point in session.execute(rows):
+        holding = assessments.pop(assessment or "", None)
         said_of_it = _assessment(holding[0]) if holding else None
         found.append(
-            Found(row.id, point, row.mission, names[row.mission], _rule(row), _seen(row),
-                  row.found_ms, said_of_it)
+            Found(key, point, mission, names[mission], rules.of(text, key), Seen(*seen), found_ms,
+                  said_of_it)
         )  # fmt: skip
     held = set(session.scalars(select(ExcursionRow.assessment)))  # at another point, it may be
     found += [
@@ -86,6 +87,26 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
         if uid not in held and point_id in (None, one[0].point_id)
     ]
     return sorted(found, key=lambda one: -one.now.start_ms)
+
+
+_FACTS = (
+    ExcursionRow.id, ExcursionRow.mission, type_coerce(ExcursionRow.rule, String),
+    ExcursionRow.found_ms, ExcursionRow.assessment,
+    *(getattr(ExcursionRow, name) for name in Seen.__slots__),
+)  # fmt: skip
+
+
+@dataclass(slots=True)
+class _Rules:
+    """Limits by how they are stored: few, for however many excursions."""
+
+    known: dict[str, LimitRule] = field(default_factory=dict)
+
+    def of(self, text: str, key: int) -> LimitRule:
+        """Return the limit of the excursion of a key."""
+        if text not in self.known:
+            self.known[text] = _read_rule(stored_value(text), ExcursionRow.__tablename__, key)
+        return self.known[text]
 
 
 def series_of(made: Layout, found: Found) -> str:
@@ -112,11 +133,15 @@ def _gone(row: AssessmentRow, mission_id: str, mission: MissionName) -> Found:
 
 
 def _rule(row: ExcursionRow | AssessmentRow) -> LimitRule:
+    return _read_rule(row.rule, row.__tablename__, row.id)
+
+
+def _read_rule(stored: Any, table: str, key: int) -> LimitRule:
     try:
-        return limit_rule(row.rule)
+        return limit_rule(stored)
     except (KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(
-            f"The limit of {row.__tablename__} {row.id} cannot be read; verify the archive."
+            f"The limit of {table} {key} cannot be read; verify the archive."
         ) from exc
 
 

@@ -22,7 +22,7 @@ from gezeiten.archive.here.blocks import (
     Packed,
     Piece,
     pack_all,
-    packed_runs,
+    packed_coverage,
     unpack,
 )
 from gezeiten.archive.here.changes import mission_changed
@@ -38,7 +38,7 @@ from gezeiten.archive.here.cutting import (
     roots,
     text_column,
 )
-from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
+from gezeiten.archive.here.tables import PARTS, READING, Block, BlockBytes, BlockCells, Held
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
@@ -54,8 +54,7 @@ _BLOCKS = Prepared(
     )
     .order_by(Block.first)
 )  # fmt: skip
-_DELETE = Prepared(delete(Block).where(Block.id == bindparam("its_id")))
-_DELETE_BYTES = Prepared(delete(BlockBytes).where(BlockBytes.id == bindparam("its_id")))
+_DELETE = [Prepared(delete(part).where(part.id == bindparam("its_id"))) for part in PARTS]
 _LAST_KEY = Prepared(select(func.max(Block.id)))
 _PLACES = Prepared(
     select(Block.first, Block.count)
@@ -66,6 +65,11 @@ _SET_RUNS = Prepared(
     update(Block)
     .where(Block.id == bindparam("its_id"))
     .values({name: bindparam(f"new_{name}") for name in _RUNS})
+)
+_SET_CELLS = Prepared(
+    update(BlockCells)
+    .where(BlockCells.id == bindparam("its_id"))
+    .values(cells=bindparam("new_cells"))
 )
 _HELD = Prepared(
     select(Held.id).where(
@@ -143,8 +147,8 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
             parts += cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
     connection = session.connection()
     for key in gone:
-        _DELETE.run(connection, its_id=key)
-        _DELETE_BYTES.run(connection, its_id=key)
+        for part in _DELETE:
+            part.run(connection, its_id=key)
     packed = pack_all([Piece(cut, part, whose.intervals(part)) for cut, part in parts])
     put_blocks(session, whose, one.channel, one.unit, packed)
     if whose.needs_neighbours:
@@ -155,8 +159,8 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
 
 
 def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[int]) -> None:
-    """Find the runs of blocks that changed, and of those beside them, from the readings of all
-    three: what interval is in force depends on the next readings."""
+    """Find the runs and cells of blocks that changed, and of those beside them, from the readings
+    of all three: what interval is in force depends on the next readings."""
     if not changed:
         return
     connection = session.connection()
@@ -171,9 +175,10 @@ def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[
         at = i - first
         start = sum(len(column) for column in columns[:at])
         mine = intervals[start : start + len(columns[at])]
-        runs = packed_runs(Piece(Cut(0, 0), columns[at], mine))
+        *runs, cells = packed_coverage(Piece(Cut(0, 0), columns[at], mine))
         news = {f"new_{name}": value for name, value in zip(_RUNS, runs, strict=True)}
         _SET_RUNS.run(connection, its_id=rows[at].id, **news)
+        _SET_CELLS.run(connection, its_id=rows[at].id, new_cells=cells)
 
 
 def _around(counts: Sequence[int], i: int) -> Range:
@@ -204,8 +209,8 @@ def leave_to_all_bytes(session: Session, mission: str) -> None:
 def let_go(session: Session, mission: str) -> None:
     """Take out all blocks of a mission, and what is in them."""
     its = select(Block.id).where(Block.mission == mission)
-    session.execute(delete(BlockBytes).where(BlockBytes.id.in_(its)))
-    session.execute(delete(Block).where(Block.mission == mission))
+    for part in reversed(PARTS):  # the head, which says whose they are, last
+        session.execute(delete(part).where(part.id.in_(its)))
     session.execute(delete(Held).where(Held.mission == mission))
     mission_changed(session.connection(), mission)
 
@@ -231,6 +236,7 @@ def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: li
         keyed = list(enumerate(made, last + 1))
         session.execute(insert(Block), [{"id": key, **facts, **one.head()} for key, one in keyed])
         session.execute(insert(BlockBytes), [{"id": key, **one.body()} for key, one in keyed])
+        session.execute(insert(BlockCells), [{"id": key, **one.summaries()} for key, one in keyed])
 
 
 def _where_to(session: Session, whose: Whose, one: ChannelColumn) -> Iterator[tuple[Cut, Column]]:

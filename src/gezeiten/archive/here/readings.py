@@ -1,6 +1,6 @@
-"""Readings out of the archive: as recorded, and the record joined from them and from steps.
+"""Readings out of the archive as they were recorded, and which of them do not count.
 
-A record is what the bytes hold plus the steps that are not undone, put together anew each time.
+A record is what the bytes hold plus the steps that are not undone (`segments.py`).
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ from gezeiten.archive.store.tables import Mission, Offload, Step
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.feeds import Feed
 from gezeiten.domain.kept import KnownOffload
-from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.series import Series
 from gezeiten.domain.spacing import intervals_of_mission, intervals_of_text
 from gezeiten.domain.steps import LINE, REFETCH
 from gezeiten.domain.timeline import Span, Times, Values
@@ -43,30 +43,11 @@ class Unused:
     span: Span
 
 
-def load_record(session: Session, point_id: int, key: str) -> Series:
-    """Return the record of a series of a point: measured readings and active fills.
-
-    Where a fill and a measured reading share an instant the measured one stays.
-    """
-    unused = unused_readings(session, _steps(session, point_id))
-    made = layout(session)
-    parts = [
-        make_series(*fed_readings(session, feed, unused, made.missions[feed.mission]))
-        for feed in made.of_series(point_id, key)
-    ]
-    return join_series(parts + estimates(session, point_id, key))
-
-
 def load_recorded(session: Session, point_id: int, feed: Feed) -> Recorded:
     """Return everything that a feed's mission recorded in its stretch, NaN where it had no sensor.
     Fetches that were undone do not count."""
-    unused = unused_readings(session, _steps(session, point_id))
+    unused = unused_readings(session, steps_of_point(session, point_id))
     return fed_readings(session, feed, unused, layout(session).missions[feed.mission])
-
-
-def estimates(session: Session, point_id: int, key: str) -> list[Series]:
-    """Return the active fills of a series, each by itself."""
-    return estimates_among(_steps(session, point_id), key)
 
 
 def estimates_among(steps: list[Step], key: str) -> list[Series]:
@@ -78,7 +59,8 @@ def estimates_among(steps: list[Step], key: str) -> list[Series]:
     ]
 
 
-def _steps(session: Session, point_id: int) -> list[Step]:
+def steps_of_point(session: Session, point_id: int) -> list[Step]:
+    """Return all steps of a point, undone ones too."""
     return list(session.scalars(select(Step).filter_by(point_id=point_id)))
 
 
@@ -103,15 +85,21 @@ def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id:
 def _recorded(blocks: list[Any], mission_id: int, unused: list[Unused]) -> Recorded:
     is_text = blocks[0].is_text
     column = in_one([unpack(block, is_text=is_text) for block in blocks])
-    for one in unused:
-        if one.mission_id == mission_id:
-            column = column.part(~_among(column, one))
+    column = counts_not(column, unused, mission_id)
     if is_text:
         return column.times, column.values, intervals_of_text(column.times)
     intervals = intervals_of_mission(
         column.numbers, column.times, blocks[0].usual_ms, blocks[0].shorter_ms
     )
     return column.times, column.values, intervals
+
+
+def counts_not(column: Column, unused: Iterable[Unused], mission_id: int) -> Column:
+    """Return the readings of a mission without those that do not count."""
+    for one in unused:
+        if one.mission_id == mission_id:
+            column = column.part(~_among(column, one))
+    return column
 
 
 def _among(column: Column, unused: Unused) -> NDArray[np.bool_]:

@@ -28,7 +28,7 @@ from gezeiten.archive.store.tables import row_key
 
 HERE = "here.db"
 SCHEMA = "here"
-_FORM = 3
+_FORM = 4
 """Of these tables; what an other version made is thrown away."""
 
 
@@ -103,6 +103,17 @@ class BlockBytes(HereBase):
     numbers: Mapped[bytes | None] = mapped_column(LargeBinary)
     times: Mapped[bytes | None] = mapped_column(LargeBinary)
 
+
+class BlockCells(HereBase):
+    """The cells of a block, by its key (`domain/cells.py`): what a long stretch is drawn from."""
+
+    __tablename__ = "block_cells"
+    id: Mapped[int] = row_key()
+    cells: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+PARTS = (Block, BlockBytes, BlockCells)
+"""The tables over which a block is spread."""
 
 _HEAD, _BYTES = ("count", "number", "start_ms", "step_ms"), ("data", "numbers", "times")
 READING: tuple[Any, ...] = (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import fields
 from itertools import groupby
 from typing import Any
 
@@ -11,10 +12,10 @@ from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.blocks import BODY, HEAD, Packed, unpacked_runs
+from gezeiten.archive.here.blocks import BODY, HEAD, Packed, unpacked_cells, unpacked_runs
 from gezeiten.archive.here.excursions import clear_of_nothing, of_nothing
 from gezeiten.archive.here.holding import blocks_of, raw_key
-from gezeiten.archive.here.tables import Block, BlockBytes, Held
+from gezeiten.archive.here.tables import PARTS, Block, BlockBytes, BlockCells, Held
 from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.of_bytes import (
     Decode,
@@ -32,7 +33,7 @@ from gezeiten.errors import ArchiveDamagedError
 
 _REBUILD = "gezeiten verify --rebuild puts it right."
 _FACTS = tuple(name for name in HEAD if name != "runs")
-_BODY = [getattr(BlockBytes, name) for name in BODY]
+_BODY = [*(getattr(BlockBytes, name) for name in BODY), BlockCells.cells]
 
 
 def faulty_readings(
@@ -80,15 +81,32 @@ def make_readings_anew(session: Session, decode: Decode) -> None:
     """Put readings made anew in place where others are kept, inside the caller's transaction. Those
     of bytes that are gone or damaged stay as they are: nothing else has them."""
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
-    session.execute(delete(BlockBytes).where(BlockBytes.id.in_(_STRAY_BYTES)))
+    for part, strays in _STRAY_PARTS:
+        session.execute(delete(part).where(part.id.in_(strays)))
     session.execute(delete(Held).where(Held.id.in_(_STRAY_HELD)))
     clear_of_nothing(session)
     session.expire_all()
     for mission, offloads in missions_offloaded(session):
-        made = mission_made(session, mission, offloads, decode)
-        if next(_differing(session, mission, offloads, made), None) is not None:
-            put_mission(session, made)
+        _put_right(session, mission, offloads, mission_made(session, mission, offloads, decode))
     session.expire_all()
+
+
+def put_mission_right(session: Session, mission_id: int, decode: Decode) -> bool:
+    """Put the readings of a mission, made of its bytes, in place of those that are kept where these
+    differ; returns whether they did. Nothing is done where bytes are gone or damaged: what is
+    damaged goes on being said."""
+    mission, offloads = session.get_one(Mission, mission_id), offloads_of(session, mission_id)
+    made = mission_made(session, mission, offloads, decode)
+    return not made.unread and _put_right(session, mission, offloads, made)
+
+
+def _put_right(
+    session: Session, mission: Mission, offloads: list[Offload], made: MissionMade
+) -> bool:
+    differs = next(_differing(session, mission, offloads, made), None) is not None
+    if differs:
+        put_mission(session, made)
+    return differs
 
 
 def offloads_kept(session: Session) -> list[Offload]:
@@ -121,6 +139,7 @@ def _differing(
             session.execute(
                 select(*Block.__table__.columns, *_BODY)
                 .outerjoin(BlockBytes, BlockBytes.id == Block.id)
+                .outerjoin(BlockCells, BlockCells.id == Block.id)
                 .where(Block.mission == made.whose.mission)
                 .order_by(Block.channel, Block.unit, Block.first)
             ),
@@ -162,7 +181,18 @@ def _same_bytes(block: Any, wanted: Packed) -> bool:
         if not np.array_equal(ours, theirs, equal_nan=True):
             return False
     pairs = (block.numbers, wanted.numbers), (block.times, wanted.times)
-    return all(_same_whole(one, other, wanted.count) for one, other in pairs)
+    same = all(_same_whole(one, other, wanted.count) for one, other in pairs)
+    return same and _same_cells(block.cells, wanted.cells)
+
+
+def _same_cells(one: bytes | None, other: bytes) -> bool:
+    if one is None or one == other:
+        return one is not None
+    ours, theirs = unpacked_cells(one), unpacked_cells(other)
+    return all(
+        np.array_equal(getattr(ours, part.name), getattr(theirs, part.name))
+        for part in fields(ours)
+    )
 
 
 def _runs(data: bytes | None) -> NDArray[np.int64]:
@@ -208,7 +238,8 @@ def _strays(session: Session) -> list[str]:
     of no point or mission."""
     return [
         f"{what} {key} belongs to nothing; {_REBUILD}"
-        for what, query in (("Block", _STRAY_BLOCKS), ("Block", _STRAY_BYTES),
+        for what, query in (("Block", _STRAY_BLOCKS),
+                            *(("Block", strays) for _, strays in _STRAY_PARTS),
                             ("Note of bytes", _STRAY_HELD),
                             ("Excursion", of_nothing()))
         for key in session.scalars(query)
@@ -217,5 +248,6 @@ def _strays(session: Session) -> list[str]:
 
 _OFFLOADED = select(Mission.uid).join(Offload, Offload.mission_id == Mission.id)
 _STRAY_BLOCKS = select(Block.id).where(Block.mission.not_in(_OFFLOADED))
-_STRAY_BYTES = select(BlockBytes.id).where(BlockBytes.id.not_in(select(Block.id)))
+_STRAY_PARTS = [(part, select(part.id).where(part.id.not_in(select(Block.id))))
+                for part in PARTS if part is not Block]  # fmt: skip
 _STRAY_HELD = select(Held.id).where(Held.mission.not_in(_OFFLOADED))

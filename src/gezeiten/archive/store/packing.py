@@ -14,10 +14,28 @@ from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
 
 
-def encode_values(values: Values) -> bytes:
-    """Return values, shape (n,), as compressed bytes."""
+def compressed(data: bytes, *, is_checked: bool = True) -> bytes:
+    """Return bytes compressed, with a check sum: what was damaged is never taken for readings."""
+    return zstandard.ZstdCompressor(3, write_checksum=is_checked).compress(data)
+
+
+def decompressed(data: bytes, most: int = 0) -> bytes:
+    """Return the bytes of `compressed`, at most so many; 0: as many as they say.
+
+    Raises:
+        ValueError: they are damaged.
+    """
+    try:
+        return zstandard.decompress(data, max_output_size=most)
+    except zstandard.ZstdError as exc:
+        raise ValueError(str(exc)) from exc
+
+
+def encode_values(values: Values, *, is_checked: bool = False) -> bytes:
+    """Return values, shape (n,), as compressed bytes; without a check sum, as rows that acts made
+    have always held them, or with one."""
     columns = np.ascontiguousarray(values, "<f8").view(np.uint8).reshape(-1, 8).T
-    return zstandard.compress(columns.tobytes(), 3)
+    return compressed(columns.tobytes(), is_checked=is_checked)
 
 
 def decode_values(data: bytes, count: int) -> Values:
@@ -36,9 +54,8 @@ def _decoded(data: bytes, count: int) -> NDArray[np.uint8]:
 
 def _decoded_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
     try:
-        raw = zstandard.decompress(data, max_output_size=count * size)
-        columns = np.frombuffer(raw, np.uint8).reshape(size, count)
-    except (zstandard.ZstdError, ValueError) as exc:
+        columns = np.frombuffer(decompressed(data, count * size), np.uint8).reshape(size, count)
+    except ValueError as exc:
         raise ArchiveDamagedError(
             "A block of readings is damaged; run gezeiten verify, it names the offload."
         ) from exc
@@ -49,7 +66,7 @@ def encode_times(times_utc_ms: Times) -> bytes:
     """Return instants, int64 (n,), as compressed bytes: the first one, then the distances."""
     distances = np.diff(times_utc_ms, prepend=np.int64(0))
     columns = np.ascontiguousarray(distances, "<i8").view(np.uint8).reshape(-1, 8).T
-    return zstandard.compress(columns.tobytes(), 3)
+    return compressed(columns.tobytes())
 
 
 def decode_times(data: bytes, count: int) -> Times:
@@ -80,7 +97,7 @@ def encode_readings(values: Values) -> bytes:
         counts = _counts(values, known, divisor)
         if counts is not None:
             return bytes([_COUNTS, power]) + _gathered(np.diff(counts, prepend=np.int32(0)))
-    return bytes([_FLOATS]) + encode_values(values)
+    return bytes([_FLOATS]) + encode_values(values, is_checked=True)
 
 
 def _counts(values: Values, known: NDArray[np.bool_], divisor: float) -> NDArray[np.int32] | None:
@@ -102,7 +119,7 @@ def _counts(values: Values, known: NDArray[np.bool_], divisor: float) -> NDArray
 
 def _gathered(counts: NDArray[np.int32]) -> bytes:
     columns = np.ascontiguousarray(counts, "<i4").view(np.uint8).reshape(-1, 4).T
-    return zstandard.compress(columns.tobytes(), 3)
+    return compressed(columns.tobytes())
 
 
 def decode_readings(data: bytes, count: int) -> Values:

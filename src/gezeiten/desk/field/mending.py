@@ -23,12 +23,18 @@ from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.records import around
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
 from gezeiten.domain.coverage import Range, missing, size
-from gezeiten.domain.fills import ExpectedError, expected_line_error, line_ends, straight_line
+from gezeiten.domain.fills import (
+    ExpectedError,
+    expected_line_error,
+    line_ends,
+    reach,
+    straight_line,
+)
 from gezeiten.domain.gaps import Gap
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
@@ -200,7 +206,7 @@ def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
     errors: dict[str, ExpectedError] = {}
     count = 0
     for channel in booked.channels:
-        series = record(desk, booked.point.id, channel)
+        series = around(desk, booked.point.id, channel, reach(booked.gap))
         error = expected_line_error(series, booked.gap)
         if error is not None:
             errors[channel] = error
@@ -234,7 +240,8 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
 
 
 def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> Line:
-    ends = line_ends(record(desk, booked.point.id, channel), booked.gap)
+    gap = booked.gap
+    ends = line_ends(around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms)), gap)
     if ends is None:
         raise InputError(f"A straight line cannot fill this gap ({_NO_ENDS}).")
     (from_ms, from_value), (to_ms, to_value) = ends

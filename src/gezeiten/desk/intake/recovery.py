@@ -9,6 +9,7 @@ from functools import partial
 from gezeiten.archive.people import finish_erasing
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.healing import heal
 from gezeiten.desk.intake.overviews import recover_overviews
 from gezeiten.desk.intake.raw_bytes import make_missing_readings
 from gezeiten.desk.logger.offloading import recover_incoming
@@ -29,6 +30,7 @@ def recover(desk: Desk) -> Recovered:
     What another program is writing just now is left alone. So is what intakes that were killed
     began in the vault, for an hour; then it goes.
     """
+    desk.heal = partial(heal, desk)
     desk.archive.on_caught_up = partial(make_missing_readings, desk)
     made = make_missing_readings(desk)
     if desk.archive.is_looked_at:

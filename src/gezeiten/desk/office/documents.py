@@ -16,7 +16,7 @@ from gezeiten.desk.field.mending import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import extent, limits_at, record
+from gezeiten.desk.record.records import around, extent, limits_at, record
 from gezeiten.domain.feeds import Deployment
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits import InForce
@@ -57,9 +57,7 @@ def inside_record(desk: Desk, point: PointPlace, span: Span) -> Span:
 
 
 def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPlace, Series]]:
-    parts = [
-        (place, record(desk, point.id, place.channel).between(*span)) for place in point.channels
-    ]
+    parts = [(place, record(desk, point.id, place.channel, span)) for place in point.channels]
     if not any(len(series) for _, series in parts):
         raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
     return parts
@@ -93,7 +91,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     limits = limits_at(desk, point.id)
     channels = tuple(
         _report_channel(
-            record(desk, point.id, place.channel),
+            around(desk, point.id, place.channel, span),
             place,
             point.zone,
             span,
@@ -258,7 +256,7 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
     """Return where the record ends before the stretch does: no gap lies between two readings."""
     absent: dict[Span, list[str]] = {}
     for place in point.channels:
-        series = record(desk, point.id, place.channel).between(0, span[1])
+        series = around(desk, point.id, place.channel, (span[1] - 1, span[1])).between(0, span[1])
         if not len(series):
             continue
         last, interval = int(series.times_utc_ms[-1]), int(series.interval_ms[-1])

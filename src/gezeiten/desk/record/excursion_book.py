@@ -31,7 +31,7 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import Watched, in_force, in_stretch, limits_set, record, watched
+from gezeiten.desk.record.records import Watched, in_force, limits_set, record, watched
 from gezeiten.desk.soundness import or_fault
 from gezeiten.domain.acts.assessments import (
     AssessmentTakenBack,
@@ -142,8 +142,7 @@ def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
 def _found_by_limit(desk: Desk, limit: LimitKept, zone: str) -> list[Excursion]:
     """Return what a limit that was set for a series finds while it was in force."""
     stretch = in_force(limit)
-    series = record(desk, limit.point_id, limit.series)
-    inside = series.between(stretch.start_ms, stretch.end_ms)
+    inside = record(desk, limit.point_id, limit.series, (stretch.start_ms, stretch.end_ms))
     return find_excursions(inside, limit.rule, zone, alarmed_only=True)
 
 
@@ -182,7 +181,8 @@ def _found(
         with desk.archive.reading() as session:
             recorded = load_recorded(session, point_id, stretch.feed)
         return find_absences(*recorded, rule)
-    series = in_stretch(record(desk, point_id, stretch.series), stretch.feed)
+    span = (stretch.feed.start_ms, stretch.feed.end_ms)
+    series = record(desk, point_id, stretch.series, span)
     return find_excursions(series, rule, zone, alarmed_only=True)
 
 
@@ -201,17 +201,24 @@ def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]
         found = kept_excursions(session, point_id)
         made = layout(session)
     places = {point.id: point for point in points(desk)} if found else {}
-    return [_booked(one, places[one.point_id], series_of(made, one)) for one in found]
+    rules: dict[tuple[LimitRule, str], LimitRule] = {}  # few, for however many excursions
+    listed = []
+    for one in found:
+        key = (one.rule, series_of(made, one))
+        if key not in rules:
+            rules[key] = replace(one.rule, channel=key[1])
+        listed.append(_booked(one, places[one.point_id], rules[key]))
+    return listed
 
 
-def _booked(found: Found, point: PointPlace, series: str) -> BookedExcursion:
+def _booked(found: Found, point: PointPlace, rule: LimitRule) -> BookedExcursion:
     now, said = found.now, found.assessment
     is_above = found.rule.side == "above"
     return BookedExcursion(
         id=found.id,
         point=point,
         mission=found.mission.number,
-        rule=replace(found.rule, channel=series),
+        rule=rule,
         start_ms=now.start_ms,
         end_ms=now.end_ms,
         alarm_ms=now.alarm_ms,

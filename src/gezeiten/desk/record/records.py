@@ -1,22 +1,24 @@
-"""The record of a series at a point, kept in memory as long as it has not changed."""
+"""The record of a series at a point: looked at through a view (`view.py`), which is made anew when
+the record has changed; and the limits in force on it."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.changes import record_version
 from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import load_record
 from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.record.view import ALWAYS, RecordView, view_of
 from gezeiten.domain.feeds import Feed
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits import InForce, LimitRule, in_turn
 from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.pyramid import Pyramid
 from gezeiten.domain.series import Series
 from gezeiten.domain.timeline import EVER_MS, Span
+from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,22 +32,76 @@ class Watched:
     rules: tuple[LimitRule, ...]
 
 
-def pyramid(desk: Desk, point_id: int, key: str) -> Pyramid:
-    """Return the record of a series with its drawing summaries."""
-    name = (point_id, key)
+def record(desk: Desk, point_id: int, key: str, span: Span = ALWAYS) -> Series:
+    """Return the readings of a series in [start, end).
+
+    Raises:
+        ArchiveDamagedError: some of them are damaged.
+    """
+    return around(desk, point_id, key, span).between(*span)
+
+
+def around(desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = False) -> Series:
+    """Return the readings of a series in [start, end) with at least one more on either side, where
+    there is one; see `RecordView.around`. What is damaged is made anew first, if that can be."""
+    try:
+        with desk.archive.reading() as session:
+            found = _view(desk, session, point_id, key)
+            series = found.around(session, span, tolerant=tolerant)
+        if not found.faults or not _is_healed(desk, point_id, found):
+            return series
+    except ArchiveDamagedError:
+        if not _is_healed(desk, point_id, found):
+            raise
     with desk.archive.reading() as session:
-        state = (record_version(session, point_id), layout(session).of_series(point_id, key))
-        known = desk.records.get(name, state)
-        if known is not None:
-            return known
-        made = Pyramid(load_record(session, point_id, key))
-    desk.records.put(name, state, made)
+        return _view(desk, session, point_id, key).around(session, span, tolerant=tolerant)
+
+
+def view(desk: Desk, point_id: int, key: str) -> RecordView:
+    """Return the view of a series as it is now."""
+    with desk.archive.reading() as session:
+        return _view(desk, session, point_id, key)
+
+
+def read_ahead(desk: Desk, point_id: int, key: str, span: Span) -> RecordView:
+    """Read what a picture of a stretch needs into memory, and return the view of the series as it
+    is now."""
+    with desk.archive.reading() as session:
+        found = _view(desk, session, point_id, key)
+        found.read_ahead(session, span)
+    if found.faults and _is_healed(desk, point_id, found):
+        with desk.archive.reading() as session:
+            found = _view(desk, session, point_id, key)
+            found.read_ahead(session, span)
+    return found
+
+
+def _is_healed(desk: Desk, point_id: int, damaged: RecordView) -> bool:
+    """Whether what is damaged of a point was made anew; of one view it is tried once."""
+    if damaged in desk.given_up:
+        return False
+    desk.given_up.add(damaged)
+    return desk.heal(point_id)
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A series that is looked at."""
+
+    point_id: int
+    key: str
+    view: RecordView
+
+
+def _view(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
+    state = (record_version(session, point_id), layout(session).of_series(point_id, key))
+    known = desk.views.get((point_id, key))
+    if known is not None and known[0] == state:
+        found: RecordView = known[1]
+        return found
+    made = view_of(session, point_id, key, desk.chunks)
+    desk.views.put((point_id, key), (state, made), made.nbytes)
     return made
-
-
-def record(desk: Desk, point_id: int, key: str) -> Series:
-    """Return the record of a series at a point."""
-    return pyramid(desk, point_id, key).series
 
 
 def watched(desk: Desk, point_id: int) -> list[Watched]:
@@ -89,18 +145,10 @@ def in_force(limit: LimitKept) -> InForce:
     return InForce((limit.rule,), limit.start_ms, limit.end_ms or EVER_MS)
 
 
-def in_stretch(series: Series, feed: Feed) -> Series:
-    """Return the readings of a series in the stretch of a feed."""
-    return series.between(feed.start_ms, feed.end_ms)
-
-
 def extent(desk: Desk, point_id: int, keys: list[str]) -> Span | None:
     """Return from the first to the last reading of any of the series; None without any."""
-    spans = []
-    for key in keys:
-        series = record(desk, point_id, key)
-        if len(series):
-            spans.append((int(series.times_utc_ms[0]), int(series.times_utc_ms[-1])))
+    known = [view(desk, point_id, key).span for key in keys]
+    spans = [span for span in known if span is not None]
     if not spans:
         return None
     return min(a for a, _ in spans), max(b for _, b in spans)

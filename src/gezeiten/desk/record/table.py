@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.deployments import sources
-from gezeiten.desk.record.records import extent, limits_at, record
+from gezeiten.desk.record.records import around, extent, limits_at
 from gezeiten.domain.limits import InForce, sides_at
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series, all_instants
@@ -155,7 +155,7 @@ def readings_table(
     for point, key in chosen:
         if point.id not in limits:
             limits[point.id] = limits_at(desk, point.id)
-        series = record(desk, point.id, key).between(*span)
+        series = around(desk, point.id, key, span, tolerant=True).between(*span)
         its = limits[point.id].get(key, ())
         unit = next((place.unit for place in point.channels if place.channel == key), "")
         marks = sides_at(series.times_utc_ms, series.values, its, point.zone)

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import date, timedelta
+from datetime import timedelta
 
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, Span, from_ms, midnight_ms
+from gezeiten.ui.month_ticks import month_pattern, month_ticks, months_apart
 
 HOURS = "HH:mm"
 """Pattern of a tick within a day; the others are of days."""
 _DAYS = (1, 2, 7, 14)
-_MONTHS = (1, 2, 3, 6, 12, 24, 60, 120)
-_LONGEST_MONTH_MS = 31 * DAY_MS
 
 
 def ticks(span: Span, now_ms: int, zone: str, most: int) -> Iterator[tuple[int, str]]:
@@ -26,10 +25,8 @@ def ticks(span: Span, now_ms: int, zone: str, most: int) -> Iterator[tuple[int, 
         if length <= days * DAY_MS * most:
             yield from _by_days(span, now_ms, zone, days)
             return
-    for months in _MONTHS:
-        if length <= months * _LONGEST_MONTH_MS * most or months == _MONTHS[-1]:
-            yield from _by_months(span, zone, months)
-            return
+    months = months_apart(length, most)
+    yield from ((at, month_pattern(months)) for at in month_ticks(span, zone, months))
 
 
 def _hours(span: Span, zone: str, most: int) -> Iterator[tuple[int, str]]:
@@ -49,15 +46,3 @@ def _by_days(span: Span, now_ms: int, zone: str, days: int) -> Iterator[tuple[in
         at = midnight_ms(today + timedelta(days=days * i), zone)
         if span[0] <= at < span[1]:
             yield at, "d MMM"
-
-
-def _by_months(span: Span, zone: str, months: int) -> Iterator[tuple[int, str]]:
-    begin = from_ms(span[0], zone).date()
-    month = (begin.year * 12 + begin.month - 1) // months * months
-    while True:
-        at = midnight_ms(date(month // 12, month % 12 + 1, 1), zone)
-        if at >= span[1]:
-            return
-        if at >= span[0]:
-            yield at, "yyyy" if months >= 12 else "MMM yyyy"
-        month += months

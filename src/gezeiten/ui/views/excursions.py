@@ -19,11 +19,11 @@ from gezeiten.desk.record.excursion_book import (
     reopen,
     settle,
 )
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.records import around
 from gezeiten.domain.assessments import Seen
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.statistics import numbers
-from gezeiten.domain.timeline import HOUR_MS, duration_text, local_days
+from gezeiten.domain.timeline import HOUR_MS, Span, duration_text, local_days
 from gezeiten.ui import house as places
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
@@ -36,7 +36,7 @@ from gezeiten.ui.parts import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.rules import RULE_SIGNS, rule_words
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.units import units_of
-from gezeiten.ui.views.lanes import cached_trace, shown_rule
+from gezeiten.ui.views.lanes import feed, made_ready, shown_rule, trace_of
 from gezeiten.ui.views.site_list import ListLine, SiteList
 
 FOUND_LATER_MS = HOUR_MS
@@ -78,6 +78,7 @@ class ExcursionsPlace(Place):
         left.body.addWidget(self.list, 1)
         left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
+        feed(house, self.chart, "excursions pictures")
         self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
@@ -374,9 +375,7 @@ class ExcursionsPlace(Place):
         event = detail.event
         when = date(event.start_ms, event.point.zone)
         self.picture.title.setText(f"{event.point.full_name} · {when} · {event.point.zone}")
-        around = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
-        span = (round(event.start_ms - around), round(event.end_ms + around))
-        self.chart.show_lanes(detail.lanes, span, event.point.zone)
+        self.chart.show_lanes(detail.lanes, _surroundings(event), event.point.zone)
         self.facts.show_facts(detail.facts)
 
     # -- acts ----------------------------------------------------------------------------------
@@ -464,12 +463,19 @@ def _load(desk: Desk, event: BookedExcursion) -> _Detail:
                 Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
             ]
         rules = (shown_rule(event.rule, unit),) if tints and event.rule.has_value else ()
-        trace = cached_trace(desk, event.point, channel, unit)
+        trace = trace_of(desk, event.point, channel, unit)
         decimals = max(name.decimals + unit.extra_decimals, 0)
         lanes.append(
             Lane(name.name, unit.name, decimals, (replace(trace, rules=rules),), tuple(tints))
         )
+    lanes = made_ready(desk, lanes, _surroundings(event))
     return _Detail(event, lanes, _facts(desk, event))
+
+
+def _surroundings(event: BookedExcursion) -> Span:
+    """The stretch in which an excursion is shown."""
+    beside_ms = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
+    return (round(event.start_ms - beside_ms), round(event.end_ms + beside_ms))
 
 
 def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
@@ -487,7 +493,7 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
         facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
     if name.is_temperature:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
-        series = record(desk, event.point.id, rule.channel)
+        series = around(desk, event.point.id, rule.channel, whole_day)
         mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
         facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
     known = day_and_time(event.found_ms, zone)

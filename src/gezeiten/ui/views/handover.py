@@ -324,7 +324,7 @@ class HandoverPlace(Place):
             return
 
         def work(_task: object) -> tuple[PointPlace, Span, int, int]:
-            parts = [record(desk, point.id, c.channel).between(*span) for c in point.channels]
+            parts = [record(desk, point.id, c.channel, span) for c in point.channels]
             estimated = sum(int(part.estimated.sum()) for part in parts)
             return point, span, sum(len(part) for part in parts), estimated
 

@@ -2,29 +2,58 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import limits_at, record
+from gezeiten.desk.record.records import Shown, around, limits_at, read_ahead, view
 from gezeiten.domain.limits import InForce, LimitRule
 from gezeiten.domain.quantities import quantity
+from gezeiten.domain.statistics import Numbers, numbers
 from gezeiten.domain.timeline import Span, Values
 from gezeiten.domain.units import ShownUnit
-from gezeiten.ui.chart_lanes import Lane, Tint, Trace, make_trace
+from gezeiten.ui.chart_lanes import Lane, Tint, Trace
+from gezeiten.ui.charts import LaneChart
+from gezeiten.ui.house import House
 from gezeiten.ui.rules import RULE_SIGNS
 from gezeiten.ui.units import units_of
 
 
-def lanes_of(desk: Desk, points: Iterable[PointPlace]) -> list[Lane]:
-    """Return a lane for each quantity that any of the points records."""
+def lanes_of(
+    desk: Desk, points: Iterable[PointPlace], view_span: Callable[[Span], Span]
+) -> list[Lane]:
+    """Return a lane for each quantity that any of the points records, ready to be drawn.
+
+    view_span: of all that there is, which stretch will be shown.
+    """
     chosen = list(points)
     keys = dict.fromkeys(place.channel for point in chosen for place in point.channels)
-    return [lane for key in keys if (lane := _lane(desk, chosen, key)) is not None]
+    lanes = [lane for key in keys if (lane := _lane(desk, chosen, key)) is not None]
+    whole = span_of(lanes)
+    return lanes if whole is None else made_ready(desk, lanes, view_span(whole))
+
+
+def made_ready(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
+    """Return lanes with what they need to be drawn over a stretch in memory."""
+    return [
+        replace(lane, traces=tuple(_made_ready(desk, trace, span) for trace in lane.traces))
+        for lane in lanes
+    ]
+
+
+def _made_ready(desk: Desk, trace: Trace, span: Span) -> Trace:
+    shown = trace.shown
+    return replace(trace, shown=replace(
+        shown, view=read_ahead(desk, shown.point_id, shown.key, span)))  # fmt: skip
+
+
+def faults_of(lanes: Iterable[Lane]) -> list[str]:
+    """Return why some readings are not shown, each sentence once."""
+    faults = (fault for lane in lanes for trace in lane.traces for fault in trace.shown.view.faults)
+    return list(dict.fromkeys(faults))
 
 
 def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
@@ -38,8 +67,8 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     recorded = places[0][1].unit if places else quantity(key).unit
     unit = units_of(desk.settings).of(recorded, alone.shown_unit if alone else "")
     for point, place in places:
-        if len(record(desk, point.id, key)):
-            trace = cached_trace(desk, point, key, unit)
+        trace = trace_of(desk, point, key, unit)
+        if trace.shown.view.span is not None:
             rules = tuple(shown_rule(rule, unit) for rule in place.rules)
             limits = tuple(
                 _shown_limits(one, unit) for one in limits_at(desk, point.id).get(key, ())
@@ -80,39 +109,50 @@ def _shown_limits(stretch: InForce, unit: ShownUnit) -> InForce:
     return replace(stretch, rules=tuple(shown_rule(rule, unit) for rule in stretch.rules))
 
 
-_TRACES: OrderedDict[tuple[int, int, str, str], tuple[object, Trace]] = OrderedDict()
-_MOST_TRACES = 16
-"""Kept in memory, each with its record: as many as a chart shows at once."""
-
-
-def cached_trace(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
-    """Return the trace of a record, made anew only when the record has changed.
+def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
+    """Return the trace of a series, ready to be drawn from what is in memory.
 
     unit: to show it in; None is the recorded one.
     """
-    series = record(desk, point.id, key)
-    name = (id(desk), point.id, key, unit.name if unit else "")
-    known = _TRACES.get(name)
-    if known is not None and known[0] is series:
-        return known[1]
-    shown = series
-    if unit is not None and (unit.factor, unit.offset) != (1.0, 0.0):
-        shown = replace(series, values=series.values * unit.factor + unit.offset)
-    trace = make_trace(point.name, shown)
-    _TRACES[name] = (series, trace)
-    _TRACES.move_to_end(name)
-    while len(_TRACES) > _MOST_TRACES:
-        _TRACES.popitem(last=False)
-    return trace
+    shown = Shown(point.id, key, view(desk, point.id, key))
+    factor, offset = (unit.factor, unit.offset) if unit else (1.0, 0.0)
+    return Trace(point.name, shown, factor, offset)
+
+
+def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Numbers:
+    """Return the figures of a stretch of a line, in the unit shown."""
+    series = around(desk, trace.shown.point_id, trace.shown.key, span, tolerant=True)
+    return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
+
+
+def feed(house: House, chart: LaneChart, name: str) -> None:
+    """Read what a chart asks for off the main thread, with as much again on either side; then it
+    draws anew. name: of this wish, which a newer one replaces."""
+    desk = house.desk
+
+    def ask(listed: list[Shown], span: Span) -> None:
+        room = span[1] - span[0]
+        wider = (span[0] - room, span[1] + room)
+
+        def work(_task: object) -> bool:
+            views = [read_ahead(desk, one.point_id, one.key, wider) for one in listed]
+            return views == [one.view for one in listed]
+
+        def done(is_current: bool) -> None:
+            if is_current:
+                chart.redraw()
+            else:  # what is shown is of another state than the archive
+                house.archive_changed.emit()
+
+        house.run(work, done, latest=name)
+
+    chart.wanted.connect(ask)
 
 
 def span_of(lanes: list[Lane]) -> Span | None:
     """Return from the first to the last reading of all lanes."""
-    spans = [
-        (int(t.series.times_utc_ms[0]), int(t.series.times_utc_ms[-1]))
-        for lane in lanes
-        for t in lane.traces
-    ]
+    known = [trace.shown.view.span for lane in lanes for trace in lane.traces]
+    spans = [span for span in known if span is not None]
     spans += [
         (int(line.times_utc_ms[0]), int(line.times_utc_ms[-1]))
         for lane in lanes

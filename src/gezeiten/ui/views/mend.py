@@ -30,12 +30,13 @@ from gezeiten.desk.field.mending import (
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import extent, record
+from gezeiten.desk.record.records import around, extent, view
 from gezeiten.domain.fills import straight_line
+from gezeiten.domain.gaps import Gap
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.series import Series
 from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, duration_text
+from gezeiten.domain.timeline import DAY_MS, HOUR_MS, Span, duration_text
 from gezeiten.ui import house as places
 from gezeiten.ui.chart_lanes import Lane, Tint
 from gezeiten.ui.charts import LaneChart
@@ -45,7 +46,7 @@ from gezeiten.ui.house import House, Place, Rows
 from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule
 from gezeiten.ui.theme import Theme
-from gezeiten.ui.views.lanes import cached_trace
+from gezeiten.ui.views.lanes import feed, made_ready, trace_of
 from gezeiten.ui.views.site_list import ListLine, SiteList
 
 
@@ -79,6 +80,7 @@ class MendPlace(Place):
         left.body.addWidget(self.list, 1)
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
+        feed(house, self.chart, "mend pictures")
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.right = self._chain_card()
@@ -287,11 +289,9 @@ class MendPlace(Place):
         if detail is None:
             return
         lanes = detail.lanes
-        if self.by_line.isChecked():
-            lanes = [replace(lane, proposal=_proposal(lane, detail.booked)) for lane in lanes]
-        gap = detail.booked.gap
-        around = max(gap.length_ms * 0.6, DAY_MS / 8)
-        span = (round(gap.start_ms - around), round(gap.end_ms + around))
+        if not self.by_line.isChecked():
+            lanes = [replace(lane, proposal=None) for lane in lanes]
+        span = _surroundings(detail.booked.gap)
         self.chart.show_lanes(lanes, span, detail.booked.point.zone)
 
     def _show_buttons(self) -> None:
@@ -433,18 +433,17 @@ def _load(desk: Desk, booked: BookedGap) -> _Detail:
     for channel in booked.channels:
         name = quantity(channel)
         tint = _tint(booked)
-        trace = cached_trace(desk, booked.point, channel)
-        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (tint,)))
+        trace = trace_of(desk, booked.point, channel)
+        proposal = _proposal(desk, booked, channel)
+        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (tint,), proposal))
     if not lanes and extent(desk, booked.point.id, [c.channel for c in booked.point.channels]):
         lanes = _all_lanes(desk, booked)
+    lanes = made_ready(desk, lanes, _surroundings(booked.gap))
     steps = [
         s for s in steps_of(desk, booked.point.id)
         if s.touches(booked.gap.start_ms, booked.gap.end_ms)
     ]  # fmt: skip
-    readings = sum(
-        int((~record(desk, booked.point.id, c.channel).estimated).sum())
-        for c in booked.point.channels
-    )
+    readings = sum(view(desk, booked.point.id, c.channel).measured for c in booked.point.channels)
     return _Detail(
         booked, logger_offer(desk, booked), line_offer(desk, booked), lanes, steps, readings
     )
@@ -463,7 +462,7 @@ def _all_lanes(desk: Desk, booked: BookedGap) -> list[Lane]:
     tint = _tint(booked)
     return [
         Lane(quantity(c.channel).name, c.unit, quantity(c.channel).decimals,
-             (cached_trace(desk, booked.point, c.channel),), (tint,))
+             (trace_of(desk, booked.point, c.channel),), (tint,))
         for c in booked.point.channels
     ]  # fmt: skip
 
@@ -480,8 +479,15 @@ def _step_words(step: RecordStep, point: PointPlace) -> tuple[str, str]:
     return tr("Filled from the logger"), f"{tr('measured, code good')} · {step.made_by}, {when}"
 
 
-def _proposal(lane: Lane, booked: BookedGap) -> Series | None:
+def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
     """The straight line through the gap, drawn from the reading before to the one after."""
-    series = lane.traces[0].series
-    fill = straight_line(series, booked.gap)
+    gap = booked.gap
+    beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
+    fill = straight_line(beside, gap)
     return fill if len(fill) else None
+
+
+def _surroundings(gap: Gap) -> Span:
+    """The stretch in which a gap is shown."""
+    beside_ms = max(gap.length_ms * 0.6, DAY_MS / 8)
+    return (round(gap.start_ms - beside_ms), round(gap.end_ms + beside_ms))

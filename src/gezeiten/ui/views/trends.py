@@ -23,7 +23,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities import quantity
-from gezeiten.domain.statistics import Numbers, numbers
+from gezeiten.domain.statistics import Numbers
 from gezeiten.domain.timeline import DAY_MS, Span, duration_text
 from gezeiten.ui import house as places
 from gezeiten.ui.chart_lanes import Lane, Trace
@@ -34,7 +34,7 @@ from gezeiten.ui.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.parts import Card, button, clear, column, label, row, rule, scrolled, tree_items
 from gezeiten.ui.theme import Theme
 from gezeiten.ui.ticks import TickDelegate
-from gezeiten.ui.views.lanes import lanes_of, span_of
+from gezeiten.ui.views.lanes import faults_of, feed, figures_of, lanes_of, span_of
 
 LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
 USUAL_DAYS = 14
@@ -76,6 +76,7 @@ class TrendsPlace(Place):
         left.body.addWidget(self.tree, 1)
         left.give_way(260, 180)
         self.chart = LaneChart(house.theme, tr("Trends"))
+        feed(house, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
         self.title = label("", "head")
@@ -296,9 +297,10 @@ class TrendsPlace(Place):
         if self._lanes and self._keep_view is None and self._target is None and chosen:
             self._keep_view = self.chart.view()
         self._is_loading = True
+        kept = self._keep_view
         self.house.run(
-            lambda _task: lanes_of(desk, chosen), self._show_lanes, failed=self._load_failed,
-            latest="lanes",
+            lambda _task: lanes_of(desk, chosen, partial(_first_view, kept)), self._show_lanes,
+            failed=self._load_failed, latest="lanes",
         )  # fmt: skip
 
     def _load_failed(self, _sentence: str) -> None:
@@ -325,15 +327,15 @@ class TrendsPlace(Place):
         names = [chosen[0].full_name] if len(chosen) == 1 else [point.name for point in chosen]
         self.title.setText(", ".join(names))
         self.title.setToolTip(self.title.text())
-        view = self._keep_view
+        view = _first_view(self._keep_view, self._whole)
         self._keep_view = self._target = None
-        if view is None or view[1] < self._whole[0] or view[0] > self._whole[1]:
-            view = (max(self._whole[1] - USUAL_DAYS * DAY_MS, self._whole[0]), self._whole[1])
         mark = self.chart.mark
         if mark and (mark[1] <= self._whole[0] or mark[0] >= self._whole[1]):
             self.chart.mark = None
             self.house.say(tr("The mark was taken off: these points have no record there."))
         self.chart.show_lanes(lanes, view, self._zone(), whole=self._whole)
+        for fault in faults_of(lanes):
+            self.house.said.emit(fault, True)
         self._show_numbers(self.chart.mark)
         wanted, self._wanted_days = self._wanted_days, None
         if wanted is not None:
@@ -375,15 +377,10 @@ class TrendsPlace(Place):
         pairs = [(lane, trace) for lane in self._lanes for trace in lane.traces]
         shown = pairs[:_MOST_COLUMNS]
 
+        desk = self.house.desk
+
         def work(_task: object) -> list[_Column]:
-            return [
-                (
-                    ln,
-                    trace,
-                    numbers(trace.series, span, trace.limits, zone=zone, averages=trace.averages),
-                )
-                for ln, trace in shown
-            ]
+            return [(lane, trace, figures_of(desk, trace, span, zone)) for lane, trace in shown]
 
         self.house.run(
             work, lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
@@ -464,6 +461,13 @@ class TrendsPlace(Place):
         self.chart.set_theme(theme)
         for item in self._items():
             item.setForeground(1, theme.color("muted"))
+
+
+def _first_view(kept: Span | None, whole: Span) -> Span:
+    """The stretch shown first: the one that was shown, or the last days that there are."""
+    if kept is None or kept[1] < whole[0] or kept[0] > whole[1]:
+        return (max(whole[1] - USUAL_DAYS * DAY_MS, whole[0]), whole[1])
+    return kept
 
 
 def _around(span: Span) -> Span:

@@ -1,0 +1,181 @@
+"""A series as segments: which readings of which blocks it is made of, in order of time, known
+without reading one. What is drawn comes from their cells, what is asked for is read block by block.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from types import SimpleNamespace
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import bindparam, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.here.blocks import unpack, unpacked_cells
+from gezeiten.archive.here.cutting import Column, in_one
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.readings import (
+    Unused,
+    counts_not,
+    estimates_among,
+    steps_of_point,
+    unused_readings,
+)
+from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells
+from gezeiten.archive.store.prepared import Prepared
+from gezeiten.domain.cells import Cells, cells_of_series
+from gezeiten.domain.feeds import Feed
+from gezeiten.domain.series import Series, make_series
+from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
+from gezeiten.domain.timeline import Span
+from gezeiten.errors import ArchiveDamagedError
+
+_COLUMNS = tuple(column.key for column in READING)
+_BLOCK = Prepared(
+    select(*READING)
+    .join(BlockBytes, BlockBytes.id == Block.id)
+    .where(Block.id == bindparam("its_id"))
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """Readings [start, end) of a block. mission, block: keys in this database; beside: the blocks
+    that have to be read with it, itself among them, in order: the interval in force depends on
+    them; cells: None where they have to be made of its readings, for not all count."""
+
+    mission: int
+    block: int
+    beside: tuple[int, ...]
+    span: Span
+    is_text: bool
+    usual_ms: int
+    shorter_ms: int
+    cells: Cells | None
+
+
+@dataclass(frozen=True, slots=True)
+class Segments:
+    """What a series is made of. listed: measured, in order of time, none reaching into another;
+    fills: active ones; unused: readings that do not count, of fetches that were undone."""
+
+    listed: tuple[Segment, ...]
+    fills: tuple[Series, ...]
+    unused: tuple[Unused, ...]
+
+
+class _Head(NamedTuple):
+    key: int
+    many: int
+    start_ms: int
+    end_ms: int
+    is_text: bool
+    usual_ms: int
+    shorter_ms: int
+    cells: bytes | None
+
+
+def load_segments(session: Session, point_id: int, key: str) -> Segments:
+    """Return what a series of a point is made of."""
+    made, steps = layout(session), steps_of_point(session, point_id)
+    unused = unused_readings(session, steps)
+    listed: list[Segment] = []
+    for feed in made.of_series(point_id, key):
+        mission = made.missions[feed.mission]
+        its = [one for one in unused if one.mission_id == mission]
+        listed += _of_feed(_heads(session, feed), feed, mission, its)
+    return Segments(tuple(listed), tuple(estimates_among(steps, key)), tuple(unused))
+
+
+def _of_feed(
+    heads: list[_Head], feed: Feed, mission: int, unused: list[Unused]
+) -> Iterable[Segment]:
+    for i, head in enumerate(heads):
+        if head.end_ms < feed.start_ms or head.start_ms >= feed.end_ms:
+            continue
+        span = (max(head.start_ms, feed.start_ms), min(head.end_ms + 1, feed.end_ms))
+        is_whole = span == (head.start_ms, head.end_ms + 1) and not any(
+            one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused
+        )
+        cells = _cells(head) if is_whole else None
+        yield Segment(mission, head.key, _beside(heads, i), span, head.is_text, head.usual_ms,
+                      head.shorter_ms, cells)  # fmt: skip
+
+
+def _heads(session: Session, feed: Feed) -> list[_Head]:
+    rows = session.execute(
+        select(Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text, Block.usual_ms,
+               Block.shorter_ms, BlockCells.cells)
+        .outerjoin(BlockCells, BlockCells.id == Block.id)
+        .where(Block.mission == feed.mission, Block.channel == feed.channel)
+        .order_by(Block.first)
+    )  # fmt: skip
+    return [_Head(*row) for row in rows]
+
+
+def _cells(head: _Head) -> Cells | None:
+    try:
+        return None if head.cells is None else unpacked_cells(head.cells)
+    except ArchiveDamagedError:  # its readings make them as well
+        return None
+
+
+def _beside(heads: list[_Head], i: int) -> tuple[int, ...]:
+    """Return the blocks around one that say which interval was in force at its readings."""
+    first, end = i, i + 1
+    if heads[i].is_text or heads[i].shorter_ms:
+        many = 2 * NEIGHBOURS
+        while first > 0 and sum(head.many for head in heads[first:i]) < many:
+            first -= 1
+        while end < len(heads) and sum(head.many for head in heads[i + 1 : end]) < many:
+            end += 1
+    return tuple(head.key for head in heads[first:end])
+
+
+def read_segment(session: Session, made: Segments, at: int) -> Series:
+    """Return the measured readings of a segment.
+
+    Raises:
+        ArchiveDamagedError: its block, or one beside it, is damaged or gone.
+    """
+    segment = made.listed[at]
+    columns = [
+        counts_not(unpack(row, is_text=segment.is_text), made.unused, segment.mission)
+        for row in _rows(session, segment.beside)
+    ]
+    whole = in_one(columns)
+    intervals = _intervals(segment, whole)
+    first = sum(len(one) for one in columns[: segment.beside.index(segment.block)])
+    mine = slice(first, first + len(columns[segment.beside.index(segment.block)]))
+    series = make_series(whole.times[mine], whole.values[mine], intervals[mine])
+    return series.between(*segment.span)
+
+
+def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
+    connection = session.connection()
+    for key in keys:
+        row = _BLOCK.first(connection, its_id=key)
+        if row is None:
+            raise ArchiveDamagedError(
+                "A block of readings is gone; gezeiten verify --rebuild makes it anew."
+            )
+        yield SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True)))
+
+
+def _intervals(segment: Segment, column: Column) -> NDArray[np.int64]:
+    if segment.is_text:
+        return intervals_of_text(column.times)
+    return intervals_of_mission(column.numbers, column.times, segment.usual_ms, segment.shorter_ms)
+
+
+def cells_of_segment(session: Session, made: Segments, at: int) -> Cells:
+    """Return the cells of a segment, made of its readings where not all of its block count.
+
+    Raises:
+        ArchiveDamagedError: these are damaged.
+    """
+    known = made.listed[at].cells
+    return cells_of_series(read_segment(session, made, at)) if known is None else known

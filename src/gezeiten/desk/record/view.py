@@ -1,0 +1,212 @@
+"""A series as it is looked at: its readings of any stretch, its picture, how much there is of it.
+
+No place takes a whole record into memory. A view knows what the series is made of and its cells;
+readings are read block by block where they are asked for, and kept as long as there is room.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.segments import (
+    Segments,
+    cells_of_segment,
+    load_segments,
+    read_segment,
+)
+from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.domain.cells import joined_cells
+from gezeiten.domain.pyramid import Picture, Pyramid, split_for_drawing
+from gezeiten.domain.series import HOLD_FACTOR, Series, empty_series, join_series
+from gezeiten.domain.timeline import EVER_MS, Span, Times
+from gezeiten.errors import ArchiveDamagedError
+
+READ_FOR_A_PICTURE = 64
+"""Readings for each column: a stretch of no more is drawn from them, a longer one from cells, of
+which two at least then lie in a column."""
+ALWAYS: Span = (-EVER_MS, EVER_MS)
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """Pictures of a stretch. is_coarse: from cells, where readings would show more but are not in
+    memory."""
+
+    measured: Picture
+    estimated: Picture
+    is_coarse: bool
+
+
+@dataclass(eq=False, slots=True)
+class RecordView:
+    """A series in one state of its record.
+
+    chunks: what was read, of all views; cells: measured ones, of all of it; places: the segments
+    that have readings, by their place in `made.listed`; first_ms, last_ms: their first and last
+    reading, int64 (n,); fills: estimated readings; estimated: these with their measured neighbours,
+    as they are drawn; faults: why some readings cannot be shown, each sentence once.
+    """
+
+    made: Segments
+    chunks: KeptInMemory[Series]
+    cells: Pyramid
+    places: tuple[int, ...]
+    first_ms: Times
+    last_ms: Times
+    fills: Series
+    estimated: Pyramid = field(default_factory=lambda: Pyramid.of_series(empty_series()))
+    faults: dict[str, None] = field(default_factory=dict)
+
+    # -- what there is, without reading ----------------------------------------------------------
+    @property
+    def span(self) -> Span | None:
+        """From the first to the last reading, measured or estimated; None without any."""
+        ends = [(int(first[0]), int(last[-1])) for first, last in (
+            (self.first_ms, self.last_ms), (self.fills.times_utc_ms, self.fills.times_utc_ms))
+            if len(first)]  # fmt: skip
+        return (min(a for a, _ in ends), max(b for _, b in ends)) if ends else None
+
+    @property
+    def measured(self) -> int:
+        """How many measured readings there are."""
+        return int(self.cells.cells.count.sum())
+
+    @property
+    def nbytes(self) -> int:
+        """How much memory it takes, without what was read."""
+        return self.cells.nbytes + self.estimated.nbytes
+
+    # -- readings ----------------------------------------------------------------------------------
+    def around(self, session: ArchiveSession, span: Span, *, tolerant: bool = False) -> Series:
+        """Return the readings of [start, end) with at least one more on either side, where there
+        is one.
+
+        Args:
+            session: in the state that the view is of.
+            tolerant: readings that are damaged are left out, and `faults` says so.
+
+        Raises:
+            ArchiveDamagedError: some of them are damaged.
+        """
+        a, b = self._around(span)
+        keeps = (b - a) * _CHUNK_BYTES < self.chunks.most_bytes / 2
+        chunks = [self._read(session, i, tolerant=tolerant, keeps=keeps) for i in range(a, b)]
+        begin = chunks[0].times_utc_ms[0] if chunks and len(chunks[0]) else span[0]
+        end = chunks[-1].times_utc_ms[-1] if chunks and len(chunks[-1]) else span[1]
+        reach = (min(span[0], int(begin)), max(span[1], int(end) + 1))
+        return join_series([*chunks, self.fills.between(*reach)])
+
+    def read_ahead(self, session: ArchiveSession, span: Span) -> None:
+        """Read what a picture of a stretch needs into memory; a short record whole."""
+        if len(self.places) * _CHUNK_BYTES <= self.chunks.most_bytes / 32:
+            span = ALWAYS
+        self.around(session, span, tolerant=True)
+
+    def _around(self, span: Span) -> tuple[int, int]:
+        """Return which chunks hold a stretch and a reading on either side of it."""
+        a, b = int(self.last_ms.searchsorted(span[0])), int(self.first_ms.searchsorted(span[1]))
+        a -= a > 0 and (a == len(self.first_ms) or self.first_ms[a] >= span[0])
+        b += b < len(self.last_ms) and (b == 0 or self.last_ms[b - 1] < span[1])
+        return a, max(a, b)
+
+    def _read(self, session: ArchiveSession, i: int, *, tolerant: bool, keeps: bool) -> Series:
+        known = self.chunks.get((self, i))
+        if known is not None:
+            return known
+        try:
+            read = read_segment(session, self.made, self.places[i])
+        except ArchiveDamagedError as exc:
+            if not tolerant:
+                raise
+            self.faults[str(exc)] = None
+            read = empty_series()
+        if keeps:
+            self.chunks.put((self, i), read, _CHUNK_BYTES)
+        return read
+
+    # -- drawing, from memory alone ---------------------------------------------------------------
+    def picture(self, span: Span, columns: int) -> Drawn:
+        """Return the pictures of [start, end), each so many columns wide."""
+        estimated = self.estimated.picture(*span, columns)
+        if self.cells.cells.count_between(span) > READ_FOR_A_PICTURE * columns:
+            return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=False)
+        a, b = self._around(span)
+        chunks = [self.chunks.get((self, i)) for i in range(a, b)]
+        read = [one for one in chunks if one is not None]
+        if len(read) < len(chunks):
+            return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=True)
+        whole = Pyramid.of_series(join_series(read))
+        return Drawn(whole.picture(*span, columns), estimated, is_coarse=False)
+
+    def nearest(self, at_ms: int) -> float | None:
+        """Return the reading that stands nearest to an instant, if within 1.5 of its intervals.
+
+        Raises:
+            LookupError: it is not in memory.
+        """
+        a, b = self._around((at_ms, at_ms + 1))
+        chunks = [self.chunks.get((self, i)) for i in range(a, b)]
+        read = [one for one in chunks if one is not None]
+        if len(read) < len(chunks):
+            raise LookupError
+        return _nearest(join_series([*read, self.fills]), at_ms)
+
+
+_CHUNK_BYTES = 16 * 16_384
+
+
+def view_of(
+    session: ArchiveSession, point_id: int, key: str, chunks: KeptInMemory[Series]
+) -> RecordView:
+    """Return the view of a series as it is now. What cannot be read of it is left out, and `faults`
+    says so."""
+    made = load_segments(session, point_id, key)
+    faults: dict[str, None] = {}
+    parts = []
+    for i in range(len(made.listed)):
+        try:
+            cells = cells_of_segment(session, made, i)
+        except ArchiveDamagedError as exc:
+            faults[str(exc)] = None
+            continue
+        if len(cells):
+            parts.append((i, cells))
+    ends = np.array([(one.first_ms[0], one.last_ms[-1]) for _, one in parts], np.int64)
+    ends = ends.reshape(-1, 2)
+    view = RecordView(
+        made, chunks, Pyramid(joined_cells(one for _, one in parts)), tuple(i for i, _ in parts),
+        ends[:, 0].copy(), ends[:, 1].copy(), join_series(list(made.fills)), faults=faults,
+    )  # fmt: skip
+    if len(view.fills):
+        drawn = [_as_drawn(view, session, one) for one in made.fills if len(one)]
+        view.estimated = Pyramid.of_series(join_series(drawn))
+    return view
+
+
+def _as_drawn(view: RecordView, session: ArchiveSession, fill: Series) -> Series:
+    """Return a fill with the measured reading on either side, so that the lines meet."""
+    span = (int(fill.times_utc_ms[0]), int(fill.times_utc_ms[-1]) + 1)
+    _, estimated = split_for_drawing(view.around(session, span, tolerant=True))
+    return _beside(estimated, span)
+
+
+def _beside(series: Series, span: Span) -> Series:
+    """Return the readings of a stretch, and one on either side of it."""
+    a, b = series.times_utc_ms.searchsorted(span)
+    part = slice(max(int(a) - 1, 0), int(b) + 1)
+    return Series(series.times_utc_ms[part], series.values[part], series.quality[part],
+                  series.interval_ms[part])  # fmt: skip
+
+
+def _nearest(series: Series, at_ms: int) -> float | None:
+    if not len(series):
+        return None
+    i = int(np.clip(np.searchsorted(series.times_utc_ms, at_ms), 1, max(len(series) - 1, 1)))
+    candidates = [j for j in (i - 1, i) if 0 <= j < len(series)]
+    best = min(candidates, key=lambda j: abs(int(series.times_utc_ms[j]) - at_ms))
+    apart = abs(int(series.times_utc_ms[best]) - at_ms)
+    is_near = apart <= HOLD_FACTOR * int(series.interval_ms[best])
+    return float(series.values[best]) if is_near else None
