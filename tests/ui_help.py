@@ -79,8 +79,8 @@ def trace_of_series(name: str, series: Series) -> Trace:
     measured, estimated = split_for_drawing(series)
     times, chunks = measured.times_utc_ms, KeptInMemory[Series](10**9)
     view = RecordView(
-        Segments((), (), ()), chunks, Pyramid(cells_of_series(measured)), (0,), times[:1],
-        times[-1:], series.between(0, 0), Pyramid.of_series(estimated),
+        Segments((), (), ()), chunks, series.between(0, 0), (0,), times[:1], times[-1:], len(times),
+        Pyramid(cells_of_series(measured)), Pyramid.of_series(estimated),
     )  # fmt: skip
     chunks.put((view, 0), measured, 0)
     return Trace(name, Shown(0, name, view))

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.quality import Quality
 from gezeiten.domain.series import HOLD_FACTOR, Series, holds_ms
-from gezeiten.domain.timeline import HOUR_MS, Times, Values, local_days
+from gezeiten.domain.timeline import EVER_MS, HOUR_MS, Span, Times, Values, local_days
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +112,7 @@ def _first_peaks(beyond: NDArray[np.float64], firsts: NDArray[np.intp]) -> NDArr
 
 def _outside_readings(series: Series, rule: LimitRule, zone: str) -> _Outside | None:
     """Gather the readings of the runs; work is proportional to them, not to the series."""
-    index = np.flatnonzero(_joins(series.values, rule))
+    index = np.flatnonzero(in_a_run(series.values, rule))
     if rule.window is not None:
         index = index[rule.window.holds(series.times_utc_ms[index], zone)]
     if not len(index):
@@ -133,12 +133,32 @@ def _outside_readings(series: Series, rule: LimitRule, zone: str) -> _Outside | 
     return _from_first_outside(found) if rule.hysteresis else found
 
 
-def _joins(values: NDArray[np.float64], rule: LimitRule) -> NDArray[np.bool_]:
-    """Where readings are outside, or in the band in which a run goes on."""
+def in_a_run(values: NDArray[np.float64], rule: LimitRule) -> NDArray[np.bool_]:
+    """Return where readings are outside, or in the band in which a run goes on, bool (n,)."""
     if rule.hysteresis <= 0 or not rule.has_value:
         return rule.outside(values)
     inner = -rule.hysteresis if rule.side == "above" else rule.hysteresis
     return replace(rule, value=rule.value + inner, hysteresis=0.0).outside(values)
+
+
+def concerned(rule: LimitRule, changed: Span, zone: str) -> Span:
+    """Return the stretch in which runs may alarm otherwise where readings changed in [start, end):
+    that stretch itself, its local days where time outside is summed by day, all that follows where
+    it is summed."""
+    if rule.counting == "consecutive" or changed[0] <= -EVER_MS:
+        return changed
+    if not rule.daily:
+        return (changed[0], EVER_MS)
+    days = [span for _, span in local_days(*changed, zone)]
+    return (days[0][0], days[-1][1])
+
+
+def counted_from(rule: LimitRule, at_ms: int, zone: str) -> int:
+    """Return from when on readings count for a run that begins at an instant: that instant itself,
+    the begin of its local day where time outside is summed by day, always where it is summed."""
+    if rule.counting == "consecutive":
+        return at_ms
+    return next(local_days(at_ms, at_ms + 1, zone))[1][0] if rule.daily else -EVER_MS
 
 
 def _from_first_outside(found: _Outside) -> _Outside | None:

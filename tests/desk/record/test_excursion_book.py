@@ -108,7 +108,7 @@ def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse:
     settle(fuse.desk, event.id, "Power", "Fuse.")
     with fuse.desk.archive.writing() as session:  # as if its readings had been taken out
         [point] = points_found(session, event.point.id)
-        assert book_found(session, point, {}, fuse.desk.now_ms()) == []
+        assert book_found(session, point, {}, fuse.desk.now_ms(), "") == []
     [gone] = excursions(fuse.desk)
     assert (gone.gone, gone.words, gone.extreme) == (True, "Fuse.", event.extreme)
     assert to_assess(fuse.desk) == 0

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -12,61 +11,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select, update
 
-from gezeiten.archive.here import cutting
-from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.here.tables import Block, BlockBytes
-from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
-from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.mending import fill_by_line, gaps, undo
 from gezeiten.desk.record.records import around, read_ahead, record, view
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.series import Series, join_series
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import ANCHOR_MS
-
-MINUTE = 60_000
-KEY = "air_temperature"
-PLAN = Plan((KEY,), 60, point_name="Alte Lotsenwacht · Textile store")
-
-
-@dataclass
-class Kept:
-    desk: Desk
-    point: int
-    raws: int = 0
-
-    def take(self, first: int, end: int, number: int = 1) -> None:
-        """Take readings [first, end) of a mission in; one in eleven has no value."""
-        numbers = np.arange(first, end, dtype=np.int64)
-        begin = ANCHOR_MS + number * 2_000 * MINUTE
-        values = np.where(numbers % 11 == 5, np.nan, np.sin(numbers) * 10).round(2)
-        made = RawMission(
-            "D-2041", "Düne T2", "1.4", number, begin - MINUTE, begin, MINUTE, PLAN.as_dict(),
-            (RawChannel(KEY, "°C"),), numbers, begin + numbers * MINUTE, 0, [values],
-            [(first, end)], [], [],
-        )  # fmt: skip
-        self.raws += 1
-        how = Circumstances(begin, "JA", "network")
-        done = take_in(self.desk.archive, f"raw {self.raws}".encode(), made, how)
-        self.point = done.point_id
-
-    def whole(self) -> Series:
-        """The measured readings, read mission by mission."""
-        with self.desk.archive.reading() as session:
-            feeds = layout(session).of_series(self.point, KEY)
-            return join_series(
-                [make_series(*load_recorded(session, self.point, feed)) for feed in feeds]
-            )
+from tests.small_blocks import KEY, MINUTE, Kept, kept_in
 
 
 @pytest.fixture
-def kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Kept]:
-    """An archive whose blocks hold few readings."""
-    monkeypatch.setattr(cutting, "READINGS_PER_BLOCK", 64)
-    desk = Desk(tmp_path, now_ms=lambda: ANCHOR_MS + 10**10, computer=TrustedClock(), zone="UTC")
-    yield Kept(desk, 0)
-    desk.close()
+def kept(tmp_path: Path) -> Iterator[Kept]:
+    with kept_in(tmp_path) as made:
+        yield made
 
 
 def same(one: Series, other: Series) -> bool:

@@ -20,7 +20,7 @@ from gezeiten.archive.acts.joining import came_late, find_misfits, make_in_order
 from gezeiten.archive.acts.logbook import entry_at, entry_of_line, name_of, names_in
 from gezeiten.archive.acts.made import put_in
 from gezeiten.archive.acts.misfits import misfits_to_see, note_misfits
-from gezeiten.archive.acts.touched import points_touched
+from gezeiten.archive.acts.touched import points_touched, stretch_touched
 from gezeiten.archive.here.changes import is_beside, record_changed, start_over
 from gezeiten.archive.here.excursions import match_all_assessments
 from gezeiten.archive.store.act_form import from_stored, is_act
@@ -168,4 +168,5 @@ def _apply(session: Session, entry: Entry, *, carefully: bool) -> None:
     if misfits:
         note_misfits(session, misfits)
     if not failed:
-        record_changed(connection, points_touched(connection, from_stored(entry.details)))
+        act = from_stored(entry.details)
+        record_changed(connection, points_touched(connection, act), stretch_touched(act))

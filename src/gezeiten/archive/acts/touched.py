@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, bindparam, select
 
+from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
 from gezeiten.domain.acts import Act
@@ -17,6 +18,7 @@ from gezeiten.domain.acts.sources import (
     SeriesFed,
     SourcePlaced,
 )
+from gezeiten.domain.timeline import Span
 
 _BROUGHT = Prepared(
     select(Point.uid)
@@ -50,6 +52,16 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
     if isinstance(act, SiteChanged) and any(one.field == "zone" for one in act.changes):
         return [row[0] for row in _AT_SITE.all(connection, its_uid=act.site)]
     return []
+
+
+def stretch_touched(act: Act) -> Span | None:
+    """Return in which stretch the readings of those points changed by an act; None where its bytes
+    say so themselves, when their readings are put into blocks."""
+    if isinstance(act, MissionOffloaded | TextTaken):
+        return None
+    if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack):
+        return (act.gap.start_ms, act.gap.end_ms)
+    return EVERYTHING
 
 
 def _of_bytes(connection: Connection, sha256: str) -> list[str]:

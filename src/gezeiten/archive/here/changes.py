@@ -1,30 +1,52 @@
-"""How often the record of each point changed on this computer, and whether its excursions were
-found since. The counts lie beside the readings, so both come and go together; which entry of the
-logbook they know of lies there too, so that no count is trusted beside another database."""
+"""How often the record of each point changed on this computer, in which stretch, and whether its
+excursions were found since. The counts lie beside the readings, so both come and go together; which
+entry of the logbook they know of lies there too, so that no count is trusted beside another
+database."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import Connection, bindparam, delete, select, update
+from sqlalchemy import Connection, bindparam, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import LogbookRow, Mission, Placing, Point
+from gezeiten.domain.timeline import EVER_MS, Span
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
-_CHANGED = Prepared(
+EVERYTHING: Span = (-EVER_MS, EVER_MS)
+"""What changed where it is not known in which stretch."""
+_COUNTED = Prepared(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"))
     .values(changes=RecordRow.changes + 1)
 )
+_CHANGED = Prepared(
+    update(RecordRow)
+    .where(RecordRow.point == bindparam("its_uid"))
+    .values(
+        changes=RecordRow.changes + 1,
+        changed_ms=func.min(func.coalesce(RecordRow.changed_ms, EVER_MS), bindparam("since_ms")),
+        changed_until_ms=func.max(
+            func.coalesce(RecordRow.changed_until_ms, -EVER_MS), bindparam("until_ms")
+        ),
+    )
+)
 _FOUND = Prepared(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"))
-    .values(found_in=bindparam("new_version"))
+    .values(found_in=bindparam("new_version"), found_by=bindparam("new_state"))
 )
-_FIRST = insertion(_RECORDS, ("point", "changes", "found_in"))
+_NOTHING_SINCE = Prepared(
+    update(RecordRow)
+    .where(RecordRow.point == bindparam("its_uid"), RecordRow.changes == bindparam("version"))
+    .values(changed_ms=None, changed_until_ms=None)
+)
+_FIRST = insertion(
+    _RECORDS, ("point", "changes", "found_in", "found_by", "changed_ms", "changed_until_ms")
+)
 _POINT_OF = Prepared(
     select(Point.uid)
     .join(Mission, Mission.point_id == Point.id)
@@ -42,16 +64,27 @@ _KNOWN = Prepared(select(AppliedRow.hash))
 _NEWEST = Prepared(select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1))
 
 
-def record_changed(connection: Connection, points: Iterable[str]) -> None:
-    """Count that the records of points (ids) changed; their excursions have to be found anew."""
+def record_changed(
+    connection: Connection, points: Iterable[str], span: Span | None = EVERYTHING
+) -> None:
+    """Count that the records of points (ids) changed; their excursions have to be found anew in a
+    stretch, or, where that is None, where something says so besides."""
     for point in points:
-        if not _CHANGED.run(connection, its_uid=point):
-            _FIRST.run(connection, point=point, changes=1, found_in=0)
+        if not _count(connection, point, span):
+            since_ms, until_ms = span or EVERYTHING
+            _FIRST.run(connection, point=point, changes=1, found_in=0, found_by="",
+                       changed_ms=since_ms, changed_until_ms=until_ms)  # fmt: skip
 
 
-def mission_changed(connection: Connection, mission: str) -> None:
-    """Count that the record of a mission's point changed."""
-    record_changed(connection, points_of(connection, mission))
+def _count(connection: Connection, point: str, span: Span | None) -> int:
+    if span is None:
+        return _COUNTED.run(connection, its_uid=point)
+    return _CHANGED.run(connection, its_uid=point, since_ms=span[0], until_ms=span[1])
+
+
+def mission_changed(connection: Connection, mission: str, span: Span = EVERYTHING) -> None:
+    """Count that the readings of a mission changed in a stretch, at whatever points they are."""
+    record_changed(connection, points_of(connection, mission), span)
 
 
 def points_of(connection: Connection, mission: str) -> list[str]:
@@ -63,7 +96,11 @@ def points_of(connection: Connection, mission: str) -> list[str]:
 
 def all_changed(connection: Connection) -> None:
     """Count that the record of every point may have changed."""
-    connection.execute(update(RecordRow).values(changes=RecordRow.changes + 1))
+    since_ms, until_ms = EVERYTHING
+    connection.execute(
+        update(RecordRow).values(changes=RecordRow.changes + 1, changed_ms=since_ms,
+                                 changed_until_ms=until_ms)
+    )  # fmt: skip
     unknown = select(Point.uid).where(Point.uid.not_in(select(RecordRow.point)))
     record_changed(connection, connection.execute(unknown).scalars().all())
 
@@ -80,9 +117,11 @@ def stale_points(session: Session) -> list[int]:
     return list(session.scalars(query.where(RecordRow.found_in != RecordRow.changes)))
 
 
-def note_found(session: Session, point: str, version: int) -> None:
-    """Note in which state of a point's record its excursions were found."""
-    _FOUND.run(session.connection(), its_uid=point, new_version=version)
+def note_found(session: Session, point: str, version: int, state: str) -> None:
+    """Note in which state of a point's record its excursions were found, and by what."""
+    connection = session.connection()
+    _FOUND.run(connection, its_uid=point, new_version=version, new_state=state)
+    _NOTHING_SINCE.run(connection, its_uid=point, version=version)
 
 
 # -- beside which database ------------------------------------------------------------------------

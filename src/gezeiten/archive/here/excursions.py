@@ -20,6 +20,7 @@ from gezeiten.domain.assessments import Seen, matched
 from gezeiten.domain.excursions import Excursion
 from gezeiten.domain.limits import LimitRule, limit_rule
 from gezeiten.domain.sites import full_name
+from gezeiten.domain.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
@@ -175,11 +176,32 @@ def count_to_assess(
 
 
 # -- what this computer finds --------------------------------------------------------------------
-def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> list[FoundOne]:
+@dataclass(frozen=True, slots=True)
+class Scope:
+    """Where excursions were looked for: those of a rule that begin in [start, end), in a mission
+    (its key), or in any where the rule was set for a series."""
+
+    mission: int | None
+    rule_key: str
+    begins: Span
+
+
+def book_found(
+    session: Session, at: FoundIn, found: FoundNow, now_ms: int, state: str,
+    scopes: list[Scope] | None = None,
+) -> list[FoundOne]:  # fmt: skip
     """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
-    that are not found any more go. Returns those that were not found before, by nobody."""
-    now = as_found(found, _mission_ids(session, at.point_id) if found else {})
-    known = _known_rows(session, at, now)
+    that are not found any more go. Returns those that were not found before, by nobody.
+
+    Args:
+        state: by which limits and sources they were found.
+        scopes: where they were looked for; None: everywhere, for all that there are.
+    """
+    missions = _mission_ids(session, at.point_id) if found or scopes else {}
+    now = as_found(found, missions)
+    known = _known_rows(session, at, now, _hull(scopes))
+    if scopes is not None:
+        known = _within(known, scopes, missions)
     is_known = now.keys() <= known.keys()
     before = [] if is_known else _found_before(session, at.point_id, now, known.values())
     gone = [row.id for key, row in known.items() if key not in now]
@@ -205,7 +227,7 @@ def book_found(session: Session, at: FoundIn, found: FoundNow, now_ms: int) -> l
     session.expire_all()
     if now or known:
         match_assessments(session, [at.point_id])
-    note_found(session, at.uid, at.version)
+    note_found(session, at.uid, at.version, state)
     names = _mission_names(session) if fresh else {}
     return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
             for mission, rule, seen in fresh]  # fmt: skip
@@ -219,16 +241,45 @@ def _columns(seen: Seen) -> dict[str, Any]:
     return {name: getattr(seen, name) for name in Seen.__slots__}
 
 
-def _known_rows(session: Session, at: FoundIn, now: FoundRows) -> dict[FoundKey, Any]:
+def _hull(scopes: list[Scope] | None) -> Span:
+    """Return from when to when excursions may begin that were looked for."""
+    if scopes is None:
+        return (-EVER_MS, EVER_MS)
+    begins = [one.begins for one in scopes if one.begins[1] > one.begins[0]]
+    return (min((a for a, _ in begins), default=0), max((b for _, b in begins), default=0))
+
+
+def _known_rows(session: Session, at: FoundIn, now: FoundRows, begins: Span) -> dict[FoundKey, Any]:
     """Return the excursions that are kept of a point, and of those kept of another one which are
-    found at this one now: their readings were moved here."""
+    found at this one now: their readings were moved here. Of these all that begin in a stretch."""
     missions = {mission for mission, _, _ in now}
-    its = ExcursionRow.point == at.uid
+    its = (ExcursionRow.point == at.uid) | ExcursionRow.mission.in_(missions)
     rows = session.execute(
-        select(*ExcursionRow.__table__.columns).where(its | ExcursionRow.mission.in_(missions))
+        select(*ExcursionRow.__table__.columns).where(
+            its, ExcursionRow.start_ms >= begins[0], ExcursionRow.start_ms < begins[1]
+        )
     )
     by_key = {(row.mission, row.rule_key, row.start_ms): row for row in rows}
     return {key: row for key, row in by_key.items() if row.point == at.uid or key in now}
+
+
+def _within(
+    known: dict[FoundKey, Any], scopes: list[Scope], missions: dict[int, str]
+) -> dict[FoundKey, Any]:
+    """Return those that lie where excursions were looked for."""
+    spans: dict[tuple[str | None, str], list[Span]] = {}
+    for one in scopes:
+        name = (missions.get(one.mission) if one.mission is not None else None, one.rule_key)
+        spans.setdefault(name, []).append(one.begins)
+    return {
+        key: row
+        for key, row in known.items()
+        if any(
+            start <= key[2] < end
+            for name in ((key[0], key[1]), (None, key[1]))
+            for start, end in spans.get(name, ())
+        )
+    }
 
 
 def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
@@ -252,7 +303,9 @@ def _found_before(
         select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
         .join(Mission, Mission.id == FoundRow.mission_id)
         .where(
-            (FoundRow.point_id == point_id) | Mission.uid.in_({mission for mission, _, _ in now})
+            (FoundRow.point_id == point_id) | Mission.uid.in_({mission for mission, _, _ in now}),
+            FoundRow.start_ms <= max(seen.end_ms for _, seen in now.values()),
+            FoundRow.end_ms >= min(seen.start_ms for _, seen in now.values()),
         )
     )
     here = [
@@ -349,7 +402,8 @@ def _match(session: Session, point_id: int) -> None:
 @dataclass(frozen=True, slots=True)
 class FoundIn:
     """A point whose excursions are found. version: of its record as it is now; is_current: whether
-    they were found in that one."""
+    they were found in that one; found_by: by what; changed: in which stretch readings changed
+    since, an empty one: nowhere."""
 
     point_id: int
     uid: str
@@ -357,6 +411,8 @@ class FoundIn:
     zone: str
     version: int
     is_current: bool
+    found_by: str
+    changed: Span
 
 
 def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]:
@@ -371,6 +427,13 @@ def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]
         query = query.where(Point.id == point_id)
     return [
         FoundIn(point.id, point.uid, full_name(site.name, point.name), site.zone,
-                here.changes if here else 0, here is None or here.changes == here.found_in)
+                here.changes if here else 0, here is None or here.changes == here.found_in,
+                here.found_by if here else "", _changed(here))
         for point, site, here in session.execute(query)
     ]  # fmt: skip
+
+
+def _changed(here: RecordRow | None) -> Span:
+    if here is None or here.changed_ms is None or here.changed_until_ms is None:
+        return (EVER_MS, EVER_MS)
+    return (here.changed_ms, here.changed_until_ms)

@@ -42,6 +42,7 @@ from gezeiten.archive.here.tables import PARTS, READING, Block, BlockBytes, Bloc
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.domain.coverage import Range
 from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
+from gezeiten.domain.timeline import Span
 
 _RUNS = ("held_ms", "held_until_ms", "until_interval_ms", "runs")
 _COLUMNS = ("id", "first", *(column.key for column in READING))
@@ -151,21 +152,29 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
             part.run(connection, its_id=key)
     packed = pack_all([Piece(cut, part, whose.intervals(part)) for cut, part in parts])
     put_blocks(session, whose, one.channel, one.unit, packed)
-    if whose.needs_neighbours:
-        _put_runs_right(session, whose, one.channel, [cut.first for cut, _ in parts])
     if parts:
-        mission_changed(connection, whose.mission)
+        span = _span_of([one.column.part(is_new)])
+        if whose.needs_neighbours:
+            changed = [cut.first for cut, _ in parts]
+            span = _put_runs_right(session, whose, one.channel, changed)
+        mission_changed(connection, whose.mission, span)
     return Came(is_new, differs)
 
 
-def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[int]) -> None:
+def _span_of(columns: list[Column]) -> Span:
+    """Return from the first reading to beyond the last one."""
+    return (min(int(one.times[0]) for one in columns),
+            max(int(one.times[-1]) for one in columns) + 1)  # fmt: skip
+
+
+def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[int]) -> Span:
     """Find the runs and cells of blocks that changed, and of those beside them, from the readings
-    of all three: what interval is in force depends on the next readings."""
-    if not changed:
-        return
+    of all three: what interval is in force depends on the next readings. Returns the stretch in
+    which it may be another one now."""
     connection = session.connection()
     names = {"its_mission": whose.mission, "its_channel": channel}
     places, counts = zip(*_PLACES.all(connection, **names), strict=True)
+    spans: list[Span] = []
     touched = {j for first in changed for j in range(*_around(counts, places.index(first)))}
     for i in sorted(touched):
         first, end = _around(counts, i)
@@ -179,6 +188,8 @@ def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[
         news = {f"new_{name}": value for name, value in zip(_RUNS, runs, strict=True)}
         _SET_RUNS.run(connection, its_id=rows[at].id, **news)
         _SET_CELLS.run(connection, its_id=rows[at].id, new_cells=cells)
+        spans.append(_span_of([columns[at]]))
+    return (min(a for a, _ in spans), max(b for _, b in spans))
 
 
 def _around(counts: Sequence[int], i: int) -> Range:

@@ -64,6 +64,18 @@ def steps_of_point(session: Session, point_id: int) -> list[Step]:
     return list(session.scalars(select(Step).filter_by(point_id=point_id)))
 
 
+def lacks_values(session: Session, feed: Feed) -> bool:
+    """Whether any reading of the blocks that a feed reaches into is without a value."""
+    found = session.scalar(
+        select(Block.id)
+        .where(Block.mission == feed.mission, Block.channel == feed.channel,
+               Block.start_ms < feed.end_ms, Block.end_ms >= feed.start_ms,
+               Block.valid < Block.count)
+        .limit(1)
+    )  # fmt: skip
+    return found is not None
+
+
 def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id: int) -> Recorded:
     """Return what a feed gives: instants, values and intervals."""
     # of texts and where intervals depend on those around them, all blocks are needed

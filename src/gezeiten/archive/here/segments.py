@@ -5,6 +5,7 @@ without reading one. What is drawn comes from their cells, what is asked for is 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any, NamedTuple
@@ -26,7 +27,7 @@ from gezeiten.archive.here.readings import (
 )
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells
 from gezeiten.archive.store.prepared import Prepared
-from gezeiten.domain.cells import Cells, cells_of_series
+from gezeiten.domain.cells import Cells
 from gezeiten.domain.feeds import Feed
 from gezeiten.domain.series import Series, make_series
 from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
@@ -34,6 +35,12 @@ from gezeiten.domain.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
 
 _COLUMNS = tuple(column.key for column in READING)
+_HEADS = Prepared(
+    select(Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text, Block.usual_ms,
+           Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms)
+    .where(Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"))
+    .order_by(Block.first)
+)  # fmt: skip
 _BLOCK = Prepared(
     select(*READING)
     .join(BlockBytes, BlockBytes.id == Block.id)
@@ -45,7 +52,9 @@ _BLOCK = Prepared(
 class Segment:
     """Readings [start, end) of a block. mission, block: keys in this database; beside: the blocks
     that have to be read with it, itself among them, in order: the interval in force depends on
-    them; cells: None where they have to be made of its readings, for not all count."""
+    them; is_whole: all that the block holds; ends: the first and the last reading with a value,
+    None where not all of the block count, so that they have to be read; valid: how many there are,
+    then."""
 
     mission: int
     block: int
@@ -54,7 +63,9 @@ class Segment:
     is_text: bool
     usual_ms: int
     shorter_ms: int
-    cells: Cells | None
+    is_whole: bool
+    ends: Span | None
+    valid: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,11 +86,13 @@ class _Head(NamedTuple):
     is_text: bool
     usual_ms: int
     shorter_ms: int
-    cells: bytes | None
+    valid: int
+    held_ms: int | None
+    held_until_ms: int | None
 
 
 def load_segments(session: Session, point_id: int, key: str) -> Segments:
-    """Return what a series of a point is made of."""
+    """Return what a series of a point is made of; blocks without a value are left out."""
     made, steps = layout(session), steps_of_point(session, point_id)
     unused = unused_readings(session, steps)
     listed: list[Segment] = []
@@ -94,33 +107,22 @@ def _of_feed(
     heads: list[_Head], feed: Feed, mission: int, unused: list[Unused]
 ) -> Iterable[Segment]:
     for i, head in enumerate(heads):
+        if head.held_ms is None or head.held_until_ms is None:
+            continue
         if head.end_ms < feed.start_ms or head.start_ms >= feed.end_ms:
             continue
         span = (max(head.start_ms, feed.start_ms), min(head.end_ms + 1, feed.end_ms))
         is_whole = span == (head.start_ms, head.end_ms + 1) and not any(
             one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused
         )
-        cells = _cells(head) if is_whole else None
+        ends = (head.held_ms, head.held_until_ms) if is_whole else None
         yield Segment(mission, head.key, _beside(heads, i), span, head.is_text, head.usual_ms,
-                      head.shorter_ms, cells)  # fmt: skip
+                      head.shorter_ms, is_whole, ends, head.valid)  # fmt: skip
 
 
 def _heads(session: Session, feed: Feed) -> list[_Head]:
-    rows = session.execute(
-        select(Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text, Block.usual_ms,
-               Block.shorter_ms, BlockCells.cells)
-        .outerjoin(BlockCells, BlockCells.id == Block.id)
-        .where(Block.mission == feed.mission, Block.channel == feed.channel)
-        .order_by(Block.first)
-    )  # fmt: skip
+    rows = _HEADS.all(session.connection(), its_mission=feed.mission, its_channel=feed.channel)
     return [_Head(*row) for row in rows]
-
-
-def _cells(head: _Head) -> Cells | None:
-    try:
-        return None if head.cells is None else unpacked_cells(head.cells)
-    except ArchiveDamagedError:  # its readings make them as well
-        return None
 
 
 def _beside(heads: list[_Head], i: int) -> tuple[int, ...]:
@@ -171,11 +173,18 @@ def _intervals(segment: Segment, column: Column) -> NDArray[np.int64]:
     return intervals_of_mission(column.numbers, column.times, segment.usual_ms, segment.shorter_ms)
 
 
-def cells_of_segment(session: Session, made: Segments, at: int) -> Cells:
-    """Return the cells of a segment, made of its readings where not all of its block count.
+def load_cells(session: Session, made: Segments) -> dict[int, Cells]:
+    """Return the cells of the blocks that count as a whole, by the key of the block; those that are
+    damaged are left out."""
+    keys = [one.block for one in made.listed if one.is_whole]
+    found: dict[int, Cells] = {}
+    for first in range(0, len(keys), _AT_ONCE):
+        its = BlockCells.id.in_(keys[first : first + _AT_ONCE])
+        for key, data in session.execute(select(BlockCells.id, BlockCells.cells).where(its)):
+            with suppress(ArchiveDamagedError):  # its readings make them as well
+                found[key] = unpacked_cells(data)
+    return found
 
-    Raises:
-        ArchiveDamagedError: these are damaged.
-    """
-    known = made.listed[at].cells
-    return cells_of_series(read_segment(session, made, at)) if known is None else known
+
+_AT_ONCE = 500
+"""Keys in one statement."""

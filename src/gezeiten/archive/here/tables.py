@@ -28,7 +28,7 @@ from gezeiten.archive.store.tables import row_key
 
 HERE = "here.db"
 SCHEMA = "here"
-_FORM = 4
+_FORM = 5
 """Of these tables; what an other version made is thrown away."""
 
 
@@ -124,13 +124,17 @@ READING: tuple[Any, ...] = (
 
 class RecordRow(HereBase):
     """changes: how often the record of a point changed here; found_in: after how many of them its
-    excursions were found."""
+    excursions were found, and found_by: by which limits and sources, as a fingerprint. changed_ms,
+    changed_until_ms: [from, to) in which its readings changed since, None: nowhere."""
 
     __tablename__ = "record"
     id: Mapped[int] = row_key()
     point: Mapped[str] = mapped_column(unique=True)
     changes: Mapped[int]
     found_in: Mapped[int]
+    found_by: Mapped[str] = mapped_column(default="")
+    changed_ms: Mapped[int | None]
+    changed_until_ms: Mapped[int | None]
 
 
 class AppliedRow(HereBase):

@@ -16,7 +16,6 @@ from gezeiten.archive.here.changes import stale_points
 from gezeiten.archive.here.excursions import (
     Found,
     FoundIn,
-    FoundNow,
     book_found,
     count_to_assess,
     differs,
@@ -26,12 +25,11 @@ from gezeiten.archive.here.excursions import (
     series_of,
 )
 from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import Watched, in_force, limits_set, record, watched
+from gezeiten.desk.record.finding_anew import find_anew
 from gezeiten.desk.soundness import or_fault
 from gezeiten.domain.acts.assessments import (
     AssessmentTakenBack,
@@ -40,8 +38,6 @@ from gezeiten.domain.acts.assessments import (
     Words,
 )
 from gezeiten.domain.assessments import Seen
-from gezeiten.domain.excursions import Excursion, find_absences, find_excursions
-from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits import LimitRule
 from gezeiten.errors import InputError
 
@@ -104,10 +100,10 @@ def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
     with desk.archive.reading() as session:
         points_now = points_found(session, point_id)
     for point in points_now:
-        found = _all_found(desk, point_id, point.zone)
+        anew = find_anew(desk, point)
         now_ms = desk.now_ms()
         with desk.archive.writing() as session:
-            fresh = book_found(session, point, found, now_ms)
+            fresh = book_found(session, point, anew.found, now_ms, anew.state, anew.scopes)
             if fresh and tell:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
@@ -120,38 +116,18 @@ def refresh_mission(desk: Desk, mission_id: int) -> None:
         refresh_excursions(desk, point_id)
 
 
-def _all_found(desk: Desk, point_id: int, zone: str) -> FoundNow:
-    """Find the excursions of a point by mission, rule and begin."""
-    stretches = watched(desk, point_id)
-    found = {
-        (stretch.mission, rule.key, excursion.start_ms): excursion
-        for stretch in stretches
-        for rule in stretch.rules
-        for excursion in _found(desk, point_id, stretch, rule, zone)
-    }
-    for limit in limits_set(desk, point_id):
-        for excursion in _found_by_limit(desk, limit, zone):
-            mission = next(
-                (one.mission for one in stretches if one.series == limit.series
-                 and one.feed.start_ms <= excursion.start_ms < one.feed.end_ms), None)  # fmt: skip
-            if mission is not None:
-                found[mission, limit.rule.key, excursion.start_ms] = excursion
-    return found
-
-
-def _found_by_limit(desk: Desk, limit: LimitKept, zone: str) -> list[Excursion]:
-    """Return what a limit that was set for a series finds while it was in force."""
-    stretch = in_force(limit)
-    inside = record(desk, limit.point_id, limit.series, (stretch.start_ms, stretch.end_ms))
-    return find_excursions(inside, limit.rule, zone, alarmed_only=True)
-
-
 def find_all_anew(desk: Desk) -> None:
     """Find the excursions of all points anew; those of a point that cannot be read stay."""
     with desk.archive.reading() as session:
         points_kept = points_found(session)
     for point in points_kept:
-        or_fault(partial(refresh_excursions, desk, point.point_id, tell=False))
+        or_fault(partial(_find_all, desk, point))
+
+
+def _find_all(desk: Desk, at: FoundIn) -> None:
+    anew = find_anew(desk, at, all_of_it=True)
+    with desk.archive.writing() as session:
+        book_found(session, at, anew.found, desk.now_ms(), anew.state)
 
 
 def faulty_excursions(desk: Desk) -> list[str]:
@@ -168,22 +144,9 @@ def faulty_excursions(desk: Desk) -> list[str]:
 
 
 def _differs(desk: Desk, at: FoundIn) -> bool:
-    found = _all_found(desk, at.point_id, at.zone)
+    found = find_anew(desk, at, all_of_it=True).found
     with desk.archive.reading() as session:
         return differs(session, at, found)
-
-
-def _found(
-    desk: Desk, point_id: int, stretch: Watched, rule: LimitRule, zone: str
-) -> list[Excursion]:
-    """Return what one rule finds in one mission; only what alarmed."""
-    if rule.side == "absent":
-        with desk.archive.reading() as session:
-            recorded = load_recorded(session, point_id, stretch.feed)
-        return find_absences(*recorded, rule)
-    span = (stretch.feed.start_ms, stretch.feed.end_ms)
-    series = record(desk, point_id, stretch.series, span)
-    return find_excursions(series, rule, zone, alarmed_only=True)
 
 
 def refresh_stale(desk: Desk) -> None:

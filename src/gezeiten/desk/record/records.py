@@ -58,21 +58,29 @@ def around(desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = 
 
 
 def view(desk: Desk, point_id: int, key: str) -> RecordView:
-    """Return the view of a series as it is now."""
+    """Return the view of a series as it is now, ready to be drawn."""
     with desk.archive.reading() as session:
-        return _view(desk, session, point_id, key)
+        return _drawable(desk, session, point_id, key)
 
 
 def read_ahead(desk: Desk, point_id: int, key: str, span: Span) -> RecordView:
     """Read what a picture of a stretch needs into memory, and return the view of the series as it
     is now."""
     with desk.archive.reading() as session:
-        found = _view(desk, session, point_id, key)
+        found = _drawable(desk, session, point_id, key)
         found.read_ahead(session, span)
     if found.faults and _is_healed(desk, point_id, found):
         with desk.archive.reading() as session:
-            found = _view(desk, session, point_id, key)
+            found = _drawable(desk, session, point_id, key)
             found.read_ahead(session, span)
+    return found
+
+
+def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
+    found = _view(desk, session, point_id, key)
+    if found.cells is None:
+        found.load_cells(session)
+        desk.views.put((point_id, key), (_state(session, point_id, key), found), found.nbytes)
     return found
 
 
@@ -93,8 +101,12 @@ class Shown:
     view: RecordView
 
 
+def _state(session: ArchiveSession, point_id: int, key: str) -> object:
+    return (record_version(session, point_id), layout(session).of_series(point_id, key))
+
+
 def _view(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
-    state = (record_version(session, point_id), layout(session).of_series(point_id, key))
+    state = _state(session, point_id, key)
     known = desk.views.get((point_id, key))
     if known is not None and known[0] == state:
         found: RecordView = known[1]
@@ -147,7 +159,8 @@ def in_force(limit: LimitKept) -> InForce:
 
 def extent(desk: Desk, point_id: int, keys: list[str]) -> Span | None:
     """Return from the first to the last reading of any of the series; None without any."""
-    known = [view(desk, point_id, key).span for key in keys]
+    with desk.archive.reading() as session:
+        known = [_view(desk, session, point_id, key).span for key in keys]
     spans = [span for span in known if span is not None]
     if not spans:
         return None

@@ -13,12 +13,12 @@ import numpy as np
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.segments import (
     Segments,
-    cells_of_segment,
+    load_cells,
     load_segments,
     read_segment,
 )
 from gezeiten.desk.kept_in_memory import KeptInMemory
-from gezeiten.domain.cells import joined_cells
+from gezeiten.domain.cells import cells_of_series, joined_cells
 from gezeiten.domain.pyramid import Picture, Pyramid, split_for_drawing
 from gezeiten.domain.series import HOLD_FACTOR, Series, empty_series, join_series
 from gezeiten.domain.timeline import EVER_MS, Span, Times
@@ -44,19 +44,21 @@ class Drawn:
 class RecordView:
     """A series in one state of its record.
 
-    chunks: what was read, of all views; cells: measured ones, of all of it; places: the segments
-    that have readings, by their place in `made.listed`; first_ms, last_ms: their first and last
-    reading, int64 (n,); fills: estimated readings; estimated: these with their measured neighbours,
-    as they are drawn; faults: why some readings cannot be shown, each sentence once.
+    chunks: what was read, of all views; fills: estimated readings; places: the segments that have
+    readings, by their place in `made.listed`; first_ms, last_ms: their first and last reading,
+    int64 (n,); measured: how many there are in all; cells: of these; estimated: estimated readings
+    with their measured neighbours, as they are drawn; faults: why some readings cannot be shown,
+    each sentence once.
     """
 
     made: Segments
     chunks: KeptInMemory[Series]
-    cells: Pyramid
-    places: tuple[int, ...]
-    first_ms: Times
-    last_ms: Times
     fills: Series
+    places: tuple[int, ...] = ()
+    first_ms: Times = field(default_factory=lambda: np.empty(0, np.int64))
+    last_ms: Times = field(default_factory=lambda: np.empty(0, np.int64))
+    measured: int = 0
+    cells: Pyramid | None = None
     estimated: Pyramid = field(default_factory=lambda: Pyramid.of_series(empty_series()))
     faults: dict[str, None] = field(default_factory=dict)
 
@@ -70,14 +72,10 @@ class RecordView:
         return (min(a for a, _ in ends), max(b for _, b in ends)) if ends else None
 
     @property
-    def measured(self) -> int:
-        """How many measured readings there are."""
-        return int(self.cells.cells.count.sum())
-
-    @property
     def nbytes(self) -> int:
         """How much memory it takes, without what was read."""
-        return self.cells.nbytes + self.estimated.nbytes
+        cells = self.cells.nbytes if self.cells else 0
+        return cells + self.estimated.nbytes + _SEGMENT_BYTES * len(self.made.listed)
 
     # -- readings ----------------------------------------------------------------------------------
     def around(self, session: ArchiveSession, span: Span, *, tolerant: bool = False) -> Series:
@@ -127,9 +125,25 @@ class RecordView:
             self.chunks.put((self, i), read, _CHUNK_BYTES)
         return read
 
+    def load_cells(self, session: ArchiveSession) -> None:
+        """Make it ready to be drawn."""
+        if self.cells is not None:
+            return
+        known = load_cells(session, self.made)
+        parts = [known.get(self.made.listed[i].block) for i in self.places]
+        for at, part in enumerate(parts):
+            if part is None:
+                read = self._read(session, at, tolerant=True, keeps=False)
+                parts[at] = cells_of_series(read)
+        if len(self.fills):
+            drawn = [_as_drawn(self, session, one) for one in self.made.fills if len(one)]
+            self.estimated = Pyramid.of_series(join_series(drawn))
+        self.cells = Pyramid(joined_cells(part for part in parts if part is not None))
+
     # -- drawing, from memory alone ---------------------------------------------------------------
     def picture(self, span: Span, columns: int) -> Drawn:
         """Return the pictures of [start, end), each so many columns wide."""
+        assert self.cells is not None
         estimated = self.estimated.picture(*span, columns)
         if self.cells.cells.count_between(span) > READ_FOR_A_PICTURE * columns:
             return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=False)
@@ -156,33 +170,30 @@ class RecordView:
 
 
 _CHUNK_BYTES = 16 * 16_384
+_SEGMENT_BYTES = 400
 
 
 def view_of(
     session: ArchiveSession, point_id: int, key: str, chunks: KeptInMemory[Series]
 ) -> RecordView:
-    """Return the view of a series as it is now. What cannot be read of it is left out, and `faults`
-    says so."""
+    """Return the view of a series as it is now; it cannot be drawn before `load_cells`."""
     made = load_segments(session, point_id, key)
-    faults: dict[str, None] = {}
-    parts = []
-    for i in range(len(made.listed)):
-        try:
-            cells = cells_of_segment(session, made, i)
-        except ArchiveDamagedError as exc:
-            faults[str(exc)] = None
+    view = RecordView(made, chunks, join_series(list(made.fills)))
+    ends: list[tuple[int, int, int, int]] = []
+    for i, segment in enumerate(made.listed):
+        if segment.ends is not None:
+            ends.append((i, *segment.ends, segment.valid))
             continue
-        if len(cells):
-            parts.append((i, cells))
-    ends = np.array([(one.first_ms[0], one.last_ms[-1]) for _, one in parts], np.int64)
-    ends = ends.reshape(-1, 2)
-    view = RecordView(
-        made, chunks, Pyramid(joined_cells(one for _, one in parts)), tuple(i for i, _ in parts),
-        ends[:, 0].copy(), ends[:, 1].copy(), join_series(list(made.fills)), faults=faults,
-    )  # fmt: skip
-    if len(view.fills):
-        drawn = [_as_drawn(view, session, one) for one in made.fills if len(one)]
-        view.estimated = Pyramid.of_series(join_series(drawn))
+        try:
+            read = read_segment(session, made, i)
+        except ArchiveDamagedError as exc:
+            view.faults[str(exc)] = None
+            continue
+        if len(read):
+            ends.append((i, int(read.times_utc_ms[0]), int(read.times_utc_ms[-1]), len(read)))
+    table = np.array(ends, np.int64).reshape(-1, 4).T.copy()
+    view.places, (view.first_ms, view.last_ms) = tuple(table[0].tolist()), table[1:3]
+    view.measured = int(table[3].sum())
     return view
 
 

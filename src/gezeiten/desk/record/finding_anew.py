@@ -1,0 +1,161 @@
+"""Excursions found anew where readings changed: from the run before a changed stretch to the end of
+the one after it, never the whole record."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from gezeiten.archive.here.changes import EVERYTHING
+from gezeiten.archive.here.excursions import FoundIn, FoundNow, Scope
+from gezeiten.archive.here.readings import lacks_values, load_recorded
+from gezeiten.desk.context import Desk
+from gezeiten.desk.record.records import (
+    Watched,
+    around,
+    in_force,
+    limits_set,
+    record,
+    watched,
+)
+from gezeiten.domain.excursions import (
+    Excursion,
+    concerned,
+    counted_from,
+    find_absences,
+    find_excursions,
+    in_a_run,
+)
+from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.timeline import Span
+
+
+@dataclass(frozen=True, slots=True)
+class FoundAnew:
+    """found: excursions by mission, rule and begin; scopes: where they were looked for, None:
+    everywhere; state: by what they were found, `state_of`."""
+
+    found: FoundNow
+    scopes: list[Scope] | None
+    state: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Looking:
+    """What excursions of a point are found by."""
+
+    desk: Desk
+    at: FoundIn
+    stretches: list[Watched]
+    limits: list[LimitKept]
+    changed: Span
+
+    def found(self) -> FoundAnew:
+        found: FoundNow = {}
+        scopes: list[Scope] = []
+        for stretch in self.stretches:
+            for rule in stretch.rules:
+                whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+                begins, listed = (
+                    self._with_value(stretch.series, whole, rule)
+                    if rule.has_value
+                    else self._absent(stretch, rule)
+                )
+                scopes.append(Scope(stretch.mission, rule.key, begins))
+                found |= {(stretch.mission, rule.key, one.start_ms): one for one in listed}
+        for limit in self.limits:
+            force = in_force(limit)
+            whole = (force.start_ms, force.end_ms)
+            begins, listed = self._with_value(limit.series, whole, limit.rule)
+            scopes.append(Scope(None, limit.rule.key, begins))
+            found |= dict(self._by_mission(limit, listed))
+        is_all = self.changed == EVERYTHING
+        return FoundAnew(
+            found, None if is_all else scopes, state_of(self.at, self.stretches, self.limits)
+        )
+
+    def _by_mission(
+        self, limit: LimitKept, listed: list[Excursion]
+    ) -> Iterator[tuple[tuple[int, str, int], Excursion]]:
+        """Yield what a limit that was set finds, under the mission whose readings it begins in."""
+        feeds = [one for one in self.stretches if one.series == limit.series]
+        for one in listed:
+            missions = (its.mission for its in feeds
+                        if its.feed.start_ms <= one.start_ms < its.feed.end_ms)  # fmt: skip
+            mission = next(missions, None)
+            if mission is not None:
+                yield (mission, limit.rule.key, one.start_ms), one
+
+    def _with_value(
+        self, series: str, whole: Span, rule: LimitRule
+    ) -> tuple[Span, list[Excursion]]:
+        """Return what a rule finds in its stretch where that may be something else than before, and
+        between which instants that begins."""
+        place = (self.desk, self.at.point_id, series)
+        reach = concerned(rule, self.changed, self.at.zone)
+        if reach[0] <= whole[0] and reach[1] >= whole[1]:
+            readings = record(*place, whole)
+            return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
+        reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
+        if reach[1] <= reach[0]:
+            return (whole[0], whole[0]), []
+        begins = (self._quiet_before(series, whole, rule, reach[0]),
+                  self._quiet_after(series, whole, rule, reach[1]))  # fmt: skip
+        since = counted_from(rule, begins[0], self.at.zone)
+        read = around(*place, (max(since, whole[0]), begins[1] + 1)).between(*whole)
+        found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
+        return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
+
+    def _quiet_before(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
+        """Return the last instant before one at which no run goes on: the first of all, else."""
+        while True:
+            read = around(self.desk, self.at.point_id, series, (at_ms, at_ms + 1))
+            before = read.between(whole[0], at_ms)
+            if not len(before):
+                return whole[0]
+            quiet = before.times_utc_ms[~in_a_run(before.values, rule)]
+            if len(quiet):
+                return int(quiet[-1])
+            at_ms = int(before.times_utc_ms[0])
+
+    def _quiet_after(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
+        """Return the first instant from one on at which no run goes on: the last of all, else."""
+        while True:
+            read = around(self.desk, self.at.point_id, series, (at_ms - 1, at_ms))
+            after = read.between(at_ms, whole[1])
+            if not len(after):
+                return whole[1]
+            quiet = after.times_utc_ms[~in_a_run(after.values, rule)]
+            if len(quiet):
+                return int(quiet[0])
+            at_ms = int(after.times_utc_ms[-1]) + 1
+
+    def _absent(self, stretch: Watched, rule: LimitRule) -> tuple[Span, list[Excursion]]:
+        """Return the stretches without a sensor; a mission that never lacked a value has none."""
+        whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+        with self.desk.archive.reading() as session:
+            if not lacks_values(session, stretch.feed):
+                return whole, []
+            recorded = load_recorded(session, self.at.point_id, stretch.feed)
+        return whole, find_absences(*recorded, rule)
+
+
+def find_anew(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> FoundAnew:
+    """Find the excursions of a point where they may be others than those that are kept: everywhere
+    on request, and where other limits or other sources are in force than when they were found."""
+    stretches, limits = watched(desk, at.point_id), limits_set(desk, at.point_id)
+    is_as_found = at.found_by == state_of(at, stretches, limits)
+    changed = at.changed if is_as_found and not all_of_it else EVERYTHING
+    return _Looking(desk, at, stretches, limits, changed).found()
+
+
+def state_of(at: FoundIn, stretches: list[Watched], limits: list[LimitKept]) -> str:
+    """Return by what the excursions of a point are found, but for its readings."""
+    facts = [
+        (one.series, one.feed.mission, one.feed.start_ms, one.feed.end_ms, one.rules)
+        for one in stretches
+    ]
+    told = repr((at.zone, facts, [(one.series, in_force(one)) for one in limits]))
+    return hashlib.sha256(told.encode()).hexdigest()

@@ -1,0 +1,84 @@
+"""Excursions found anew for what changed are those that are found from nothing."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gezeiten.desk.field.mending import fill_by_line, gaps, undo
+from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
+from gezeiten.desk.record.limits import set_limit
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.windows import WeeklyWindow
+from tests.conftest import ANCHOR_MS
+from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
+
+RULES = (
+    LimitRule(KEY, "above", 4.0),
+    LimitRule(KEY, "below", -4.0, delay_s=120, hysteresis=6.0),
+    LimitRule(KEY, "above", 6.0, delay_s=1_800, counting="accumulated", daily=True),
+    LimitRule(KEY, "below", -6.0, delay_s=3_600, counting="accumulated", level="warning"),
+    LimitRule(KEY, "absent", 0.0, delay_s=30),
+)
+RANGES = st.tuples(st.integers(0, 1_400), st.integers(1, 250), st.integers(1, 2))
+
+
+@settings(max_examples=25)
+@given(st.lists(RANGES, min_size=2, max_size=6), st.sampled_from(RULES), st.booleans())
+def test_after_any_intakes_they_are_those_found_from_nothing(
+    ranges: list[tuple[int, int, int]], rule: LimitRule, fills: bool
+) -> None:
+    plan = replace(PLAN, limits=(rule,))
+    with tempfile.TemporaryDirectory() as folder, kept_in(Path(folder), plan) as kept:
+        for first, many, number in ranges:
+            kept.take(first, first + many, number)
+            refresh_stale(kept.desk)
+            assert faulty_excursions(kept.desk) == []
+        if fills:
+            _fill_and_undo(kept)
+
+
+def _fill_and_undo(kept: Kept) -> None:
+    short = [one for one in gaps(kept.desk) if one.gap.length_ms < 20 * MINUTE]
+    for booked in short[:1]:
+        try:
+            fill_by_line(kept.desk, booked)
+        except Exception:  # noqa: BLE001 - no line fits here, which is said elsewhere
+            return
+        assert faulty_excursions(kept.desk) == []
+        [done] = [one for one in gaps(kept.desk) if one.steps]
+        undo(kept.desk, done)
+        assert faulty_excursions(kept.desk) == []
+
+
+def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path) -> None:
+    plan = replace(PLAN, limits=RULES[:2])
+    with kept_in(tmp_path, plan) as kept:
+        kept.take(0, 1_000)
+        kept.take(1_012, 2_000)
+        refresh_stale(kept.desk)
+        before = {one.start_ms for one in excursions(kept.desk)}
+        kept.desk.chunks.clear()
+        kept.take(1_000, 1_012)
+        refresh_stale(kept.desk)
+        assert 0 < len(kept.desk.chunks) <= 4  # of 32 blocks
+        after = {one.start_ms for one in excursions(kept.desk)}
+        late = ANCHOR_MS + 2_000 * MINUTE + 1_000 * MINUTE
+        assert after > before
+        assert all(late - 20 * MINUTE <= at < late + 30 * MINUTE for at in after ^ before)
+
+
+def test_where_another_limit_is_in_force_all_is_looked_at(tmp_path: Path) -> None:
+    with kept_in(tmp_path) as kept:
+        kept.take(0, 300)
+        refresh_stale(kept.desk)
+        assert excursions(kept.desk) == []
+        kept.take(300, 310)  # changed nowhere else
+        rule = LimitRule(KEY, "above", 9.0, window=WeeklyWindow((0, 1, 2, 3, 4, 5, 6)))
+        set_limit(kept.desk, kept.point, KEY, rule, ANCHOR_MS, None, "frost test")
+        assert min(one.start_ms for one in excursions(kept.desk)) < ANCHOR_MS + 2_100 * MINUTE
+        assert faulty_excursions(kept.desk) == []

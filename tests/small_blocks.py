@@ -1,0 +1,66 @@
+"""An archive whose blocks hold few readings, so that few readings make many blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.archive.here import cutting
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.readings import load_recorded
+from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.series import Series, join_series, make_series
+from tests.conftest import ANCHOR_MS
+
+MINUTE = 60_000
+KEY = "air_temperature"
+PLAN = Plan((KEY,), 60, point_name="Alte Lotsenwacht · Textile store")
+
+
+@dataclass
+class Kept:
+    desk: Desk
+    point: int = 0
+    raws: int = 0
+    plan: Plan = field(default=PLAN)
+
+    def take(self, first: int, end: int, number: int = 1) -> None:
+        """Take readings [first, end) of a mission in; one in eleven has no value."""
+        numbers = np.arange(first, end, dtype=np.int64)
+        begin = ANCHOR_MS + number * 2_000 * MINUTE
+        values = np.where(numbers % 11 == 5, np.nan, np.sin(numbers) * 10).round(2)
+        made = RawMission(
+            "D-2041", "Düne T2", "1.4", number, begin - MINUTE, begin, MINUTE, self.plan.as_dict(),
+            (RawChannel(KEY, "°C"),), numbers, begin + numbers * MINUTE, 0, [values],
+            [(first, end)], [], [],
+        )  # fmt: skip
+        self.raws += 1
+        how = Circumstances(begin, "JA", "network")
+        done = take_in(self.desk.archive, f"raw {self.raws}".encode(), made, how)
+        self.point = done.point_id
+
+    def whole(self) -> Series:
+        """The measured readings, read mission by mission."""
+        with self.desk.archive.reading() as session:
+            feeds = layout(session).of_series(self.point, KEY)
+            return join_series(
+                [make_series(*load_recorded(session, self.point, feed)) for feed in feeds]
+            )
+
+
+@contextmanager
+def kept_in(folder: Path, plan: Plan = PLAN) -> Iterator[Kept]:
+    """Such an archive in a folder, empty."""
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(cutting, "READINGS_PER_BLOCK", 64)
+        now_ms = ANCHOR_MS + 10**10
+        desk = Desk(folder, now_ms=lambda: now_ms, computer=TrustedClock(), zone="Europe/Berlin")
+        yield Kept(desk, plan=plan)
+        desk.close()
