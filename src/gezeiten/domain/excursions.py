@@ -143,8 +143,9 @@ def in_a_run(values: NDArray[np.float64], rule: LimitRule) -> NDArray[np.bool_]:
 
 def concerned(rule: LimitRule, changed: Span, zone: str) -> Span:
     """Return the stretch in which runs may alarm otherwise where readings changed in [start, end):
-    that stretch itself, its local days where time outside is summed by day, all that follows where
-    it is summed."""
+    that stretch itself, and where means are compared as long after it; its local days where time
+    outside is summed by day, all that follows where it is summed."""
+    changed = (changed[0], min(changed[1] + rule.mean_s * 1000, EVER_MS))
     if rule.counting == "consecutive" or changed[0] <= -EVER_MS:
         return changed
     if not rule.daily:

@@ -33,7 +33,9 @@ class LimitRule:
     hysteresis: a run goes on until a reading is this much back inside the limit; readings in that
     band join a run, but neither begin one nor count towards its delay or dose.
     window: the hours of the week in which the rule applies, None for always. origin: the id of a
-    limit that was set for a series, "" of a plan's.
+    limit that was set for a series, "" of a plan's. mean_s: the limit is one of the moving mean of
+    so long, of the sum where the quantity is summed (`domain/moving.py`); 0: of each reading. Only
+    limits that are set for a series have one.
     """
 
     channel: str
@@ -46,12 +48,14 @@ class LimitRule:
     hysteresis: float = 0.0
     window: WeeklyWindow | None = None
     origin: str = ""
+    mean_s: int = 0
 
     @property
     def key(self) -> str:
         """Stable name of the rule within its mission, of one set for a series within that."""
         name = f"{channel_of(self.channel)}:{self.side}:{self.level}"
         name = f"{name}:{self.window.key}" if self.window else name
+        name = f"{name}:mean {self.mean_s}" if self.mean_s else name
         return f"{name}:{self.origin}" if self.origin else name
 
     @property
@@ -66,7 +70,10 @@ class LimitRule:
         return values > self.value if self.side == "above" else values < self.value
 
     def outside_at(self, times_utc_ms: Times, values: Values, zone: str) -> NDArray[np.bool_]:
-        """Return where readings are outside in the rule's weekly window at the site."""
+        """Return where readings are outside in the rule's weekly window at the site; none is by
+        itself where the limit is one of means."""
+        if self.mean_s:
+            return np.zeros(np.shape(values), np.bool_)
         mask = self.outside(values)
         return mask & self.window.holds(times_utc_ms, zone) if self.window else mask
 
@@ -87,6 +94,7 @@ class LimitRule:
             "hysteresis": self.hysteresis,
             "window": self.window.as_dict() if self.window else None,
             **({"origin": self.origin} if self.origin else {}),
+            **({"mean_s": self.mean_s} if self.mean_s else {}),
         }
 
 
@@ -163,4 +171,5 @@ def limit_rule(data: dict[str, Any]) -> LimitRule:
         float(data.get("hysteresis", 0.0)),
         weekly_window(window) if window else None,
         str(data.get("origin", "")),
+        int(data.get("mean_s", 0)),
     )

@@ -36,7 +36,11 @@ def rule_text(rule: LimitRule) -> str:
     if rule.side == "absent":
         words = f"{rule.level} without a sensor"
     else:
-        words = f"{rule.level} {rule.side} {figure(rule.value)} {unit}".rstrip()
+        compared = f"{rule.side} {figure(rule.value)} {unit}".rstrip()
+        words = f"{rule.level} {compared}"
+        if rule.mean_s:
+            kind = "sum" if quantity(rule.channel).averages == "sum" else "mean"
+            words = f"{rule.level}, {kind} of {interval_text(rule.mean_s)} {compared}"
     if rule.delay_s:
         words += f" for {interval_text(rule.delay_s)}"
     if rule.counting == "accumulated":

@@ -14,7 +14,7 @@ from gezeiten.domain.limits import InForce
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.chart_lanes import Lane
 from gezeiten.ui.i18n import number
-from gezeiten.ui.rules import RULE_SIGNS
+from gezeiten.ui.rules import RULE_SIGNS, length_words
 from gezeiten.ui.theme import Theme
 
 WIDEST_PX = 170
@@ -37,16 +37,18 @@ def limit_lines(lane: Lane, whole: Span) -> dict[tuple[str, float], list[Span]]:
 def limit_words(lane: Lane, span: Span) -> list[tuple[float, str, str]]:
     """Return (value, words, colour) of each limit in force in a stretch, lowest first; named by the
     points that have it where they are not all of the lane's."""
-    owners: dict[tuple[str, float], list[str]] = {}
+    owners: dict[tuple[str, float, int], list[str]] = {}
     for trace in lane.traces:
         for rule in trace.limits_in(span):
-            named = owners.setdefault((rule.side, rule.value), [])
+            named = owners.setdefault((rule.side, rule.value, rule.mean_s), [])
             if trace.name not in named:
                 named.append(trace.name)
     found = []
-    for (side, value), names in owners.items():
+    for (side, value, mean_s), names in owners.items():
         sign, color = RULE_SIGNS[side]
         words = f"{sign} {number(value, lane.decimals)}"
+        if mean_s:
+            words += f" ({length_words(mean_s)})"
         if len(names) < len(lane.traces):
             words += f" {', '.join(names)}"
         found.append((value, words, color))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -30,9 +31,12 @@ from gezeiten.ui.i18n import instant, number, tr
 from gezeiten.ui.parts import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
-from gezeiten.ui.rules import rule_words
+from gezeiten.ui.rules import mean_words, rule_words
 from gezeiten.ui.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.units import units_of
+
+MEANS_S = (0, 3600, 8 * 3600, 24 * 3600, 7 * 86_400, 30 * 86_400)
+"""What a limit may compare: each reading, or the mean of the time before it."""
 
 
 class LimitsDialog(QDialog):
@@ -53,6 +57,8 @@ class LimitsDialog(QDialog):
         for place in point.channels:
             self.series.addItem(quantity(place.channel).name, place)
         self.series.currentIndexChanged.connect(lambda _: self._suit_line())
+        self.means = QComboBox()
+        self.means.setAccessibleName(tr("What is compared with the limit"))
         self.line: LimitLine | None = None
         self._room = QHBoxLayout()
         self.words = QLineEdit()
@@ -102,7 +108,7 @@ class LimitsDialog(QDialog):
         return laid
 
     def _fields(self) -> QHBoxLayout:
-        fields = row(self.series, self._room, spacing=6)
+        fields = row(self.series, self.means, self._room, spacing=6)
         fields.setStretchFactor(self._room, 1)
         return fields
 
@@ -120,7 +126,11 @@ class LimitsDialog(QDialog):
         clear(self._room)
         place = self._place()
         self.line = None
+        self.means.clear()
         if place is not None:
+            has_mean = quantity(place.channel).averages != "direction"
+            for mean_s in MEANS_S if has_mean else MEANS_S[:1]:
+                self.means.addItem(mean_words(place.channel, mean_s), mean_s)
             self.line = LimitLine(place.channel, self._unit, lambda *_: None, None)
             self._room.addWidget(self.line)
 
@@ -158,7 +168,7 @@ class LimitsDialog(QDialog):
             self._say(tr("There is no reading at this point yet; offload its logger first."))
             return
         try:
-            rule = self.line.rule()
+            rule = replace(self.line.rule(), mean_s=self.means.currentData())
             start_ms = self.since.instant_ms(point.zone)
             end_ms = None if self.open_end.isChecked() else self.until.instant_ms(point.zone)
         except FieldError as exc:

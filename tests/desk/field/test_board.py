@@ -13,6 +13,7 @@ from gezeiten.desk.field.board import board
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan import Plan
+from gezeiten.domain.timeline import Span
 from gezeiten.ui.views.lanes import lanes_of
 from tests.conftest import ANCHOR_MS, DAY_MS, Lab
 from tests.desk.intake.test_text_files import station, tie_of
@@ -79,13 +80,19 @@ def test_a_board_ten_times_as_large_asks_no_more(tmp_path: Path) -> None:
     assert counts[0] == counts[1]
 
 
+def _last_day(whole: Span) -> Span:
+    return (whole[1] - DAY_MS, whole[1])
+
+
 def test_lanes_ask_for_their_own_points_only(tmp_path: Path) -> None:
     counts = []
     for name, points in (("few", 2), ("many", 20)):
         desk = archive_of(tmp_path / name, points, 3)
         [(_, rows)] = board(desk).sites
         shown = [row.point for row in rows[:2]]
-        counts.append(questions(desk, lambda desk=desk, shown=shown: lanes_of(desk, shown)))
+        counts.append(
+            questions(desk, lambda desk=desk, shown=shown: lanes_of(desk, shown, _last_day))
+        )
         desk.close()
     assert counts[0] == counts[1]
 

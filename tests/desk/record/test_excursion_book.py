@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
+
 import pytest
 from sqlalchemy import update
 
 from gezeiten.archive.here.excursions import book_found, points_found
 from gezeiten.archive.here.tables import ExcursionRow
+from gezeiten.desk.field.mending import fill_by_line, gaps, undo
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
@@ -15,14 +19,18 @@ from gezeiten.desk.record.excursion_book import (
     excursions,
     find_all_anew,
     refresh_excursions,
+    refresh_stale,
     reopen,
     settle,
     to_assess,
 )
+from gezeiten.domain.acts.assessments import Words
+from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.timeline import DAY_MS, iso_local
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.golden import opened
+from tests.small_blocks import KEY, PLAN, kept_in
 
 
 @pytest.fixture
@@ -181,3 +189,25 @@ def test_no_count_is_trusted_beside_an_older_database(fuse: Lab) -> None:
     [again] = excursions(fuse.desk)
     assert (again.extreme, again.words) == (event.extreme, "Fuse.")
     assert verify(fuse.desk).is_whole
+
+
+def test_of_one_that_became_two_the_other_part_asks_whether_it_is_the_same(tmp_path: Path) -> None:
+    plan = replace(PLAN, limits=(LimitRule(KEY, "above", -20.0),))
+    with kept_in(tmp_path, plan) as kept:
+        kept.take(0, 60)  # readings 5, 16, 27, ... are missing, so runs are ten readings long
+        refresh_stale(kept.desk)
+        hole = gaps(kept.desk)[0]
+        fill_by_line(kept.desk, hole)
+        joined = next(one for one in excursions(kept.desk) if one.estimated)
+        settle(kept.desk, joined.id, "Weather", "A storm.")
+        [filled] = [one for one in gaps(kept.desk) if one.steps]
+        undo(kept.desk, filled)
+        parts = [one for one in excursions(kept.desk)
+                 if joined.start_ms <= one.start_ms < joined.end_ms]  # fmt: skip
+        said = {one.is_settled: one for one in parts}
+        assert len(parts) == 2
+        assert (said[True].words, said[True].changed, said[True].once) == ("A storm.", True, None)
+        assert said[False].once == Words("Weather", "A storm.")
+        assert [one.once for one in excursions(kept.desk) if one not in parts] == [None] * 4
+        settle(kept.desk, said[False].id, "Weather", "A storm.")
+        assert all(one.once is None for one in excursions(kept.desk))

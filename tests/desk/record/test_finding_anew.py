@@ -55,6 +55,21 @@ def _fill_and_undo(kept: Kept) -> None:
         assert faulty_excursions(kept.desk) == []
 
 
+@settings(max_examples=15)
+@given(st.lists(RANGES, min_size=3, max_size=6), st.sampled_from([600, 3_600, 36_000]))
+def test_limits_of_means_are_found_anew_as_from_nothing(
+    ranges: list[tuple[int, int, int]], mean_s: int
+) -> None:
+    rule = LimitRule(KEY, "above", 0.3, delay_s=60, mean_s=mean_s)
+    with tempfile.TemporaryDirectory() as folder, kept_in(Path(folder)) as kept:
+        for i, (first, many, number) in enumerate(ranges):
+            kept.take(first, first + many, number)
+            if not i:
+                set_limit(kept.desk, kept.point, KEY, rule, ANCHOR_MS, None, "frost test")
+            refresh_stale(kept.desk)
+            assert faulty_excursions(kept.desk) == []
+
+
 def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path) -> None:
     plan = replace(PLAN, limits=RULES[:2])
     with kept_in(tmp_path, plan) as kept:

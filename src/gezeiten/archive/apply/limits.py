@@ -7,7 +7,7 @@ from sqlalchemy import Connection, select, update
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, put
 from gezeiten.archive.store.tables import Point, SeriesLimit
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
-from gezeiten.domain.limits import limit_rule
+from gezeiten.domain.limits import LimitRule, limit_rule
 from gezeiten.domain.timeline import EVER_MS
 from gezeiten.errors import InputError
 
@@ -49,16 +49,22 @@ def _refuse_set(connection: Connection, act: LimitSet) -> None:
     for other, start_ms, until_ms in standing:
         its = limit_rule(other)
         overlaps = start_ms < end_ms and act.start_ms < (EVER_MS if until_ms is None else until_ms)
-        if overlaps and (its.side, its.level, its.window) == (rule.side, rule.level, rule.window):
+        if overlaps and _kind(its) == _kind(rule):
             raise InputError(
                 f"A limit “{rule.level} {rule.side}” is in force here in that time already; end it "
                 "first, or choose another time."
             )
-        if overlaps and _contradict(rule.side, rule.value, its.side, its.value):
+        compares_alike = its.mean_s == rule.mean_s
+        if overlaps and compares_alike and _contradict(rule.side, rule.value, its.side, its.value):
             raise InputError(
                 "Every value would be outside this limit or another one that is in force then; "
                 "correct its value or its time."
             )
+
+
+def _kind(rule: LimitRule) -> tuple[object, ...]:
+    """Return of what there may be one at a time."""
+    return (rule.side, rule.level, rule.window, rule.mean_s)
 
 
 def _contradict(side: str, value: float, other_side: str, other: float) -> bool:

@@ -46,7 +46,8 @@ class Assessment:
 class Found:
     """An excursion with its assessment. id: negative where the record holds no excursion any more
     for which the assessment could hold; the excursion is as it was seen then. mission_id: for
-    ever."""
+    ever; was_part_of: what was said of a longer one that became several; that holds for another of
+    them."""
 
     id: int
     point_id: int
@@ -56,6 +57,7 @@ class Found:
     now: Seen
     found_ms: int
     assessment: Assessment | None
+    was_part_of: Assessment | None = None
 
     @property
     def is_gone(self) -> bool:
@@ -74,13 +76,15 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
         row.uid: (row, mission, names[mission]) for row, mission in session.execute(said)
     }
     found, rules = [], _Rules()
+    by_rule = _by_rule(assessments.values())
     for key, mission, text, found_ms, assessment, *seen, point in session.execute(rows):
         holding = assessments.pop(assessment or "", None)
         said_of_it = _assessment(holding[0]) if holding else None
+        rule, now = rules.of(text, key), Seen(*seen)
+        part_of = None if said_of_it else _overlapping(by_rule.get((mission, rule.key), ()), now)
         found.append(
-            Found(key, point, mission, names[mission], rules.of(text, key), Seen(*seen), found_ms,
-                  said_of_it)
-        )  # fmt: skip
+            Found(key, point, mission, names[mission], rule, now, found_ms, said_of_it, part_of)
+        )
     held = set(session.scalars(select(ExcursionRow.assessment)))  # at another point, it may be
     found += [
         _gone(*one)
@@ -88,6 +92,25 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
         if uid not in held and point_id in (None, one[0].point_id)
     ]
     return sorted(found, key=lambda one: -one.now.start_ms)
+
+
+def _by_rule(
+    assessments: Iterable[tuple[AssessmentRow, str, MissionName]],
+) -> dict[tuple[str, str], list[AssessmentRow]]:
+    found: dict[tuple[str, str], list[AssessmentRow]] = {}
+    for row, mission, _ in assessments:
+        found.setdefault((mission, row.rule_key), []).append(row)
+    return found
+
+
+def _overlapping(rows: Iterable[AssessmentRow], now: Seen) -> Assessment | None:
+    """Return the assessment that was made when an excursion was part of a longer one, None where
+    there is none: it holds for another part now."""
+    for row in rows:
+        said = _assessment(row)
+        if said.seen.start_ms < now.end_ms and said.seen.end_ms > now.start_ms:
+            return said
+    return None
 
 
 _FACTS = (

@@ -57,7 +57,9 @@ CAUSES = (
 class BookedExcursion:
     """An excursion with its place and assessment. rule: its channel is the series it is in. cause
     is None while it is to assess. gone: the record has it no more, it is as it was seen. assessed:
-    as it was seen when somebody assessed it; changed: it is another one now."""
+    as it was seen when somebody assessed it; changed: it is another one now. once, once_by: what
+    was said, and by whom, of a longer one of which it was a part; that holds for another part now.
+    """
 
     id: int
     point: PointPlace
@@ -79,6 +81,8 @@ class BookedExcursion:
     settled_by: str
     changed: bool = False
     assessed: Seen | None = None
+    once: Words | None = None
+    once_by: str = ""
 
     @property
     def is_settled(self) -> bool:
@@ -175,7 +179,7 @@ def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]
 
 
 def _booked(found: Found, point: PointPlace, rule: LimitRule) -> BookedExcursion:
-    now, said = found.now, found.assessment
+    now, said, part_of = found.now, found.assessment, found.was_part_of
     is_above = found.rule.side == "above"
     return BookedExcursion(
         id=found.id,
@@ -197,6 +201,8 @@ def _booked(found: Found, point: PointPlace, rule: LimitRule) -> BookedExcursion
         settled_ms=said.at_ms if said else None,
         settled_by=said.person if said else "",
         assessed=said.seen if said else None,
+        once=part_of.said if part_of else None,
+        once_by=part_of.person if part_of else "",
         changed=bool(said and said.seen.has_changed(now, is_above=is_above)),
     )
 

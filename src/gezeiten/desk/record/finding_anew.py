@@ -14,9 +14,9 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.record.records import (
     Watched,
     around,
+    extent,
     in_force,
     limits_set,
-    record,
     watched,
 )
 from gezeiten.domain.excursions import (
@@ -29,7 +29,11 @@ from gezeiten.domain.excursions import (
 )
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.moving import moving_mean, moving_sum
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.series import Series
+from gezeiten.domain.series_keys import channel_of
+from gezeiten.domain.timeline import EVER_MS, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,10 +97,9 @@ class _Looking:
     ) -> tuple[Span, list[Excursion]]:
         """Return what a rule finds in its stretch where that may be something else than before, and
         between which instants that begins."""
-        place = (self.desk, self.at.point_id, series)
         reach = concerned(rule, self.changed, self.at.zone)
         if reach[0] <= whole[0] and reach[1] >= whole[1]:
-            readings = record(*place, whole)
+            readings = self._read(series, rule, whole).between(*whole)
             return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
         reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
         if reach[1] <= reach[0]:
@@ -104,14 +107,31 @@ class _Looking:
         begins = (self._quiet_before(series, whole, rule, reach[0]),
                   self._quiet_after(series, whole, rule, reach[1]))  # fmt: skip
         since = counted_from(rule, begins[0], self.at.zone)
-        read = around(*place, (max(since, whole[0]), begins[1] + 1)).between(*whole)
+        span = (max(since, whole[0]), begins[1] + 1)
+        read = self._read(series, rule, span).between(*whole)
         found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
         return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
+
+    def _read(self, series: str, rule: LimitRule, span: Span) -> Series:
+        """Return what a rule compares with its limit, in a stretch and at least one on either
+        side."""
+        place = (self.desk, self.at.point_id, series)
+        if not rule.mean_s:
+            return around(*place, span)
+        window_ms = rule.mean_s * 1000
+        # twice the window, so that the mean beside the stretch is whole as well
+        read = around(*place, (span[0] - 2 * window_ms, span[1]))
+        summed = quantity(channel_of(series)).averages == "sum"
+        means = moving_sum(read, window_ms) if summed else moving_mean(read, window_ms)
+        known = extent(self.desk, self.at.point_id, [series])
+        if not len(read) or known is None or read.times_utc_ms[0] == known[0]:
+            return means
+        return means.between(int(read.times_utc_ms[0]) + window_ms, EVER_MS)
 
     def _quiet_before(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
         """Return the last instant before one at which no run goes on: the first of all, else."""
         while True:
-            read = around(self.desk, self.at.point_id, series, (at_ms, at_ms + 1))
+            read = self._read(series, rule, (at_ms, at_ms + 1))
             before = read.between(whole[0], at_ms)
             if not len(before):
                 return whole[0]
@@ -123,7 +143,7 @@ class _Looking:
     def _quiet_after(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
         """Return the first instant from one on at which no run goes on: the last of all, else."""
         while True:
-            read = around(self.desk, self.at.point_id, series, (at_ms - 1, at_ms))
+            read = self._read(series, rule, (at_ms - 1, at_ms))
             after = read.between(at_ms, whole[1])
             if not len(after):
                 return whole[1]

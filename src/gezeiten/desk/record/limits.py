@@ -15,6 +15,8 @@ from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.series_keys import channel_of
 from gezeiten.domain.timeline import EVER_MS
 from gezeiten.errors import InputError
 
@@ -73,6 +75,8 @@ def set_limit(
         raise InputError("Say in a few words why; it stands beside the limit from then on.")
     if not rule.has_value:
         raise InputError("“No sensor” is watched by the logger itself; set it in its plan.")
+    if rule.mean_s and quantity(channel_of(series)).averages == "direction":
+        raise InputError("A direction has no mean that a limit could compare; choose each reading.")
     with desk.archive.reading() as session:
         uid = kept_point(session, point_id).uid
         if not layout(session).of_series(point_id, series):

@@ -238,6 +238,8 @@ class ExcursionsPlace(Place):
             extreme = tr("no sensor")
         sign, color = RULE_SIGNS[event.rule.side]
         state = tr("to assess") if not event.is_settled else tr(event.cause or "")
+        if event.once:
+            state += " · " + tr("was one with another")
         if event.changed:
             state += " · " + tr("changed since")
         if event.gone:
@@ -276,9 +278,9 @@ class ExcursionsPlace(Place):
 
     def _show_assessment(self, event: BookedExcursion) -> None:
         drafted = _Draft.of(self._drafts.get(event.draft_key))
-        cause, words = (drafted.cause, drafted.words) if drafted else (event.cause, event.words)
-        if self._shown_words() != (cause or "", words):
-            self._put_words(cause or "", words)
+        cause, words = (drafted.cause, drafted.words) if drafted else _said_of(event)
+        if self._shown_words() != (cause, words):
+            self._put_words(cause, words)
         self.reopen_button.setEnabled(event.is_settled)
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
@@ -288,6 +290,12 @@ class ExcursionsPlace(Place):
             self.state.setText(said)
         elif drafted:
             self.state.setText(tr("Not settled yet; your words are kept."))
+        elif event.once:
+            self.state.setText(
+                tr(
+                    "It was one with another, settled by %1 as it stands here. Is it the same?"
+                ).replace("%1", event.once_by)
+            )
         else:
             self.state.setText("")
         self._show_marks()
@@ -323,7 +331,7 @@ class ExcursionsPlace(Place):
         if event is None:
             return
         cause, words = self._shown_words()
-        is_new = (cause, words) != (event.cause or "", event.words)
+        is_new = (cause, words) != _said_of(event)
         self._drafts.put(event.draft_key, _Draft(cause, words).text() if is_new else "")
 
     def _show_marks(self) -> None:
@@ -435,6 +443,14 @@ class _Draft:
         """The draft of a text, None for "" """
         cause, _, words = text.partition("\n")
         return cls(cause, words) if text else None
+
+
+def _said_of(event: BookedExcursion) -> tuple[str, str]:
+    """Cause and words of an excursion; of one that was part of an assessed one, what was said of
+    that: offered, not settled."""
+    if event.once is not None:
+        return event.once.cause, event.once.words
+    return event.cause or "", event.words
 
 
 def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
