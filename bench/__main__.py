@@ -51,8 +51,8 @@ import sys
 from pathlib import Path
 from PySide6.QtCore import QEventLoop
 from gezeiten.desk.context import Desk
-from gezeiten.ui.app import application
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.window import MainWindow
 app = application()
 window = MainWindow(Desk(Path(sys.argv[1])))
 window.show()

@@ -24,10 +24,10 @@ from gezeiten.cli.demo import open_demo
 from gezeiten.cli.practice import PracticeFleet
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
-from gezeiten.ui import house as places
-from gezeiten.ui.tour import close_down, settle_down, take_pictures
-from gezeiten.ui.views.field_desk import FieldDeskPlace
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.field.place import FieldDeskPlace
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.tour import close_down, settle_down, take_pictures
+from gezeiten.ui.shell.window import MainWindow
 
 PATIENCE_MS = 20_000
 

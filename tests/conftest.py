@@ -62,7 +62,7 @@ def _rubbish_is_collected() -> Iterator[None]:
     """Where a window has turned automatic collection off, a test without one collects as well."""
     yield
     if not gc.isenabled():
-        from gezeiten.ui.rubbish import collect_due
+        from gezeiten.ui.shell.rubbish import collect_due
 
         collect_due()
 

@@ -15,9 +15,9 @@ from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.cells import cells_of_series
 from gezeiten.domain.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series import Series
-from gezeiten.ui.app import application
-from gezeiten.ui.chart_lanes import Trace
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.parts.chart_lanes import Trace
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.window import MainWindow
 
 PATIENCE_MS = 120_000
 

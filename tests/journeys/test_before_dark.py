@@ -19,10 +19,10 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
 from gezeiten.domain.plan import Plan
-from gezeiten.ui import house as places
-from gezeiten.ui.views.field_desk import FieldDeskPlace
-from gezeiten.ui.views.stage_states import LAUNCH, PLAN
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.field.place import FieldDeskPlace
+from gezeiten.ui.field.stage_states import LAUNCH, PLAN
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, STORE_PLAN, Lab, StartStandin
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
@@ -100,7 +100,7 @@ def choose(window: MainWindow, qtbot: QtBot, serial: str) -> FieldDeskPlace:
     field.loggers.setFocus()
     for _ in range(field.loggers.count()):
         press(window, "Ctrl+Up")
-    while field.card.serial != serial:
+    while field.model.card.serial != serial:
         press(window, "Ctrl+Down")
     idle(qtbot, window)
     return field
@@ -115,8 +115,8 @@ def test_one_logger_from_label_to_launch(window: MainWindow, qtbot: QtBot, tailg
     keys("2044")
     assert field.logger_page.label_words.property("role") == "alarm"
     idle(qtbot, window)
-    assert not field._step().is_open
-    assert any(c.key == "label" and c.weight == "blocking" for c in field._checks)
+    assert field.next_act().kind == "blocked"
+    assert any(c.key == "label" and c.weight == "blocking" for c in field.model.checks)
     key("Backspace")
     keys("1")
     assert field.logger_page.label_words.text().startswith("The label on the case ends in 2041")
@@ -195,7 +195,7 @@ def test_all_of_them_again_before_dark(window: MainWindow, qtbot: QtBot, tailgat
     choose(window, qtbot, "D-2041")
     key("Space")
     press(window, "Ctrl+Down")
-    while field.card.serial != "R-1107":
+    while field.model.card.serial != "R-1107":
         press(window, "Ctrl+Down")
     field.loggers.setFocus()
     key("Space")
@@ -342,7 +342,7 @@ def test_health_shows_the_self_check_and_how_the_last_mission_ended(
     press(window, "Ctrl+F9")
     idle(qtbot, window)
     assert "D-2041 is stopped; its memory stays. 1" in window.message.text()
-    assert field.card.readings_not_kept == 0
+    assert field.model.card.readings_not_kept == 0
     press(window, "Shift+F8")
     idle(qtbot, window)
     texts = [w.text() for w in field.logger_page.health.findChildren(type(field.right.time))]

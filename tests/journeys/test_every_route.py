@@ -23,10 +23,10 @@ from gezeiten.desk.record.records import record
 from gezeiten.link.line import CablePort
 from gezeiten.link.registers import AtLoggers
 from gezeiten.standin.process import StandinProcess
-from gezeiten.ui import house as places
-from gezeiten.ui.text_dialog import TextDialog
-from gezeiten.ui.views.field_desk import FieldDeskPlace
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.field.place import FieldDeskPlace
+from gezeiten.ui.field.text_dialog import TextDialog
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
 from tests.desk.intake.test_text_files import station
 from tests.journeys.test_before_dark import dialog
@@ -83,10 +83,10 @@ def test_a_cable_appears_is_offloaded_and_vanishes(
     wait(qtbot, lambda: field.loggers.card("D-2044") is not None)
     assert field.loggers.card("D-2044").address.baud == 57_600
     assert "ttyTest0: D-2044" in field.at_hand.ports.lines()
-    assert field.card.serial == field_lab.serial  # the focus was not taken
+    assert field.model.card.serial == field_lab.serial  # the focus was not taken
     wait(qtbot, lambda: "D-2044 was plugged in; Ctrl+G goes to it." in window.message.text())
     press(window, "Ctrl+G")
-    assert field.card.serial == "D-2044"
+    assert field.model.card.serial == "D-2044"
     assert window.strip.tabs[places.FIELD_DESK]._line == "2 at hand"
     field.show_target("D-2044")
     press(window, "F6")
@@ -266,7 +266,7 @@ def test_a_part_comes_and_the_rest_still_counts(
     window: MainWindow, field_lab: Lab, qtbot: QtBot
 ) -> None:
     field = desk_of(window)
-    before = field.card.readings_not_kept
+    before = field.model.card.readings_not_kept
     press(window, "Ctrl+F6")
     dialog = open_dialog()
     begin, end = dialog.bar.span
@@ -295,7 +295,7 @@ def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
     window: MainWindow, field_lab: Lab, qtbot: QtBot
 ) -> None:
     field = desk_of(window)
-    before = field.card.readings_not_kept
+    before = field.model.card.readings_not_kept
     press(window, "Ctrl+F6")
     dialog = open_dialog()
     dialog.kind.setFocus()

@@ -24,10 +24,10 @@ from gezeiten.domain.timeline import DAY_MS
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
-from gezeiten.ui import house as places
+from gezeiten.ui.field.stage_states import LAUNCH
 from gezeiten.ui.plan.editor import PlanEditor
-from gezeiten.ui.views.stage_states import LAUNCH
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
@@ -66,8 +66,8 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     # find: the logger is there and says what nobody has
     press(window, "Ctrl+2")
     idle(qtbot, window)
-    assert field.card is not None
-    assert field.card.serial == "R-1107"
+    assert field.model.card is not None
+    assert field.model.card.serial == "R-1107"
     assert "143" in field.main.text() or "144" in field.main.text()
     assert field.main.text().startswith("Offload 14")
     assert "and launch again\nfirst reading " in field.main.text()
@@ -84,7 +84,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     press(window, "F6")
     idle(qtbot, window)
     assert "readings kept" in message(window)
-    assert field.card.readings_not_kept == 0
+    assert field.model.card.readings_not_kept == 0
     point = point_named(desk, "Cold room A")
     before = len(record(desk, point.id, "probe_temperature"))
     assert before in (143, 144)
@@ -118,7 +118,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     run_fast(lab, qtbot, 450)
     press(window, "F5")
     idle(qtbot, window)
-    assert field.card.readings_not_kept >= 450
+    assert field.model.card.readings_not_kept >= 450
     press(window, "F6")
     idle(qtbot, window)
     series = record(desk, point.id, "probe_temperature")
@@ -139,7 +139,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     press(window, "Ctrl+5")
     idle(qtbot, window)
     events = window.places[places.EXCURSIONS]
-    event = next(e for e in excursions(desk) if e.mission == field.card.state.mission_number)
+    event = next(e for e in excursions(desk) if e.mission == field.model.card.state.mission_number)
     assert event.rule.value == 6.5
     events.show_target(event.id)
     idle(qtbot, window)
@@ -186,7 +186,7 @@ def test_a_logger_that_vanishes_in_the_middle_is_one_sentence(
     assert "went away in the middle; what came is kept" in message(window)
     press(window, "F6")
     idle(qtbot, window)
-    assert field.card.readings_not_kept == 0
+    assert field.model.card.readings_not_kept == 0
     assert verify(old_mission.desk).is_whole
 
 
@@ -205,7 +205,7 @@ def test_a_refused_plan_is_one_sentence_and_the_old_mission_goes_on(
     assert "R-1107 refused: the plan does not fit this model; nothing on it was changed." in (
         message(window)
     )
-    assert field.card.is_recording
+    assert field.model.card.is_recording
     assert logbook_entries(old_mission.desk, act="launch failed")
 
 

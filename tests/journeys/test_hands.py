@@ -14,11 +14,11 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
-from gezeiten.ui import house as places
-from gezeiten.ui.presses import BOUNCE_S, Presses
-from gezeiten.ui.views.field_desk import FieldDeskPlace
-from gezeiten.ui.views.stage_states import LAUNCH
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.field.place import FieldDeskPlace
+from gezeiten.ui.field.stage_states import LAUNCH
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.presses import BOUNCE_S, Presses
+from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import Lab
 from tests.journeys.test_before_dark import TANK, dialog, field_of, key, keys
 from tests.journeys.test_before_dark import tailgate as tailgate
@@ -80,10 +80,10 @@ def test_two_keys_a_logger(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> N
     window.house.seconds.now_s += 2
     key("Return")
     idle(qtbot, window)
-    assert field.card.serial == "P-0330"
+    assert field.model.card.serial == "P-0330"
     press(window, "Ctrl+Shift+Down")
     idle(qtbot, window)
-    assert field.card.serial == "R-1107"
+    assert field.model.card.serial == "R-1107"
     press(window, "F9")
     idle(qtbot, window)
     after = missions(tailgate)
@@ -224,17 +224,17 @@ def test_the_top_logger_is_chosen_until_a_hand_is_at_the_list(qtbot: QtBot, tail
     press(window, "Ctrl+2")
     idle(qtbot, window)
     field = field_of(window)
-    assert field.card.serial == "P-0330"
+    assert field.model.card.serial == "P-0330"
     press(window, "F5")
     idle(qtbot, window)
-    assert field.card.serial == "D-2041"
+    assert field.model.card.serial == "D-2041"
     press(window, "Ctrl+Down")
     tailgate.standin.order("fault", away_connections=1)
     press(window, "F5")
     idle(qtbot, window)
     press(window, "F5")
     idle(qtbot, window)
-    assert field.card.serial == "P-0330"  # chosen by hand, it stays
+    assert field.model.card.serial == "P-0330"  # chosen by hand, it stays
 
 
 def test_the_list_of_the_day(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:

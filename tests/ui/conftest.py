@@ -6,7 +6,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import open_window
 
 

@@ -6,7 +6,7 @@ import sys
 
 from PySide6.QtWidgets import QListWidget
 
-from gezeiten.ui.app import application
+from gezeiten.ui.shell.app import application
 
 
 def test_none_is_given_back_as_often_as_taken() -> None:

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from gezeiten.desk.field.board import Board, BoardRow, Need
 from gezeiten.desk.places import PointPlace, SitePlace
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms
-from gezeiten.ui.views.board_axis import ticks
-from gezeiten.ui.views.board_model import BoardModel
+from gezeiten.ui.tideboard.axis import ticks
+from gezeiten.ui.tideboard.model import BoardModel
 
 NOW_MS = 1_795_392_000_000
 FULL, GAP = Need("end", "memory full", NOW_MS, 2), Need("gap", "gap", NOW_MS + DAY_MS, 1)

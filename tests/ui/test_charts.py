@@ -27,16 +27,16 @@ from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
-from gezeiten.ui import app as ui_app
-from gezeiten.ui import house as places
-from gezeiten.ui.app import application
-from gezeiten.ui.chart_axes import TimeAxis
-from gezeiten.ui.chart_lanes import Lane
-from gezeiten.ui.chart_limits import apart, limit_words
-from gezeiten.ui.charts import LaneChart
-from gezeiten.ui.finder import Finder
-from gezeiten.ui.theme import LIGHT, THEMES, Theme
-from gezeiten.ui.views.board_canvas import BoardCanvas
+from gezeiten.ui.parts.chart_axes import TimeAxis
+from gezeiten.ui.parts.chart_lanes import Lane
+from gezeiten.ui.parts.chart_limits import apart, limit_words
+from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.shell import app as ui_app
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.finder import Finder
+from gezeiten.ui.shell.theme import LIGHT, THEMES, Theme
+from gezeiten.ui.tideboard.canvas import BoardCanvas
 from tests.conftest import STORE_PLAN, series_of
 from tests.ui import eyes
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, trace_of_series, type_into

@@ -22,14 +22,14 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.place_editor import point_facts, site_facts
 from gezeiten.desk.settings import Settings, infos, load_settings
-from gezeiten.ui import house as places
-from gezeiten.ui.app import application
-from gezeiten.ui.i18n import number
-from gezeiten.ui.life_dialog import LifeDialog
-from gezeiten.ui.places_dialog import PlacesDialog
-from gezeiten.ui.round_dialog import RoundDialog
-from gezeiten.ui.settings_dialog import SettingsDialog
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.field.life_dialog import LifeDialog
+from gezeiten.ui.points.places_dialog import PlacesDialog
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.i18n import number
+from gezeiten.ui.shell.settings_dialog import SettingsDialog
+from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.tideboard.round_dialog import RoundDialog
 from tests.conftest import STORE_PLAN, Lab
 from tests.ui_help import idle, open_window, type_into
 

@@ -14,10 +14,10 @@ from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
 from gezeiten.domain.timeline import DAY_MS
-from gezeiten.ui import house as places
-from gezeiten.ui.views.excursions import next_open
-from gezeiten.ui.views.site_list import ListLine, SiteList
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.excursions.place import next_open
+from gezeiten.ui.parts.site_list import ListLine, SiteList
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press
 
 

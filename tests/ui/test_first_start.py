@@ -12,9 +12,9 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import add_point
 from gezeiten.desk.settings import Settings
-from gezeiten.ui import house as places
-from gezeiten.ui.app import application
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import HASTY, Lab
 from tests.ui_help import HandClock, idle, press
 
@@ -69,7 +69,7 @@ def test_a_newcomer_says_who_and_finds_a_logger(qtbot: QtBot, lab: Lab, tmp_path
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert window.stack.currentIndex() == places.FIELD_DESK
-    assert field.card.serial == "D-2041"
+    assert field.model.card.serial == "D-2041"
     assert str(lab.standin.address) in window.house.desk.settings.addresses
     window.house.desk.close()
 

@@ -13,11 +13,11 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.place_editor import point_facts, save_point
-from gezeiten.ui import house as places
-from gezeiten.ui.flow import ElidingButton
-from gezeiten.ui.i18n import day_and_time
-from gezeiten.ui.views.logbook import LogbookPlace
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.logbook.place import LogbookPlace
+from gezeiten.ui.parts.flow import ElidingButton
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.i18n import day_and_time
+from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press, type_into
 
 

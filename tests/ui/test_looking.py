@@ -16,7 +16,7 @@ from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import LookingOnlyError
-from gezeiten.ui import house as places
+from gezeiten.ui.shell import house as places
 from tests.golden import golden
 from tests.ui_help import idle, open_window, press
 

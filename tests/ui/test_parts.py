@@ -13,9 +13,9 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.errors import InputError
-from gezeiten.ui import house as places
-from gezeiten.ui.i18n import counted, day_and_time, number
-from gezeiten.ui.theme import THEMES, Theme
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.i18n import counted, day_and_time, number
+from gezeiten.ui.shell.theme import THEMES, Theme
 from tests.ui_help import idle, open_window, press
 
 

@@ -18,7 +18,7 @@ from gezeiten.desk.people import names
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
-from gezeiten.ui.people_dialog import EraseNameDialog, PeopleDialog
+from gezeiten.ui.shell.people_dialog import EraseNameDialog, PeopleDialog
 from tests.ui_help import idle, open_window
 
 

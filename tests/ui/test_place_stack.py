@@ -10,17 +10,17 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.ui import house as places
-from gezeiten.ui.app import application
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import PATIENCE_MS, idle
 
 _START = """
 import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
-from gezeiten.ui.app import application
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.window import MainWindow
 app = application()
 window = MainWindow(Desk(Path(sys.argv[1])))
 window.show()

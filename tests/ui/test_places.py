@@ -14,10 +14,10 @@ from gezeiten.desk.field.mending import gaps, open_gaps
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.timeline import DAY_MS
-from gezeiten.ui import house as places
-from gezeiten.ui.views.board_canvas import Hit
-from gezeiten.ui.views.board_words import row_in_words
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.tideboard.canvas import Hit
+from gezeiten.ui.tideboard.words import row_in_words
 from tests.ui_help import PATIENCE_MS, idle, press, type_into
 
 
@@ -113,14 +113,14 @@ def test_a_plan_being_edited_survives_looking_again_and_another_logger(
     window.go(places.FIELD_DESK, "D-2044")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    assert field.card.serial == "D-2044"
+    assert field.model.card.serial == "D-2044"
     type_into(field.editor.times.interval, "17 min")
     press(window, "F5")
     idle(qtbot, window)
     assert field.editor.times.interval.text() == "17 min"
     press(window, "Ctrl+Down")
     idle(qtbot, window)
-    assert field.card.serial != "D-2044"
+    assert field.model.card.serial != "D-2044"
     assert field.editor.times.interval.text() != "17 min"
     press(window, "Ctrl+Up")
     idle(qtbot, window)
@@ -153,16 +153,16 @@ def test_stopping_keeps_what_came_and_says_so(window: MainWindow, qtbot: QtBot) 
     window.go(places.FIELD_DESK, "P-0331")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    assert field.card.serial == "P-0331"
+    assert field.model.card.serial == "P-0331"
     press(window, "F6")
-    field.cancel_offload()
+    field.acts.cancel()
     idle(qtbot, window)
     assert "what came is kept" in window.message.text() or "readings kept" in (
         window.message.text()
     )
     press(window, "F6")
     idle(qtbot, window)
-    assert field.card.readings_not_kept <= 2  # it goes on recording
+    assert field.model.card.readings_not_kept <= 2  # it goes on recording
 
 
 def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -> None:
@@ -174,7 +174,7 @@ def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -
     idle(qtbot, window)
     assert field.editor.times.interval.text() == "six"
     assert "is no length of time" in field.editor.times.problem.text()
-    assert not any(check.weight == "passed" for check in field._checks)
+    assert not any(check.weight == "passed" for check in field.model.checks)
 
 
 def test_loggers_show_what_is_not_kept(window: MainWindow, qtbot: QtBot) -> None:
@@ -191,7 +191,7 @@ def test_loggers_show_what_is_not_kept(window: MainWindow, qtbot: QtBot) -> None
 
 # -- the window -----------------------------------------------------------------------------------
 def test_the_finder_reaches_every_act(window: MainWindow, qtbot: QtBot) -> None:
-    from gezeiten.ui.finder import Finder
+    from gezeiten.ui.shell.finder import Finder
 
     finder = Finder(window, window.commands())
     qtbot.addWidget(finder)
@@ -231,8 +231,8 @@ def test_every_place_paints_in_every_theme_and_size(
 def test_messages_go_when_they_are_old(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gezeiten.ui.window.SAY_MS", 30)
-    monkeypatch.setattr("gezeiten.ui.window.COMPLAIN_MS", 60)
+    monkeypatch.setattr("gezeiten.ui.shell.window.SAY_MS", 30)
+    monkeypatch.setattr("gezeiten.ui.shell.window.COMPLAIN_MS", 60)
     for complaint in (False, True):
         window.house.said.emit("Something was said.", complaint)
         assert window.message.text() == "Something was said."

@@ -18,10 +18,10 @@ from gezeiten.domain.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.plan import ChannelSetting, Manners, Plan
 from gezeiten.domain.timeline import to_ms
 from gezeiten.domain.windows import WORKING_HOURS
-from gezeiten.ui.app import application
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.plan.times import STOPS_S, slider_place, stop_at
-from gezeiten.ui.units import units_of
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.units import units_of
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import type_into
 

@@ -11,9 +11,9 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import gaps
 from gezeiten.desk.record.records import record
-from gezeiten.ui import house as places
-from gezeiten.ui.readings_table import ReadingsWindow
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.trends.readings_table import ReadingsWindow
 from tests.ui_help import idle, press
 
 

@@ -15,12 +15,12 @@ from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.link.transfer import Progress
-from gezeiten.ui import house as places
-from gezeiten.ui.erase_dialog import EraseDialog
-from gezeiten.ui.house import House
-from gezeiten.ui.part_dialog import ExtentBar
-from gezeiten.ui.progress import progress_words
-from gezeiten.ui.views.port_strip import SHOWN, PortStrip
+from gezeiten.ui.field.erase_dialog import EraseDialog
+from gezeiten.ui.field.part_dialog import ExtentBar
+from gezeiten.ui.field.port_strip import SHOWN, PortStrip
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.progress import progress_words
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
@@ -110,7 +110,7 @@ def test_the_vault_is_handed_on_and_taken_in_through_the_window(
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     window = open_window(qtbot, lab.desk)
     target = tmp_path / "vault.zip"
-    chooser = "gezeiten.ui.vault_commands.QFileDialog"
+    chooser = "gezeiten.ui.shell.vault_commands.QFileDialog"
     monkeypatch.setattr(f"{chooser}.getSaveFileName", lambda *_: (str(target), ""))
     window.vault_commands.hand_on()
     qtbot.waitUntil(lambda: "each compared" in window.message.text(), timeout=PATIENCE_MS)
@@ -155,6 +155,6 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     QTest.keyClick(dialog.label, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: not field.work.is_busy, timeout=PATIENCE_MS)
     idle(qtbot, window)
-    assert field.card.directory == ()
+    assert field.model.card.directory == ()
     assert not field.mission_page.erase_button.isEnabled()
     window.close()

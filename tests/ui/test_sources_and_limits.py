@@ -11,10 +11,10 @@ from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.limits import limits_over_time
 from gezeiten.desk.record.records import record
 from gezeiten.domain.timeline import DAY_MS
-from gezeiten.ui.limits_dialog import LimitsDialog
-from gezeiten.ui.places_dialog import PlacesDialog
-from gezeiten.ui.sources_dialog import SourcesDialog
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.points.limits_dialog import LimitsDialog
+from gezeiten.ui.points.places_dialog import PlacesDialog
+from gezeiten.ui.points.sources_dialog import SourcesDialog
+from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle
 
 

@@ -23,10 +23,10 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.domain.quantities import quantity
 from gezeiten.domain.timeline import DAY_MS
-from gezeiten.ui import house as places
-from gezeiten.ui.stretch_dialog import GoToDay, StretchDialog
-from gezeiten.ui.views.trends import TrendsPlace
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.trends.place import TrendsPlace
+from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
 from tests.ui_help import idle, press
 
 

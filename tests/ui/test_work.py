@@ -12,9 +12,9 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.errors import InputError
-from gezeiten.ui.app import application
-from gezeiten.ui.house import House
-from gezeiten.ui.work import Task, Works
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.work import Task, Works
 from tests.ui_help import PATIENCE_MS
 
 

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.intake.carried import CarriedRecord, Clearing
-from gezeiten.ui import house as places
-from gezeiten.ui.clear_dialog import ClearDialog
-from gezeiten.ui.stretch_dialog import GoToDay, StretchDialog
-from gezeiten.ui.window import MainWindow
+from gezeiten.ui.field.clear_dialog import ClearDialog
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
 from tests.ui_help import idle
 
 RECORD = CarriedRecord("7", "D-2041", "Düne T2", 12, "Store autumn", "A · B", 0, 9_000, 480, 480,
@@ -28,10 +28,10 @@ def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
         field.stages.choose(stage)
         idle(qtbot, window)
         yield stage
-    field.tick_all()
+    field.acts.tick_all()
     idle(qtbot, window)
     yield "several"
-    field.untick_all()
+    field.acts.untick_all()
     if field.carriers.cards:
         field.carriers.open_next()
         idle(qtbot, window)

@@ -24,7 +24,7 @@ def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
     if not os.environ.get("DISPLAY"):
         say("No display: the tour runs in a virtual screen.")
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from gezeiten.ui.tour import take_pictures
+    from gezeiten.ui.shell.tour import take_pictures
 
     for picture in take_pictures(demo.folder / "archive", out):
         say(f"  {picture.name}")

@@ -17,7 +17,7 @@ def open_window(folder: Path | None, *, look: bool = False) -> int:
     Raises:
         InputError: there is no archive to look at.
     """
-    from gezeiten.ui.app import run
+    from gezeiten.ui.shell.app import run
 
     target = folder or default_folder()
     if look or is_read_only(target):

@@ -14,7 +14,7 @@ from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import Span
-from gezeiten.ui.views.lanes import lanes_of
+from gezeiten.ui.parts.lanes import lanes_of
 from tests.conftest import ANCHOR_MS, DAY_MS, Lab
 from tests.desk.intake.test_text_files import station, tie_of
 

@@ -17,8 +17,7 @@ from gezeiten.domain.quantities import quantity
 from gezeiten.domain.units import ShownUnit, shown_units
 from gezeiten.domain.windows import NAMED_WINDOWS, parse_window, window_choice
 from gezeiten.link.registers import LiveValue
-from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import button, clear, give_room, label, row, rule
+from gezeiten.ui.parts.widgets import button, clear, give_room, label, row, rule
 from gezeiten.ui.plan.section import (
     EditContext,
     FieldError,
@@ -29,7 +28,8 @@ from gezeiten.ui.plan.section import (
     number_of,
     parsed,
 )
-from gezeiten.ui.units import Units, plain
+from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.shell.units import Units, plain
 
 _KINDS = (
     ("above alarm", "▲ alarm above"),

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QCheckBox, QSpinBox
 
 from gezeiten.domain.models import EVENT_BYTES
 from gezeiten.domain.plan import Manners, Plan
-from gezeiten.ui.i18n import counted, tr
-from gezeiten.ui.parts import label, row
+from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
+from gezeiten.ui.shell.i18n import counted, tr
 
 
 class MannersSection(Section):

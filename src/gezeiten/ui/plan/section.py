@@ -16,8 +16,8 @@ from gezeiten.domain.plan import Plan
 from gezeiten.domain.plan_check import PlanFault
 from gezeiten.domain.timeline import local_instant_ms
 from gezeiten.errors import GezeitenError, InputError
-from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import column, label, row, set_role
+from gezeiten.ui.parts.widgets import column, label, row, set_role
+from gezeiten.ui.shell.i18n import tr
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,8 +12,7 @@ from gezeiten.domain.models import End, Start
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import DAY_MS, HOUR_MS, local_instant_ms, next_full_hour_ms
 from gezeiten.errors import RepeatedHourError, SkippedHourError
-from gezeiten.ui.i18n import tr
-from gezeiten.ui.parts import row
+from gezeiten.ui.parts.widgets import row
 from gezeiten.ui.plan.section import (
     EditContext,
     FieldError,
@@ -25,6 +24,7 @@ from gezeiten.ui.plan.section import (
     number_of,
     parsed,
 )
+from gezeiten.ui.shell.i18n import tr
 
 
 def start_words() -> dict[Start, str]:

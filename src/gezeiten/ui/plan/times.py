@@ -13,8 +13,7 @@ from gezeiten.domain.intervals import interval_text, parse_duration_s, parse_int
 from gezeiten.domain.outlook import duration_s, interval_for, readings_that_fit
 from gezeiten.domain.plan import Plan, first_due_ms
 from gezeiten.domain.timeline import duration_text
-from gezeiten.ui.i18n import counted, tr
-from gezeiten.ui.parts import label, row
+from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import (
     EditContext,
     FieldError,
@@ -24,6 +23,7 @@ from gezeiten.ui.plan.section import (
     line,
     parsed,
 )
+from gezeiten.ui.shell.i18n import counted, tr
 
 STOPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 360, 600, 900, 1800, 3600, 7200, 21_600, 43_200, 86_400)
 _NAMED_STOPS_S = (1, 10, 60, 360, 900, 3600, 21_600, 86_400)

@@ -1,0 +1,1 @@
+"""Excursions: what was outside its limits, assessed."""

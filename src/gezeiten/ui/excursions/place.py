@@ -1,0 +1,523 @@
+"""Excursions: by site, those to assess first; the event in its surroundings; the assessment."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+
+from PySide6.QtCore import QPoint, QSignalBlocker
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QSizePolicy, QWidget
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.record.excursion_book import (
+    CAUSES,
+    BookedExcursion,
+    excursions,
+    last_words,
+    reopen,
+    settle,
+)
+from gezeiten.desk.record.records import around
+from gezeiten.domain.assessments import Seen
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.statistics import numbers
+from gezeiten.domain.timeline import HOUR_MS, Span, duration_text, local_days
+from gezeiten.ui.parts.chart_lanes import Lane, Tint
+from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.flow import ElidingButton
+from gezeiten.ui.parts.lanes import feed, made_ready, shown_rule, trace_of
+from gezeiten.ui.parts.rules import RULE_SIGNS, rule_words
+from gezeiten.ui.parts.site_list import ListLine, SiteList
+from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.draft_keeper import DraftKeeper
+from gezeiten.ui.shell.house import House, Place, Rows
+from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
+from gezeiten.ui.shell.theme import Theme
+from gezeiten.ui.shell.units import units_of
+
+FOUND_LATER_MS = HOUR_MS
+"""An alarm that became known so much later than it happened is called so."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Detail:
+    event: BookedExcursion
+    lanes: list[Lane]
+    facts: list[tuple[str, str]]
+
+
+class ExcursionsPlace(Place):
+    """Lists, shows and settles excursions."""
+
+    kind_of_empty = "excursions"
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._all: list[BookedExcursion] = []
+        self._event: BookedExcursion | None = None
+        self._wanted: object = None
+        self._drafts = DraftKeeper(house)
+        self.list = SiteList(tr("Excursions"), several=True)
+        self.list.chosen.connect(self._choose)
+        self.list.marks_changed.connect(self._show_marks)
+        self.open_only = button(tr("to assess"), lambda: self._filter(True), "link")
+        self.everything = button(tr("all"), lambda: self._filter(False), "link")
+        group = QButtonGroup(self)
+        for choice in (self.open_only, self.everything):
+            choice.setCheckable(True)
+            group.addButton(choice)
+        self.everything.setChecked(True)
+        left = Card()
+        left.body.addLayout(
+            row(label(tr("By site"), "head"), 1, self.open_only, self.everything, spacing=2)
+        )
+        left.body.addWidget(self.list, 1)
+        left.give_way(308, 220)
+        self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
+        feed(house, self.chart, "excursions pictures")
+        self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
+        self.to_trends.setToolTip("Alt+T")
+        self.picture = Card(" ", self.to_trends)
+        self.picture.body.addWidget(self.chart.scroll(), 1)
+        self.facts = Facts(2)
+        facts = Card()
+        facts.body.addWidget(self.facts)
+        middle = column(self.picture, facts)
+        middle.setStretch(0, 1)
+        line = row(left, middle, self._assessment(), margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.list)
+
+    def _assessment(self) -> Card:
+        card = Card(tr("Assessment"))
+        asked = QWidget()  # scrolls where text is large and the screen small
+        choice = QWidget()
+        fields = column(choice, spacing=6)
+        self.causes = QButtonGroup(self)
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for i, cause in enumerate(CAUSES):
+            made = button(tr(cause), lambda: None)
+            made.setCheckable(True)
+            made.setToolTip(f"Alt+{i + 1}")
+            self.causes.addButton(made, i)
+            grid.addWidget(made, i // 2, i % 2)
+        chosen_from = column(label(tr("Cause"), "muted"), spacing=6)
+        chosen_from.addLayout(grid)
+        choice.setLayout(chosen_from)
+        self.before_button = button(tr("Words as before …"), self.offer_words, "link")
+        self.before_button.setToolTip("Ctrl+Shift+E")
+        fields.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
+        self.words = QPlainTextEdit()
+        self.words.setTabChangesFocus(True)
+        self.words.setAccessibleName(tr("What happened, what was done"))
+        self.words.setMinimumHeight(64)
+        self.words.setMaximumHeight(150)
+        # the words give way before anything scrolls
+        self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+        self.words.textChanged.connect(self._keep_draft)
+        self.causes.idToggled.connect(lambda *_: self._keep_draft())
+        fields.addWidget(self.words, 1)
+        fields.addLayout(row(self.before_button, 1))
+        self.state = label("", "muted", wrap=True)
+        fields.addWidget(self.state)
+        fields.addStretch()
+        asked.setLayout(fields)
+        card.body.addWidget(scrolled(asked), 1)
+        self.under = label("", "muted", wrap=True)
+        self.settle_button = button(tr("Settle this excursion"), self.settle, "primary")
+        self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))
+        self.reopen_button.setAutoDefault(False)
+        self.reopen_button.clicked.connect(lambda _=False: self.reopen())
+        acts = QWidget()
+        acts.setLayout(column(self.under, self.settle_button, self.reopen_button, spacing=6))
+        card.body.addWidget(acts)
+        if self.house.is_looking:
+            for one in (acts, choice, self.before_button):
+                one.hide()
+            self.words.setReadOnly(True)
+        card.give_way(262, 220)
+        return card
+
+    def commands(self) -> list[Command]:
+        here = places.EXCURSIONS
+        causes = [
+            Command(f"cause.{i}", tr("Cause: %1").replace("%1", tr(cause)), f"Alt+{i + 1}",
+                self.causes.button(i).click, here)
+            for i, cause in enumerate(CAUSES)
+        ]  # fmt: skip
+        return [
+            Command(
+                "event.next", tr("Next excursion"), "Ctrl+Down", lambda: self.list.step(1), here
+            ),
+            Command(
+                "event.previous",
+                tr("Previous excursion"),
+                "Ctrl+Up",
+                lambda: self.list.step(-1),
+                here,
+            ),
+            *causes,
+            Command("event.words", tr("Write what happened"), "Ctrl+E", self.words.setFocus, here),
+            Command(
+                "event.before",
+                tr("Words of earlier assessments"),
+                "Ctrl+Shift+E",
+                self.offer_words,
+                here,
+            ),
+            Command("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
+            Command("event.reopen", tr("Take the assessment back"), "Alt+Z", self.reopen, here),
+            Command(
+                "event.rows",
+                tr("Readings of the excursion as a table"),
+                "Alt+R",
+                self.show_rows,
+                here,
+            ),
+            Command(
+                "event.trends",
+                tr("Look at the excursion in Trends"),
+                "Alt+T",
+                self.look_in_trends,
+                here,
+            ),
+        ]
+
+    def hint(self) -> str:
+        return tr("Ctrl+↑ ↓ next · Shift+↑ ↓ marks · Alt+1…8 cause · Ctrl+E words · "
+                  "Ctrl+Enter settles")  # fmt: skip
+
+    # -- loading -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        event = self._event
+        if event is None:
+            return None
+        span = (event.start_ms, event.end_ms)
+        return lambda desk: about_point(desk, event.point.id, span, event.rule.key)
+
+    def refresh(self) -> None:
+        self.under.setText(
+            tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)
+        )
+        self.house.run(lambda _task: excursions(self.house.desk), self._know, latest="events")
+
+    def _know(self, events: list[BookedExcursion]) -> None:
+        self._all = events
+        self._show_list()
+
+    def _filter(self, _open_only: bool) -> None:
+        self._show_list()
+
+    def _show_list(self) -> None:
+        shown = [e for e in self._all if not (self.open_only.isChecked() and e.is_settled)]
+        first: dict[str, bool] = {}
+        for event in shown:  # sites with something to assess come first
+            known = first.get(event.point.site, True)
+            first[event.point.site] = known and event.is_settled
+        shown.sort(key=lambda e: (first[e.point.site], e.point.site, e.is_settled, -e.start_ms))
+        self.list.show_lines([self._line(event) for event in shown], lambda a, b: a.id == b.id)
+        if self._wanted is not None:
+            self.show_target(self._wanted)
+        elif self.list.thing() is not None:
+            self._choose(self.list.thing())
+
+    def _line(self, event: BookedExcursion) -> ListLine:
+        name = quantity(event.rule.channel)
+        unit = units_of(self.house.desk.settings).of(name.unit)
+        decimals = min(max(name.decimals + unit.extra_decimals, 0), 1)
+        short = unit.name if len(unit.name) < 6 else ""
+        beside = "" if short else unit.name  # a long unit stands below its number
+        extreme = f"{number(unit.shown(event.extreme), decimals)} {short}"
+        if not event.rule.has_value:
+            extreme = tr("no sensor")
+        sign, color = RULE_SIGNS[event.rule.side]
+        state = tr("to assess") if not event.is_settled else tr(event.cause or "")
+        if event.once:
+            state += " · " + tr("was one with another")
+        if event.changed:
+            state += " · " + tr("changed since")
+        if event.gone:
+            state += " · " + tr("no longer in the record")
+        return ListLine(
+            event.point.site,
+            event.point.name,
+            extreme.strip(),
+            " · ".join(filter(None, (day_and_time(event.start_ms, event.point.zone), beside))),
+            state,
+            event,
+            sign=sign,
+            sign_color=color,
+            figure_right=duration_text(event.end_ms - event.start_ms),
+            is_open=not event.is_settled,
+        )
+
+    def show_target(self, target: object) -> None:
+        found = self.list.choose(lambda event: event.id == target)
+        self._wanted = None if found or self._all else target
+
+    def _choose(self, event: BookedExcursion | None) -> None:
+        self._event = event
+        for widget in (self.words, self.settle_button, self.before_button, self.to_trends,
+                       *self.causes.buttons()):  # fmt: skip
+            widget.setEnabled(event is not None)
+        if event is None:
+            self.picture.title.setText(tr("Nothing was outside its limits."))
+            self.chart.show_lanes([], (0, 1), "UTC")
+            self.facts.show_facts([])
+            self.reopen_button.setEnabled(False)
+            return
+        self._show_assessment(event)
+        desk = self.house.desk
+        self.house.run(lambda _task: _load(desk, event), self._show_detail)
+
+    def _show_assessment(self, event: BookedExcursion) -> None:
+        drafted = _Draft.of(self._drafts.get(event.draft_key))
+        cause, words = (drafted.cause, drafted.words) if drafted else _said_of(event)
+        if self._shown_words() != (cause, words):
+            self._put_words(cause, words)
+        self.reopen_button.setEnabled(event.is_settled)
+        if event.is_settled:
+            when = day_and_time(event.settled_ms or 0, event.point.zone)
+            said = tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
+            if event.changed and event.assessed:
+                said += "\n" + self._as_assessed(event, event.assessed)
+            self.state.setText(said)
+        elif drafted:
+            self.state.setText(tr("Not settled yet; your words are kept."))
+        elif event.once:
+            self.state.setText(
+                tr(
+                    "It was one with another, settled by %1 as it stands here. Is it the same?"
+                ).replace("%1", event.once_by)
+            )
+        else:
+            self.state.setText("")
+        self._show_marks()
+
+    def _as_assessed(self, event: BookedExcursion, seen: Seen) -> str:
+        """What it was when it was assessed; it is another one now."""
+        lasted = duration_text(seen.end_ms - seen.start_ms)
+        if not event.rule.has_value:  # nothing was measured, so it went nowhere
+            return tr("Then it lasted %1; settle it again.").replace("%1", lasted)
+        name = quantity(event.rule.channel)
+        unit = units_of(self.house.desk.settings).of(name.unit)
+        extreme = number(unit.shown(seen.extreme), max(name.decimals + unit.extra_decimals, 0))
+        words = tr("Then it lasted %1 and went to %2; settle it again.")
+        words = words.replace("%1", lasted)
+        return words.replace("%2", f"{extreme} {unit.name}")
+
+    def _shown_words(self) -> tuple[str, str]:
+        at = self.causes.checkedId()
+        return CAUSES[at] if at >= 0 else "", self.words.toPlainText()
+
+    def _put_words(self, cause: str, words: str) -> None:
+        blocked = [QSignalBlocker(self.words), QSignalBlocker(self.causes)]
+        self.causes.setExclusive(False)
+        for i, known in enumerate(CAUSES):
+            self.causes.button(i).setChecked(cause == known)
+        self.causes.setExclusive(True)
+        self.words.setPlainText(words)
+        del blocked
+
+    def _keep_draft(self) -> None:
+        """What is typed belongs to the excursion it is typed for, until that is settled."""
+        event = self._event
+        if event is None:
+            return
+        cause, words = self._shown_words()
+        is_new = (cause, words) != _said_of(event)
+        self._drafts.put(event.draft_key, _Draft(cause, words).text() if is_new else "")
+
+    def _show_marks(self) -> None:
+        count = len(self.list.marked())
+        self.settle_button.setText(
+            counted(count, "Settle this excursion", "Settle these %n excursions")
+            if count > 1 else tr("Settle this excursion")
+        )  # fmt: skip
+
+    def offer_words(self) -> None:
+        """Show the words of earlier assessments; the chosen ones can still be changed."""
+        menu = QMenu(self)
+        menu.setAccessibleName(tr("Words of earlier assessments"))
+        for cause, words in last_words(self._all):
+            shown = " ".join(words.split())
+            shown = shown if len(shown) < 60 else shown[:58] + "…"
+            menu.addAction(f"{tr(cause)}: {shown}", partial(self.take_words, cause, words))
+        if menu.isEmpty():
+            self.house.say(tr("Nothing was assessed yet, so there are no words to take."))
+            return
+        menu.popup(self.before_button.mapToGlobal(QPoint(0, self.before_button.height())))
+
+    def take_words(self, cause: str, words: str) -> None:
+        """Put cause and words into the fields, as if they had been typed."""
+        self._put_words(cause, words)
+        self._keep_draft()
+        self.words.setFocus()
+
+    def show_rows(self) -> None:
+        """Show the readings of the excursion and shortly around it as a table."""
+        if self._event is not None:
+            event = self._event
+            around = max((event.end_ms - event.start_ms) // 4, HOUR_MS)
+            span = (event.start_ms - around, event.end_ms + around)
+            series = ((event.point, event.rule.channel),)
+            self.house.rows_wanted.emit(Rows(series, span, event.start_ms))
+
+    def look_in_trends(self) -> None:
+        """Show this excursion in Trends, with a way back."""
+        event = self._event
+        if event is not None:
+            back = (places.EXCURSIONS, event.id, tr("Back to the excursion"))
+            span = (event.start_ms, event.end_ms)
+            self.house.go.emit(places.TRENDS, places.Look(event.point.id, span, back))
+
+    def _show_detail(self, detail: _Detail) -> None:
+        if self._event is None or self._event.id != detail.event.id:
+            return
+        event = detail.event
+        when = date(event.start_ms, event.point.zone)
+        self.picture.title.setText(f"{event.point.full_name} · {when} · {event.point.zone}")
+        self.chart.show_lanes(detail.lanes, _surroundings(event), event.point.zone)
+        self.facts.show_facts(detail.facts)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def settle(self) -> None:
+        """Settle the marked excursions, or the chosen one, with the chosen cause and the words."""
+        event, marked = self._event, self.list.marked()
+        if event is None or not self.settle_button.isEnabled():
+            return
+        (cause, words), desk = self._shown_words(), self.house.desk
+        self.settle_button.setEnabled(False)
+
+        def settled(_result: object) -> None:
+            self.settle_button.setEnabled(True)
+            for one in marked:
+                self._drafts.put(one.draft_key, "")
+            self._wanted = next_open(self.list.things(), marked)
+            self._event = None  # what stands in the fields is kept now, it is no draft
+            self.house.archive_changed.emit()
+            done = counted(len(marked), "%n excursion settled", "%n excursions settled")
+            following = tr("the next one to assess is shown.")
+            rest = following if self._wanted is not None else tr("none is left to assess.")
+            self.house.say(f"{done}; {rest}")
+
+        self.house.run(
+            lambda _task: settle(desk, [one.id for one in marked], cause, words),
+            settled,
+            failed=lambda _: self.settle_button.setEnabled(True),
+        )
+
+    def reopen(self) -> None:
+        """Take the assessment of the chosen excursion back."""
+        event, desk = self._event, self.house.desk
+        if event is not None and event.is_settled:
+            self.house.run(
+                lambda _task: reopen(desk, event.id), lambda _: self.house.archive_changed.emit()
+            )
+
+    def set_theme(self, theme: Theme) -> None:
+        self.list.theme = theme
+        self.list.viewport().update()
+        self.chart.set_theme(theme)
+
+
+@dataclass(frozen=True, slots=True)
+class _Draft:
+    """Cause and words that were typed and not settled yet."""
+
+    cause: str
+    words: str
+
+    def text(self) -> str:
+        """As one text; a cause holds no line break."""
+        return f"{self.cause}\n{self.words}"
+
+    @classmethod
+    def of(cls, text: str) -> _Draft | None:
+        """The draft of a text, None for "" """
+        cause, _, words = text.partition("\n")
+        return cls(cause, words) if text else None
+
+
+def _said_of(event: BookedExcursion) -> tuple[str, str]:
+    """Cause and words of an excursion; of one that was part of an assessed one, what was said of
+    that: offered, not settled."""
+    if event.once is not None:
+        return event.once.cause, event.once.words
+    return event.cause or "", event.words
+
+
+def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
+    """Return which excursion follows: as the list is sorted, at the same site as long as any is
+    to assess there; None when none is left."""
+    done = {event.id for event in settled}
+    last = max((i for i, event in enumerate(listed) if event.id in done), default=-1)
+    after = [*listed[last + 1 :], *listed[: last + 1]]
+    rest = [event for event in after if not event.is_settled and event.id not in done]
+    here = [event for event in rest if last >= 0 and event.point.site == listed[last].point.site]
+    return next((event.id for event in [*here, *rest]), None)
+
+
+def _load(desk: Desk, event: BookedExcursion) -> _Detail:
+    """Gather picture and facts: the channel itself first, then those beside it."""
+    lanes = []
+    others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
+    for channel in [event.rule.channel, *others]:
+        name = quantity(channel)
+        unit = units_of(desk.settings).of(name.unit)
+        tints = []
+        if channel == event.rule.channel:
+            _, color = RULE_SIGNS[event.rule.side]
+            tints = [
+                Tint((event.start_ms, event.alarm_ms), "brass", alpha=70),
+                Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
+            ]
+        rules = (shown_rule(event.rule, unit),) if tints and event.rule.has_value else ()
+        trace = trace_of(desk, event.point, channel, unit)
+        decimals = max(name.decimals + unit.extra_decimals, 0)
+        lanes.append(
+            Lane(name.name, unit.name, decimals, (replace(trace, rules=rules),), tuple(tints))
+        )
+    lanes = made_ready(desk, lanes, _surroundings(event))
+    return _Detail(event, lanes, _facts(desk, event))
+
+
+def _surroundings(event: BookedExcursion) -> Span:
+    """The stretch in which an excursion is shown."""
+    beside_ms = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
+    return (round(event.start_ms - beside_ms), round(event.end_ms + beside_ms))
+
+
+def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
+    name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
+    units = units_of(desk.settings)
+    extreme = units.value(rule.channel, event.extreme)
+    facts = [
+        (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
+        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units)}"),
+    ]
+    if rule.has_value:
+        which = tr("Highest") if rule.side == "above" else tr("Lowest")
+        facts.append((which, f"{extreme}, {day_and_time(event.extreme_ms, zone)}"))
+    if name.dose_unit and rule.has_value:
+        facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
+    if name.is_temperature:
+        _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
+        series = around(desk, event.point.id, rule.channel, whole_day)
+        mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
+        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
+    known = day_and_time(event.found_ms, zone)
+    late_ms = event.found_ms - event.alarm_ms
+    if late_ms > FOUND_LATER_MS:
+        known += " · " + tr("found %1 later").replace("%1", duration_text(late_ms))
+    facts.append((tr("Known since"), known))
+    readings = counted(event.measured, "%n measured", "%n measured")
+    readings += ", " + counted(event.estimated, "%n estimated", "%n estimated")
+    facts.append((tr("Readings"), readings))
+    return facts

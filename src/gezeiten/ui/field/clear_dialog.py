@@ -1,0 +1,49 @@
+"""Asking once before records are cleared from a courier or drive: what goes, what stays."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QDialog, QWidget
+
+from gezeiten.desk.intake.carried import Clearing
+from gezeiten.ui.parts.widgets import button, column, label, row, scrolled
+from gezeiten.ui.shell.i18n import counted, number, tr
+
+
+class ClearDialog(QDialog):
+    """wanted: it may be done. afterwards: what else is done with it, in a sentence, or ""."""
+
+    wanted = Signal()
+
+    def __init__(self, parent: QWidget, name: str, clearing: Clearing, afterwards: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Clear %1").replace("%1", name))
+        count = len(clearing.goes)
+        head = counted(count, "%n record is cleared", "%n records are cleared")
+        size = sum(record.size for record in clearing.goes) / 1000
+        lines = [
+            f"{one.serial} · {tr('mission')} {one.mission} · {one.mission_name}".rstrip(" ·")
+            for one in clearing.goes
+        ]
+        self.words = label(f"{head} ({number(size)} kB)" if count else tr("Nothing is cleared"),
+                           "head")  # fmt: skip
+        inside = QWidget()
+        parts = [label("\n".join(lines), wrap=True)]
+        if clearing.stays:
+            parts += [label(tr("What stays"), "head"),
+                      label("\n".join(clearing.stays), "brass", wrap=True)]  # fmt: skip
+        inside.setLayout(column(*parts, 1, spacing=8))
+        safe = tr("Each was read back from the vault and compared with its fingerprint just now.")
+        more = " ".join(filter(None, (safe if count else "", afterwards)))
+        self.take = button(tr("Clear"), self._take, "primary")
+        self.take.setEnabled(bool(count or afterwards))
+        self.take.setDefault(True)
+        self.setLayout(
+            column(self.words, scrolled(inside), label(more, "muted", wrap=True),
+                   row(1, button(tr("Cancel"), self.reject), self.take), margins=16)
+        )  # fmt: skip
+        self.resize(520, 420)
+
+    def _take(self) -> None:
+        self.wanted.emit()
+        self.accept()

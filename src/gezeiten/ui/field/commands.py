@@ -1,0 +1,75 @@
+"""What can be done at the Field desk, with its keys: for shortcuts and the command finder."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from gezeiten.ui.field.acts import FieldActs
+from gezeiten.ui.field.dialogs import FieldDialogs
+from gezeiten.ui.field.view import FieldView
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.i18n import tr
+
+
+def field_commands(field: FieldView, acts: FieldActs, more: FieldDialogs) -> list[Command]:
+    """Return every act of the Field desk."""
+    here = places.FIELD_DESK
+    listed = [
+        ("look", tr("Look for loggers again"), "F5", field.look),
+        ("logger.next", tr("Next logger"), "Ctrl+Down", lambda: field.step(1)),
+        ("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: field.step(-1)),
+        ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", acts.tick_all),
+        ("offload.start", tr("Offload the chosen logger"), "F6", acts.offload),
+        ("offload.part", tr("Offload a part of the chosen logger, or an overview"), "Ctrl+F6",
+         more.part),
+        ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", acts.offload_all),
+        ("offload.stop", tr("Stop what runs"), "Esc", acts.cancel),
+        ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", field.carriers.open_next),
+        ("text", tr("Take a text file, or a mission file"), "Ctrl+O", more.choose_text),
+        ("live.line", tr("Live line: record an instrument"), "Ctrl+R", more.live_line),
+        ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
+         more.choose_folder),
+        ("blink", tr("Let the chosen logger blink"), "F8", acts.blink),
+        ("label.type", tr("Compare the label on the case"), "F4", field.type_label),
+        ("self-check", tr("Let the logger check its sensors"), "Shift+F8", acts.self_check),
+        ("live", tr("Keep reading present values"), "F7", acts.watch_live),
+        ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", more.pin),
+        ("launch", tr("Offload and launch the chosen or the ticked loggers"), "F9", acts.launch),
+        ("again", tr("Launch again as last time, whatever was typed"), "Shift+F9",
+         acts.again_as_it_was),
+        ("next.open", tr("Next logger that is not launched yet"), "Ctrl+Shift+Down",
+         acts.next_logger),
+        ("mission.stop", tr("Stop the mission of the chosen logger and offload it"), "Ctrl+F9",
+         acts.stop_mission),
+        ("memory.erase", tr("Erase the memory of the chosen logger"), "Ctrl+Shift+F9", more.erase),
+        ("accept", tr("Accept a check with a word why"), "F3", field.ask_word),
+        ("plan.kept", tr("Kept plans"), "Ctrl+P", acts.show_kept_plans),
+        ("plan.last", tr("Take the plan of the last mission here"), "Ctrl+L",
+         acts.take_last_plan),
+        ("plan.before", tr("Take the plan of the logger launched before"), "Ctrl+E",
+         acts.take_plan_before),
+        ("plan.differs", tr("What differs from the last plan?"), "Ctrl+D",
+         acts.show_differences),
+        ("day", tr("The day: what came, what was launched, what is left"), "Ctrl+Shift+T",
+         more.day),
+        ("plugged", tr("Go to the logger that was just plugged in"), "Ctrl+G",
+         field.go_to_plugged),
+        ("logger.rows", tr("Readings of the chosen logger as a table"), "Alt+R", more.rows),
+        ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", more.life),
+        ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P",
+         acts.write_labels),
+    ]  # fmt: skip
+    stepping = ("logger.next", "logger.previous")  # the only ones that a key held down repeats
+    made = [
+        Command(name, title, key, handler, here, repeats=name in stepping)
+        for name, title, key, handler in listed
+    ]
+    made += [
+        Command(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
+            partial(field.choose_stage, i), here)
+        for i, name in enumerate(field.stages.names)
+    ]  # fmt: skip
+    if field.house.practice is not None:
+        made.append(Command("practice", tr("Start practice loggers"), "", more.practice, here))
+    return made

@@ -1,0 +1,181 @@
+"""What the Field desk opens beside itself: dialogs, file choosers, practice loggers.
+
+Most are opened now and then only: the window starts without their imports.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from gezeiten.desk.intake.drives import is_mission_file, look_at_file, take_from_drive
+from gezeiten.desk.logger.parts import newest_extent
+from gezeiten.desk.logger.pins import pin_group
+from gezeiten.desk.record.table import LastReadings, last_readings
+from gezeiten.ui.field.acts import FieldActs
+from gezeiten.ui.field.logger_page import offload_words
+from gezeiten.ui.field.model import FieldModel
+from gezeiten.ui.field.view import FieldView
+from gezeiten.ui.shell.house import Rows
+from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.shell.work import Task
+
+if TYPE_CHECKING:
+    from gezeiten.ui.field.live_dialog import LiveWork
+
+
+class FieldDialogs:
+    """Opens dialogs for the chosen logger and passes on what they want."""
+
+    def __init__(self, field: FieldView, model: FieldModel, acts: FieldActs, over: QWidget) -> None:
+        self._field, self._model, self._acts = field, model, acts
+        self._house, self._over = field.house, over
+        self.live: LiveWork | None = None  # once the live line was opened
+
+    # -- other ways in -------------------------------------------------------------------------
+    def choose_text(self) -> None:
+        """Let a text file be chosen and tied, or a mission file and taken."""
+        name, _ = QFileDialog.getOpenFileName(self._over, tr("Take a text or mission file"))
+        if name:
+            take = self.mission_file if is_mission_file(Path(name)) else self.text
+            take(Path(name))
+
+    def mission_file(self, path: Path) -> None:
+        """Take a single mission file."""
+        desk = self._house.desk
+
+        def work(_task: Task) -> str:
+            card = look_at_file(desk, path)
+            [seen] = card.records
+            if not seen.is_new:
+                return f"{path.name}: {seen.words or tr('already kept.')}"
+            return "  ".join(offload_words(one) for one in take_from_drive(desk, card).results)
+
+        def taken(words: str) -> None:
+            self._house.archive_changed.emit()
+            self._house.say(words)
+
+        self._house.run(work, taken)
+
+    def text(self, path: Path) -> None:
+        """Show how a text file would be read."""
+        from gezeiten.ui.field.text_dialog import TextDialog
+
+        dialog = TextDialog(self._over, self._house, path)
+        dialog.taken.connect(lambda _: self._house.archive_changed.emit())
+        dialog.open()
+
+    def live_line(self) -> None:
+        """Open the live line; what it records goes on when it is closed."""
+        from gezeiten.ui.field.live_dialog import LiveDialog, LiveWork
+
+        if self.live is None:
+            work = self.live = LiveWork(self._house)
+            work.changed.connect(lambda: self._field.at_hand.show_live(on=work.is_on))
+        LiveDialog(self._over, self._house, self.live).show()
+
+    def choose_folder(self) -> None:
+        """Let a folder be chosen that is then looked at like a drive."""
+        name = QFileDialog.getExistingDirectory(self._over, tr("Look into a folder"))
+        if name:
+            self._house.desk.more_folders.append(name)
+            self._field.carriers.watch_drives()
+
+    def practice(self) -> None:
+        """Start loggers to practise with and look for them."""
+        practice = self._house.practice
+        if practice is None:
+            return
+        desk = self._house.desk
+
+        def started(where: tuple[list[str], list[str]]) -> None:
+            desk.practice_addresses, desk.practice_ports = where
+            self._house.say(tr("Practice loggers run; they end with Gezeiten."))
+            self._field.look()
+
+        self._house.say(tr("Starting practice loggers ..."))
+        self._house.run(lambda _task: practice.start(), started)
+
+    def demonstrate(self) -> None:
+        """Open the demonstration in a window of its own."""
+        if self._house.practice is not None:
+            self._house.practice.demonstrate()
+            words = tr("The demonstration is being built; its window opens in a minute or two.")
+            self._house.say(words)
+
+    # -- the chosen logger ---------------------------------------------------------------------
+    def part(self) -> None:
+        """Let a part of the chosen logger's mission, or an overview, be chosen and take that."""
+        field, card = self._field, self._model.card
+        if card is None or not card.directory or field.work.is_busy:
+            return
+        extent = newest_extent(card)
+        if extent is None:
+            self._house.say(tr("Its readings are not evenly spaced; it is offloaded as a whole."))
+            return
+        from gezeiten.ui.field.part_dialog import PartDialog
+
+        rate = field.work.rates.get(card.serial)
+        zone = self._model.zone_of(card)
+        dialog = PartDialog(self._over, self._house, extent, card.serial, zone, rate)
+        dialog.wanted.connect(lambda only: self._acts.take_part(card, only))
+        dialog.overview_wanted.connect(lambda *what: self._acts.take_overview(card, *what))
+        dialog.open()
+
+    def erase(self) -> None:
+        """Show what erasing the chosen logger's memory means, and do it when its label is typed."""
+        card = self._model.card
+        if card is None or self._field.work.is_busy:
+            return
+        from gezeiten.ui.field.erase_dialog import EraseDialog
+
+        dialog = EraseDialog(self._over, card)
+        dialog.wanted.connect(lambda label: self._field.work.erase(card, label))
+        dialog.open()
+
+    def pin(self) -> None:
+        """Ask for the PIN of the chosen logger's group."""
+        card, desk = self._model.card, self._house.desk
+        if card is None:
+            return
+        from gezeiten.ui.field.pin_dialog import PinDialog
+
+        def ask(known: tuple[str, bool]) -> None:
+            group, lasting = known
+            dialog = PinDialog(self._over, card.serial, group, lasting=lasting)
+            dialog.given.connect(self._field.pin_given)
+            dialog.open()
+
+        self._house.run(lambda _task: (pin_group(desk, card.serial), desk.pins.lasting), ask)
+
+    def day(self) -> None:
+        """Show what was done today, and what is left."""
+        from gezeiten.ui.field.day_dialog import DayDialog
+
+        at_hand = {c.serial: c.readings_not_kept for c in self._model.cards.values()}
+        DayDialog(self._over, self._house, at_hand).open()
+
+    def rows(self) -> None:
+        """Show what came last from the chosen logger as a table: what its last offload brought,
+        else the last day that is kept."""
+        card, desk = self._model.card, self._house.desk
+        if card is None:
+            return
+        span = self._model.came_last(card.serial)
+
+        def show(found: LastReadings | None) -> None:
+            if found is None:
+                self._house.say(tr("Nothing of this logger is kept yet; offload it first."))
+            else:
+                self._house.rows_wanted.emit(Rows(found.series, found.span))
+
+        self._house.run(lambda _task: last_readings(desk, card.serial, span), show)
+
+    def life(self) -> None:
+        """Show the life of the chosen logger."""
+        from gezeiten.ui.field.life_dialog import LifeDialog
+
+        if self._model.card is not None:
+            LifeDialog(self._over, self._house, self._model.card.serial).open()

@@ -1,0 +1,98 @@
+"""What `FieldWork` brings back from loggers, shown on the Field desk and said in the foot line."""
+
+from __future__ import annotations
+
+from gezeiten.desk.field.arrival import Arrival
+from gezeiten.desk.intake.overviews import OverviewCame
+from gezeiten.desk.logger.launching import Launched
+from gezeiten.link.registers import LiveValue
+from gezeiten.link.transfer import Progress
+from gezeiten.ui.field.logger_page import offload_words, overview_words
+from gezeiten.ui.field.model import FieldModel
+from gezeiten.ui.field.stage_states import LAUNCH
+from gezeiten.ui.field.view import FieldView
+from gezeiten.ui.shell.i18n import clock_time, counted, number, tr
+from gezeiten.ui.shell.units import units_of
+
+
+class FieldNews:
+    """Into the model it goes, and into the foot line."""
+
+    def __init__(self, field: FieldView, model: FieldModel) -> None:
+        self._field, self._model = field, model
+        self._house, self._page = field.house, field.logger_page
+        work = field.work
+        work.progressed.connect(self._progressed)
+        work.offloaded.connect(self._offloaded)
+        work.overview_came.connect(self._overview_came)
+        work.launched.connect(self._launched)
+        work.stopped.connect(self._stopped)
+        work.erased.connect(self._erased)
+        work.live.connect(self._show_live)
+
+    # -- what came -------------------------------------------------------------------------------
+    def _progressed(self, serial: str, progress: Progress) -> None:
+        self._house.say(self._page.show_progress(serial, progress))
+
+    def _offloaded(self, came: list[Arrival]) -> None:
+        self._model.arrivals.update({one.result.serial: one for one in came})
+        results = [one.result for one in came]
+        said = "  ".join(offload_words(result) for result in results[-3:])
+        self._say_what_came(said, failed=any(result.error for result in results))
+
+    def _overview_came(self, came: OverviewCame) -> None:
+        self._model.arrivals[came.serial] = came
+        self._say_what_came(overview_words(came), failed=bool(came.error))
+
+    def _say_what_came(self, words: str, *, failed: bool) -> None:
+        self._field.show_current()
+        self._page.transfer_words.setText(words)
+        self._house.archive_changed.emit()
+        self._house.said.emit(words, failed)
+
+    # -- what a logger was told ------------------------------------------------------------------
+    def _launched(self, done: Launched, came: Arrival | None) -> None:
+        self._model.launched[done.serial] = done
+        if came is not None:
+            self._model.arrivals[done.serial] = came
+        self._field.forget_typed(done.serial)
+        self._field.shelf.remember(done.serial, done.plan)
+        words = tr("mission %1 launched; plan read back, the same.")
+        words = words.replace("%1", number(done.mission))
+        if came is not None and came.result.readings:
+            words = f"{offload_words(came.result, named=False)} {words[0].upper()}{words[1:]}"
+        self._changed(f"{done.serial}: {words}")
+        self._field.stages.choose(LAUNCH)
+
+    def _stopped(self, came: Arrival) -> None:
+        self._model.arrivals[came.result.serial] = came
+        words = tr("%1 is stopped; its memory stays.").replace("%1", came.result.serial)
+        words = f"{words} {offload_words(came.result, named=False)}"
+        self._say_what_came(words, failed=bool(came.result.error))
+
+    def _erased(self, serial: str, readings: int) -> None:
+        words = counted(readings, "%n reading erased, kept in the vault.",
+                        "%n readings erased, kept in the vault.")  # fmt: skip
+        self._changed(f"{serial}: {words}")
+
+    def _changed(self, words: str) -> None:
+        self._field.show_current()
+        self._house.archive_changed.emit()
+        self._house.say(words)
+
+    # -- present readings ------------------------------------------------------------------------
+    def read_live(self) -> None:
+        """Read what the chosen logger measures now."""
+        if self._model.card is not None:
+            self._field.work.read_live(self._model.card)
+
+    def _show_live(self, serial: str, values: list[LiveValue] | None) -> None:
+        card = self._model.card
+        if values is None:
+            self._page.watch.setChecked(False)  # it is gone: said once, not every look
+        elif card is not None and card.serial == serial:
+            desk = self._house.desk
+            self._page.show_live(card, values, units_of(desk.settings))
+            at = clock_time(desk.now_ms(), self._model.zone_of(card), seconds=True)
+            words = tr("as of %1; every look costs battery").replace("%1", at)
+            self._page.live_note.setText(words)

@@ -1,0 +1,103 @@
+"""The real pages of a chosen document (or the first lines of a CSV), one under the other."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from gezeiten.desk.office.handing import document_lines, document_pages
+from gezeiten.ui.parts.widgets import clear, label
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, tr
+
+if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
+    from gezeiten.report.pages import PagePicture
+
+PAGE_WIDTH = 520
+LINES_SHOWN = 60
+
+
+class PageView(QScrollArea):
+    """Shows one document; loading runs off the main thread and the latest wish wins."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__()
+        self._house = house
+        self._wanted: Path | None = None
+        inside = QWidget()
+        self._column = QVBoxLayout(inside)
+        self._column.setSpacing(10)
+        self.setWidget(inside)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setAccessibleName(tr("Pages of the chosen document"))
+
+    def show_document(self, path: Path | None, kind: str) -> None:
+        """Show a document by its file; None shows nothing. kind: "pdf" or "csv"."""
+        if path == self._wanted:
+            return
+        self._wanted = path
+        clear(self._column)
+        if path is None:
+            return
+        if kind == "pdf":
+            ratio = self.devicePixelRatioF()
+            wide = round(PAGE_WIDTH * ratio)
+            self._house.run(
+                lambda _task: (path, document_pages(path, wide)), self._show_pages, failed=self._say
+            )
+        else:
+            self._house.run(
+                lambda _task: (path, document_lines(path, LINES_SHOWN)),
+                self._show_lines,
+                failed=self._say,
+            )
+
+    def _show_pages(self, result: tuple[Path, list[PagePicture]]) -> None:
+        path, pages = result
+        if path != self._wanted:
+            return
+        for page in pages:
+            sheet = QLabel()
+            sheet.setPixmap(_pixmap(page, self.devicePixelRatioF()))
+            sheet.setStyleSheet("border: 1px solid palette(placeholder-text);")
+            sheet.setAccessibleName(tr("Page %1").replace("%1", str(page.number)))
+            self._column.addWidget(sheet, 0, Qt.AlignmentFlag.AlignHCenter)
+        more = pages[-1].of - pages[-1].number if pages else 0
+        if more:
+            words = counted(more, "%n more page: open the file to see it.",
+                            "%n more pages: open the file to see them.")  # fmt: skip
+            self._column.addWidget(label(words, "muted"), 0, Qt.AlignmentFlag.AlignHCenter)
+        self._column.addStretch(1)
+
+    def _show_lines(self, result: tuple[Path, str]) -> None:
+        path, text = result
+        if path != self._wanted:
+            return
+        lines = label(text)
+        lines.setStyleSheet("font-family: monospace;")
+        lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._column.addWidget(lines)
+        if text.count("\n") >= LINES_SHOWN:
+            words = tr("These are the first lines; open the file to see all of it.")
+            self._column.addWidget(label(words, "muted"))
+        self._column.addStretch(1)
+
+    def _say(self, sentence: str) -> None:
+        clear(self._column)
+        self._column.addWidget(label(sentence, "muted", wrap=True))
+        self._column.addStretch(1)
+
+
+def _pixmap(page: PagePicture, ratio: float) -> QPixmap:
+    pixels = np.ascontiguousarray(page.pixels)
+    height, width, _ = pixels.shape
+    image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+    picture = QPixmap.fromImage(image.copy())  # the copy outlives the array
+    picture.setDevicePixelRatio(ratio)
+    return picture

@@ -1,0 +1,667 @@
+"""The Field desk: what is at hand, the chosen logger in five stages, checks, one large button.
+
+Shows what `FieldWork` finds and does; with two and more loggers ticked it works on all of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.readiness import Readiness, Seen, Start, readiness, starting
+from gezeiten.desk.field.rounds import Round, open_round
+from gezeiten.desk.logger.accepted import AcceptedWords
+from gezeiten.desk.logger.checks import Check, erase_sentence, label_check
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.planning import pattern_name
+from gezeiten.desk.logger.several import LoggerResult
+from gezeiten.desk.office.logbook import About, about_logger
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.plan import Plan
+from gezeiten.errors import InputError
+from gezeiten.link.line import CablePort
+from gezeiten.ui.field.acts import FieldActs
+from gezeiten.ui.field.at_hand import AtHand
+from gezeiten.ui.field.carriers_desk import CarriersDesk
+from gezeiten.ui.field.commands import field_commands
+from gezeiten.ui.field.dialogs import FieldDialogs
+from gezeiten.ui.field.launch_panel import LaunchPanel
+from gezeiten.ui.field.logger_list import Marks
+from gezeiten.ui.field.logger_page import Life, LoggerPage
+from gezeiten.ui.field.logger_words import doing
+from gezeiten.ui.field.mission_page import MissionPage
+from gezeiten.ui.field.model import FieldModel, NextAct
+from gezeiten.ui.field.news import FieldNews
+from gezeiten.ui.field.next_step import step_words
+from gezeiten.ui.field.nobody_page import NobodyPage
+from gezeiten.ui.field.plan_page import PlanPage
+from gezeiten.ui.field.plan_shelf import PlanShelf, origin_words
+from gezeiten.ui.field.several_desk import SeveralDesk
+from gezeiten.ui.field.stage_states import (
+    IDENTITY,
+    LAUNCH,
+    OFFLOAD,
+    PLAN,
+    stage_states,
+)
+from gezeiten.ui.field.stages import StageBar
+from gezeiten.ui.field.work import FieldWork
+from gezeiten.ui.parts.widgets import column, give_room, row, scrolled
+from gezeiten.ui.plan.editor import PlanEditor
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, tr
+from gezeiten.ui.shell.theme import Theme
+from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.shell.work import Task
+
+_LOGGER_PAGE, _PLAN_PAGE, _MISSION_PAGE = range(3)
+
+
+class FieldDeskPlace(Place):
+    """Everything a technician does at a logger, or at several."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self.work = FieldWork(house)
+        self.model = FieldModel(home_zone())
+        self._plugged = ""
+        self._hands: QWidget | None = None  # where the focus was when an act began
+        self._accepted = AcceptedWords(house.desk)
+        self._build()
+        self.acts = FieldActs(self, self.model)
+        self.dialogs = FieldDialogs(self, self.model, self.acts, self)
+        self.news = FieldNews(self, self.model)
+        self._connect()
+        self._second = QTimer(self)
+        self._second.setInterval(1000)
+        self._second.timeout.connect(self._tick)
+
+    # -- building ------------------------------------------------------------------------------
+    def _build(self) -> None:
+        self.carriers = CarriersDesk(self.house, self.work)
+        self.at_hand = left = AtHand(self.house, self.work, self.carriers.list)
+        self.loggers, self.round_strip = left.loggers, left.round_strip
+        self.stages = StageBar(
+            [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
+        )
+        self.logger_page = LoggerPage()
+        self.editor = PlanEditor(
+            self.house.desk.now_ms, lambda: units_of(self.house.desk.settings), self._pattern_name
+        )
+        self.plan_page = PlanPage(self.editor)
+        self.mission_page = MissionPage()
+        self.pages = QStackedWidget()
+        for page in (scrolled(self.logger_page), self.plan_page, scrolled(self.mission_page)):
+            self.pages.addWidget(page)
+        one = QWidget()
+        one.setLayout(column(self.stages, self.pages, spacing=10))
+        self.right = LaunchPanel()
+        self.check_list, self.main = self.right.check_list, self.right.main
+        self.group = SeveralDesk(self.house, self.model, self.work, self.words_for)
+        self.several = self.group.page
+        self.shelf = PlanShelf(self.house, self, self.model, self._into_editor)
+        self.nobody = NobodyPage(can_practise=self.house.practice is not None)
+        self.middle = QStackedWidget()
+        for view in (one, self.several, self.nobody, self.carriers.page):
+            self.middle.addWidget(view)
+        self.setLayout(row(left, self.middle, self.right, margins=14))
+        give_room(self, 1, 1)
+        self.setFocusProxy(self.loggers)
+
+    def _connect(self) -> None:
+        self.loggers.currentItemChanged.connect(lambda *_: self._chosen())
+        self.loggers.currentItemChanged.connect(lambda *_: self._back_to_loggers())
+        self.loggers.ticks_changed.connect(self._ticks_changed)
+        self.stages.chosen.connect(self._show_stage)
+        self.editor.changed.connect(self._plan_changed)
+        self.plan_page.reach.connect(self._take_interval)
+        self.check_list.accepted.connect(self._accept)
+        self.right.pressed.connect(self.acts.do_next)
+        self.group.prepared_anew.connect(self._show_group)
+        self.group.ended.connect(self._several_ended)
+        self.carriers.opened.connect(self._choose_middle)
+        self.carriers.closed.connect(self.show_current)
+        self.right.offload_pressed.connect(self.acts.offload)
+        self.loggers.pressed.connect(lambda _: self._back_to_loggers())
+        self.loggers.entered_key.connect(self.acts.enter_in_list)
+        self.loggers.touched.connect(self.touched)
+        self.logger_page.labelled.connect(self._labelled)
+        self.logger_page.wants_live.connect(self.news.read_live)
+        self.round_strip.opened.connect(lambda serial: self.show_target(serial))
+        self.at_hand.asked.connect(self._asked)
+        self.at_hand.looking.connect(
+            lambda on: self.nobody.show_where(self._addresses(), looking=on)
+        )
+        for page in (
+            self.logger_page,
+            self.plan_page,
+            self.mission_page,
+            self.several,
+            self.nobody,
+        ):
+            page.asked.connect(self._asked)
+        self.nobody.look.connect(self.look_at)
+        self.work.seen.connect(self._show_card)
+        self.work.looked.connect(self._looked)
+        self.work.busy_changed.connect(self._busy_changed)
+
+    def _asked(self, act: str) -> None:
+        """A page wants something done."""
+        acts = self.acts
+        {
+            "blink": acts.blink, "record": self._to_trends, "cancel": acts.cancel,
+            "check": acts.self_check, "rows": self.dialogs.rows,
+            "part": self.dialogs.part, "life": self.dialogs.life, "pin": self.dialogs.pin,
+            "last": acts.take_last_plan, "before": acts.take_plan_before,
+            "kept": acts.show_kept_plans, "keep": acts.show_kept_plans,
+            "differs": acts.show_differences, "stop": acts.stop_mission,
+            "again": acts.again_as_it_was, "label": acts.write_labels,
+            "labels": acts.write_labels, "common": self.group.prepare, "untick": acts.untick_all,
+            "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
+            "practice": self.dialogs.practice, "tick": acts.tick_all,
+            "text": self.dialogs.choose_text, "folder": self.dialogs.choose_folder,
+            "live": self.dialogs.live_line, "gone": self._someone_left,
+            "erase": self.dialogs.erase, "demonstration": self.dialogs.demonstrate,
+        }[act]()  # fmt: skip
+
+    def commands(self) -> list[Command]:
+        return field_commands(self, self.acts, self.dialogs)
+
+    def hint(self) -> str:
+        return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")
+
+    def step(self, by: int) -> None:
+        """Choose the next logger, or the one before."""
+        self.touched()
+        row_ = self.loggers.currentRow() + by
+        if 0 <= row_ < self.loggers.count():
+            self.loggers.setCurrentRow(row_)
+
+    def choose_stage(self, stage: int) -> None:
+        """Show a stage and go to its first field."""
+        self.stages.choose(stage)
+        if stage == PLAN:
+            self.editor.times.interval.setFocus()
+            self.editor.times.interval.selectAll()
+
+    def _show_stage(self, stage: int) -> None:
+        self.pages.setCurrentIndex({PLAN: _PLAN_PAGE, LAUNCH: _MISSION_PAGE}.get(stage, 0))
+
+    # -- finding -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        card = self.model.card
+        if card is None:
+            return None
+        return lambda _desk: about_logger(card.serial)
+
+    def refresh(self) -> None:
+        desk = self.house.desk
+        cards = list(self.model.cards.values())
+
+        def work(_task: Task) -> tuple[list[PointPlace], Round | None, dict[str, Start]]:
+            known = [point for point in points(desk) if not point.retired]
+            return known, open_round(desk), {c.serial: starting(desk, c) for c in cards}
+
+        self.house.run(work, self._know_places, latest="field places")
+
+    def _know_places(self, known: tuple[list[PointPlace], Round | None, dict[str, Start]]) -> None:
+        listed, round_, starts = known
+        self.model.starts |= starts
+        self.model.know_points(listed)
+        self.carriers.page.zones = self.model.zones
+        self.editor.names.show_points(list(self.model.zones))
+        self.round_strip.show_round(round_)
+        self.loggers.show_round(self.round_strip.words())
+        self._mark_all()
+        if self.work.is_looking:
+            return
+        if self.house.desk.settings.look_on_start or self.loggers.count():
+            self.look()
+        else:
+            self._looked(set())
+
+    def look_at(self, addresses: str) -> None:
+        """Look at addresses too that were typed just now; they are remembered."""
+        desk = self.house.desk
+        known = desk.settings.addresses
+        if addresses and addresses not in known:
+            listed = ", ".join(filter(None, (known, addresses)))
+            try:
+                desk.addresses_of(listed)
+            except InputError as exc:
+                self.house.said.emit(str(exc), True)
+                return
+            self.house.change_settings(replace(desk.settings, addresses=listed))
+        self.look()
+
+    def look(self) -> None:
+        """Ask every address who is there; cards appear as they answer."""
+        if self.work.is_looking:
+            return
+        self.work.look()
+        self.at_hand.look_at_ports()
+        self.carriers.look_again()
+        self.at_hand.show_looking(on=True)
+
+    def _addresses(self) -> str:
+        desk = self.house.desk
+        return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
+
+    def _show_card(self, seen: Seen) -> None:
+        card, is_new = seen.card, self.model.see(seen)
+        self.loggers.show_card(card, self._marks(card))
+        if is_new and not self.work.is_looking:
+            self._count()
+        if is_new:
+            self._plugged_in(card)
+        goes_to = self.model.goes_to(card)
+        if goes_to is not None:
+            self.loggers.choose(goes_to)
+        elif self.model.card is card:
+            self.show_current()
+        if card.serial in self.model.ticks and not self.work.is_busy:
+            self.group.prepare()
+
+    def _chosen(self) -> None:
+        """Another logger is chosen in the list."""
+        card = self.loggers.current_card()
+        self.model.chosen = card.serial if card else None
+        self.show_current()
+
+    def _plugged_in(self, card: LoggerCard) -> None:
+        """A logger on a cable that has just been plugged in is told, and one key away."""
+        if isinstance(card.address, CablePort) and card.address.path in self.at_hand.fresh_ports:
+            self._plugged = card.serial
+            words = tr("%1 was plugged in; Ctrl+G goes to it.").replace("%1", card.serial)
+            self.house.say(words)
+
+    def go_to_plugged(self) -> None:
+        """Choose the logger that was plugged in last."""
+        if self._plugged in self.model.cards:
+            self.show_target(self._plugged)
+        else:
+            self.house.say(tr("No logger was plugged in just now."))
+
+    def touched(self) -> None:
+        """A hand is at the desk: what is chosen is chosen."""
+        self.model.is_touched = True
+
+    def _looked(self, seen: set[str]) -> None:
+        self.loggers.drop_all_but(self.at_hand.still_there(seen))
+        self.carriers.drop_couriers_but(seen)
+        self.at_hand.show_looking(on=False)
+        self._someone_left()
+        wanted = self.model.wanted
+        if wanted and wanted not in self.model.cards:
+            words = tr("%1 is not at hand; connect it and look again.").replace("%1", wanted)
+            self.house.said.emit(words, True)
+        self.model.wanted = None
+
+    def _someone_left(self) -> None:
+        """The list is another one: count it anew, and stay with somebody who is there."""
+        self._count()
+        if self.loggers.currentItem() is None and self.loggers.count():
+            self.loggers.setCurrentRow(0)
+        self.show_current()
+
+    def _count(self) -> None:
+        window = self.window()
+        if hasattr(window, "strip"):
+            words = counted(self.loggers.count(), "%n at hand", "%n at hand")
+            window.strip.tabs[places.FIELD_DESK].set_line(words, False)
+
+    def show_target(self, target: object) -> None:
+        self.touched()
+        serial = str(target)
+        item = self.loggers.item_of(serial)
+        if item is not None:
+            self.loggers.setCurrentItem(item)
+        else:
+            self.model.wanted = serial
+            self.look()
+
+    # -- showing the chosen logger -------------------------------------------------------------
+    def show_current(self) -> None:
+        """Show the chosen logger anew."""
+        card = self.model.card
+        self._choose_middle()
+        if card is None:
+            self.model.ready = None
+            self.check_list.show_checks([])
+            self._show_main()
+            return
+        zone = self.model.zone_of(card)
+        units = units_of(self.house.desk.settings)
+        is_locked = self.model.starts[card.serial].pin == "wanted"
+        self.logger_page.show_card(card, zone, units, is_locked)
+        self.mission_page.show_card(card, zone, self.model.launched.get(card.serial))
+        self.logger_page.show_arrival(self.model.arrivals.get(card.serial), zone, units)
+        if card.interrupted:
+            self.house.said.emit(card.interrupted, True)
+        if self.model.plans.serial == card.serial:
+            self.editor.renew_card(card)  # what was typed stays
+            self.model.typed = self.editor.plan()
+            return
+        self._show_in_editor(card, zone)
+
+    def _show_in_editor(self, card: LoggerCard, zone: str) -> None:
+        self.model.plans.keep(self.editor.plan())
+        self.model.ready = None
+        self.acts.forget_pressed()
+        self.logger_page.label.setText(self.model.labels.get(card.serial, ""))
+        start = self.model.starts[card.serial]
+        typed = self.model.plans.change_to(card.serial, start.plan)
+        self.plan_page.show_origin(origin_words(start.origin) if typed is None else tr("Edited"))
+        self.editor.show_plan(card, typed or start.plan, zone)
+        self.model.typed = self.editor.plan()
+        self.stages.choose(
+            LAUNCH if self.model.is_done(card) else OFFLOAD if card.readings_not_kept else PLAN
+        )
+
+    def _into_editor(self, plan: Plan, origin: str) -> None:
+        """Show a plan from elsewhere for the chosen logger."""
+        card = self.model.card
+        if card is not None:
+            self.stages.choose(PLAN)
+            self.plan_page.show_origin(origin)
+            self.editor.show_plan(card, plan, self.model.zone_of(card))
+
+    def _choose_middle(self) -> None:
+        if self.carriers.is_open:
+            self.loggers.clearSelection()
+            self.middle.setCurrentIndex(3)
+        else:
+            no_card = 2 if self.model.card is None else 0
+            self.middle.setCurrentIndex(no_card or int(self.model.is_group))
+        self.right.setVisible(self.model.card is not None and not self.carriers.is_open)
+
+    def _back_to_loggers(self) -> None:
+        """A logger was chosen: the courier or drive makes room."""
+        if self.carriers.is_open:
+            self.carriers.close()
+            if self.loggers.currentItem() is not None:
+                self.loggers.currentItem().setSelected(True)
+            self.show_current()
+
+    # -- identity ----------------------------------------------------------------------------------
+    def type_label(self) -> None:
+        """Go to the field for the label on the case."""
+        self.stages.choose(IDENTITY)
+        self.logger_page.label.setFocus()
+        self.logger_page.label.selectAll()
+
+    def _labelled(self, text: str) -> None:
+        self.touched()
+        if self.model.card is not None:
+            self.model.labels[self.model.card.serial] = text
+            self._plan_changed()
+
+    def pin_given(self, group: str, pin: int) -> None:
+        """Remember a PIN that was typed."""
+        desk, cards = self.house.desk, list(self.model.cards.values())
+
+        def work(_task: Task) -> dict[str, Start]:
+            desk.pins.put(group, pin)
+            return {card.serial: starting(desk, card) for card in cards}
+
+        self.house.run(work, self._pins_known)
+
+    def _pins_known(self, starts: dict[str, Start]) -> None:
+        self.model.starts |= starts
+        self._mark_all()
+        self.show_current()
+
+    # -- plan, outlook, checks -----------------------------------------------------------------
+    def _pattern_name(self, point_name: str) -> str:
+        card = self.model.card
+        if card is None:
+            return ""
+        return pattern_name(self.house.desk, card, point_name, self.model.zone_at(point_name))
+
+    def _plan_changed(self) -> None:
+        """The plan, a word or the label is another: check it anew, off the main thread."""
+        card, plan = self.model.card, self.editor.plan()
+        self.model.typed = plan
+        if card is None:
+            return
+        serial, label_ = card.serial, self.model.labels.get(card.serial, "")
+        typed = label_check(serial, label_)
+        self.logger_page.show_label_check(typed.weight, typed.sentence)
+        self.loggers.show_marks(serial, self._marks(card))
+        if plan is None or plan.interval_s <= 0:
+            fault = Check("blocking", self.editor.fault, field="plan")
+            self._show_readiness(serial, Readiness((fault,), None, None, None, ""))
+            return
+        desk = self.house.desk
+        self.house.run(
+            lambda _task: readiness(desk, card, plan, self.words_for(card), label_),
+            lambda ready: self._show_readiness(serial, ready),
+            latest="field readiness",
+        )
+        if self.model.is_group and self.several.common.isChecked():
+            self.group.prepare()
+
+    def _show_readiness(self, serial: str, ready: Readiness) -> None:
+        card = self.model.card
+        if card is None or card.serial != serial:
+            return  # another one was chosen meanwhile
+        self.model.ready = ready
+        zone, now_ms = self.model.zone_of(card), self.house.desk.now_ms()
+        self.plan_page.show_outlook(ready.outlook, now_ms, ready.visit_ms, zone, ready.assumption)
+        days = ready.battery_days
+        life = None if days is None else Life(days, ready.assumption)
+        self.logger_page.show_health(card, zone, life)
+        if not self.model.is_group:
+            self._show_checks(card)
+        self._show_stages(card)
+        self._show_main()
+        self.acts.is_ready()
+
+    def _take_interval(self, interval_s: int) -> None:
+        field = self.editor.times.interval
+        field.setText(interval_text(interval_s))
+        field.textEdited.emit(field.text())
+
+    def words_for(self, card: LoggerCard) -> dict[str, str]:
+        """The words why for this logger; asks the archive about the clock."""
+        return self._accepted.words(card.serial)
+
+    def _accept(self, key: str, word: str) -> None:
+        targets = self.model.ticked if self.model.is_group else [self.model.card]
+        serials = [card.serial for card in targets if card is not None]
+        self.hold_hands()
+
+        def done(_: object) -> None:
+            self._plan_changed()
+            self.group.prepare()
+
+        self.house.run(lambda _task: self._accepted.accept(key, word, serials), done)
+        self._give_hands_back()
+
+    def ask_word(self, key: str = "") -> None:
+        """Open the field for a word; the hands come back to where they were."""
+        self.hold_hands()
+        self.check_list.ask(key)
+
+    def _show_stages(self, card: LoggerCard) -> None:
+        changed = self.model.typed != self.model.plans.usual
+        zone = self.model.zone_of(card)
+        for stage, state, words in stage_states(card, self.model.checks, zone, changed=changed):
+            self.stages.set_state(stage, state, words)
+
+    def _show_checks(self, card: LoggerCard) -> None:
+        """Show the checks of the chosen logger; once it is launched, only that it is."""
+        looks = self.model.checks_shown()
+        if looks is None:
+            self.show_all_checks()
+            return
+        words = tr("Mission %1 of %2 is launched, its plan read back and compared.")
+        mission = self.model.launched[card.serial].mission
+        words = words.replace("%1", str(mission)).replace("%2", card.serial)
+        self.check_list.show_checks([Check("passed", words), *looks])
+
+    def show_all_checks(self) -> None:
+        """Show all checks of the chosen logger."""
+        self.check_list.show_checks(self.model.checks)
+
+    # -- the next step ---------------------------------------------------------------------------
+    def next_act(self) -> NextAct:
+        """Return what the large button does next."""
+        return self.model.next_act(self.group.act(), is_busy=self.work.is_busy)
+
+    def ask_pin(self) -> None:
+        """Ask for the PIN of the chosen logger."""
+        self.dialogs.pin()
+
+    def _erasing(self, card: LoggerCard, act: NextAct) -> str:
+        """What the next act does to memories, "" where it does nothing to them."""
+        if act.kind in ("next", "done"):
+            return ""
+        if not self.model.is_group:
+            return erase_sentence(card)
+        words = counted(
+            len(self.group.open_ones()),
+            "Launching sets the clock of %n logger and erases its memory after offloading.",
+            "Launching sets the clocks of %n loggers and erases their memories after offloading.",
+        )
+        return words if self.group.open_ones() else ""
+
+    def _show_main(self) -> None:
+        card, act = self.model.card, self.next_act()
+        self.main.setEnabled(act.kind not in ("", "done", "blocked"))
+        if card is None:
+            return
+        if self.work.is_busy:
+            self.right.after.setText(tr("under way; Esc stops it"))
+            return
+        if act.kind:
+            self.right.show_step(*step_words(act, self.editor.first_reading()))
+        self.right.show_erasing(self._erasing(card, act))
+        only = card.readings_not_kept if act.kind == "launch" else 0
+        self.right.show_offload_only(only)
+        self._tick()
+
+    def _tick(self) -> None:
+        card = self.model.card
+        if card is None:
+            return
+        act, left = self.next_act(), ""
+        if act.kind == "launch":
+            left = self.editor.countdown()
+            self.right.show_step(*step_words(act, self.editor.first_reading()))
+        zone = self.model.zone_of(card)
+        at = clock_time(self.house.desk.now_ms(), zone, seconds=True)
+        self.right.show_time(f"{at} {zone}", left)
+
+    def end(self) -> None:
+        if self.dialogs.live is not None:
+            self.dialogs.live.stop()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        self._second.start()
+        self.carriers.watch(on=True)
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        self._second.stop()
+        self.carriers.watch(on=False)
+        super().hideEvent(event)
+
+    # -- several -----------------------------------------------------------------------------------
+    def _ticks_changed(self) -> None:
+        self.model.leave(card.serial for card in self.loggers.cards())
+        self.model.ticks = {card.serial: None for card in self.loggers.ticked()}
+        count = len(self.model.ticked)
+        self.at_hand.show_ticked()
+        if count < 2:
+            self.several.forget_results()
+        self._choose_middle()
+        self.group.prepare()
+        if count < 2 and self.model.card is not None:
+            self._show_checks(self.model.card)
+        self._show_main()
+
+    def _show_group(self) -> None:
+        self.check_list.show_checks(self.group.checks())
+        self._show_main()
+
+    def _several_ended(self, results: list[LoggerResult]) -> None:
+        for result in results:
+            if result.launched is not None:
+                self.model.launched[result.serial] = result.launched
+                self._accepted.forget(result.serial)
+                self.model.plans.drop(result.serial)
+        self.model.plans.start_over()
+        self._mark_all()
+        self.show_current()
+
+    # -- hands -----------------------------------------------------------------------------------
+    def hold_hands(self) -> None:
+        """Remember where the focus is; it is given back when what begins now has ended."""
+        there = QApplication.focusWidget()
+        if there is not None and self.isAncestorOf(there) and there is not self.check_list.word:
+            self._hands = there
+
+    def _give_hands_back(self) -> None:
+        """Put the focus where it was, or into the list where that is no longer in sight."""
+        there, self._hands = self._hands, None
+        now = QApplication.focusWidget()
+        is_elsewhere = now is not None and now.window() is not self.window()
+        if is_elsewhere or not self.isVisible():
+            return  # in a dialog, or at another place
+        if there is not None and there.isVisible() and there.isEnabled():
+            there.setFocus()
+        else:
+            self.loggers.setFocus()
+
+    def _busy_changed(self) -> None:
+        """An act has begun, or has ended and shown what it brought."""
+        self._show_main()
+        if not self.work.is_busy:
+            self.logger_page.end_transfer()
+            self.acts.presses.ended()
+            QTimer.singleShot(0, self._give_hands_back)
+
+    def forget_typed(self, serial: str) -> None:
+        """A logger was launched: what was typed for it is done with, its plan is the new start."""
+        self._accepted.forget(serial)
+        self.model.forget_typed(serial)
+
+    # -- marks of the cards ------------------------------------------------------------------------
+    def _marks(self, card: LoggerCard) -> Marks:
+        """What the desk knows of a logger beside what the logger says."""
+        typed = label_check(card.serial, self.model.labels.get(card.serial, ""))
+        start = self.model.starts.get(card.serial)
+        return Marks(
+            doing(card, self.model.zone_of(card)),
+            is_launched=self.model.is_done(card),
+            label="no" if typed.weight == "note" else typed.weight,
+            pin=start.pin if start else "open",
+        )
+
+    def _mark_all(self) -> None:
+        for card in self.loggers.cards():
+            self.loggers.show_marks(card.serial, self._marks(card))
+
+    def _to_trends(self) -> None:
+        card = self.model.card
+        if card is None:
+            return
+        if card.point in self.model.point_ids:
+            self.house.go.emit(places.TRENDS, self.model.point_ids[card.point])
+
+    def set_theme(self, theme: Theme) -> None:
+        self.loggers.theme = theme
+        self.stages.set_theme(theme)
+        self.plan_page.set_theme(theme)
+        self.several.set_theme(theme)
+        self.carriers.page.set_theme(theme)
+        self.loggers.viewport().update()

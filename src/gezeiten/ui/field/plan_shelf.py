@@ -1,0 +1,90 @@
+"""Where the plan in the editor comes from: the round, the last mission here, the kept plans."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QWidget
+
+from gezeiten.desk.field.readiness import Origin
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.several import Prepared, prepare_several
+from gezeiten.domain.plan import Plan
+from gezeiten.ui.field.kept_plans import CompareDialog, KeptPlansDialog
+from gezeiten.ui.field.model import FieldModel
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import tr
+
+
+def origin_words(origin: Origin) -> str:
+    """Return where a plan comes from."""
+    return {
+        "round": tr("Ready for the round"),
+        "last": tr("As the last mission here"),
+        "fresh": tr("All channels, every 10 min"),
+    }[origin]
+
+
+class PlanShelf:
+    """Puts plans into the editor. into: shows a plan with its origin."""
+
+    def __init__(
+        self,
+        house: House,
+        parent: QWidget,
+        model: FieldModel,
+        into: Callable[[Plan, str], None],
+    ) -> None:
+        self._house, self._parent = house, parent
+        self._model, self._into = model, into
+        self._before: tuple[str, Plan] | None = None
+
+    def take_last(self, card: LoggerCard) -> None:
+        """Start over from the last mission at this point."""
+        start = self._model.starts[card.serial]
+        self._into(start.usual, origin_words("fresh" if start.last is None else "last"))
+
+    def remember(self, serial: str, plan: Plan) -> None:
+        """A logger was launched by this plan: the next one may want the same."""
+        self._before = (serial, plan)
+
+    def take_before(self, card: LoggerCard) -> None:
+        """Take the plan of the logger that was launched before, as this one can follow it."""
+        if self._before is None:
+            self._house.say(tr("No logger was launched before this one."))
+            return
+        serial, plan = self._before
+        self._suit(card, plan, tr("As %1 just before").replace("%1", serial))
+
+    def show_kept(self, card: LoggerCard, search: str = "") -> None:
+        """Open the kept plans, those of a search."""
+        plan, model = self._model.typed, card.identity.model.name
+        dialog = KeptPlansDialog(self._parent, self._house, plan, model, self._model.zone_of(card))
+        dialog.taken.connect(lambda kept, name: self._take(card, kept, name))
+        dialog.search.setText(search)
+        dialog.open()
+
+    def _take(self, card: LoggerCard, kept: Plan, name: str) -> None:
+        """A kept plan keeps its settings; where it goes and its names stay those of here."""
+        self._suit(card, kept, tr("Kept plan “%1”").replace("%1", name))
+
+    def _suit(self, card: LoggerCard, plan: Plan, origin: str) -> None:
+        def suited(prepared: list[Prepared]) -> None:
+            if prepared[0].lost:
+                self._house.said.emit(" ".join(prepared[0].lost), True)
+            self._into(prepared[0].plan, origin)
+
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: prepare_several(desk, [card], plan, {}), suited, latest="suited plan"
+        )
+
+    def show_differences(self, card: LoggerCard) -> None:
+        """Show what differs from the last plan here."""
+        plan, other = self._model.typed, self._model.starts[card.serial].last
+        if plan is None or other is None:
+            self._house.say(tr("There is no earlier plan to compare with."))
+            return
+        names = (tr("in the editor"), tr("last mission here"))
+        theme, zone = self._house.theme, self._model.zone_of(card)
+        CompareDialog(self._parent, theme, plan, other, names, zone).open()

@@ -1,0 +1,137 @@
+"""The ticked loggers of the Field desk: prepared off the main thread, launched together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QObject, Signal
+
+from gezeiten.desk.logger.checks import Check
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.several import LoggerResult, Prepared, prepare_again, prepare_several
+from gezeiten.ui.field.model import FieldModel, NextAct
+from gezeiten.ui.field.several_page import SeveralPage
+from gezeiten.ui.field.work import FieldWork
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, tr
+from gezeiten.ui.shell.work import Task
+
+
+class SeveralDesk(QObject):
+    """prepared: the plans of all ticked loggers are known anew. ended: all rows have their result.
+
+    words: the words why that were given for a logger.
+    """
+
+    prepared_anew = Signal()
+    ended = Signal(object)  # list of LoggerResult
+
+    def __init__(
+        self,
+        house: House,
+        model: FieldModel,
+        work: FieldWork,
+        words: Callable[[LoggerCard], dict[str, str]],
+    ) -> None:
+        super().__init__()
+        self._house, self._model, self._work = house, model, work
+        self._words = words
+        self.page = SeveralPage()
+        self.prepared: list[Prepared] = []
+        work.row_ended.connect(self._row_ended)
+        work.several_ended.connect(self._ended)
+
+    def prepare(self) -> None:
+        """Make the plan suit every ticked logger; what cannot be applied is listed."""
+        cards = self._model.ticked
+        if not self._model.is_group:
+            self.prepared = []
+            return
+        desk = self._house.desk
+        common = self._model.typed if self.page.common.isChecked() else None
+
+        def work(_task: Task) -> list[Prepared]:
+            words = self.words(cards)
+            if common is not None:
+                return prepare_several(desk, cards, common, words)
+            return prepare_again(desk, cards, words)
+
+        self._house.run(work, self._show, latest="prepare")
+
+    def _show(self, prepared: list[Prepared]) -> None:
+        if not self._model.is_group:
+            return  # the ticks were taken off meanwhile
+        self.prepared = prepared
+        self.page.show_prepared(prepared, self._model.zones)
+        self.prepared_anew.emit()
+
+    def words(self, cards: list[LoggerCard]) -> dict[str, str]:
+        """Return all words why that were given for these loggers."""
+        words: dict[str, str] = {}
+        for card in cards:
+            words.update(self._words(card))
+        return words
+
+    def ready(self) -> list[Prepared]:
+        """Return those that nothing keeps from being launched."""
+        return [one for one in self.prepared if not one.in_the_way]
+
+    def open_ones(self) -> list[Prepared]:
+        """Return those that can be launched by now, or once a word why was given."""
+        return [one for one in self.prepared if not one.in_the_way or one.only_wants_word]
+
+    def wants_word(self) -> bool:
+        """Whether one of them wants a word why first."""
+        return any(check.wants_word for one in self.prepared for check in one.checks)
+
+    def checks(self) -> list[Check]:
+        """Return what is worth a look or in the way of any of them, each sentence once and with
+        the serials it is about where it is not about all."""
+        found: dict[str, tuple[Check, list[str]]] = {}
+        for one in self.prepared:
+            for check in one.checks:
+                if check.weight in ("blocking", "look"):
+                    key = f"{check.weight}{check.key}{check.sentence}"
+                    found.setdefault(key, (check, []))[1].append(one.card.serial)
+        checks = [self._about(check, serials) for check, serials in found.values()]
+        checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
+        return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
+
+    def _about(self, check: Check, serials: list[str]) -> Check:
+        is_named = len(serials) == len(self.prepared) or serials[0] in check.sentence
+        if is_named:
+            return check
+        return replace(check, sentence=f"{', '.join(serials)}: {check.sentence}")
+
+    def act(self) -> NextAct:
+        """Return what the large button does for the ticked loggers."""
+        ready = len(self.ready())
+        if not ready and self.wants_word():
+            return NextAct("accept", loggers=len(self.prepared))
+        if not ready:
+            return NextAct("blocked", loggers=len(self.prepared))
+        return NextAct("several", loggers=ready)
+
+    def run(self) -> None:
+        """Offload and launch those that are ready."""
+        ready = self.ready()
+        if ready:
+            self.page.forget_results()
+            cards = self._model.ticked
+            self._work.run_several(ready, lambda: self.words(cards))
+
+    def _row_ended(self, result: LoggerResult) -> None:
+        self.page.show_result(result)
+        self._house.say(f"{result.serial}: {result.sentence}")
+
+    def _ended(self, results: list[LoggerResult]) -> None:
+        self.ended.emit(results)
+        self._house.archive_changed.emit()
+        self.prepare()
+        good = sum(result.launched is not None for result in results)
+        said = counted(good, "%n logger launched", "%n loggers launched")
+        failed = len(results) - good
+        if failed:
+            said += ", " + counted(failed, "%n not", "%n not")
+        self._house.said.emit(said + ".", bool(failed))

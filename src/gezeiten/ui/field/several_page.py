@@ -1,0 +1,163 @@
+"""Several loggers at once: five stages of each in a row, what cannot be applied, results."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QButtonGroup,
+    QHeaderView,
+    QRadioButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.logger.several import LoggerResult, Prepared
+from gezeiten.domain.intervals import interval_text
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.widgets import Card, button, column, label, row
+from gezeiten.ui.shell.i18n import clock_time, counted, tr
+from gezeiten.ui.shell.theme import LIGHT, Theme
+
+_SIGNS = {"passed": "✓", "look": "!", "blocking": "✕", "note": "·"}
+_COLORS = {"passed": "kelp", "look": "brass", "blocking": "ember", "note": "muted"}
+
+
+class SeveralPage(QWidget):
+    """asked: name of an act ("labels", "again", "common", "untick")."""
+
+    asked = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("ground")
+        self.theme: Theme = LIGHT
+        self.as_it_was = QRadioButton(tr("each again, as it was"))
+        self.common = QRadioButton(tr("one plan for all, from the editor"))
+        self.as_it_was.setChecked(True)
+        group = QButtonGroup(self)
+        for choice, act in ((self.as_it_was, "again"), (self.common, "common")):
+            group.addButton(choice)
+            choice.clicked.connect(lambda _=False, act=act: self.asked.emit(act))
+        self.table = QTableWidget(0, 7)
+        self.table.setAccessibleName(tr("Ticked loggers"))
+        self.table.setHorizontalHeaderLabels(
+            [tr("Logger"), tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch"),
+             tr("Result")]
+        )  # fmt: skip
+        self.table.verticalHeader().hide()
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(True)
+        head = self.table.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        head.setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.lost = label("", "muted", wrap=True)
+        self.labels = button(tr("Write their labels"), lambda: self.asked.emit("labels"))
+        self.labels.setEnabled(False)
+        untick = button(tr("Take all ticks off"), lambda: self.asked.emit("untick"), "link")
+        card = Card(tr("Several loggers"), untick)
+        card.body.addLayout(FlowLayout(self.as_it_was, self.common, spacing=16))
+        card.body.addWidget(self.table, 1)
+        self._lost_title = label(tr("What cannot be applied"), "head")
+        card.body.addWidget(self._lost_title)
+        card.body.addWidget(self.lost)
+        card.body.addLayout(row(self.labels, 1))
+        self.setLayout(column(card))
+        self._results: dict[str, LoggerResult] = {}
+        self._prepared: list[Prepared] = []
+        self._zones: dict[str, str] = {}
+
+    def show_prepared(self, prepared: list[Prepared], zones: dict[str, str]) -> None:
+        """Show what is meant for each logger; results of before stay for those still ticked."""
+        before = {one.card.serial for one in self._prepared}
+        self._prepared, self._zones = prepared, zones
+        serials = {one.card.serial for one in prepared}
+        self._results = {s: r for s, r in self._results.items() if s in serials}
+        self._fill()
+        for place in range(6):  # for other loggers only, else columns would jump; words wrap
+            if serials != before:
+                self.table.resizeColumnToContents(place)
+        self._fit_rows()
+        lost = [f"{one.card.serial}: {sentence}" for one in prepared for sentence in one.lost]
+        self._lost_title.setVisible(bool(lost))
+        self.lost.setVisible(bool(lost))
+        self.lost.setText("\n".join(lost))
+
+    def forget_results(self) -> None:
+        """Begin a new run."""
+        self._results = {}
+        self._fill()
+
+    def show_result(self, result: LoggerResult) -> None:
+        """Show what became of one logger."""
+        self._results[result.serial] = result
+        self.labels.setEnabled(any(r.launched is not None for r in self._results.values()))
+        self._fill()
+
+    def _fill(self) -> None:
+        self.table.setRowCount(len(self._prepared))
+        for i, one in enumerate(self._prepared):
+            place = one.plan.point_name.split(" · ")[-1]
+            self._put(i, 0, f"{one.card.serial}\n{place}", "ink")
+            for j, (weight, words) in enumerate(stage_states(one), 1):
+                self._put(i, j, f"{_SIGNS[weight]} {words}".strip(), _COLORS[weight])
+            self._put(i, 6, *self._result(one))
+        self._fit_rows()
+
+    def _fit_rows(self) -> None:
+        self.table.resizeRowsToContents()
+        for i in range(self.table.rowCount()):
+            self.table.setRowHeight(i, self.table.rowHeight(i) + 8)
+
+    def _result(self, one: Prepared) -> tuple[str, str]:
+        result = self._results.get(one.card.serial)
+        if result is None:
+            if one.only_wants_word:
+                return tr("wants a word why (F3)"), "brass"
+            return one.in_the_way, "ember"
+        if result.launched is None:
+            return f"✕ {result.sentence}", "ember"
+        zone = self._zones.get(one.plan.point_name, "UTC")
+        first = tr("waits for its button")
+        if result.launched.first_ms:
+            at = clock_time(result.launched.first_ms, zone, seconds=True)
+            first = tr("first reading %1").replace("%1", at)
+        return f"✓ {result.sentence.rstrip('.')}; {first}.", "kelp"
+
+    def _put(self, line: int, place: int, text: str, color: str) -> None:
+        item = QTableWidgetItem(text)
+        item.setForeground(self.theme.color(color))
+        item.setToolTip(text)
+        self.table.setItem(line, place, item)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.theme = theme
+        self._fill()
+
+
+def stage_states(one: Prepared) -> list[tuple[str, str]]:
+    """Return weight and words of the five stages of one logger."""
+    card = one.card
+    label_ = next((c for c in one.checks if c.key == "label"), None)
+    compared = {"passed": tr("label compared"), "blocking": tr("another label!")}
+    weight = "passed" if label_ is None else label_.weight
+    identity = (weight, compared.get(weight, tr("not compared")))
+    if card.readings_not_kept:
+        offload = ("look", counted(card.readings_not_kept, "%n to offload", "%n to offload"))
+    else:
+        offload = ("passed", tr("all kept"))
+    about_plan = [c for c in one.checks if c.field and c.weight in ("blocking", "look")]
+    health = [c for c in one.checks if c.weight == "look" and not c.field and c.key != "label"]
+    fits = ("passed", interval_text(one.plan.interval_s))
+    if any(c.weight == "blocking" for c in about_plan):
+        fits = ("blocking", tr("does not fit"))
+    elif about_plan or one.lost:
+        fits = ("look", interval_text(one.plan.interval_s))
+    ready = ("blocking", tr("not yet")) if one.in_the_way else ("note", tr("ready"))
+    good = ("passed", tr("good"))
+    warned = ("look", counted(len(health), "%n warning", "%n warnings"))
+    return [identity, offload, warned if health else good, fits, ready]

@@ -1,0 +1,55 @@
+"""What the five stages of the Field desk say of a logger, by its card and the checks."""
+
+from __future__ import annotations
+
+from gezeiten.desk.logger.checks import Check
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.ui.field.logger_words import doing
+from gezeiten.ui.shell.i18n import counted, tr
+
+IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
+
+
+def stage_states(
+    card: LoggerCard, checks: list[Check], zone: str, *, changed: bool
+) -> list[tuple[int, str, str]]:
+    """Return stage, state and words of each. changed: the plan is not the one to start from."""
+    return [
+        (IDENTITY, *_identity(card, checks)),
+        (OFFLOAD, *_offload(card)),
+        (HEALTH, *_health(checks)),
+        (PLAN, *_plan(checks, changed)),
+        (LAUNCH, *_launch(card, checks, zone)),
+    ]
+
+
+def _identity(card: LoggerCard, checks: list[Check]) -> tuple[str, str]:
+    labels = [check for check in checks if check.key == "label"]
+    if any(check.weight == "blocking" for check in labels):
+        return "blocking", tr("another label!")
+    return ("note", card.serial) if labels else ("passed", tr("label compared"))
+
+
+def _offload(card: LoggerCard) -> tuple[str, str]:
+    if card.readings_not_kept:
+        return "look", counted(card.readings_not_kept, "%n to offload", "%n to offload")
+    return "passed", tr("all kept")
+
+
+def _health(checks: list[Check]) -> tuple[str, str]:
+    looks = sum(check.weight == "look" and not check.field for check in checks)
+    if looks:
+        return "look", counted(looks, "%n warning", "%n warnings")
+    return "passed", tr("good")
+
+
+def _plan(checks: list[Check], changed: bool) -> tuple[str, str]:
+    blocked = sum(check.weight == "blocking" and bool(check.field) for check in checks)
+    if blocked:
+        return "blocking", counted(blocked, "%n thing in the way", "%n things in the way")
+    return "passed", tr("changed") if changed else tr("fits")
+
+
+def _launch(card: LoggerCard, checks: list[Check], zone: str) -> tuple[str, str]:
+    waits = any(check.weight == "blocking" or check.wants_word for check in checks)
+    return "note", doing(card, zone) if waits else tr("ready")

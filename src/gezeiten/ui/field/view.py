@@ -1,0 +1,49 @@
+"""What the parts of the Field desk may ask of it: its acts, dialogs and news know no more."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.ui.field.at_hand import AtHand
+from gezeiten.ui.field.carriers_desk import CarriersDesk
+from gezeiten.ui.field.logger_list import LoggerList
+from gezeiten.ui.field.logger_page import LoggerPage
+from gezeiten.ui.field.model import NextAct
+from gezeiten.ui.field.plan_shelf import PlanShelf
+from gezeiten.ui.field.several_desk import SeveralDesk
+from gezeiten.ui.field.stages import StageBar
+from gezeiten.ui.field.work import FieldWork
+from gezeiten.ui.plan.editor import PlanEditor
+from gezeiten.ui.shell.house import House
+
+
+class FieldView(Protocol):
+    """The Field desk as its parts see it."""
+
+    house: House
+    work: FieldWork
+    loggers: LoggerList
+    carriers: CarriersDesk
+    at_hand: AtHand
+    stages: StageBar
+    logger_page: LoggerPage
+    editor: PlanEditor
+    group: SeveralDesk
+    shelf: PlanShelf
+
+    def ask_pin(self) -> None: ...
+    def ask_word(self, key: str = "") -> None: ...
+    def choose_stage(self, stage: int) -> None: ...
+    def forget_typed(self, serial: str) -> None: ...
+    def go_to_plugged(self) -> None: ...
+    def hold_hands(self) -> None: ...
+    def look(self) -> None: ...
+    def next_act(self) -> NextAct: ...
+    def pin_given(self, group: str, pin: int) -> None: ...
+    def show_all_checks(self) -> None: ...
+    def show_current(self) -> None: ...
+    def step(self, by: int) -> None: ...
+    def touched(self) -> None: ...
+    def type_label(self) -> None: ...
+    def words_for(self, card: LoggerCard) -> dict[str, str]: ...

@@ -1,0 +1,314 @@
+"""What is done at loggers, off the main thread; what it finds comes back by signals.
+
+Holds no widgets: the Field desk listens and shows. One change of a logger at a time (`is_busy`);
+looking and reading present values go on beside it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from gezeiten.desk.field.arrival import Arrival, arrival
+from gezeiten.desk.field.readiness import Seen, starting
+from gezeiten.desk.intake.overviews import OverviewCame, offload_overview
+from gezeiten.desk.logger import contact as desk_contact
+from gezeiten.desk.logger.awake import kept_awake
+from gezeiten.desk.logger.cables import PortNews
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.erasing import erase_memory
+from gezeiten.desk.logger.launching import Launched, launch, stop_and_offload
+from gezeiten.desk.logger.offloading import Offloaded, offload_logger
+from gezeiten.desk.logger.several import LoggerResult, Prepared, offload_and_launch
+from gezeiten.domain.coverage import Range
+from gezeiten.domain.plan import Plan
+from gezeiten.domain.thinning import Thinning
+from gezeiten.errors import GezeitenError
+from gezeiten.link.find import FoundCourier, FoundLogger
+from gezeiten.link.line import Endpoint
+from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.shell.work import Task
+
+Words = Callable[[], Mapping[str, str]]
+"""Returns the words why; asked in the working thread, because some depend on the clock's state."""
+
+LINES_AT_ONCE = 4
+"""So many loggers are offloaded at the same time; more only wait for disk and database."""
+
+
+class FieldWork(QObject):
+    """Finding, offloading, launching, stopping, blinking, checking: each emits what it found."""
+
+    seen = Signal(object)  # Seen
+    looked = Signal(object)  # set of serials that answered, loggers' and couriers'
+    port_told = Signal(object)  # PortNews
+    courier_found = Signal(object)  # FoundCourier
+    progressed = Signal(str, object)  # serial, Progress
+    offloaded = Signal(object)  # list of Arrival
+    overview_came = Signal(object)  # OverviewCame
+    launched = Signal(object, object)  # Launched, Arrival or None
+    stopped = Signal(object)  # Arrival
+    erased = Signal(str, int)  # serial, readings
+    row_ended = Signal(object)  # LoggerResult
+    several_ended = Signal(object)  # list of LoggerResult
+    live = Signal(str, object)  # serial, list of LiveValue; None: it could not be read
+    busy_changed = Signal()
+
+    def __init__(self, house: House) -> None:
+        super().__init__()
+        self._house = house
+        self._task: Task | None = None
+        self._reading_live = False
+        self._asked_ports: set[str] = set()
+        self.rates: dict[str, float] = {}  # bytes per second as last measured, by serial
+        self.is_looking = False
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a logger is being changed or offloaded."""
+        return self._task is not None
+
+    def cancel(self) -> None:
+        """Stop what runs; what came is kept."""
+        if self._task is not None:
+            self._task.cancel()
+
+    # -- looking ---------------------------------------------------------------------------------
+    def look(self) -> None:
+        """Ask every address who is there; cards come as they answer."""
+        if self.is_looking:
+            return
+        self.is_looking = True
+        desk = self._house.desk
+
+        def work(task: Task) -> set[str]:
+            found: set[str] = set()
+
+            def look_closer(logger: FoundLogger) -> None:
+                if self._show_found(task, logger):
+                    found.add(logger.identity.serial)
+
+            def courier(who: FoundCourier) -> None:
+                found.add(who.serial)
+                task.tell(who)
+
+            desk_contact.find_on_network(desk, look_closer, task.cancelled, courier)
+            return found
+
+        def ended(found: set[str]) -> None:
+            self.is_looking = False
+            self.looked.emit(found)
+
+        self._house.run(work, ended, self._told, lambda _: ended(set()))
+
+    def look_at_ports(self, paths: set[str]) -> None:
+        """Ask who is on these ports; those that are being asked already are not asked twice."""
+        fresh = sorted(paths - self._asked_ports)
+        self._asked_ports |= paths
+        desk = self._house.desk
+
+        def work(task: Task) -> None:
+            def look_closer(logger: FoundLogger) -> None:
+                self._show_found(task, logger)
+
+            desk_contact.find_on_cables(
+                desk, fresh, task.tell, look_closer, task.cancelled, task.tell
+            )
+
+        def ended(_: object) -> None:
+            self._asked_ports -= set(fresh)
+
+        if fresh:
+            self._house.run(work, ended, self._told, ended)
+
+    def _show_found(self, task: Task, logger: FoundLogger) -> bool:
+        """Emit the card of a logger that was found; False where it is gone again."""
+        try:
+            self._emit_seen(task, logger.address, logger.identity.serial)
+        except GezeitenError:
+            return False  # it went away between finding and asking; the logbook has it
+        return True
+
+    def _emit_seen(self, task: Task, address: Endpoint, serial: str) -> None:
+        desk = self._house.desk
+        card = desk_contact.contact(desk, address, serial)
+        task.tell(Seen(card, starting(desk, card)))
+
+    def read_live(self, card: LoggerCard) -> None:
+        """Read what the channels measure now; a question that is under way is not asked twice."""
+        if self._reading_live or self.is_busy:
+            return
+        self._reading_live = True
+        desk, serial = self._house.desk, card.serial
+
+        def ended(values: object) -> None:
+            self._reading_live = False
+            self.live.emit(serial, values)
+
+        self._house.run(
+            lambda _task: desk_contact.present_readings(desk, card.address, serial),
+            ended,
+            failed=lambda _: ended(None),
+        )
+
+    def blink(self, card: LoggerCard) -> None:
+        """Let a logger blink."""
+        self._house.run(
+            lambda _task: desk_contact.blink(self._house.desk, card.address, card.serial),
+            lambda _: self._house.say(tr("%1 blinks.").replace("%1", card.serial)),
+        )
+
+    def self_check(self, card: LoggerCard) -> None:
+        """Let a logger check its sensors."""
+        desk = self._house.desk
+
+        def work(_task: Task) -> Seen:
+            checked = desk_contact.self_check(desk, card.address, card.serial)
+            return Seen(checked, starting(desk, checked))
+
+        self._house.run(work, self.seen.emit)
+
+    # -- changing --------------------------------------------------------------------------------
+    def _begin(
+        self,
+        work: Callable[[Task], object],
+        done: Callable[[Any], None],
+        why: str,
+        on_progress: Callable[[object], None] | None = None,
+    ) -> None:
+        """Run a change; the computer stays awake meanwhile, and looks again when it failed."""
+        wanted = self._house.desk.settings.keep_awake
+
+        def awake(task: Task) -> object:
+            with kept_awake(why, wanted=wanted):
+                return work(task)
+
+        def ended(result: object) -> None:
+            self._task = None
+            self.busy_changed.emit()
+            done(result)
+
+        def failed(_sentence: str) -> None:
+            self._task = None
+            self.busy_changed.emit()
+            self.look()
+
+        self._task = self._house.run(awake, ended, on_progress or self._told, failed)
+        self.busy_changed.emit()
+
+    def _told(self, what: object) -> None:
+        if isinstance(what, Seen):
+            self.seen.emit(what)
+        elif isinstance(what, PortNews):
+            self.port_told.emit(what)
+        elif isinstance(what, FoundCourier):
+            self.courier_found.emit(what)
+        elif isinstance(what, LoggerResult):
+            self.row_ended.emit(what)
+        elif isinstance(what, tuple):
+            self.progressed.emit(*what)
+
+    def offload(self, cards: list[LoggerCard], only: dict[int, list[Range]] | None = None) -> None:
+        """Take what is not kept from these loggers, several at once.
+
+        only: reading ranges by mission number, where a part of one logger is wanted.
+        """
+        desk = self._house.desk
+
+        def one(task: Task, card: LoggerCard) -> Arrival:
+            if task.cancelled():
+                stopped = tr("Offloading was stopped; what came is kept.")
+                return arrival(desk, Offloaded(card.serial, error=stopped))
+            try:
+                watch = self._watch(task, card.serial)
+                done = offload_logger(desk, card.address, card.serial, watch, only)
+            except GezeitenError as exc:
+                done = Offloaded(card.serial, error=str(exc))
+            self._look_at(task, card)
+            return arrival(desk, done)
+
+        def work(task: Task) -> list[Arrival]:
+            with ThreadPoolExecutor(LINES_AT_ONCE) as pool:
+                return list(pool.map(lambda card: one(task, card), cards))
+
+        self._begin(work, self.offloaded.emit, "Offloading loggers")
+
+    def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
+        """Let a logger thin a mission and take what it made."""
+        desk = self._house.desk
+
+        def work(task: Task) -> OverviewCame:
+            watch = self._watch(task, card.serial)
+            return offload_overview(desk, card.address, card.serial, mission, thinning, watch)
+
+        self._begin(work, self.overview_came.emit, "Offloading a logger")
+
+    def _watch(self, task: Task, serial: str) -> Watch:
+        def tell(progress: Progress) -> None:
+            self.rates[serial] = progress.bytes_per_s
+            task.tell((serial, progress))
+
+        return Watch(tell, task.cancelled)
+
+    def _look_at(self, task: Task, card: LoggerCard) -> None:
+        try:
+            self._emit_seen(task, card.address, card.serial)
+        except GezeitenError:
+            return  # its own error is said by what went before
+
+    def launch(self, card: LoggerCard, plan: Plan, accepted: Words, label: str) -> None:
+        """Offload what is not kept from a logger and launch it by a plan."""
+        desk = self._house.desk
+
+        def work(task: Task) -> tuple[Launched, Arrival | None]:
+            watch = self._watch(task, card.serial)
+            done = launch(desk, card.address, card.serial, plan, accepted(), label, watch)
+            self._look_at(task, card)
+            return done, arrival(desk, done.offloaded) if done.offloaded else None
+
+        self._house.say(tr("Launching %1 ...").replace("%1", card.serial))
+        self._begin(work, lambda done: self.launched.emit(*done), "Launching a logger")
+
+    def stop(self, card: LoggerCard) -> None:
+        """Stop a logger's mission and offload it; its memory stays."""
+        desk = self._house.desk
+
+        def work(task: Task) -> Arrival:
+            watch = self._watch(task, card.serial)
+            done = stop_and_offload(desk, card.address, card.serial, watch)
+            self._look_at(task, card)
+            return arrival(desk, done)
+
+        self._begin(work, self.stopped.emit, "Stopping a logger")
+
+    def erase(self, card: LoggerCard, label: str) -> None:
+        """Erase a logger's memory, after reading everything back from the vault."""
+        desk = self._house.desk
+
+        def work(task: Task) -> tuple[str, int]:
+            count = erase_memory(desk, card.address, card.serial, label)
+            self._look_at(task, card)
+            return card.serial, count
+
+        self._begin(work, lambda done: self.erased.emit(*done), "Erasing a logger")
+
+    def run_several(self, prepared: list[Prepared], accepted: Words) -> None:
+        """Offload and launch several loggers; a row ends for each."""
+        desk = self._house.desk
+
+        def work(task: Task) -> list[LoggerResult]:
+            def tell(progress: Progress) -> None:
+                task.tell(("", progress))
+
+            watch = Watch(tell, task.cancelled)
+            results = offload_and_launch(desk, prepared, accepted(), task.tell, watch)
+            for one in prepared:
+                self._look_at(task, one.card)
+            return results
+
+        self._begin(work, self.several_ended.emit, "Launching loggers")

@@ -1,0 +1,1 @@
+"""Handover: documents of a stretch."""

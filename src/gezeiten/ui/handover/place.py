@@ -1,0 +1,440 @@
+"""Handover: what is handed over, and what was handed over before and whether it is unchanged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QDateTime, Qt, QTimeZone, QUrl
+from PySide6.QtGui import QDesktopServices
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDateTimeEdit,
+    QFileDialog,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.handing import (
+    HandedOver,
+    PastHandover,
+    export_csv,
+    export_pdf,
+    file_name,
+    past_handovers,
+    put_out_again,
+)
+from gezeiten.desk.office.logbook import About, about_document
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.records import extent, record
+from gezeiten.desk.record.stretches import NamedStretch, named_stretches
+from gezeiten.domain.timeline import DAY_MS, Span
+from gezeiten.ui.field.page_view import PageView
+from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
+
+USUAL_DAYS = 14
+LINES_SHOWN = 5
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    points: list[PointPlace]
+    past: list[PastHandover]
+
+
+class HandoverPlace(Place):
+    """Writes CSV and PDF of a point over a stretch and lists what left the house."""
+
+    kind_of_empty = "handover"
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._points: list[PointPlace] = []
+        self._past: list[PastHandover] = []
+        self._target: Any = None
+        self._busy = False
+        self.point = QComboBox()
+        self.point.setAccessibleName(tr("Point"))
+        self.point.currentIndexChanged.connect(lambda _: self._point_changed())
+        self.named = QComboBox()
+        self.named.setAccessibleName(tr("Stretch"))
+        self.named.activated.connect(lambda _: self._take_named())
+        self.since = self._date_time(tr("From"))
+        self.until = self._date_time(tr("Until"))
+        self.from_label, self.until_label = label("", "muted"), label("", "muted")
+        self.contents = Facts()
+        self.pdf = button(tr("Write the PDF report"), lambda: self.write("pdf"), "primary")
+        self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
+        self.elsewhere = button(tr("Write a copy elsewhere"), lambda: self._write_elsewhere())
+        left = Card(tr("What to hand over"))
+        chosen = QWidget()  # scrolls where text is large and the screen small
+        chosen.setLayout(
+            column(label(tr("Point"), "muted"), self.point, label(tr("Stretch"), "muted"),
+                   self.named, self.from_label, self.since,
+                   self.until_label, self.until, label(tr("It holds"), "head"),
+                   self.contents, 1, spacing=6)
+        )  # fmt: skip
+        left.body.addWidget(scrolled(chosen), 1)
+        left.body.addWidget(self.pdf)
+        left.body.addWidget(self.csv)
+        left.body.addWidget(self.elsewhere)
+        left.give_way(330, 280)
+        self.count = label("", "muted")
+        right = Card(tr("Handed over before"), self.count)
+        self.empty = label(tr("Nothing was handed over yet."), "muted")
+        self.table = self._table()
+        right.body.addWidget(self.empty)
+        right.body.addWidget(self.table)
+        if house.is_looking:
+            self.elsewhere.hide()  # both others ask where to
+        self.pages = PageView(house)
+        right.body.addWidget(self.pages, 1)
+        self.open_button = button(tr("Open the file"), self.open_file)
+        self.folder_button = button(tr("Show its folder"), self.open_folder)
+        self.again_button = button(tr("Put out again"), self.put_out_again)
+        self.again_button.setToolTip(
+            tr("Writes the document from the vault, as it was handed over")
+        )
+        right.body.addLayout(row(self.open_button, self.folder_button, self.again_button, 1))
+        line = row(left, right, margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.point)
+
+    def _table(self) -> QTableWidget:
+        table = QTableWidget(0, 6)
+        table.setAccessibleName(tr("Handed over before"))
+        table.setHorizontalHeaderLabels(
+            [
+                tr("When, at the site"),
+                tr("Who"),
+                tr("Point"),
+                tr("Stretch"),
+                tr("File"),
+                tr("Is it still"),
+            ]
+        )
+        table.verticalHeader().hide()
+        table.setShowGrid(False)
+        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        table.horizontalHeader().setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+        table.itemActivated.connect(lambda _: self.open_file())
+        table.itemSelectionChanged.connect(self._show_document)
+        table.setWordWrap(False)  # file names are cut in the middle: both ends tell something
+        table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        return table
+
+    def _date_time(self, name: str) -> QDateTimeEdit:
+        field = QDateTimeEdit()
+        field.setAccessibleName(name)
+        field.setCalendarPopup(True)
+        field.setDisplayFormat("ddd d MMM yyyy HH:mm")
+        field.dateTimeChanged.connect(lambda _: self._typed())
+        return field
+
+    def commands(self) -> list[Command]:
+        here = places.HANDOVER
+        return [
+            Command(
+                "report", tr("Write the PDF report"), "Ctrl+R", lambda: self.write("pdf"), here
+            ),
+            Command("export", tr("Write the CSV"), "Ctrl+E", lambda: self.write("csv"), here),
+            Command(
+                "handover.open", tr("Open the chosen document"), "Ctrl+O", self.open_file, here
+            ),
+            Command(
+                "handover.again",
+                tr("Put the chosen document out again"),
+                "Ctrl+Shift+O",
+                self.put_out_again,
+                here,
+            ),
+        ]
+
+    def hint(self) -> str:
+        return tr("Ctrl+R writes the PDF · Ctrl+E writes the CSV · Ctrl+O opens the chosen one")
+
+    # -- loading -------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        document = self._current()
+        if document is None:
+            return None
+        name = Path(document.file_name).name
+        return lambda _desk: about_document(document.uid, document.sha256, name)
+
+    def refresh(self) -> None:
+        def work(_task: object) -> _Known:
+            listed = [point for point in points(self.house.desk) if point.channels]
+            return _Known(listed, past_handovers(self.house.desk))
+
+        self.house.run(work, self._show, latest="handover")
+
+    def _show(self, known: _Known) -> None:
+        before = self.chosen()
+        self._points = known.points
+        self.point.blockSignals(True)
+        self.point.clear()
+        for point in known.points:
+            self.point.addItem(point.full_name, point.id)
+        at = self.point.findData(before.id) if before else -1
+        self.point.setCurrentIndex(max(at, 0))
+        self.point.blockSignals(False)
+        self._show_past(known.past)
+        if self._target:
+            self.show_target(self._target)
+        elif before is None or at < 0:
+            self._point_changed()
+        else:
+            self._show_contents()
+
+    def _show_past(self, past: list[PastHandover]) -> None:
+        names = {point.id: point for point in self._points}
+        self.count.setText(counted(len(past), "%n document", "%n documents"))
+        self.empty.setVisible(not past)
+        self.table.setVisible(bool(past))
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(past))
+        self._past = past
+        for i, document in enumerate(past):
+            point = names.get(document.point_id)
+            zone = point.zone if point else "UTC"
+            stretch = f"{date(document.span[0], zone)} – {date(document.span[1] - 1, zone)}"
+            cells = (
+                day_and_time(document.at_ms, zone), document.person,
+                point.full_name if point else "—", stretch, Path(document.file_name).name,
+                {"as it was": "✓ ", "changed": "✕ ", "missing": "✕ "}[document.state]
+                + tr(document.state),
+            )  # fmt: skip
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(f"{document.file_name}\nSHA-256 {document.sha256}")
+                if j == 5 and document.state != "as it was":
+                    item.setForeground(self.house.theme.color("ember"))
+                self.table.setItem(i, j, item)
+        height = self.house.theme.row
+        self.table.verticalHeader().setDefaultSectionSize(height)
+        lines = min(max(len(past), 1), LINES_SHOWN)
+        self.table.setFixedHeight(lines * height + self.table.horizontalHeader().height() + 6)
+        self.table.blockSignals(False)
+        if past:
+            self.table.selectRow(0)
+        self._show_document()
+        self.folder_button.setEnabled(bool(past))
+
+    def show_target(self, target: Any) -> None:
+        """Choose a point and a stretch: (point, span), or with the fingerprint of a document."""
+        point_id, span, *document = target
+        at = self.point.findData(point_id)
+        if at < 0:
+            self._target = target
+            return
+        self._target = None
+        self.point.blockSignals(True)
+        self.point.setCurrentIndex(at)
+        self.point.blockSignals(False)
+        self._load_named()
+        self._set_span(span)
+        lines = [i for i, past in enumerate(self._past) if [past.sha256] == document]
+        if lines:
+            self.table.selectRow(lines[0])
+            self.table.scrollTo(self.table.model().index(lines[0], 0))
+
+    def chosen(self) -> PointPlace | None:
+        """Return the chosen point."""
+        wanted = self.point.currentData()
+        return next((point for point in self._points if point.id == wanted), None)
+
+    def _point_changed(self) -> None:
+        point = self.chosen()
+        if point is None:
+            self._show_contents()
+            return
+        desk, channels = self.house.desk, [c.channel for c in point.channels]
+        self._load_named()
+
+        def show(whole: Span | None) -> None:
+            if whole and self.chosen() == point:
+                end = whole[1] + 1
+                self._set_span((max(end - USUAL_DAYS * DAY_MS, whole[0]), end))
+
+        self.house.run(lambda _task: extent(desk, point.id, channels), show)
+
+    def _load_named(self) -> None:
+        """Offer the stretches of this point that have a name."""
+        point, desk = self.chosen(), self.house.desk
+        if point is None:
+            return
+
+        def show(found: list[NamedStretch]) -> None:
+            self.named.clear()
+            self.named.addItem(tr("two instants, below"), None)
+            for one in found:
+                self.named.addItem(_stretch_words(one, point.zone), one.span)
+
+        self.house.run(lambda _task: named_stretches(desk, point), show, latest="named stretches")
+
+    def _take_named(self) -> None:
+        span = self.named.currentData()
+        if span is not None:
+            self._set_span(span)
+
+    def _set_span(self, span: Span) -> None:
+        point = self.chosen()
+        name = point.zone if point else "UTC"
+        zone = QTimeZone(name.encode())
+        self.from_label.setText(tr("From (%1)").replace("%1", name))
+        self.until_label.setText(tr("Until (%1)").replace("%1", name))
+        for field, at_ms in (
+            (self.since, span[0] // 60_000 * 60_000),
+            (self.until, -(-span[1] // 60_000) * 60_000),
+        ):
+            field.blockSignals(True)
+            field.setTimeZone(zone)
+            field.setDateTime(QDateTime.fromMSecsSinceEpoch(at_ms, zone))
+            field.blockSignals(False)
+        self._show_contents()
+
+    def span(self) -> Span:
+        """Return the chosen stretch."""
+        return (
+            int(self.since.dateTime().toMSecsSinceEpoch()),
+            int(self.until.dateTime().toMSecsSinceEpoch()),
+        )
+
+    def _typed(self) -> None:
+        self.named.setCurrentIndex(0)  # what is typed has no name
+        self._show_contents()
+
+    def _show_contents(self) -> None:
+        point, span, desk = self.chosen(), self.span(), self.house.desk
+        if point is None or span[1] <= span[0]:
+            self._show_counts(0, 0)
+            return
+
+        def work(_task: object) -> tuple[PointPlace, Span, int, int]:
+            parts = [record(desk, point.id, c.channel, span) for c in point.channels]
+            estimated = sum(int(part.estimated.sum()) for part in parts)
+            return point, span, sum(len(part) for part in parts), estimated
+
+        def show(counted_: tuple[PointPlace, Span, int, int]) -> None:
+            if counted_[:2] == (self.chosen(), self.span()):
+                self._show_counts(*counted_[2:])
+
+        self.house.run(work, show)
+
+    def _show_counts(self, total: int, estimated: int) -> None:
+        point = self.chosen()
+        facts = [
+            (tr("Channels"), number(len(point.channels) if point else 0)),
+            (tr("Values"), number(total)),
+            (tr("of them estimated"), number(estimated)),
+        ]
+        self.contents.show_facts(facts)
+        for act in (self.pdf, self.csv, self.elsewhere):
+            act.setEnabled(total > 0 and not self._busy)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def write(self, kind: str, path: Path | None = None) -> None:
+        """Write a document of the chosen stretch, read it back and keep its fingerprint."""
+        point, span, desk = self.chosen(), self.span(), self.house.desk
+        if point is None or self._busy or not self.pdf.isEnabled():
+            return
+        if path is None and self.house.is_looking:
+            self._write_elsewhere(kind)
+            return
+        self._busy = True
+        for act in (self.pdf, self.csv, self.elsewhere):
+            act.setEnabled(False)
+        self.house.say(tr("Writing ..."))
+        self.house.run(
+            lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed
+        )
+
+    def _failed(self, _sentence: str) -> None:
+        self._busy = False
+        self._show_contents()
+
+    def _written(self, done: HandedOver) -> None:
+        self._busy = False
+        self.house.archive_changed.emit()
+        words = tr("%1 written and read back:").replace("%1", done.path.name)
+        words += " " + counted(done.readings, "%n reading", "%n readings")
+        if done.pages:
+            words += ", " + counted(done.pages, "%n page", "%n pages")
+        self.house.say(words)
+
+    def _write_elsewhere(self, kind: str = "pdf") -> None:
+        point = self.chosen()
+        if point is None:
+            return
+        suggested = file_name(point, self.span(), kind)
+        both = [tr("PDF report (*.pdf)"), tr("CSV (*.csv)")]
+        kinds = ";;".join(both if kind == "pdf" else both[::-1])
+        path, kind = QFileDialog.getSaveFileName(self, tr("Write a copy"), suggested, kinds)
+        if path:
+            self.write("csv" if "csv" in kind.lower() else "pdf", Path(path))
+
+    def _current(self) -> PastHandover | None:
+        at = self.table.currentRow()
+        return self._past[at] if 0 <= at < self.table.rowCount() else None
+
+    def _show_document(self) -> None:
+        document = self._current()
+        self.pages.show_document(document.shown if document else None, document.kind if document
+                                 else "pdf")  # fmt: skip
+        self.open_button.setEnabled(document is not None and document.state != "missing")
+        can = document is not None and document.can_be_put_out
+        self.again_button.setVisible(can and not self.house.is_looking)
+
+    def put_out_again(self) -> None:
+        """Write the chosen document once more as it was handed over."""
+        document, desk = self._current(), self.house.desk
+        if document is None or not document.can_be_put_out:
+            return
+
+        def done(path: Path) -> None:
+            self.house.archive_changed.emit()
+            self.house.say(tr("%1 put out again, as it was handed over.").replace("%1", path.name))
+
+        self.house.run(lambda _task: put_out_again(desk, document), done)
+
+    def open_file(self) -> None:
+        """Open the chosen document in the program the system has for it."""
+        document = self._current()
+        if document is None:
+            return
+        if not QDesktopServices.openUrl(QUrl.fromLocalFile(document.file_name)):
+            words = tr("No program opens %1; it lies in its folder.")
+            self.house.said.emit(words.replace("%1", Path(document.file_name).name), True)
+
+    def open_folder(self) -> None:
+        """Show the folder of the chosen document."""
+        document = self._current()
+        if document is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(document.file_name).parent)))
+
+
+def _stretch_words(one: NamedStretch, zone: str) -> str:
+    return {
+        "mission": tr("this mission"), "visit": tr("since the last visit"),
+        "document": tr("since the last document"),
+        "month": date(one.span[0], zone, "MMMM yyyy"),
+        "excursion": tr("day of the excursion of %1").replace(
+            "%1", date(one.at_ms, zone, "d MMM")),
+    }[one.kind]  # fmt: skip
+
+
+def _write(desk: Desk, kind: str, point: PointPlace, span: Span, path: Path | None) -> HandedOver:
+    return (export_csv if kind == "csv" else export_pdf)(desk, point, span, path)

@@ -1,0 +1,1 @@
+"""The Logbook: what was done, by whom, and whether it is whole."""

@@ -1,0 +1,168 @@
+"""Checking the archive from the Logbook: everything, all faults; and a head held against it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget
+
+from gezeiten.desk.office.logbook import head, held_against, text_of_document
+from gezeiten.desk.office.verifying import Verdict, is_check_open, verify
+from gezeiten.domain.entries import Entry
+from gezeiten.ui.parts.widgets import Card, button, label, row, set_role
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, number, tr
+from gezeiten.ui.shell.work import Task
+
+_LINES_SHOWN = 4
+
+
+class CheckCard(Card):
+    """The whole check, to be started and stopped; the head, and one to hold against it."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(tr("Check"))
+        self._house = house
+        self._task: Task | None = None
+        self._is_open = False
+        self.button = button(tr("Check the whole archive"), self.press)
+        self.quick = QCheckBox(tr("Leave out what was checked before"))
+        self.quick.setToolTip(
+            tr("Bytes that were read and right since the last whole check, and their readings")
+        )
+        self.verdict = label("", "muted", wrap=True)
+        self.faults = QListWidget()
+        self.faults.setAccessibleName(tr("Faults"))
+        self.faults.setWordWrap(True)
+        self.faults.hide()
+        self.head = label("", "muted", wrap=True)
+        self.compare = QLineEdit()
+        self.compare.setPlaceholderText(tr("A head from paper, or drop a document here"))
+        self.compare.setToolTip(
+            tr("The hash of an entry, as reports print it, or a report dropped here")
+        )
+        self.compare.setAccessibleName(tr("A head to hold against the logbook"))
+        self.compare.returnPressed.connect(lambda: self.hold_against(self.compare.text()))
+        self.compare_button = button(tr("Compare"), lambda: self.hold_against(self.compare.text()))
+        self.compared = label("", "muted", wrap=True)
+        self.body.addWidget(self.button)
+        self.body.addWidget(self.quick)
+        self.body.addWidget(self.verdict)
+        self.body.addWidget(self.faults)
+        self.body.addWidget(self.head)
+        self.body.addLayout(row(self.compare, self.compare_button, spacing=6))
+        self.body.addWidget(self.compared)
+        self.compared.hide()
+        self.verdict.hide()
+        self.setAcceptDrops(True)
+
+    def refresh(self) -> None:
+        """Show the present head."""
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: (head(desk), is_check_open(desk)), self._show, latest="logbook head"
+        )
+
+    def _show(self, found: tuple[Entry | None, bool]) -> None:
+        last, self._is_open = found
+        if self._task is None:
+            self.button.setText(self._start_words())
+        if last is None:
+            self.head.setText("")
+            return
+        words = tr("The logbook ends with entry %1, %2").replace("%1", number(last.seq))
+        self.head.setText(words.replace("%2", " ".join(_in_fours(last.hash[:32])) + " …"))
+        self.head.setToolTip(last.hash)
+
+    # -- the whole check -----------------------------------------------------------------------
+    def _start_words(self) -> str:
+        return tr("Go on with the check") if self._is_open else tr("Check the whole archive")
+
+    def press(self) -> None:
+        """Start the check, or stop the one that runs."""
+        if self._task is None:
+            self.start()
+        else:
+            self._task.cancel()
+
+    def start(self) -> None:
+        """Check everything in the archive."""
+        if self._task is not None:
+            return
+        desk, quick = self._house.desk, self.quick.isChecked()
+        self.button.setText(tr("Stop"))
+        self.faults.hide()
+        self.verdict.show()
+        set_role(self.verdict, "muted")
+        self.verdict.setText(tr("Checking ..."))
+        self._task = self._house.run(
+            lambda task: verify(
+                desk,
+                lambda what, done, of: task.tell((what, done, of)),
+                task.cancelled,
+                quick=quick,
+            ),
+            self._judged,
+            progress=self._heard,
+            failed=self._failed,
+        )
+
+    def _heard(self, progress: tuple[str, int, int]) -> None:
+        what, done, of = progress
+        words = tr("Checking %1 ...").replace("%1", tr(what))
+        if of > 1:
+            words += " " + tr("%1 of %2").replace("%1", number(done)).replace("%2", number(of))
+        self.verdict.setText(words)
+
+    def _failed(self, sentence: str) -> None:
+        self._ended()
+        self.verdict.setText(sentence)
+
+    def _ended(self) -> None:
+        self._task = None
+        self.refresh()
+
+    def _judged(self, verdict: Verdict) -> None:
+        self._ended()
+        looked = tr("%1 raw offloads, %2 values and %3 entries checked: ")
+        for i, value in enumerate((verdict.offloads, verdict.values, verdict.entries), 1):
+            looked = looked.replace(f"%{i}", number(value))
+        good = verdict.is_whole
+        set_role(self.verdict, "kelp" if good else "ember")
+        faults = counted(len(verdict.faults), "%n fault.", "%n faults.")
+        words = looked + (tr("everything is as it was kept.") if good else faults)
+        if verdict.left_out:
+            words += " " + counted(
+                verdict.left_out, "%n file had been read before.", "%n files had been read before."
+            )
+        self.verdict.setText(words)
+        self.faults.clear()
+        self.faults.addItems(verdict.faults)
+        self.faults.setVisible(not good)
+        self.faults.setFixedHeight(_LINES_SHOWN * self._house.theme.row)
+
+    # -- a head from elsewhere -----------------------------------------------------------------
+    def hold_against(self, text: str) -> None:
+        """Say whether a head, typed or out of a document, is one of this logbook."""
+        desk = self._house.desk
+        self._house.run(lambda _task: held_against(desk, text), self._said, failed=self._said)
+
+    def _said(self, sentence: str) -> None:
+        self.compared.setText(sentence)
+        self.compared.show()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        path = Path(event.mimeData().urls()[0].toLocalFile())
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: held_against(desk, text_of_document(path)), self._said, failed=self._said
+        )
+
+
+def _in_fours(digits: str) -> list[str]:
+    return [digits[i : i + 4] for i in range(0, len(digits), 4)]

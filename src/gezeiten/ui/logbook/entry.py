@@ -1,0 +1,146 @@
+"""One entry of the logbook whole: what was done, on what, what the act holds, and the ways on."""
+
+from __future__ import annotations
+
+import json
+from functools import partial
+
+from PySide6.QtGui import QFontDatabase
+from PySide6.QtWidgets import QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
+
+from gezeiten.desk.office.logbook import look_at_misfit
+from gezeiten.desk.office.logbook_ways import Way, ways_from
+from gezeiten.domain.entries import Entry
+from gezeiten.ui.parts.flow import ElidingButton
+from gezeiten.ui.parts.widgets import Card, Facts, button, clear, column, label, scrolled
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.house import House, Look
+from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
+
+_HELD_LEAST_PX = 90
+
+
+class EntryCard(Card):
+    """The chosen entry."""
+
+    def __init__(self, house: House) -> None:
+        self.number = label("", "muted")
+        super().__init__(tr("Entry"), self.number)
+        self._house = house
+        self._entry: Entry | None = None
+        self._ways: list[Way] = []
+        self.sentence = label("", "big", wrap=True)
+        self.facts = Facts()
+        self.misfit = label("", "ember", wrap=True)
+        self.seen = button(tr("Looked at"), self.look_at)
+        self.seen.setToolTip(tr("Enters that you have looked at it; it is shown no more"))
+        self._buttons = QVBoxLayout()
+        self._buttons.setSpacing(4)
+        self.held = QPlainTextEdit()
+        self.held.setReadOnly(True)
+        self.held.setAccessibleName(tr("What the act holds"))
+        self.held.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
+        self.held.setMinimumHeight(_HELD_LEAST_PX)
+        # it gives way before anything around it scrolls
+        self.held.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+        self.facts.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        page = QWidget()  # scrolls where text is large and the screen small
+        lines = column(self.sentence, self.misfit, self.seen, self.facts, spacing=6)
+        lines.addLayout(self._buttons)
+        lines.addWidget(label(tr("What the act holds"), "muted"))
+        lines.addWidget(self.held, 1)
+        page.setLayout(lines)
+        self.body.addWidget(scrolled(page), 1)
+
+    @property
+    def seq(self) -> int:
+        """Number of the entry that is shown, 0 for none."""
+        return self._entry.seq if self._entry else 0
+
+    def show_entry(self, entry: Entry | None, misfits: list[str]) -> None:
+        """Show an entry, or none. misfits: what its act found otherwise than it says."""
+        self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(misfits)))
+        self.misfit.setVisible(bool(misfits))
+        self.seen.setVisible(bool(misfits) and not self._house.is_looking)
+        if entry == self._entry and entry is not None:
+            return
+        self._entry, self._ways = entry, []
+        clear(self._buttons)
+        if entry is None:
+            self.number.setText("")
+            self.sentence.setText(tr("Nothing is found; take a filter away."))
+            self.facts.show_facts([])
+            self.held.setPlainText("")
+            return
+        self.number.setText(tr("No. %1").replace("%1", number(entry.seq)))
+        self.sentence.setText(entry.sentence)
+        self.facts.show_facts(
+            [
+                (tr("On what"), entry.subject), (tr("Act"), tr(entry.act)),
+                (tr("Who"), entry.person or tr("the program")),
+                (tr("When"), day_and_time(entry.at_ms, home_zone())),
+                (tr("SHA-256"), entry.hash[:24] + "…"),
+            ]
+        )  # fmt: skip
+        self.held.setPlainText(_plain(entry))
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: (entry, ways_from(desk, entry)), self._show_ways, latest="logbook ways"
+        )
+
+    def _show_ways(self, found: tuple[Entry, list[Way]]) -> None:
+        entry, ways = found
+        if entry != self._entry:
+            return
+        self._ways = ways
+        clear(self._buttons)
+        for way in ways:
+            made = ElidingButton(_way_words(way))
+            made.clicked.connect(partial(self._go, way))
+            self._buttons.addWidget(made)
+
+    def look_at(self) -> None:
+        """Say that what the act found otherwise was looked at."""
+        entry, desk = self._entry, self._house.desk
+        if entry is not None and self.seen.isVisibleTo(self):
+            self._house.run(lambda _task: look_at_misfit(desk, entry), lambda _: self._changed())
+
+    def _changed(self) -> None:
+        self._house.archive_changed.emit()
+
+    def go_first(self) -> None:
+        """Go to the first thing that the entry is about."""
+        if self._ways:
+            self._go(self._ways[0])
+
+    def _go(self, way: Way, _checked: bool = False) -> None:
+        go = self._house.go.emit
+        if way.kind == "point":
+            go(places.TRENDS, way.key)
+        elif way.kind == "site":
+            go(places.TIDEBOARD, way.key)
+        elif way.kind == "document":
+            go(places.HANDOVER, (way.point_id, way.span, way.key))
+        elif way.kind == "excursion":
+            go(places.EXCURSIONS, way.key)
+        elif way.kind == "stretch":
+            back = (places.LOGBOOK, None, tr("the Logbook"))
+            go(places.TRENDS, Look(way.point_id, way.span, back))
+        else:
+            self._house.logger_wanted.emit(str(way.key))
+
+
+def _way_words(way: Way) -> str:
+    words = {
+        "point": tr("To %1"), "site": tr("To the site %1"), "logger": tr("To the logger %1"),
+        "document": tr("To the document %1"), "excursion": tr("To the excursion of %1"),
+        "stretch": tr("To that stretch of %1"),
+    }[way.kind]  # fmt: skip
+    what = day_and_time(way.span[0], way.zone) if way.kind == "excursion" else way.words
+    return words.replace("%1", what)
+
+
+def _plain(entry: Entry) -> str:
+    """What an act holds, for whoever checks it: every field as it is stored."""
+    act = entry.details.get("act", entry.details)
+    return json.dumps(act, indent=2, ensure_ascii=False) if act else ""

@@ -1,0 +1,289 @@
+"""The Logbook: who did what to what, before and after; filtered, followed to its objects, checked,
+written out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QTableWidget,
+    QTableWidgetItem,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.logbook import (
+    About,
+    Page,
+    Wanted,
+    about_misfits,
+    entries_wanted,
+    logbook_page,
+    write_json_lines,
+    write_pdf,
+)
+from gezeiten.domain.entries import Entry
+from gezeiten.domain.timeline import DAY_MS
+from gezeiten.ui.logbook.check import CheckCard
+from gezeiten.ui.logbook.entry import EntryCard
+from gezeiten.ui.parts.widgets import Card, button, column, label, row
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.i18n import counted, day_and_time, home_zone, number, tr
+
+_COLUMNS, _WHAT = 5, 3
+_ROOM_PX = 14
+_ASIDE_PX, _ASIDE_LEAST_PX = 380, 270
+
+
+class LogbookPlace(Place):
+    """Filters, a table of entries, latest first, the chosen entry whole, and the check."""
+
+    kind_of_empty = "logbook"
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._about: About | None = None
+        self.entries: tuple[Entry, ...] = ()
+        self._misfits: dict[str, list[str]] = {}
+        self._build_filters()
+        self._build_table()
+        self.count = label("", "muted")
+        self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.write_out("jsonl"))
+        self.pdf_button = button(tr("Write as PDF ..."), lambda: self.write_out("pdf"))
+        card = Card(tr("Logbook"), self.count)
+        card.body.addLayout(row(self.filter, self.misfits, self.about_button, spacing=8))
+        card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
+        card.body.addWidget(self.table, 1)
+        card.body.addLayout(row(self.json_button, self.pdf_button, 1))
+        self.entry = EntryCard(house)
+        self.check = CheckCard(house)
+        aside = column(self.entry, self.check, spacing=12)
+        aside.setStretch(0, 1)
+        line = row(card, spacing=12, margins=14)
+        line.addLayout(aside)
+        line.setStretch(0, 1)
+        for one in (self.entry, self.check):
+            one.give_way(_ASIDE_PX, _ASIDE_LEAST_PX)
+        self.setLayout(line)
+        self.setFocusProxy(self.table)
+
+    def _build_filters(self) -> None:
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText(tr("Search in all of it: words, values, fingerprints"))
+        self.filter.setAccessibleName(tr("Search"))
+        self.filter.setClearButtonEnabled(True)
+        self.about_button = button("", lambda: self.look_for(None))
+        self.about_button.setToolTip(tr("Shows all entries again"))
+        self.about_button.hide()
+        self.misfits = button("", self.show_misfits)
+        self.misfits.setToolTip(
+            tr("What was done without knowing of another computer's acts; look at each")
+        )
+        self.misfits.hide()
+        self.kind, self.person, self.since = QComboBox(), QComboBox(), QComboBox()
+        for box, name, first in (
+            (self.kind, tr("Act"), tr("every act")), (self.person, tr("Who"), tr("everybody")),
+        ):  # fmt: skip
+            box.setAccessibleName(name)
+            box.addItem(first, "")
+        self.since.setAccessibleName(tr("When"))
+        for words, days in (
+            (tr("at any time"), None), (tr("in the last day"), 1), (tr("in the last 7 days"), 7),
+            (tr("in the last 30 days"), 30), (tr("in the last year"), 365),
+        ):  # fmt: skip
+            self.since.addItem(words, days)
+        self.contacts = QCheckBox(tr("Contacts too"))
+        self.filter.textChanged.connect(lambda _: self.refresh())
+        for box in (self.kind, self.person, self.since):
+            box.currentIndexChanged.connect(lambda _: self.refresh())
+        self.contacts.toggled.connect(lambda _: self.refresh())
+
+    def _build_table(self) -> None:
+        self.table = QTableWidget(0, _COLUMNS)
+        self.table.setAccessibleName(tr("Logbook entries"))
+        when = tr("When (%1)").replace("%1", home_zone())
+        self.table.setHorizontalHeaderLabels(
+            [tr("No."), when, tr("Who"), tr("What"), tr("Entry")]
+        )  # fmt: skip
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(_WHAT, QHeaderView.ResizeMode.Interactive)
+        header.setSectionResizeMode(_COLUMNS - 1, QHeaderView.ResizeMode.Stretch)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.table.currentCellChanged.connect(lambda at, *_: self._choose(at))
+
+    def hint(self) -> str:
+        return tr("Ctrl+F searches · F5 checks the archive · Ctrl+G goes to what it is about")
+
+    def commands(self) -> list[Command]:
+        here = places.LOGBOOK
+        return [
+            Command("verify", tr("Check vault, readings and logbook"), "F5", self.check.start,
+                    here),
+            Command(
+                "logbook.filter", tr("Search in the logbook"), "Ctrl+F", self.filter.setFocus, here
+            ),
+            Command("logbook.all", tr("Show all entries again"), "Ctrl+B", self.show_all, here),
+            Command("logbook.misfits", tr("Show acts that do not fit together"), "Ctrl+M",
+                    self.show_misfits, here),
+            Command("logbook.seen", tr("Say that a misfit was looked at"), "Ctrl+L",
+                    self.entry.look_at, here),
+            Command("logbook.to", tr("Go to what the chosen entry is about"), "Ctrl+G",
+                    self.entry.go_first, here),
+            Command("logbook.json", tr("Write the entries as JSON Lines"), "Ctrl+E",
+                    lambda: self.write_out("jsonl"), here),
+            Command("logbook.pdf", tr("Write the entries as PDF"), "Ctrl+R",
+                    lambda: self.write_out("pdf"), here),
+        ]  # fmt: skip
+
+    # -- what is looked for --------------------------------------------------------------------
+    def wanted(self) -> Wanted:
+        """Return which entries are looked for."""
+        days = self.since.currentData()
+        return Wanted(
+            self.filter.text(), self._about, self.person.currentData(), self.kind.currentData(),
+            since_ms=None if days is None else self.house.desk.now_ms() - days * DAY_MS,
+            quiet=not self.contacts.isChecked(),
+        )  # fmt: skip
+
+    def show_target(self, target: object) -> None:
+        """Look for what a place pointed at: a function of the desk that returns it."""
+        if callable(target):
+            make: Callable[[Desk], About] = target
+            desk = self.house.desk
+            self.house.run(lambda _task: make(desk), self.look_for)
+
+    def look_for(self, about: About | None) -> None:
+        """Show what the logbook has about something, or everything."""
+        self._about = about
+        self.about_button.setVisible(about is not None)
+        self.about_button.setText(tr("About: %1  ✕").replace("%1", about.words) if about else "")
+        self.refresh()
+
+    def show_all(self) -> None:
+        """Take all filters away."""
+        for box in (self.kind, self.person, self.since):
+            box.setCurrentIndex(0)
+        self.filter.clear()
+        self.look_for(None)
+
+    def show_misfits(self) -> None:
+        """Show the acts that found something otherwise than they say."""
+        self.show_target(about_misfits)
+
+    def refresh(self) -> None:
+        wanted, desk = self.wanted(), self.house.desk
+        self.house.run(lambda _task: logbook_page(desk, wanted), self._show, latest="logbook")
+        self.check.refresh()
+
+    def _show(self, page: Page) -> None:
+        self._fill(self.kind, page.acts)
+        self._fill(self.person, page.people)
+        self.entries = page.entries
+        self._misfits = page.misfits
+        self.count.setText(_count_words(page))
+        chosen = self.entry.seq
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(page.entries))
+        for i, entry in enumerate(page.entries):
+            cells = (
+                number(entry.seq), day_and_time(entry.at_ms, home_zone()), entry.person,
+                entry.subject, _without_subject(entry),
+            )  # fmt: skip
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(entry.sentence if j == _COLUMNS - 1 else text)
+                self.table.setItem(i, j, item)
+        self.table.resizeColumnToContents(_WHAT)
+        self.table.setColumnWidth(_WHAT, self.table.columnWidth(_WHAT) + _ROOM_PX)
+        self.table.verticalHeader().setDefaultSectionSize(self.house.theme.row)
+        self.table.blockSignals(False)
+        at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
+        self.table.setCurrentCell(at if page.entries else -1, 0)
+        self._choose(at)
+        self.misfits.setVisible(bool(page.misfits) and self._about is None)
+        self.misfits.setText(counted(len(page.misfits), "%n misfit", "%n misfits"))
+        for out in (self.json_button, self.pdf_button):
+            out.setEnabled(bool(page.entries))
+
+    def _fill(self, box: QComboBox, values: tuple[str, ...]) -> None:
+        """Offer what the logbook knows, and keep what was chosen."""
+        if box.count() == len(values) + 1:
+            return
+        chosen = box.currentData()
+        box.blockSignals(True)
+        while box.count() > 1:
+            box.removeItem(1)
+        for value in values:
+            box.addItem(tr(value) if box is self.kind else value, value)
+        box.setCurrentIndex(max(box.findData(chosen), 0))
+        box.blockSignals(False)
+
+    def _choose(self, at: int) -> None:
+        entry = self.entries[at] if 0 <= at < len(self.entries) else None
+        self.entry.show_entry(entry, self._misfits.get(entry.hash, []) if entry else [])
+
+    # -- out -----------------------------------------------------------------------------------
+    def write_out(self, kind: str, path: Path | None = None) -> None:
+        """Write all entries that are looked for, not only those that are shown."""
+        if not self.entries:
+            return
+        if path is None:
+            kinds = tr("JSON Lines (*.jsonl)") if kind == "jsonl" else tr("PDF (*.pdf)")
+            name, _ = QFileDialog.getSaveFileName(
+                self, tr("Write the entries"), f"logbook.{kind}", kinds
+            )
+            if not name:
+                return
+            path = Path(name)
+        target, desk, wanted, title = path, self.house.desk, self.wanted(), tr("Logbook")
+        if self._about:
+            title += f": {self._about.words}"
+
+        def work(_task: object) -> int:
+            entries = entries_wanted(desk, wanted)
+            if kind == "jsonl":
+                return write_json_lines(entries, target)
+            write_pdf(desk, entries, title, home_zone(), target)
+            return len(entries)
+
+        def done(count: int) -> None:
+            words = counted(count, "%n entry written to %1.", "%n entries written to %1.")
+            self.house.say(words.replace("%1", target.name))
+
+        self.house.run(work, done)
+
+
+def _without_subject(entry: Entry) -> str:
+    """The sentence without what stands beside it already: there is little room for the rest."""
+    for begin in (f"Point {entry.subject} ", f"Site {entry.subject} ", f"{entry.subject}: "):
+        if entry.sentence.startswith(begin):
+            rest = entry.sentence.removeprefix(begin)
+            return rest[:1].upper() + rest[1:]
+    return entry.sentence
+
+
+def _count_words(page: Page) -> str:
+    if page.found > len(page.entries):
+        words = tr("the latest %1 of %2 are shown; search for the others")
+        return words.replace("%1", number(len(page.entries))).replace("%2", number(page.found))
+    if page.found < page.total:
+        return tr("%1 of %2 entries").replace("%1", number(page.found)).replace(
+            "%2", number(page.total)
+        )  # fmt: skip
+    return counted(page.total, "%n entry", "%n entries")

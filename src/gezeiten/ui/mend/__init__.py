@@ -1,0 +1,1 @@
+"""Mend: gaps and what fills them."""

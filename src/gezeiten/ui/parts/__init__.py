@@ -1,0 +1,1 @@
+"""What several places are made of: charts, lists, tables, small widgets."""

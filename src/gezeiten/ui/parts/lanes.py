@@ -1,0 +1,163 @@
+"""Building the lanes of a chart from the archive; runs off the main thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.records import Shown, around, limits_at, read_ahead, view
+from gezeiten.domain.limits import InForce, LimitRule
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.statistics import Numbers, numbers
+from gezeiten.domain.timeline import Span, Values
+from gezeiten.domain.units import ShownUnit
+from gezeiten.ui.parts.chart_lanes import Lane, Tint, Trace
+from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.rules import RULE_SIGNS
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.units import units_of
+
+
+def lanes_of(
+    desk: Desk, points: Iterable[PointPlace], view_span: Callable[[Span], Span]
+) -> list[Lane]:
+    """Return a lane for each quantity that any of the points records, ready to be drawn.
+
+    view_span: of all that there is, which stretch will be shown.
+    """
+    chosen = list(points)
+    keys = dict.fromkeys(place.channel for point in chosen for place in point.channels)
+    lanes = [lane for key in keys if (lane := _lane(desk, chosen, key)) is not None]
+    whole = span_of(lanes)
+    return lanes if whole is None else made_ready(desk, lanes, view_span(whole))
+
+
+def made_ready(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
+    """Return lanes with what they need to be drawn over a stretch in memory."""
+    return [
+        replace(lane, traces=tuple(_made_ready(desk, trace, span) for trace in lane.traces))
+        for lane in lanes
+    ]
+
+
+def _made_ready(desk: Desk, trace: Trace, span: Span) -> Trace:
+    shown = trace.shown
+    return replace(trace, shown=replace(
+        shown, view=read_ahead(desk, shown.point_id, shown.key, span)))  # fmt: skip
+
+
+def faults_of(lanes: Iterable[Lane]) -> list[str]:
+    """Return why some readings are not shown, each sentence once."""
+    faults = (fault for lane in lanes for trace in lane.traces for fault in trace.shown.view.faults)
+    return list(dict.fromkeys(faults))
+
+
+def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
+    """All points' readings of one quantity in one unit: the plan's where one point is shown."""
+    traces: list[Trace] = []
+    tints: list[Tint] = []
+    seen: list[OverviewLine] = []
+    places = [(point, place) for point in points for place in point.channels
+              if place.channel == key]  # fmt: skip
+    alone = places[0][1] if len(places) == 1 else None
+    recorded = places[0][1].unit if places else quantity(key).unit
+    unit = units_of(desk.settings).of(recorded, alone.shown_unit if alone else "")
+    for point, place in places:
+        trace = trace_of(desk, point, key, unit)
+        if trace.shown.view.span is not None:
+            rules = tuple(shown_rule(rule, unit) for rule in place.rules)
+            limits = tuple(
+                _shown_limits(one, unit) for one in limits_at(desk, point.id).get(key, ())
+            )
+            traces.append(replace(trace, color=place.color, rules=rules, limits=limits,
+                                  averages=quantity(key).averages))  # fmt: skip
+        seen.extend(_in_unit(line, unit) for line in overview_lines(desk, point.id, key))
+        tints.extend(
+            Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
+            for event in excursions(desk, point.id)
+            if event.rule.channel == key and not event.gone
+        )
+    if not traces and not seen:
+        return None
+    name = quantity(key)
+    title = alone.own_name if alone and alone.own_name else name.name
+    return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
+                tuple(tints), overviews=tuple(seen), symbol=name.symbol)  # fmt: skip
+
+
+def _in_unit(line: OverviewLine, unit: ShownUnit) -> OverviewLine:
+    """Return an overview in the unit shown."""
+
+    def shown(values: Values | None) -> Values | None:
+        return None if values is None else values * unit.factor + unit.offset
+
+    values = line.values * unit.factor + unit.offset
+    return replace(line, values=values, lows=shown(line.lows), highs=shown(line.highs))
+
+
+def shown_rule(rule: LimitRule, unit: ShownUnit) -> LimitRule:
+    """Return a rule with its value in the unit shown, for drawing and counting beside readings."""
+    hysteresis = unit.shown_difference(rule.hysteresis)
+    return replace(rule, value=unit.shown(rule.value), hysteresis=hysteresis)
+
+
+def _shown_limits(stretch: InForce, unit: ShownUnit) -> InForce:
+    return replace(stretch, rules=tuple(shown_rule(rule, unit) for rule in stretch.rules))
+
+
+def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
+    """Return the trace of a series, ready to be drawn from what is in memory.
+
+    unit: to show it in; None is the recorded one.
+    """
+    shown = Shown(point.id, key, view(desk, point.id, key))
+    factor, offset = (unit.factor, unit.offset) if unit else (1.0, 0.0)
+    return Trace(point.name, shown, factor, offset)
+
+
+def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Numbers:
+    """Return the figures of a stretch of a line, in the unit shown."""
+    series = around(desk, trace.shown.point_id, trace.shown.key, span, tolerant=True)
+    return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
+
+
+def feed(house: House, chart: LaneChart, name: str) -> None:
+    """Read what a chart asks for off the main thread, with as much again on either side; then it
+    draws anew. name: of this wish, which a newer one replaces."""
+    desk = house.desk
+
+    def ask(listed: list[Shown], span: Span) -> None:
+        room = span[1] - span[0]
+        wider = (span[0] - room, span[1] + room)
+
+        def work(_task: object) -> bool:
+            views = [read_ahead(desk, one.point_id, one.key, wider) for one in listed]
+            return views == [one.view for one in listed]
+
+        def done(is_current: bool) -> None:
+            if is_current:
+                chart.redraw()
+            else:  # what is shown is of another state than the archive
+                house.archive_changed.emit()
+
+        house.run(work, done, latest=name)
+
+    chart.wanted.connect(ask)
+
+
+def span_of(lanes: list[Lane]) -> Span | None:
+    """Return from the first to the last reading of all lanes."""
+    known = [trace.shown.view.span for lane in lanes for trace in lane.traces]
+    spans = [span for span in known if span is not None]
+    spans += [
+        (int(line.times_utc_ms[0]), int(line.times_utc_ms[-1]))
+        for lane in lanes
+        for line in lane.overviews
+    ]
+    if not spans:
+        return None
+    return min(a for a, _ in spans), max(b for _, b in spans)

@@ -1,0 +1,48 @@
+"""Limit rules as people see them: sign, colour and words of each side."""
+
+from __future__ import annotations
+
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.windows import window_choice
+from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.shell.units import Units
+
+RULE_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum"), "absent": ("⊘", "brass")}
+
+
+def side_word(side: str) -> str:
+    """Return the side of a rule in a word."""
+    return {"above": tr("above"), "below": tr("below"), "absent": tr("no sensor")}[side]
+
+
+def mean_words(channel: str, mean_s: int) -> str:
+    """Return what a limit compares: "mean of 24 h", the sum of what is summed."""
+    if not mean_s:
+        return tr("each reading")
+    is_sum = quantity(channel).averages == "sum"
+    return (tr("sum of %1") if is_sum else tr("mean of %1")).replace("%1", length_words(mean_s))
+
+
+def length_words(length_s: int) -> str:
+    """Return how long a mean reaches back, in hours up to three days."""
+    if length_s % 3600 == 0 and length_s <= 72 * 3600:
+        return f"{length_s // 3600} h"
+    return interval_text(length_s)
+
+
+def rule_words(rule: LimitRule, units: Units) -> str:
+    """Return a rule in words: "above 60 % for 2 h, accumulated, working hours"."""
+    said = side_word(rule.side)
+    if rule.mean_s:
+        said = f"{mean_words(rule.channel, rule.mean_s)} {said}"
+    if rule.has_value:
+        said += f" {units.value(rule.channel, rule.value)}"
+    if rule.delay_s:
+        said += " " + tr("for %1").replace("%1", interval_text(rule.delay_s))
+    if rule.counting == "accumulated":
+        said += ", " + (tr("accumulated daily") if rule.daily else tr("accumulated"))
+    if rule.window:
+        said += f", {tr(window_choice(rule.window))}"
+    return f"{tr('warning')}: {said}" if rule.level == "warning" else said

@@ -1,0 +1,1 @@
+"""Sites, points and what stands at them: sources, limits, quantities."""

@@ -1,0 +1,215 @@
+"""Limits of a point's series: those of plans and those set here, by when they were in force."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.record.limits import (
+    SeenLimit,
+    end_limit,
+    limits_over_time,
+    set_limit,
+    take_limit_back,
+)
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.units import ShownUnit
+from gezeiten.ui.parts.rules import mean_words, rule_words
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.plan.channels import LimitLine
+from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import instant, number, tr
+from gezeiten.ui.shell.units import units_of
+
+MEANS_S = (0, 3600, 8 * 3600, 24 * 3600, 7 * 86_400, 30 * 86_400)
+"""What a limit may compare: each reading, or the mean of the time before it."""
+
+
+class LimitsDialog(QDialog):
+    """Shows the limits of one point; what is set is in force at once, also for what is past."""
+
+    def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Limits") + f" · {point.full_name}")
+        self._house, self._point = house, point
+        self._acting = Acting(house, self._say)
+        self._units = units_of(house.desk.settings)
+        self.limits = plain_table(
+            tr("Limits"),
+            [tr("Series"), tr("Limit"), tr("From"), tr("Until"), tr("Set by"), tr("Why")],
+        )
+        self.series = QComboBox()
+        self.series.setAccessibleName(tr("Series"))
+        for place in point.channels:
+            self.series.addItem(quantity(place.channel).name, place)
+        self.series.currentIndexChanged.connect(lambda _: self._suit_line())
+        self.means = QComboBox()
+        self.means.setAccessibleName(tr("What is compared with the limit"))
+        self.line: LimitLine | None = None
+        self._room = QHBoxLayout()
+        self.words = QLineEdit()
+        self.words.setAccessibleName(tr("Why"))
+        self.words.setPlaceholderText(tr("why, in a few words"))
+        self.words.setMaxLength(300)
+        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        now = house.desk.now_ms()
+        for field in (self.since, self.until):
+            field.show_instant(now, point.zone)
+        self.open_end = QCheckBox(tr("until further notice"))
+        self.open_end.setChecked(True)
+        self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
+        self.until.setEnabled(False)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.end_button = button(tr("End the chosen one at “until”"), self.end)
+        self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.setLayout(self._laid_out())
+        self.resize(1060, 600)
+        self._suit_line()
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        self.entry = QWidget()
+        self.entry.setLayout(
+            column(
+                label(tr("Set a limit"), "head"),
+                self._fields(),
+                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
+                    self.open_end, label(self._point.zone, "muted"), 1, spacing=6),
+                row(self.words, button(tr("Set it"), self.enter, "primary"), spacing=6),
+                spacing=6,
+            )
+        )  # fmt: skip
+        laid = column(
+            label(tr("What was in force judges what happened then, here and in every document."),
+                  "muted", wrap=True),
+            self.limits, self.entry, self.problem,
+            row(self.end_button, self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.limits, 1)
+        if self._house.is_looking:
+            for part in (self.entry, self.end_button, self.undo_button):
+                part.hide()
+        return laid
+
+    def _fields(self) -> QHBoxLayout:
+        fields = row(self.series, self.means, self._room, spacing=6)
+        fields.setStretchFactor(self._room, 1)
+        return fields
+
+    # -- showing -------------------------------------------------------------------------------
+    def _place(self) -> ChannelPlace | None:
+        place: ChannelPlace | None = self.series.currentData()
+        return place
+
+    def _unit(self) -> ShownUnit:
+        place = self._place()
+        return self._units.of(place.unit, place.shown_unit) if place else ShownUnit("")
+
+    def _suit_line(self) -> None:
+        """The fields of a limit, in the unit of the chosen series."""
+        clear(self._room)
+        place = self._place()
+        self.line = None
+        self.means.clear()
+        if place is not None:
+            has_mean = quantity(place.channel).averages != "direction"
+            for mean_s in MEANS_S if has_mean else MEANS_S[:1]:
+                self.means.addItem(mean_words(place.channel, mean_s), mean_s)
+            self.line = LimitLine(place.channel, self._unit, lambda *_: None, None)
+            self._room.addWidget(self.line)
+
+    def _load(self) -> None:
+        desk, point = self._house.desk, self._point
+        self._house.run(lambda _task: limits_over_time(desk, point.id), self._show,
+                        failed=self._say)  # fmt: skip
+
+    def _show(self, seen: list[SeenLimit]) -> None:
+        fill(self.limits, [self._row(one) for one in seen], list(seen))
+        own = [i for i, one in enumerate(seen) if one.kept is not None]
+        self.limits.setCurrentCell(own[-1] if own else len(seen) - 1, 0)
+        for act in (self.end_button, self.undo_button):
+            act.setEnabled(bool(own))
+
+    def _row(self, one: SeenLimit) -> list[str]:
+        zone = self._point.zone
+        until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
+        whose = tr("mission %1 of %2").replace("%1", number(one.mission)).replace("%2", one.serial)
+        if one.kept is not None:
+            whose = f"{one.kept.said_by}, {instant(one.kept.said_ms, zone)}"
+        return [quantity(one.series).name, rule_words(one.rule, self._units),
+                instant(one.start_ms, zone), until, whose,
+                one.kept.words if one.kept else tr("its plan")]  # fmt: skip
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    # -- acts ------------------------------------------------------------------------------------
+    def enter(self) -> None:
+        """Set the limit that the fields say."""
+        place, desk, point = self._place(), self._house.desk, self._point
+        if place is None or self.line is None:
+            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            return
+        try:
+            rule = replace(self.line.rule(), mean_s=self.means.currentData())
+            start_ms = self.since.instant_ms(point.zone)
+            end_ms = None if self.open_end.isChecked() else self.until.instant_ms(point.zone)
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        words = self.words.text()
+        self._do(lambda: set_limit(desk, point.id, place.channel, rule, start_ms, end_ms, words))
+
+    def _chosen(self) -> SeenLimit | None:
+        one = chosen_thing(self.limits)
+        if isinstance(one, SeenLimit) and one.kept is not None:
+            return one
+        self._say(tr("Choose a limit that was set here; one of a plan ends with its mission."))
+        return None
+
+    def end(self) -> None:
+        """Let the chosen limit end at the instant typed."""
+        one, desk = self._chosen(), self._house.desk
+        if one is None or one.kept is None:
+            return
+        try:
+            end_ms = self.until.instant_ms(self._point.zone)
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        kept, words = one.kept, self.words.text()
+        self._do(lambda: end_limit(desk, kept, end_ms, words))
+
+    def take_back(self) -> None:
+        """Take the chosen limit back."""
+        one, desk = self._chosen(), self._house.desk
+        if one is not None and one.kept is not None:
+            kept = one.kept
+            self._do(lambda: take_limit_back(desk, kept))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self._house.archive_changed.emit()
+            self._house.say(tr("Kept; excursions were found anew."))
+            self._load()
+
+        self._acting.do(act, done)

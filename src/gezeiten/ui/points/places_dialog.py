@@ -1,0 +1,424 @@
+"""Sites and points: made, named, moved, retired; position, heights, duties."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from zoneinfo import available_timezones
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QCompleter,
+    QDialog,
+    QGridLayout,
+    QLineEdit,
+    QScrollArea,
+    QStackedWidget,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.desk.record.place_editor import (
+    AllFacts,
+    all_facts,
+    retire_point,
+    retire_site,
+    save_point,
+    save_site,
+)
+from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.quantities import QUANTITIES, in_order, quantity
+from gezeiten.domain.sites import PointFacts, SiteFacts
+from gezeiten.errors import InputError
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
+from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
+from gezeiten.ui.points.limits_dialog import LimitsDialog
+from gezeiten.ui.points.sources_dialog import SourcesDialog
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import tr
+
+_THING = Qt.ItemDataRole.UserRole
+
+
+class _Form(QWidget):
+    """Fields in two columns under their captions."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(12)
+        self._grid.setVerticalSpacing(3)
+        self._count = 0
+
+    def add(self, caption: str, field: QWidget, *, wide: bool = False) -> None:
+        """Add a field; a wide one takes a line of its own."""
+        if wide and self._count % 2:
+            self._count += 1
+        line, place = divmod(self._count, 2)
+        above = label(caption, "muted")
+        above.setBuddy(field)
+        field.setAccessibleName(caption)
+        span = 2 if wide else 1
+        self._grid.addWidget(above, 2 * line, place, 1, span)
+        self._grid.addWidget(field, 2 * line + 1, place, 1, span)
+        self._count += span
+
+    def text(self, caption: str, hint: str = "") -> QLineEdit:
+        """Add a text field."""
+        field = QLineEdit()
+        field.setMaxLength(200)
+        field.setPlaceholderText(hint)
+        self.add(caption, field)
+        return field
+
+
+def _number(field: QLineEdit, what: str) -> float | None:
+    """Return the number in a field, None where it is empty."""
+    return number_of(field, what) if field.text().strip() else None
+
+
+def _shown(value: float | None) -> str:
+    return "" if value is None else f"{value:.15g}"
+
+
+class SiteForm(_Form):
+    """The facts of a site."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name = self.text(tr("Name"))
+        self.kind = self.text(tr("Kind"), tr("salt marsh, museum, cold store ..."))
+        self.zone = QComboBox()
+        self.zone.setEditable(True)
+        self.zone.addItems(sorted(available_timezones()))
+        proposes = QCompleter(self.zone.model(), self.zone)
+        proposes.setFilterMode(Qt.MatchFlag.MatchContains)
+        proposes.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+        proposes.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.zone.setCompleter(proposes)
+        self.add(tr("Time zone"), self.zone)
+        self.height_m = self.text(tr("Height, m"), tr("above the datum"))
+        self.latitude = self.text(tr("Latitude, °"), "53.86")
+        self.longitude = self.text(tr("Longitude, °"), "8.02")
+        self.every = self.text(tr("To be visited every ... days"), tr("no duty"))
+
+    def show_facts(self, facts: SiteFacts) -> None:
+        self.name.setText(facts.name)
+        self.kind.setText(facts.kind)
+        self.zone.setCurrentText(facts.zone)
+        self.height_m.setText(_shown(facts.height_m))
+        self.latitude.setText(_shown(facts.latitude))
+        self.longitude.setText(_shown(facts.longitude))
+        self.every.setText(_shown(facts.visit_every_days))
+
+    def facts(self, known: SiteFacts | None) -> SiteFacts:
+        """Return the facts in the fields.
+
+        Raises:
+            FieldError: a field makes no sense.
+        """
+        days = _number(self.every, tr("the days"))
+        if days is not None and (days != int(days) or abs(days) > 1e6):
+            raise FieldError(self.every, tr("Visits come every so many whole days; type a number."))
+        return SiteFacts(
+            self.name.text(), self.kind.text(), self.zone.currentText().strip(),
+            _number(self.latitude, tr("the latitude")),
+            _number(self.longitude, tr("the longitude")), _number(self.height_m, tr("the height")),
+            known.next_visit_ms if known else None, int(days) if days is not None else None,
+        )  # fmt: skip
+
+
+class PointForm(_Form):
+    """The facts of a point."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name = self.text(tr("Name"))
+        self.site = QComboBox()
+        self.add(tr("Site (another one moves the point with its record)"), self.site)
+        self.height_m = self.text(tr("Height of the sensor, m"), tr("above the datum"))
+        self.rim = self.text(tr("Height of the measuring point, m"), tr("the rim dips start from"))
+        self.every = self.text(tr("To be recorded at least every"), tr("no duty"))
+        self.fill_limit = self.text(tr("A line may fill gaps up to"))
+        self.duties: dict[str, QCheckBox] = {}
+        ticks = QWidget()
+        self._ticks = QGridLayout(ticks)
+        self._ticks.setContentsMargins(0, 0, 0, 0)
+        for known in in_order(QUANTITIES.values()):
+            if known.is_usual or known.is_own:
+                self._add_duty(known.key)
+        self.add(tr("Must be recorded here"), ticks, wide=True)
+        self.another = QComboBox()
+        self.another.addItem(tr("another quantity ..."), "")
+        for known in in_order(QUANTITIES.values()):
+            if known.key not in self.duties:
+                self.another.addItem(known.name, known.key)
+        self.another.activated.connect(self._add_another)
+        self.add(tr("Another quantity that must be recorded"), self.another)
+
+    def _add_duty(self, key: str) -> QCheckBox:
+        if key not in self.duties:
+            box = QCheckBox(quantity(key).name)
+            self._ticks.addWidget(box, len(self.duties) // 2, len(self.duties) % 2)
+            self.duties[key] = box
+        return self.duties[key]
+
+    def _add_another(self, index: int) -> None:
+        key = self.another.itemData(index)
+        if key:
+            self._add_duty(key).setChecked(True)
+            self.another.setCurrentIndex(0)
+
+    def show_sites(self, listed: list[SitePlace]) -> None:
+        self.site.clear()
+        for site in listed:
+            self.site.addItem(site.name, site.id)
+
+    def show_facts(self, facts: PointFacts, site_id: int) -> None:
+        self.name.setText(facts.name)
+        self.site.setCurrentIndex(self.site.findData(site_id))
+        self.height_m.setText(_shown(facts.height_m))
+        self.rim.setText(_shown(facts.measuring_point_height_m))
+        duty = facts.duty_interval_s
+        self.every.setText(interval_text(duty) if duty else "")
+        self.fill_limit.setText(interval_text(facts.fill_limit_s))
+        for key in facts.duty_channels:
+            self._add_duty(key)
+        for key, box in self.duties.items():
+            box.setChecked(key in facts.duty_channels)
+
+    def facts(self) -> PointFacts:
+        """Return the facts in the fields.
+
+        Raises:
+            FieldError: a field makes no sense.
+        """
+        every = int(parsed(self.every, parse_interval_s)) if self.every.text().strip() else None
+        return PointFacts(
+            self.name.text(), _number(self.height_m, tr("the height")),
+            _number(self.rim, tr("the height")),
+            tuple(key for key, box in self.duties.items() if box.isChecked()), every,
+            int(parsed(self.fill_limit, parse_interval_s)),
+        )  # fmt: skip
+
+
+class PlacesDialog(QDialog):
+    """Sites with their points at the left, the facts of the chosen one at the right."""
+
+    def __init__(self, parent: QWidget, house: House, point_id: int | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Sites and points"))
+        self._house = house
+        self._acting = Acting(house, self._say)
+        self._sites: list[SitePlace] = []
+        self._facts = AllFacts({}, {})
+        self._new: tuple[str, int] | None = None
+        self.list = QTreeWidget()
+        self.list.setHeaderHidden(True)
+        self.list.setRootIsDecorated(False)
+        self.list.setAccessibleName(tr("Sites and points"))
+        self.list.setFixedWidth(270)
+        self.list.currentItemChanged.connect(lambda *_: self._chosen())
+        self.site_form, self.point_form = SiteForm(), PointForm()
+        self.forms = QStackedWidget()
+        for form in (self.site_form, self.point_form):
+            page = QWidget()
+            page.setLayout(column(form, 1))
+            scroll = QScrollArea()
+            scroll.setWidget(page)
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+            self.forms.addWidget(scroll)
+        self.title = label("", "head")
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self._wrong: QWidget | None = None
+        self.save_button = button(tr("Keep changes"), self.save, "primary")
+        self.retire_button = button("", self.retire)
+        self.sources_button = button(tr("Who measured here ..."), self.show_sources)
+        self.limits_button = button(tr("Limits ..."), self.show_limits)
+        left = column(
+            self.list,
+            row(button(tr("New site"), self.new_site), button(tr("New point"), self.new_point),
+                spacing=6),
+        )  # fmt: skip
+        right = column(
+            self.title, self.forms, self.problem,
+            FlowLayout(self.sources_button, self.limits_button, spacing=8),
+            row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
+        )  # fmt: skip
+        self.setLayout(row(left, right, spacing=16, margins=16))
+        give_room(self, 1, 1)
+        self.resize(900, 600)
+        self._load(("point", point_id) if point_id else None)
+
+    # -- showing -------------------------------------------------------------------------------
+    def _load(self, choose: tuple[str, int] | None = None) -> None:
+        desk = self._house.desk
+
+        def show(known: tuple[list[SitePlace], AllFacts]) -> None:
+            self._sites, self._facts = known
+            self._fill(choose)
+
+        self._house.run(lambda _task: (sites(desk), all_facts(desk)), show, failed=self._say)
+
+    def _fill(self, choose: tuple[str, int] | None) -> None:
+        new = self._new
+        self.point_form.show_sites(self._sites)
+        self.list.blockSignals(True)
+        self.list.clear()
+        for site in self._sites:
+            head = self._item(site.name, site, retired=site.retired)
+            self.list.addTopLevelItem(head)
+            for point in site.points:
+                head.addChild(self._item(point.name, point, retired=point.retired))
+            head.setExpanded(True)
+        self.list.blockSignals(False)
+        if new is not None:
+            return  # somebody began to type a new one while this was loading
+        for item in self._items():
+            thing = item.data(0, _THING)
+            if choose == (_kind(thing), thing.id):
+                self.list.setCurrentItem(item)
+        if self.list.currentItem() is None and self._sites:
+            self.list.setCurrentItem(self._items()[0])
+        if not self._sites:
+            self.new_site()
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        """Return sites and points in the order shown."""
+        return tree_items(self.list)
+
+    def _item(self, name: str, thing: SitePlace | PointPlace, *, retired: bool) -> QTreeWidgetItem:
+        item = QTreeWidgetItem([f"{name} ({tr('retired')})" if retired else name])
+        item.setData(0, _THING, thing)
+        font = item.font(0)
+        font.setBold(isinstance(thing, SitePlace))
+        font.setItalic(retired)
+        item.setFont(0, font)
+        return item
+
+    def thing(self) -> SitePlace | PointPlace | None:
+        """The chosen site or point; None while a new one is being made."""
+        item = self.list.currentItem()
+        return item.data(0, _THING) if item and self._new is None else None
+
+    def _chosen(self) -> None:
+        self._new = None
+        thing = self.thing()
+        self._say("")
+        if thing is None:
+            return
+        self.title.setText(thing.name)
+        self.retire_button.setVisible(True)
+        self.retire_button.setText(tr("Take up again") if thing.retired else tr("Retire"))
+        for way in (self.sources_button, self.limits_button):
+            way.setVisible(isinstance(thing, PointPlace))
+        if isinstance(thing, SitePlace):
+            self.forms.setCurrentIndex(0)
+            self.site_form.show_facts(self._facts.sites[thing.id])
+        else:
+            self.forms.setCurrentIndex(1)
+            self.point_form.show_facts(self._facts.points[thing.id], thing.site_id)
+
+    def _say(self, sentence: str, widget: QWidget | None = None) -> None:
+        if self._wrong is not None:
+            mark(self._wrong, wrong=False)
+        self._wrong = widget
+        if widget is not None:
+            mark(widget, wrong=True)
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    # -- acts ------------------------------------------------------------------------------------
+    def new_site(self) -> None:
+        """Empty fields for a new site."""
+        self._begin(("site", 0), tr("New site"), 0)
+        self.site_form.show_facts(SiteFacts("", zone=self._house.desk.archive.new_site_zone))
+        self.site_form.name.setFocus()
+
+    def new_point(self) -> None:
+        """Empty fields for a new point at the chosen site."""
+        thing = self.thing()
+        if not self._sites:
+            self._say(tr("A point lies at a site; make the site first."))
+            return
+        at = thing.id if isinstance(thing, SitePlace) else thing.site_id if thing else 0
+        self._begin(("point", at), tr("New point"), 1)
+        self.point_form.show_facts(PointFacts(""), at or self._sites[0].id)
+        self.point_form.name.setFocus()
+
+    def _begin(self, new: tuple[str, int], title: str, form: int) -> None:
+        self._new = new
+        self.title.setText(title)
+        self.forms.setCurrentIndex(form)
+        self.retire_button.setVisible(False)
+        for way in (self.sources_button, self.limits_button):
+            way.setVisible(False)
+        self._say("")
+
+    def show_sources(self) -> None:
+        """Show who measured at the chosen point."""
+        thing = self.thing()
+        if isinstance(thing, PointPlace):
+            SourcesDialog(self, self._house, point=thing).open()
+
+    def show_limits(self) -> None:
+        """Show the limits of the chosen point."""
+        thing = self.thing()
+        if isinstance(thing, PointPlace):
+            LimitsDialog(self, self._house, thing).open()
+
+    def save(self) -> None:
+        """Keep what the fields say."""
+        try:
+            is_site = self.forms.currentIndex() == 0
+            act = self._save_site() if is_site else self._save_point()
+            self._acting.do(act, self._done)
+        except FieldError as exc:
+            self._say(str(exc), exc.widget)
+        except InputError as exc:
+            self._say(str(exc))
+
+    def _save_site(self) -> Callable[[], tuple[str, int]]:
+        desk, thing = self._house.desk, self.thing()
+        site = thing.id if isinstance(thing, SitePlace) else None
+        seen = self._facts.sites[site] if site else None
+        facts = self.site_form.facts(seen)
+        return lambda: ("site", save_site(desk, facts, site, seen))
+
+    def _save_point(self) -> Callable[[], tuple[str, int]]:
+        desk, thing = self._house.desk, self.thing()
+        point = thing.id if isinstance(thing, PointPlace) else None
+        at, facts = self.point_form.site.currentData(), self.point_form.facts()
+        seen = self._facts.points[point] if point else None
+        return lambda: ("point", save_point(desk, at, facts, point, seen))
+
+    def retire(self) -> None:
+        """Put the chosen one out of use, or take it up again."""
+        desk, thing = self._house.desk, self.thing()
+        if thing is None:
+            return
+        act = retire_site if isinstance(thing, SitePlace) else retire_point
+
+        def do() -> tuple[str, int]:
+            act(desk, thing.id, retired=not thing.retired)
+            return _kind(thing), thing.id
+
+        self._acting.do(do, self._done)
+
+    def _done(self, chosen: tuple[str, int]) -> None:
+        self._new = None
+        self._house.archive_changed.emit()
+        self._load(chosen)
+        self._house.say(tr("Kept."))
+
+
+def _kind(thing: SitePlace | PointPlace) -> str:
+    return "site" if isinstance(thing, SitePlace) else "point"

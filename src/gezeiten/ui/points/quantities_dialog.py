@@ -1,0 +1,159 @@
+"""Quantities: those that ship, and those of one's own, added in a small form."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QWidget
+
+from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
+from gezeiten.domain.quantities import QUANTITIES, UNITS, Averages, Quantity, Stamp, in_order
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, number_of
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import number, tr
+
+_AVERAGES: dict[Averages, str] = {
+    "plain": "by the mean", "direction": "as a direction", "sum": "by the sum",
+}  # fmt: skip
+_STAMPS: dict[Stamp, str] = {"instant": "of that instant", "end": "of the interval before"}
+
+
+class QuantitiesDialog(QDialog):
+    """Lists all quantities; one of one's own is added, changed or taken out below."""
+
+    def __init__(self, parent: QWidget, house: House) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Quantities"))
+        self._house = house
+        self._acting = Acting(house, self._say)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText(tr("find a quantity or unit"))
+        self.search.setAccessibleName(tr("Find a quantity"))
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._fill())
+        self.table = plain_table(
+            tr("Quantities"),
+            [tr("Name"), tr("Sign"), tr("Unit"), tr("UCUM"), tr("Range"),
+             tr("A stretch becomes one"), tr("A value is"), tr("From")],
+        )  # fmt: skip
+        self.table.itemSelectionChanged.connect(self._chosen)
+        self.name, self.symbol = QLineEdit(), QLineEdit()
+        self.low, self.high = QLineEdit(), QLineEdit()
+        self.unit, self.averages, self.stamp = QComboBox(), QComboBox(), QComboBox()
+        self.decimals = QComboBox()
+        self.decimals.addItems([str(many) for many in range(10)])
+        for name in UNITS:
+            self.unit.addItem(name or tr("none"), name)
+        for key, words in _AVERAGES.items():
+            self.averages.addItem(tr(words), key)
+        for stamp, words in _STAMPS.items():
+            self.stamp.addItem(tr(words), stamp)
+        fields: list[tuple[str, QWidget]] = [
+            (tr("Name"), self.name), (tr("Sign"), self.symbol), (tr("Unit"), self.unit),
+            (tr("Decimals"), self.decimals), (tr("Lowest"), self.low), (tr("Highest"), self.high),
+            (tr("A stretch becomes one"), self.averages), (tr("A value is"), self.stamp),
+        ]  # fmt: skip
+        cells = []
+        for caption, field in fields:
+            field.setAccessibleName(caption)
+            cells.append(column(label(caption, "muted"), field, spacing=3))
+        self.name.setMaxLength(60)
+        self.symbol.setMaxLength(12)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.keep_button = button(tr("Keep it"), self.keep, "primary")
+        self.drop_button = button(tr("Take it out"), self.drop)
+        self.entry = QWidget()
+        self.entry.setLayout(
+            column(label(tr("A quantity of your own"), "head"), row(*cells, spacing=6),
+                   row(self.drop_button, 1, self.keep_button), spacing=6)
+        )  # fmt: skip
+        self.entry.setVisible(not house.is_looking)
+        self.setLayout(
+            column(self.search, self.table, self.entry, self.problem,
+                   row(1, button(tr("Close"), self.accept)), spacing=8, margins=16)
+        )  # fmt: skip
+        self.resize(1080, 640)
+        self._fill()
+        self.search.setFocus()
+
+    def _fill(self) -> None:
+        words = self.search.text().casefold().split()
+        shown = [
+            one for one in in_order(QUANTITIES.values())
+            if all(word in f"{one.name} {one.symbol} {one.unit} {one.key}".casefold()
+                   for word in words)
+        ]  # fmt: skip
+        fill(self.table, [_row(one) for one in shown], list(shown))
+
+    def _own(self) -> Quantity | None:
+        """The chosen quantity where it is one's own."""
+        one = chosen_thing(self.table)
+        return one if isinstance(one, Quantity) and one.is_own else None
+
+    def _chosen(self) -> None:
+        one = self._own()
+        self.drop_button.setEnabled(one is not None)
+        if one is None:
+            return
+        self.name.setText(one.name)
+        self.symbol.setText(one.symbol)
+        self.unit.setCurrentIndex(self.unit.findData(one.unit))
+        self.decimals.setCurrentIndex(one.decimals)
+        self.low.setText(f"{one.low:g}")
+        self.high.setText(f"{one.high:g}")
+        self.averages.setCurrentIndex(self.averages.findData(one.averages))
+        self.stamp.setCurrentIndex(self.stamp.findData(one.stamp))
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    # -- acts ------------------------------------------------------------------------------------
+    def keep(self) -> None:
+        """Add what the fields say, or change the chosen one of one's own."""
+        desk, before = self._house.desk, self._own()
+        try:
+            low, high = (
+                number_of(self.low, tr("the lowest")),
+                number_of(self.high, tr("the highest")),
+            )
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        name, unit, averages = self.name.text().strip(), self.unit.currentData(), self.averages
+        is_same = before is not None and before.name.casefold() == name.casefold()
+        key = before.key if before is not None and is_same else key_of_name(name)
+        wanted = Quantity(
+            key, name, self.symbol.text().strip(), unit, self.decimals.currentIndex(), low=low,
+            high=high, averages=averages.currentData(), stamp=self.stamp.currentData(),
+        )  # fmt: skip
+        if wanted.averages == "plain":
+            wanted = replace(wanted, dose_unit=f"{unit}·h")
+        self._do(lambda: keep_quantity(desk, wanted))
+
+    def drop(self) -> None:
+        """Take the chosen quantity out of the list."""
+        one, desk = self._own(), self._house.desk
+        if one is not None:
+            self._do(lambda: drop_quantity(desk, one.key))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self._fill()
+            self._house.archive_changed.emit()
+            self._house.say(tr("Kept; known in every place from now on."))
+
+        self._acting.do(act, done)
+
+
+def _row(one: Quantity) -> list[str]:
+    span = f"{number(one.low)} – {number(one.high)}"
+    return [one.name, one.symbol, one.unit, UNITS[one.unit].ucum if one.unit in UNITS else "", span,
+            tr(_AVERAGES[one.averages]), tr(_STAMPS[one.stamp]),
+            tr("here") if one.is_own else tr("Gezeiten")]  # fmt: skip

@@ -1,0 +1,253 @@
+"""Who measured what, where, from when to when: seen, and put right by saying so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QLineEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.deployments import (
+    SeenDeployment,
+    Sources,
+    feed_series,
+    place_source,
+    sources,
+    take_back,
+)
+from gezeiten.domain.kept import SaidOfSource
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.series_keys import MAIN
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
+
+
+class SourcesDialog(QDialog):
+    """Shows the deployments of a point, of one source, or all; what is said is kept at once."""
+
+    def __init__(
+        self, parent: QWidget, house: House, *, serial: str = "", point: PointPlace | None = None
+    ) -> None:
+        super().__init__(parent)
+        about = point.full_name if point else serial
+        self.setWindowTitle(tr("Who measured where") + (f" · {about}" if about else ""))
+        self._house, self._serial, self._point = house, serial, point
+        self._acting = Acting(house, self._say)
+        self._known = Sources((), ())
+        self._points: list[PointPlace] = []
+        self.stood = plain_table(
+            tr("Deployments"),
+            [
+                tr("Source"),
+                tr("Mission"),
+                tr("At"),
+                tr("From"),
+                tr("Until"),
+                tr("Its readings are"),
+            ],
+        )
+        self.said = plain_table(
+            tr("What was said of it"), [tr("On"), tr("By"), tr("What"), tr("Words")]
+        )
+        self.stood.itemSelectionChanged.connect(self._chosen)
+        self.what = QComboBox()
+        self.what.setAccessibleName(tr("What to put right"))
+        self.what.addItems([tr("Where it was"), tr("Which series it feeds")])
+        self.source = QComboBox()
+        self.source.setAccessibleName(tr("Source"))
+        self.where, self.channel = QComboBox(), QComboBox()
+        self.where.setAccessibleName(tr("Was at"))
+        self.channel.setAccessibleName(tr("Quantity"))
+        self.label = QLineEdit()
+        self.label.setAccessibleName(tr("Label of the series"))
+        self.label.setPlaceholderText(tr("empty: the main series"))
+        self.label.setMaxLength(60)
+        self.words = QLineEdit()
+        self.words.setAccessibleName(tr("Why"))
+        self.words.setPlaceholderText(tr("why, in a few words"))
+        self.words.setMaxLength(300)
+        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.open_end = QCheckBox(tr("until further notice"))
+        self.open_end.setChecked(True)
+        self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
+        self.until.setEnabled(False)
+        self.zone_note = label("", "muted")
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.undo_button = button(tr("Take back"), self.take_back)
+        self.setLayout(self._laid_out())
+        self.resize(1060, 640)
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        self.forms = QStackedWidget()
+        for parts in ((label(tr("was at"), "muted"), self.where, self.words),
+                      (label(tr("feeds"), "muted"), self.channel, self.label)):  # fmt: skip
+            line = QWidget()
+            line.setLayout(row(*parts, spacing=6))
+            give_room(line, 1, 1)
+            give_room(line, 2, 2)
+            self.forms.addWidget(line)
+        self.what.currentIndexChanged.connect(self.forms.setCurrentIndex)
+        self.source.currentIndexChanged.connect(lambda _: self._fill_channels())
+        self.forms.setFixedHeight(self.forms.sizeHint().height())
+        self.entry = QWidget()
+        self.entry.setLayout(
+            column(
+                label(tr("Put right"), "head"),
+                row(self.what, self.source, self.forms, spacing=6),
+                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
+                    self.open_end, self.zone_note, 1, button(tr("Enter it"), self.enter, "primary"),
+                    spacing=6),
+                spacing=6,
+            )
+        )  # fmt: skip
+        laid = column(
+            label(tr("Deployments"), "head"), self.stood,
+            label(tr("What was said of it"), "head"), self.said,
+            self.entry, self.problem,
+            row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=7, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.stood, 3)
+        laid.setStretchFactor(self.said, 1)
+        if self._house.is_looking:
+            self.entry.hide()
+            self.undo_button.hide()
+        return laid
+
+    # -- showing -------------------------------------------------------------------------------
+    def _load(self) -> None:
+        desk, point = self._house.desk, self._point
+
+        def look(_task: object) -> tuple[Sources, list[PointPlace]]:
+            found = sources(desk, serial=self._serial, point_id=point.id if point else None)
+            return found, points(desk)
+
+        self._house.run(look, lambda told: self._show(*told), failed=self._say)
+
+    def _show(self, known: Sources, listed: list[PointPlace]) -> None:
+        self._known, self._points = known, listed
+        fill(self.stood, [_deployment(one) for one in known.deployments], list(known.deployments))
+        fill(self.said, [_said(one) for one in known.said], list(known.said))
+        self.undo_button.setEnabled(bool(known.said))
+        if known.said:
+            self.said.setCurrentCell(0, 0)
+        names = dict.fromkeys(one.source for one in known.deployments)
+        before = self.source.currentText() or self._serial
+        self.source.clear()
+        self.source.addItems(list(names) or [name for name in (self._serial,) if name])
+        self.source.setCurrentIndex(max(self.source.findText(before), 0))
+        self.where.clear()
+        for one in listed:
+            self.where.addItem(one.full_name, one.id)
+        self.where.addItem(tr("no point (bench, car, post)"), None)
+        if known.deployments and self.stood.currentRow() < 0:
+            self.stood.setCurrentCell(len(known.deployments) - 1, 0)
+        self._fill_channels()
+
+    def _chosen(self) -> None:
+        """Begin with the chosen deployment: its source, its place, its stretch."""
+        one = chosen_thing(self.stood)
+        if not isinstance(one, SeenDeployment):
+            return
+        zone = one.point.zone
+        self.source.setCurrentIndex(self.source.findText(one.source))
+        self.where.setCurrentIndex(self.where.findData(one.point.id))
+        now = self._house.desk.now_ms()
+        self.since.show_instant(max(one.start_ms, 0), zone)
+        self.until.show_instant(now if one.end_ms is None else one.end_ms, zone)
+        self.open_end.setChecked(one.end_ms is None)
+        self.zone_note.setText(zone)
+        self._fill_channels()
+
+    def _fill_channels(self) -> None:
+        source = self.source.currentText()
+        keys = dict.fromkeys(key for one in self._known.deployments if one.source == source
+                             for key in one.channels)  # fmt: skip
+        self.channel.clear()
+        for key in keys:
+            self.channel.addItem(quantity(key).name, key)
+
+    def _zone(self) -> str:
+        one = chosen_thing(self.stood)
+        return one.point.zone if isinstance(one, SeenDeployment) else home_zone()
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    # -- acts ------------------------------------------------------------------------------------
+    def enter(self) -> None:
+        """Keep what was said."""
+        desk, source = self._house.desk, self.source.currentText()
+        try:
+            start_ms = self.since.instant_ms(self._zone())
+            end_ms = None if self.open_end.isChecked() else self.until.instant_ms(self._zone())
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        if self.what.currentIndex() == 0:
+            point_id, words = self.where.currentData(), self.words.text()
+            self._do(lambda: place_source(desk, source, point_id, start_ms, end_ms, words))
+            return
+        one = chosen_thing(self.stood)
+        if not isinstance(one, SeenDeployment) or self.channel.currentData() is None:
+            self._say(tr("Choose a deployment above; the series lies at its point."))
+            return
+        point, channel, text = one.point.id, self.channel.currentData(), self.label.text()
+        self._do(lambda: feed_series(desk, point, channel, text, source, start_ms, end_ms))
+
+    def take_back(self) -> None:
+        """Take back what was said and is chosen."""
+        said = chosen_thing(self.said)
+        if isinstance(said, SaidOfSource):
+            self._do(lambda: take_back(self._house.desk, said))
+        else:
+            self._say(tr("Choose a line of what was said first."))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self.label.clear()
+            self._house.archive_changed.emit()
+            self._house.say(tr("Kept; the readings are in the series that follow from it."))
+            self._load()
+
+        self._acting.do(act, done)
+
+
+def _deployment(one: SeenDeployment) -> list[str]:
+    zone = one.point.zone
+    until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
+    series = ", ".join(quantity(key).name for key in one.series) or tr("not fetched yet")
+    return [one.source, number(one.mission) if one.is_logger else "", one.point.full_name,
+            instant(one.start_ms, zone), until if one.is_logger else "", series]  # fmt: skip
+
+
+def _said(one: SaidOfSource) -> list[str]:
+    since = instant(one.start_ms, one.zone) if one.start_ms > 0 else tr("its first reading")
+    until = tr("further notice") if one.end_ms is None else instant(one.end_ms, one.zone)
+    if one.channel:
+        name = quantity(one.channel).name
+        series = tr("main series") if one.label == MAIN else f"“{one.label}”"
+        what = tr("%1 feeds %2 (%3) at %4").replace("%2", name).replace("%3", series)
+        what = what.replace("%4", one.point)
+    else:
+        what = tr("%1 was at %2").replace("%2", one.point or tr("no point"))
+    what = what.replace("%1", one.source)
+    stretch = tr("from %1 until %2").replace("%1", since).replace("%2", until)
+    return [instant(one.said_ms, one.zone), one.said_by, f"{what}, {stretch}", one.words]

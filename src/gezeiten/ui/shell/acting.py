@@ -1,0 +1,34 @@
+"""The acts of a dialog: off the main thread, one at a time, what is wrong is said in the dialog."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from gezeiten.ui.shell.house import House
+
+
+class Acting:
+    """Does what a dialog asks; while one act runs, a second press is no press.
+
+    complain: shows the sentence for an act that failed; what was typed stays.
+    """
+
+    def __init__(self, house: House, complain: Callable[[str], None]) -> None:
+        self._house, self._complain = house, complain
+        self.is_busy = False
+
+    def do(self, act: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """Do it and call `done` with its result."""
+        if self.is_busy:
+            return
+        self.is_busy = True
+
+        def ended(then: Callable[[Any], None], told: object) -> None:
+            self.is_busy = False
+            then(told)
+
+        self._house.run(
+            lambda _task: act(), lambda result: ended(done, result),
+            failed=lambda sentence: ended(self._complain, sentence),
+        )  # fmt: skip

@@ -1,0 +1,60 @@
+"""Starting the window on an archive."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QLocale
+from PySide6.QtWidgets import QApplication, QMessageBox
+
+from gezeiten.desk.context import Desk
+from gezeiten.errors import GezeitenError
+from gezeiten.ui.shell.house import Practice
+from gezeiten.ui.shell.i18n import region, tr
+from gezeiten.ui.shell.rubbish import Rubbish
+from gezeiten.ui.shell.theme import base_font
+from gezeiten.ui.shell.window import MainWindow
+
+
+def application() -> QApplication:
+    """Return the one QApplication, made on first use."""
+    running = QApplication.instance()
+    app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
+    if app.findChild(Rubbish) is None:
+        Rubbish(app)
+    app.setApplicationName("Gezeiten")
+    app.setStyle("Fusion")
+    QLocale.setDefault(region())
+    app.setFont(base_font(100))
+    return app
+
+
+def run(
+    folder: Path,
+    settings_file: Path,
+    practice: Practice | None = None,
+    heads_file: Path | None = None,
+    *,
+    look: bool = False,
+) -> int:
+    """Open the window on an archive and return the exit code when it is closed. look: only look at
+    it."""
+    app = application()
+    try:
+        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file, look=look)
+        desk.archive.chain.way = "window"
+    except GezeitenError as exc:
+        QMessageBox.critical(None, tr("Gezeiten"), str(exc))
+        return exc.exit_code
+    QLocale.setDefault(region(desk.settings.region))
+    window = MainWindow(desk, practice)
+    room = window.screen().availableGeometry()
+    # a little less than the screen: the frame wants room as well
+    window.resize(min(1280, room.width()), min(800, room.height() - 40))
+    window.show()
+    if practice is None and not desk.archive.is_looked_at:
+        window.ask_who()
+    code = app.exec()
+    desk.close()
+    return code

@@ -1,0 +1,180 @@
+"""What every place is given: desk, work off the main thread, theme, and the way to other places."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Protocol
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QWidget
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.logbook import About
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.settings import Settings
+from gezeiten.domain.timeline import Span
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.shell.theme import LIGHT, Theme
+from gezeiten.ui.shell.work import Task, Works
+
+if TYPE_CHECKING:
+    from gezeiten.ui.shell.empty import EmptyPlace
+
+TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What Trends is to show: a point, a stretch of it (marked), and where one came from.
+
+    back: (place, what to show there, words for the way back).
+    """
+
+    point_id: int
+    span: Span | None = None
+    back: tuple[int, object, str] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Rows:
+    """Readings to show as a table: series by point and key, a stretch, and the instant to begin
+    at."""
+
+    series: tuple[tuple[PointPlace, str], ...]
+    span: Span
+    at_ms: int | None = None
+
+
+class Practice(Protocol):
+    """Whoever can start loggers to practise with (returns their addresses and serial ports), and
+    the demonstration in a window of its own."""
+
+    def start(self) -> tuple[list[str], list[str]]: ...
+    def demonstrate(self) -> None: ...
+
+
+class House(QObject):
+    """Shared by all places. go: (place, what to show there). said: text, whether a complaint.
+
+    wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
+    its name; "look ADDRESSES" looks at these too. logger_wanted: a logger, by its serial.
+    rows_wanted: `Rows` to show as a table.
+    """
+
+    go = Signal(int, object)
+    said = Signal(str, bool)
+    wants = Signal(str)
+    begin = Signal(str)
+    logger_wanted = Signal(str)
+    rows_wanted = Signal(object)
+    archive_changed = Signal()
+
+    def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
+        super().__init__()
+        self.desk = desk
+        self.practice = practice
+        self.works = Works()
+        self.theme: Theme = LIGHT
+        desk.archive.on_wait = lambda words: self.said.emit(words, False)
+        self.seconds: Callable[[], float] = time.monotonic
+        """For what happens by hand: how long a press lies behind."""
+
+    @property
+    def is_looking(self) -> bool:
+        """Whether the archive is only looked at: no act is offered."""
+        return self.desk.archive.is_looked_at
+
+    def run(
+        self,
+        work: Callable[[Task], Any],
+        done: Callable[[Any], None],
+        progress: Callable[[Any], None] | None = None,
+        failed: Callable[[str], None] | None = None,
+        latest: str = "",
+    ) -> Task:
+        """Run work off the main thread; errors go to the foot line (and to `failed`).
+
+        latest: a name for a wish that a newer one of the same name replaces; a result that
+        comes after a newer wish was made is not shown.
+        """
+
+        def complain(sentence: str) -> None:
+            self.said.emit(sentence, True)
+            if failed:
+                failed(sentence)
+
+        return self.works.start(work, done, complain, progress, latest)
+
+    def change_settings(self, settings: Settings) -> None:
+        """Take new settings at once; they are written off the main thread."""
+        self.desk.settings = settings
+        self.run(lambda _task: self.desk.keep_settings(), lambda _: None)
+
+    def say(self, text: str) -> None:
+        """Show a message in the foot line."""
+        self.said.emit(text, False)
+
+
+class Place(QWidget):
+    """One of the places. Subclasses load in `refresh` and show in their own methods.
+
+    kind_of_empty: which picture stands here as long as nothing is in the archive, or "".
+    """
+
+    kind_of_empty = ""
+
+    def __init__(self, house: House) -> None:
+        super().__init__()
+        self.setObjectName("ground")
+        self.house = house
+        self.is_stale = True
+        self.empty_page: EmptyPlace | None = None
+
+    def show_empty(self, *, on: bool) -> None:
+        """Cover the place with a picture of itself while nothing is in the archive."""
+        if not self.kind_of_empty:
+            return
+        if on and self.empty_page is None:
+            from gezeiten.ui.shell.empty import EmptyPlace, empty_words
+
+            way = tr("To the loggers (Ctrl+2)")
+            self.empty_page = EmptyPlace(self, *empty_words(self.kind_of_empty), way)
+            self.empty_page.asked.connect(lambda: self.house.go.emit(FIELD_DESK, None))
+            self.empty_page.set_theme(self.house.theme)
+        if self.empty_page is not None:
+            self.empty_page.setVisible(on)
+            self.empty_page.raise_()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.empty_page is not None:
+            self.empty_page.fit()
+
+    def commands(self) -> list[Command]:
+        """The commands of this place."""
+        return []
+
+    def hint(self) -> str:
+        """The keys worth knowing here, for the right of the foot line."""
+        return ""
+
+    def refresh(self) -> None:
+        """Load what is shown."""
+
+    def about(self) -> Callable[[Desk], About] | None:
+        """What is chosen here, for the Logbook to look for; asked of the desk off the main thread.
+        None where nothing is chosen."""
+        return None
+
+    def show_target(self, target: object) -> None:
+        """Show what another place pointed at."""
+
+    def end(self) -> None:
+        """The window is closed: end what goes on here."""
+
+    def set_theme(self, theme: Theme) -> None:
+        """Repaint what the stylesheet does not reach."""

@@ -1,0 +1,147 @@
+"""Who is at it: chosen among those who act in the archive, or written; and a name erased."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+
+from gezeiten.desk.people import Acting, acting, erase_name
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import Facts, button, column, label, row
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, date, home_zone, tr
+from gezeiten.ui.shell.work import Task
+
+LONGEST_NAME = 60
+
+
+class PeopleDialog(QDialog):
+    """changed: somebody else is at it now, or a name was erased."""
+
+    changed = Signal()
+
+    def __init__(self, parent: QWidget, house: House, people: list[Acting]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Who is at it"))
+        self._house = house
+        self.table = plain_table(
+            tr("People of this archive"),
+            [tr("Name"), tr("Initials"), tr("Last acted"), tr("Logbook")],
+        )
+        self.table.itemSelectionChanged.connect(self._chosen)
+        self.table.itemActivated.connect(lambda _: self._take())
+        self.name = QLineEdit(house.desk.person)
+        self.name.setMaxLength(LONGEST_NAME)
+        self.name.setAccessibleName(tr("Name for the logbook"))
+        self.name.textChanged.connect(lambda _: self._show_name())
+        self.erase_button = button(tr("Erase this name ..."), self._erase)
+        self.take = button("", self._take, "primary")
+        self.take.setDefault(True)
+        self.setLayout(
+            column(
+                label(tr("Acts stand in the logbook under this name. Choose it, or write another."),
+                      "muted", wrap=True),
+                self.table,
+                row(label(tr("Name"), "head"), self.name),
+                row(self.erase_button, 1, button(tr("Close"), self.reject), self.take),
+                margins=16,
+            )
+        )  # fmt: skip
+        self.resize(620, 420)
+        self.show_people(people)
+
+    def show_people(self, people: list[Acting]) -> None:
+        """Show who acts here; whoever is at it now is chosen."""
+        rows = [
+            [one.name, one.initials,
+             date(one.last_ms, home_zone()) if one.last_ms is not None else "",
+             counted(one.entries, "%n entry", "%n entries")]
+            for one in people
+        ]  # fmt: skip
+        fill(self.table, rows, list(people))
+        names = [one.name for one in people]
+        if self._house.desk.person in names:
+            self.table.selectRow(names.index(self._house.desk.person))
+        self._show_name()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.table.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _chosen(self) -> None:
+        one = chosen_thing(self.table)
+        if isinstance(one, Acting):
+            self.name.setText(one.name)
+
+    def _show_name(self) -> None:
+        name = self.name.text().strip()
+        self.take.setText(tr("Go on as %1").replace("%1", name) if name else tr("Go on"))
+        self.take.setEnabled(bool(name))
+        one = chosen_thing(self.table)
+        self.erase_button.setEnabled(isinstance(one, Acting) and one.name == name)
+
+    def _take(self) -> None:
+        name = self.name.text().strip()
+        if not name:
+            return
+        settings = self._house.desk.settings
+        self._house.change_settings(replace(settings, person=name))
+        self.changed.emit()
+        self.accept()
+
+    def _erase(self) -> None:
+        dialog = EraseNameDialog(self, self.name.text().strip())
+        dialog.wanted.connect(self._erased)
+        dialog.open()
+
+    def _erased(self, name: str) -> None:
+        house = self._house
+
+        def work(_task: Task) -> list[Acting]:
+            erase_name(house.desk, name)
+            return acting(house.desk)
+
+        def done(people: list[Acting]) -> None:
+            house.say(tr("The name is erased; what was done stays, and everything still checks."))
+            self.show_people(people)
+            house.archive_changed.emit()
+
+        house.run(work, done)
+
+
+class EraseNameDialog(QDialog):
+    """wanted: the name, once it was written as it stands."""
+
+    wanted = Signal(str)
+
+    def __init__(self, parent: QWidget, name: str) -> None:
+        super().__init__(parent)
+        self._name = name
+        self.setWindowTitle(tr("Erase the name %1").replace("%1", name))
+        facts = Facts()
+        facts.show_facts([
+            (tr("Goes"), tr("the name, from every table and out of the logbook's files")),
+            (tr("Stays"), tr("all that was done, under an id; everything still checks")),
+            (tr("Not reached"), tr("words that somebody typed, documents handed over, entries of "
+                                   "old versions, copies of the archive elsewhere")),
+            (tr("Back"), tr("there is no way back")),
+        ])  # fmt: skip
+        self.take = button(tr("Erase this name"), self._take, "primary")
+        self.take.setDefault(True)
+        self.take.setEnabled(False)
+        self.typed = QLineEdit()
+        self.typed.setPlaceholderText(tr("the name, as it stands above"))
+        self.typed.setAccessibleName(tr("Name to erase"))
+        self.typed.textEdited.connect(lambda text: self.take.setEnabled(text.strip() == self._name))
+        self.setLayout(
+            column(label(name, "big"), facts, self.typed, 1,
+                   row(self.take, button(tr("Close"), self.reject), 1), margins=16)
+        )  # fmt: skip
+        self.setMinimumWidth(520)
+
+    def _take(self) -> None:
+        self.wanted.emit(self._name)
+        self.accept()

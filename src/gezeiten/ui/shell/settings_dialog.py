@@ -1,0 +1,242 @@
+"""Settings: built from their declaration, searchable, taken at once, back to their defaults."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QFrame,
+    QLineEdit,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.settings import SettingInfo, Settings, checked, infos
+from gezeiten.errors import GezeitenError
+from gezeiten.link.session import addresses
+from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import tr
+
+
+class SettingLine(QWidget):
+    """One setting: title and help at the left, its field and the way back at the right."""
+
+    def __init__(
+        self,
+        about: SettingInfo,
+        value: object,
+        take: Callable[[str, object], str],
+        people: list[str],
+    ) -> None:
+        super().__init__()
+        self.about, self._take, self._people = about, take, people
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.field = self._field(about)
+        self.field.setAccessibleName(tr(about.title))
+        self.field.setAccessibleDescription(tr(about.help))
+        self.back = button("↺", self._back, "link")
+        policy = self.back.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self.back.setSizePolicy(policy)
+        self.back.setToolTip(tr("Back to the default"))
+        self.back.setAccessibleName(tr("%1: back to the default").replace("%1", tr(about.title)))
+        words = column(label(tr(about.title), "head"), label(tr(about.help), "muted", wrap=True),
+                       self.problem, spacing=1)  # fmt: skip
+        line = row(words, self.field, self.back, spacing=10)
+        line.setStretch(0, 1)
+        self.setLayout(line)
+        self.show_value(value)
+
+    def _field(self, about: SettingInfo) -> QWidget:
+        if about.kind == "switch":
+            switch = QCheckBox()
+            switch.toggled.connect(self._changed)
+            return switch
+        if about.kind == "number":
+            field = QSpinBox()
+            field.setRange(about.low, about.high)
+            field.setSingleStep(5)
+            field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            field.setMinimumWidth(80)
+            field.setKeyboardTracking(False)
+            field.valueChanged.connect(self._changed)
+            return field
+        if about.kind == "person":
+            return self._person_field()
+        if about.kind == "choice":
+            box = QComboBox()
+            for choice in about.choices:
+                box.addItem(tr(choice) if choice else tr("the system's"), choice)
+            box.currentIndexChanged.connect(lambda _: self._changed(box.currentData()))
+            return box
+        text = QLineEdit()
+        text.setMinimumWidth(280)
+        text.setMaxLength(2000)
+        text.editingFinished.connect(lambda: self._changed(text.text().strip()))
+        if about.kind == "folder":
+            act = text.addAction(self.style().standardIcon(self.style().StandardPixmap.SP_DirIcon),
+                                 QLineEdit.ActionPosition.TrailingPosition)  # fmt: skip
+            act.setToolTip(tr("Choose a folder"))
+            act.triggered.connect(self._choose_folder)
+        return text
+
+    def _person_field(self) -> QComboBox:
+        """A name: typed, or chosen among the people of the team."""
+        box = QComboBox()
+        box.setEditable(True)
+        box.setMinimumWidth(280)
+        box.addItems(self._people)
+        typed = box.lineEdit()
+        assert typed is not None  # the choice is editable
+        typed.setMaxLength(60)
+        typed.editingFinished.connect(lambda: self._changed(box.currentText().strip()))
+        box.activated.connect(lambda _: self._changed(box.currentText().strip()))
+        return box
+
+    def _choose_folder(self) -> None:
+        field = self.field
+        assert isinstance(field, QLineEdit)
+        chosen = QFileDialog.getExistingDirectory(self, tr(self.about.title), field.text())
+        if chosen:
+            field.setText(chosen)
+            self._changed(chosen)
+
+    def show_value(self, value: Any) -> None:
+        """Show a value without taking it again."""
+        self.field.blockSignals(True)
+        if isinstance(self.field, QCheckBox):
+            self.field.setChecked(bool(value))
+        elif isinstance(self.field, QSpinBox):
+            self.field.setValue(int(value))
+        elif isinstance(self.field, QComboBox) and self.field.isEditable():
+            self.field.setCurrentText(str(value))
+        elif isinstance(self.field, QComboBox):
+            self.field.setCurrentIndex(max(self.field.findData(value), 0))
+        elif isinstance(self.field, QLineEdit):
+            self.field.setText(str(value))
+        self.field.blockSignals(False)
+        self.back.setVisible(value != self.about.default)
+
+    def _changed(self, value: object) -> None:
+        sentence = self._take(self.about.key, value)
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+        if not sentence:
+            self.back.setVisible(value != self.about.default)
+
+    def _back(self) -> None:
+        self.show_value(self.about.default)
+        self._changed(self.about.default)
+
+    def suits(self, words: list[str]) -> bool:
+        """Whether title, help and section hold all words of a search."""
+        about = self.about
+        text = f"{tr(about.title)} {tr(about.help)} {tr(about.section)}".casefold()
+        return all(word in text for word in words)
+
+
+class SettingsDialog(QDialog):
+    """changed: the settings as they are now; they are kept already."""
+
+    changed = Signal()
+
+    def __init__(self, parent: QWidget, house: House, search: str = "") -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Settings"))
+        self._house = house
+        self.search = QLineEdit(search)
+        self.search.setPlaceholderText(tr("Search settings"))
+        self.search.setAccessibleName(tr("Search settings"))
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._filter())
+        self._list = QVBoxLayout()
+        self._list.setSpacing(8)
+        inside = QWidget()
+        inside.setLayout(self._list)
+        scroll = QScrollArea()
+        scroll.setWidget(inside)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.none = label(tr("No setting holds these words."), "muted")
+        defaults = button(tr("All back to defaults"), self.all_back)
+        close = button(tr("Close"), self.accept)
+        self.setLayout(column(self.search, self.none, scroll, row(defaults, 1, close), margins=16))
+        self.lines: list[SettingLine] = []
+        self._heads: dict[str, QWidget] = {}
+        self.resize(760, 620)
+        self._fill()
+        self._filter()
+
+    def _fill(self) -> None:
+        clear(self._list)
+        self.lines, self._heads = [], {}
+        listed = self._house.desk.settings.people.split(",")
+        people = [name.strip() for name in listed if name.strip()]
+        for about in infos():
+            if about.section not in self._heads:
+                head = label(tr(about.section), "big")
+                self._heads[about.section] = head
+                self._list.addWidget(head)
+            value = getattr(self._house.desk.settings, about.key)
+            one = SettingLine(about, value, self._take, people)
+            self.lines.append(one)
+            self._list.addWidget(one)
+        self._list.addStretch(1)
+
+    def _filter(self) -> None:
+        words = self.search.text().casefold().split()
+        shown = {one.about.key for one in self.lines if one.suits(words)}
+        for one in self.lines:
+            one.setVisible(one.about.key in shown)
+        for section, head in self._heads.items():
+            head.setVisible(
+                any(o.about.section == section and o.about.key in shown for o in self.lines)
+            )
+        self.none.setVisible(not shown)
+
+    def line_of(self, key: str) -> SettingLine:
+        """Return the line of a setting."""
+        return next(one for one in self.lines if one.about.key == key)
+
+    def _take(self, key: str, value: object) -> str:
+        """Take one value at once; returns what is wrong with it, "" when it was taken."""
+        desk = self._house.desk
+        try:
+            if key == "addresses":
+                _check_addresses(str(value))
+            self._house.change_settings(replace(desk.settings, **{key: checked(key, value)}))
+        except GezeitenError as exc:
+            return str(exc)
+        self.changed.emit()
+        return ""
+
+    def all_back(self) -> None:
+        """Every setting back to its default."""
+        self._house.change_settings(Settings())
+        for one in self.lines:
+            one.show_value(one.about.default)
+        self.changed.emit()
+
+
+def _check_addresses(text: str) -> None:
+    """Raise our own sentence for addresses that cannot be read."""
+    from gezeiten.errors import InputError
+
+    try:
+        addresses(text)
+    except ValueError as exc:
+        raise InputError(
+            tr("These addresses cannot be read; write them like 192.168.4.10:502, logger.lan:502.")
+        ) from exc

@@ -1,0 +1,128 @@
+"""Copying the vault, handing it on and taking a copy in, with progress in the foot line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from gezeiten.domain.timeline import duration_text
+from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, number, tr
+from gezeiten.ui.shell.work import Task
+
+if TYPE_CHECKING:
+    from gezeiten.desk.intake.vault_copy import Brought, Written
+
+T = TypeVar("T")
+
+
+class VaultActs:
+    """Three commands; one at a time."""
+
+    def __init__(self, window: QWidget, house: House) -> None:
+        self._window, self._house = window, house
+        self._task: Task | None = None
+
+    def commands(self) -> list[Command]:
+        return [
+            Command("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
+            Command("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
+            Command("vault.take", tr("Take in a copy of a vault"), "", self.take_file),
+            Command("vault.take.folder", tr("Take in a copy of a vault from a folder"), "",
+                self.take_folder),
+            Command("vault.stop", tr("Stop copying the vault"), "", self.cancel),
+        ]  # fmt: skip
+
+    def hand_on(self) -> None:
+        """Ask for a file and write the vault into it."""
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, tr("Hand on the vault"), "vault.zip", "*.zip"
+        )
+        if name:
+            from gezeiten.desk.intake.vault_copy import hand_on  # used now and then only
+
+            self._write(lambda watch: hand_on(self._house.desk, Path(name), watch), name)
+
+    def copy(self) -> None:
+        """Ask for a folder and copy the vault into it."""
+        name = QFileDialog.getExistingDirectory(self._window, tr("Copy the vault to"))
+        if name:
+            from gezeiten.desk.intake.vault_copy import copy_to  # used now and then only
+
+            self._write(lambda watch: copy_to(self._house.desk, Path(name), watch), name)
+
+    def take_file(self) -> None:
+        """Ask for a file and take it in."""
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Copy of a vault"), "", "*.zip")
+        if name:
+            self.take(Path(name))
+
+    def take_folder(self) -> None:
+        """Ask for a folder and take it in."""
+        name = QFileDialog.getExistingDirectory(self._window, tr("Copy of a vault"))
+        if name:
+            self.take(Path(name))
+
+    def take(self, path: Path) -> None:
+        """Take a copy in."""
+        from gezeiten.desk.intake.vault_copy import take_copy_in  # used now and then only
+
+        self._run(lambda watch: take_copy_in(self._house.desk, path, watch), self._brought)
+
+    def cancel(self) -> None:
+        """Stop what runs."""
+        if self._task is not None:
+            self._task.cancel()
+
+    def _write(self, write: Callable[[Watch], Written], name: str) -> None:
+        def done(written: Written) -> None:
+            said = counted(written.count, "%n raw offload", "%n raw offloads")
+            words = tr("%1: %2, each compared with its fingerprint.").replace("%1", name)
+            words = words.replace("%2", said)
+            if written.damaged:
+                words += " " + tr("Left out: %1").replace("%1", " ".join(written.damaged[:3]))
+            self._house.said.emit(words, bool(written.damaged))
+            self._house.archive_changed.emit()
+
+        self._run(write, done)
+
+    def _brought(self, brought: Brought) -> None:
+        said = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
+        said += ", " + counted(brought.readings, "%n new reading", "%n new readings")
+        said += ", " + counted(brought.kept_already, "%n kept already", "%n kept already")
+        if brought.mended:
+            said += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
+        if brought.refused:
+            said += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
+        self._house.said.emit(said + ".", bool(brought.refused))
+        self._house.archive_changed.emit()
+
+    def _run(self, work: Callable[[Watch], T], done: Callable[[T], None]) -> None:
+        if self._task is not None:
+            self._house.say(tr("The vault is being copied already."))
+            return
+
+        def ended(result: T) -> None:
+            self._task = None
+            done(result)
+
+        def failed(_: str) -> None:
+            self._task = None
+
+        self._task = self._house.run(
+            lambda task: work(Watch(task.tell, task.cancelled)), ended, self._told, failed
+        )
+
+    def _told(self, progress: Progress) -> None:
+        words = tr("Vault: %1 of %2 MB").replace("%1", number(progress.readings / 1e6, 1))
+        words = words.replace("%2", number(progress.of_readings / 1e6, 1))
+        if progress.seconds_left is not None:
+            words += " · " + tr("%1 left").replace(
+                "%1", duration_text(round(progress.seconds_left * 1000))
+            )
+        self._house.say(words)

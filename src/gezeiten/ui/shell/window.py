@@ -1,0 +1,453 @@
+"""The window: strip, the seven places, foot line with messages and keys."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QProgressBar,
+    QWidget,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.mending import open_gaps
+from gezeiten.desk.intake.recovery import Recovered, recover
+from gezeiten.desk.office.finding import Thing, things
+from gezeiten.desk.office.handing import count_handovers
+from gezeiten.desk.office.logbook import has_acts, logbook_is_intact
+from gezeiten.desk.people import Acting, acting
+from gezeiten.desk.places import points
+from gezeiten.desk.record.excursion_book import to_assess
+from gezeiten.ui.parts.widgets import column, label, set_role
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.finder import Finder
+from gezeiten.ui.shell.following import Following
+from gezeiten.ui.shell.house import House, Place, Practice
+from gezeiten.ui.shell.i18n import counted, region, tr
+from gezeiten.ui.shell.looking import is_offered
+from gezeiten.ui.shell.place_stack import PlaceStack
+from gezeiten.ui.shell.strip import Strip
+from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, stylesheet
+from gezeiten.ui.shell.vault_commands import VaultActs
+
+SAY_MS, COMPLAIN_MS = 9_000, 60_000
+"""A message goes when it is old; a complaint may be looked for after the work at hand."""
+CLOSE_AGAIN_MS = 100
+
+
+class MainWindow(QMainWindow):
+    """Holds the places and what they share."""
+
+    def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
+        super().__init__()
+        self.setWindowTitle(tr("Gezeiten"))
+        self._signs = QTemporaryDir()
+        self._is_closing = False
+        self._counted: dict[str, int] | None = None
+        self._shortcuts: list[tuple[int, QShortcut]] = []
+        self.house = House(desk, practice)
+        self.house.theme = THEMES[desk.settings.theme]
+        self.following = Following(self.house)
+        self.vault_commands = VaultActs(self, self.house)
+        self.stack = self.places = PlaceStack(self.house)
+        names = [
+            tr("Tideboard"), tr("Field desk"), tr("Mend"), tr("Trends"),
+            tr("Excursions"), tr("Handover"), tr("Logbook"),
+        ]  # fmt: skip
+        self.names = names
+        self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
+        self._build()
+        self._connect()
+        if self.house.is_looking:
+            self.strip.show_looking(places.FIELD_DESK)
+        self._apply_theme()
+        self.go(places.TIDEBOARD)
+        QTimer.singleShot(0, self._start)
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 800)
+
+    def _build(self) -> None:
+        self.message = label("", "muted")
+        self.message.setAccessibleName(tr("Message"))
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(160)
+        self.bar.hide()
+        self.hint = label("", "muted")
+        foot = QWidget()
+        foot.setObjectName("paper")
+        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line = QHBoxLayout(foot)
+        line.setContentsMargins(16, 5, 16, 5)
+        line.addWidget(self.message, 1)
+        line.addWidget(self.bar)
+        line.addWidget(self.hint)
+        whole = QWidget()
+        whole.setObjectName("ground")
+        whole.setLayout(column(self.strip, self.stack, foot, spacing=0))
+        self.setCentralWidget(whole)
+        self._hush = QTimer(self)
+        self._hush.setSingleShot(True)
+        self._hush.timeout.connect(lambda: self.message.setText(""))
+
+    def _connect(self) -> None:
+        self.strip.place_chosen.connect(self.go)
+        self.strip.person_wanted.connect(self.show_people)
+        self.house.go.connect(self.go)
+        self.house.said.connect(self._say)
+        self.house.archive_changed.connect(self._archive_changed)
+        self.following.told.connect(
+            lambda _: self.field_desk().at_hand.show_followed(self.following.words())
+        )
+        self.house.wants.connect(self._want)
+        self.house.begin.connect(self._begin)
+        self.house.logger_wanted.connect(self.show_logger)
+        self.house.rows_wanted.connect(self.show_rows)
+        self.places.built.connect(self._place_built)
+        self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
+        self._bind(self._own_acts())
+
+    def field_desk(self) -> Any:
+        """The Field desk, built by its name when it is wanted: its own type would need it here."""
+        return self.places[places.FIELD_DESK]
+
+    def _want(self, what: str) -> None:
+        {"settings": self.show_settings, "person": self._person_changed}[what]()
+
+    def _begin(self, what: str) -> None:
+        """Take a way on from the first start."""
+        field = self.field_desk()
+        name, _, typed = what.partition(" ")
+        {
+            "look": lambda: field.look_at(typed), "text": field.dialogs.choose_text,
+            "folder": field.dialogs.choose_folder, "practice": field.dialogs.practice,
+            "demonstration": field.dialogs.demonstrate,
+        }[name]()  # fmt: skip
+
+    def _person_changed(self) -> None:
+        self.strip.person.setText(self.house.desk.person)
+
+    def _bind(self, commands: list[Command]) -> None:
+        for act in self._offered(commands):
+            if act.key:
+                shortcut = QShortcut(QKeySequence(act.key), self)
+                shortcut.setAutoRepeat(act.repeats)
+                shortcut.activated.connect(act.handler)
+                # keys of a place work wherever the focus is, but in that place only
+                shortcut.setEnabled(act.place in (-1, self.stack.currentIndex()))
+                self._shortcuts.append((act.place, shortcut))
+
+    def _offered(self, commands: list[Command]) -> list[Command]:
+        if not self.house.is_looking:
+            return commands
+        no_field = f"go.{places.FIELD_DESK}"
+        return [one for one in commands if is_offered(one) and one.id != no_field]
+
+    def _place_built(self, place: Place) -> None:
+        place.set_theme(self.house.theme)
+        self._show_empty([place])
+        self._bind(place.commands())
+
+    def _start(self) -> None:
+        """Take in what a killed offload left, then load."""
+
+        def tidy(_task: object) -> Recovered:
+            desk = self.house.desk
+            desk.archive.listen(desk.archive.on_wait)
+            return recover(desk)
+
+        def tidied(found: Recovered) -> None:
+            if found.taken:
+                self.house.say(tr("An interrupted offload was taken in."))
+            if found.taken or found.made:
+                self.house.archive_changed.emit()
+            else:
+                self._count()
+            self.following.restart()
+
+        self.house.run(tidy, tidied)
+
+    # -- acts ----------------------------------------------------------------------------------
+    def commands(self) -> list[Command]:
+        """All commands: of the window and of every place."""
+        places_acts = [act for i in self.places.offered() for act in self.places[i].commands()]
+        return self._offered(self._own_acts() + places_acts)
+
+    def _own_acts(self) -> list[Command]:
+        listed = [
+            Command(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
+                partial(self.go, i))
+            for i, name in enumerate(self.names)
+        ]  # fmt: skip
+        listed += [
+            Command(
+                "find",
+                tr("Find a command, a point, a logger, a document"),
+                "Ctrl+K",
+                self.find_command,
+            ),
+            Command("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
+            Command("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
+            Command("smaller", tr("Smaller text"), "Ctrl+-", lambda: self.resize_text(-25)),
+            Command("settings", tr("Settings"), "Ctrl+,", self.show_settings),
+            Command("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
+            Command(
+                "quantities", tr("Quantities, and those of your own"), "", self.show_quantities
+            ),
+            Command("people", tr("Who is at it"), "Ctrl+Shift+W", self.show_people),
+            Command(
+                "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
+            ),
+            Command(
+                "history",
+                tr("What the logbook has on what is chosen here"),
+                "Ctrl+H",
+                self.show_history,
+            ),
+            Command("quit", tr("Close Gezeiten"), "Ctrl+Q", self.close),
+        ]
+        return listed + self.vault_commands.commands()
+
+    def show_settings(self, search: str = "") -> None:
+        """Open the settings."""
+        # opened now and then only: the window starts without its import
+        from gezeiten.ui.shell.settings_dialog import SettingsDialog
+
+        dialog = SettingsDialog(self, self.house, search)
+        dialog.changed.connect(self._settings_changed)
+        dialog.open()
+
+    def _settings_changed(self) -> None:
+        QLocale.setDefault(region(self.house.desk.settings.region))
+        self.strip.person.setText(self.house.desk.person)
+        self._apply_theme()
+        self._archive_changed()
+        self.following.restart()
+
+    def show_history(self) -> None:
+        """Show what the logbook has on what is chosen in this place."""
+        make = self.places[self.stack.currentIndex()].about()
+        if make is None:
+            self.house.say(tr("Choose something first; then its entries are shown."))
+        else:
+            self.go(places.LOGBOOK, make)
+
+    def show_logger(self, serial: str) -> None:
+        """Show a logger: at hand, or its life."""
+        at_hand = not self.house.is_looking and self.field_desk().loggers.card(serial)
+        if at_hand:
+            self.go(places.FIELD_DESK, serial)
+        else:
+            self.show_lives(serial)
+
+    def show_places(self) -> None:
+        """Open the editor of sites and points."""
+        from gezeiten.ui.points.places_dialog import PlacesDialog
+
+        PlacesDialog(self, self.house).open()
+
+    def ask_who(self) -> None:
+        """Ask who is at it, where several people act in this archive."""
+        self._ask_who(several=True)
+
+    def show_people(self) -> None:
+        """Show who acts in this archive, to go on as another one."""
+        self._ask_who(several=False)
+
+    def _ask_who(self, *, several: bool) -> None:
+        desk = self.house.desk
+
+        def show(people: list[Acting]) -> None:
+            from gezeiten.ui.shell.people_dialog import PeopleDialog
+
+            if len(people) > 1 or not several:
+                dialog = PeopleDialog(self, self.house, people)
+                dialog.changed.connect(self._person_changed)
+                dialog.open()
+
+        self.house.run(lambda _task: acting(desk), show, latest="people")
+
+    def show_quantities(self) -> None:
+        """Open the list of quantities."""
+        from gezeiten.ui.points.quantities_dialog import QuantitiesDialog
+
+        QuantitiesDialog(self, self.house).open()
+
+    def show_rows(self, rows: places.Rows) -> None:
+        """Open readings as a table, beside the window."""
+        from gezeiten.ui.trends.readings_table import ReadingsWindow
+
+        dialog = ReadingsWindow(self, self.house, rows)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    def show_lives(self, serial: str = "") -> None:
+        """Open the loggers' lives, at one of them."""
+        from gezeiten.ui.field.life_dialog import LifeDialog
+
+        LifeDialog(self, self.house, serial).open()
+
+    def find_command(self) -> None:
+        """Open the command finder."""
+        finder = Finder(self, self.commands())
+        finder.wanted.connect(self.go_to_thing)
+        desk = self.house.desk
+        self.house.run(lambda _task: things(desk), finder.show_things, latest="things")
+        finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())
+        finder.show()
+
+    def go_to_thing(self, thing: Thing) -> None:
+        """Show what was found by its name, where it is looked at."""
+        if thing.kind == "plan" and self.house.is_looking:
+            return
+        if thing.kind == "point":
+            self.go(places.TRENDS, thing.key)
+        elif thing.kind == "site":
+            self.go(places.TIDEBOARD, thing.key)
+        elif thing.kind == "document":
+            self.go(places.HANDOVER, (thing.point_id, thing.span, thing.key))
+        elif thing.kind == "plan":
+            self.go(places.FIELD_DESK)
+            self.field_desk().show_kept_plans(str(thing.key))
+        else:
+            self.show_logger(str(thing.key))
+
+    def go(self, place: int, target: object = None) -> None:
+        """Show a place, and in it what another place pointed at."""
+        shown = self.places[place]
+        self.stack.setCurrentIndex(place)
+        self.strip.set_current(place)
+        for belongs_to, shortcut in self._shortcuts:
+            shortcut.setEnabled(belongs_to in (-1, place))
+        self.hint.setText("" if self.house.is_looking else shown.hint())
+        if shown.is_stale:
+            shown.is_stale = False
+            shown.refresh()
+        if target is not None:
+            shown.show_target(target)
+        shown.setFocus()
+
+    def next_theme(self) -> None:
+        """Light, Dark, Sun, and around again."""
+        order = list(THEMES)
+        name = order[(order.index(self.house.theme.name) + 1) % len(order)]
+        self.set_theme(name)
+
+    def set_theme(self, name: str) -> None:
+        """Take a theme at once and keep it."""
+        self._change(theme=name)
+
+    def resize_text(self, by_percent: int) -> None:
+        """Make all text larger or smaller, between 75 and 200 percent."""
+        size = self.house.desk.settings.font_percent + by_percent
+        self._change(font_percent=min(200, max(75, size)))
+
+    def _change(self, **values: Any) -> None:
+        self.house.change_settings(replace(self.house.desk.settings, **values))
+        self._apply_theme()
+
+    def _apply_theme(self) -> None:
+        settings = self.house.desk.settings
+        self.house.theme = theme = THEMES[settings.theme]
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.setFont(base_font(settings.font_percent))
+        signs = Path(self._signs.path())
+        draw_signs(theme, signs)
+        app.setPalette(palette(theme))
+        app.setStyleSheet(stylesheet(theme, settings.font_percent, signs))
+        self.strip.set_theme(theme)
+        for place in self.places.here():
+            place.set_theme(theme)
+            if place.empty_page is not None:
+                place.empty_page.set_theme(theme)
+
+    # -- messages and counts -------------------------------------------------------------------
+    def _say(self, text: str, complaint: bool) -> None:
+        set_role(self.message, "ember" if complaint else "muted")
+        self.message.setText(text)
+        self.message.setToolTip(text)
+        if complaint:
+            self._hush.start(COMPLAIN_MS)
+        else:
+            self._hush.start(SAY_MS)
+
+    def _archive_changed(self) -> None:
+        for place in self.places.here():
+            place.is_stale = True
+        current = self.places[self.stack.currentIndex()]
+        current.is_stale = False
+        current.refresh()
+        self._count()
+
+    def _count(self) -> None:
+        desk = self.house.desk
+        self.house.run(lambda _task: _counts(desk), self._show_counts, latest="counts")
+
+    def _show_counts(self, counts: dict[str, int]) -> None:
+        tabs = self.strip.tabs
+        gaps, events = counts["gaps"], counts["events"]
+        self._counted = counts
+        self._show_empty(self.places.here())
+        if not counts["points"]:  # counts of nothing wait until there is something
+            for place in (places.MEND, places.TRENDS, places.EXCURSIONS, places.HANDOVER):
+                tabs[place].set_line("", False)
+        else:
+            tabs[places.MEND].set_line(counted(gaps, "%n gap", "%n gaps"), gaps > 0)
+            tabs[places.TRENDS].set_line(counted(counts["points"], "%n point", "%n points"), False)
+            tabs[places.EXCURSIONS].set_line(
+                counted(events, "%n to assess", "%n to assess"), events > 0
+            )
+            tabs[places.HANDOVER].set_line(counted(counts["handed"], "%n kept", "%n kept"), False)
+        intact = bool(counts["intact"])
+        said = tr("intact") if intact else tr("broken")
+        tabs[places.LOGBOOK].set_line(said if counts["entries"] else "", not intact)
+
+    def _show_empty(self, shown: list[Place]) -> None:
+        """Cover what has nothing to show yet."""
+        if self._counted is None:
+            return
+        for place in shown:
+            key = "entries" if place.kind_of_empty == "logbook" else "points"
+            place.show_empty(on=not self._counted[key])
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Close when nothing runs any more; until then say so, and stop what can be stopped."""
+        if not self._is_closing:
+            self._is_closing = True
+            self.places.stop_building()
+            self.following.stop()
+            for place in self.places.here():
+                place.end()
+            self.house.works.cancel()
+        if self.house.works.is_busy or self.following.is_running:
+            event.ignore()
+            self.stack.setEnabled(False)
+            self.strip.setEnabled(False)
+            self._say(tr("Closing as soon as what runs has ended; what came is kept."), False)
+            self._hush.stop()
+            QTimer.singleShot(CLOSE_AGAIN_MS, self.close)
+            return
+        self.house.works.stop()
+        super().closeEvent(event)
+
+
+def _counts(desk: Desk) -> dict[str, int]:
+    return {
+        "gaps": open_gaps(desk),
+        "points": len(points(desk)),
+        "events": to_assess(desk),
+        "handed": count_handovers(desk),
+        "intact": int(logbook_is_intact(desk)),
+        "entries": int(has_acts(desk)),
+    }

@@ -1,0 +1,1 @@
+"""The Tideboard: what is at risk, on one time line."""

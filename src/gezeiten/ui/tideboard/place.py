@@ -1,0 +1,391 @@
+"""The Tideboard: the board itself, its legend, and the visits that follow from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QDateTime, QEvent, QObject, Qt, QTimeZone, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QDateTimeEdit,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.board import Board, BoardRow, Visit, board
+from gezeiten.desk.field.mending import BookedGap
+from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.places import set_next_visit
+from gezeiten.desk.record.excursion_book import BookedExcursion
+from gezeiten.ui.parts.first_steps import FirstSteps
+from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, set_role
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
+from gezeiten.ui.shell.theme import Theme
+from gezeiten.ui.tideboard.canvas import BoardCanvas
+from gezeiten.ui.tideboard.words import legend_items, row_in_words
+
+VISITS_SHOWN = 4
+_PRESSED = QEvent.Type.KeyPress
+NEEDS_SHOWN = 3
+
+
+class VisitDialog(QDialog):
+    """Asks for a day, or that the site is followed online; emits site id and instant or None."""
+
+    chosen = Signal(int, object)
+
+    def __init__(self, parent: QWidget, row: BoardRow) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Next visit"))
+        self._row = row
+        self.day = QDateTimeEdit()
+        zone = QTimeZone(row.point.zone.encode())
+        self.day.setTimeZone(zone)
+        self.day.setDisplayFormat("ddd d MMM yyyy HH:mm")
+        self.day.setCalendarPopup(True)
+        self.day.setAccessibleName(tr("Next visit"))
+        self.day.setDateTime(QDateTime.currentDateTime().addDays(14).toTimeZone(zone))
+        title = label(tr("Next visit to %1").replace("%1", row.point.site), "head")
+        take = button(tr("Set this day"), self._take, "primary")
+        none = button(tr("No visits, it is online"), self._none)
+        self.setLayout(column(title, self.day, take, none, margins=16))
+
+    def _take(self) -> None:
+        self.chosen.emit(self._row.point.site_id, int(self.day.dateTime().toMSecsSinceEpoch()))
+        self.accept()
+
+    def _none(self) -> None:
+        self.chosen.emit(self._row.point.site_id, None)
+        self.accept()
+
+
+class TideboardPlace(Place):
+    """Home: what do I have, what do I lack, what is at risk, when must I go."""
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self.canvas = BoardCanvas()
+        self._has_practice = False
+        self._zones_differ: set[str] = set()
+        self._wanted_site = ""
+        self.canvas.opened.connect(self._open)
+        self.canvas.selected.connect(lambda row: self.house.say(row_in_words(row)))
+        scroll = QScrollArea()
+        scroll.setWidget(self.canvas)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setFocusProxy(self.canvas)
+        self.setFocusProxy(self.canvas)
+        self._scroll = scroll
+        self.canvas.selected.connect(lambda _: self._follow())
+        self.empty = FirstSteps(can_practise=house.practice is not None)
+        self.empty.named.connect(self._named)
+        self.empty.look.connect(lambda typed: self._asked(f"look {typed}"))
+        self.empty.asked.connect(self._asked)
+        self.visits = QHBoxLayout()
+        self.visits.setSpacing(10)
+        self.legend = QLabel()
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.legend.setWordWrap(True)  # large text takes a second line, not a wider window
+        below = QWidget()
+        below.setLayout(self.visits)
+        self.visits.setContentsMargins(16, 8, 16, 4)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(16, 2, 16, 6)
+        foot.addWidget(self.legend, 100)
+        foot.addStretch(1)
+        if not house.is_looking:
+            foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
+            foot.addWidget(button(tr("Prepare visit"), self.prepare_visit, "link"))
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        self.head = self._head()
+        whole.addWidget(self.head)
+        whole.addWidget(scroll, 1)
+        whole.addWidget(self.empty, 1)
+        whole.addWidget(below)
+        whole.addLayout(foot)
+        self.empty.hide()
+        self._show_legend()
+
+    def _head(self) -> QWidget:
+        """What is shown of the board: found by typing, in which order, over which stretch."""
+        self.search = QLineEdit()
+        self.search.setPlaceholderText(tr("find a site, point, serial or need ( / )"))
+        self.search.setAccessibleName(tr("Find on the board"))
+        self.search.setClearButtonEnabled(True)
+        self.search.setMinimumWidth(300)
+        self.search.setMaximumWidth(360)
+        self.search.textChanged.connect(self._typed)
+        self.search.returnPressed.connect(self.canvas.setFocus)
+        self.search.installEventFilter(self)
+        self.found = label("", "muted")
+        self.order = button(tr("Needs first"), self.toggle_order, "link")
+        self.order.setCheckable(True)
+        self.order.setToolTip("N")
+        self.fold = button(tr("Fold sites"), self.fold_all, "link")
+        self.fold.setToolTip("Shift+F")
+        stretch = [
+            button("◀", lambda: self.canvas.shift(-0.5), "link"),
+            button("−", lambda: self.canvas.zoom(2.0), "link"),
+            button("+", lambda: self.canvas.zoom(0.5), "link"),
+            button("▶", lambda: self.canvas.shift(0.5), "link"),
+            button(tr("now"), self.canvas.usual_stretch, "link"),
+        ]
+        names = (tr("Earlier"), tr("Longer stretch"), tr("Shorter stretch"), tr("Later"),
+                 tr("The usual stretch around now"))  # fmt: skip
+        for made, name in zip(stretch, names, strict=True):
+            made.setAccessibleName(name)
+            made.setToolTip(name)
+        line = QWidget()
+        laid = row(self.search, self.found, 1, self.order, self.fold, *stretch, spacing=4)
+        laid.setContentsMargins(16, 6, 16, 2)
+        line.setLayout(laid)
+        return line
+
+    def hint(self) -> str:
+        return tr(
+            "↑ ↓ choose · Enter opens · / finds · N needs first · F folds · ← → + − time · "
+            "P prepare visit · V next visit · E point"
+        )
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Down leads from the field to the rows, Esc clears it first."""
+        if watched is self.search and isinstance(event, QKeyEvent) and event.type() == _PRESSED:
+            if event.key() == Qt.Key.Key_Down:
+                self.canvas.setFocus()
+                return True
+            if event.key() == Qt.Key.Key_Escape:
+                self.search.clear()
+                self.canvas.setFocus()
+                return True
+        return super().eventFilter(watched, event)
+
+    def begin_find(self) -> None:
+        """Type what is looked for."""
+        self.search.setFocus()
+        self.search.selectAll()
+
+    def _typed(self, typed: str) -> None:
+        self.canvas.model.type(typed)
+        self._arranged()
+
+    def toggle_order(self) -> None:
+        """Put first what needs somebody, or sites in their order."""
+        self.canvas.model.set_order("sites" if self.canvas.model.by_needs else "needs")
+        self._arranged()
+
+    def fold_all(self) -> None:
+        """Fold all sites to a line each, or unfold them."""
+        self.canvas.model.set_order("sites")
+        self.canvas.model.fold_all()
+        self._arranged()
+
+    def fold_site(self) -> None:
+        """Fold the site of the chosen row to one line, or unfold it."""
+        model = self.canvas.model
+        if model.row is not None and not model.by_needs:
+            model.fold(model.row.point.site_id)
+            self._arranged()
+
+    def _arranged(self) -> None:
+        model = self.canvas.model
+        self.order.setChecked(model.by_needs)
+        self.fold.setChecked(bool(model.folded))
+        whole = sum(len(rows) for _, rows in model.board.sites) if model.board else 0
+        words = tr("%1 of %2").replace("%1", number(model.found)).replace("%2", number(whole))
+        self.found.setText(words if model.typed else "")
+        self.canvas.arranged()
+        if model.row is not None:
+            self._follow()
+
+    def commands(self) -> list[Command]:
+        return [
+            Command("board.find", tr("Find on the board"), "/", self.begin_find,
+                places.TIDEBOARD),
+            Command("board.order", tr("Needs first, or by site"), "N", self.toggle_order,
+                places.TIDEBOARD),
+            Command("board.fold", tr("Fold the chosen site to one line"), "F", self.fold_site,
+                places.TIDEBOARD),
+            Command("board.fold.all", tr("Fold all sites"), "Shift+F", self.fold_all,
+                places.TIDEBOARD),
+            Command("board.now", tr("The usual stretch around now"), "Home",
+                self.canvas.usual_stretch,
+                places.TIDEBOARD),
+            Command("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
+                places.TIDEBOARD),
+            Command("point.edit", tr("Change the chosen point"), "E", self.edit_point,
+                places.TIDEBOARD),
+            Command("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
+                places.TIDEBOARD),
+        ]  # fmt: skip
+
+    def about(self) -> Callable[[Desk], About] | None:
+        chosen = self.canvas.row
+        if chosen is None:
+            return None
+        return lambda desk: about_point(desk, chosen.point.id)
+
+    def prepare_visit(self) -> None:
+        """Choose the sites of a day, or see the round under way."""
+        from gezeiten.ui.tideboard.round_dialog import RoundDialog
+
+        RoundDialog(self, self.house).open()
+
+    def edit_point(self) -> None:
+        """Open the chosen point among sites and points."""
+        from gezeiten.ui.points.places_dialog import PlacesDialog
+
+        chosen = self.canvas.row
+        PlacesDialog(self, self.house, chosen.point.id if chosen else None).open()
+
+    def set_visit(self) -> None:
+        """Ask for the day on which the chosen row's site is visited next."""
+        chosen = self.canvas.row
+        if chosen is None:
+            return
+        dialog = VisitDialog(self, chosen)
+        dialog.chosen.connect(self._visit_chosen)
+        dialog.open()
+
+    def _visit_chosen(self, site_id: int, visit_ms: int | None) -> None:
+        desk = self.house.desk
+        self.house.run(
+            lambda _task: set_next_visit(desk, site_id, visit_ms),
+            lambda _: self.house.archive_changed.emit(),
+        )
+
+    def refresh(self) -> None:
+        self.house.run(lambda _task: board(self.house.desk), self.show_board, latest="board")
+
+    def _begin_first_steps(self) -> None:
+        if not self.empty.name.text():
+            self.empty.name.setText(self.house.desk.person)
+            self.empty.name.selectAll()
+        there = QApplication.focusWidget()
+        if there is None or not self.empty.isAncestorOf(there):
+            self.setFocus()
+
+    # -- the first start ---------------------------------------------------------------------------
+    def _named(self, person: str) -> None:
+        desk = self.house.desk
+        if person and person != desk.person:
+            self.house.change_settings(replace(desk.settings, person=person))
+            self.house.wants.emit("person")
+
+    def _asked(self, what: str) -> None:
+        """A way on that begins at the loggers: go there and take it."""
+        if what != "demonstration":
+            self.house.go.emit(places.FIELD_DESK, None)
+        self.house.begin.emit(what)
+
+    def show_target(self, target: object) -> None:
+        """Choose the first point of a site by the site's name."""
+        self._wanted_site = str(target)
+        self._choose_site()
+
+    def _choose_site(self) -> None:
+        if self._wanted_site and self.canvas.choose_site(self._wanted_site):
+            self._wanted_site = ""
+
+    def show_board(self, shown: Board) -> None:
+        """Show a board and the visits that follow from it."""
+        has_points = any(rows for _, rows in shown.sites)
+        self._scroll.setVisible(has_points)
+        self.empty.setVisible(not has_points)
+        self.legend.setVisible(has_points)  # of nothing there is nothing to explain
+        self.setFocusProxy(self.canvas if has_points else self.empty)
+        if not has_points:
+            self._begin_first_steps()
+        self.head.setVisible(has_points)
+        self.canvas.show_board(shown)
+        self._arranged()
+        self._choose_site()
+        self._zones_differ = {site.zone for site, _ in shown.sites} - {home_zone()}
+        self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
+        self._show_legend()
+        clear(self.visits)
+        for visit in shown.visits[:VISITS_SHOWN]:
+            self.visits.addWidget(self._visit_card(visit), 1)
+        more = len(shown.visits) - VISITS_SHOWN
+        if more > 0:
+            words = counted(more, "%n more visit", "%n more visits")
+            more_words = label(words, "muted") if self.house.is_looking else button(
+                words, self.prepare_visit, "link"
+            )  # fmt: skip
+            self.visits.addWidget(more_words)
+        window = self.window()
+        if hasattr(window, "strip"):
+            count = len(shown.visits)
+            urgent = any(visit.is_urgent for visit in shown.visits)
+            words = counted(count, "%n visit due", "%n visits due") if has_points else ""
+            window.strip.tabs[places.TIDEBOARD].set_line(words, urgent)
+
+    def _visit_card(self, visit: Visit) -> Card:
+        loggers = counted(visit.loggers, "%n logger", "%n loggers")
+        card = Card(day(visit.due_ms, visit.site.zone), loggers)
+        card.body.setContentsMargins(14, 7, 14, 7)
+        card.body.setSpacing(2)
+        if visit.is_urgent:
+            set_role(card.title, "ember")
+        card.body.addWidget(label(visit.site.name, "head"))
+        for words in visit.needs[:NEEDS_SHOWN]:
+            card.body.addWidget(label(words, "muted", wrap=True))
+        rest = len(visit.needs) - NEEDS_SHOWN
+        if rest > 0:
+            card.body.addWidget(label(counted(rest, "and %n more", "and %n more"), "muted"))
+        if not visit.needs:
+            card.body.addWidget(label(tr("Offload and look."), "muted"))
+        card.body.addStretch(1)
+        return card
+
+    def _show_legend(self) -> None:
+        parts = [
+            f"<span style='color:{color.name()}'>{sign}</span>"
+            f"<span style='color:{self.house.theme.muted}'> {words}</span>"
+            for sign, words, color in legend_items(self.house.theme)
+        ]
+        if self._has_practice:
+            words = tr("serial: practice logger")
+            parts.append(f"<i style='color:{self.house.theme.muted}'>{words}</i>")
+        if self._zones_differ:
+            words = tr("times as at each site")
+            parts.append(f"<span style='color:{self.house.theme.muted}'>{words}</span>")
+        self.legend.setText("&nbsp;&nbsp; ".join(parts))
+
+    def set_theme(self, theme: Theme) -> None:
+        self.canvas.theme = theme
+        self.canvas.setMinimumHeight(self.canvas.sizeHint().height())
+        self.canvas.update()
+        self._show_legend()
+
+    def _follow(self) -> None:
+        """Keep the selected row in sight."""
+        top = self.canvas._top(self.canvas.model.current)
+        self._scroll.ensureVisible(0, round(top), 0, 60)
+
+    def _open(self, what: tuple[BoardRow, object]) -> None:
+        row, thing = what
+        if isinstance(thing, BookedGap):
+            self.house.go.emit(places.MEND, thing.key)
+        elif isinstance(thing, BookedExcursion):
+            self.house.go.emit(places.EXCURSIONS, thing.id)
+        elif thing == "logger":
+            if self.house.is_looking:
+                self.house.logger_wanted.emit(row.serial)
+            else:
+                self.house.go.emit(places.FIELD_DESK, row.serial)
+        else:
+            self.house.go.emit(places.TRENDS, row.point.id)

@@ -1,0 +1,308 @@
+"""Prepare visit: sites of a day, the round in a sensible order, what to bring, plans ready."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QDate, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDateEdit,
+    QDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.field.board import Board, board
+from gezeiten.desk.field.rounds import (
+    Round,
+    Task,
+    close_round,
+    leave_out,
+    make_round,
+    open_round,
+    set_task_plan,
+)
+from gezeiten.desk.field.sheets import write_round
+from gezeiten.desk.logger.planning import kept_plans, last_plan_at
+from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.kept import Kept
+from gezeiten.domain.timeline import midnight_ms
+from gezeiten.errors import InputError
+from gezeiten.ui.parts.tables import chosen_thing, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.draft_keeper import DraftKeeper
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, date, day, day_of, home_zone, number, tr
+
+_SITE = Qt.ItemDataRole.UserRole
+_TASK = Qt.ItemDataRole.UserRole
+
+
+class RoundDialog(QDialog):
+    """Chooses the sites of a round, or shows the one under way."""
+
+    def __init__(self, parent: QWidget, house: House) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Prepare visit"))
+        self._house = house
+        self._round: Round | None = None
+        self._acting = Acting(house, self._failed)
+        self._drafts = DraftKeeper(house)
+        self._kept: list[Kept] = []
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self._choosing())
+        self.pages.addWidget(self._under_way())
+        self.setLayout(column(self.pages, self.problem, margins=16))
+        self.resize(940, 620)
+        self._load()
+
+    # -- choosing ------------------------------------------------------------------------------
+    def _choosing(self) -> QWidget:
+        self.day = QDateEdit(QDate.currentDate().addDays(1))
+        self.day.setDisplayFormat("ddd d MMM yyyy")
+        self.day.setCalendarPopup(True)
+        self.day.setAccessibleName(tr("Day of the round"))
+        self.sites = QListWidget()
+        self.sites.setProperty("ticks", True)
+        self.sites.setAccessibleName(tr("Sites to visit"))
+        self.make_button = button(tr("Make the round"), self.make, "primary")
+        page = QWidget()
+        page.setLayout(
+            column(
+                row(label(tr("Which sites, on which day?"), "head"), 1, self.day),
+                label(tr("Those with a visit due are ticked. Space ticks."), "muted"),
+                self.sites,
+                row(1, button(tr("Cancel"), self.reject), self.make_button),
+            )
+        )
+        return page
+
+    def _show_board(self, shown: Board) -> None:
+        due = {visit.site.id: visit for visit in shown.visits}
+        self.sites.clear()
+        for site, rows in shown.sites:
+            if not rows:
+                continue
+            visit = due.get(site.id)
+            words = site.name + " · " + counted(len(rows), "%n point", "%n points")
+            if visit is not None:
+                words += f" · {day(visit.due_ms, site.zone)}"
+                words += "".join(f"\n      {need}" for need in visit.needs[:3])
+            item = QListWidgetItem(words)
+            item.setData(_SITE, site.id)
+            soon = visit is not None and visit.is_urgent
+            item.setCheckState(Qt.CheckState.Checked if soon else Qt.CheckState.Unchecked)
+            self.sites.addItem(item)
+        self.sites.setCurrentRow(0)
+        self.sites.setFocus()
+
+    def make(self) -> None:
+        """Make the round of the ticked sites."""
+        items = [self.sites.item(i) for i in range(self.sites.count())]
+        chosen = [i.data(_SITE) for i in items if i.checkState() == Qt.CheckState.Checked]
+        day_ms = midnight_ms(day_of(self.day), home_zone())
+        desk = self._house.desk
+        self._run(lambda: make_round(desk, chosen, day_ms))
+
+    # -- the round under way ---------------------------------------------------------------------
+    def _under_way(self) -> QWidget:
+        self.title = label("", "head")
+        self.way = label("", "muted")
+        self.bring = label("", wrap=True)
+        self.tasks: QTableWidget = plain_table(
+            tr("Points of the round"),
+            [tr("Site"), tr("Point"), tr("Logger"), tr("Why"), tr("Launch again"), tr("State")],
+        )
+        self.tasks.currentCellChanged.connect(lambda *_: self._task_chosen())
+        self.again = QCheckBox(tr("launch again there"))
+        self.again.clicked.connect(lambda on: self._set_plan(on))
+        self.plan = QComboBox()
+        self.plan.setAccessibleName(tr("Plan to launch there"))
+        self.plan.activated.connect(lambda _: self._set_plan(True))
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText(tr("left out because ..."))
+        self.reason.setAccessibleName(tr("Why the point is left out"))
+        self.reason.setMaxLength(200)
+        self.reason.returnPressed.connect(self._leave_out)
+        self.reason.textEdited.connect(self._keep_draft)
+        self.sheet_button = button(tr("Write the sheet"), self.write_sheet, "primary")
+        page = QWidget()
+        page.setLayout(
+            column(
+                row(self.title, 1, self.way), label(tr("To bring"), "head"), self.bring,
+                self.tasks,
+                row(self.again, self.plan, self.reason,
+                    button(tr("Leave out"), self._leave_out), spacing=8),
+                row(button(tr("End the round"), self.end),
+                    button(tr("Another round"), self._choose_again), 1,
+                    button(tr("Close"), self.accept), self.sheet_button),
+                spacing=8,
+            )
+        )  # fmt: skip
+        return page
+
+    def _load(self) -> None:
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: (open_round(desk), board(desk), kept_plans(desk)), self._loaded,
+            latest="round",
+        )  # fmt: skip
+
+    def _loaded(self, known: tuple[Round | None, Board, list[Kept]]) -> None:
+        self._kept = known[2]
+        self._show_board(known[1])
+        self._show(known[0])
+
+    def _show(self, under_way: Round | None) -> None:
+        self._round = under_way
+        self.pages.setCurrentIndex(0 if under_way is None else 1)
+        if under_way is None:
+            return
+        on = date(under_way.day_ms, home_zone(), "dddd d MMM yyyy")
+        done = len(under_way.tasks) - len(under_way.left)
+        words = tr("Round of %1 · %2 of %3 points done").replace("%1", on)
+        words = words.replace("%2", number(done)).replace("%3", number(len(under_way.tasks)))
+        self.title.setText(words)
+        way = " → ".join(under_way.sites)
+        km = f" · {number(under_way.way_km)} km" if under_way.way_km else ""
+        self.way.setText(way + km)
+        self.bring.setText("\n".join(f"☐ {thing}" for thing in under_way.bring))
+        self._show_tasks(under_way)
+
+    def _show_tasks(self, under_way: Round) -> None:
+        at = max(self.tasks.currentRow(), 0)
+        self.tasks.setRowCount(len(under_way.tasks))
+        for i, task in enumerate(under_way.tasks):
+            launch = interval_text(task.plan.interval_s) if task.plan else tr("no")
+            if task.plan:
+                launch = tr("every %1").replace("%1", launch)
+            texts = (task.site, task.point, task.serial, ", ".join(task.reasons), launch,
+                     _state(task))  # fmt: skip
+            for j, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                item.setData(_TASK, task)
+                self.tasks.setItem(i, j, item)
+        self.tasks.resizeRowsToContents()
+        self.tasks.setCurrentCell(min(at, len(under_way.tasks) - 1), 0)
+        self._task_chosen()
+
+    def task(self) -> Task | None:
+        """The chosen point of the round."""
+        thing = chosen_thing(self.tasks)
+        return thing if isinstance(thing, Task) else None
+
+    def _task_chosen(self) -> None:
+        task = self.task()
+        if task is None:
+            return
+        self.again.setChecked(task.plan is not None)
+        self.plan.setEnabled(task.plan is not None)
+        self.reason.setText(self._drafts.get(_draft_key(task)) or task.left_out)
+        self.plan.clear()
+        self.plan.addItem(tr("as the last mission there"), None)
+        for kept in self._kept:
+            self.plan.addItem(kept.name, kept.plan)
+
+    def _set_plan(self, on: bool) -> None:
+        task, desk = self.task(), self._house.desk
+        if task is None:
+            return
+        chosen = self.plan.currentData()
+
+        def work() -> Round | None:
+            plan = None
+            if on:
+                plan = chosen or last_plan_at(desk, f"{task.site} · {task.point}")
+                if plan is None:
+                    raise InputError(
+                        tr("No plan is known for this point; keep one on the Field desk first.")
+                    )
+            set_task_plan(desk, task, plan)
+            return open_round(desk)
+
+        self._run(work)
+
+    def _keep_draft(self, typed: str) -> None:
+        task = self.task()
+        if task is not None:
+            self._drafts.put(_draft_key(task), typed)
+
+    def _leave_out(self) -> None:
+        task, desk, reason = self.task(), self._house.desk, self.reason.text()
+        if task is None:
+            return
+
+        def work() -> Round | None:
+            leave_out(desk, task, reason)
+            desk.drafts.put(_draft_key(task), "")
+            desk.keep_drafts()
+            return open_round(desk)
+
+        self._run(work)
+
+    def end(self) -> None:
+        """End the round under way."""
+        desk = self._house.desk
+
+        def work() -> Round | None:
+            close_round(desk)
+            return None
+
+        self._run(work)
+
+    def _choose_again(self) -> None:
+        self.pages.setCurrentIndex(0)
+        self.sites.setFocus()
+
+    def write_sheet(self) -> None:
+        """Write the sheet of the round as a PDF."""
+        under_way, desk = self._round, self._house.desk
+        if under_way is not None:
+            self._house.run(
+                lambda _task: write_round(desk, under_way),
+                lambda path: self._say(tr("%1 written.").replace("%1", str(path))),
+                failed=self._say,
+            )
+
+    def _run(self, work: Callable[[], Round | None]) -> None:
+        def done(under_way: Round | None) -> None:
+            self._say("")
+            self._show(under_way)
+            self._house.archive_changed.emit()
+
+        self._acting.do(work, done)
+
+    def _failed(self, sentence: str) -> None:
+        self._task_chosen()
+        self._say(sentence)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+
+def _draft_key(task: Task) -> str:
+    """Under which a reason is kept until the point is left out."""
+    return f"round:{task.site}:{task.point}"
+
+
+def _state(task: Task) -> str:
+    """Return how far a point of the round is."""
+    if task.left_out:
+        return tr("left out: %1").replace("%1", task.left_out)
+    if task.is_done:
+        return tr("✓ done")
+    if task.offloaded:
+        return tr("offloaded, to be launched")
+    return tr("to do")

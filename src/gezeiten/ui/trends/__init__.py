@@ -1,0 +1,1 @@
+"""Trends: records on one time axis, their figures, their readings as a table."""

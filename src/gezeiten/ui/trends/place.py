@@ -1,0 +1,531 @@
+"""Trends: points of any site on one time axis, a lane a quantity; numbers for a marked stretch."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any, TypeAlias
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHeaderView,
+    QLayout,
+    QPushButton,
+    QSizePolicy,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.domain.quantities import quantity
+from gezeiten.domain.statistics import Numbers
+from gezeiten.domain.timeline import DAY_MS, Span, duration_text
+from gezeiten.ui.parts.chart_lanes import Lane, Trace
+from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.lanes import faults_of, feed, figures_of, lanes_of, span_of
+from gezeiten.ui.parts.ticks import TickDelegate
+from gezeiten.ui.parts.widgets import (
+    Card,
+    button,
+    clear,
+    column,
+    label,
+    row,
+    rule,
+    scrolled,
+    tree_items,
+)
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.house import House, Place, Rows
+from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.shell.theme import Theme
+
+LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
+USUAL_DAYS = 14
+_MOST_COLUMNS, _MOST_BESIDE = 12, 3
+"""So many times the figures of as many lines as fit side by side are shown below each other."""
+_POINT = Qt.ItemDataRole.UserRole
+_Column: TypeAlias = tuple[Lane, Trace, Numbers]
+
+
+class TrendsPlace(Place):
+    """Chooses points at the left, shows their lanes, and the figures of a marked stretch."""
+
+    kind_of_empty = "trends"
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self._whole: Span | None = None
+        self._lanes: list[Lane] = []
+        self._sums = False
+        self._keep_view: Span | None = None
+        self._is_loading = False
+        self._wanted_days: int | None = None
+        self._target: places.Look | None = None
+        self._back: tuple[int, object, str] | None = None
+        self.tree = QTreeWidget()
+        self.tree.setProperty("ticks", True)
+        self.tree.setItemDelegateForColumn(0, TickDelegate(self.tree))
+        self.tree.setHeaderHidden(True)
+        self.tree.setRootIsDecorated(False)
+        self.tree.setIndentation(2)
+        self.tree.setColumnCount(2)
+        self.tree.header().setStretchLastSection(False)
+        self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.tree.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.setAccessibleName(tr("Points"))
+        self.tree.itemChanged.connect(lambda *_: self._load())
+        left = Card(tr("Points"))
+        left.body.addWidget(self.tree, 1)
+        left.give_way(260, 180)
+        self.chart = LaneChart(house.theme, tr("Trends"))
+        feed(house, self.chart, "trends pictures")
+        self.chart.view_changed.connect(self._view_changed)
+        self.chart.marked.connect(self._show_numbers)
+        self.title = label("", "head")
+        self.picture = Card()
+        self.picture.body.addLayout(self._head())
+        self.picture.body.addWidget(self.chart.scroll(), 1)
+        self.empty = label(tr("Tick a point at the left to see its record."), "muted")
+        self.picture.body.addWidget(self.empty)
+        self.marked = Card(tr("Marked stretch"))
+        self.stretch = label("", "muted", wrap=True)
+        self.table = QGridLayout()
+        self.table.setHorizontalSpacing(8)
+        self.table.setVerticalSpacing(6)
+        self.marked.body.addWidget(self.stretch)
+        figures = QWidget()
+        figures.setLayout(column(self.table, 1))
+        scroll = scrolled(figures)
+        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget "
+                             "{ background: transparent; }")  # fmt: skip
+        scroll.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # arrow keys scroll
+        scroll.setAccessibleName(tr("Figures of the stretch"))
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.figures = scroll
+        self.marked.body.addWidget(scroll, 1)
+        self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
+        self.as_table = button(tr("Readings as a table"), self.show_rows)
+        self.as_table.setToolTip("Alt+R")
+        self.marked.body.addWidget(self.as_table)
+        self.marked.body.addWidget(self.hand_over)
+        self.marked.give_way(290, 230)
+        line = row(left, self.picture, self.marked, margins=14)
+        line.setStretch(1, 1)
+        self.setLayout(line)
+        self.setFocusProxy(self.chart)
+
+    def _head(self) -> QLayout:
+        self.back = button("◀", self.chart.back, "link")
+        self.forth = button("▶", self.chart.forth, "link")
+        self.back.setAccessibleName(tr("Earlier view"))
+        self.forth.setAccessibleName(tr("Later view"))
+        self.lengths = QButtonGroup(self)
+        buttons: list[QPushButton] = []
+        for days, text in LENGTHS:
+            made = button(tr(text), partial(self.show_days, days), "link")
+            made.setCheckable(True)
+            self.lengths.addButton(made, days)
+            buttons.append(made)
+        self.way_back = button("", self.go_back, "link")
+        self.way_back.hide()
+        self.mark_button = button(tr("Mark view"), lambda: self.chart.set_mark(self.chart.view()))
+        # a long name gives way to the buttons; the tree and its tip say it whole
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        head = row(self.way_back, self.title, self.back, self.forth, label(tr("views"), "muted"),
+                   *buttons, self.mark_button, spacing=4)  # fmt: skip
+        head.setStretch(1, 1)
+        return head
+
+    def commands(self) -> list[Command]:
+        here = places.TRENDS
+        lengths = [
+            Command(f"trends.{text}", tr("Show %1").replace("%1", tr(text)), f"Alt+{i + 1}",
+                partial(self.show_days, days), here)
+            for i, (days, text) in enumerate(LENGTHS)
+        ]  # fmt: skip
+        return [
+            *lengths,
+            Command("view.back", tr("Earlier view"), "Alt+Left", self.chart.back, here),
+            Command("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
+            Command("mark", tr("Mark the stretch in view"), "Ctrl+M",
+                lambda: self.chart.set_mark(self.chart.view()), here),
+            Command("mark.type", tr("Mark a stretch by its two instants"), "Ctrl+I",
+                self.type_stretch, here),
+            Command("mark.zoom", tr("Zoom to the mark"), "Ctrl+J", self.zoom_to_mark, here),
+            Command("view.day", tr("Go to a day"), "Ctrl+G", self.choose_day, here),
+            Command("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
+                lambda: self.chart.set_mark(None), here),
+            Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
+            Command("trends.limits", tr("Limits of the first point shown"), "Ctrl+L",
+                self.show_limits, here),
+            Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
+            Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
+        ]  # fmt: skip
+
+    def hint(self) -> str:
+        return tr(
+            "wheel or + − zooms · drag or ← → moves · Shift+drag marks · Backspace view before"
+        )
+
+    # -- points --------------------------------------------------------------------------------
+    def about(self) -> Callable[[Desk], About] | None:
+        shown, mark = self.points(), self.chart.mark
+        if not shown:
+            return None
+        return lambda desk: about_point(desk, shown[0].id, mark)
+
+    def refresh(self) -> None:
+        self.house.run(lambda _task: sites(self.house.desk), self._show_sites)
+
+    def _show_sites(self, listed: list[SitePlace]) -> None:
+        chosen = {point.id for point in self.points()}
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        for site in listed:
+            head = QTreeWidgetItem([site.name])
+            font = head.font(0)
+            font.setBold(True)
+            head.setFont(0, font)
+            head.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            head.setFirstColumnSpanned(True)
+            self.tree.addTopLevelItem(head)
+            head.setFirstColumnSpanned(True)
+            for point in site.points:
+                self._add_point(head, point, point.id in chosen)
+            head.setExpanded(True)
+        self.tree.blockSignals(False)
+        if self._target is not None:
+            self.show_target(self._target)
+        elif chosen:
+            self._keep_view = self.chart.view() if self._lanes else None
+            self._load()
+        else:
+            self._tick_first()
+
+    def _add_point(self, head: QTreeWidgetItem, point: PointPlace, ticked: bool) -> None:
+        symbols = " ".join(dict.fromkeys(_sign(place.channel) for place in point.channels))
+        item = QTreeWidgetItem([point.name, symbols])
+        item.setToolTip(0, point.full_name)
+        item.setToolTip(1, symbols)
+        item.setForeground(1, self.house.theme.color("muted"))
+        item.setData(0, _POINT, point)
+        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+        item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
+        head.addChild(item)
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        return [item for item in tree_items(self.tree) if item.parent() is not None]
+
+    def points(self) -> list[PointPlace]:
+        """Return the points that are ticked."""
+        return [
+            item.data(0, _POINT)
+            for item in self._items()
+            if item.checkState(0) == Qt.CheckState.Checked
+        ]
+
+    def _tick_first(self) -> None:
+        for item in self._items():
+            if item.data(0, _POINT).channels:
+                item.setCheckState(0, Qt.CheckState.Checked)
+                return
+        self._show_lanes([])
+
+    def show_target(self, target: Any) -> None:
+        """Tick only the point of an id, or that of a `Look`, whose stretch is marked in its
+        surroundings. It stands until it is shown, whatever loads meanwhile."""
+        look = target if isinstance(target, places.Look) else places.Look(target)
+        self._target = look
+        items = self._items()
+        if not items:
+            return
+        self.tree.blockSignals(True)
+        for item in items:
+            ticked = item.data(0, _POINT).id == look.point_id
+            item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
+        self.tree.blockSignals(False)
+        self.chart.mark = look.span
+        self._keep_view = _around(look.span) if look.span else None
+        self.way_back.setVisible(look.back is not None)
+        if look.back is not None:
+            self.way_back.setText(tr("← Back (Alt+B)"))
+            self.way_back.setToolTip(look.back[2])
+        self._back = look.back
+        self._load()
+
+    def type_stretch(self) -> None:
+        """Ask for the two instants of a stretch to mark."""
+        from gezeiten.ui.trends.stretch_dialog import StretchDialog
+
+        if self._lanes:
+            dialog = StretchDialog(self, self.chart.mark or self.chart.view(), self._zone())
+            dialog.taken.connect(self._mark)
+            dialog.open()
+
+    def _mark(self, span: Span, zoom: bool) -> None:
+        self.chart.set_mark(span)
+        if zoom:
+            self.zoom_to_mark()
+
+    def zoom_to_mark(self) -> None:
+        """Show exactly the marked stretch."""
+        if self.chart.mark is not None:
+            self.chart.set_view(self.chart.mark)
+        else:
+            self.house.say(tr("Nothing is marked; Ctrl+M marks what is in view."))
+
+    def choose_day(self) -> None:
+        """Ask for a day and show it."""
+        from gezeiten.ui.trends.stretch_dialog import GoToDay
+
+        if self._lanes:
+            dialog = GoToDay(self, self.chart.view()[1] - 1, self._zone())
+            dialog.taken.connect(self.chart.set_view)
+            dialog.open()
+
+    def _zone(self) -> str:
+        chosen = self.points()
+        return chosen[0].zone if chosen else "UTC"
+
+    def go_back(self) -> None:
+        """Back to where one came from, at the same thing."""
+        if self._back is not None:
+            place, target, _ = self._back
+            self.house.go.emit(place, target)
+
+    # -- lanes ---------------------------------------------------------------------------------
+    def _load(self) -> None:
+        chosen, desk = self.points(), self.house.desk
+        if self._lanes and self._keep_view is None and self._target is None and chosen:
+            self._keep_view = self.chart.view()
+        self._is_loading = True
+        kept = self._keep_view
+        self.house.run(
+            lambda _task: lanes_of(desk, chosen, partial(_first_view, kept)), self._show_lanes,
+            failed=self._load_failed, latest="lanes",
+        )  # fmt: skip
+
+    def _load_failed(self, _sentence: str) -> None:
+        self._is_loading = False
+
+    def _show_lanes(self, lanes: list[Lane]) -> None:
+        self._is_loading = False
+        self._lanes = lanes
+        chosen = self.points()
+        self._whole = span_of(lanes)
+        self.empty.setVisible(not lanes)
+        self.chart.scroll().setVisible(bool(lanes))
+        self.hand_over.setEnabled(len(chosen) == 1 and bool(lanes))
+        self.as_table.setEnabled(bool(lanes))
+        if not lanes or self._whole is None:
+            words = (
+                tr("No record yet at these points.")
+                if chosen
+                else tr("Tick a point at the left to see its record.")
+            )
+            self.empty.setText(words)
+            self.title.setText("")
+            return
+        names = [chosen[0].full_name] if len(chosen) == 1 else [point.name for point in chosen]
+        self.title.setText(", ".join(names))
+        self.title.setToolTip(self.title.text())
+        view = _first_view(self._keep_view, self._whole)
+        self._keep_view = self._target = None
+        mark = self.chart.mark
+        if mark and (mark[1] <= self._whole[0] or mark[0] >= self._whole[1]):
+            self.chart.mark = None
+            self.house.say(tr("The mark was taken off: these points have no record there."))
+        self.chart.show_lanes(lanes, view, self._zone(), whole=self._whole)
+        for fault in faults_of(lanes):
+            self.house.said.emit(fault, True)
+        self._show_numbers(self.chart.mark)
+        wanted, self._wanted_days = self._wanted_days, None
+        if wanted is not None:
+            self.show_days(wanted)
+
+    def show_days(self, days: int) -> None:
+        """Show the last days of the record, 0 for all of it; while it loads, once it has."""
+        if self._is_loading:
+            self._wanted_days = days
+        if self._whole is None or self._is_loading:
+            return
+        start, end = self._whole
+        self.chart.set_view((max(end - days * DAY_MS, start) if days else start, end))
+
+    def _view_changed(self, span: Span) -> None:
+        if self._whole is None:
+            return
+        length = (span[1] - span[0]) / DAY_MS
+        whole = (self._whole[1] - self._whole[0]) / DAY_MS
+        for days, _ in LENGTHS:
+            near = abs(length - (days or whole)) < 0.01 * length
+            self.lengths.setExclusive(False)
+            self.lengths.button(days).setChecked(near)
+        if self.chart.mark is None:
+            self._show_numbers(None)
+
+    # -- numbers -------------------------------------------------------------------------------
+    def _show_numbers(self, mark: Span | None) -> None:
+        if not self._lanes:
+            clear(self.table)
+            self.stretch.setText("")
+            return
+        span = mark or self.chart.view()
+        zone = self._zone()
+        self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
+        begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
+        length = duration_text(span[1] - span[0])
+        self.stretch.setText(f"{begin} – {end} · {length} · {zone}")
+        pairs = [(lane, trace) for lane in self._lanes for trace in lane.traces]
+        shown = pairs[:_MOST_COLUMNS]
+
+        desk = self.house.desk
+
+        def work(_task: object) -> list[_Column]:
+            return [(lane, trace, figures_of(desk, trace, span, zone)) for lane, trace in shown]
+
+        self.house.run(
+            work, lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
+            latest="numbers",
+        )  # fmt: skip
+
+    def _show_columns(self, columns: list[_Column], left_out: int) -> None:
+        clear(self.table)
+        if columns and not any(figures.n for _, _, figures in columns):
+            self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
+        self._sums = any(trace.averages == "sum" for _, trace, _ in columns)
+        rows = self._figure_rows()
+        most = self._columns_that_fit(columns)
+        across = min(most, len(columns))
+        for j in range(1, _MOST_BESIDE + 1):  # a column that is gone takes no room
+            self.table.setColumnStretch(j, int(j <= across))
+        for i in range(0, len(columns), most):
+            block, top = columns[i : i + most], i // most * _height(rows)
+            self._show_block(block, across, top)
+        if left_out:
+            words = counted(left_out, "%n more line: choose fewer points to see its figures.",
+                            "%n more lines: choose fewer points to see their figures.")  # fmt: skip
+            below = -(-len(columns) // most) * _height(rows)
+            self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
+
+    def _figure_rows(self) -> list[tuple[str, Callable[[Numbers, int], str]]]:
+        return _rows(sums=self._sums)
+
+    def _columns_that_fit(self, columns: list[_Column]) -> int:
+        """How many columns of figures stand side by side without one word being cut."""
+        metrics = self.figures.fontMetrics()
+        texts = [read(figures, lane.decimals)
+                 for lane, _, figures in columns for _, read in self._figure_rows()]  # fmt: skip
+        texts += [word for one in columns for word in self._head_of(one).split()]
+        widest = max((metrics.horizontalAdvance(text) for text in texts), default=1)
+        names = max(metrics.horizontalAdvance(name) for name, _ in self._figure_rows())
+        room = self.figures.viewport().width() - names
+        return max(1, min(_MOST_BESIDE, room // (widest + self.table.horizontalSpacing())))
+
+    def _head_of(self, one: _Column) -> str:
+        lane, trace, _ = one
+        title = f"{trace.name}\n{lane.title}" if len(self.points()) > 1 else lane.title
+        return f"{title}\n{lane.unit}"
+
+    def _show_block(self, columns: list[_Column], across: int, top: int) -> None:
+        """Add a head and a row for each figure, from row `top` on."""
+        for j, one in enumerate(columns, 1):
+            head = label(self._head_of(one), "muted", wrap=True)
+            self.table.addWidget(head, top, j)
+        for i, (name, read) in enumerate(self._figure_rows(), 1):
+            self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
+            for j, (lane, _, figures) in enumerate(columns, 1):
+                self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
+            self.table.addWidget(rule(), top + 2 * i + 1, 0, 1, across + 1)
+
+    def show_limits(self) -> None:
+        """Show the limits of the first point shown."""
+        from gezeiten.ui.points.limits_dialog import LimitsDialog
+
+        if self.points():
+            LimitsDialog(self, self.house, self.points()[0]).open()
+
+    def show_rows(self) -> None:
+        """Show the readings of the stretch, marked or in view, as a table."""
+        series = tuple((point, place.channel) for point in self.points()
+                       for place in point.channels)  # fmt: skip
+        if series and self._lanes:
+            span = self.chart.mark or self.chart.view()
+            self.house.rows_wanted.emit(Rows(series, span))
+
+    def _hand_over(self) -> None:
+        chosen = self.points()
+        if len(chosen) == 1:
+            span = self.chart.mark or self.chart.view()
+            self.house.go.emit(places.HANDOVER, (chosen[0].id, span))
+
+    def set_theme(self, theme: Theme) -> None:
+        self.chart.set_theme(theme)
+        for item in self._items():
+            item.setForeground(1, theme.color("muted"))
+
+
+def _first_view(kept: Span | None, whole: Span) -> Span:
+    """The stretch shown first: the one that was shown, or the last days that there are."""
+    if kept is None or kept[1] < whole[0] or kept[0] > whole[1]:
+        return (max(whole[1] - USUAL_DAYS * DAY_MS, whole[0]), whole[1])
+    return kept
+
+
+def _around(span: Span) -> Span:
+    """A stretch with as much again on each side as lets it be seen in its surroundings."""
+    room = max(round((span[1] - span[0]) * 0.8), DAY_MS // 8)
+    return (span[0] - room, span[1] + room)
+
+
+def _height(rows: Sequence[object]) -> int:
+    """How many rows of the table a block takes: its head, and each figure with its rule."""
+    return 2 * len(rows) + 2
+
+
+def _rows(*, sums: bool) -> list[tuple[str, Callable[[Numbers, int], str]]]:
+    """Names of the figures and how to read each as text. sums: some of them are summed."""
+
+    def figure(field: str) -> Callable[[Numbers, int], str]:
+        def read(n: Numbers, places: int) -> str:
+            value = getattr(n, field)
+            return "—" if value != value else number(value, places)
+
+        return read
+
+    def above(n: Numbers, _places: int) -> str:
+        return duration_text(n.above_ms) if n.above_ms else "—"
+
+    def below(n: Numbers, _places: int) -> str:
+        return duration_text(n.below_ms) if n.below_ms else "—"
+
+    def readings(n: Numbers, _places: int) -> str:
+        if not n.estimated:
+            return number(n.n)
+        return f"{number(n.n)} ({counted(n.estimated, '%n est.', '%n est.')})"
+
+    return [
+        (tr("Readings"), readings),
+        (tr("Lowest"), figure("lowest")),
+        (tr("Highest"), figure("highest")),
+        (tr("Mean, or sum") if sums else tr("Mean"), figure("mean")),
+        (tr("Median"), figure("median")),
+        (tr("Spread (σ)"), figure("sd")),
+        (tr("Time above"), above),
+        (tr("Time below"), below),
+        (tr("Held"), lambda n, _p: f"{number(100 * n.coverage)} %"),
+    ]
+
+
+def _sign(channel: str) -> str:
+    """Return the few letters of a quantity; the classes of particles are "PN", particle number."""
+    symbol = quantity(channel).symbol
+    return symbol.split()[0] if symbol[:1].isalpha() else "PN"

@@ -1,1 +1,0 @@
-"""The places of the window, one module each."""
