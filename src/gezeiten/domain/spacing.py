@@ -30,9 +30,9 @@ def intervals_of_mission(
         usual_ms: the interval of the plan.
         shorter_ms: the other one, while a value is outside its limits; 0 where it never changes.
     """
-    force = np.full(len(numbers), usual_ms, np.int64)
     if not shorter_ms or len(numbers) < 2:
-        return force
+        return np.broadcast_to(np.int64(usual_ms), len(numbers))  # the same for all takes no room
+    force = np.full(len(numbers), usual_ms, np.int64)
     is_next = np.diff(numbers) == 1
     force[:-1][is_next & (np.diff(times_utc_ms) <= shorter_ms)] = shorter_ms
     last_of_run = np.flatnonzero(is_next & ~np.append(is_next[1:], False)) + 1

@@ -6,12 +6,14 @@ import tempfile
 from dataclasses import replace
 from pathlib import Path
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gezeiten.desk.field.mending import fill_by_line, gaps, undo
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
 from gezeiten.desk.record.limits import set_limit
+from gezeiten.domain.excursions import find_excursions
 from gezeiten.domain.limits import LimitRule
 from gezeiten.domain.windows import WeeklyWindow
 from tests.conftest import ANCHOR_MS
@@ -68,6 +70,22 @@ def test_limits_of_means_are_found_anew_as_from_nothing(
                 set_limit(kept.desk, kept.point, KEY, rule, ANCHOR_MS, None, "frost test")
             refresh_stale(kept.desk)
             assert faulty_excursions(kept.desk) == []
+
+
+@pytest.mark.parametrize("rule", [*RULES[:4], LimitRule(KEY, "above", 9.9)])
+def test_from_nothing_they_are_those_of_the_record_read_whole(
+    tmp_path: Path, rule: LimitRule
+) -> None:
+    with kept_in(tmp_path, replace(PLAN, limits=(rule,))) as kept:
+        kept.take(0, 900)
+        kept.take(930, 1_400)
+        refresh_stale(kept.desk)
+        whole = find_excursions(kept.whole(), rule, "Europe/Berlin", alarmed_only=True)
+        found = sorted(excursions(kept.desk), key=lambda one: one.start_ms)
+        told = [(one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose) for one in found]
+        assert told == [(one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose)
+                        for one in whole]  # fmt: skip
+        assert told
 
 
 def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path) -> None:

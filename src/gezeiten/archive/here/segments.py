@@ -37,7 +37,8 @@ from gezeiten.errors import ArchiveDamagedError
 _COLUMNS = tuple(column.key for column in READING)
 _HEADS = Prepared(
     select(Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text, Block.usual_ms,
-           Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms)
+           Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
+           Block.low, Block.high)
     .where(Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"))
     .order_by(Block.first)
 )  # fmt: skip
@@ -54,7 +55,7 @@ class Segment:
     that have to be read with it, itself among them, in order: the interval in force depends on
     them; is_whole: all that the block holds; ends: the first and the last reading with a value,
     None where not all of the block count, so that they have to be read; valid: how many there are,
-    then."""
+    then; low, high: of all that the block holds."""
 
     mission: int
     block: int
@@ -66,6 +67,8 @@ class Segment:
     is_whole: bool
     ends: Span | None
     valid: int
+    low: float
+    high: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +92,8 @@ class _Head(NamedTuple):
     valid: int
     held_ms: int | None
     held_until_ms: int | None
+    low: float
+    high: float
 
 
 def load_segments(session: Session, point_id: int, key: str) -> Segments:
@@ -117,7 +122,7 @@ def _of_feed(
         )
         ends = (head.held_ms, head.held_until_ms) if is_whole else None
         yield Segment(mission, head.key, _beside(heads, i), span, head.is_text, head.usual_ms,
-                      head.shorter_ms, is_whole, ends, head.valid)  # fmt: skip
+                      head.shorter_ms, is_whole, ends, head.valid, head.low, head.high)  # fmt: skip
 
 
 def _heads(session: Session, feed: Feed) -> list[_Head]:

@@ -7,6 +7,8 @@ import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+import numpy as np
+
 from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.here.excursions import FoundIn, FoundNow, Scope
 from gezeiten.archive.here.readings import lacks_values, load_recorded
@@ -18,6 +20,7 @@ from gezeiten.desk.record.records import (
     in_force,
     limits_set,
     watched,
+    where,
 )
 from gezeiten.domain.excursions import (
     Excursion,
@@ -99,7 +102,7 @@ class _Looking:
         between which instants that begins."""
         reach = concerned(rule, self.changed, self.at.zone)
         if reach[0] <= whole[0] and reach[1] >= whole[1]:
-            readings = self._read(series, rule, whole).between(*whole)
+            readings = self._read_whole(series, rule, whole)
             return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
         reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
         if reach[1] <= reach[0]:
@@ -111,6 +114,17 @@ class _Looking:
         read = self._read(series, rule, span).between(*whole)
         found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
         return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
+
+    def _read_whole(self, series: str, rule: LimitRule, whole: Span) -> Series:
+        """Return what a rule compares with its limit in all of its stretch, but for blocks in which
+        no reading can be in a run."""
+        if rule.mean_s:
+            return self._read(series, rule, whole).between(*whole)
+
+        def may_be(low: float, high: float) -> bool:
+            return bool(in_a_run(np.array([low, high]), rule).any())
+
+        return where(self.desk, self.at.point_id, series, whole, may_be)
 
     def _read(self, series: str, rule: LimitRule, span: Span) -> Series:
         """Return what a rule compares with its limit, in a stretch and at least one on either

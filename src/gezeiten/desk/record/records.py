@@ -3,6 +3,7 @@ the record has changed; and the limits in force on it."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from gezeiten.archive.database import ArchiveSession
@@ -41,20 +42,37 @@ def record(desk: Desk, point_id: int, key: str, span: Span = ALWAYS) -> Series:
     return around(desk, point_id, key, span).between(*span)
 
 
+def where(
+    desk: Desk, point_id: int, key: str, span: Span, may_be: Callable[[float, float], bool]
+) -> Series:
+    """Return the readings of a series in [start, end) where extremes of blocks say that they may be
+    of interest, and beside these; see `RecordView.where`. What is damaged is made anew first, if
+    that can be."""
+    return _read(desk, point_id, key, lambda seen, session: seen.where(session, span, may_be))
+
+
 def around(desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = False) -> Series:
     """Return the readings of a series in [start, end) with at least one more on either side, where
     there is one; see `RecordView.around`. What is damaged is made anew first, if that can be."""
+    return _read(
+        desk, point_id, key, lambda seen, session: seen.around(session, span, tolerant=tolerant)
+    )
+
+
+def _read(
+    desk: Desk, point_id: int, key: str, read: Callable[[RecordView, ArchiveSession], Series]
+) -> Series:
     try:
         with desk.archive.reading() as session:
             found = _view(desk, session, point_id, key)
-            series = found.around(session, span, tolerant=tolerant)
+            series = read(found, session)
         if not found.faults or not _is_healed(desk, point_id, found):
             return series
     except ArchiveDamagedError:
         if not _is_healed(desk, point_id, found):
             raise
     with desk.archive.reading() as session:
-        return _view(desk, session, point_id, key).around(session, span, tolerant=tolerant)
+        return read(_view(desk, session, point_id, key), session)
 
 
 def view(desk: Desk, point_id: int, key: str) -> RecordView:

@@ -6,6 +6,7 @@ readings are read block by block where they are asked for, and kept as long as t
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -96,6 +97,30 @@ class RecordView:
         end = chunks[-1].times_utc_ms[-1] if chunks and len(chunks[-1]) else span[1]
         reach = (min(span[0], int(begin)), max(span[1], int(end) + 1))
         return join_series([*chunks, self.fills.between(*reach)])
+
+    def where(
+        self, session: ArchiveSession, span: Span, may_be: Callable[[float, float], bool]
+    ) -> Series:
+        """Return the readings of [start, end) of all blocks whose lowest and highest value may be
+        of interest, of a block on either side of each, and of all that holds an estimate.
+
+        Raises:
+            ArchiveDamagedError: some of them are damaged.
+        """
+        a, b = self._around(span)
+        segments = [self.made.listed[i] for i in self.places[a:b]]
+        wanted = np.array([may_be(one.low, one.high) for one in segments], np.bool_)
+        if len(self.fills):
+            firsts, lasts = self.first_ms[a:b], self.last_ms[a:b]
+            begin, end = self.fills.times_utc_ms[[0, -1]]
+            wanted |= (lasts >= begin) & (firsts <= end)
+        beside = wanted.copy()
+        beside[1:] |= wanted[:-1]
+        beside[:-1] |= wanted[1:]
+        keeps = int(beside.sum()) * _CHUNK_BYTES < self.chunks.most_bytes / 2
+        chunks = [self._read(session, a + int(i), tolerant=False, keeps=keeps)
+                  for i in np.flatnonzero(beside)]  # fmt: skip
+        return join_series([*chunks, self.fills]).between(*span)
 
     def read_ahead(self, session: ArchiveSession, span: Span) -> None:
         """Read what a picture of a stretch needs into memory; a short record whole."""
