@@ -61,6 +61,8 @@ def golden(desk: Desk) -> dict[str, Any]:
                     "id",
                     "changed",
                     "assessed",
+                    "once",
+                    "once_by",
                 )
                 for e in excursions(desk)
             ),
@@ -127,9 +129,9 @@ def _records(desk: Desk) -> dict[str, Any]:
 
 
 def _as_before(event: BookedExcursion) -> dict[str, Any]:
-    """Its limit; that one is of a plan was all that there could be up to 0009."""
+    """Its limit; that one is of a plan, and of readings, was all that there could be up to 0009."""
     rule = asdict(event.rule)
-    return rule if event.rule.origin else _without(rule, "origin")
+    return _without(rule, *(name for name in ("origin", "mean_s") if not rule[name]))
 
 
 def _plans(desk: Desk, point_id: int) -> list[Any]:

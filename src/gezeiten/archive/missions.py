@@ -12,7 +12,7 @@ from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.readings import kept_of_text
 from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.loggers import known_logger_of
-from gezeiten.archive.store.tables import Logger, Mission, Point, Site
+from gezeiten.archive.store.tables import Feeding, Logger, Mission, Point, Site
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.coverage import Range, size
 from gezeiten.domain.feeds import Deployment
@@ -205,3 +205,25 @@ def _waiting(session: Session) -> dict[int, tuple[KnownMission, bool]]:
     query = _missions().where(Mission.first_ms == 0, Mission.point_id.is_not(None))
     rows = session.scalars(query.order_by(Mission.id))
     return {row.point_id or 0: (known(row), True) for row in rows}
+
+
+def missions_beside(session: Session) -> dict[int, list[KnownMission]]:
+    """Return the missions of loggers that are said to feed a labelled series of a point still, and
+    stand there, by point: those beside the one that began last."""
+    made = layout(session)
+    said = set(session.scalars(
+        select(Logger.serial)
+        .join(Feeding, Feeding.logger_id == Logger.id)
+        .where(Feeding.undone_ms.is_(None), Feeding.end_ms.is_(None), Feeding.label != "")
+    ))  # fmt: skip
+    still = [one for one in made.stood if one.end_ms == EVER_MS and one.stay.is_logger]
+    there = [one for one in still if one.stay.source in said]
+    known = missions_by_id(session, {one.stay.mission for one in there})
+    latest = latest_missions(session) if there else {}
+    keys = {uid: key for key, uid in made.points.items()}
+    found: dict[int, list[KnownMission]] = {}
+    for one in there:
+        mission, point = known[one.stay.mission], keys.get(one.point)
+        if point is not None and latest[point][0].id != mission.id:
+            found.setdefault(point, []).append(mission)
+    return found

@@ -12,6 +12,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.domain.plan import Plan
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.parts.lanes import lanes_of
@@ -117,3 +118,24 @@ def test_a_text_is_nothing_to_go_to(lab: Lab, tmp_path: Path) -> None:
     [(_, [row])] = board(lab.desk).sites
     assert row.needs == ()
     assert board(lab.desk).visits == ()
+
+
+def test_of_two_loggers_side_by_side_the_needs_of_both_are_shown(tmp_path: Path) -> None:
+    """D-0001 stands beside D-0000 at point 0, since somebody said so; its mission has ended."""
+    desk = archive_of(tmp_path / "a", 2, 1)
+    point = board(desk).sites[0][1][0].point
+    place_source(desk, "D-0001", point.id, ANCHOR_MS - DAY_MS, None, "set up beside it")
+    feed_series(desk, point.id, "air_temperature", "lower shelf", "D-0001", ANCHOR_MS - DAY_MS)
+    with desk.archive.writing() as session:
+        ended = session.scalars(select(Mission).where(Mission.uid == "1/0")).one()
+        ended.state, ended.first_ms = "ended", ANCHOR_MS - 2 * DAY_MS
+        ended.launched_ms = ANCHOR_MS - 2 * DAY_MS
+    desk.archive.latest = desk.archive.layout = None
+    row = next(row for row in board(desk).sites[0][1] if row.point.id == point.id)
+    assert row.serial == "D-0000"
+    assert [(need.kind, need.serial) for need in row.needs if need.serial] == [
+        ("not recording", "D-0001")
+    ]
+    [visit] = board(desk).visits
+    assert "Point 0: D-0001: not recording" in visit.needs
+    desk.close()

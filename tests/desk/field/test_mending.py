@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -30,6 +31,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import record
+from gezeiten.domain.acts.gaps import GapLeftOpen
 from gezeiten.domain.series import Series
 from gezeiten.errors import InputError, LoggerAwayError
 from tests.conftest import STORE_PLAN, Lab
@@ -129,6 +131,25 @@ def test_leaving_open_needs_a_reason_and_can_be_undone(relaunched: Lab) -> None:
     assert only_gap(relaunched.desk).state == "open"
     with pytest.raises(InputError, match="nothing to undo"):
         undo(relaunched.desk, only_gap(relaunched.desk))
+
+
+def test_what_is_decided_about_one_series_hides_no_gap_of_another(relaunched: Lab) -> None:
+    booked = only_gap(relaunched.desk)
+    assert booked.channels == CHANNELS
+    leave_open(relaunched.desk, replace(booked, channels=CHANNELS[:1]), "Probe was out")
+    seen = {one.channels: one.state for one in gaps(relaunched.desk)}
+    assert seen == {CHANNELS[:1]: "left open", CHANNELS[1:]: "open"}
+    assert open_gaps(relaunched.desk) == 1
+    [rest] = [one for one in gaps(relaunched.desk) if one.state == "open"]
+    fill_by_line(relaunched.desk, rest)
+    seen = {one.channels: one.state for one in gaps(relaunched.desk)}
+    assert seen == {CHANNELS[:1]: "left open", CHANNELS[1:]: "estimated"}
+    assert verify(relaunched.desk).is_whole
+
+
+def test_a_decision_of_before_there_were_series_is_about_all_of_them() -> None:
+    content = {"point": "p", "step": "s", "gap": {}, "reason": "no boat"}
+    assert GapLeftOpen.lifted(content, 1) == {**content, "series": []}
 
 
 def test_a_gap_over_the_points_limit_gets_no_line(holed: Lab) -> None:

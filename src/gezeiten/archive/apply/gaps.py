@@ -33,8 +33,9 @@ def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
 
 
 def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
+    of_some = {"series": list(act.series)} if act.series else {}
     _step(connection, act.point, act.step, act.gap, said, kind=LEFT_OPEN,
-          facts={"reason": act.reason})  # fmt: skip
+          facts={"reason": act.reason, **of_some})  # fmt: skip
 
 
 def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfits:

@@ -8,7 +8,7 @@ from typing import Literal
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.coverage import Coverage, coverage
-from gezeiten.archive.missions import latest_missions
+from gezeiten.archive.missions import latest_missions, missions_beside
 from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
@@ -39,12 +39,14 @@ FORESEEN_MS = 60 * DAY_MS
 
 @dataclass(frozen=True, slots=True)
 class Need:
-    """Why to go to a point, and by when; weight 2 is urgent, 1 soon, 0 for knowing."""
+    """Why to go to a point, and by when; weight 2 is urgent, 1 soon, 0 for knowing. serial: of a
+    logger beside the one that the point's row is about, "" for that one."""
 
     kind: NeedKind
     words: str
     due_ms: int
     weight: int
+    serial: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,13 +132,15 @@ class _Past:
     """What was done at all points, by point: a few questions for a board of any size."""
 
     missions: dict[int, tuple[KnownMission, bool]]
+    beside: dict[int, list[KnownMission]]
     offloads_ms: dict[int, list[int]]
     steps: dict[int, list[RecordStep]]
     held: Coverage
 
     @staticmethod
     def of(session: ArchiveSession) -> _Past:
-        return _Past(latest_missions(session), all_offload_instants(session),
+        return _Past(latest_missions(session), missions_beside(session),
+                     all_offload_instants(session),
                      active_steps(session), coverage(session))  # fmt: skip
 
 
@@ -172,7 +176,28 @@ def _row(
         recording,
         (),
     )
-    return _with_needs(row, logger, visit_ms, now)
+    needs = _needs(row, logger, visit_ms, now)
+    for other in past.beside.get(point.id, ()):
+        needs += _needs_beside(past, row, other, visit_ms, now)
+    return replace(row, needs=tuple(sorted(needs, key=_by_weight)))
+
+
+def _needs_beside(
+    past: _Past, row: BoardRow, mission: KnownMission, visit_ms: int | None, now: int
+) -> list[Need]:
+    """Return what a second logger at a point asks for, named by its serial."""
+    logger = mission.logger
+    ends, reason = _ends(mission, logger, now)
+    recording = mission.state in RECORDING
+    fed = next((feed for feed in past.held.layout.at_point(row.point.id)
+                if past.held.layout.missions[feed.mission] == mission.id), None)  # fmt: skip
+    held = tuple(past.held.runs(row.point.id, fed.series).spans) if fed else ()
+    on_logger = _on_logger(mission, held, ends, now) if recording else None
+    its = replace(row, serial=logger.serial, gaps=(), on_logger=on_logger,
+                  ends_ms=ends if recording else None, end_reason=reason,
+                  is_recording=recording)  # fmt: skip
+    return [replace(need, words=f"{logger.serial}: {need.words}", serial=logger.serial)
+            for need in _needs(its, logger, visit_ms, now)]  # fmt: skip
 
 
 def _ends(
@@ -211,9 +236,8 @@ def _on_logger(
     return (since, until)
 
 
-def _with_needs(
-    row: BoardRow, logger: KnownLogger | None, visit_ms: int | None, now: int
-) -> BoardRow:
+def _needs(row: BoardRow, logger: KnownLogger | None, visit_ms: int | None, now: int) -> list[Need]:
+    """Return what a point asks for by its logger, most pressing first."""
     needs: list[Need] = []
     visit = max(visit_ms or now, now)  # what has no date of its own waits for the visit
     pressing = 2 if visit_ms is not None and visit - now < 2 * DAY_MS else 1
@@ -242,9 +266,14 @@ def _with_needs(
     is_logger = logger is None or logger.model not in SOURCES  # a text has nothing to go to
     if not row.is_recording and is_logger:
         needs.append(Need("not recording", "not recording", now, 2))
-    rank = ["not recording", "end", "clock", "gap", "offload", "calibration"]
-    needs.sort(key=lambda need: (-need.weight, rank.index(need.kind), need.due_ms))
-    return replace(row, needs=tuple(needs))
+    return sorted(needs, key=_by_weight)
+
+
+_RANK = ("not recording", "end", "clock", "gap", "offload", "calibration", "fault")
+
+
+def _by_weight(need: Need) -> tuple[int, int, int]:
+    return (-need.weight, _RANK.index(need.kind), need.due_ms)
 
 
 def _visit(site: SitePlace, rows: tuple[BoardRow, ...], now: int) -> Visit | None:
@@ -279,10 +308,12 @@ def _sentences(row: BoardRow, now: int) -> list[str]:
     said = []
     if row.ends_ms is not None and row.ends_ms - now < SOON_MS:
         said.append(_end_words(row, row.ends_ms - now))
-    if any(need.kind == "not recording" for need in row.needs):
+    if any(need.kind == "not recording" and not need.serial for need in row.needs):
         said.append("not recording")
     for need in row.needs:
-        if need.kind == "clock":
+        if need.serial:
+            said += [need.words] if need.weight else []
+        elif need.kind == "clock":
             said.append(f"{need.words} off")
         elif need.kind == "calibration" and need.weight:
             said.append("calibration due")

@@ -60,9 +60,10 @@ class BookedGap:
     reason: str = ""
 
     @property
-    def key(self) -> tuple[int, int, int]:
-        """What tells gaps apart: point, first missing instant, end."""
-        return (self.point.id, self.gap.start_ms, self.gap.end_ms)
+    def key(self) -> tuple[int, int, int, str]:
+        """What tells gaps apart: point, first missing instant, end, and the first of its series."""
+        series = self.channels[0] if self.channels else ""
+        return (self.point.id, self.gap.start_ms, self.gap.end_ms, series)
 
 
 def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
@@ -88,26 +89,28 @@ def open_gaps(desk: Desk) -> int:
 def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[BookedGap]:
     """Return the gaps of a point by time; steps: those of it that have an effect."""
     left_open = [step for step in steps if step.kind == LEFT_OPEN]
-    found: dict[tuple[int, int], BookedGap] = {}
+    found: dict[tuple[int, int, tuple[str, ...]], BookedGap] = {}
     for place in point.channels:
         for gap in held.runs(point.id, place.channel).gaps():
-            span = (gap.start_ms, gap.end_ms)
-            if span in found:
-                found[span] = replace(found[span], channels=(*found[span].channels, place.channel))
+            deciding = [step for step in left_open if _decides(step, place.channel, gap)]
+            its = tuple(step.id for step in deciding)
+            name = (gap.start_ms, gap.end_ms, its)  # decided otherwise it is another gap
+            if name in found:
+                found[name] = replace(found[name], channels=(*found[name].channels, place.channel))
                 continue
-            covering = [s for s in left_open if s.start_ms < gap.end_ms and s.end_ms > gap.start_ms]
-            found[span] = BookedGap(
-                point,
-                (place.channel,),
-                gap,
-                "left open" if covering else "open",
-                tuple(step.id for step in covering),
-                str(covering[0].facts.get("reason", "")) if covering else "",
-            )
+            reason = str(deciding[0].facts.get("reason", "")) if deciding else ""
+            state: GapState = "left open" if deciding else "open"
+            found[name] = BookedGap(point, (place.channel,), gap, state, its, reason)
     return sorted(
         [*found.values(), *_filled(point, [s for s in steps if s.kind != LEFT_OPEN])],
         key=lambda booked: booked.gap.start_ms,
     )
+
+
+def _decides(step: RecordStep, channel: str, gap: Gap) -> bool:
+    """Whether a step says that the gap of a series stays."""
+    series = step.facts.get("series")
+    return step.touches(gap.start_ms, gap.end_ms) and (not series or channel in series)
 
 
 def _filled(point: PointPlace, steps: list[RecordStep]) -> list[BookedGap]:
@@ -290,7 +293,8 @@ def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
     Raises:
         InputError: no reason was given.
     """
-    _do(desk, booked, lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason.strip()))
+    words, series = reason.strip(), booked.channels
+    _do(desk, booked, lambda point: GapLeftOpen(point, fresh_id(), booked.gap, words, series))
 
 
 def undo(desk: Desk, booked: BookedGap) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
 from gezeiten.domain.gaps import Gap
@@ -53,13 +54,19 @@ class GapFetched(Act, kind="gap filled from the logger", word="fill", about="poi
 
 
 @dataclass(frozen=True, slots=True)
-class GapLeftOpen(Act, kind="gap left open", word="leave open", about="point"):
-    """A gap that stays, with a reason."""
+class GapLeftOpen(Act, kind="gap left open", word="leave open", about="point", version=2):
+    """A gap that stays in some series, with a reason. Version 1 named no series: it was all of the
+    point's; series is empty then."""
 
     point: str
     step: str
     gap: Gap
     reason: str
+    series: tuple[str, ...] = ()
+
+    @classmethod
+    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+        return {**content, "series": []} if version < 2 else content
 
     def told(self, subject: Subject) -> str:
         return f"Gap left open: {self.reason}."
