@@ -127,6 +127,11 @@ class OutlookBars(QWidget):
             painter.setFont(self.font())
             painter.setPen(self.theme.color("ink"))
             room = QRectF(bar.right() + 8, top, self.width() - bar.right() - 8, step)
+            # no line of the axis crosses the words
+            taken = painter.fontMetrics().horizontalAdvance(said) + 4
+            painter.fillRect(
+                QRectF(room.left() - 2, bar.top(), taken, BAR), self.theme.color("paper")
+            )
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
         if self._visit_ms is not None:
             self._paint_visit(painter, x(self._visit_ms), step, len(bars))
@@ -155,7 +160,9 @@ class OutlookBars(QWidget):
         small = QFont(self.font())
         small.setPixelSize(round(small.pixelSize() * 0.88))
         painter.setFont(small)
-        pace = next((d for d in (7, 14, 30, 61, 122, 365) if reach / (d * DAY_MS) <= 6), 730)
+        wide = painter.fontMetrics().horizontalAdvance("30 Sept") + 10
+        most = min(6.0, max(1.0, (x(self._now_ms + reach) - x(self._now_ms)) / wide))
+        pace = next((d for d in (7, 14, 30, 61, 122, 365) if reach / (d * DAY_MS) <= most), 730)
         for i in range(7):
             at = self._now_ms + i * pace * DAY_MS
             if at > self._now_ms + reach:

@@ -10,7 +10,6 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 
 from gezeiten.desk.record.view import ALWAYS
-from gezeiten.domain.limits import InForce
 from gezeiten.domain.timeline import Span
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.rules import RULE_SIGNS, length_words
@@ -22,11 +21,11 @@ WIDEST_PX = 170
 
 def limit_lines(lane: Lane, whole: Span) -> dict[tuple[str, float], list[Span]]:
     """Return from when to when each limit (its side and value) was in force, clipped to a stretch;
-    all of it where that is not known."""
+    nothing where that is not known."""
     found: dict[tuple[str, float], list[Span]] = {}
     for trace in lane.traces:
-        stretches = trace.limits or (InForce(trace.rules, *whole),)
-        for one in stretches:
+        found |= {(rule.side, rule.value): [] for rule in trace.rules if not trace.limits}
+        for one in trace.limits:
             span = (max(one.start_ms, whole[0]), min(one.end_ms, whole[1]))
             for rule in one.rules:
                 if span[1] > span[0]:

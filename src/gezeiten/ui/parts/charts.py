@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QScrollArea
 
 from gezeiten.desk.record.records import Shown
 from gezeiten.domain.pyramid import Picture
-from gezeiten.domain.timeline import EVER_MS, Span, Values
+from gezeiten.domain.timeline import Span, Values
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.chart_limits import LimitAxis, limit_lines
@@ -215,14 +215,16 @@ class LaneChart(pg.GraphicsLayoutWidget):
             drawn.plot.plot(fill.times_utc_ms / 1000, fill.values, pen=pen)
 
     def _add_limits(self, drawn: _Drawn) -> None:
+        """Draw limits where they were in force; over the whole width where it is not known when."""
         start, end = self._whole or (0, 0)
-        beyond = (start - 2 * (end - start), end + 2 * (end - start) or EVER_MS)
+        beyond = (start - 2 * (end - start), end + 2 * (end - start))
         for (side, value), spans in limit_lines(drawn.lane, beyond).items():
-            _, color = RULE_SIGNS[side]
-            times = np.array([(a, b, b) for a, b in spans], float).ravel() / 1000
-            values = np.tile([value, value, np.nan], len(spans))
-            line = pg.PlotCurveItem(times, values, connect="finite",
-                                    pen=self._pen(color, 1.0, Qt.PenStyle.DashLine))  # fmt: skip
+            pen = self._pen(RULE_SIGNS[side][1], 1.0, Qt.PenStyle.DashLine)
+            line: pg.GraphicsObject = pg.InfiniteLine(value, angle=0, pen=pen)
+            if spans:
+                times = np.array([(a, b, b) for a, b in spans], float).ravel() / 1000
+                values = np.tile([value, value, np.nan], len(spans))
+                line = pg.PlotCurveItem(times, values, connect="finite", pen=pen)
             drawn.plot.addItem(line, ignoreBounds=True)
 
     # -- view ----------------------------------------------------------------------------------

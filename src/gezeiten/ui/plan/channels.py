@@ -93,6 +93,7 @@ class LimitLine(QWidget):
             drop.setFixedWidth(34)
             fields.append(drop)
         self.setLayout(row(*fields, spacing=5))
+        give_room(self, 0, 1)
         give_room(self, 4, 1)
         self.kind.currentIndexChanged.connect(changed)
         self.kind.currentIndexChanged.connect(self._suit)

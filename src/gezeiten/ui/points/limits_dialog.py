@@ -87,7 +87,8 @@ class LimitsDialog(QDialog):
         self.entry.setLayout(
             column(
                 label(tr("Set a limit"), "head"),
-                self._fields(),
+                row(self.series, self.means, 1, spacing=6),
+                self._room,
                 row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
                     self.open_end, label(self._point.zone, "muted"), 1, spacing=6),
                 row(self.words, button(tr("Set it"), self.enter, "primary"), spacing=6),
@@ -106,11 +107,6 @@ class LimitsDialog(QDialog):
             for part in (self.entry, self.end_button, self.undo_button):
                 part.hide()
         return laid
-
-    def _fields(self) -> QHBoxLayout:
-        fields = row(self.series, self.means, self._room, spacing=6)
-        fields.setStretchFactor(self._room, 1)
-        return fields
 
     # -- showing -------------------------------------------------------------------------------
     def _place(self) -> ChannelPlace | None:
