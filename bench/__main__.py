@@ -20,10 +20,10 @@ import numpy as np
 from bench import acts, record, routes
 from bench.timing import best_of_both, report
 from gezeiten.cli.demo import open_demo
-from gezeiten.domain.excursions import find_excursions
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.pyramid import Pyramid
-from gezeiten.domain.series import Series, make_series
+from gezeiten.domain.limits.excursions import find_excursions
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.pyramid import Pyramid
+from gezeiten.domain.series.series import Series, make_series
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import offload
 from gezeiten.link.session import DirectoryEntry, LoggerSession

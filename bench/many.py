@@ -8,7 +8,7 @@ import sys
 import time
 from dataclasses import replace
 
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger
 from gezeiten.standin.scenario import standin

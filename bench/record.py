@@ -17,10 +17,10 @@ from bench.timing import best_of_both, report
 from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
-from gezeiten.domain.limits import LimitRule, always
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.series import Series, make_series
-from gezeiten.domain.statistics import daily_numbers, numbers
+from gezeiten.domain.limits.limits import LimitRule, always
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, write_csv
 from gezeiten.report.content import PointReport, ReportChannel, ReportMission
 

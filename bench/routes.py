@@ -19,7 +19,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.intake.following import Follower, Pace
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.exchange.text_form import TextForm, TimeForm
 from gezeiten.exchange.text_in import read_text
 from gezeiten.link import mission_file as mf

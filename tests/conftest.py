@@ -18,10 +18,10 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.settings import Settings
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.quality import Quality
-from gezeiten.domain.series import Series, make_series
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series, make_series
 from gezeiten.link.line import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock

@@ -35,8 +35,8 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.record.records import record
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.series import Series
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.series.series import Series
 
 
 def golden(desk: Desk) -> dict[str, Any]:

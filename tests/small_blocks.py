@@ -15,8 +15,8 @@ from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.series import Series, join_series, make_series
 from tests.conftest import ANCHOR_MS
 
 MINUTE = 60_000

@@ -12,9 +12,9 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.record.records import Shown
 from gezeiten.desk.record.view import RecordView
-from gezeiten.domain.cells import cells_of_series
-from gezeiten.domain.pyramid import Pyramid, split_for_drawing
-from gezeiten.domain.series import Series
+from gezeiten.domain.series.cells import cells_of_series
+from gezeiten.domain.series.pyramid import Pyramid, split_for_drawing
+from gezeiten.domain.series.series import Series
 from gezeiten.ui.parts.chart_lanes import Trace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow

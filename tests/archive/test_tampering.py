@@ -34,8 +34,8 @@ from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.domain.acts.launches import LaunchBegun
 from gezeiten.domain.acts.loggers import ReportKept
 from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.quantities import Quantity
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text_form import TextForm, Tie, TimeForm

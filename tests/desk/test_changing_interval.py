@@ -13,8 +13,8 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import points
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import record
-from gezeiten.domain.limits import no_sensor_rule
-from gezeiten.domain.series import holds_ms
+from gezeiten.domain.limits.limits import no_sensor_rule
+from gezeiten.domain.series.series import holds_ms
 from tests.conftest import ANCHOR_MS, COLD_PLAN, DAY_MS, Lab, StartStandin
 
 

@@ -14,7 +14,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named, points, sites
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import extent
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 
 

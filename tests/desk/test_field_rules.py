@@ -28,7 +28,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins, usual_pins
 from gezeiten.desk.places import points
 from gezeiten.desk.record.place_editor import save_point, save_site
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import (
     InputError,

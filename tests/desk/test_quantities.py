@@ -12,7 +12,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import points
 from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
 from gezeiten.desk.record.records import record
-from gezeiten.domain.quantities import QUANTITIES, Quantity, quantity
+from gezeiten.domain.quantities.quantities import QUANTITIES, Quantity, quantity
 from gezeiten.errors import InputError
 from tests.conftest import Lab
 from tests.golden import opened

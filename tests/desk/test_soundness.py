@@ -18,7 +18,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.desk.record.records import record
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT, tie_of

@@ -73,9 +73,9 @@ from gezeiten.domain.acts.sources import (
     SourcePlaced,
 )
 from gezeiten.domain.acts.visits import DueVisit, RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
-from gezeiten.domain.assessments import Seen
-from gezeiten.domain.gaps import Gap
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.sites import PointFacts, SiteFacts
 
 SHORE = Subject("Shore", "Europe/Berlin")

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.domain.limits import InForce, LimitRule, always
-from gezeiten.domain.series import empty_series
+from gezeiten.domain.limits.limits import InForce, LimitRule, always
+from gezeiten.domain.series.series import empty_series
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, count_readings, write_csv
 from tests.conftest import series_of

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import InputError
 from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_file
 from tests.conftest import STORE_PLAN

@@ -18,7 +18,7 @@ from gezeiten.desk.logger.planning import kept_plans
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.field.stage_states import LAUNCH, PLAN
 from gezeiten.ui.shell import house as places

@@ -19,8 +19,8 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.record.records import record
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import SiteFacts
-from gezeiten.domain.timeline import DAY_MS
 from gezeiten.link import registers as reg
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession

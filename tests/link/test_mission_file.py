@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gezeiten.domain.models import PRIEL_W3
+from gezeiten.domain.plan.models import PRIEL_W3
 from gezeiten.errors import LoggerAnswerError
 from gezeiten.link import mission_file as mf
 

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.domain.thinning import ThinKind, Thinning
+from gezeiten.domain.series.thinning import ThinKind, Thinning
 from gezeiten.errors import (
     GezeitenError,
     LoggerAnswerError,

@@ -10,9 +10,9 @@ from pathlib import Path
 import pypdf
 import pytest
 
-from gezeiten.domain.limits import LimitRule, always
-from gezeiten.domain.statistics import daily_numbers, numbers
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
+from gezeiten.domain.limits.limits import LimitRule, always
+from gezeiten.domain.series.statistics import daily_numbers, numbers
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.report.content import (
     PointReport,
     ReportChannel,

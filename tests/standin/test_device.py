@@ -8,8 +8,8 @@ from dataclasses import asdict, replace
 import numpy as np
 import pytest
 
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.quantities import particles_from
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.quantities.quantities import particles_from
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.plan import Plan, due_readings
-from gezeiten.domain.quantities import particles_from
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.plan.plan import Plan, due_readings
+from gezeiten.domain.quantities.quantities import particles_from
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger

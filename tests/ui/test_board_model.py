@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from gezeiten.desk.field.board import Board, BoardRow, Need
 from gezeiten.desk.places import PointPlace, SitePlace
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms
 from gezeiten.ui.tideboard.axis import ticks
 from gezeiten.ui.tideboard.model import BoardModel
 

@@ -25,8 +25,8 @@ from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import add_point, point_named
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.settings import Settings
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.ui.parts.chart_axes import TimeAxis
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.chart_limits import apart, limit_words

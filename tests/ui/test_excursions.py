@@ -13,7 +13,7 @@ from sqlalchemy import select
 from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.excursions.place import next_open
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.shell import house as places

@@ -13,7 +13,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import gaps, open_gaps
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import to_assess
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.tideboard.canvas import Hit

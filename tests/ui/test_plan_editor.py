@@ -14,10 +14,10 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.settings import Settings
-from gezeiten.domain.limits import LimitRule, no_sensor_rule
-from gezeiten.domain.plan import ChannelSetting, Manners, Plan
-from gezeiten.domain.timeline import to_ms
-from gezeiten.domain.windows import WORKING_HOURS
+from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
+from gezeiten.domain.limits.windows import WORKING_HOURS
+from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.series.timeline import to_ms
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.plan.times import STOPS_S, slider_place, stop_at
 from gezeiten.ui.shell.app import application

@@ -10,7 +10,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.limits import limits_over_time
 from gezeiten.desk.record.records import record
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog

@@ -21,8 +21,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.place import TrendsPlace

@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import Handover
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.timeline import Span
 
 
 @dataclass(frozen=True, slots=True)

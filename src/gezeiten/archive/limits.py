@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import Point, SeriesLimit
 from gezeiten.domain.kept import LimitKept
-from gezeiten.domain.limits import limit_rule
+from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.errors import ArchiveDamagedError
 
 

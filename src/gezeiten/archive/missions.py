@@ -14,12 +14,12 @@ from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.loggers import known_logger_of
 from gezeiten.archive.store.tables import Feeding, Logger, Mission, Point, Site
 from gezeiten.domain.acts.offloads import SOURCES
-from gezeiten.domain.coverage import Range, size
-from gezeiten.domain.feeds import Deployment
 from gezeiten.domain.kept import KnownMission
-from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.plan.plan import Plan, plan_from_dict
+from gezeiten.domain.series.coverage import Range, size
+from gezeiten.domain.series.feeds import Deployment
+from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.timeline import EVER_MS
 
 _IS_LOGGER = Logger.model.not_in(SOURCES)
 

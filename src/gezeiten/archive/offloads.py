@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.readings import offload_spans, reach_into, unused_readings
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point, Site, Step
-from gezeiten.domain.coverage import Range, size
 from gezeiten.domain.kept import KnownMission, KnownOffload, NamedRaw
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.coverage import Range, size
+from gezeiten.domain.series.timeline import Span
 
 
 def offloaded_since(session: Session, logger_id: int, since_ms: int) -> list[tuple[int, int]]:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import KeptPlan, KeptTie, Offload
 from gezeiten.domain.kept import Kept
-from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.plan.plan import plan_from_dict
 
 
 def kept_plans(session: Session) -> list[Kept]:

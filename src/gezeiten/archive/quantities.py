@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import OwnQuantity
-from gezeiten.domain.quantities import Quantity, own_quantity
+from gezeiten.domain.quantities.quantities import Quantity, own_quantity
 from gezeiten.errors import InputError
 
 

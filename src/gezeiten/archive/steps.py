@@ -6,7 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
 from gezeiten.archive.store.tables import Step
-from gezeiten.domain.steps import RecordStep
+from gezeiten.domain.steps.steps import RecordStep
 
 _QUERY = select(Step).order_by(Step.id).options(defer(Step.data))
 

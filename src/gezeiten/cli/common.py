@@ -16,7 +16,7 @@ from platformdirs import user_config_path, user_data_path, user_state_path
 from gezeiten.archive.database import is_archive
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.domain.timeline import DAY_MS, to_ms
+from gezeiten.domain.series.timeline import DAY_MS, to_ms
 from gezeiten.errors import InputError
 
 

@@ -28,9 +28,9 @@ from gezeiten.desk.places import add_point, point_named, sites
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.place_editor import point_facts, save_point, save_site
 from gezeiten.desk.settings import Settings
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.sites import SiteFacts
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.wording import readings_words
 from gezeiten.link.line import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL

@@ -25,7 +25,7 @@ from gezeiten.desk.office.logbook import (
 )
 from gezeiten.desk.office.logger_life import loggers
 from gezeiten.desk.places import point_named, sites
-from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.wording import counted
 
 

@@ -20,9 +20,9 @@ from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.logger.parts import newest_extent
 from gezeiten.desk.logger.pins import use_pin_once
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.thinning import ThinKind
-from gezeiten.domain.timeline import duration_text, iso_utc
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.thinning import ThinKind
+from gezeiten.domain.series.timeline import duration_text, iso_utc
 from gezeiten.domain.wording import counted, figure, grouped, readings_words
 from gezeiten.errors import GezeitenError, InputError, LoggerAwayError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file

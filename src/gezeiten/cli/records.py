@@ -18,7 +18,7 @@ from gezeiten.desk.office.verifying import rebuild as rebuild_archive
 from gezeiten.desk.office.verifying import verify as verify_archive
 from gezeiten.desk.places import point_named, sites
 from gezeiten.desk.record.records import extent
-from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.wording import counted, readings_words
 from gezeiten.errors import InputError
 

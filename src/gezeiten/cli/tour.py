@@ -13,7 +13,7 @@ from gezeiten.cli.demo import Demo
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.wording import readings_words
 
 

@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.untrusted import json_of
 
 _UNSYNCHRONISED_BIT = 0x40  # STA_UNSYNC of adjtimex(2)

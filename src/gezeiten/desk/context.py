@@ -22,9 +22,9 @@ from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
-from gezeiten.domain.models import know_models
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.quantities import know_own
+from gezeiten.domain.plan.models import know_models
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.quantities.quantities import know_own
 from gezeiten.errors import (
     ArchiveDamagedError,
     ArchiveLockedError,
@@ -38,7 +38,7 @@ from gezeiten.link.session import addresses
 
 if TYPE_CHECKING:
     from gezeiten.desk.pin_store import PinStore
-    from gezeiten.domain.series import Series
+    from gezeiten.domain.series.series import Series
     from gezeiten.link.overview import Overview
 
 

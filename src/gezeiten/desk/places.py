@@ -23,9 +23,9 @@ from gezeiten.archive.sites import (
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.kept import KnownMission
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.plan import Plan, plan_from_dict
-from gezeiten.domain.series_keys import label_of
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.plan.plan import Plan, plan_from_dict
+from gezeiten.domain.series.series_keys import label_of
 from gezeiten.domain.sites import full_name, split_name
 from gezeiten.errors import ArchiveDamagedError, InputError, PlanError
 
@@ -33,7 +33,7 @@ from gezeiten.errors import ArchiveDamagedError, InputError, PlanError
 @dataclass(frozen=True, slots=True)
 class ChannelPlace:
     """A series of a point and the limits on its value that its last mission had. channel: its key
-    (`domain/series_keys.py`).
+    (`domain/series/series_keys.py`).
 
     own_name, color, shown_unit: how the last plan there wants it shown, "" for the usual.
     """

@@ -9,7 +9,7 @@ from gezeiten.archive.quantities import is_measured, own_quantities
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.quantities import QuantityDropped, QuantityKept
-from gezeiten.domain.quantities import (
+from gezeiten.domain.quantities.quantities import (
     SHIPPED,
     UNITS,
     Quantity,

@@ -13,7 +13,7 @@ from typing import Any, Literal
 
 from gezeiten.archive.store.whole import put_whole
 from gezeiten.domain.naming import USUAL_PATTERN
-from gezeiten.domain.units import UNIT_CHOICES
+from gezeiten.domain.quantities.units import UNIT_CHOICES
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
 

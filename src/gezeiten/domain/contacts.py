@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
+from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 
 BY_HAND_MS = 10 * MINUTE_MS
 """A contact that somebody made is told anew after so long, whatever it says."""

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.loggers import ServiceKind
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.coverage import Range
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,9 +6,9 @@ import math
 from dataclasses import dataclass, replace
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from gezeiten.domain.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.naming import name_fault
-from gezeiten.domain.quantities import QUANTITIES
+from gezeiten.domain.quantities.quantities import QUANTITIES
+from gezeiten.domain.steps.fills import DEFAULT_LINE_LIMIT_S
 from gezeiten.domain.wording import figure
 from gezeiten.errors import InputError
 

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from gezeiten.domain.quality import Quality
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import iso_utc
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.exchange.csv_out import FIXED, CsvTable, channel_titles
 
 SUFFIX = "-metadata.json"

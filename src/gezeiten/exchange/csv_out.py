@@ -18,11 +18,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.limits import InForce, sides_at
-from gezeiten.domain.quality import Quality
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series, all_instants
-from gezeiten.domain.timeline import DAY_MS, Times, Values, utc_offsets_ms
+from gezeiten.domain.limits.limits import InForce, sides_at
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series, all_instants
+from gezeiten.domain.series.timeline import DAY_MS, Times, Values, utc_offsets_ms
 from gezeiten.errors import SurroundingsError
 
 if TYPE_CHECKING:

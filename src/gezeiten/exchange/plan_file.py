@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from gezeiten.domain.naming import name_fault
-from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError, PlanError
 

@@ -19,7 +19,7 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, TimeForm

@@ -10,7 +10,7 @@ from functools import cache
 from itertools import pairwise
 from pathlib import Path
 
-from gezeiten.domain.quantities import QUANTITIES
+from gezeiten.domain.quantities.quantities import QUANTITIES
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import (
     FIXED,

@@ -23,9 +23,9 @@ import cbor2
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.coverage import Range, merged
-from gezeiten.domain.models import LoggerModel
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.plan.models import LoggerModel
+from gezeiten.domain.series.coverage import Range, merged
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.untrusted import LONGEST_INTERVAL_MS, instant_ms, shallow
 from gezeiten.errors import LoggerAnswerError
 

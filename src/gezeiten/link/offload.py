@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
 
-from gezeiten.domain.coverage import Range
+from gezeiten.domain.series.coverage import Range
 from gezeiten.errors import (
     CancelledError,
     DeviceError,

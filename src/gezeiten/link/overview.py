@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.thinning import ThinKind, Thinning
+from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.thinning import ThinKind, Thinning
 from gezeiten.errors import (
     DeviceError,
     LoggerAnswerError,

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from gezeiten.domain.quantities import QUANTITIES, quantity
-from gezeiten.domain.units import shown_unit
+from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities.units import shown_unit
 from gezeiten.errors import InputError
 
 LINES, REGISTERS, SDI12 = "lines", "registers", "sdi12"

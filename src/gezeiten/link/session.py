@@ -26,8 +26,8 @@ from pymodbus.pdu.register_message import (
 )
 
 from gezeiten.domain.clock import ROUND_TRIPS, ClockDifference, RoundTrip, clock_difference
-from gezeiten.domain.models import LoggerModel, logger_model
-from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.plan.models import LoggerModel, logger_model
+from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.errors import (
     LoggerAnswerError,
     LoggerLockedError,

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.domain.limits import InForce, LimitRule
-from gezeiten.domain.series import Series, all_instants
-from gezeiten.domain.statistics import DayNumbers, Numbers
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.limits.limits import InForce, LimitRule
+from gezeiten.domain.series.series import Series, all_instants
+from gezeiten.domain.series.statistics import DayNumbers, Numbers
+from gezeiten.domain.series.timeline import Span
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,10 +6,10 @@ from __future__ import annotations
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable
 
-from gezeiten.domain.plan_words import rule_text
-from gezeiten.domain.quality import Quality
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import Span, duration_text
+from gezeiten.domain.plan.plan_words import rule_text
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.timeline import Span, duration_text
 from gezeiten.domain.wording import grouped
 from gezeiten.report.content import ReportMission
 from gezeiten.report.pieces import WIDTH, Pieces

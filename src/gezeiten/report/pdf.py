@@ -20,10 +20,10 @@ from reportlab.platypus import (
     Table,
 )
 
-from gezeiten.domain.plan_words import rule_text
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.statistics import Numbers
-from gezeiten.domain.timeline import duration_text, from_ms
+from gezeiten.domain.plan.plan_words import rule_text
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.statistics import Numbers
+from gezeiten.domain.series.timeline import duration_text, from_ms
 from gezeiten.domain.wording import counted, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion

@@ -13,12 +13,12 @@ import numpy as np
 from reportlab.graphics.shapes import Drawing, Group, Line, Polygon, PolyLine, Rect, String
 from reportlab.lib.colors import Color, HexColor
 
-from gezeiten.domain.gaps import held_spans
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.pyramid import Pyramid
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, Span, from_ms, local_days, midnight_ms
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.gaps import held_spans
+from gezeiten.domain.series.pyramid import Pyramid
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, local_days, midnight_ms
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
 from gezeiten.report.ink import BRASS, EMBER, GROUND, INK, MUTED, PLUM, RULE, TIDE
 from gezeiten.report.summary import DayCell

@@ -12,7 +12,7 @@ from reportlab.lib.units import mm
 from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.platypus import Paragraph, Table
 
-from gezeiten.domain.timeline import from_ms
+from gezeiten.domain.series.timeline import from_ms
 from gezeiten.report.content import PointReport
 from gezeiten.report.ink import INK, MUTED, RULE, fonts
 

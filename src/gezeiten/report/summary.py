@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from gezeiten.domain.timeline import local_days
+from gezeiten.domain.series.timeline import local_days
 from gezeiten.domain.wording import counted, readings_words
 from gezeiten.report.content import PointReport
 

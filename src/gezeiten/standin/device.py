@@ -14,11 +14,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.models import LoggerModel, logger_model
-from gezeiten.domain.outlook import battery_days, event_bytes, reading_bytes, readings_that_fit
-from gezeiten.domain.plan import Plan, first_due_ms, plan_from_dict
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS, Times, Values
+from gezeiten.domain.plan.models import LoggerModel, logger_model
+from gezeiten.domain.plan.outlook import battery_days, event_bytes, reading_bytes, readings_that_fit
+from gezeiten.domain.plan.plan import Plan, first_due_ms, plan_from_dict
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import DAY_MS, Times, Values
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.device_state import ClockBasis, DeviceState

@@ -8,8 +8,8 @@ from __future__ import annotations
 import cbor2
 import numpy as np
 
-from gezeiten.domain.plan import Plan, first_due_ms, plan_from_dict, waits_for_button
-from gezeiten.domain.plan_check import fits
+from gezeiten.domain.plan.plan import Plan, first_due_ms, plan_from_dict, waits_for_button
+from gezeiten.domain.plan.plan_check import fits
 from gezeiten.errors import PlanError
 from gezeiten.link import registers as reg
 from gezeiten.standin.device_state import ClockBasis, Run

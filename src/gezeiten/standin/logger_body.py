@@ -7,9 +7,9 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.models import LoggerModel
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.plan.models import LoggerModel
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.link import registers as reg
 from gezeiten.standin.device_state import DeviceState
 from gezeiten.standin.scenario import StandinSpec

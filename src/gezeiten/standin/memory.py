@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.thinning import ThinKind, Thinning, group_figures
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.thinning import ThinKind, Thinning, group_figures
 from gezeiten.link import mission_file as mf
 from gezeiten.link import overview as ov
 from gezeiten.link import registers as reg

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-from gezeiten.domain.limits import Counting, LimitRule, Side
-from gezeiten.domain.models import End
-from gezeiten.domain.quantities import particles_from
+from gezeiten.domain.limits.limits import Counting, LimitRule, Side
+from gezeiten.domain.plan.models import End
+from gezeiten.domain.quantities.quantities import particles_from
 
 TroubleKind = Literal["no sensor", "no reading"]
 NO_SENSOR: TroubleKind = "no sensor"

@@ -13,8 +13,12 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.quantities import PARTICLE_SIZES_UM, particles_between, particles_from
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, Times, Values
+from gezeiten.domain.quantities.quantities import (
+    PARTICLE_SIZES_UM,
+    particles_between,
+    particles_from,
+)
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS, Times, Values
 
 Channels: TypeAlias = dict[str, Values]
 Signal: TypeAlias = Callable[[Times, int], Channels]

@@ -11,8 +11,8 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.plan import Plan, due_readings, last_reading_number
-from gezeiten.domain.timeline import Times
+from gezeiten.domain.plan.plan import Plan, due_readings, last_reading_number
+from gezeiten.domain.series.timeline import Times
 
 _CHUNK_STEPS = 4096
 

@@ -36,8 +36,8 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import points, set_next_visit, sites
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
 from gezeiten.desk.record.place_editor import retire_point, retire_site, save_point, save_site
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import PointFacts, SiteFacts
-from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import GezeitenError
 from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_text
 from tests.archive.test_golden import unpacked

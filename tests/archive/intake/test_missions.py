@@ -22,8 +22,8 @@ from gezeiten.archive.intake.missions import (
     take_in,
 )
 from gezeiten.archive.store.tables import LogbookRow, Mission, Offload, Point, Site
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.series import Series, join_series
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.series import Series, join_series
 
 HOW = Circumstances(at_ms=5_000_000, person="JA", route="network", clock_difference_ms=-120.0)
 PLAN = Plan(("air_temperature",), 60, point_name="Alte Lotsenwacht · Textile store")

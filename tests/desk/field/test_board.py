@@ -13,8 +13,8 @@ from gezeiten.desk.field.board import board
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.record.deployments import feed_series, place_source
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.lanes import lanes_of
 from tests.conftest import ANCHOR_MS, DAY_MS, Lab
 from tests.desk.intake.test_text_files import station, tie_of

@@ -14,7 +14,7 @@ from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.documents import point_report
 from gezeiten.desk.office.logger_life import life
 from gezeiten.desk.places import point_named
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.field.logger_words import mission_state
 from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab, StartStandin
 

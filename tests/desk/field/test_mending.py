@@ -32,7 +32,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import record
 from gezeiten.domain.acts.gaps import GapLeftOpen
-from gezeiten.domain.series import Series
+from gezeiten.domain.series.series import Series
 from gezeiten.errors import InputError, LoggerAwayError
 from tests.conftest import STORE_PLAN, Lab
 
@@ -238,7 +238,7 @@ def test_a_memory_that_was_erased_cannot_serve(relaunched: Lab) -> None:
 def test_an_excursion_hidden_in_a_gap_appears_when_it_is_filled_from_the_logger(
     cold_lab: Lab, tmp_path: Path
 ) -> None:
-    from gezeiten.domain.timeline import DAY_MS
+    from gezeiten.domain.series.timeline import DAY_MS
     from tests.conftest import ANCHOR_MS, COLD_PLAN
 
     lab = cold_lab

@@ -26,7 +26,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import points
 from gezeiten.desk.record.records import extent, record
-from gezeiten.domain.thinning import ThinKind, Thinning
+from gezeiten.domain.series.thinning import ThinKind, Thinning
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.link.transfer import UNWATCHED, Watch
 from tests.conftest import COLD_PLAN, Lab
@@ -125,7 +125,7 @@ import os, signal, sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import offload_overview
-from gezeiten.domain.thinning import ThinKind, Thinning
+from gezeiten.domain.series.thinning import ThinKind, Thinning
 from gezeiten.link.line import Address
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer

@@ -16,8 +16,8 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import set_next_visit, sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import SiteFacts
-from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import LoggerRefusedError, NotAcceptedError, NotKeptError, PlanError
 from gezeiten.link import registers as reg
 from gezeiten.link.transfer import Watch

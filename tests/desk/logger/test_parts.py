@@ -9,7 +9,7 @@ import pytest
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.parts import MissionExtent, newest_extent
-from gezeiten.domain.thinning import ThinKind
+from gezeiten.domain.series.thinning import ThinKind
 from gezeiten.link.session import DirectoryEntry
 from tests.conftest import COLD_PLAN, Lab
 

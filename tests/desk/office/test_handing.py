@@ -29,7 +29,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.records import record
-from gezeiten.domain.timeline import DAY_MS, Span, to_ms
+from gezeiten.domain.series.timeline import DAY_MS, Span, to_ms
 from gezeiten.errors import ArchiveDamagedError, InputError
 
 

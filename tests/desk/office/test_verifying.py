@@ -15,7 +15,7 @@ from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import logbook_entries, logbook_is_intact
 from gezeiten.desk.office.verifying import is_check_open, verify
-from gezeiten.domain.timeline import Values
+from gezeiten.domain.series.timeline import Values
 from gezeiten.errors import CancelledError
 
 

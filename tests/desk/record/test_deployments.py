@@ -17,7 +17,7 @@ from gezeiten.desk.places import PointPlace, add_point, points
 from gezeiten.desk.record.deployments import feed_series, place_source, sources, take_back
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.records import limits_at, record
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.desk.intake.test_text_files import station, tie_of

@@ -25,8 +25,8 @@ from gezeiten.desk.record.excursion_book import (
     to_assess,
 )
 from gezeiten.domain.acts.assessments import Words
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.timeline import DAY_MS, iso_local
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.timeline import DAY_MS, iso_local
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.golden import opened

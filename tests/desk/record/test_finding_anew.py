@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from gezeiten.desk.field.mending import fill_by_line, gaps, undo
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
 from gezeiten.desk.record.limits import set_limit
-from gezeiten.domain.excursions import find_excursions
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.windows import WeeklyWindow
+from gezeiten.domain.limits.excursions import find_excursions
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.limits.windows import WeeklyWindow
 from tests.conftest import ANCHOR_MS
 from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 

@@ -21,8 +21,8 @@ from gezeiten.desk.record.limits import (
     take_limit_back,
 )
 from gezeiten.desk.record.records import record
-from gezeiten.domain.limits import InForce, LimitRule, in_turn
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS
+from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.errors import InputError
 from tests.conftest import AGAIN, ANCHOR_MS, COLD_PLAN, Lab
 from tests.desk.intake.test_text_files import POINT, station, tie_of

@@ -57,11 +57,11 @@ from gezeiten.desk.record.place_editor import (
     site_facts,
 )
 from gezeiten.desk.settings import Settings, checked, infos, load_settings
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.models import DUENE_T2
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.limits.windows import WORKING_HOURS
+from gezeiten.domain.plan.models import DUENE_T2
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import PointFacts, SiteFacts
-from gezeiten.domain.timeline import DAY_MS
-from gezeiten.domain.windows import WORKING_HOURS
 from gezeiten.errors import InputError, SurroundingsError
 from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab
 

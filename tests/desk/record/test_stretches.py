@@ -9,7 +9,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.stretches import last_month, named_stretches
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, to_ms
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, to_ms
 
 BERLIN = ZoneInfo("Europe/Berlin")
 

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.table import ReadingsTable, TableColumn, table_of
-from gezeiten.domain.limits import InForce, LimitRule, sides_at
-from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS
+from gezeiten.domain.limits.limits import InForce, LimitRule, sides_at
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from tests.conftest import series_of
 
 POINT = PointPlace(1, 1, "Shore", "Well", "Europe/Berlin", "D-1", 0, ())

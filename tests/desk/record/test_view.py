@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 from gezeiten.archive.here.tables import Block, BlockBytes
 from gezeiten.desk.field.mending import fill_by_line, gaps, undo
 from gezeiten.desk.record.records import around, read_ahead, record, view
-from gezeiten.domain.series import Series, join_series
+from gezeiten.domain.series.series import Series, join_series
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import ANCHOR_MS
 from tests.small_blocks import KEY, MINUTE, Kept, kept_in

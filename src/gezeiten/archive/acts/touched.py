@@ -18,7 +18,7 @@ from gezeiten.domain.acts.sources import (
     SeriesFed,
     SourcePlaced,
 )
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.timeline import Span
 
 _BROUGHT = Prepared(
     select(Point.uid)

@@ -12,7 +12,7 @@ from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point
 from gezeiten.domain.acts.assessments import AssessmentTakenBack, ExcursionAssessed, ExcursionsFound
 from gezeiten.domain.acts.missions import MissionName
-from gezeiten.domain.limits import limit_rule
+from gezeiten.domain.limits.limits import limit_rule
 
 _TABLE = AssessmentRow.__table__
 

@@ -10,9 +10,9 @@ from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
 from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, Step
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
-from gezeiten.domain.fills import line_between
-from gezeiten.domain.gaps import Gap
-from gezeiten.domain.steps import LEFT_OPEN, LINE, REFETCH
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.steps.fills import line_between
+from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, REFETCH
 from gezeiten.errors import InputError
 
 

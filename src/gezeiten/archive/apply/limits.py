@@ -7,8 +7,8 @@ from sqlalchemy import Connection, select, update
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, put
 from gezeiten.archive.store.tables import Point, SeriesLimit
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
-from gezeiten.domain.limits import LimitRule, limit_rule
-from gezeiten.domain.timeline import EVER_MS
+from gezeiten.domain.limits.limits import LimitRule, limit_rule
+from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import InputError
 
 _TABLE = SeriesLimit.__table__

@@ -12,7 +12,7 @@ from gezeiten.archive.store.ids import mission_id, source_id
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import MissionSaid, TextTaken
-from gezeiten.domain.coverage import Range, merged, missing
+from gezeiten.domain.series.coverage import Range, merged, missing
 
 _LOGGERS, _MISSIONS, _OFFLOADS = Logger.__table__, Mission.__table__, Offload.__table__
 _LOGGER = Prepared(

@@ -27,7 +27,7 @@ from gezeiten.domain.acts.offloads import (
     ReadingsRescued,
     TextTaken,
 )
-from gezeiten.domain.coverage import Range
+from gezeiten.domain.series.coverage import Range
 
 _OFFLOADS = Offload.__table__
 

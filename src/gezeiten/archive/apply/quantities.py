@@ -7,7 +7,7 @@ from sqlalchemy import Connection, delete, select
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, only, put
 from gezeiten.archive.store.tables import OwnQuantity
 from gezeiten.domain.acts.quantities import QuantityDropped, QuantityKept
-from gezeiten.domain.quantities import SHIPPED, own_quantity
+from gezeiten.domain.quantities.quantities import SHIPPED, own_quantity
 from gezeiten.errors import InputError
 
 _TABLE = OwnQuantity.__table__

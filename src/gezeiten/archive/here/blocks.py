@@ -20,9 +20,9 @@ from gezeiten.archive.store.packing import (
     encode_readings,
     encode_times,
 )
-from gezeiten.domain.cells import Cells, cells_of
-from gezeiten.domain.runs import Runs, runs_of
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.series.cells import Cells, cells_of
+from gezeiten.domain.series.runs import Runs, runs_of
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -163,7 +163,7 @@ _DAMAGED_CELLS = "The summaries of a block are damaged; gezeiten verify --rebuil
 
 
 def unpacked_runs(data: bytes) -> NDArray[np.int64]:
-    """Return runs as int64 (n, 3); see `domain/runs.py`.
+    """Return runs as int64 (n, 3); see `domain/series/runs.py`.
 
     Raises:
         ArchiveDamagedError: they are damaged.

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import LogbookRow, Mission, Placing, Point
-from gezeiten.domain.timeline import EVER_MS, Span
+from gezeiten.domain.series.timeline import EVER_MS, Span
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
 EVERYTHING: Span = (-EVER_MS, EVER_MS)

@@ -18,9 +18,9 @@ from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.readings import estimates_among, fed_readings, unused_readings
 from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import Step
-from gezeiten.domain.feeds import Feed
-from gezeiten.domain.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
-from gezeiten.domain.steps import LINE, REFETCH
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
+from gezeiten.domain.steps.steps import LINE, REFETCH
 
 _Table = NDArray[np.int64]
 _NONE = np.empty((0, 3), np.int64)

@@ -14,7 +14,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.series.timeline import Times, Values
 
 READINGS_PER_BLOCK = 16_384
 WIDEST_MS = 2**43

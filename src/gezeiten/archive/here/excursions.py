@@ -16,11 +16,11 @@ from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point, Site
 from gezeiten.domain.acts.assessments import FoundOne, Words
 from gezeiten.domain.acts.missions import MissionName
-from gezeiten.domain.assessments import Seen, matched
-from gezeiten.domain.excursions import Excursion
-from gezeiten.domain.limits import LimitRule, limit_rule
+from gezeiten.domain.limits.assessments import Seen, matched
+from gezeiten.domain.limits.excursions import Excursion
+from gezeiten.domain.limits.limits import LimitRule, limit_rule
+from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]

@@ -40,9 +40,9 @@ from gezeiten.archive.here.cutting import (
 )
 from gezeiten.archive.here.tables import PARTS, READING, Block, BlockBytes, BlockCells, Held
 from gezeiten.archive.store.prepared import Prepared, insertion
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
+from gezeiten.domain.series.timeline import Span
 
 _RUNS = ("held_ms", "held_until_ms", "until_interval_ms", "runs")
 _COLUMNS = ("id", "first", *(column.key for column in READING))

@@ -21,7 +21,9 @@ from gezeiten.archive.store.tables import (
     Point,
 )
 from gezeiten.domain.acts.offloads import SOURCES
-from gezeiten.domain.feeds import (
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.feeds import (
     NOWHERE,
     Deployment,
     Fed,
@@ -31,9 +33,7 @@ from gezeiten.domain.feeds import (
     deployments,
     feeds,
 )
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import EVER_MS
+from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import ArchiveDamagedError, PlanError
 
 

@@ -20,13 +20,13 @@ from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Step
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.feeds import Feed
 from gezeiten.domain.kept import KnownOffload
-from gezeiten.domain.series import Series
-from gezeiten.domain.spacing import intervals_of_mission, intervals_of_text
-from gezeiten.domain.steps import LINE, REFETCH
-from gezeiten.domain.timeline import Span, Times, Values
+from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.spacing import intervals_of_mission, intervals_of_text
+from gezeiten.domain.series.timeline import Span, Times, Values
+from gezeiten.domain.steps.steps import LINE, REFETCH
 
 Recorded: TypeAlias = tuple[Times, Values, NDArray[np.int64]]
 """Instants, values and intervals in force, each of shape (n,)."""

@@ -27,11 +27,11 @@ from gezeiten.archive.here.readings import (
 )
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells
 from gezeiten.archive.store.prepared import Prepared
-from gezeiten.domain.cells import Cells
-from gezeiten.domain.feeds import Feed
-from gezeiten.domain.series import Series, make_series
-from gezeiten.domain.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.cells import Cells
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
+from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
 
 _COLUMNS = tuple(column.key for column in READING)

@@ -61,7 +61,7 @@ class Block(HereBase):
     start_ms + i x step_ms; else they are in numbers and times there. usual_ms, shorter_ms: the
     mission's intervals. low, high, total: over the valid values. held_ms, held_until_ms: the first
     and the last reading with a value, until_interval_ms: the interval in force at the last; runs:
-    those of each stretch without a gap (`domain/runs.py`), None where there is but one.
+    those of each stretch without a gap (`domain/series/runs.py`), None where there is but one.
     """
 
     __tablename__ = "block"
@@ -105,7 +105,8 @@ class BlockBytes(HereBase):
 
 
 class BlockCells(HereBase):
-    """The cells of a block, by its key (`domain/cells.py`): what a long stretch is drawn from."""
+    """The cells of a block, by its key (`domain/series/cells.py`), from which a long stretch is
+    drawn."""
 
     __tablename__ = "block_cells"
     id: Mapped[int] = row_key()

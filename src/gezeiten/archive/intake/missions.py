@@ -39,11 +39,11 @@ from gezeiten.domain.acts.offloads import (
     Read,
     Taken,
 )
-from gezeiten.domain.coverage import Range, merged, missing, size
-from gezeiten.domain.fingerprints import ReadingsPrint
-from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.series.coverage import Range, merged, missing, size
+from gezeiten.domain.series.fingerprints import ReadingsPrint
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.timeline import Times, Values
 
 READER = 1
 """The version of the mission file's reader by which bytes are read that come now. Whoever changes

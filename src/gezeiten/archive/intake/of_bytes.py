@@ -35,9 +35,9 @@ from gezeiten.archive.intake.missions import (
 from gezeiten.archive.intake.texts import Readings, Source
 from gezeiten.archive.store.tables import Mission, Offload, Point
 from gezeiten.domain.acts.offloads import Read, ReadAnew
-from gezeiten.domain.fingerprints import ReadingsPrint
 from gezeiten.domain.kept import RawKept
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.fingerprints import ReadingsPrint
+from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError, GezeitenError, InputError, bug
 
 

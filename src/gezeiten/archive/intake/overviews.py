@@ -15,8 +15,8 @@ from gezeiten.archive.intake.missions import Circumstances, RawMission, mission_
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.tables import Mission, OverviewRow
 from gezeiten.domain.acts.offloads import OverviewTaken, RawBytes
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.thinning import Thinning
+from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.thinning import Thinning
 
 
 def keep_overview(

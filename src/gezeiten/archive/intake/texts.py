@@ -32,11 +32,11 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, Read, TextTaken
-from gezeiten.domain.fingerprints import ReadingsPrint
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.fingerprints import ReadingsPrint
+from gezeiten.domain.series.spacing import LONE_MS
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.spacing import LONE_MS
-from gezeiten.domain.timeline import Times, Values
 from gezeiten.errors import InputError
 
 READER = 1

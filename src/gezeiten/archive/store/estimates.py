@@ -6,8 +6,8 @@ import numpy as np
 
 from gezeiten.archive.store.packing import decode_values, encode_values
 from gezeiten.archive.store.tables import Step
-from gezeiten.domain.quality import Quality
-from gezeiten.domain.series import Series, join_series, make_series
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series, join_series, make_series
 
 
 def encode_estimates(series: Series) -> bytes:

@@ -10,7 +10,7 @@ import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
-from gezeiten.domain.timeline import Times, Values
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
 
 

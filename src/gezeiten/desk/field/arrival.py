@@ -13,7 +13,7 @@ from gezeiten.archive.offloads import offloads_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import gaps
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.timeline import Span
 
 
 @dataclass(frozen=True, slots=True)

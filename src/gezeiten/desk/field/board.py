@@ -18,11 +18,11 @@ from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.kept import KnownLogger, KnownMission
-from gezeiten.domain.models import known_model
-from gezeiten.domain.outlook import battery_days, ends_ms, readings_that_fit
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.steps import LINE, RecordStep
-from gezeiten.domain.timeline import DAY_MS, Span, about_text, duration_text
+from gezeiten.domain.plan.models import known_model
+from gezeiten.domain.plan.outlook import battery_days, ends_ms, readings_that_fit
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.series.timeline import DAY_MS, Span, about_text, duration_text
+from gezeiten.domain.steps.steps import LINE, RecordStep
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
 EndReason = Literal["memory full", "battery empty"]

@@ -27,18 +27,18 @@ from gezeiten.desk.record.records import around
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
-from gezeiten.domain.coverage import Range, missing, size
-from gezeiten.domain.fills import (
+from gezeiten.domain.kept import KnownMission
+from gezeiten.domain.series.coverage import Range, missing, size
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.timeline import duration_text
+from gezeiten.domain.steps.fills import (
     ExpectedError,
     expected_line_error,
     line_ends,
     reach,
     straight_line,
 )
-from gezeiten.domain.gaps import Gap
-from gezeiten.domain.kept import KnownMission
-from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.domain.wording import grouped
 from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint

@@ -22,8 +22,8 @@ from gezeiten.desk.logger.checks import (
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
 from gezeiten.desk.logger.planning import last_plan, usual_plan
-from gezeiten.domain.outlook import Outlook, battery_assumption, battery_days
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.outlook import Outlook, battery_assumption, battery_days
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import GezeitenError
 
 Origin = Literal["round", "last", "fresh"]

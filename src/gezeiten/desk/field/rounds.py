@@ -24,13 +24,13 @@ from gezeiten.domain.acts.visits import (
     TaskLeftOut,
     TaskPlanned,
 )
-from gezeiten.domain.coverage import size
 from gezeiten.domain.kept import KnownLogger, KnownMission
-from gezeiten.domain.models import known_model, logger_model
-from gezeiten.domain.plan import Plan, plan_from_dict
+from gezeiten.domain.plan.models import known_model, logger_model
+from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.domain.route import Position, length_km, round_order
+from gezeiten.domain.series.coverage import size
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.link.registers import Flag
 

@@ -10,12 +10,12 @@ from gezeiten.desk.field.rounds import Round, Task
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.places import points
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.models import LoggerModel
-from gezeiten.domain.outlook import ends_ms, readings_that_fit
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.plan_words import end_text, rule_text
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import from_ms
+from gezeiten.domain.plan.models import LoggerModel
+from gezeiten.domain.plan.outlook import ends_ms, readings_that_fit
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.plan.plan_words import end_text, rule_text
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import from_ms
 from gezeiten.errors import InputError
 
 

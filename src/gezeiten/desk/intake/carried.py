@@ -17,8 +17,8 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import Offloaded, take_in_file
 from gezeiten.desk.record.excursion_book import to_assess
-from gezeiten.domain.coverage import Range, missing, size
-from gezeiten.domain.models import logger_model
+from gezeiten.domain.plan.models import logger_model
+from gezeiten.domain.series.coverage import Range, missing, size
 from gezeiten.errors import GezeitenError, InputError, LoggerBusyError
 from gezeiten.link.mission_file import Header, MissionFile
 from gezeiten.link.transfer import Meter, Watch, lock_incoming

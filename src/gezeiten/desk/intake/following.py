@@ -22,7 +22,7 @@ from gezeiten.desk.places import zone_of_logger
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.contacts import FollowedBack
 from gezeiten.domain.contacts import FOLLOWED_MS
-from gezeiten.domain.timeline import from_ms
+from gezeiten.domain.series.timeline import from_ms
 from gezeiten.domain.wording import counted, readings_words
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
 from gezeiten.link.line import BaseLine, Endpoint

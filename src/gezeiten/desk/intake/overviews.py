@@ -18,10 +18,10 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
 from gezeiten.desk.logger.offloading import raw_mission
-from gezeiten.domain.coverage import Range, merged, size
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.thinning import ThinKind, Thinning, seems_outside
-from gezeiten.domain.timeline import Span, Times, Values
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.series.coverage import Range, merged, size
+from gezeiten.domain.series.thinning import ThinKind, Thinning, seems_outside
+from gezeiten.domain.series.timeline import Span, Times, Values
 from gezeiten.errors import GezeitenError, LoggerAnswerError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.mission_file import MissionFile

@@ -18,9 +18,9 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import refresh_excursions, to_assess
 from gezeiten.domain.acts.offloads import TEXT_MODEL
 from gezeiten.domain.acts.plans import TieForgotten, TieKept
-from gezeiten.domain.quantities import QUANTITIES, quantity
-from gezeiten.domain.timeline import Times, Values
-from gezeiten.domain.units import text_unit
+from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities.units import text_unit
+from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text_form import ColumnTie, Tie, tie_from_dict
 from gezeiten.exchange.text_in import Piece, Rejected, read_text

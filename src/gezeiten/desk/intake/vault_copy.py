@@ -27,8 +27,8 @@ from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.domain.acts.carriers import CopyTakenIn, VaultGiven
 from gezeiten.domain.acts.offloads import LIVE_MODEL, TEXT_MODEL
 from gezeiten.domain.kept import NamedRaw
+from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.timeline import iso_utc
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
 from gezeiten.exchange.text_form import tie_from_dict

@@ -16,12 +16,12 @@ from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.outlook import REFERENCE_TEMP_C, Outlook, outlook
-from gezeiten.domain.plan import Plan, first_due_ms
-from gezeiten.domain.plan_check import check_plan
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.plan.outlook import REFERENCE_TEMP_C, Outlook, outlook
+from gezeiten.domain.plan.plan import Plan, first_due_ms
+from gezeiten.domain.plan.plan_check import check_plan
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS, about_text, duration_text
 from gezeiten.domain.sites import POINT_SEPARATOR, split_name
-from gezeiten.domain.timeline import DAY_MS, MINUTE_MS, about_text, duration_text
 from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus, State
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from gezeiten.archive.acts.logbook import newest_ms
 from gezeiten.desk.clock_watch import JUMP_MS
 from gezeiten.desk.context import Desk
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 
 
 def clock_doubts(desk: Desk) -> list[str]:

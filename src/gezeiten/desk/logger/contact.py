@@ -16,10 +16,10 @@ from gezeiten.desk.logger.intents import settle_launch
 from gezeiten.domain.acts.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.contacts import BY_HAND_MS, Sighting, says_more
-from gezeiten.domain.coverage import Range, merged, missing, size
 from gezeiten.domain.kept import KnownLogger
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import DAY_MS, MINUTE_MS
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.coverage import Range, merged, missing, size
+from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
 from gezeiten.link.line import Endpoint, TimeLimits

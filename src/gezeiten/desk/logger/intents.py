@@ -22,8 +22,8 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
-from gezeiten.domain.plan import Plan, differences, plan_from_dict
-from gezeiten.domain.timeline import MINUTE_MS
+from gezeiten.domain.plan.plan import Plan, differences, plan_from_dict
+from gezeiten.domain.series.timeline import MINUTE_MS
 from gezeiten.errors import LoggerBusyError
 from gezeiten.link.registers import LoggerState, State
 from gezeiten.link.session import DirectoryEntry

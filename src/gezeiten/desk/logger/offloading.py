@@ -18,7 +18,7 @@ from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
 from gezeiten.desk.record.excursion_book import refresh_mission, to_assess
 from gezeiten.domain.acts.contacts import AttemptFailed
-from gezeiten.domain.coverage import Range, size
+from gezeiten.domain.series.coverage import Range, size
 from gezeiten.errors import GezeitenError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.mission_file import MissionFile, decode_mission_file

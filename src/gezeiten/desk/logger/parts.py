@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.coverage import Range, missing, numbers_between, size, within
-from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.coverage import Range, missing, numbers_between, size, within
+from gezeiten.domain.series.thinning import MOST_EVERY, ThinKind, Thinning
+from gezeiten.domain.series.timeline import Span
 from gezeiten.link.mission_file import READINGS_PER_BLOCK
 from gezeiten.link.offload import wanted_blocks
 from gezeiten.link.session import DirectoryEntry

@@ -15,9 +15,9 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.naming import mission_name, name_fault
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.timeline import from_ms
 from gezeiten.domain.sites import split_name
-from gezeiten.domain.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_file
 

@@ -12,8 +12,8 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.launching import Launched, launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.logger.planning import pattern_name, usual_plan
-from gezeiten.domain.fitting import fitted
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.fitting import fitted
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import GezeitenError
 from gezeiten.link.transfer import UNWATCHED, Watch
 

@@ -17,16 +17,16 @@ from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
-from gezeiten.domain.feeds import Deployment
 from gezeiten.domain.kept import KnownMission
-from gezeiten.domain.limits import InForce
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.plan_words import end_text
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import HOLD_FACTOR, Series
-from gezeiten.domain.statistics import daily_numbers, numbers
-from gezeiten.domain.steps import RecordStep
-from gezeiten.domain.timeline import Span, from_ms
+from gezeiten.domain.limits.limits import InForce
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.plan.plan_words import end_text
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.feeds import Deployment
+from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.statistics import daily_numbers, numbers
+from gezeiten.domain.series.timeline import Span, from_ms
+from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
 from gezeiten.report.content import (

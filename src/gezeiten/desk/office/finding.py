@@ -11,7 +11,7 @@ from gezeiten.desk.logger.planning import kept_plans
 from gezeiten.desk.office.handing import past_handovers
 from gezeiten.desk.office.logger_life import loggers
 from gezeiten.desk.places import sites
-from gezeiten.domain.timeline import Span, from_ms
+from gezeiten.domain.series.timeline import Span, from_ms
 
 Kind = Literal["point", "site", "logger", "document", "plan"]
 

@@ -23,7 +23,7 @@ from gezeiten.desk.office.documents import csv_table, inside_record, point_repor
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import PointPlace
 from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
-from gezeiten.domain.timeline import Span, from_ms
+from gezeiten.domain.series.timeline import Span, from_ms
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvTable, write_csv
 

@@ -19,8 +19,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import sites
 from gezeiten.domain.acts.archives import MisfitSeen
 from gezeiten.domain.entries import QUIET, Entry, Thing
-from gezeiten.domain.limits import limit_rule
-from gezeiten.domain.timeline import Span, from_ms, iso_utc
+from gezeiten.domain.limits.limits import limit_rule
+from gezeiten.domain.series.timeline import Span, from_ms, iso_utc
 from gezeiten.errors import InputError
 
 MOST_SHOWN = 1_000

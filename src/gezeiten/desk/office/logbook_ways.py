@@ -12,8 +12,8 @@ from gezeiten.desk.office.logbook import stretches
 from gezeiten.desk.places import PointPlace, sites
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.domain.entries import Entry
+from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.sites import full_name
-from gezeiten.domain.timeline import Span
 
 _MOST_EXCURSIONS = 3
 WayKind = Literal["site", "point", "logger", "document", "excursion", "stretch"]

@@ -18,7 +18,7 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
 from gezeiten.domain.kept import KeptReport, KnownMission, ServiceEntry
-from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.errors import InputError
 
 LARGEST_CERTIFICATE_BYTES = 25_000_000

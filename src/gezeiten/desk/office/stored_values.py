@@ -9,9 +9,9 @@ from typing import Any
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.stored_texts import stored_texts
-from gezeiten.domain.assessments import Seen
-from gezeiten.domain.limits import limit_rule
-from gezeiten.domain.plan import plan_from_dict
+from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.limits import limit_rule
+from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import GezeitenError
 from gezeiten.exchange.text_form import tie_from_dict

@@ -1,6 +1,6 @@
 """Who measured what, where, from when to when: seen, and put right by saying so.
 
-Readings never change by it; which series they are in follows (`domain/feeds.py`).
+Readings never change by it; which series they are in follows (`domain/series/feeds.py`).
 """
 
 from __future__ import annotations
@@ -22,10 +22,10 @@ from gezeiten.domain.acts.sources import (
     SeriesFed,
     SourcePlaced,
 )
-from gezeiten.domain.feeds import Deployment
 from gezeiten.domain.kept import SaidOfSource
-from gezeiten.domain.series_keys import series_key
-from gezeiten.domain.timeline import EVER_MS
+from gezeiten.domain.series.feeds import Deployment
+from gezeiten.domain.series.series_keys import series_key
+from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import InputError
 
 

@@ -1,7 +1,7 @@
 """Excursions: found anew whenever a record changes, listed by site, settled by people.
 
 Only excursions that alarmed are kept; an assessment holds for what it was made about, however
-often and however else that is found again (`domain/assessments.py`).
+often and however else that is found again (`domain/limits/assessments.py`).
 """
 
 from __future__ import annotations
@@ -37,8 +37,8 @@ from gezeiten.domain.acts.assessments import (
     ExcursionsFound,
     Words,
 )
-from gezeiten.domain.assessments import Seen
-from gezeiten.domain.limits import LimitRule
+from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.errors import InputError
 
 CAUSES = (

@@ -22,7 +22,8 @@ from gezeiten.desk.record.records import (
     watched,
     where,
 )
-from gezeiten.domain.excursions import (
+from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.limits.excursions import (
     Excursion,
     concerned,
     counted_from,
@@ -30,13 +31,12 @@ from gezeiten.domain.excursions import (
     find_excursions,
     in_a_run,
 )
-from gezeiten.domain.kept import LimitKept
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.moving import moving_mean, moving_sum
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series
-from gezeiten.domain.series_keys import channel_of
-from gezeiten.domain.timeline import EVER_MS, Span
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.moving import moving_mean, moving_sum
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import EVER_MS, Span
 
 
 @dataclass(frozen=True, slots=True)

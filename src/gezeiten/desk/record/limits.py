@@ -14,10 +14,10 @@ from gezeiten.desk.record.records import limits_set, watched
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.kept import LimitKept
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series_keys import channel_of
-from gezeiten.domain.timeline import EVER_MS
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import InputError
 
 

@@ -13,12 +13,12 @@ from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.view import ALWAYS, RecordView, view_of
-from gezeiten.domain.feeds import Feed
 from gezeiten.domain.kept import LimitKept
-from gezeiten.domain.limits import InForce, LimitRule, in_turn
-from gezeiten.domain.plan import plan_from_dict
-from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import EVER_MS, Span
+from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
+from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 

@@ -11,7 +11,7 @@ from gezeiten.archive.offloads import offload_instants
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.domain.timeline import HOUR_MS, Span, from_ms, local_days, midnight_ms
+from gezeiten.domain.series.timeline import HOUR_MS, Span, from_ms, local_days, midnight_ms
 
 _SAME_VISIT_MS = 12 * HOUR_MS
 _EXCURSIONS = 3

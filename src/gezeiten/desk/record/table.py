@@ -17,11 +17,11 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.deployments import sources
 from gezeiten.desk.record.records import around, extent, limits_at
-from gezeiten.domain.limits import InForce, sides_at
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series, all_instants
-from gezeiten.domain.statistics import Numbers, daily_numbers
-from gezeiten.domain.timeline import DAY_MS, Span, Times
+from gezeiten.domain.limits.limits import InForce, sides_at
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series, all_instants
+from gezeiten.domain.series.statistics import Numbers, daily_numbers
+from gezeiten.domain.series.timeline import DAY_MS, Span, Times
 
 Only = Literal["all", "outside", "mended"]
 Mark = Literal["", "above", "below"]

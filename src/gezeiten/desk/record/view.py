@@ -19,10 +19,10 @@ from gezeiten.archive.here.segments import (
     read_segment,
 )
 from gezeiten.desk.kept_in_memory import KeptInMemory
-from gezeiten.domain.cells import cells_of_series, joined_cells
-from gezeiten.domain.pyramid import Picture, Pyramid, split_for_drawing
-from gezeiten.domain.series import HOLD_FACTOR, Series, empty_series, join_series
-from gezeiten.domain.timeline import EVER_MS, Span, Times
+from gezeiten.domain.series.cells import cells_of_series, joined_cells
+from gezeiten.domain.series.pyramid import Picture, Pyramid, split_for_drawing
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
+from gezeiten.domain.series.timeline import EVER_MS, Span, Times
 from gezeiten.errors import ArchiveDamagedError
 
 READ_FOR_A_PICTURE = 64

@@ -8,10 +8,10 @@ from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
 from gezeiten.domain.acts.missions import MissionName
-from gezeiten.domain.assessments import Seen
-from gezeiten.domain.limits import limit_rule
-from gezeiten.domain.plan_words import rule_text
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.limits import limit_rule
+from gezeiten.domain.plan.plan_words import rule_text
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.wording import counted
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
-from gezeiten.domain.timeline import from_ms
+from gezeiten.domain.series.timeline import from_ms
 
 About = Literal[
     "site",

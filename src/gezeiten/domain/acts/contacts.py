@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from gezeiten.domain.acts.base import Act, Subject
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.wording import readings_words
 
 Attempt = Literal["contact", "launch", "stop", "offload", "overview", "erase", "follow"]

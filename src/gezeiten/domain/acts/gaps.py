@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
-from gezeiten.domain.gaps import Gap
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.wording import readings_words
 
 

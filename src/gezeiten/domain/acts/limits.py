@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
-from gezeiten.domain.limits import limit_rule
-from gezeiten.domain.plan_words import rule_text
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.limits.limits import limit_rule
+from gezeiten.domain.plan.plan_words import rule_text
+from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
-from gezeiten.domain.coverage import Range, size
+from gezeiten.domain.series.coverage import Range, size
 from gezeiten.domain.wording import readings_words
 
 TEXT_MODEL = "Text"
@@ -31,7 +31,7 @@ class RawBytes:
 @dataclass(frozen=True, slots=True)
 class Read:
     """By which version of its reader bytes are read, and the fingerprint of the readings that came
-    out (`domain/fingerprints.py`), "" where nobody noted it."""
+    out (`domain/series/fingerprints.py`), "" where nobody noted it."""
 
     reader: int = 1
     readings: str = ""

@@ -7,7 +7,7 @@ from typing import Any
 
 from gezeiten.domain.acts.base import Act, Change, Fact, Subject, changes_told, day_words
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.wording import counted, figure
 

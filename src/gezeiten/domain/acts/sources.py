@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series_keys import series_key
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series_keys import series_key
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,10 +20,10 @@ from gezeiten.desk.record.excursion_book import (
     settle,
 )
 from gezeiten.desk.record.records import around
-from gezeiten.domain.assessments import Seen
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.statistics import numbers
-from gezeiten.domain.timeline import HOUR_MS, Span, duration_text, local_days
+from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.statistics import numbers
+from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton

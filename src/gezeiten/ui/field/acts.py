@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from gezeiten.desk.field.sheets import write_label_sheet
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.thinning import Thinning
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.thinning import Thinning
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.stage_states import HEALTH, OFFLOAD
 from gezeiten.ui.field.view import FieldView

@@ -20,7 +20,7 @@ from gezeiten.desk.intake.carried import KEPT, NEW, CarriedRecord
 from gezeiten.desk.intake.couriers import CourierCard, room_left, why_clock_stays
 from gezeiten.desk.intake.drives import DriveCard
 from gezeiten.desk.logger.checks import CLOCK_WORTH_A_LOOK_MS
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.logger_words import clock_words

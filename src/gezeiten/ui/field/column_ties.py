@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
-from gezeiten.domain.quantities import QUANTITIES, in_order, quantity
-from gezeiten.domain.units import text_units
+from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
+from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text_form import ColumnTie, Tie
 from gezeiten.ui.parts.widgets import clear, label
 from gezeiten.ui.shell.i18n import tr

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 
 
 class EditedPlans:

@@ -29,8 +29,8 @@ from gezeiten.desk.logger.planning import (
     rename_kept,
 )
 from gezeiten.domain.kept import Kept
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.plan_words import compared
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.plan.plan_words import compared
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House

@@ -29,7 +29,7 @@ from gezeiten.desk.office.logger_life import (
 )
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import KeptReport, ServiceEntry
-from gezeiten.domain.timeline import midnight_ms
+from gezeiten.domain.series.timeline import midnight_ms
 from gezeiten.ui.field.logger_words import mission_state
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row

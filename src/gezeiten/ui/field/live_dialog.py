@@ -26,7 +26,7 @@ from gezeiten.desk.logger.awake import kept_awake
 from gezeiten.desk.logger.cables import ports_here
 from gezeiten.desk.places import points, zone_at
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.errors import GezeitenError, bug
 from gezeiten.link.instrument import open_instrument, sensors_on
 from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
 from gezeiten.desk.logger.checks import CLOCK_WORTH_A_LOOK_MS
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.field.logger_words import to_offload_words
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme

@@ -12,9 +12,9 @@ from gezeiten.desk.field.arrival import Arrival
 from gezeiten.desk.intake.overviews import OverviewCame
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.domain.moist_air import dew_point_c
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import DAY_MS, about_text
+from gezeiten.domain.quantities.moist_air import dew_point_c
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import DAY_MS, about_text
 from gezeiten.link.registers import (
     END_WORDS,
     SELF_CHECK_GOOD,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.office.logger_life import PastMission
-from gezeiten.domain.timeline import HOUR_MS, duration_text
+from gezeiten.domain.series.timeline import HOUR_MS, duration_text
 from gezeiten.link.registers import Flag, State
 from gezeiten.ui.shell.i18n import clock_time, counted, day_and_time, number, tr
 

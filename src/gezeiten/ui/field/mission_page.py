@@ -8,8 +8,8 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.erasing import why_not_erasable
 from gezeiten.desk.logger.launching import Launched
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.plan_words import end_text, rule_text
-from gezeiten.domain.quantities import quantity
+from gezeiten.domain.plan.plan_words import end_text, rule_text
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.field.logger_words import doing
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Card, Facts, button

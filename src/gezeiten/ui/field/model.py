@@ -15,8 +15,8 @@ from gezeiten.desk.logger.checks import BEGUN_KEY, Check
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.launching import Launched
 from gezeiten.desk.places import PointPlace, zone_at
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.field.edited_plans import EditedPlans
 
 Kind = Literal["launch", "accept", "pin", "next", "several", "done", "blocked", ""]

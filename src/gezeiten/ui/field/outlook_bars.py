@@ -8,8 +8,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.domain.outlook import Outlook
-from gezeiten.domain.timeline import DAY_MS, duration_text
+from gezeiten.domain.plan.outlook import Outlook
+from gezeiten.domain.series.timeline import DAY_MS, duration_text
 from gezeiten.ui.shell.i18n import counted, date, day, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 

@@ -7,9 +7,9 @@ from PySide6.QtGui import QBrush, QIntValidator, QMouseEvent, QPainter, QPaintEv
 from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.logger.parts import MissionExtent
-from gezeiten.domain.coverage import size
-from gezeiten.domain.thinning import MOST_EVERY, ThinKind, Thinning
-from gezeiten.domain.timeline import Span, duration_text
+from gezeiten.domain.series.coverage import size
+from gezeiten.domain.series.thinning import MOST_EVERY, ThinKind, Thinning
+from gezeiten.domain.series.timeline import Span, duration_text
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr

@@ -23,7 +23,7 @@ from gezeiten.desk.logger.several import LoggerResult
 from gezeiten.desk.office.logbook import About, about_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import InputError
 from gezeiten.link.line import CablePort
 from gezeiten.ui.field.acts import FieldActs

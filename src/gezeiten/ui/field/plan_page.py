@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.outlook import Outlook
+from gezeiten.domain.plan.outlook import Outlook
 from gezeiten.ui.field.outlook_bars import OutlookBars
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Card, button, column, give_room, label, row

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from gezeiten.desk.field.readiness import Origin
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.several import Prepared, prepare_several
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.field.kept_plans import CompareDialog, KeptPlansDialog
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.shell.house import House

@@ -34,8 +34,8 @@ from gezeiten.desk.intake.text_files import (
     zones_before,
 )
 from gezeiten.desk.places import points
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.timeline import from_ms
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, Tie
 from gezeiten.exchange.text_sniff import Known

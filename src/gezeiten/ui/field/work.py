@@ -23,9 +23,9 @@ from gezeiten.desk.logger.erasing import erase_memory
 from gezeiten.desk.logger.launching import Launched, launch, stop_and_offload
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.desk.logger.several import LoggerResult, Prepared, offload_and_launch
-from gezeiten.domain.coverage import Range
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.thinning import Thinning
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.thinning import Thinning
 from gezeiten.errors import GezeitenError
 from gezeiten.link.find import FoundCourier, FoundLogger
 from gezeiten.link.line import Endpoint

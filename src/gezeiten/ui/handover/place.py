@@ -33,7 +33,7 @@ from gezeiten.desk.office.logbook import About, about_document
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import extent, record
 from gezeiten.desk.record.stretches import NamedStretch, named_stretches
-from gezeiten.domain.timeline import DAY_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.ui.field.page_view import PageView
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places

@@ -30,7 +30,7 @@ from gezeiten.desk.office.logbook import (
     write_pdf,
 )
 from gezeiten.domain.entries import Entry
-from gezeiten.domain.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.logbook.check import CheckCard
 from gezeiten.ui.logbook.entry import EntryCard
 from gezeiten.ui.parts.widgets import Card, button, column, label, row

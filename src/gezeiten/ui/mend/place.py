@@ -31,12 +31,12 @@ from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import around, extent, view
-from gezeiten.domain.fills import straight_line
-from gezeiten.domain.gaps import Gap
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series import Series
-from gezeiten.domain.steps import LEFT_OPEN, LINE, RecordStep
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, Span, duration_text
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, duration_text
+from gezeiten.domain.steps.fills import straight_line
+from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, RecordStep
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import feed, made_ready, trace_of

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pyqtgraph as pg
 
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms, to_ms
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms, to_ms
 from gezeiten.ui.parts.month_ticks import LONGEST_MONTH_MS, month_pattern, month_ticks, months_apart
 from gezeiten.ui.shell.i18n import clock_time, date, number
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 from gezeiten.desk.intake.overviews import OverviewLine
 from gezeiten.desk.record.records import Shown
 from gezeiten.desk.record.view import Drawn
-from gezeiten.domain.limits import InForce, LimitRule
-from gezeiten.domain.pyramid import Picture
-from gezeiten.domain.quantities import Averages
-from gezeiten.domain.series import Series
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.limits.limits import InForce, LimitRule
+from gezeiten.domain.quantities.quantities import Averages
+from gezeiten.domain.series.pyramid import Picture
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import Span
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 
 from gezeiten.desk.record.view import ALWAYS
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.rules import RULE_SIGNS, length_words
 from gezeiten.ui.shell.i18n import number

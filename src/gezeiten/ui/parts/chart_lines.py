@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
-from gezeiten.domain.pyramid import Picture
+from gezeiten.domain.series.pyramid import Picture
 from gezeiten.ui.parts.chart_lanes import Trace
 from gezeiten.ui.shell.theme import Theme
 

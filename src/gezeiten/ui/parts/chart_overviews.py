@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPen
 
 from gezeiten.desk.intake.overviews import OverviewLine
-from gezeiten.domain.thinning import ThinKind
+from gezeiten.domain.series.thinning import ThinKind
 from gezeiten.ui.shell.i18n import number, tr
 
 

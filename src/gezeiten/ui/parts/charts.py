@@ -18,8 +18,8 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QScrollArea
 
 from gezeiten.desk.record.records import Shown
-from gezeiten.domain.pyramid import Picture
-from gezeiten.domain.timeline import Span, Values
+from gezeiten.domain.series.pyramid import Picture
+from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.chart_limits import LimitAxis, limit_lines

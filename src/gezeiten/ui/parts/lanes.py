@@ -10,11 +10,11 @@ from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import Shown, around, limits_at, read_ahead, view
-from gezeiten.domain.limits import InForce, LimitRule
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.statistics import Numbers, numbers
-from gezeiten.domain.timeline import Span, Values
-from gezeiten.domain.units import ShownUnit
+from gezeiten.domain.limits.limits import InForce, LimitRule
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import ShownUnit
+from gezeiten.domain.series.statistics import Numbers, numbers
+from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_lanes import Lane, Tint, Trace
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.rules import RULE_SIGNS

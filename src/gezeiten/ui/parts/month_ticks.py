@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import date
 
-from gezeiten.domain.timeline import DAY_MS, Span, from_ms, midnight_ms
+from gezeiten.domain.series.timeline import DAY_MS, Span, from_ms, midnight_ms
 
 LONGEST_MONTH_MS = 31 * DAY_MS
 _MONTHS = (1, 2, 3, 6, 12, 24, 60, 120)

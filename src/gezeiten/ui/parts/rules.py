@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.limits import LimitRule
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.windows import window_choice
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.limits.windows import window_choice
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.units import Units
 

@@ -10,12 +10,12 @@ from PySide6.QtWidgets import QCheckBox, QColorDialog, QPushButton, QVBoxLayout,
 
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.limits import Counting, LimitRule, no_sensor_rule
-from gezeiten.domain.models import ChannelSpec
-from gezeiten.domain.plan import ChannelSetting, Plan
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.units import ShownUnit, shown_units
-from gezeiten.domain.windows import NAMED_WINDOWS, parse_window, window_choice
+from gezeiten.domain.limits.limits import Counting, LimitRule, no_sensor_rule
+from gezeiten.domain.limits.windows import NAMED_WINDOWS, parse_window, window_choice
+from gezeiten.domain.plan.models import ChannelSpec
+from gezeiten.domain.plan.plan import ChannelSetting, Plan
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import ShownUnit, shown_units
 from gezeiten.link.registers import LiveValue
 from gezeiten.ui.parts.widgets import button, clear, give_room, label, row, rule
 from gezeiten.ui.plan.section import (

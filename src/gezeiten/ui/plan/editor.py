@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.plan import Plan, first_due_ms
-from gezeiten.domain.plan_check import check_plan
+from gezeiten.domain.plan.plan import Plan, first_due_ms
+from gezeiten.domain.plan.plan_check import check_plan
 from gezeiten.ui.parts.widgets import rule
 from gezeiten.ui.plan.channels import ChannelsSection
 from gezeiten.ui.plan.manners import MannersSection

@@ -7,8 +7,8 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QSpinBox
 
-from gezeiten.domain.models import EVENT_BYTES
-from gezeiten.domain.plan import Manners, Plan
+from gezeiten.domain.plan.models import EVENT_BYTES
+from gezeiten.domain.plan.plan import Manners, Plan
 from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
 from gezeiten.ui.shell.i18n import counted, tr

@@ -8,7 +8,7 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QLineEdit
 
-from gezeiten.domain.plan import Plan
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.parts.widgets import button, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line, narrow
 from gezeiten.ui.shell.i18n import tr

@@ -12,9 +12,9 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.plan_check import PlanFault
-from gezeiten.domain.timeline import local_instant_ms
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.plan.plan_check import PlanFault
+from gezeiten.domain.series.timeline import local_instant_ms
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.ui.parts.widgets import column, label, row, set_role
 from gezeiten.ui.shell.i18n import tr

@@ -8,9 +8,9 @@ from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox
 
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.models import End, Start
-from gezeiten.domain.plan import Plan
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, local_instant_ms, next_full_hour_ms
+from gezeiten.domain.plan.models import End, Start
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, local_instant_ms, next_full_hour_ms
 from gezeiten.errors import RepeatedHourError, SkippedHourError
 from gezeiten.ui.parts.widgets import row
 from gezeiten.ui.plan.section import (

@@ -10,9 +10,9 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSlider
 
 from gezeiten.domain.intervals import interval_text, parse_duration_s, parse_interval_s
-from gezeiten.domain.outlook import duration_s, interval_for, readings_that_fit
-from gezeiten.domain.plan import Plan, first_due_ms
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.plan.outlook import duration_s, interval_for, readings_that_fit
+from gezeiten.domain.plan.plan import Plan, first_due_ms
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import (
     EditContext,

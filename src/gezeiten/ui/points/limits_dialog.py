@@ -23,8 +23,8 @@ from gezeiten.desk.record.limits import (
     set_limit,
     take_limit_back,
 )
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.units import ShownUnit
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.ui.parts.rules import mean_words, rule_words
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row

@@ -30,7 +30,7 @@ from gezeiten.desk.record.place_editor import (
     save_site,
 )
 from gezeiten.domain.intervals import interval_text, parse_interval_s
-from gezeiten.domain.quantities import QUANTITIES, in_order, quantity
+from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.flow import FlowLayout

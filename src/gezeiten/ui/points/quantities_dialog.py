@@ -8,7 +8,14 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
-from gezeiten.domain.quantities import QUANTITIES, UNITS, Averages, Quantity, Stamp, in_order
+from gezeiten.domain.quantities.quantities import (
+    QUANTITIES,
+    UNITS,
+    Averages,
+    Quantity,
+    Stamp,
+    in_order,
+)
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import FieldError, number_of

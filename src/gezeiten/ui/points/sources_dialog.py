@@ -24,8 +24,8 @@ from gezeiten.desk.record.deployments import (
     take_back,
 )
 from gezeiten.domain.kept import SaidOfSource
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.series_keys import MAIN
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series_keys import MAIN
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime

@@ -15,7 +15,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import About
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.settings import Settings
-from gezeiten.domain.timeline import Span
+from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme

@@ -9,7 +9,7 @@ from datetime import datetime
 from PySide6.QtCore import QCoreApplication, QDate, QLocale, QTime, QTimeZone
 from PySide6.QtWidgets import QDateEdit
 
-from gezeiten.domain.timeline import from_ms
+from gezeiten.domain.series.timeline import from_ms
 
 
 def home_zone() -> str:

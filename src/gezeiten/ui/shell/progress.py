@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.shell.i18n import number, tr
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.desk.settings import Settings
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.units import ShownUnit, shown_unit
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import ShownUnit, shown_unit
 from gezeiten.link.registers import LiveValue, SensorStatus
 from gezeiten.ui.shell.i18n import number, tr
 

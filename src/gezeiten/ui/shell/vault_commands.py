@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from gezeiten.domain.timeline import duration_text
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.house import House

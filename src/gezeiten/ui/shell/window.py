@@ -318,7 +318,7 @@ class MainWindow(QMainWindow):
             self.go(places.HANDOVER, (thing.point_id, thing.span, thing.key))
         elif thing.kind == "plan":
             self.go(places.FIELD_DESK)
-            self.field_desk().show_kept_plans(str(thing.key))
+            self.field_desk().acts.show_kept_plans(str(thing.key))
         else:
             self.show_logger(str(thing.key))
 

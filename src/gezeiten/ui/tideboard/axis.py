@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import timedelta
 
-from gezeiten.domain.timeline import DAY_MS, HOUR_MS, Span, from_ms, midnight_ms
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, midnight_ms
 from gezeiten.ui.parts.month_ticks import month_pattern, month_ticks, months_apart
 
 HOURS = "HH:mm"

@@ -28,7 +28,7 @@ from gezeiten.desk.field.board import Board, BoardRow
 from gezeiten.desk.field.mending import BookedGap
 from gezeiten.desk.places import SitePlace
 from gezeiten.desk.record.excursion_book import BookedExcursion
-from gezeiten.domain.timeline import DAY_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.ui.parts.rules import RULE_SIGNS, side_word
 from gezeiten.ui.shell.i18n import clock_time, counted, date, day, day_and_time, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme

@@ -8,7 +8,7 @@ from typing import Literal
 
 from gezeiten.desk.field.board import Board, BoardRow
 from gezeiten.desk.places import SitePlace
-from gezeiten.domain.timeline import DAY_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, Span
 
 Order = Literal["needs", "sites"]
 PAST_DAYS, FUTURE_DAYS = 64, 50

@@ -33,7 +33,7 @@ from gezeiten.desk.field.sheets import write_round
 from gezeiten.desk.logger.planning import kept_plans, last_plan_at
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import Kept
-from gezeiten.domain.timeline import midnight_ms
+from gezeiten.domain.series.timeline import midnight_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.tables import chosen_thing, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row

@@ -22,9 +22,9 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.statistics import Numbers
-from gezeiten.domain.timeline import DAY_MS, Span, duration_text
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.statistics import Numbers
+from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 from gezeiten.ui.parts.chart_lanes import Lane, Trace
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import faults_of, feed, figures_of, lanes_of, span_of

@@ -26,11 +26,11 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.record.table import Only, ReadingsTable, TableColumn, readings_table
-from gezeiten.domain.quality import Quality
-from gezeiten.domain.quantities import quantity
-from gezeiten.domain.statistics import Numbers
-from gezeiten.domain.timeline import duration_text, iso_utc, midnight_ms
-from gezeiten.domain.units import ShownUnit
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import ShownUnit
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.statistics import Numbers
+from gezeiten.domain.series.timeline import duration_text, iso_utc, midnight_ms
 from gezeiten.ui.parts.rules import RULE_SIGNS
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row

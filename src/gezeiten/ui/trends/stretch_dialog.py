@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QDate, Signal
 from PySide6.QtWidgets import QDateEdit, QDialog, QWidget
 
-from gezeiten.domain.timeline import Span, from_ms, local_days, midnight_ms
+from gezeiten.domain.series.timeline import Span, from_ms, local_days, midnight_ms
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.shell.i18n import day_of, tr

@@ -1,0 +1,141 @@
+"""One plan for loggers of several models: what each of them can do of it, and what it cannot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from gezeiten.domain.intervals import interval_text, neat_interval_s
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.plan.models import LoggerModel, Manner
+from gezeiten.domain.plan.outlook import readings_that_fit
+from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.wording import figure, grouped
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class Fitted:
+    """The plan as a model can follow it, and in sentences what could not be applied."""
+
+    plan: Plan
+    lost: tuple[str, ...]
+
+
+def fitted(plan: Plan, model: LoggerModel) -> Fitted:
+    """Return the plan with everything taken out or moved that the model does not have.
+
+    A plan none of whose channels the model has turns all of the model's channels on; a channel
+    that another one needs is switched on with it.
+    """
+    lost: list[str] = []
+    plan = _with_channels(plan, model, lost)
+    plan = _with_interval(plan, model, lost)
+    plan = _with_ends(plan, model, lost)
+    plan = _with_limits(plan, model, lost)
+    plan = replace(plan, settings=_settings(plan, model, lost))
+    return Fitted(replace(plan, manners=_manners(plan.manners, model, lost)), tuple(lost))
+
+
+def _with_channels(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
+    known = {spec.key: spec for spec in model.channels}
+    wanted = [key for key in plan.channels if key in known]
+    missing = [quantity(key).name for key in plan.channels if key not in known]
+    if missing:
+        lost.append(f"{model.name} has no {', '.join(missing)}.")
+    if not wanted:
+        lost.append(f"All channels of {model.name} are on instead.")
+        wanted = list(known)
+    for key in list(wanted):
+        needed = known[key].needs
+        if needed and needed not in wanted:
+            wanted.append(needed)
+    return replace(plan, channels=tuple(key for key in known if key in wanted))
+
+
+def _with_interval(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
+    interval_s = min(max(plan.interval_s, model.shortest_interval_s), model.longest_interval_s)
+    if interval_s < plan.interval_s or interval_s > plan.interval_s:
+        interval_s = min(neat_interval_s(interval_s), model.longest_interval_s)
+        lost.append(
+            f"{model.name} cannot record every {interval_text(plan.interval_s)}; "
+            f"every {interval_text(interval_s)} instead."
+        )
+    shorter = plan.outside_interval_s
+    if shorter and not model.shorter_outside:
+        lost.append(f"{model.name} knows no shorter interval outside limits.")
+        shorter = 0
+    if shorter and (shorter >= interval_s or interval_s % shorter):
+        lost.append("The shorter interval outside limits does not suit the interval.")
+        shorter = 0
+    return replace(plan, interval_s=interval_s, outside_interval_s=shorter)
+
+
+def _with_ends(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
+    if plan.start not in model.starts:
+        lost.append(f"{model.name} has no button; it starts on the next full interval.")
+        plan = replace(plan, start="next_interval", start_delay_s=0)
+    if plan.end not in model.ends:
+        lost.append(f"{model.name} has no button; it ends when its memory is full.")
+        plan = replace(plan, end="full", restart=False)
+    fit = readings_that_fit(model, plan)
+    if plan.end == "count" and plan.end_count > fit:
+        lost.append(f"Only {grouped(fit)} readings fit into {model.name}; it ends after these.")
+        plan = replace(plan, end_count=fit)
+    return plan
+
+
+def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
+    kept: list[LimitRule] = []
+    for rule in plan.limits:
+        if rule.channel not in plan.channels:
+            continue  # its channel is named already
+        name = quantity(rule.channel).name
+        spec = model.channel(rule.channel)
+        if rule.has_value and not spec.low <= rule.value <= spec.high:
+            lost.append(
+                f"The limit {figure(rule.value)} of {name} is beyond the sensor of {model.name}."
+            )
+        elif sum(k.channel == rule.channel for k in kept) >= model.limits_per_channel:
+            lost.append(f"{model.name} watches {model.limits_per_channel} limits of {name} only.")
+        else:
+            kept.append(rule)
+    shorter = plan.outside_interval_s
+    if shorter and not any(rule.level == "alarm" and rule.has_value for rule in kept):
+        shorter = 0
+    return replace(plan, limits=tuple(kept), outside_interval_s=shorter)
+
+
+def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelSetting, ...]:
+    kept = []
+    for setting in plan.settings:
+        if setting.channel not in plan.channels:
+            continue
+        try:
+            model.channel(setting.channel).sensor(setting.sensor)
+        except InputError:
+            name = quantity(setting.channel).name
+            lost.append(f"{name} of {model.name} takes its usual sensor.")
+            setting = replace(setting, sensor="")
+        if not setting.is_usual:
+            kept.append(setting)
+    return tuple(kept)
+
+
+def _manners(manners: Manners, model: LoggerModel, lost: list[str]) -> Manners:
+    usual = Manners()
+    words: tuple[tuple[Manner, str, str], ...] = (
+        ("display", "display", "display"),
+        ("sound", "sound", "alarm sound"),
+        ("key_tone", "key_tone", "key tone"),
+        ("light", "light", "alarm light"),
+        ("reminders", "reminders", "check reminders"),
+    )
+    for key, field, name in words:
+        if key not in model.manners and getattr(manners, field) != getattr(usual, field):
+            lost.append(f"{model.name} has no {name}.")
+            manners = replace(manners, **{field: getattr(usual, field)})
+    if manners.event_bytes and manners.event_bytes not in model.event_choices:
+        lost.append(f"{model.name} keeps its usual memory for events.")
+        manners = replace(manners, event_bytes=0)
+    return manners

@@ -1,0 +1,204 @@
+"""A plan: what a logger is told to do, and when its readings fall due.
+
+A plan travels as a plain dict (CBOR on the line, JSON in the archive). Fields that older plans
+lack take their defaults. Whether a plan fits a logger: `plan_check`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, field, fields
+from typing import Any, Literal, get_args
+
+from gezeiten.domain.limits.limits import LimitRule, limit_rule
+from gezeiten.domain.plan.models import End, Start
+from gezeiten.domain.untrusted import instant_ms
+from gezeiten.errors import PlanError
+
+Display = Literal["off", "on", "press"]
+
+
+@dataclass(frozen=True, slots=True)
+class Manners:
+    """How the logger behaves towards people; only what its model has has any effect.
+
+    display "press": on for display_min minutes after a press of its button. light: blinks while
+    outside limits. reminders: asks twice a day to be looked at. event_bytes: memory kept for
+    events, 0 is the model's usual.
+    """
+
+    display: Display = "off"
+    display_min: int = 5
+    sound: bool = False
+    key_tone: bool = False
+    light: bool = False
+    reminders: bool = False
+    event_bytes: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelSetting:
+    """What is special about one channel: sensor type of the model, name, colour #rrggbb, unit in
+    which it is shown. Empty texts mean the usual."""
+
+    channel: str
+    sensor: str = ""
+    name: str = ""
+    color: str = ""
+    unit: str = ""
+
+    @property
+    def is_usual(self) -> bool:
+        """Whether nothing about the channel differs from its model."""
+        return not (self.sensor or self.name or self.color or self.unit)
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """channels: keys of those that are on. start_ms, end_ms: UTC, only for start/end "at".
+
+    start "button": the first reading comes start_delay_s after the press. end "full" stops when
+    the memory is full, "wrap" lets the newest overwrite the oldest, "count" stops after end_count
+    readings, "button" stops at a press (or when full); restart: a further press begins again.
+    outside_interval_s: shorter interval while a reading is outside an alarm limit, 0 for none.
+    """
+
+    channels: tuple[str, ...]
+    interval_s: int
+    start: Start = "next_interval"
+    start_ms: int = 0
+    end: End = "full"
+    end_ms: int = 0
+    limits: tuple[LimitRule, ...] = ()
+    mission_name: str = ""
+    point_name: str = ""
+    remark: str = ""
+    start_delay_s: int = 0
+    end_count: int = 0
+    restart: bool = False
+    outside_interval_s: int = 0
+    settings: tuple[ChannelSetting, ...] = ()
+    manners: Manners = field(default_factory=Manners)
+
+    def as_dict(self) -> dict[str, Any]:
+        """The plan as JSON keeps it; `plan_from_dict` reads it back."""
+        data = asdict(self)
+        data["channels"] = list(self.channels)
+        data["limits"] = [rule.as_dict() for rule in self.limits]
+        data["settings"] = [asdict(setting) for setting in self.settings]
+        return data
+
+    def rules_for(self, channel: str) -> tuple[LimitRule, ...]:
+        """The limits on one channel, in the order of the plan."""
+        return tuple(rule for rule in self.limits if rule.channel == channel)
+
+    def setting(self, channel: str) -> ChannelSetting:
+        """Return what is special about a channel."""
+        usual = ChannelSetting(channel)
+        return next((s for s in self.settings if s.channel == channel), usual)
+
+
+_TEXTS = ("mission_name", "point_name", "remark")
+_INSTANTS = ("start_ms", "end_ms")
+_NUMBERS = ("start_delay_s", "end_count", "outside_interval_s")
+
+
+def plan_from_dict(data: dict[str, Any]) -> Plan:
+    """Return the plan of a dict made by `Plan.as_dict`, by this version or an older one.
+
+    Raises:
+        PlanError: a field is missing or of another kind.
+    """
+    try:
+        return Plan(
+            channels=tuple(str(key) for key in data["channels"]),
+            interval_s=_whole(data["interval_s"]),
+            start=_one_of(data["start"], get_args(Start)),
+            end=_one_of(data["end"], get_args(End)),
+            limits=tuple(limit_rule(rule) for rule in data["limits"]),
+            restart=bool(data.get("restart", False)),
+            settings=tuple(_setting(entry) for entry in data.get("settings", ())),
+            manners=_manners(data.get("manners", {})),
+            **_optional(data),
+        )
+    except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as exc:
+        raise PlanError(f"This is no plan ({exc}); make it anew on the Field desk.") from exc
+
+
+def _optional(data: dict[str, Any]) -> dict[str, Any]:
+    texts = {name: str(data.get(name, "")) for name in _TEXTS}
+    numbers = {name: _whole(data.get(name, 0)) for name in _NUMBERS}
+    instants = {name: instant_ms(data.get(name, 0)) for name in _INSTANTS}
+    return {**texts, **numbers, **instants}
+
+
+def _whole(value: Any) -> int:
+    number = int(value)
+    if not -(2**62) < number < 2**62:
+        raise ValueError(f"{value} is beyond reason")
+    return number
+
+
+def _one_of(value: Any, known: tuple[Any, ...]) -> Any:
+    if value not in known:
+        raise ValueError(f"{value} is none of {', '.join(known)}")
+    return value
+
+
+def _setting(data: dict[str, Any]) -> ChannelSetting:
+    return ChannelSetting(**{f.name: str(data.get(f.name, "")) for f in fields(ChannelSetting)})
+
+
+def _manners(data: dict[str, Any]) -> Manners:
+    usual = Manners()
+    known = {f.name: getattr(usual, f.name) for f in fields(Manners)}
+    given = {name: type(value)(data.get(name, value)) for name, value in known.items()}
+    _one_of(given["display"], get_args(Display))
+    return Manners(**given)
+
+
+def waits_for_button(plan: Plan) -> bool:
+    """Whether the first reading waits for somebody to press the logger's button."""
+    return plan.start == "button"
+
+
+def first_due_ms(plan: Plan, from_ms: int) -> int:
+    """Return the logger-clock instant of the first reading of a plan taken at `from_ms`.
+
+    "now" is the next whole second; "next_interval" the next multiple of the interval since
+    1970 (00:00 UTC for all intervals that divide a day), strictly after the launch. For "button"
+    `from_ms` is the press: the next whole second after the delay.
+    """
+    if plan.start == "at":
+        return plan.start_ms
+    if plan.start == "next_interval":
+        step = plan.interval_s * 1000
+        return (from_ms // step + 1) * step
+    delay_ms = plan.start_delay_s * 1000 if plan.start == "button" else 0
+    return ((from_ms + delay_ms) // 1000 + 1) * 1000
+
+
+def last_reading_number(plan: Plan, first_ms: int) -> int | None:
+    """Return how many readings the plan's own end allows; None when it sets no such end."""
+    if plan.end == "count":
+        return plan.end_count
+    if plan.end == "at":  # the end itself is not recorded any more
+        return max(-(-(plan.end_ms - first_ms) // (plan.interval_s * 1000)), 0)
+    return None
+
+
+def due_readings(plan: Plan, first_ms: int, until_ms: int) -> int:
+    """Return how many readings fall due from the first one up to and including `until_ms`.
+
+    The shorter interval outside limits is not counted in: it depends on what is measured.
+    """
+    if until_ms < first_ms:
+        return 0
+    due = (until_ms - first_ms) // (plan.interval_s * 1000) + 1
+    most = last_reading_number(plan, first_ms)
+    return due if most is None else min(due, most)
+
+
+def differences(plan: Plan, other: Plan) -> list[str]:
+    """Return the names of the fields in which two plans differ."""
+    mine, theirs = plan.as_dict(), other.as_dict()
+    return [name for name in mine if mine[name] != theirs[name]]

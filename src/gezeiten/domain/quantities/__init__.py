@@ -1,0 +1,1 @@
+"""What is measured: quantities with their units, and what follows from several."""

@@ -1,0 +1,1 @@
+"""Readings in time: series, what they are made of, what is held, their figures and pictures."""

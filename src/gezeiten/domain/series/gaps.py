@@ -1,0 +1,72 @@
+"""Gaps: stretches longer than 1.5 intervals without a reading where there should be one.
+
+A gap begins at the first instant at which a reading was due and none came, and ends with the
+next reading; its length is the number of missing readings times the interval.
+Source: docs/calculations.md, "Holding, gaps, time outside".
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.timeline import Span
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """[start_ms, end_ms): first missing due instant to the next reading (or end of duty)."""
+
+    start_ms: int
+    end_ms: int
+    interval_ms: int
+
+    @property
+    def length_ms(self) -> int:
+        """From the first missing due instant to the next reading."""
+        return self.end_ms - self.start_ms
+
+    @property
+    def missing(self) -> int:
+        """How many readings are missing (at least one)."""
+        return max(1, round(self.length_ms / self.interval_ms))
+
+
+def find_gaps(series: Series, duty: Span | None = None) -> list[Gap]:
+    """Return the gaps of a series, oldest first.
+
+    Args:
+        series: the readings; estimated ones close a gap like measured ones.
+        duty: from the first due reading to the instant up to which readings are due;
+            None looks only between readings.
+    """
+    gaps: list[Gap] = []
+    times, intervals = series.times_utc_ms, series.interval_ms
+    if not len(times):
+        return gaps
+    if duty and times[0] - duty[0] > HOLD_FACTOR * intervals[0]:
+        gaps.append(Gap(int(duty[0]), int(times[0]), int(intervals[0])))
+    wide = np.flatnonzero(np.diff(times) > HOLD_FACTOR * intervals[:-1])
+    for i in wide:
+        step = int(intervals[i])
+        gaps.append(Gap(int(times[i]) + step, int(times[i + 1]), step))
+    if duty and duty[1] - times[-1] > HOLD_FACTOR * intervals[-1]:
+        step = int(intervals[-1])
+        gaps.append(Gap(int(times[-1]) + step, int(duty[1]), step))
+    return gaps
+
+
+def held_spans(series: Series) -> list[Span]:
+    """Return the stretches without a gap, each from its first reading to the end of its hold."""
+    times, intervals = series.times_utc_ms, series.interval_ms
+    if not len(times):
+        return []
+    wide = np.flatnonzero(np.diff(times) > HOLD_FACTOR * intervals[:-1])
+    firsts = np.concatenate(([0], wide + 1))
+    lasts = np.concatenate((wide, [len(times) - 1]))
+    return [
+        (int(times[a]), int(times[b]) + int(intervals[b]))
+        for a, b in zip(firsts, lasts, strict=True)
+    ]

@@ -1,0 +1,131 @@
+"""Who feeds which series: the cases of the field by hand, and what holds in every case."""
+
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.series.feeds import NOWHERE, Fed, Feed, Placed, Stay, deployments, feeds
+from gezeiten.domain.series.timeline import EVER_MS
+
+POINTS, SOURCES = ("well", "shore"), ("D-1", "D-2", "Buoy text")
+
+
+def stay(source: str, first_ms: int, point: str = "well", arrived_ms: int | None = None) -> Stay:
+    is_logger = source.startswith("D")
+    name = f"{source}/{first_ms}" if is_logger else f"{source}/{point}"
+    came = first_ms if arrived_ms is None else arrived_ms
+    return Stay(name, source, is_logger, point, came, first_ms, ("level", "temp"))
+
+
+def fed_at(stays: list[Stay], placed: list[Placed] = [], said: list[Fed] = []) -> list[tuple]:  # noqa: B006
+    """What feeds the level of each point: point, label, mission and stretch."""
+    return [
+        (one.point, one.label, one.mission, max(one.start_ms, 0), min(one.end_ms, 999))
+        for one in feeds(deployments(stays, placed), said)
+        if one.channel == "level"
+    ]
+
+
+def test_missions_of_one_logger_follow_each_other_in_the_main_series() -> None:
+    assert fed_at([stay("D-1", 10), stay("D-1", 50)]) == [
+        ("well", "", "D-1/10", 10, 50), ("well", "", "D-1/50", 50, 999),
+    ]  # fmt: skip
+
+
+def test_a_logger_in_place_of_another_goes_on_and_what_the_other_recorded_later_stays() -> None:
+    assert fed_at([stay("D-1", 10), stay("D-2", 50)]) == [
+        ("well", "", "D-1/10", 10, 50), ("well", "", "D-2/50", 50, 999),
+        ("well", "D-1", "D-1/10", 50, 999),
+    ]  # fmt: skip
+
+
+def test_a_text_laid_where_a_logger_records_is_a_series_of_its_own() -> None:
+    assert fed_at([stay("D-1", 10), stay("Buoy text", 5, arrived_ms=700)]) == [
+        ("well", "", "D-1/10", 10, 999), ("well", "Buoy text", "Buoy text/well", 0, 999),
+    ]  # fmt: skip
+
+
+def test_a_text_from_before_there_was_a_logger_is_followed_by_it() -> None:
+    assert fed_at([stay("Buoy text", 5, arrived_ms=7), stay("D-1", 10)]) == [
+        ("well", "", "Buoy text/well", 0, 10), ("well", "", "D-1/10", 10, 999),
+        ("well", "Buoy text", "Buoy text/well", 10, 999),
+    ]  # fmt: skip
+
+
+def test_a_logger_moved_while_it_recorded_feeds_two_points() -> None:
+    moved = [Placed("D-1", "shore", 40, EVER_MS)]
+    assert fed_at([stay("D-1", 10)], moved) == [
+        ("shore", "", "D-1/10", 40, 999), ("well", "", "D-1/10", 10, 40),
+    ]  # fmt: skip
+
+
+def test_readings_on_the_bench_belong_to_no_point() -> None:
+    bench = [Placed("D-1", NOWHERE, 0, 20), Placed("D-1", NOWHERE, 90, EVER_MS)]
+    assert fed_at([stay("D-1", 10)], bench) == [("well", "", "D-1/10", 20, 90)]
+
+
+def test_two_loggers_side_by_side_keep_a_series_each_once_somebody_said_so() -> None:
+    stays = [stay("D-1", 10), stay("D-2", 20), stay("D-1", 50), stay("D-2", 60)]
+    said = [Fed("well", "level", "upper", "D-2", -EVER_MS, EVER_MS)]
+    assert fed_at(stays, said=said) == [
+        ("well", "", "D-1/10", 10, 50), ("well", "", "D-1/50", 50, 999),
+        ("well", "upper", "D-2/20", 20, 60), ("well", "upper", "D-2/60", 60, 999),
+    ]  # fmt: skip
+
+
+def test_a_text_joined_into_the_main_series_takes_its_stretch_from_the_logger() -> None:
+    stays = [stay("D-1", 10), stay("Buoy text", 5, arrived_ms=700)]
+    said = [Fed("well", "level", "", "Buoy text", 30, 40)]
+    assert fed_at(stays, said=said) == [
+        ("well", "", "D-1/10", 10, 30), ("well", "", "Buoy text/well", 30, 40),
+        ("well", "", "D-1/10", 40, 999), ("well", "Buoy text", "Buoy text/well", 0, 30),
+        ("well", "Buoy text", "Buoy text/well", 40, 999), ("well", "D-1", "D-1/10", 30, 40),
+    ]  # fmt: skip
+
+
+INSTANTS = st.integers(1, 100)
+STAYS = st.lists(
+    st.builds(stay, st.sampled_from(SOURCES), INSTANTS, st.sampled_from(POINTS), INSTANTS),
+    max_size=8, unique_by=lambda one: one.mission,
+)  # fmt: skip
+ENDS = INSTANTS.map(lambda end: end + 100)
+PLACED = st.lists(
+    st.builds(Placed, st.sampled_from(SOURCES), st.sampled_from((*POINTS, NOWHERE)), INSTANTS,
+              ENDS),
+    max_size=4,
+)  # fmt: skip
+FED = st.lists(
+    st.builds(Fed, st.sampled_from(POINTS), st.just("level"), st.sampled_from(("", "upper")),
+              st.sampled_from(SOURCES), INSTANTS, ENDS),
+    max_size=4,
+)  # fmt: skip
+
+
+@given(STAYS, PLACED, FED)
+def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
+    stays: list[Stay], placed: list[Placed], said: list[Fed]
+) -> None:
+    stood = deployments(stays, placed)
+    found = [one for one in feeds(stood, said) if one.channel == "level"]
+    for at_ms in range(1, 210, 3):
+        there = [one for one in found if one.start_ms <= at_ms < one.end_ms]
+        series = [(one.point, one.label) for one in there]
+        assert len(series) == len(set(series)), f"two feed one series at {at_ms}"
+        standing = [one for one in stood if one.start_ms <= at_ms < one.end_ms]
+        assert sorted(map(_what, there)) == sorted(
+            (one.stay.mission, one.point) for one in standing
+        )
+
+
+def _what(feed: Feed) -> tuple[str, str]:
+    return (feed.mission, feed.point)
+
+
+@given(STAYS, FED, st.randoms())
+def test_the_order_in_which_missions_came_says_nothing(
+    stays: list[Stay], said: list[Fed], dice: object
+) -> None:
+    shuffled = list(stays)
+    dice.shuffle(shuffled)  # type: ignore[attr-defined]
+    assert feeds(deployments(shuffled), said) == feeds(deployments(stays), said)
