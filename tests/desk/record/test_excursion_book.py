@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import update
 
-from gezeiten.archive.here.excursions import book_found, points_found
+from gezeiten.archive.here.booking import book_found, points_found
 from gezeiten.archive.here.tables import ExcursionRow
 from gezeiten.desk.field.mending import fill_by_line, gaps, undo
 from gezeiten.desk.logger.launching import launch

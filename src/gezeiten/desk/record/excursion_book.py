@@ -12,16 +12,13 @@ from functools import partial
 
 from gezeiten.archive.acts.doing import do_by_itself
 from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.booking import FoundIn, book_found, differs, points_found
 from gezeiten.archive.here.changes import stale_points
 from gezeiten.archive.here.excursions import (
     Found,
-    FoundIn,
-    book_found,
     count_to_assess,
-    differs,
     kept_excursions,
     match_assessments,
-    points_found,
     series_of,
 )
 from gezeiten.archive.here.layout import layout

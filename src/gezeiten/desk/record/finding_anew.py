@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gezeiten.archive.here.booking import FoundIn, FoundNow, Scope
 from gezeiten.archive.here.changes import EVERYTHING
-from gezeiten.archive.here.excursions import FoundIn, FoundNow, Scope
 from gezeiten.archive.here.readings import lacks_values, load_recorded
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.records import (
