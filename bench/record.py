@@ -4,6 +4,7 @@ and PDF of a year."""
 from __future__ import annotations
 
 import resource
+import statistics
 import tempfile
 import time
 from collections.abc import Callable
@@ -17,6 +18,9 @@ from bench.timing import best_of_both, report
 from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
+from gezeiten.desk.places import points
+from gezeiten.desk.record.excursion_book import excursions, refresh_stale
+from gezeiten.desk.record.records import read_ahead
 from gezeiten.domain.limits.limits import LimitRule, always
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, make_series
@@ -31,18 +35,18 @@ ZONE = "Europe/Berlin"
 
 def boards() -> None:
     """All rows of the Tideboard, in processor time and resident memory of this process."""
-    for points, days, step_s, name in (
+    for many, days, step_s, name in (
         (200, 365, 300, "board, 200 points x 1 year x 5 min x 2"),
         (10, 3650, 60, "board, 10 points x 10 years x 1 min x 2"),
     ):
         with tempfile.TemporaryDirectory() as folder:
             desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
-            for number in range(points):
-                _take_mission(desk, number, days * 86_400 // step_s, step_s)
+            for number in range(many):
+                _take(desk, _mission(number, days * 86_400 // step_s, step_s))
             first = _processor_s(partial(board, desk))
             again = min(_processor_s(partial(board, desk)) for _ in range(5))
             size = (Path(folder) / "here.db").stat().st_size
-            readings = points * days * 86_400 // step_s * len(_CHANNELS)
+            readings = many * days * 86_400 // step_s * len(_CHANNELS)
             report(name, again, 0.1, "s ", "≤ 1")
             resident = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
             print(f"{'':46} the first time {first:.3f} s; {size / readings:.2f} bytes a reading; "
@@ -50,21 +54,106 @@ def boards() -> None:
             desk.close()
 
 
-def _take_mission(desk: Desk, number: int, count: int, step_s: int) -> None:
+_LIMITS = (LimitRule("air_temperature", "above", 19.5, 3600),
+           LimitRule("air_temperature", "below", 3.5, 600))  # fmt: skip
+
+
+def _mission(
+    number: int, count: int, step_s: int, part: slice = slice(None),
+    limits: tuple[LimitRule, ...] = (),
+) -> RawMission:  # fmt: skip
+    """Return some readings of a mission of so many."""
     dice = np.random.default_rng(number)
     numbers_ = np.arange(count, dtype=np.int64)
     first_ms = NOW_MS - count * step_s * 1000
     turn = numbers_ * step_s / 86_400 * 2 * np.pi
     warm = np.round(12 + 8 * np.sin(turn) + dice.normal(0, 0.2, count), 2)
     damp = np.round(60 + 20 * np.sin(turn + 1) + dice.normal(0, 0.5, count), 1)
-    plan = Plan(tuple(one.key for one in _CHANNELS), step_s,
+    plan = Plan(tuple(one.key for one in _CHANNELS), step_s, limits=limits,
                 point_name=f"Site {number // 10:02} · Point {number:03}")  # fmt: skip
-    raw = RawMission(
+    came = numbers_[part]
+    return RawMission(
         f"D-{number:04}", "Düne T2", "1.4", 1, first_ms - 60_000, first_ms, step_s * 1000,
-        plan.as_dict(), _CHANNELS, numbers_, first_ms + numbers_ * step_s * 1000, 0, [warm, damp],
-        [(0, count)], [], [],
+        plan.as_dict(), _CHANNELS, came, first_ms + came * step_s * 1000, 0,
+        [warm[part], damp[part]], [(int(came[0]), int(came[-1]) + 1)], [], [],
     )  # fmt: skip
-    take_in(desk.archive, f"mission {number}".encode(), raw, Circumstances(NOW_MS, "JA", "network"))
+
+
+def _take(desk: Desk, raw: RawMission) -> None:
+    what = f"{raw.serial} {raw.received}".encode()
+    take_in(desk.archive, what, raw, Circumstances(NOW_MS, "JA", "network"))
+
+
+def late_readings() -> None:
+    """Twelve readings that come late, into a record of ten years and into one of a month, in turns:
+    taken in, joined, excursions found anew."""
+    took: dict[int, list[float]] = {3650: [], 30: []}
+    with tempfile.TemporaryDirectory() as folder:
+        desks = {}
+        for days in took:
+            desk = Desk(Path(folder) / str(days), now_ms=lambda: NOW_MS, computer=TrustedClock(),
+                        zone=ZONE)  # fmt: skip
+            whole = slice(0, days * 1440 - 400)
+            _take(desk, _mission(1, days * 1440, 60, whole, _LIMITS))
+            refresh_stale(desk)
+            desks[days] = desk
+        for turn in range(25):
+            for days, desk in desks.items():
+                first = days * 1440 - 400 + 12 * turn
+                late = _mission(1, days * 1440, 60, slice(first, first + 12), _LIMITS)
+                began = time.perf_counter()
+                _take(desk, late)
+                refresh_stale(desk)
+                took[days].append(time.perf_counter() - began)
+        for desk in desks.values():
+            desk.close()
+    ours, reference = (statistics.median(took[days]) for days in (3650, 30))
+    report("12 late readings: ten years / a month", ours, reference, "s ", "≤ 1.2")
+
+
+def long_pictures() -> None:
+    """Pictures of any stretch of ten years at one minute, 1200 columns: readings from the disk
+    where they are wanted, and once more from memory."""
+    dice = np.random.default_rng(3)
+    with tempfile.TemporaryDirectory() as folder:
+        desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+        _take(desk, _mission(1, 3650 * 1440, 60))
+        point = next(iter(points(desk))).id
+        cold: list[float] = []
+        warm: list[float] = []
+        for _ in range(100):
+            length = int(10 ** dice.uniform(5, 11.4))
+            start = NOW_MS - int(dice.uniform(0, 3650 * 86_400_000 - length)) - length
+            desk.chunks.clear()
+            for took in (cold, warm):
+                began = time.perf_counter()
+                seen = read_ahead(desk, point, "air_temperature", (start, start + length))
+                seen.picture((start, start + length), 1200)
+                took.append(time.perf_counter() - began)
+        desk.close()
+    for took, name, aim in ((cold, "cold", 0.020), (warm, "warm", 0.005)):
+        report(f"picture of ten years at 1 min, 95th pct, {name}", float(np.percentile(took, 95)),
+               aim, "s ", "≤ 1")  # fmt: skip
+
+
+def excursions_of_200() -> None:
+    """Excursions of 200 points with a year at one minute, found from nothing by four limits each
+    and kept, in processor time."""
+    limits = (
+        LimitRule("air_temperature", "above", 20.3, 1800),
+        LimitRule("air_temperature", "below", 3.7, 1800),
+        LimitRule("relative_humidity", "above", 81.0, 1800),
+        LimitRule("relative_humidity", "below", 39.0, 1800),
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+        for number in range(200):
+            _take(desk, _mission(number, 365 * 1440, 60, limits=limits))
+        took = _processor_s(lambda: refresh_stale(desk))
+        found = len(excursions(desk))
+        desk.close()
+    report("excursions of 200 points x 1 year x 1 min", took, 20.0, "s ", "≤ 1")
+    print(f"{'':46} {found} found")
 
 
 def _processor_s(act: Callable[[], object]) -> float:
