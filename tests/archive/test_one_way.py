@@ -13,7 +13,7 @@ THE_WAY = {
     "archive/people.py", "archive/store/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
     "archive/here/changes.py", "archive/here/holding.py", "archive/intake/block_check.py",
-    "archive/here/excursions.py",
+    "archive/here/booking.py", "archive/here/excursions.py",
     # and which bytes it found right
     "archive/intake/looked.py",
 }  # fmt: skip

@@ -15,7 +15,7 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import InputError
 from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_file
 from tests.conftest import STORE_PLAN
-from tests.domain.test_fitting import plans
+from tests.domain.plan.test_fitting import plans
 from tests.ui.test_plan_editor import RICH
 
 SCHEMA = json.loads((Path(__file__).parents[2] / "docs" / "plan-file.schema.json").read_text())
