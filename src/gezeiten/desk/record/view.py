@@ -28,6 +28,8 @@ from gezeiten.errors import ArchiveDamagedError
 READ_FOR_A_PICTURE = 64
 """Readings for each column: a stretch of no more is drawn from them, a longer one from cells, of
 which two at least then lie in a column."""
+READ_AHEAD = READ_FOR_A_PICTURE * 4096
+"""So many readings at most are read for a picture, which is no wider than that."""
 ALWAYS: Span = (-EVER_MS, EVER_MS)
 
 
@@ -123,10 +125,18 @@ class RecordView:
         return join_series([*chunks, self.fills]).between(*span)
 
     def read_ahead(self, session: ArchiveSession, span: Span) -> None:
-        """Read what a picture of a stretch needs into memory; a short record whole."""
-        if len(self.places) * _CHUNK_BYTES <= self.chunks.most_bytes / 32:
-            span = ALWAYS
-        self.around(session, span, tolerant=True)
+        """Read what a picture of a stretch needs into memory, with as much again on either side; a
+        short record whole, nothing where a picture comes from cells."""
+        length = span[1] - span[0]
+        wider = (span[0] - length, span[1] + length)
+        wanted = next((one for one in (ALWAYS, wider, span) if self._is_little(one)), None)
+        if wanted is not None:
+            for i in range(*self._around(wanted)):
+                self._read(session, i, tolerant=True, keeps=True)
+
+    def _is_little(self, span: Span) -> bool:
+        assert self.cells is not None
+        return self.cells.cells.count_between(span) <= READ_AHEAD
 
     def _around(self, span: Span) -> tuple[int, int]:
         """Return which chunks hold a stretch and a reading on either side of it."""

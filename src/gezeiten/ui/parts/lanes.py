@@ -126,16 +126,13 @@ def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Numbers:
 
 
 def feed(house: House, chart: LaneChart, name: str) -> None:
-    """Read what a chart asks for off the main thread, with as much again on either side; then it
-    draws anew. name: of this wish, which a newer one replaces."""
+    """Read what a chart asks for off the main thread; then it draws anew. name: of this wish, which
+    a newer one replaces."""
     desk = house.desk
 
     def ask(listed: list[Shown], span: Span) -> None:
-        room = span[1] - span[0]
-        wider = (span[0] - room, span[1] + room)
-
         def work(_task: object) -> bool:
-            views = [read_ahead(desk, one.point_id, one.key, wider) for one in listed]
+            views = [read_ahead(desk, one.point_id, one.key, span) for one in listed]
             return views == [one.view for one in listed]
 
         def done(is_current: bool) -> None:
