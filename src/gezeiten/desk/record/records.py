@@ -81,11 +81,14 @@ def view(desk: Desk, point_id: int, key: str) -> RecordView:
         return _drawable(desk, session, point_id, key)
 
 
-def read_ahead(desk: Desk, point_id: int, key: str, span: Span) -> RecordView:
+def read_ahead(
+    desk: Desk, point_id: int, key: str, span: Span, shown: RecordView | None = None
+) -> RecordView:
     """Read what a picture of a stretch needs into memory, and return the view of the series as it
-    is now."""
+    is now: the one that is shown as long as nothing changed, whatever else is kept in memory."""
     with desk.archive.reading() as session:
-        found = _drawable(desk, session, point_id, key)
+        is_current = shown is not None and shown.state == _state(session, point_id, key)
+        found = shown if shown and is_current else _drawable(desk, session, point_id, key)
         found.read_ahead(session, span)
     if found.faults and _is_healed(desk, point_id, found):
         with desk.archive.reading() as session:
@@ -98,7 +101,7 @@ def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> R
     found = _view(desk, session, point_id, key)
     if found.cells is None:
         found.load_cells(session)
-        desk.views.put((point_id, key), (_state(session, point_id, key), found), found.nbytes)
+        desk.views.put((point_id, key), (found.state, found), found.nbytes)
     return found
 
 
@@ -130,6 +133,7 @@ def _view(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> Recor
         found: RecordView = known[1]
         return found
     made = view_of(session, point_id, key, desk.chunks)
+    made.state = state
     desk.views.put((point_id, key), (state, made), made.nbytes)
     return made
 

@@ -51,7 +51,7 @@ class RecordView:
     readings, by their place in `made.listed`; first_ms, last_ms: their first and last reading,
     int64 (n,); measured: how many there are in all; cells: of these; estimated: estimated readings
     with their measured neighbours, as they are drawn; faults: why some readings cannot be shown,
-    each sentence once.
+    each sentence once; state: of the record, that it is of.
     """
 
     made: Segments
@@ -64,6 +64,7 @@ class RecordView:
     cells: Pyramid | None = None
     estimated: Pyramid = field(default_factory=lambda: Pyramid.of_series(empty_series()))
     faults: dict[str, None] = field(default_factory=dict)
+    state: object = None
 
     # -- what there is, without reading ----------------------------------------------------------
     @property

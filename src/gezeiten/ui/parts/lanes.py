@@ -47,7 +47,7 @@ def made_ready(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
 def _made_ready(desk: Desk, trace: Trace, span: Span) -> Trace:
     shown = trace.shown
     return replace(trace, shown=replace(
-        shown, view=read_ahead(desk, shown.point_id, shown.key, span)))  # fmt: skip
+        shown, view=read_ahead(desk, shown.point_id, shown.key, span, shown.view)))  # fmt: skip
 
 
 def faults_of(lanes: Iterable[Lane]) -> list[str]:
@@ -132,7 +132,7 @@ def feed(house: House, chart: LaneChart, name: str) -> None:
 
     def ask(listed: list[Shown], span: Span) -> None:
         def work(_task: object) -> bool:
-            views = [read_ahead(desk, one.point_id, one.key, span) for one in listed]
+            views = [read_ahead(desk, one.point_id, one.key, span, one.view) for one in listed]
             return views == [one.view for one in listed]
 
         def done(is_current: bool) -> None:
