@@ -10,7 +10,6 @@ from pytestqt.qtbot import QtBot
 from gezeiten.archive.here.segments import Segments
 from gezeiten.desk.context import Desk
 from gezeiten.desk.kept_in_memory import KeptInMemory
-from gezeiten.desk.record.records import Shown
 from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.cells import cells_of_series
 from gezeiten.domain.series.pyramid import Pyramid, split_for_drawing
@@ -79,8 +78,8 @@ def trace_of_series(name: str, series: Series) -> Trace:
     measured, estimated = split_for_drawing(series)
     times, chunks = measured.times_utc_ms, KeptInMemory[Series](10**9)
     view = RecordView(
-        Segments((), (), ()), chunks, series.between(0, 0), (0,), times[:1], times[-1:], len(times),
-        Pyramid(cells_of_series(measured)), Pyramid.of_series(estimated),
+        0, name, Segments((), (), ()), chunks, series.between(0, 0), (0,), times[:1], times[-1:],
+        len(times), Pyramid(cells_of_series(measured)), Pyramid.of_series(estimated),
     )  # fmt: skip
     chunks.put((view, 0), measured, 0)
-    return Trace(name, Shown(0, name, view))
+    return Trace(name, view)

@@ -267,7 +267,7 @@ def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> Non
     values = record(demo_desk, point.id, "probe_temperature").values
     assert lane.unit == "°F"
     [trace] = lane.traces
-    whole = trace.shown.view.span
+    whole = trace.view.span
     assert whole is not None
     drawn = trace.picture((whole[0], whole[1] + 1), 1000).measured.values
     assert np.nanmax(drawn) == pytest.approx(values.max() * 1.8 + 32)

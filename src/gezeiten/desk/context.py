@@ -5,7 +5,7 @@ from __future__ import annotations
 import getpass
 import threading
 import time
-from collections.abc import Callable, Hashable
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
@@ -133,13 +133,11 @@ class Desk:
         self.more_folders: list[str] = []
         """Folders chosen by hand to be looked at as drives, for this run only."""
         self.views: KeptInMemory[Any] = KeptInMemory(_VIEWS_BYTES)
-        """Views of series in memory, by point id and series; with the state they are of."""
+        """Views of series in memory, by point id and series."""
         self.chunks: KeptInMemory[Series] = KeptInMemory(_CHUNKS_BYTES)
         """Readings that were read, block by block."""
         self.heal: Callable[[int], bool] = lambda _point_id: False
         """Makes damaged readings of a point anew; says whether there were any."""
-        self.given_up: set[Hashable] = set()
-        """Series in a state in which that was tried."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
 

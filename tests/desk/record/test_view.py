@@ -64,7 +64,7 @@ def test_a_fill_stands_between_measured_readings_and_goes_again(kept: Kept) -> N
     assert int(filled.estimated.sum()) == 6
     span = (booked.gap.start_ms - 10 * MINUTE, booked.gap.end_ms + 10 * MINUTE)
     seen = view(kept.desk, kept.point, KEY)
-    assert read_ahead(kept.desk, kept.point, KEY, span) is seen
+    assert read_ahead(kept.desk, seen, span) is seen
     drawn = seen.picture(span, 1000)
     assert len(drawn.estimated.times_utc_ms) == 8  # joined to its measured neighbours
     assert (
@@ -85,15 +85,15 @@ def test_what_is_not_in_memory_is_drawn_from_cells_first(kept: Kept) -> None:
     with pytest.raises(LookupError):
         seen.nearest(span[0])
     assert np.nanmax(rough.measured.values) >= whole.between(*span).values.max()
-    assert read_ahead(kept.desk, kept.point, KEY, span) is seen
+    assert read_ahead(kept.desk, seen, span) is seen
     fine = seen.picture(span, 500)
     assert not fine.is_coarse
     assert set(whole.between(*span).values) <= set(fine.measured.values)
     assert seen.nearest(span[0] + 1) == whole.between(*span).values[0]
     kept.desk.views.clear()  # many others were looked at meanwhile: it is still the one shown
-    assert read_ahead(kept.desk, kept.point, KEY, span, seen) is seen
+    assert read_ahead(kept.desk, seen, span) is seen
     kept.take(2_000, 2_010)
-    newer = read_ahead(kept.desk, kept.point, KEY, span, seen)
+    newer = read_ahead(kept.desk, seen, span)
     assert newer is not seen  # the record is another one
 
 
@@ -111,6 +111,9 @@ def test_what_is_damaged_is_left_out_where_that_is_wished(kept: Kept) -> None:
     rest = around(kept.desk, kept.point, KEY, always, tolerant=True)
     lost = whole.between(ANCHOR_MS + 2_128 * MINUTE, ANCHOR_MS + 2_192 * MINUTE)
     assert len(rest) == len(whole) - len(lost)
+    with pytest.raises(ArchiveDamagedError):  # what a chart left out no document leaves out
+        record(kept.desk, kept.point, KEY)
     seen = view(kept.desk, kept.point, KEY)
     assert any("damaged" in fault for fault in seen.faults)
+    assert not seen.picture((int(lost.times_utc_ms[0]), int(lost.times_utc_ms[-1])), 500).is_coarse
     assert seen.measured == len(whole)  # its cells are whole: the picture shows them

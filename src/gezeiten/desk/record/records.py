@@ -62,14 +62,15 @@ def around(desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = 
 def _read(
     desk: Desk, point_id: int, key: str, read: Callable[[RecordView, ArchiveSession], Series]
 ) -> Series:
+    found: RecordView | None = None
     try:
         with desk.archive.reading() as session:
             found = _view(desk, session, point_id, key)
             series = read(found, session)
-        if not found.faults or not _is_healed(desk, point_id, found):
+        if not _is_healed(desk, found):
             return series
     except ArchiveDamagedError:
-        if not _is_healed(desk, point_id, found):
+        if found is None or not _is_healed(desk, found):
             raise
     with desk.archive.reading() as session:
         return read(_view(desk, session, point_id, key), session)
@@ -81,16 +82,15 @@ def view(desk: Desk, point_id: int, key: str) -> RecordView:
         return _drawable(desk, session, point_id, key)
 
 
-def read_ahead(
-    desk: Desk, point_id: int, key: str, span: Span, shown: RecordView | None = None
-) -> RecordView:
+def read_ahead(desk: Desk, shown: RecordView, span: Span) -> RecordView:
     """Read what a picture of a stretch needs into memory, and return the view of the series as it
     is now: the one that is shown as long as nothing changed, whatever else is kept in memory."""
+    point_id, key = shown.point_id, shown.key
     with desk.archive.reading() as session:
-        is_current = shown is not None and shown.state == _state(session, point_id, key)
-        found = shown if shown and is_current else _drawable(desk, session, point_id, key)
+        is_current = shown.state == _state(session, point_id, key)
+        found = shown if is_current else _drawable(desk, session, point_id, key)
         found.read_ahead(session, span)
-    if found.faults and _is_healed(desk, point_id, found):
+    if _is_healed(desk, found):
         with desk.archive.reading() as session:
             found = _drawable(desk, session, point_id, key)
             found.read_ahead(session, span)
@@ -101,25 +101,16 @@ def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> R
     found = _view(desk, session, point_id, key)
     if found.cells is None:
         found.load_cells(session)
-        desk.views.put((point_id, key), (found.state, found), found.nbytes)
+        desk.views.put((point_id, key), found, found.nbytes)
     return found
 
 
-def _is_healed(desk: Desk, point_id: int, damaged: RecordView) -> bool:
-    """Whether what is damaged of a point was made anew; of one view it is tried once."""
-    if damaged in desk.given_up:
+def _is_healed(desk: Desk, seen: RecordView) -> bool:
+    """Whether something is damaged in a view and was made anew; it is tried once."""
+    if not seen.damaged or seen.is_given_up:
         return False
-    desk.given_up.add(damaged)
-    return desk.heal(point_id)
-
-
-@dataclass(frozen=True, slots=True)
-class Shown:
-    """A series that is looked at."""
-
-    point_id: int
-    key: str
-    view: RecordView
+    seen.is_given_up = True
+    return desk.heal(seen.point_id)
 
 
 def _state(session: ArchiveSession, point_id: int, key: str) -> object:
@@ -128,13 +119,12 @@ def _state(session: ArchiveSession, point_id: int, key: str) -> object:
 
 def _view(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
     state = _state(session, point_id, key)
-    known = desk.views.get((point_id, key))
-    if known is not None and known[0] == state:
-        found: RecordView = known[1]
-        return found
+    known: RecordView | None = desk.views.get((point_id, key))
+    if known is not None and known.state == state:
+        return known
     made = view_of(session, point_id, key, desk.chunks)
     made.state = state
-    desk.views.put((point_id, key), (state, made), made.nbytes)
+    desk.views.put((point_id, key), made, made.nbytes)
     return made
 
 

@@ -47,13 +47,16 @@ class Drawn:
 class RecordView:
     """A series in one state of its record.
 
-    chunks: what was read, of all views; fills: estimated readings; places: the segments that have
-    readings, by their place in `made.listed`; first_ms, last_ms: their first and last reading,
-    int64 (n,); measured: how many there are in all; cells: of these; estimated: estimated readings
-    with their measured neighbours, as they are drawn; faults: why some readings cannot be shown,
-    each sentence once; state: of the record, that it is of.
+    point_id, key: which series; chunks: what was read, of all views; fills: estimated readings;
+    places: the segments that have readings, by their place in `made.listed`; first_ms, last_ms:
+    their first and last reading, int64 (n,); measured: how many there are in all; cells: of these; estimated: estimated readings
+    with their measured neighbours, as they are drawn; damaged: by place in `places`, why its
+    readings cannot be shown; is_given_up: it was tried to make these anew; state: of the record,
+    that it is of.
     """
 
+    point_id: int
+    key: str
     made: Segments
     chunks: KeptInMemory[Series]
     fills: Series
@@ -63,7 +66,8 @@ class RecordView:
     measured: int = 0
     cells: Pyramid | None = None
     estimated: Pyramid = field(default_factory=lambda: Pyramid.of_series(empty_series()))
-    faults: dict[str, None] = field(default_factory=dict)
+    damaged: dict[int, str] = field(default_factory=dict)
+    is_given_up: bool = False
     state: object = None
 
     # -- what there is, without reading ----------------------------------------------------------
@@ -74,6 +78,11 @@ class RecordView:
             (self.first_ms, self.last_ms), (self.fills.times_utc_ms, self.fills.times_utc_ms))
             if len(first)]  # fmt: skip
         return (min(a for a, _ in ends), max(b for _, b in ends)) if ends else None
+
+    @property
+    def faults(self) -> list[str]:
+        """Why some readings cannot be shown, each sentence once."""
+        return list(dict.fromkeys(self.damaged.values()))
 
     @property
     def nbytes(self) -> int:
@@ -88,7 +97,7 @@ class RecordView:
 
         Args:
             session: in the state that the view is of.
-            tolerant: readings that are damaged are left out, and `faults` says so.
+            tolerant: readings that are damaged are left out, and `damaged` says so.
 
         Raises:
             ArchiveDamagedError: some of them are damaged.
@@ -147,19 +156,23 @@ class RecordView:
         return a, max(a, b)
 
     def _read(self, session: ArchiveSession, i: int, *, tolerant: bool, keeps: bool) -> Series:
-        known = self.chunks.get((self, i))
-        if known is not None:
+        known = self._in_memory(i)
+        if known is not None and (tolerant or i not in self.damaged):
             return known
         try:
             read = read_segment(session, self.made, self.places[i])
         except ArchiveDamagedError as exc:
+            self.damaged[i] = str(exc)
             if not tolerant:
                 raise
-            self.faults[str(exc)] = None
-            read = empty_series()
+            return empty_series()
         if keeps:
             self.chunks.put((self, i), read, _CHUNK_BYTES)
         return read
+
+    def _in_memory(self, i: int) -> Series | None:
+        """Return what is in memory of a chunk: of a damaged one nothing is shown."""
+        return empty_series() if i in self.damaged else self.chunks.get((self, i))
 
     def load_cells(self, session: ArchiveSession) -> None:
         """Make it ready to be drawn."""
@@ -184,7 +197,7 @@ class RecordView:
         if self.cells.cells.count_between(span) > READ_FOR_A_PICTURE * columns:
             return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=False)
         a, b = self._around(span)
-        chunks = [self.chunks.get((self, i)) for i in range(a, b)]
+        chunks = [self._in_memory(i) for i in range(a, b)]
         read = [one for one in chunks if one is not None]
         if len(read) < len(chunks):
             return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=True)
@@ -198,7 +211,7 @@ class RecordView:
             LookupError: it is not in memory.
         """
         a, b = self._around((at_ms, at_ms + 1))
-        chunks = [self.chunks.get((self, i)) for i in range(a, b)]
+        chunks = [self._in_memory(i) for i in range(a, b)]
         read = [one for one in chunks if one is not None]
         if len(read) < len(chunks):
             raise LookupError
@@ -214,7 +227,7 @@ def view_of(
 ) -> RecordView:
     """Return the view of a series as it is now; it cannot be drawn before `load_cells`."""
     made = load_segments(session, point_id, key)
-    view = RecordView(made, chunks, join_series(list(made.fills)))
+    view = RecordView(point_id, key, made, chunks, join_series(list(made.fills)))
     ends: list[tuple[int, int, int, int]] = []
     for i, segment in enumerate(made.listed):
         if segment.ends is not None:
@@ -222,8 +235,9 @@ def view_of(
             continue
         try:
             read = read_segment(session, made, i)
-        except ArchiveDamagedError as exc:
-            view.faults[str(exc)] = None
+        except ArchiveDamagedError as exc:  # as if it reached as far as it may
+            view.damaged[len(ends)] = str(exc)
+            ends.append((i, segment.span[0], segment.span[1] - 1, 0))
             continue
         if len(read):
             ends.append((i, int(read.times_utc_ms[0]), int(read.times_utc_ms[-1]), len(read)))

@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.desk.intake.overviews import OverviewLine
-from gezeiten.desk.record.records import Shown
-from gezeiten.desk.record.view import Drawn
+from gezeiten.desk.record.view import Drawn, RecordView
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.quantities.quantities import Averages
 from gezeiten.domain.series.pyramid import Picture
@@ -23,7 +22,7 @@ class Trace:
     """
 
     name: str
-    shown: Shown
+    view: RecordView
     factor: float = 1.0
     offset: float = 0.0
     color: str = ""
@@ -33,7 +32,7 @@ class Trace:
 
     def picture(self, span: Span, columns: int) -> Drawn:
         """Return the pictures of a stretch in the unit shown, measured and estimated apart."""
-        drawn = self.shown.view.picture(span, columns)
+        drawn = self.view.picture(span, columns)
         return replace(drawn, measured=self._in_unit(drawn.measured),
                        estimated=self._in_unit(drawn.estimated))  # fmt: skip
 
@@ -48,7 +47,7 @@ class Trace:
         Raises:
             LookupError: it is not in memory.
         """
-        value = self.shown.view.nearest(at_ms)
+        value = self.view.nearest(at_ms)
         return None if value is None else value * self.factor + self.offset
 
     def in_unit(self, series: Series) -> Series:

@@ -17,7 +17,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QScrollArea
 
-from gezeiten.desk.record.records import Shown
+from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.pyramid import Picture
 from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
@@ -58,7 +58,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
     view_changed = Signal(object)
     marked = Signal(object)
     wanted = Signal(object, object)
-    """Series (`Shown`) whose readings a stretch is to be drawn from, which are not in memory."""
+    """Views of series whose readings a stretch is to be drawn from, which are not in memory."""
 
     def __init__(self, theme: Theme, name: str) -> None:
         super().__init__()
@@ -70,7 +70,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._view_at = -1
         self._moving = False
         self._whole: Span | None = None
-        self._asked: tuple[list[Shown], Span] | None = None
+        self._asked: tuple[list[RecordView], Span] | None = None
         self._cursor_ms: int | None = None
         self.mark: Span | None = None
         self.setAccessibleName(name)
@@ -264,7 +264,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     def _draw(self) -> None:
         span = self.view()
-        coarse: list[Shown] = []
+        coarse: list[RecordView] = []
         for drawn in self._drawn:
             lows, highs = self._draw_lines(drawn, span, coarse)
             reach = overview_reach(drawn.lane.overviews, *span)
@@ -274,7 +274,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._ask(coarse, span)
 
     def _draw_lines(
-        self, drawn: _Drawn, span: Span, coarse: list[Shown]
+        self, drawn: _Drawn, span: Span, coarse: list[RecordView]
     ) -> tuple[list[float], list[float]]:
         """Draw the lines of a lane and return their lowest and highest values in view; coarse:
         takes in the series whose readings would show more."""
@@ -283,7 +283,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         for i, (trace, curves) in enumerate(zip(drawn.lane.traces, drawn.curves, strict=True)):
             pictures = trace.picture(span, columns)
             if pictures.is_coarse:
-                coarse.append(trace.shown)
+                coarse.append(trace.view)
             if drawn.marks:
                 put_marks(drawn.marks[i], pictures.measured, *span, i)
             both = (pictures.measured, pictures.estimated)
@@ -295,7 +295,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
                     highs.append(float(inside.max()))
         return lows, highs
 
-    def _ask(self, shown: list[Shown], span: Span) -> None:
+    def _ask(self, shown: list[RecordView], span: Span) -> None:
         """Ask for readings, of one stretch once."""
         if shown and self._asked != (shown, span):
             self._asked = (shown, span)
@@ -441,10 +441,10 @@ class LaneChart(pg.GraphicsLayoutWidget):
         missing = self._put_values(at_ms)
         self._ask(missing, (at_ms, at_ms + 1))
 
-    def _put_values(self, at_ms: int) -> list[Shown]:
+    def _put_values(self, at_ms: int) -> list[RecordView]:
         """Write the readings at an instant beside the cursor; returns the series of those that are
         not in memory."""
-        missing: list[Shown] = []
+        missing: list[RecordView] = []
         for i, drawn in enumerate(self._drawn):
             lines = [day_and_time(at_ms, self._zone)] if i == 0 else []
             for trace in drawn.lane.traces:
@@ -454,7 +454,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
                     if value is not None:
                         shown = f"{number(value, drawn.lane.decimals)} {drawn.lane.unit}"
                 except LookupError:
-                    missing.append(trace.shown)
+                    missing.append(trace.view)
                     shown = "…"
                 several = len(drawn.lane.traces) > 1
                 lines.append(f"{trace.name}: {shown}" if several else shown)

@@ -9,7 +9,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import Shown, around, limits_at, read_ahead, view
+from gezeiten.desk.record.records import around, limits_at, read_ahead, view
+from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
@@ -45,14 +46,12 @@ def made_ready(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
 
 
 def _made_ready(desk: Desk, trace: Trace, span: Span) -> Trace:
-    shown = trace.shown
-    return replace(trace, shown=replace(
-        shown, view=read_ahead(desk, shown.point_id, shown.key, span, shown.view)))  # fmt: skip
+    return replace(trace, view=read_ahead(desk, trace.view, span))
 
 
 def faults_of(lanes: Iterable[Lane]) -> list[str]:
     """Return why some readings are not shown, each sentence once."""
-    faults = (fault for lane in lanes for trace in lane.traces for fault in trace.shown.view.faults)
+    faults = (fault for lane in lanes for trace in lane.traces for fault in trace.view.faults)
     return list(dict.fromkeys(faults))
 
 
@@ -68,7 +67,7 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     unit = units_of(desk.settings).of(recorded, alone.shown_unit if alone else "")
     for point, place in places:
         trace = trace_of(desk, point, key, unit)
-        if trace.shown.view.span is not None:
+        if trace.view.span is not None:
             rules = tuple(shown_rule(rule, unit) for rule in place.rules)
             limits = tuple(
                 _shown_limits(one, unit) for one in limits_at(desk, point.id).get(key, ())
@@ -114,14 +113,13 @@ def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = N
 
     unit: to show it in; None is the recorded one.
     """
-    shown = Shown(point.id, key, view(desk, point.id, key))
     factor, offset = (unit.factor, unit.offset) if unit else (1.0, 0.0)
-    return Trace(point.name, shown, factor, offset)
+    return Trace(point.name, view(desk, point.id, key), factor, offset)
 
 
 def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Numbers:
     """Return the figures of a stretch of a line, in the unit shown."""
-    series = around(desk, trace.shown.point_id, trace.shown.key, span, tolerant=True)
+    series = around(desk, trace.view.point_id, trace.view.key, span, tolerant=True)
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
 
 
@@ -130,10 +128,9 @@ def feed(house: House, chart: LaneChart, name: str) -> None:
     a newer one replaces."""
     desk = house.desk
 
-    def ask(listed: list[Shown], span: Span) -> None:
+    def ask(shown: list[RecordView], span: Span) -> None:
         def work(_task: object) -> bool:
-            views = [read_ahead(desk, one.point_id, one.key, span, one.view) for one in listed]
-            return views == [one.view for one in listed]
+            return [read_ahead(desk, one, span) for one in shown] == shown
 
         def done(is_current: bool) -> None:
             if is_current:
@@ -148,7 +145,7 @@ def feed(house: House, chart: LaneChart, name: str) -> None:
 
 def span_of(lanes: list[Lane]) -> Span | None:
     """Return from the first to the last reading of all lanes."""
-    known = [trace.shown.view.span for lane in lanes for trace in lane.traces]
+    known = [trace.view.span for lane in lanes for trace in lane.traces]
     spans = [span for span in known if span is not None]
     spans += [
         (int(line.times_utc_ms[0]), int(line.times_utc_ms[-1]))
