@@ -17,8 +17,9 @@ from sqlalchemy.pool import StaticPool
 from gezeiten.archive.here import cutting
 from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import Column, text_column
-from gezeiten.archive.here.holding import ChannelColumn, Whose, hold
+from gezeiten.archive.here.holding import ChannelColumn, hold
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells, make_tables
+from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.store.tables import Base
 
 PER_BLOCK = 8

@@ -7,7 +7,7 @@ differ about one reading, those that were taken in first stand.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any
@@ -39,9 +39,8 @@ from gezeiten.archive.here.cutting import (
     text_column,
 )
 from gezeiten.archive.here.tables import PARTS, READING, Block, BlockBytes, BlockCells, Held
+from gezeiten.archive.here.whose import Whose, blocks_around
 from gezeiten.archive.store.prepared import Prepared, insertion
-from gezeiten.domain.series.coverage import Range
-from gezeiten.domain.series.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
 from gezeiten.domain.series.timeline import Span
 
 _RUNS = ("held_ms", "held_until_ms", "until_interval_ms", "runs")
@@ -79,28 +78,6 @@ _HELD = Prepared(
 )
 _NEW_HELD = insertion(Held.__table__, ("mission", "raw", "spans"))
 _NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
-
-
-@dataclass(frozen=True, slots=True)
-class Whose:
-    """Whose readings are held: the id of a mission, and its intervals (of a text there are
-    none)."""
-
-    mission: str
-    is_text: bool
-    usual_ms: int = 0
-    shorter_ms: int = 0
-
-    @property
-    def needs_neighbours(self) -> bool:
-        """Whether the interval in force at a reading depends on those around it."""
-        return self.is_text or self.shorter_ms > 0
-
-    def intervals(self, column: Column) -> NDArray[np.int64]:
-        """Return the interval in force at each reading, int64 (n,)."""
-        if self.is_text:
-            return intervals_of_text(column.times)
-        return intervals_of_mission(column.numbers, column.times, self.usual_ms, self.shorter_ms)
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,9 +152,9 @@ def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[
     names = {"its_mission": whose.mission, "its_channel": channel}
     places, counts = zip(*_PLACES.all(connection, **names), strict=True)
     spans: list[Span] = []
-    touched = {j for first in changed for j in range(*_around(counts, places.index(first)))}
+    touched = {j for first in changed for j in range(*blocks_around(counts, places.index(first)))}
     for i in sorted(touched):
-        first, end = _around(counts, i)
+        first, end = blocks_around(counts, i)
         rows = _rows(session, whose, channel, list(places[first:end]))
         columns = [unpack(row, is_text=whose.is_text) for row in rows]
         intervals = whose.intervals(in_one(columns))
@@ -190,16 +167,6 @@ def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[
         _SET_CELLS.run(connection, its_id=rows[at].id, new_cells=cells)
         spans.append(_span_of([columns[at]]))
     return (min(a for a, _ in spans), max(b for _, b in spans))
-
-
-def _around(counts: Sequence[int], i: int) -> Range:
-    """Return block i and those beside it that hold the readings on which its intervals depend."""
-    first, end, many = i, i + 1, 2 * NEIGHBOURS
-    while first > 0 and sum(counts[first:i]) < many:
-        first -= 1
-    while end < len(counts) and sum(counts[i + 1 : end]) < many:
-        end += 1
-    return (first, end)
 
 
 def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:

@@ -18,13 +18,13 @@ from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import READINGS_PER_BLOCK, Column, in_one
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
+from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Step
 from gezeiten.domain.kept import KnownOffload
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.spacing import intervals_of_mission, intervals_of_text
 from gezeiten.domain.series.timeline import Span, Times, Values
 from gezeiten.domain.steps.steps import LINE, REFETCH
 
@@ -80,7 +80,7 @@ def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id:
     """Return what a feed gives: instants, values and intervals."""
     # of texts and where intervals depend on those around them, all blocks are needed
     blocks = session.execute(
-        select(Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
+        select(Block.mission, Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
         .where(Block.mission == feed.mission, Block.channel == feed.channel,
                or_(and_(Block.start_ms < feed.end_ms, Block.end_ms >= feed.start_ms),
@@ -95,15 +95,11 @@ def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id:
 
 
 def _recorded(blocks: list[Any], mission_id: int, unused: list[Unused]) -> Recorded:
-    is_text = blocks[0].is_text
-    column = in_one([unpack(block, is_text=is_text) for block in blocks])
+    first = blocks[0]
+    whose = Whose(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
+    column = in_one([unpack(block, is_text=whose.is_text) for block in blocks])
     column = counts_not(column, unused, mission_id)
-    if is_text:
-        return column.times, column.values, intervals_of_text(column.times)
-    intervals = intervals_of_mission(
-        column.numbers, column.times, blocks[0].usual_ms, blocks[0].shorter_ms
-    )
-    return column.times, column.values, intervals
+    return column.times, column.values, whose.intervals(column)
 
 
 def counts_not(column: Column, unused: Iterable[Unused], mission_id: int) -> Column:

@@ -10,13 +10,11 @@ from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.blocks import unpack, unpacked_cells
-from gezeiten.archive.here.cutting import Column, in_one
+from gezeiten.archive.here.cutting import in_one
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import (
     Unused,
@@ -26,11 +24,11 @@ from gezeiten.archive.here.readings import (
     unused_readings,
 )
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells
+from gezeiten.archive.here.whose import Whose, blocks_around
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.domain.series.cells import Cells
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series, make_series
-from gezeiten.domain.series.spacing import NEIGHBOURS, intervals_of_mission, intervals_of_text
 from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
 
@@ -53,17 +51,15 @@ _BLOCK = Prepared(
 class Segment:
     """Readings [start, end) of a block. mission, block: keys in this database; beside: the blocks
     that have to be read with it, itself among them, in order: the interval in force depends on
-    them; is_whole: all that the block holds; ends: the first and the last reading with a value,
-    None where not all of the block count, so that they have to be read; valid: how many there are,
-    then; low, high: of all that the block holds."""
+    them; whose: the readings are; is_whole: all that the block holds; ends: the first and the last
+    reading with a value, None where not all of the block count, so that they have to be read;
+    valid: how many there are, then; low, high: of all that the block holds."""
 
     mission: int
     block: int
     beside: tuple[int, ...]
     span: Span
-    is_text: bool
-    usual_ms: int
-    shorter_ms: int
+    whose: Whose
     is_whole: bool
     ends: Span | None
     valid: int
@@ -111,6 +107,7 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
 def _of_feed(
     heads: list[_Head], feed: Feed, mission: int, unused: list[Unused]
 ) -> Iterable[Segment]:
+    counts = [head.many for head in heads]
     for i, head in enumerate(heads):
         if head.held_ms is None or head.held_until_ms is None:
             continue
@@ -121,25 +118,16 @@ def _of_feed(
             one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused
         )
         ends = (head.held_ms, head.held_until_ms) if is_whole else None
-        yield Segment(mission, head.key, _beside(heads, i), span, head.is_text, head.usual_ms,
-                      head.shorter_ms, is_whole, ends, head.valid, head.low, head.high)  # fmt: skip
+        whose = Whose(feed.mission, head.is_text, head.usual_ms, head.shorter_ms)
+        beside = blocks_around(counts, i) if whose.needs_neighbours else (i, i + 1)
+        keys = tuple(one.key for one in heads[slice(*beside)])
+        yield Segment(mission, head.key, keys, span, whose, is_whole, ends, head.valid, head.low,
+                      head.high)  # fmt: skip
 
 
 def _heads(session: Session, feed: Feed) -> list[_Head]:
     rows = _HEADS.all(session.connection(), its_mission=feed.mission, its_channel=feed.channel)
     return [_Head(*row) for row in rows]
-
-
-def _beside(heads: list[_Head], i: int) -> tuple[int, ...]:
-    """Return the blocks around one that say which interval was in force at its readings."""
-    first, end = i, i + 1
-    if heads[i].is_text or heads[i].shorter_ms:
-        many = 2 * NEIGHBOURS
-        while first > 0 and sum(head.many for head in heads[first:i]) < many:
-            first -= 1
-        while end < len(heads) and sum(head.many for head in heads[i + 1 : end]) < many:
-            end += 1
-    return tuple(head.key for head in heads[first:end])
 
 
 def read_segment(session: Session, made: Segments, at: int) -> Series:
@@ -150,13 +138,14 @@ def read_segment(session: Session, made: Segments, at: int) -> Series:
     """
     segment = made.listed[at]
     columns = [
-        counts_not(unpack(row, is_text=segment.is_text), made.unused, segment.mission)
+        counts_not(unpack(row, is_text=segment.whose.is_text), made.unused, segment.mission)
         for row in _rows(session, segment.beside)
     ]
     whole = in_one(columns)
-    intervals = _intervals(segment, whole)
-    first = sum(len(one) for one in columns[: segment.beside.index(segment.block)])
-    mine = slice(first, first + len(columns[segment.beside.index(segment.block)]))
+    intervals = segment.whose.intervals(whole)
+    place = segment.beside.index(segment.block)
+    first = sum(len(one) for one in columns[:place])
+    mine = slice(first, first + len(columns[place]))
     series = make_series(whole.times[mine], whole.values[mine], intervals[mine])
     return series.between(*segment.span)
 
@@ -170,12 +159,6 @@ def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
                 "A block of readings is gone; gezeiten verify --rebuild makes it anew."
             )
         yield SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True)))
-
-
-def _intervals(segment: Segment, column: Column) -> NDArray[np.int64]:
-    if segment.is_text:
-        return intervals_of_text(column.times)
-    return intervals_of_mission(column.numbers, column.times, segment.usual_ms, segment.shorter_ms)
 
 
 def load_cells(session: Session, made: Segments) -> dict[int, Cells]:

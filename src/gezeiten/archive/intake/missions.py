@@ -21,12 +21,12 @@ from gezeiten.archive.database import Archive
 from gezeiten.archive.here.cutting import Column
 from gezeiten.archive.here.holding import (
     ChannelColumn,
-    Whose,
     hold,
     leave_to_all_bytes,
     note_held,
 )
 from gezeiten.archive.here.readings import in_ranges
+from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.prepared import Prepared

@@ -16,7 +16,6 @@ from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import Column, text_column, united
 from gezeiten.archive.here.holding import (
     ChannelColumn,
-    Whose,
     blocks_of,
     hold,
     let_go,
@@ -25,6 +24,7 @@ from gezeiten.archive.here.holding import (
     raw_key,
 )
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
+from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.intake.missions import (
     RawMission,
     in_order,

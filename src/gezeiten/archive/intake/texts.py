@@ -20,12 +20,12 @@ from gezeiten.archive.database import Archive
 from gezeiten.archive.here.cutting import text_column
 from gezeiten.archive.here.holding import (
     ChannelColumn,
-    Whose,
     hold,
     leave_to_all_bytes,
     note_held,
     raw_key,
 )
+from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.intake.missions import Circumstances, is_latest
 from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated

@@ -49,10 +49,10 @@ class RecordView:
 
     point_id, key: which series; chunks: what was read, of all views; fills: estimated readings;
     places: the segments that have readings, by their place in `made.listed`; first_ms, last_ms:
-    their first and last reading, int64 (n,); measured: how many there are in all; cells: of these; estimated: estimated readings
-    with their measured neighbours, as they are drawn; damaged: by place in `places`, why its
-    readings cannot be shown; is_given_up: it was tried to make these anew; state: of the record,
-    that it is of.
+    their first and last reading, int64 (n,); measured: how many there are in all; cells: of these;
+    estimated: estimated readings with their measured neighbours, as they are drawn; damaged: by
+    place in `places`, why its readings cannot be shown; is_given_up: it was tried to make these
+    anew; state: of the record, that it is of.
     """
 
     point_id: int
