@@ -14,7 +14,7 @@ from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.excursions.place import next_open
+from gezeiten.ui.excursions.model import next_open
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow

@@ -72,7 +72,7 @@ def test_wheel_and_keys_zoom_and_move(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def figures_shown(trends: TrendsPlace) -> list[str]:
-    shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
+    shown = [trends.figures.table.itemAt(i).widget() for i in range(trends.figures.table.count())]
     return [w.text() for w in shown if hasattr(w, "text")]
 
 
@@ -199,7 +199,9 @@ def test_figures_of_three_points_with_long_names_are_never_cut(
             item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
         idle(qtbot, window)
         QApplication.processEvents()
-        shown = [trends.table.itemAt(i).widget() for i in range(trends.table.count())]
+        shown = [
+            trends.figures.table.itemAt(i).widget() for i in range(trends.figures.table.count())
+        ]
         labels = [w for w in shown if isinstance(w, QLabel)]
         assert sum("behind the northern lock" in w.text() for w in labels) == 6
         for label in labels:

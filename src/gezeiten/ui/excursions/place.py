@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from functools import partial
 
 from PySide6.QtCore import QPoint, QSignalBlocker
@@ -19,16 +18,15 @@ from gezeiten.desk.record.excursion_book import (
     reopen,
     settle,
 )
-from gezeiten.desk.record.records import around
 from gezeiten.domain.limits.assessments import Seen
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics import numbers
-from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
-from gezeiten.ui.parts.chart_lanes import Lane, Tint
+from gezeiten.domain.series.timeline import HOUR_MS, duration_text
+from gezeiten.ui.excursions.detail import Detail, load_detail, surroundings
+from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
-from gezeiten.ui.parts.lanes import feed, made_ready, shown_rule, trace_of
-from gezeiten.ui.parts.rules import RULE_SIGNS, rule_words
+from gezeiten.ui.parts.lanes import feed
+from gezeiten.ui.parts.rules import RULE_SIGNS
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places
@@ -38,16 +36,6 @@ from gezeiten.ui.shell.house import House, Place, Rows
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
-
-FOUND_LATER_MS = HOUR_MS
-"""An alarm that became known so much later than it happened is called so."""
-
-
-@dataclass(frozen=True, slots=True)
-class _Detail:
-    event: BookedExcursion
-    lanes: list[Lane]
-    facts: list[tuple[str, str]]
 
 
 class ExcursionsPlace(Place):
@@ -215,12 +203,7 @@ class ExcursionsPlace(Place):
         self._show_list()
 
     def _show_list(self) -> None:
-        shown = [e for e in self._all if not (self.open_only.isChecked() and e.is_settled)]
-        first: dict[str, bool] = {}
-        for event in shown:  # sites with something to assess come first
-            known = first.get(event.point.site, True)
-            first[event.point.site] = known and event.is_settled
-        shown.sort(key=lambda e: (first[e.point.site], e.point.site, e.is_settled, -e.start_ms))
+        shown = arranged(self._all, open_only=self.open_only.isChecked())
         self.list.show_lines([self._line(event) for event in shown], lambda a, b: a.id == b.id)
         if self._wanted is not None:
             self.show_target(self._wanted)
@@ -274,11 +257,11 @@ class ExcursionsPlace(Place):
             return
         self._show_assessment(event)
         desk = self.house.desk
-        self.house.run(lambda _task: _load(desk, event), self._show_detail)
+        self.house.run(lambda _task: load_detail(desk, event), self._show_detail)
 
     def _show_assessment(self, event: BookedExcursion) -> None:
-        drafted = _Draft.of(self._drafts.get(event.draft_key))
-        cause, words = (drafted.cause, drafted.words) if drafted else _said_of(event)
+        drafted = Draft.of(self._drafts.get(event.draft_key))
+        cause, words = (drafted.cause, drafted.words) if drafted else said_of(event)
         if self._shown_words() != (cause, words):
             self._put_words(cause, words)
         self.reopen_button.setEnabled(event.is_settled)
@@ -331,8 +314,8 @@ class ExcursionsPlace(Place):
         if event is None:
             return
         cause, words = self._shown_words()
-        is_new = (cause, words) != _said_of(event)
-        self._drafts.put(event.draft_key, _Draft(cause, words).text() if is_new else "")
+        is_new = (cause, words) != said_of(event)
+        self._drafts.put(event.draft_key, Draft(cause, words).text() if is_new else "")
 
     def _show_marks(self) -> None:
         count = len(self.list.marked())
@@ -377,13 +360,13 @@ class ExcursionsPlace(Place):
             span = (event.start_ms, event.end_ms)
             self.house.go.emit(places.TRENDS, places.Look(event.point.id, span, back))
 
-    def _show_detail(self, detail: _Detail) -> None:
+    def _show_detail(self, detail: Detail) -> None:
         if self._event is None or self._event.id != detail.event.id:
             return
         event = detail.event
         when = date(event.start_ms, event.point.zone)
         self.picture.title.setText(f"{event.point.full_name} · {when} · {event.point.zone}")
-        self.chart.show_lanes(detail.lanes, _surroundings(event), event.point.zone)
+        self.chart.show_lanes(detail.lanes, surroundings(event), event.point.zone)
         self.facts.show_facts(detail.facts)
 
     # -- acts ----------------------------------------------------------------------------------
@@ -425,99 +408,3 @@ class ExcursionsPlace(Place):
         self.list.theme = theme
         self.list.viewport().update()
         self.chart.set_theme(theme)
-
-
-@dataclass(frozen=True, slots=True)
-class _Draft:
-    """Cause and words that were typed and not settled yet."""
-
-    cause: str
-    words: str
-
-    def text(self) -> str:
-        """As one text; a cause holds no line break."""
-        return f"{self.cause}\n{self.words}"
-
-    @classmethod
-    def of(cls, text: str) -> _Draft | None:
-        """The draft of a text, None for "" """
-        cause, _, words = text.partition("\n")
-        return cls(cause, words) if text else None
-
-
-def _said_of(event: BookedExcursion) -> tuple[str, str]:
-    """Cause and words of an excursion; of one that was part of an assessed one, what was said of
-    that: offered, not settled."""
-    if event.once is not None:
-        return event.once.cause, event.once.words
-    return event.cause or "", event.words
-
-
-def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
-    """Return which excursion follows: as the list is sorted, at the same site as long as any is
-    to assess there; None when none is left."""
-    done = {event.id for event in settled}
-    last = max((i for i, event in enumerate(listed) if event.id in done), default=-1)
-    after = [*listed[last + 1 :], *listed[: last + 1]]
-    rest = [event for event in after if not event.is_settled and event.id not in done]
-    here = [event for event in rest if last >= 0 and event.point.site == listed[last].point.site]
-    return next((event.id for event in [*here, *rest]), None)
-
-
-def _load(desk: Desk, event: BookedExcursion) -> _Detail:
-    """Gather picture and facts: the channel itself first, then those beside it."""
-    lanes = []
-    others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
-    for channel in [event.rule.channel, *others]:
-        name = quantity(channel)
-        unit = units_of(desk.settings).of(name.unit)
-        tints = []
-        if channel == event.rule.channel:
-            _, color = RULE_SIGNS[event.rule.side]
-            tints = [
-                Tint((event.start_ms, event.alarm_ms), "brass", alpha=70),
-                Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
-            ]
-        rules = (shown_rule(event.rule, unit),) if tints and event.rule.has_value else ()
-        trace = trace_of(desk, event.point, channel, unit)
-        decimals = max(name.decimals + unit.extra_decimals, 0)
-        lanes.append(
-            Lane(name.name, unit.name, decimals, (replace(trace, rules=rules),), tuple(tints))
-        )
-    lanes = made_ready(desk, lanes, _surroundings(event))
-    return _Detail(event, lanes, _facts(desk, event))
-
-
-def _surroundings(event: BookedExcursion) -> Span:
-    """The stretch in which an excursion is shown."""
-    beside_ms = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
-    return (round(event.start_ms - beside_ms), round(event.end_ms + beside_ms))
-
-
-def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
-    name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
-    units = units_of(desk.settings)
-    extreme = units.value(rule.channel, event.extreme)
-    facts = [
-        (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
-        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units)}"),
-    ]
-    if rule.has_value:
-        which = tr("Highest") if rule.side == "above" else tr("Lowest")
-        facts.append((which, f"{extreme}, {day_and_time(event.extreme_ms, zone)}"))
-    if name.dose_unit and rule.has_value:
-        facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
-    if name.is_temperature:
-        _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
-        series = around(desk, event.point.id, rule.channel, whole_day)
-        mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
-        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
-    known = day_and_time(event.found_ms, zone)
-    late_ms = event.found_ms - event.alarm_ms
-    if late_ms > FOUND_LATER_MS:
-        known += " · " + tr("found %1 later").replace("%1", duration_text(late_ms))
-    facts.append((tr("Known since"), known))
-    readings = counted(event.measured, "%n measured", "%n measured")
-    readings += ", " + counted(event.estimated, "%n estimated", "%n estimated")
-    facts.append((tr("Readings"), readings))
-    return facts

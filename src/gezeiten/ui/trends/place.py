@@ -2,56 +2,47 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
-from typing import Any, TypeAlias
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QGridLayout,
     QHeaderView,
     QLayout,
     QPushButton,
     QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
-    QWidget,
 )
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
-from gezeiten.ui.parts.chart_lanes import Lane, Trace
+from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import faults_of, feed, figures_of, lanes_of, span_of
 from gezeiten.ui.parts.ticks import TickDelegate
 from gezeiten.ui.parts.widgets import (
     Card,
     button,
-    clear,
-    column,
     label,
     row,
-    rule,
-    scrolled,
     tree_items,
 )
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.house import House, Place, Rows
-from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
+from gezeiten.ui.trends.figures import MOST_COLUMNS, FigureColumn, FiguresTable
 
 LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
 USUAL_DAYS = 14
-_MOST_COLUMNS, _MOST_BESIDE = 12, 3
-"""So many times the figures of as many lines as fit side by side are shown below each other."""
 _POINT = Qt.ItemDataRole.UserRole
-_Column: TypeAlias = tuple[Lane, Trace, Numbers]
 
 
 class TrendsPlace(Place):
@@ -63,7 +54,6 @@ class TrendsPlace(Place):
         super().__init__(house)
         self._whole: Span | None = None
         self._lanes: list[Lane] = []
-        self._sums = False
         self._keep_view: Span | None = None
         self._is_loading = False
         self._wanted_days: int | None = None
@@ -97,20 +87,9 @@ class TrendsPlace(Place):
         self.picture.body.addWidget(self.empty)
         self.marked = Card(tr("Marked stretch"))
         self.stretch = label("", "muted", wrap=True)
-        self.table = QGridLayout()
-        self.table.setHorizontalSpacing(8)
-        self.table.setVerticalSpacing(6)
         self.marked.body.addWidget(self.stretch)
-        figures = QWidget()
-        figures.setLayout(column(self.table, 1))
-        scroll = scrolled(figures)
-        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget "
-                             "{ background: transparent; }")  # fmt: skip
-        scroll.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # arrow keys scroll
-        scroll.setAccessibleName(tr("Figures of the stretch"))
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.figures = scroll
-        self.marked.body.addWidget(scroll, 1)
+        self.figures = FiguresTable()
+        self.marked.body.addWidget(self.figures, 1)
         self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
         self.as_table = button(tr("Readings as a table"), self.show_rows)
         self.as_table.setToolTip("Alt+R")
@@ -375,7 +354,7 @@ class TrendsPlace(Place):
     # -- numbers -------------------------------------------------------------------------------
     def _show_numbers(self, mark: Span | None) -> None:
         if not self._lanes:
-            clear(self.table)
+            self.figures.clear()
             self.stretch.setText("")
             return
         span = mark or self.chart.view()
@@ -385,11 +364,11 @@ class TrendsPlace(Place):
         length = duration_text(span[1] - span[0])
         self.stretch.setText(f"{begin} – {end} · {length} · {zone}")
         pairs = [(lane, trace) for lane in self._lanes for trace in lane.traces]
-        shown = pairs[:_MOST_COLUMNS]
+        shown = pairs[:MOST_COLUMNS]
 
         desk = self.house.desk
 
-        def work(_task: object) -> list[_Column]:
+        def work(_task: object) -> list[FigureColumn]:
             return [(lane, trace, figures_of(desk, trace, span, zone)) for lane, trace in shown]
 
         self.house.run(
@@ -397,54 +376,10 @@ class TrendsPlace(Place):
             latest="numbers",
         )  # fmt: skip
 
-    def _show_columns(self, columns: list[_Column], left_out: int) -> None:
-        clear(self.table)
+    def _show_columns(self, columns: list[FigureColumn], left_out: int) -> None:
         if columns and not any(figures.n for _, _, figures in columns):
             self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
-        self._sums = any(trace.averages == "sum" for _, trace, _ in columns)
-        rows = self._figure_rows()
-        most = self._columns_that_fit(columns)
-        across = min(most, len(columns))
-        for j in range(1, _MOST_BESIDE + 1):  # a column that is gone takes no room
-            self.table.setColumnStretch(j, int(j <= across))
-        for i in range(0, len(columns), most):
-            block, top = columns[i : i + most], i // most * _height(rows)
-            self._show_block(block, across, top)
-        if left_out:
-            words = counted(left_out, "%n more line: choose fewer points to see its figures.",
-                            "%n more lines: choose fewer points to see their figures.")  # fmt: skip
-            below = -(-len(columns) // most) * _height(rows)
-            self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
-
-    def _figure_rows(self) -> list[tuple[str, Callable[[Numbers, int], str]]]:
-        return _rows(sums=self._sums)
-
-    def _columns_that_fit(self, columns: list[_Column]) -> int:
-        """How many columns of figures stand side by side without one word being cut."""
-        metrics = self.figures.fontMetrics()
-        texts = [read(figures, lane.decimals)
-                 for lane, _, figures in columns for _, read in self._figure_rows()]  # fmt: skip
-        texts += [word for one in columns for word in self._head_of(one).split()]
-        widest = max((metrics.horizontalAdvance(text) for text in texts), default=1)
-        names = max(metrics.horizontalAdvance(name) for name, _ in self._figure_rows())
-        room = self.figures.viewport().width() - names
-        return max(1, min(_MOST_BESIDE, room // (widest + self.table.horizontalSpacing())))
-
-    def _head_of(self, one: _Column) -> str:
-        lane, trace, _ = one
-        title = f"{trace.name}\n{lane.title}" if len(self.points()) > 1 else lane.title
-        return f"{title}\n{lane.unit}"
-
-    def _show_block(self, columns: list[_Column], across: int, top: int) -> None:
-        """Add a head and a row for each figure, from row `top` on."""
-        for j, one in enumerate(columns, 1):
-            head = label(self._head_of(one), "muted", wrap=True)
-            self.table.addWidget(head, top, j)
-        for i, (name, read) in enumerate(self._figure_rows(), 1):
-            self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
-            for j, (lane, _, figures) in enumerate(columns, 1):
-                self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
-            self.table.addWidget(rule(), top + 2 * i + 1, 0, 1, across + 1)
+        self.figures.show_columns(columns, left_out, several=len(self.points()) > 1)
 
     def show_limits(self) -> None:
         """Show the limits of the first point shown."""
@@ -484,45 +419,6 @@ def _around(span: Span) -> Span:
     """A stretch with as much again on each side as lets it be seen in its surroundings."""
     room = max(round((span[1] - span[0]) * 0.8), DAY_MS // 8)
     return (span[0] - room, span[1] + room)
-
-
-def _height(rows: Sequence[object]) -> int:
-    """How many rows of the table a block takes: its head, and each figure with its rule."""
-    return 2 * len(rows) + 2
-
-
-def _rows(*, sums: bool) -> list[tuple[str, Callable[[Numbers, int], str]]]:
-    """Names of the figures and how to read each as text. sums: some of them are summed."""
-
-    def figure(field: str) -> Callable[[Numbers, int], str]:
-        def read(n: Numbers, places: int) -> str:
-            value = getattr(n, field)
-            return "—" if value != value else number(value, places)
-
-        return read
-
-    def above(n: Numbers, _places: int) -> str:
-        return duration_text(n.above_ms) if n.above_ms else "—"
-
-    def below(n: Numbers, _places: int) -> str:
-        return duration_text(n.below_ms) if n.below_ms else "—"
-
-    def readings(n: Numbers, _places: int) -> str:
-        if not n.estimated:
-            return number(n.n)
-        return f"{number(n.n)} ({counted(n.estimated, '%n est.', '%n est.')})"
-
-    return [
-        (tr("Readings"), readings),
-        (tr("Lowest"), figure("lowest")),
-        (tr("Highest"), figure("highest")),
-        (tr("Mean, or sum") if sums else tr("Mean"), figure("mean")),
-        (tr("Median"), figure("median")),
-        (tr("Spread (σ)"), figure("sd")),
-        (tr("Time above"), above),
-        (tr("Time below"), below),
-        (tr("Held"), lambda n, _p: f"{number(100 * n.coverage)} %"),
-    ]
 
 
 def _sign(channel: str) -> str:

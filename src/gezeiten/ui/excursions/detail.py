@@ -1,0 +1,89 @@
+"""One excursion in its surroundings: its picture and what is known of it; gathered off the main
+thread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.record.excursion_book import BookedExcursion
+from gezeiten.desk.record.records import around
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.statistics import numbers
+from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
+from gezeiten.ui.parts.chart_lanes import Lane, Tint
+from gezeiten.ui.parts.lanes import made_ready, shown_rule, trace_of
+from gezeiten.ui.parts.rules import RULE_SIGNS, rule_words
+from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.shell.units import units_of
+
+FOUND_LATER_MS = HOUR_MS
+"""An alarm that became known so much later than it happened is called so."""
+
+
+@dataclass(frozen=True, slots=True)
+class Detail:
+    """What is shown of an excursion: lanes ready to be drawn, and facts by name."""
+
+    event: BookedExcursion
+    lanes: list[Lane]
+    facts: list[tuple[str, str]]
+
+
+def load_detail(desk: Desk, event: BookedExcursion) -> Detail:
+    """Gather picture and facts: the channel itself first, then those beside it."""
+    lanes = []
+    others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
+    for channel in [event.rule.channel, *others]:
+        name = quantity(channel)
+        unit = units_of(desk.settings).of(name.unit)
+        tints = []
+        if channel == event.rule.channel:
+            _, color = RULE_SIGNS[event.rule.side]
+            tints = [
+                Tint((event.start_ms, event.alarm_ms), "brass", alpha=70),
+                Tint((event.alarm_ms, event.end_ms), color, event.rule.side),
+            ]
+        rules = (shown_rule(event.rule, unit),) if tints and event.rule.has_value else ()
+        trace = trace_of(desk, event.point, channel, unit)
+        decimals = max(name.decimals + unit.extra_decimals, 0)
+        lanes.append(
+            Lane(name.name, unit.name, decimals, (replace(trace, rules=rules),), tuple(tints))
+        )
+    lanes = made_ready(desk, lanes, surroundings(event))
+    return Detail(event, lanes, _facts(desk, event))
+
+
+def surroundings(event: BookedExcursion) -> Span:
+    """The stretch in which an excursion is shown."""
+    beside_ms = max((event.end_ms - event.start_ms) * 0.8, HOUR_MS * 3)
+    return (round(event.start_ms - beside_ms), round(event.end_ms + beside_ms))
+
+
+def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
+    name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
+    units = units_of(desk.settings)
+    extreme = units.value(rule.channel, event.extreme)
+    facts = [
+        (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
+        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units)}"),
+    ]
+    if rule.has_value:
+        which = tr("Highest") if rule.side == "above" else tr("Lowest")
+        facts.append((which, f"{extreme}, {day_and_time(event.extreme_ms, zone)}"))
+    if name.dose_unit and rule.has_value:
+        facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
+    if name.is_temperature:
+        _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
+        series = around(desk, event.point.id, rule.channel, whole_day)
+        mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
+        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
+    known = day_and_time(event.found_ms, zone)
+    late_ms = event.found_ms - event.alarm_ms
+    if late_ms > FOUND_LATER_MS:
+        known += " · " + tr("found %1 later").replace("%1", duration_text(late_ms))
+    facts.append((tr("Known since"), known))
+    readings = counted(event.measured, "%n measured", "%n measured")
+    readings += ", " + counted(event.estimated, "%n estimated", "%n estimated")
+    facts.append((tr("Readings"), readings))
+    return facts
