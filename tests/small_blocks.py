@@ -22,37 +22,46 @@ from tests.conftest import ANCHOR_MS
 MINUTE = 60_000
 KEY = "air_temperature"
 PLAN = Plan((KEY,), 60, point_name="Alte Lotsenwacht · Textile store")
+ELSEWHERE = Plan((KEY,), 60, point_name="Alte Lotsenwacht · Attic")
 
 
 @dataclass
 class Kept:
     desk: Desk
     point: int = 0
+    elsewhere: int = 0
     raws: int = 0
     plan: Plan = field(default=PLAN)
 
     def take(self, first: int, end: int, number: int = 1) -> None:
         """Take readings [first, end) of a mission in; one in eleven has no value."""
+        self.point = self._take("D-2041", self.plan, first, end, number, 0)
+
+    def take_elsewhere(self, first: int, end: int) -> None:
+        """Take readings of a logger at another point in, 20 s after those of the first."""
+        self.elsewhere = self._take("D-2042", ELSEWHERE, first, end, 1, 20_000)
+
+    def _take(
+        self, serial: str, plan: Plan, first: int, end: int, number: int, later_ms: int
+    ) -> int:
         numbers = np.arange(first, end, dtype=np.int64)
-        begin = ANCHOR_MS + number * 2_000 * MINUTE
+        begin = ANCHOR_MS + number * 2_000 * MINUTE + later_ms
         values = np.where(numbers % 11 == 5, np.nan, np.sin(numbers) * 10).round(2)
         made = RawMission(
-            "D-2041", "Düne T2", "1.4", number, begin - MINUTE, begin, MINUTE, self.plan.as_dict(),
+            serial, "Düne T2", "1.4", number, begin - MINUTE, begin, MINUTE, plan.as_dict(),
             (RawChannel(KEY, "°C"),), numbers, begin + numbers * MINUTE, 0, [values],
             [(first, end)], [], [],
         )  # fmt: skip
         self.raws += 1
         how = Circumstances(begin, "JA", "network")
-        done = take_in(self.desk.archive, f"raw {self.raws}".encode(), made, how)
-        self.point = done.point_id
+        return take_in(self.desk.archive, f"raw {self.raws}".encode(), made, how).point_id or 0
 
-    def whole(self) -> Series:
-        """The measured readings, read mission by mission."""
+    def whole(self, point: int | None = None) -> Series:
+        """The measured readings of a point, read mission by mission."""
+        at = point or self.point
         with self.desk.archive.reading() as session:
-            feeds = layout(session).of_series(self.point, KEY)
-            return join_series(
-                [make_series(*load_recorded(session, self.point, feed)) for feed in feeds]
-            )
+            feeds = layout(session).of_series(at, KEY)
+            return join_series([make_series(*load_recorded(session, at, feed)) for feed in feeds])
 
 
 @contextmanager

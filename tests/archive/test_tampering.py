@@ -27,6 +27,7 @@ from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.quantities import keep_quantity
+from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
 from gezeiten.desk.record.limits import set_limit
@@ -37,6 +38,7 @@ from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
+from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text_form import TextForm, Tie, TimeForm
 from tests.archive.test_golden import unpacked
@@ -167,6 +169,8 @@ def acted(tmp_path: Path) -> Path:
     feed_series(desk, shown.id, shown.channels[0].channel, "upper", serial, 5, 9)
     rule = LimitRule(shown.channels[0].channel, "above", 1e6)
     set_limit(desk, shown.id, shown.channels[0].channel, rule, 5, 9, "asked for")
+    twice = ((shown, shown.channels[0].channel),) * 2
+    calculate(desk, Calculation(FORMULAS["difference", 1], twice, {}))
     desk.close()
     return folder
 

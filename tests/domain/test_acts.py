@@ -36,6 +36,7 @@ from gezeiten.domain.acts.contacts import (
     MissionStopped,
     SensorsChecked,
 )
+from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission
@@ -253,6 +254,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "A limit of Shore · Well is in force until 2027-01-01 00:00: moved."),
         (LimitTakenBack("p", "x"), WELL,
          "A limit of Shore · Well was taken back; what it found is none any more."),
+        (SeriesDerived("p", "x", "dew_point@=", "dew_point", 1, {},
+                       (Input("p", "air_temperature"), Input("p", "relative_humidity")), "mould"),
+         WELL, "Dew point (calculated) is calculated from Air temperature and Relative humidity "
+         "(Dew point, WMO-No. 8, Annex 4.B): mould."),
+        (DerivedTakenBack("p", "x", "dew_point@=in the attic"), WELL,
+         "Dew point (in the attic, calculated) of Shore · Well is not calculated any more."),
         (QuantityKept("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}), Subject("Sap flow"),
          "Quantity Sap flow, g/h, added."),
         (QuantityKept("x", "sap", {"name": "Sap"}, {"name": "Sap"}), Subject("Sap"),

@@ -42,7 +42,7 @@ if TYPE_CHECKING:
     from gezeiten.link.overview import Overview
 
 
-_VIEWS_BYTES, _CHUNKS_BYTES = 60_000_000, 120_000_000
+_VIEWS_BYTES, _CHUNKS_BYTES, _COMPUTED_BYTES = 60_000_000, 120_000_000, 30_000_000
 """Of what is in memory of records: a view of ten years at one minute takes 8 MB, the last number
 is some seven million readings."""
 
@@ -136,6 +136,8 @@ class Desk:
         """Views of series in memory, by point id and series."""
         self.chunks: KeptInMemory[Series] = KeptInMemory(_CHUNKS_BYTES)
         """Readings that were read, block by block."""
+        self.computed: KeptInMemory[Any] = KeptInMemory(_COMPUTED_BYTES)
+        """What is known of pieces of calculated series, by what they follow from."""
         self.heal: Callable[[int], bool] = lambda _point_id: False
         """Makes damaged readings of a point anew; says whether there were any."""
         self.overviews: dict[str, Overview] = {}

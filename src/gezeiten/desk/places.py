@@ -25,7 +25,7 @@ from gezeiten.domain.acts.sites import NextVisitSet
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
-from gezeiten.domain.series.series_keys import label_of
+from gezeiten.domain.series.series_keys import is_derived, label_of
 from gezeiten.domain.sites import full_name, split_name
 from gezeiten.errors import ArchiveDamagedError, InputError, PlanError
 
@@ -68,6 +68,11 @@ class PointPlace:
     def full_name(self) -> str:
         """ "Site · point"."""
         return full_name(self.site, self.name)
+
+    @property
+    def measured(self) -> tuple[ChannelPlace, ...]:
+        """The series that are not calculated from others."""
+        return tuple(one for one in self.channels if not is_derived(one.channel))
 
     def rules(self, channel: str) -> tuple[LimitRule, ...]:
         """Return the limits in force for a channel."""
@@ -191,6 +196,10 @@ def _series(
     plans: dict[int, Plan | None] = {}
     found = []
     for shown in made.shown.get(point.uid, ()):
+        if is_derived(shown.key):  # no plan knows of it
+            own = limits.get((point.id, shown.key), ())
+            found.append(ChannelPlace(shown.key, shown.unit, own))
+            continue
         fed = made.of_series(point.id, shown.key)
         last = beside.get(fed[-1].mission, mission)
         if last is not None and last.id not in plans:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.segments import load_segments, read_segment
+from gezeiten.archive.here.segments import load_segments
 from gezeiten.archive.here.tables import Block
 from gezeiten.archive.intake.missions import (
     Circumstances,
@@ -62,7 +62,7 @@ def values(archive: Archive, point_id: int) -> list[float]:
 
 def whole(session: Session, point_id: int) -> Series:
     made = load_segments(session, point_id, "air_temperature")
-    return join_series([read_segment(session, made, i) for i in range(len(made.listed))])
+    return join_series([made.read(session, i) for i in range(len(made.listed))])
 
 
 def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> None:

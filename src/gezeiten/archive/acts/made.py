@@ -21,11 +21,12 @@ MADE = (
     "person", "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
     "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
     "assessment", "step", "excursion_found", "placing", "feeding",
-    "series_limit", "own_quantity",
+    "series_limit", "own_quantity", "derived", "derived_input",
 )  # fmt: skip
 """Tables whose rows acts make; none refers to a later one."""
 HELD_AT_BEGIN = frozenset(MADE) - {
-    "excursion_found", "placing", "feeding", "series_limit", "own_quantity",
+    "excursion_found", "placing", "feeding", "series_limit", "own_quantity", "derived",
+    "derived_input",
 }  # fmt: skip
 """Tables that could hold something before acts made them; the others began empty."""
 _BY_WHAT_IT_IS = {
@@ -35,6 +36,7 @@ _BY_WHAT_IT_IS = {
     "overview": ("mission_id", "sha256"),
     "logger_report": ("logger_id", "sha256"),
     "launch_intent": ("logger_id",),
+    "derived_input": ("derived_id", "position"),
     "excursion_found": ("mission_id", "rule_key", "start_ms", "at_ms"),
 }
 """What identifies rows that have no id of their own."""

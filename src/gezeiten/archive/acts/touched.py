@@ -8,6 +8,7 @@ from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
 from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken
@@ -45,6 +46,8 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
     if isinstance(act, MissionOffloaded | TextTaken):
         return _of_bytes(connection, act.raw.sha256)
     if isinstance(act, SeriesFed | FeedingTakenBack | LimitSet | LimitEnded | LimitTakenBack):
+        return [act.point]
+    if isinstance(act, SeriesDerived | DerivedTakenBack):
         return [act.point]
     if isinstance(act, SourcePlaced | PlacingTakenBack):
         return _where_placed(act)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any, TypeAlias
+from zlib import crc32
 
 import msgspec
 import numpy as np
@@ -72,6 +73,7 @@ class Packed:
     held_until_ms: int | None
     until_interval_ms: int | None
     runs: bytes | None
+    stamp: int
     cells: bytes
     data: bytes
     numbers: bytes | None
@@ -102,13 +104,19 @@ def pack(piece: Piece) -> Packed:
     count, number, start_ms = len(column), int(column.numbers[0]), int(column.times[0])
     step_ms = _even_step(column.times)
     is_unbroken = int(column.numbers[-1]) - number in (0, count - 1)  # a text's are all 0
+    held_ms, until_ms, interval_ms, runs, cells = packed_coverage(piece)
     return Packed(
         cut.first, cut.width, count, number, start_ms, step_ms or 0, int(column.times[-1]),
-        facts.valid, facts.low, facts.high, facts.total, *packed_coverage(piece),
+        facts.valid, facts.low, facts.high, facts.total, held_ms, until_ms,
+        interval_ms, runs, _stamp(column), cells,
         encode_readings(column.values),
         None if is_unbroken else encode_times(column.numbers),
         None if step_ms is not None else encode_times(column.times),
     )  # fmt: skip
+
+
+def _stamp(column: Column) -> int:
+    return crc32(column.values.tobytes(), crc32(column.times.tobytes()))
 
 
 Coverage: TypeAlias = tuple[int | None, int | None, int | None, bytes | None, bytes]

@@ -10,10 +10,12 @@ from collections.abc import Iterable
 from sqlalchemy import Connection, bindparam, delete, func, select, update
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import LogbookRow, Mission, Placing, Point
 from gezeiten.domain.series.timeline import EVER_MS, Span
+from gezeiten.domain.steps.derived import in_force, spread
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
 EVERYTHING: Span = (-EVER_MS, EVER_MS)
@@ -67,11 +69,14 @@ _NEWEST = Prepared(select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit
 def record_changed(
     connection: Connection, points: Iterable[str], span: Span | None = EVERYTHING
 ) -> None:
-    """Count that the records of points (ids) changed; their excursions have to be found anew in a
-    stretch, or, where that is None, where something says so besides."""
-    for point in points:
-        if not _count(connection, point, span):
-            since_ms, until_ms = span or EVERYTHING
+    """Count that the records of points (ids) changed, and of those where something is calculated
+    from them; their excursions have to be found anew in a stretch, or, where that is None, where
+    something says so besides."""
+    changed = dict.fromkeys(points, span or EVERYTHING)
+    standing = in_force(said_derived(connection)) if changed else {}
+    for point, its in spread(changed, standing).items():
+        if not _count(connection, point, span and its):
+            since_ms, until_ms = its
             _FIRST.run(connection, point=point, changes=1, found_in=0, found_by="",
                        changed_ms=since_ms, changed_until_ms=until_ms)  # fmt: skip
 

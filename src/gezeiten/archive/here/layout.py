@@ -1,5 +1,5 @@
-"""Where sources stood and which mission feeds which series, as missions, blocks and what people
-said make it; kept in memory until one of them changes."""
+"""Where sources stood, which mission feeds which series and which are calculated from others, as
+missions, blocks and what people said make it; kept in memory until one of them changes."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import Block, RecordRow
 from gezeiten.archive.store.tables import (
     Feeding,
@@ -34,6 +35,7 @@ from gezeiten.domain.series.feeds import (
     feeds,
 )
 from gezeiten.domain.series.timeline import EVER_MS
+from gezeiten.domain.steps.derived import Derived, Key, in_force, rests_on, root
 from gezeiten.errors import ArchiveDamagedError, PlanError
 
 
@@ -50,7 +52,7 @@ class Layout:
     """missions: keys in this database by id; points: ids by key; stays: all
     missions where they were launched for; stood: all deployments; feeds: of
     each series, by point (its id) and series, in order of time; by_point, by_mission: the same
-    another way; shown: the series of each point."""
+    another way; shown: the series of each point; derived: those that are calculated."""
 
     missions: dict[str, int]
     points: dict[int, str]
@@ -60,10 +62,32 @@ class Layout:
     by_point: dict[str, list[Feed]]
     by_mission: dict[str, list[Feed]]
     shown: dict[str, tuple[ShownSeries, ...]]
+    derived: dict[Key, Derived]
 
     def of_series(self, point_id: int, key: str) -> tuple[Feed, ...]:
-        """Return what feeds a series, in order of time."""
+        """Return what feeds a measured series, in order of time."""
         return self.feeds.get((self.points[point_id], key), ())
+
+    def calculated(self, point_id: int, key: str) -> Derived | None:
+        """Return how a series is calculated, None where it is measured."""
+        return self.derived.get((self.points[point_id], key))
+
+    def inputs_of(self, how: Derived) -> list[tuple[int, str]]:
+        """Return the inputs of a calculated series, with the keys of their points."""
+        keys = {uid: key for key, uid in self.points.items()}
+        return [(keys[point], series) for point, series in how.inputs]
+
+    def root_of(self, point_id: int, key: str) -> str:
+        """Return the measured series of a point whose instants a series of it has."""
+        return root((self.points[point_id], key), self.derived)[1]
+
+    def resting_on(self, point_id: int) -> list[int]:
+        """Return the keys of the other points where something is calculated from one's series."""
+        uid, keys = self.points[point_id], {uid: key for key, uid in self.points.items()}
+        return list(dict.fromkeys(
+            keys[one.point] for one in self.derived.values()
+            if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
+        ))  # fmt: skip
 
     def of_mission(self, mission: str, channel: str) -> list[Feed]:
         """Return what a channel of a mission (its id) feeds."""
@@ -139,8 +163,9 @@ def _made(session: Session) -> Layout:
         by_point.setdefault(one.point, []).append(one)
         by_mission.setdefault(one.mission, []).append(one)
     fed = {key: tuple(listed) for key, listed in by_series.items()}
-    shown = _shown(fed, recorded, bare)
-    return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown)
+    derived = in_force(said_derived(session.connection()))
+    shown = _with_derived(_shown(fed, recorded, bare), derived)
+    return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown, derived)
 
 
 def _recorded(session: Session) -> dict[str, list[_Recorded]]:
@@ -231,6 +256,20 @@ def _shown(
             listed, key=lambda one: (came[point, one[0]], one[0], one[1].key)))
         for point, listed in found.items()
     }  # fmt: skip
+
+
+def _with_derived(
+    shown: dict[str, tuple[ShownSeries, ...]], derived: dict[Key, Derived]
+) -> dict[str, tuple[ShownSeries, ...]]:
+    """Return what is shown with what is calculated, after all that is measured at its point, where
+    there are readings of all that it rests on."""
+    measured = {(point, one.key) for point, listed in shown.items() for one in listed}
+    found = dict(shown)
+    for one in derived.values():
+        if all(key in measured or key in derived for key in rests_on(one, derived)):
+            added = ShownSeries(one.series, quantity(one.series).unit)
+            found[one.point] = (*found.get(one.point, ()), added)
+    return found
 
 
 def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> Iterable[_Recorded]:

@@ -4,7 +4,7 @@ without reading one. What is drawn comes from their cells, what is asked for is 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Hashable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass
 from types import SimpleNamespace
@@ -36,7 +36,7 @@ _COLUMNS = tuple(column.key for column in READING)
 _HEADS = Prepared(
     select(Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text, Block.usual_ms,
            Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
-           Block.low, Block.high)
+           Block.low, Block.high, Block.stamp)
     .where(Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"))
     .order_by(Block.first)
 )  # fmt: skip
@@ -53,7 +53,8 @@ class Segment:
     that have to be read with it, itself among them, in order: the interval in force depends on
     them; whose: the readings are; is_whole: all that the block holds; ends: the first and the last
     reading with a value, None where not all of the block count, so that they have to be read;
-    valid: how many there are, then; low, high: of all that the block holds."""
+    valid: how many there are, then; low, high: of all that the block holds. stamp: what its
+    readings follow from, None where that cannot be said."""
 
     mission: int
     block: int
@@ -65,6 +66,7 @@ class Segment:
     valid: int
     low: float
     high: float
+    stamp: Hashable
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +77,41 @@ class Segments:
     listed: tuple[Segment, ...]
     fills: tuple[Series, ...]
     unused: tuple[Unused, ...]
+
+    def read(self, session: Session, at: int) -> Series:
+        """Return the measured readings of a segment.
+
+        Raises:
+            ArchiveDamagedError: its block, or one beside it, is damaged or gone.
+        """
+        segment = self.listed[at]
+        columns = [
+            counts_not(unpack(row, is_text=segment.whose.is_text), self.unused, segment.mission)
+            for row in _rows(session, segment.beside)
+        ]
+        whole = in_one(columns)
+        intervals = segment.whose.intervals(whole)
+        place = segment.beside.index(segment.block)
+        first = sum(len(one) for one in columns[:place])
+        mine = slice(first, first + len(columns[place]))
+        series = make_series(whole.times[mine], whole.values[mine], intervals[mine])
+        return series.between(*segment.span)
+
+    def cells(self, session: Session) -> dict[int, Cells]:
+        """Return the cells of the segments that are whole blocks, by their place; those that are
+        damaged are left out."""
+        places = {one.block: at for at, one in enumerate(self.listed) if one.is_whole}
+        keys, found = list(places), {}
+        for first in range(0, len(keys), _AT_ONCE):
+            its = BlockCells.id.in_(keys[first : first + _AT_ONCE])
+            for key, data in session.execute(select(BlockCells.id, BlockCells.cells).where(its)):
+                with suppress(ArchiveDamagedError):  # its readings make them as well
+                    found[places[key]] = unpacked_cells(data)
+        return found
+
+
+_AT_ONCE = 500
+"""Keys in one statement."""
 
 
 class _Head(NamedTuple):
@@ -90,6 +127,7 @@ class _Head(NamedTuple):
     held_until_ms: int | None
     low: float
     high: float
+    stamp: int
 
 
 def load_segments(session: Session, point_id: int, key: str) -> Segments:
@@ -120,34 +158,16 @@ def _of_feed(
         ends = (head.held_ms, head.held_until_ms) if is_whole else None
         whose = Whose(feed.mission, head.is_text, head.usual_ms, head.shorter_ms)
         beside = blocks_around(counts, i) if whose.needs_neighbours else (i, i + 1)
-        keys = tuple(one.key for one in heads[slice(*beside)])
+        around = heads[slice(*beside)]
+        stamp = (whose, span, *(one.stamp for one in around)) if is_whole else None
+        keys = tuple(one.key for one in around)
         yield Segment(mission, head.key, keys, span, whose, is_whole, ends, head.valid, head.low,
-                      head.high)  # fmt: skip
+                      head.high, stamp)  # fmt: skip
 
 
 def _heads(session: Session, feed: Feed) -> list[_Head]:
     rows = _HEADS.all(session.connection(), its_mission=feed.mission, its_channel=feed.channel)
     return [_Head(*row) for row in rows]
-
-
-def read_segment(session: Session, made: Segments, at: int) -> Series:
-    """Return the measured readings of a segment.
-
-    Raises:
-        ArchiveDamagedError: its block, or one beside it, is damaged or gone.
-    """
-    segment = made.listed[at]
-    columns = [
-        counts_not(unpack(row, is_text=segment.whose.is_text), made.unused, segment.mission)
-        for row in _rows(session, segment.beside)
-    ]
-    whole = in_one(columns)
-    intervals = segment.whose.intervals(whole)
-    place = segment.beside.index(segment.block)
-    first = sum(len(one) for one in columns[:place])
-    mine = slice(first, first + len(columns[place]))
-    series = make_series(whole.times[mine], whole.values[mine], intervals[mine])
-    return series.between(*segment.span)
 
 
 def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
@@ -159,20 +179,3 @@ def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
                 "A block of readings is gone; gezeiten verify --rebuild makes it anew."
             )
         yield SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True)))
-
-
-def load_cells(session: Session, made: Segments) -> dict[int, Cells]:
-    """Return the cells of the blocks that count as a whole, by the key of the block; those that are
-    damaged are left out."""
-    keys = [one.block for one in made.listed if one.is_whole]
-    found: dict[int, Cells] = {}
-    for first in range(0, len(keys), _AT_ONCE):
-        its = BlockCells.id.in_(keys[first : first + _AT_ONCE])
-        for key, data in session.execute(select(BlockCells.id, BlockCells.cells).where(its)):
-            with suppress(ArchiveDamagedError):  # its readings make them as well
-                found[key] = unpacked_cells(data)
-    return found
-
-
-_AT_ONCE = 500
-"""Keys in one statement."""

@@ -28,7 +28,7 @@ from gezeiten.archive.store.tables import row_key
 
 HERE = "here.db"
 SCHEMA = "here"
-_FORM = 5
+_FORM = 6
 """Of these tables; what an other version made is thrown away."""
 
 
@@ -62,6 +62,7 @@ class Block(HereBase):
     mission's intervals. low, high, total: over the valid values. held_ms, held_until_ms: the first
     and the last reading with a value, until_interval_ms: the interval in force at the last; runs:
     those of each stretch without a gap (`domain/series/runs.py`), None where there is but one.
+    stamp: a check sum of its readings, by which what was made of them is known again.
     """
 
     __tablename__ = "block"
@@ -91,6 +92,7 @@ class Block(HereBase):
     held_until_ms: Mapped[int | None]
     until_interval_ms: Mapped[int | None]
     runs: Mapped[bytes | None] = mapped_column(LargeBinary)
+    stamp: Mapped[int]
 
 
 class BlockBytes(HereBase):

@@ -188,6 +188,36 @@ class SeriesLimit(Base):
     undone_by: Mapped[str | None]
 
 
+class DerivedRow(Base):
+    """A series (its key) of a point that is calculated from others, by a formula of some version.
+    undone_ms set, it is not any more."""
+
+    __tablename__ = "derived"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    series: Mapped[str]
+    formula: Mapped[str]
+    version: Mapped[int]
+    parameters: Mapped[dict[str, float]] = mapped_column(JSON)
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
+class DerivedInput(Base):
+    """A series that another one is calculated from. position: which role of its formula."""
+
+    __tablename__ = "derived_input"
+    id: Mapped[int] = row_key()
+    derived_id: Mapped[int] = mapped_column(ForeignKey("derived.id"))
+    position: Mapped[int]
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"), index=True)
+    series: Mapped[str]
+
+
 class Offload(Base):
     """One transfer. received: ranges in the raw file; added: those that were new here (of a text,
     which has no numbers, both count its readings on from those of texts before).

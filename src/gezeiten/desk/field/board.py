@@ -153,8 +153,8 @@ def _row(
 ) -> BoardRow:
     mission, is_there = past.missions.get(point.id, (None, False))
     held: tuple[Span, ...] = ()
-    if point.channels:
-        held = tuple(past.held.runs(point.id, point.channels[0].channel).spans)
+    if point.measured:
+        held = tuple(past.held.runs(point.id, point.measured[0].channel).spans)
     steps = past.steps.get(point.id, [])
     booked = gaps_of(point, steps, past.held)
     estimated = [(step.start_ms, step.end_ms) for step in steps if step.kind == LINE]

@@ -90,7 +90,7 @@ def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[
     """Return the gaps of a point by time; steps: those of it that have an effect."""
     left_open = [step for step in steps if step.kind == LEFT_OPEN]
     found: dict[tuple[int, int, tuple[str, ...]], BookedGap] = {}
-    for place in point.channels:
+    for place in point.measured:  # a gap of what is calculated is one of what it rests on
         for gap in held.runs(point.id, place.channel).gaps():
             deciding = [step for step in left_open if _decides(step, place.channel, gap)]
             its = tuple(step.id for step in deciding)

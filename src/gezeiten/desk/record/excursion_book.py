@@ -93,13 +93,15 @@ class BookedExcursion:
 
 
 def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
-    """Find the excursions of a point's record as it is now and book what is new or changed.
+    """Find the excursions of a point's record as it is now, and of those at other points that
+    something calculated from it has, and book what is new or changed.
 
     tell: what is found for the first time is entered in the logbook; not where only tables were
     made anew, or another computer took the readings in: it tells.
     """
     with desk.archive.reading() as session:
-        points_now = points_found(session, point_id)
+        there = [point_id, *layout(session).resting_on(point_id)]
+        points_now = [one for at in there for one in points_found(session, at)]
     for point in points_now:
         anew = find_anew(desk, point)
         now_ms = desk.now_ms()

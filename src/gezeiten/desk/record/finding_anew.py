@@ -11,6 +11,7 @@ import numpy as np
 
 from gezeiten.archive.here.booking import FoundIn, FoundNow, Scope
 from gezeiten.archive.here.changes import EVERYTHING
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import lacks_values, load_recorded
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.records import (
@@ -86,8 +87,11 @@ class _Looking:
     def _by_mission(
         self, limit: LimitKept, listed: list[Excursion]
     ) -> Iterator[tuple[tuple[int, str, int], Excursion]]:
-        """Yield what a limit that was set finds, under the mission whose readings it begins in."""
-        feeds = [one for one in self.stretches if one.series == limit.series]
+        """Yield what a limit that was set finds, under the mission whose readings it begins in; of
+        a calculated series under that of its first input."""
+        with self.desk.archive.reading() as session:
+            root = layout(session).root_of(self.at.point_id, limit.series)
+        feeds = [one for one in self.stretches if one.series == root]
         for one in listed:
             missions = (its.mission for its in feeds
                         if its.feed.start_ms <= one.start_ms < its.feed.end_ms)  # fmt: skip

@@ -79,7 +79,8 @@ def set_limit(
         raise InputError("A direction has no mean that a limit could compare; choose each reading.")
     with desk.archive.reading() as session:
         uid = kept_point(session, point_id).uid
-        if not layout(session).of_series(point_id, series):
+        made = layout(session)
+        if not (made.of_series(point_id, series) or made.calculated(point_id, series)):
             raise InputError("There is no such series at this point; choose one of the list.")
     plain = {**rule.as_dict(), "channel": series}
     act = LimitSet(uid, fresh_id(), series, plain, start_ms, end_ms, words.strip())

@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.changes import record_version
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.here.segments import load_segments
 from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.record.computed import computed
 from gezeiten.desk.record.view import ALWAYS, RecordView, view_of
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
@@ -87,7 +89,7 @@ def read_ahead(desk: Desk, shown: RecordView, span: Span) -> RecordView:
     is now: the one that is shown as long as nothing changed, whatever else is kept in memory."""
     point_id, key = shown.point_id, shown.key
     with desk.archive.reading() as session:
-        is_current = shown.state == _state(session, point_id, key)
+        is_current = shown.state == _state(session, layout(session), point_id, key)
         found = shown if is_current else _drawable(desk, session, point_id, key)
         found.read_ahead(session, span)
     if _is_healed(desk, found):
@@ -110,22 +112,39 @@ def _is_healed(desk: Desk, seen: RecordView) -> bool:
     if not seen.damaged or seen.is_given_up:
         return False
     seen.is_given_up = True
-    return desk.heal(seen.point_id)
+    healed = [desk.heal(point_id) for point_id in seen.points]
+    return any(healed)
 
 
-def _state(session: ArchiveSession, point_id: int, key: str) -> object:
-    return (record_version(session, point_id), layout(session).of_series(point_id, key))
+def _state(session: ArchiveSession, made: Layout, point_id: int, key: str) -> object:
+    how = made.calculated(point_id, key)
+    own = record_version(session, point_id)
+    if how is None:
+        return (own, made.of_series(point_id, key))
+    return (own, how.uid, *(_state(session, made, *one) for one in made.inputs_of(how)))
 
 
-def _view(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
-    state = _state(session, point_id, key)
+def _view(
+    desk: Desk, session: ArchiveSession, point_id: int, key: str, made: Layout | None = None
+) -> RecordView:
+    made = made or layout(session)
+    state = _state(session, made, point_id, key)
     known: RecordView | None = desk.views.get((point_id, key))
     if known is not None and known.state == state:
         return known
-    made = view_of(session, point_id, key, desk.chunks)
-    made.state = state
-    desk.views.put((point_id, key), made, made.nbytes)
-    return made
+    how = made.calculated(point_id, key)
+    if how is None:
+        of_blocks = load_segments(session, point_id, key)
+        seen = view_of(session, point_id, key, of_blocks, desk.chunks)
+        seen.points = (point_id,)
+    else:
+        inputs = tuple(_view(desk, session, *one, made) for one in made.inputs_of(how))
+        of_inputs = computed(session, how, inputs, desk.computed)
+        seen = view_of(session, point_id, key, of_inputs, desk.chunks)
+        seen.points = tuple(dict.fromkeys(one for view in inputs for one in view.points))
+    seen.state = state
+    desk.views.put((point_id, key), seen, seen.nbytes)
+    return seen
 
 
 def watched(desk: Desk, point_id: int) -> list[Watched]:

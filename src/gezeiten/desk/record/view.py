@@ -6,20 +6,15 @@ readings are read block by block where they are asked for, and kept as long as t
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 import numpy as np
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.segments import (
-    Segments,
-    load_cells,
-    load_segments,
-    read_segment,
-)
 from gezeiten.desk.kept_in_memory import KeptInMemory
-from gezeiten.domain.series.cells import cells_of_series, joined_cells
+from gezeiten.domain.series.cells import Cells, cells_of_series, joined_cells
 from gezeiten.domain.series.pyramid import Picture, Pyramid, split_for_drawing
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
 from gezeiten.domain.series.timeline import EVER_MS, Span, Times
@@ -31,6 +26,41 @@ which two at least then lie in a column."""
 READ_AHEAD = READ_FOR_A_PICTURE * 4096
 """So many readings at most are read for a picture, which is no wider than that."""
 ALWAYS: Span = (-EVER_MS, EVER_MS)
+
+
+class Piece(Protocol):
+    """A stretch of a series that is read as one: [start, end) of `span`. ends: its first and its
+    last reading, None where it has to be read for that; valid: how many there are, then; low, high:
+    at least as far as its readings reach. stamp: what they follow from, None where that cannot be
+    said."""
+
+    @property
+    def span(self) -> Span: ...
+    @property
+    def ends(self) -> Span | None: ...
+    @property
+    def valid(self) -> int: ...
+    @property
+    def low(self) -> float: ...
+    @property
+    def high(self) -> float: ...
+    @property
+    def stamp(self) -> Hashable: ...
+
+
+class Made(Protocol):
+    """What a series is made of: of blocks (`archive/here/segments.py`), or calculated from other
+    views (`computed.py`). listed: in order of time; fills: estimated readings, by stretch."""
+
+    @property
+    def listed(self) -> Sequence[Piece]: ...
+    @property
+    def fills(self) -> Sequence[Series]: ...
+    def read(self, session: ArchiveSession, at: int) -> Series:
+        """Return the measured readings of a piece; raises ArchiveDamagedError."""
+
+    def cells(self, session: ArchiveSession) -> dict[int, Cells]:
+        """Return the cells that are known, by the place of their piece."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,12 +82,12 @@ class RecordView:
     their first and last reading, int64 (n,); measured: how many there are in all; cells: of these;
     estimated: estimated readings with their measured neighbours, as they are drawn; damaged: by
     place in `places`, why its readings cannot be shown; is_given_up: it was tried to make these
-    anew; state: of the record, that it is of.
+    anew; state: of the record, that it is of; points: whose records it rests on.
     """
 
     point_id: int
     key: str
-    made: Segments
+    made: Made
     chunks: KeptInMemory[Series]
     fills: Series
     places: tuple[int, ...] = ()
@@ -69,6 +99,7 @@ class RecordView:
     damaged: dict[int, str] = field(default_factory=dict)
     is_given_up: bool = False
     state: object = None
+    points: tuple[int, ...] = ()
 
     # -- what there is, without reading ----------------------------------------------------------
     @property
@@ -148,6 +179,17 @@ class RecordView:
         assert self.cells is not None
         return self.cells.cells.count_between(span) <= READ_AHEAD
 
+    def stamp(self, span: Span) -> Hashable:
+        """Return what the readings follow from that `around` gives, None where that cannot be
+        said."""
+        a, b = self._around(span)
+        stamps = tuple(self.made.listed[i].stamp for i in self.places[a:b])
+        if b > a:
+            span = (min(span[0], int(self.first_ms[a])), max(span[1], int(self.last_ms[b - 1]) + 1))
+        fills = self.fills.between(*span)
+        estimated = (fills.times_utc_ms.tobytes(), fills.values.tobytes())
+        return None if None in stamps else (estimated, *stamps)
+
     def _around(self, span: Span) -> tuple[int, int]:
         """Return which chunks hold a stretch and a reading on either side of it."""
         a, b = int(self.last_ms.searchsorted(span[0])), int(self.first_ms.searchsorted(span[1]))
@@ -155,12 +197,20 @@ class RecordView:
         b += b < len(self.last_ms) and (b == 0 or self.last_ms[b - 1] < span[1])
         return a, max(a, b)
 
+    def chunk(self, session: ArchiveSession, i: int) -> Series:
+        """Return the measured readings of a piece that has some, by its place in `places`.
+
+        Raises:
+            ArchiveDamagedError: they are damaged.
+        """
+        return self._read(session, i, tolerant=False, keeps=True)
+
     def _read(self, session: ArchiveSession, i: int, *, tolerant: bool, keeps: bool) -> Series:
         known = self._in_memory(i)
         if known is not None and (tolerant or i not in self.damaged):
             return known
         try:
-            read = read_segment(session, self.made, self.places[i])
+            read = self.made.read(session, self.places[i])
         except ArchiveDamagedError as exc:
             self.damaged[i] = str(exc)
             if not tolerant:
@@ -178,8 +228,8 @@ class RecordView:
         """Make it ready to be drawn."""
         if self.cells is not None:
             return
-        known = load_cells(session, self.made)
-        parts = [known.get(self.made.listed[i].block) for i in self.places]
+        known = self.made.cells(session)
+        parts = [known.get(i) for i in self.places]
         for at, part in enumerate(parts):
             if part is None:
                 read = self._read(session, at, tolerant=True, keeps=False)
@@ -223,10 +273,9 @@ _SEGMENT_BYTES = 400
 
 
 def view_of(
-    session: ArchiveSession, point_id: int, key: str, chunks: KeptInMemory[Series]
+    session: ArchiveSession, point_id: int, key: str, made: Made, chunks: KeptInMemory[Series]
 ) -> RecordView:
-    """Return the view of a series as it is now; it cannot be drawn before `load_cells`."""
-    made = load_segments(session, point_id, key)
+    """Return the view of a series made of this; it cannot be drawn before `load_cells`."""
     view = RecordView(point_id, key, made, chunks, join_series(list(made.fills)))
     ends: list[tuple[int, int, int, int]] = []
     for i, segment in enumerate(made.listed):
@@ -234,7 +283,7 @@ def view_of(
             ends.append((i, *segment.ends, segment.valid))
             continue
         try:
-            read = read_segment(session, made, i)
+            read = made.read(session, i)
         except ArchiveDamagedError as exc:  # as if it reached as far as it may
             view.damaged[len(ends)] = str(exc)
             ends.append((i, segment.span[0], segment.span[1] - 1, 0))

@@ -1,18 +1,25 @@
 """What names a series at a point: its channel, with a label where several measure the same.
 
-"air_temperature" is the main series of that channel, "air_temperature@upper shelf" a second one.
+"air_temperature" is the main series of that channel, "air_temperature@upper shelf" a second one;
+"dew_point@=" is calculated from others, "dew_point@=by the wall" another one that is.
 """
 
 from __future__ import annotations
 
 MAIN = ""
 """Label of the main series of a channel."""
-_MARK = "@"
+_MARK, _CALCULATED = "@", "="
 
 
 def series_key(channel: str, label: str = MAIN) -> str:
-    """Return the key of a channel's series of a label."""
+    """Return the key of a channel's measured series of a label."""
+    label = label.lstrip(_CALCULATED)  # whatever a source is called, it is none that is calculated
     return f"{channel}{_MARK}{label}" if label else channel
+
+
+def derived_key(channel: str, label: str = MAIN) -> str:
+    """Return the key of a series that is calculated from others."""
+    return f"{channel}{_MARK}{_CALCULATED}{label}"
 
 
 def channel_of(key: str) -> str:
@@ -20,6 +27,14 @@ def channel_of(key: str) -> str:
     return key.partition(_MARK)[0]
 
 
+def is_derived(key: str) -> bool:
+    """Whether a series is calculated from others."""
+    return key.partition(_MARK)[2].startswith(_CALCULATED)
+
+
 def label_of(key: str) -> str:
-    """Return the label of a series, "" of a main one."""
-    return key.partition(_MARK)[2]
+    """Return the label of a series, "" of a main one; of one that is calculated it says so."""
+    label = key.partition(_MARK)[2]
+    if not is_derived(key):
+        return label
+    return ", ".join(part for part in (label.removeprefix(_CALCULATED), "calculated") if part)

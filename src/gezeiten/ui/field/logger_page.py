@@ -167,7 +167,7 @@ class LoggerPage(QWidget):
             by_key[spec.key] = value
         air, humid = by_key.get("air_temperature"), by_key.get("relative_humidity")
         if air and humid and SensorStatus.OK == air.status == humid.status and humid.value > 0:
-            dew = dew_point_c(air.value, humid.value)
+            dew = float(dew_point_c(air.value, humid.value))
             facts.append((tr("Dew point, from both"), units.value("air_temperature", dew)))
         self.live.show_facts(facts)
 

@@ -1,0 +1,142 @@
+"""Series calculated from others: what can be, which are, and how one comes and goes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gezeiten.archive.derived import Said, said_by
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import ChannelPlace, PointPlace, points
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import around, extent
+from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of, derived_key
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.deriving import derive
+from gezeiten.domain.steps.formulas import Formula, Role
+from gezeiten.errors import InputError
+
+_SHOWN_MS = 7 * DAY_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Calculation:
+    """A series that somebody wants calculated. inputs: by role, the first at the point that it is
+    to be at; label: "" for the only one of its quantity there."""
+
+    formula: Formula
+    inputs: tuple[tuple[PointPlace, str], ...]
+    parameters: Mapping[str, float]
+    label: str = ""
+
+    @property
+    def point(self) -> PointPlace:
+        """Where it is."""
+        return self.inputs[0][0]
+
+    @property
+    def channel(self) -> str:
+        """What comes out."""
+        return self.formula.gives[quantity(channel_of(self.inputs[0][1])).unit]
+
+
+@dataclass(frozen=True, slots=True)
+class SeenCalculation:
+    """A series of a point that is calculated: how, from what (names by role), and who said so."""
+
+    how: Derived
+    inputs: tuple[tuple[str, str], ...]
+    said: Said
+
+
+def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
+    """Return the calculated series of a point."""
+    names = {point.uid: point.full_name for point in points(desk)}
+    with desk.archive.reading() as session:
+        made = layout(session)
+        said = said_by(session)
+    its = [one for one in made.derived.values() if one.point == made.points[point_id]]
+    return [
+        SeenCalculation(one, tuple((names[uid], key) for uid, key in one.inputs), said[one.uid])
+        for one in its
+    ]
+
+
+def that_fit(point: PointPlace, role: Role) -> list[ChannelPlace]:
+    """Return the series of a point that can stand in a role."""
+    return [place for place in point.channels if role.takes(quantity(channel_of(place.channel)))]
+
+
+def checked(wanted: Calculation) -> dict[str, float]:
+    """Return all parameters of a calculation that makes sense.
+
+    Raises:
+        InputError: it makes none; the sentence says why.
+    """
+    label = wanted.label
+    if "@" in label or len(label) > 60 or label.startswith("="):
+        raise InputError("A label has up to 60 signs and no “@”; choose another one.")
+    quantities = tuple(quantity(channel_of(key)) for _, key in wanted.inputs)
+    why = wanted.formula.problem(quantities)
+    if why:
+        raise InputError(f"“{wanted.formula.name}” cannot be calculated from these: {why}.")
+    try:
+        return wanted.formula.checked(wanted.parameters)
+    except ValueError as exc:
+        raise InputError(f"“{wanted.formula.name}” cannot be calculated so: {exc}.") from exc
+
+
+def preview(desk: Desk, wanted: Calculation) -> Series:
+    """Return what would be calculated of the last week of the first input.
+
+    Raises:
+        InputError: it makes no sense.
+        ArchiveDamagedError: readings are damaged.
+    """
+    parameters = checked(wanted)
+    whole = extent(desk, wanted.point.id, [wanted.inputs[0][1]])
+    if whole is None:
+        raise InputError("The first input has no reading yet; offload its logger first.")
+    span = (whole[1] - _SHOWN_MS, whole[1] + 1)
+    series = [around(desk, point.id, key, span) for point, key in wanted.inputs]
+    ways = [quantity(channel_of(key)).averages for _, key in wanted.inputs]
+    inputs = list(zip([series[0].between(*span), *series[1:]], ways, strict=True))
+    return derive(wanted.formula, parameters, inputs, wanted.channel)
+
+
+def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
+    """Let a series be calculated from now on, for all time; returns its key.
+
+    Raises:
+        InputError: it makes no sense, is there already, or would be calculated from itself.
+    """
+    parameters, formula = checked(wanted), wanted.formula
+    with desk.archive.reading() as session:
+        inputs = tuple(
+            Input(kept_point(session, point.id).uid, key) for point, key in wanted.inputs
+        )
+    key = derived_key(wanted.channel, " ".join(wanted.label.split()))
+    act = SeriesDerived(inputs[0].point, fresh_id(), key, formula.key, formula.version, parameters,
+                        inputs, words.strip())  # fmt: skip
+    desk.do(act)
+    refresh_excursions(desk, wanted.point.id)
+    return key
+
+
+def calculate_no_more(desk: Desk, one: Derived) -> None:
+    """Let a series not be calculated any more; what was measured stays as it is.
+
+    Raises:
+        InputError: another series is calculated from it.
+    """
+    desk.do(DerivedTakenBack(one.point, one.uid, one.series))
+    with desk.archive.reading() as session:
+        keys = {uid: key for key, uid in layout(session).points.items()}
+    refresh_excursions(desk, keys[one.point])

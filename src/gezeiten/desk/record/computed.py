@@ -1,0 +1,143 @@
+"""What a calculated series is made of: the pieces of its first input, each calculated where it is
+asked for.
+
+What is known of a piece without calculating it again (its cells, its ends, what of it is estimated)
+stays in memory under what it follows from; so after a late fetch only what changed is calculated.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.record.view import RecordView
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.cells import Cells, cells_of_series
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.deriving import derive
+from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class ComputedPiece:
+    """A piece of a calculated series; see `view.Piece`. cells: None where it could not be
+    calculated; estimated: readings of it that rest on an estimate."""
+
+    span: Span
+    ends: Span | None
+    valid: int
+    low: float
+    high: float
+    stamp: Hashable
+    cells: Cells | None
+    estimated: Series
+
+
+@dataclass(frozen=True, slots=True)
+class Computed:
+    """A calculated series; see `view.Made`. inputs: views by role; listed: the pieces of the first
+    one in order of time."""
+
+    how: Derived
+    inputs: tuple[RecordView, ...]
+    listed: list[ComputedPiece] = field(default_factory=list)
+    fills: list[Series] = field(default_factory=list)
+
+    def read(self, session: ArchiveSession, at: int) -> Series:
+        """Return what is calculated of a piece of the first input from measured readings alone.
+
+        Raises:
+            ArchiveDamagedError: what it follows from is damaged.
+        """
+        made = self.of(session, self.inputs[0].chunk(session, at))
+        return _part(made, ~made.estimated)
+
+    def cells(self, _session: ArchiveSession) -> dict[int, Cells]:
+        """Return the cells of the pieces that could be calculated, by their place."""
+        return {at: one.cells for at, one in enumerate(self.listed) if one.cells is not None}
+
+    def of(self, session: ArchiveSession, first: Series) -> Series:
+        """Return what is calculated of readings of the first input."""
+        if not len(first):
+            return first
+        span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
+        series = [first, *(view.around(session, span) for view in self.inputs[1:])]
+        ways = [quantity(channel_of(view.key)).averages for view in self.inputs]
+        return derive(self.how.how, self.how.parameters, list(zip(series, ways, strict=True)),
+                      channel_of(self.how.series))  # fmt: skip
+
+
+def computed(
+    session: ArchiveSession,
+    how: Derived,
+    inputs: tuple[RecordView, ...],
+    known: KeptInMemory[ComputedPiece],
+) -> Computed:
+    """Return what a calculated series is made of, as its inputs are now.
+
+    Args:
+        known: pieces by what they follow from, of all series.
+    """
+    made, first = Computed(how, inputs), inputs[0]
+    estimated: list[Series] = []
+    for at in range(len(first.places)):
+        span = (int(first.first_ms[at]), int(first.last_ms[at]) + 1)
+        stamp = _stamp(made, at, span)
+        piece = known.get(stamp) if stamp is not None else None
+        if piece is None:
+            piece = replace(_piece(session, made, at, span), stamp=stamp)
+            if stamp is not None and piece.cells is not None:
+                known.put(stamp, piece, piece.cells.nbytes + 25 * len(piece.estimated) + 500)
+        made.listed.append(piece)
+        estimated.append(piece.estimated)
+    estimated += [made.of(session, one) for one in first.made.fills]
+    made.fills.extend(_stretches(join_series(estimated)))
+    return made
+
+
+def _stamp(made: Computed, at: int, span: Span) -> Hashable:
+    """Return what a piece follows from: its formula and the readings of all inputs."""
+    first = made.inputs[0]
+    own = first.made.listed[first.places[at]].stamp
+    others = tuple(view.stamp(span) for view in made.inputs[1:])
+    return None if own is None or None in others else (made.how.uid, own, others)
+
+
+def _piece(session: ArchiveSession, made: Computed, at: int, span: Span) -> ComputedPiece:
+    """Calculate a piece; of a damaged one that it cannot be, and is looked at again."""
+    try:
+        whole = made.of(session, made.inputs[0].chunk(session, at))
+    except ArchiveDamagedError:
+        return ComputedPiece(span, None, 0, -np.inf, np.inf, None, None, empty_series())
+    is_estimated = whole.estimated
+    measured = _part(whole, ~is_estimated)
+    if not len(measured):
+        return ComputedPiece(span, None, 0, np.inf, -np.inf, None, cells_of_series(measured),
+                             _part(whole, is_estimated))  # fmt: skip
+    ends = int(measured.times_utc_ms[0]), int(measured.times_utc_ms[-1])
+    return ComputedPiece(span, ends, len(measured), float(measured.values.min()),
+                         float(measured.values.max()), None, cells_of_series(measured),
+                         _part(whole, is_estimated))  # fmt: skip
+
+
+def _part(series: Series, which: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> Series:
+    if which.all():
+        return series
+    return Series(series.times_utc_ms[which], series.values[which], series.quality[which],
+                  series.interval_ms[which])  # fmt: skip
+
+
+def _stretches(series: Series) -> Iterable[Series]:
+    """Yield the stretches of a series between which there is a gap, or something measured."""
+    times = series.times_utc_ms
+    apart = np.flatnonzero(np.diff(times) > HOLD_FACTOR * series.interval_ms[:-1]) + 1
+    for a, b in zip([0, *apart.tolist()], [*apart.tolist(), len(times)], strict=True):
+        if b > a:
+            yield series.between(int(times[a]), int(times[b - 1]) + 1)

@@ -1,0 +1,108 @@
+"""Which series are calculated from which: what people said, without what would go in a circle.
+
+Source: docs/record.md, "Calculated series".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import TypeAlias
+
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.formulas import FORMULAS, Formula
+
+Key: TypeAlias = tuple[str, str]
+"""A series: its point (id) and its key there."""
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """A series that is calculated. uid: of what was said; formula, version: by which; inputs: by
+    role, the first at the same point."""
+
+    uid: str
+    point: str
+    series: str
+    formula: str
+    version: int
+    parameters: Mapping[str, float]
+    inputs: tuple[Key, ...]
+
+    @property
+    def key(self) -> Key:
+        """Which series it is."""
+        return (self.point, self.series)
+
+    @property
+    def how(self) -> Formula:
+        """Its formula."""
+        return FORMULAS[self.formula, self.version]
+
+    @property
+    def reach_ms(self) -> int:
+        """How far from a reading of any input others follow from it."""
+        return max(role.reach_ms for role in self.how.roles)
+
+
+def in_force(said: Iterable[Derived]) -> dict[Key, Derived]:
+    """Return what is calculated, of what was said in this order: of two series of one name the
+    earlier stands, and one that would close a circle has no effect, nor one by a formula that is
+    not known here."""
+    standing: dict[Key, Derived] = {}
+    for one in said:
+        is_known = (one.formula, one.version) in FORMULAS
+        if is_known and one.key not in standing and not closes_a_circle(one, standing):
+            standing[one.key] = one
+    return standing
+
+
+def closes_a_circle(one: Derived, standing: Mapping[Key, Derived]) -> bool:
+    """Whether a series would be calculated from itself, over however many others."""
+    return one.key in rests_on(one, standing)
+
+
+def rests_on(one: Derived, standing: Mapping[Key, Derived]) -> list[Key]:
+    """Return all series that one is calculated from, over however many others, each once."""
+    found: dict[Key, None] = {}
+    open_ = list(one.inputs)
+    while open_:
+        key = open_.pop()
+        if key not in found:
+            found[key] = None
+            open_ += standing[key].inputs if key in standing else ()
+    return list(found)
+
+
+def root(key: Key, standing: Mapping[Key, Derived]) -> Key:
+    """Return the measured series whose instants a series has: itself where it is measured."""
+    while key in standing:
+        key = standing[key].inputs[0]
+    return key
+
+
+def spread(changed: Mapping[str, Span], standing: Mapping[Key, Derived]) -> dict[str, Span]:
+    """Return in which stretch readings of points are others when measured ones of some points (ids)
+    changed: there, and wherever something calculated rests on them, its reach further."""
+    known: dict[Key, Span | None] = {}
+
+    def of(key: Key) -> Span | None:
+        one = standing.get(key)
+        if one is None:
+            return changed.get(key[0])
+        if key not in known:
+            hull = _hull([of(its) for its in one.inputs])
+            known[key] = hull and (hull[0] - one.reach_ms, hull[1] + one.reach_ms)
+        return known[key]
+
+    spans = dict(changed)
+    for key, one in standing.items():
+        hull = _hull([of(key), spans.get(one.point)])
+        if hull is not None:
+            spans[one.point] = hull
+    return spans
+
+
+def _hull(spans: Iterable[Span | None]) -> Span | None:
+    known = [span for span in spans if span is not None]
+    return (min(a for a, _ in known), max(b for _, b in known)) if known else None

@@ -1,0 +1,93 @@
+"""A series calculated from others: reading by reading, at the instants of the first.
+
+Source: docs/calculations.md, "Calculated series".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.quantities.quantities import Averages, quantity
+from gezeiten.domain.series.quality import Quality, worst
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, make_series
+from gezeiten.domain.series.timeline import Times, Values
+from gezeiten.domain.steps.formulas.formula import LONGEST_MS, Formula, Role
+
+EXTRA_DECIMALS = 2
+"""Calculated values are rounded to so many decimals more than their quantity is said with: exp and
+log may differ in the last bit between computers, what is handed over must not."""
+
+
+def derive(
+    formula: Formula,
+    parameters: Mapping[str, float],
+    inputs: Sequence[tuple[Series, Averages]],
+    channel: str,
+) -> Series:
+    """Return the calculated readings of one or more of the first input's.
+
+    Each has the first input's instant and interval, the other inputs' values at that instant
+    (`at_instants`), and the worst of all their qualities. Where one has no value there is none.
+
+    Args:
+        inputs: by role, with how each averages; of the others at least one reading beside the
+            stretch of the first on either side, where there is one.
+        channel: what is calculated, for its decimals.
+    """
+    first = inputs[0][0]
+    values, codes = [first.values], [first.quality]
+    for role, (series, averages) in zip(formula.roles[1:], inputs[1:], strict=True):
+        its, qualities = at_instants(series, first.times_utc_ms, role, averages)
+        values.append(its)
+        codes.append(qualities)
+    with np.errstate(all="ignore"):  # a formula says by NaN that there is no value
+        made, is_suspect = formula.apply(tuple(values), parameters)
+    made = np.where(np.isfinite(made), made, np.nan)
+    suspect = np.where(is_suspect, np.uint8(Quality.SUSPECT), np.uint8(Quality.GOOD))
+    rounded = np.round(made, quantity(channel).decimals + EXTRA_DECIMALS) + 0.0  # no -0.0
+    return make_series(first.times_utc_ms, rounded, first.interval_ms, worst(*codes, suspect))
+
+
+def at_instants(
+    series: Series, times_utc_ms: Times, role: Role, averages: Averages = "plain"
+) -> tuple[Values, NDArray[np.uint8]]:
+    """Return what a series has at some instants: values, NaN where none, and qualities; (n,) each.
+
+    A reading at the instant itself stands. Between neighbours that are near enough (`Role`) it is
+    interpolated, a direction on the circle, a sum never; the quality is the worse of the two.
+    """
+    values = np.full(len(times_utc_ms), np.nan)
+    codes = np.full(len(times_utc_ms), Quality.MISSING, np.uint8)
+    if not len(series):
+        return values, codes
+    after = series.times_utc_ms.searchsorted(times_utc_ms)
+    at = np.minimum(after, len(series) - 1)
+    is_same = series.times_utc_ms[at] == times_utc_ms
+    values[is_same], codes[is_same] = series.values[at[is_same]], series.quality[at[is_same]]
+    if averages == "sum":
+        return values, codes
+    is_between = ~is_same & (after > 0) & (after < len(series))
+    b = after[is_between]
+    a = b - 1
+    apart = series.times_utc_ms[b] - series.times_utc_ms[a]
+    near = apart <= _longest_ms(series.interval_ms[a], role)
+    a, b, apart = a[near], b[near], apart[near]
+    wanted = np.flatnonzero(is_between)[near]
+    part = (times_utc_ms[wanted] - series.times_utc_ms[a]) / apart
+    rise = series.values[b] - series.values[a]
+    if averages == "direction":
+        rise = (rise + 180) % 360 - 180
+    between = series.values[a] + rise * part
+    values[wanted] = between % 360 if averages == "direction" else between
+    codes[wanted] = worst(series.quality[a], series.quality[b])
+    return values, codes
+
+
+def _longest_ms(interval_ms: NDArray[np.int64], role: Role) -> NDArray[np.float64]:
+    if role.longest_ms is not None:
+        return np.full(len(interval_ms), float(role.longest_ms))
+    longest: NDArray[np.float64] = np.minimum(interval_ms * HOLD_FACTOR, LONGEST_MS)
+    return longest

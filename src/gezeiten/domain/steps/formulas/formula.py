@@ -1,0 +1,107 @@
+"""What a formula is: what it takes, what can be set, and how values become a value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.quantities.quantities import Quantity
+from gezeiten.domain.series.timeline import HOUR_MS, Values
+
+LONGEST_MS = 36 * HOUR_MS
+"""Neighbours further apart than this are never interpolated between, however long intervals are."""
+
+
+@dataclass(frozen=True, slots=True)
+class Role:
+    """An input of a formula. channels: those it takes; none: all of its unit, "" for any that its
+    formula gives something for. longest_ms: how far neighbours may be apart that are interpolated
+    between; None: 1.5 of their intervals."""
+
+    name: str
+    unit: str
+    channels: tuple[str, ...] = ()
+    longest_ms: int | None = None
+
+    def takes(self, one: Quantity) -> bool:
+        """Whether a quantity can stand here; `one.key` is its channel."""
+        if self.channels:
+            return one.key in self.channels
+        return self.unit in ("", one.unit)
+
+    @property
+    def reach_ms(self) -> int:
+        """How far from a reading of this input others may follow from it."""
+        return self.longest_ms or LONGEST_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """A number that people set, with the one that stands by itself, and what it may be."""
+
+    key: str
+    name: str
+    unit: str
+    usual: float
+    low: float
+    high: float
+    decimals: int
+
+
+Made: TypeAlias = tuple[Values, NDArray[np.bool_]]
+"""Values, NaN where there is none, and which are suspect; both of shape (n,)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """How a series is calculated from others. key and version name it for ever: whoever changes
+    what comes out lifts the version and keeps the old one.
+
+    roles: its inputs; the calculated series has the instants of the first. gives: the channel of
+    what comes out, by the unit of the first input. apply: values of each input in the unit of its
+    role, shape (n,) each, and parameters by key; a pure function. source: where it is written.
+    """
+
+    key: str
+    version: int
+    name: str
+    roles: tuple[Role, ...]
+    gives: Mapping[str, str]
+    apply: Callable[[tuple[Values, ...], Mapping[str, float]], Made]
+    source: str
+    parameters: tuple[Parameter, ...] = ()
+    is_of_one_unit: bool = False
+
+    def problem(self, inputs: tuple[Quantity, ...]) -> str:
+        """Return why it cannot be made of these quantities, "" where it can."""
+        if len(inputs) != len(self.roles):
+            return f"it takes {len(self.roles)} series"
+        for role, one in zip(self.roles, inputs, strict=True):
+            if not role.takes(one):
+                return f"{one.name} cannot be its {role.name.lower()}"
+        if inputs[0].unit not in self.gives:
+            return f"nothing is known that it makes of {inputs[0].unit or 'numbers'}"
+        if self.is_of_one_unit and len({one.unit for one in inputs}) > 1:
+            return "both have to be of one unit"
+        return ""
+
+    def checked(self, parameters: Mapping[str, float]) -> dict[str, float]:
+        """Return all its parameters, the usual ones where nothing is said.
+
+        Raises:
+            ValueError: one is out of its range, or is none of this formula.
+        """
+        unknown = set(parameters) - {one.key for one in self.parameters}
+        if unknown:
+            raise ValueError(f"{', '.join(sorted(unknown))} cannot be set here")
+        found = {}
+        for one in self.parameters:
+            value = float(parameters.get(one.key, one.usual))
+            if not one.low <= value <= one.high:
+                raise ValueError(f"{one.name} lies between {one.low:g} and {one.high:g} {one.unit}")
+            found[one.key] = value
+        return found
