@@ -1,4 +1,5 @@
-"""Who measured where, and limits: seen and put right from Sites and points, in the real window."""
+"""Who measured where, limits and calculated series: put right from Sites and points, in the real
+window."""
 
 from __future__ import annotations
 
@@ -11,6 +12,7 @@ from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.limits import limits_over_time
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
@@ -92,3 +94,70 @@ def test_a_limit_is_set_ended_and_taken_back(
     idle(qtbot, window)
     assert len(excursions(demo_desk, point.id)) == before
     assert all(one.kept is None for one in limits_over_time(demo_desk, point.id))
+
+
+def test_a_level_is_calculated_watched_and_calculated_no_more(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    dialog = sites_at(window, qtbot, demo_desk, "Piezometer K1")
+    dialog.show_calculated()
+    idle(qtbot, window)
+    made = shown(CalculatedDialog)
+    assert made.table.rowCount() == 0
+    assert made.formula.currentText() == "Level above the sensor"
+    assert [box.currentData()[0].name for box in made.inputs] == ["Piezometer K1", "Barometer hut"]
+    assert "Last week: 1,681 readings" in made.seen.text()
+    [density, _gravity] = [field for _, field in made.parameters]
+    density.setText("1.02")  # g/cm3, as it stands on many a sheet
+    made.enter()
+    idle(qtbot, window)
+    assert "between 900 and 1100 kg/m³" in made.problem.text()
+    density.setText("1,020")
+    made.words.setText("for the water board")
+    made.enter()
+    idle(qtbot, window)
+    assert made.problem.text() == ""
+    point = point_named(demo_desk, "Piezometer K1")
+    key = point.channels[-1].channel
+    assert [made.table.item(0, i).text() for i in (0, 1, 4)] == [
+        "Water level (calculated)", "Absolute pressure, Air pressure · Krabbenkoog · Barometer hut",
+        "for the water board",
+    ]  # fmt: skip
+    pressures, levels = (record(demo_desk, point.id, one) for one in ("water_pressure", key))
+    assert 0.9 * len(pressures) < len(levels) <= len(pressures)
+    made.enter()  # the same once more
+    idle(qtbot, window)
+    assert "already" in made.problem.text()
+    dialog.show_limits()
+    idle(qtbot, window)
+    idle(qtbot, window)
+    limits = shown(LimitsDialog)
+    limits.series.setCurrentText("Water level (calculated)")
+    limits.line.kind.choose("above alarm")
+    limits.line.value.setText("0.1")
+    limits.words.setText("the cellar")
+    limits.since.show_instant(int(levels.times_utc_ms[0]), point.zone)
+    limits.enter()
+    idle(qtbot, window)
+    its = [one for one in excursions(demo_desk, point.id) if one.rule.channel == key]
+    assert its
+    made.take_back()
+    idle(qtbot, window)
+    assert made.table.rowCount() == 0
+    assert not any(one.rule.channel == key for one in excursions(demo_desk, point.id))
+
+
+def test_of_two_series_of_one_unit_the_second_follows_the_first(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    made = CalculatedDialog(window, window.house, point_named(demo_desk, "Cold room A"))
+    qtbot.addWidget(made)
+    idle(qtbot, window)
+    made.formula.setCurrentText("Difference of two series")
+    first, second = made.inputs
+    assert first.currentText() == "Store temperature"
+    assert second.currentText() == "Room around the store"
+    first.setCurrentIndex(1)
+    assert second.currentText() == "Store temperature"
+    idle(qtbot, window)
+    assert " K, at last" in made.seen.text()

@@ -7,7 +7,10 @@ from collections.abc import Iterator
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.intake.carried import CarriedRecord, Clearing
+from gezeiten.desk.places import point_named
 from gezeiten.ui.field.clear_dialog import ClearDialog
+from gezeiten.ui.points.calculated_dialog import CalculatedDialog
+from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
@@ -44,6 +47,10 @@ DIALOGS = {
     "settings": lambda w: w.show_settings(),
     "people": lambda w: w.show_people(),
     "sites and points": lambda w: w.show_places(),
+    "limits": lambda w: LimitsDialog(w, w.house, point_named(w.house.desk, "Creek gauge")).open(),
+    "calculated": lambda w: CalculatedDialog(
+        w, w.house, point_named(w.house.desk, "Creek gauge")
+    ).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),

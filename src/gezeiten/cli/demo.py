@@ -25,12 +25,14 @@ from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.office.logger_life import note_service
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import add_point, point_named, sites
+from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.place_editor import point_facts, save_point, save_site
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.sites import SiteFacts
+from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.domain.wording import readings_words
 from gezeiten.link.line import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
@@ -183,6 +185,7 @@ class _Story:
             contact(self._desk, process.address, process.serial)
         self._mend()
         self._keep_house()
+        self._calculate()
         self._hand_over()
 
     # -- moving through time -------------------------------------------------------------------
@@ -314,6 +317,13 @@ class _Story:
             _, spec = self._place(serial)
             plan = Plan(spec.plan.channels, spec.plan.interval_s, limits=spec.plan.limits)
             keep_plan(self._desk, name, plan, spec.logger.model)
+
+    def _calculate(self) -> None:
+        """The level of the creek above its sensor, from the barometer in the hut."""
+        creek, hut = (point_named(self._desk, name) for name in ("Creek gauge", "Barometer hut"))
+        inputs = ((creek, "water_pressure"), (hut, "air_pressure"))
+        wanted = Calculation(FORMULAS["water_level", 1], inputs, {"density_kg_m3": 1018.0})
+        calculate(self._desk, wanted, "brackish, 24 g/kg at 12 °C")
 
     def _hand_over(self) -> None:
         """Hand over a fortnight of cold room A, as CSV and as PDF."""

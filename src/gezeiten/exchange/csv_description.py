@@ -10,6 +10,7 @@ import json
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
@@ -76,14 +77,21 @@ def _fixed(name: str) -> dict[str, Any]:
     return {**column, "dc:description": _WORDS[name]} if name in _WORDS else column
 
 
+def _as_name(key: str) -> str:
+    """Return the key of a series as CSVW wants names: letters, digits, _ and percent signs."""
+    return quote(key, safe="").translate({ord(sign): f"%{ord(sign):02X}" for sign in "-.~"})
+
+
 def _channel_columns(table: CsvTable) -> list[dict[str, Any]]:
     columns: list[dict[str, Any]] = []
-    for key, unit in ((one.key, one.unit) for one in table.channels):
-        value, code, mark = channel_titles(key, unit)
+    for channel in table.channels:
+        value, code, mark = channel_titles(channel.key, channel.unit)
+        words = f"{quantity(channel.key).name} in {channel.unit}, {channel.how or 'as recorded'}."
+        key = _as_name(channel.key)
         codes = ", ".join(one.word for one in Quality)
         columns += [
             {"name": key, "titles": value, "datatype": "double",
-             "dc:description": f"{quantity(key).name} in {unit}, as recorded."},
+             "dc:description": words},
             {"name": f"{key}_quality", "titles": code, "datatype": "string",
              "dc:description": f"Quality of the value: {codes}."},
             {"name": f"{key}_limit", "titles": mark, "datatype": "string",

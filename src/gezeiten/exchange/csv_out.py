@@ -42,12 +42,14 @@ class CsvStretch:
 
 @dataclass(frozen=True, slots=True)
 class CsvChannel:
-    """A series: its key, unit and readings, and the limits on it by when they were in force."""
+    """A series: its key, unit and readings, and the limits on it by when they were in force.
+    how: it is calculated, "" where it was measured."""
 
     key: str
     unit: str
     series: Series
     limits: tuple[InForce, ...] = ()
+    how: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,8 @@ from gezeiten.domain.series.timeline import Span
 
 @dataclass(frozen=True, slots=True)
 class ReportChannel:
-    """One channel over the stretch: readings, limits, figures as a whole and by day."""
+    """One channel over the stretch: readings, limits, figures as a whole and by day. how: it is
+    calculated, "" where it was measured."""
 
     key: str
     unit: str
@@ -21,6 +22,7 @@ class ReportChannel:
     limits: tuple[InForce, ...]
     whole: Numbers
     days: tuple[DayNumbers, ...]
+    how: str = ""
 
     @property
     def rules(self) -> tuple[LimitRule, ...]:

@@ -17,7 +17,14 @@ from gezeiten.report.pieces import WIDTH, Pieces
 
 def honest_part(p: Pieces) -> list[Flowable]:
     """Return everything that an auditor asks after the figures."""
-    return [*_gaps(p), *_plans(p), *_clocks(p), *_calibrations(p), *_fingerprints(p)]
+    return [
+        *_gaps(p),
+        *_calculated(p),
+        *_plans(p),
+        *_clocks(p),
+        *_calibrations(p),
+        *_fingerprints(p),
+    ]
 
 
 def _gaps(p: Pieces) -> list[Flowable]:
@@ -33,6 +40,14 @@ def _gaps(p: Pieces) -> list[Flowable]:
         for gap in p.report.gaps
     ]  # fmt: skip
     return [*parts, p.table(rows, [28 * mm, 28 * mm, 17 * mm, 44 * mm, WIDTH - 117 * mm])]
+
+
+def _calculated(p: Pieces) -> list[Flowable]:
+    rows = [[quantity(one.key).name, f"{one.how}."] for one in p.report.channels if one.how]
+    if not rows:
+        return []
+    table = p.table([["Series", "How it is calculated"], *rows], [44 * mm, WIDTH - 44 * mm])
+    return [p.text("What is calculated from what was measured", p.head), table]
 
 
 def _first_reading(p: Pieces, mission: ReportMission) -> str:

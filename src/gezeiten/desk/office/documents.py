@@ -15,6 +15,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
 from gezeiten.domain.kept import KnownMission
@@ -65,9 +66,15 @@ def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPl
 
 def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
     """Return what the CSV of a stretch holds."""
-    limits = limits_at(desk, point.id)
+    limits, how = limits_at(desk, point.id), how_words(desk, point)
     channels = tuple(
-        CsvChannel(place.channel, place.unit, series, limits.get(place.channel, ()))
+        CsvChannel(
+            place.channel,
+            place.unit,
+            series,
+            limits.get(place.channel, ()),
+            how.get(place.channel, ""),
+        )
         for place, series in _channels(desk, point, span)
     )
     return CsvTable(point.site, point.name, point.zone, channels, _who(desk, point))
@@ -88,7 +95,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     """Return what the PDF of a stretch says, from the first reading there is until now at most."""
     span = inside_record(desk, point, span)
     parts = _channels(desk, point, span)
-    limits = limits_at(desk, point.id)
+    limits, how = limits_at(desk, point.id), how_words(desk, point)
     channels = tuple(
         _report_channel(
             around(desk, point.id, place.channel, span),
@@ -97,6 +104,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
             span,
             series,
             limits.get(place.channel, ()),
+            how.get(place.channel, ""),
         )
         for place, series in parts
         if len(series)
@@ -125,6 +133,7 @@ def _report_channel(
     span: Span,
     shown: Series,
     limits: tuple[InForce, ...],
+    how: str,
 ) -> ReportChannel:
     known = quantity(place.channel)
     return ReportChannel(
@@ -140,6 +149,7 @@ def _report_channel(
                 whole, span, zone, limits, kinetic=known.is_temperature, averages=known.averages
             )
         ),
+        how,
     )
 
 

@@ -17,7 +17,7 @@ from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of, derived_key
-from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas import Formula, Role
@@ -67,6 +67,24 @@ def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
         SeenCalculation(one, tuple((names[uid], key) for uid, key in one.inputs), said[one.uid])
         for one in its
     ]
+
+
+def how_words(desk: Desk, point: PointPlace) -> dict[str, str]:
+    """Return how each calculated series of a point comes about, in a sentence without its end."""
+    return {one.how.series: _how_words(one, point) for one in calculations(desk, point.id)}
+
+
+def _how_words(one: SeenCalculation, point: PointPlace) -> str:
+    formula, said = one.how.how, one.said
+    names = [quantity(key).name + ("" if name == point.full_name else f" of {name}")
+             for name, key in one.inputs]  # fmt: skip
+    numbers = [f"{each.name.lower()} {one.how.parameters[each.key]:g} {each.unit}"
+               for each in formula.parameters]  # fmt: skip
+    why = f": {said.words}" if said.words else ""
+    since = f"{from_ms(said.at_ms, point.zone):%Y-%m-%d %H:%M}"
+    given = "".join(f", {words}" for words in numbers)
+    return (f"calculated from {' and '.join(names)} ({formula.name}, {formula.source}{given}), set "
+            f"by {said.person} {since}{why}")  # fmt: skip
 
 
 def that_fit(point: PointPlace, role: Role) -> list[ChannelPlace]:

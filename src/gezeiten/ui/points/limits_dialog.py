@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.places import ChannelPlace, PointPlace, points
 from gezeiten.desk.record.limits import (
     SeenLimit,
     end_limit,
@@ -54,8 +54,7 @@ class LimitsDialog(QDialog):
         )
         self.series = QComboBox()
         self.series.setAccessibleName(tr("Series"))
-        for place in point.channels:
-            self.series.addItem(quantity(place.channel).name, place)
+        self._offer()
         self.series.currentIndexChanged.connect(lambda _: self._suit_line())
         self.means = QComboBox()
         self.means.setAccessibleName(tr("What is compared with the limit"))
@@ -130,12 +129,28 @@ class LimitsDialog(QDialog):
             self.line = LimitLine(place.channel, self._unit, lambda *_: None, None)
             self._room.addWidget(self.line)
 
+    def _offer(self) -> None:
+        """The series of the point; the one that was chosen stays so."""
+        chosen = self.series.currentText()
+        self.series.blockSignals(True)
+        self.series.clear()
+        for place in self._point.channels:
+            self.series.addItem(quantity(place.channel).name, place)
+        self.series.setCurrentIndex(max(self.series.findText(chosen), 0))
+        self.series.blockSignals(False)
+
     def _load(self) -> None:
-        desk, point = self._house.desk, self._point
-        self._house.run(lambda _task: limits_over_time(desk, point.id), self._show,
+        desk, point_id = self._house.desk, self._point.id
+        self._house.run(lambda _task: (limits_over_time(desk, point_id), points(desk)), self._show,
                         failed=self._say)  # fmt: skip
 
-    def _show(self, seen: list[SeenLimit]) -> None:
+    def _show(self, known: tuple[list[SeenLimit], list[PointPlace]]) -> None:
+        seen, listed = known
+        here = next(point for point in listed if point.id == self._point.id)
+        if here.channels != self._point.channels:  # a series came since it was opened from a list
+            self._point = here
+            self._offer()
+            self._suit_line()
         fill(self.limits, [self._row(one) for one in seen], list(seen))
         own = [i for i, one in enumerate(seen) if one.kept is not None]
         self.limits.setCurrentCell(own[-1] if own else len(seen) - 1, 0)

@@ -36,6 +36,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
+from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import Acting
@@ -243,6 +244,8 @@ class PlacesDialog(QDialog):
         self.retire_button = button("", self.retire)
         self.sources_button = button(tr("Who measured here ..."), self.show_sources)
         self.limits_button = button(tr("Limits ..."), self.show_limits)
+        self.calculated_button = button(tr("Calculated series ..."), self.show_calculated)
+        self._ways = (self.sources_button, self.limits_button, self.calculated_button)
         left = column(
             self.list,
             row(button(tr("New site"), self.new_site), button(tr("New point"), self.new_point),
@@ -250,7 +253,7 @@ class PlacesDialog(QDialog):
         )  # fmt: skip
         right = column(
             self.title, self.forms, self.problem,
-            FlowLayout(self.sources_button, self.limits_button, spacing=8),
+            FlowLayout(*self._ways, spacing=8),
             row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
         )  # fmt: skip
         self.setLayout(row(left, right, spacing=16, margins=16))
@@ -318,7 +321,7 @@ class PlacesDialog(QDialog):
         self.title.setText(thing.name)
         self.retire_button.setVisible(True)
         self.retire_button.setText(tr("Take up again") if thing.retired else tr("Retire"))
-        for way in (self.sources_button, self.limits_button):
+        for way in self._ways:
             way.setVisible(isinstance(thing, PointPlace))
         if isinstance(thing, SitePlace):
             self.forms.setCurrentIndex(0)
@@ -359,7 +362,7 @@ class PlacesDialog(QDialog):
         self.title.setText(title)
         self.forms.setCurrentIndex(form)
         self.retire_button.setVisible(False)
-        for way in (self.sources_button, self.limits_button):
+        for way in self._ways:
             way.setVisible(False)
         self._say("")
 
@@ -374,6 +377,12 @@ class PlacesDialog(QDialog):
         thing = self.thing()
         if isinstance(thing, PointPlace):
             LimitsDialog(self, self._house, thing).open()
+
+    def show_calculated(self) -> None:
+        """Show what is calculated at the chosen point."""
+        thing = self.thing()
+        if isinstance(thing, PointPlace):
+            CalculatedDialog(self, self._house, thing).open()
 
     def save(self) -> None:
         """Keep what the fields say."""

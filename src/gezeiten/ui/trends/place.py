@@ -145,6 +145,8 @@ class TrendsPlace(Place):
             Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
             Command("trends.limits", tr("Limits of the first point shown"), "Ctrl+L",
                 self.show_limits, here),
+            Command("trends.calculated", tr("Calculated series of the first point shown"), "Ctrl+D",
+                self.show_calculated, here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
@@ -387,6 +389,13 @@ class TrendsPlace(Place):
 
         if self.points():
             LimitsDialog(self, self.house, self.points()[0]).open()
+
+    def show_calculated(self) -> None:
+        """Show what is calculated at the first point shown, and add to it."""
+        from gezeiten.ui.points.calculated_dialog import CalculatedDialog
+
+        if self.points():
+            CalculatedDialog(self, self.house, self.points()[0]).open()
 
     def show_rows(self) -> None:
         """Show the readings of the stretch, marked or in view, as a table."""

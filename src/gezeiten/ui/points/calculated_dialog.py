@@ -1,0 +1,277 @@
+"""Series of a point that are calculated from others: which, from what, and a new one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TypeAlias
+
+from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.calculating import (
+    Calculation,
+    SeenCalculation,
+    calculate,
+    calculate_no_more,
+    calculations,
+    checked,
+    preview,
+    that_fit,
+)
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.steps.formulas import FORMULAS, NEWEST, Formula, Parameter, Role
+from gezeiten.errors import InputError
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.plan.section import captioned, number_of
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, instant, number, tr
+from gezeiten.ui.shell.units import units_of
+
+_SIGNS = 22
+"""Of a series' name that are seen in a closed list."""
+_Known: TypeAlias = tuple[list[SeenCalculation], list[PointPlace]]
+
+
+class CalculatedDialog(QDialog):
+    """Shows what is calculated at one point; what is added is there at once, for all time."""
+
+    def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Calculated series") + f" · {point.full_name}")
+        self._house, self._point, self._points = house, point, [point]
+        self._acting = Acting(house, self._say)
+        self.table = plain_table(
+            tr("Calculated series"),
+            [tr("Series"), tr("From"), tr("By"), tr("Set by"), tr("Why")],
+        )
+        for wide in (1, 2, 4):  # these break into lines
+            self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+        self.formula = QComboBox()
+        self.formula.setAccessibleName(tr("What is calculated"))
+        self.formula.setMinimumContentsLength(_SIGNS)
+        self._room = FlowLayout(spacing=10)
+        self.inputs: list[QComboBox] = []
+        self.parameters: list[tuple[Parameter, QLineEdit]] = []
+        self.label = QLineEdit()
+        self.label.setAccessibleName(tr("Label"))
+        self.label.setPlaceholderText(tr("label, where there are several"))
+        self.label.setMaxLength(60)
+        self.words = QLineEdit()
+        self.words.setAccessibleName(tr("Why"))
+        self.words.setPlaceholderText(tr("why, in a few words"))
+        self.words.setMaxLength(300)
+        self.seen = label("", "muted", wrap=True)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.undo_button = button(tr("Calculate the chosen one no more"), self.take_back)
+        self.setLayout(self._laid_out())
+        self.formula.currentIndexChanged.connect(lambda _: self._suit_formula())
+        self.resize(980, 560)
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        self.entry = QWidget()
+        self.add_button = button(tr("Calculate it"), self.enter, "primary")
+        self.entry.setLayout(
+            column(
+                label(tr("Calculate another one"), "head"),
+                row(captioned(tr("What"), self.formula), 1),
+                self._room,
+                row(self.label, self.words, self.add_button, spacing=6),
+                self.seen,
+                spacing=6,
+            )
+        )
+        laid = column(
+            label(tr("What is calculated follows its inputs, also where they are mended later; "
+                     "nothing that was measured changes."), "muted", wrap=True),
+            self.table, self.entry, self.problem,
+            row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        if self._house.is_looking:
+            self.entry.hide()
+            self.undo_button.hide()
+        return laid
+
+    # -- showing -------------------------------------------------------------------------------
+    def _load(self) -> None:
+        desk, point_id = self._house.desk, self._point.id
+        self._house.run(lambda _task: (calculations(desk, point_id), points(desk)), self._show,
+                        failed=self._say)  # fmt: skip
+
+    def _show(self, known: _Known) -> None:
+        seen, listed = known
+        here = next(point for point in listed if point.id == self._point.id)
+        self._point = here
+        self._points = [here, *(point for point in listed if point.id != here.id)]
+        fill(self.table, [self._row(one) for one in seen], list(seen))
+        self.table.setCurrentCell(len(seen) - 1, 0)
+        self.undo_button.setEnabled(bool(seen))
+        self._offer()
+
+    def _row(self, one: SeenCalculation) -> list[str]:
+        how, said = one.how, one.said
+        names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
+        formula = FORMULAS[how.formula, how.version]
+        numbers = [f"{tr(each.name)} {number(how.parameters[each.key], each.decimals)} {each.unit}"
+                   for each in formula.parameters]  # fmt: skip
+        return [quantity(how.series).name, ", ".join(names),
+                ", ".join([tr(formula.name), formula.source, *numbers]),
+                f"{said.person}, {instant(said.at_ms, self._point.zone)}", said.words]  # fmt: skip
+
+    def _offer(self) -> None:
+        """The formulas for which there are inputs."""
+        chosen: Formula | None = self.formula.currentData()
+        self.formula.blockSignals(True)
+        self.formula.clear()
+        for one in NEWEST:
+            if all(self._fitting(one, i) for i in range(len(one.roles))):
+                self.formula.addItem(tr(one.name), one)
+        at = self.formula.findText(tr(chosen.name)) if chosen else 0
+        self.formula.setCurrentIndex(max(at, 0))
+        self.formula.blockSignals(False)
+        self._suit_formula()
+
+    def _fitting(self, formula: Formula, position: int) -> list[tuple[PointPlace, str]]:
+        """The series that can be an input: the first one of this point, others of any."""
+        there = self._points[:1] if position == 0 else self._points
+        return [(point, place.channel) for point in there
+                for place in that_fit(point, formula.roles[position])]  # fmt: skip
+
+    def _suit_formula(self) -> None:
+        clear(self._room)
+        self.inputs, self.parameters = [], []
+        formula: Formula | None = self.formula.currentData()
+        self.add_button.setEnabled(formula is not None)
+        if formula is None:
+            self._room.addWidget(
+                label(tr("Nothing can be calculated from what is measured at this point."), "muted")
+            )
+            return
+        for position, role in enumerate(formula.roles):
+            self._room.addWidget(_field(tr(role.name), self._input(formula, position, role)))
+        for one in formula.parameters:
+            field = QLineEdit(number(one.usual, one.decimals))
+            field.setAccessibleName(tr(one.name))
+            field.editingFinished.connect(self._look)
+            self.parameters.append((one, field))
+            self._room.addWidget(_field(f"{tr(one.name)}, {one.unit}", field))
+        self._look()
+
+    def _input(self, formula: Formula, position: int, role: Role) -> QComboBox:
+        box = QComboBox()
+        box.setMinimumContentsLength(_SIGNS)
+        box.setAccessibleName(tr(role.name))
+        self.inputs.append(box)
+        self._fill_input(formula, position)
+        box.currentIndexChanged.connect(lambda _: self._input_chosen(formula, position))
+        return box
+
+    def _fill_input(self, formula: Formula, position: int) -> None:
+        box = self.inputs[position]
+        box.clear()
+        offered = self._fitting(formula, position)
+        if position and formula.is_of_one_unit:
+            first = self.inputs[0].currentData()
+            unit = quantity(first[1]).unit
+            offered = [one for one in offered if quantity(one[1]).unit == unit and one != first]
+        for point, key in offered:
+            box.addItem(_named(quantity(key).name, point.full_name, self._point), (point, key))
+
+    def _input_chosen(self, formula: Formula, position: int) -> None:
+        if position == 0 and formula.is_of_one_unit:
+            for other in range(1, len(self.inputs)):
+                self.inputs[other].blockSignals(True)
+                self._fill_input(formula, other)
+                self.inputs[other].blockSignals(False)
+        self._look()
+
+    def _wanted(self) -> Calculation:
+        """Raises InputError."""
+        numbers = {one.key: number_of(field, tr(one.name)) for one, field in self.parameters}
+        inputs = tuple(box.currentData() for box in self.inputs)
+        if None in inputs:
+            raise InputError(tr("There is no other series of this unit; choose another one."))
+        return Calculation(self.formula.currentData(), inputs, numbers, self.label.text().strip())
+
+    def _look(self) -> None:
+        """Show what would come out."""
+        if self.formula.currentData() is None:
+            return
+        try:
+            wanted = self._wanted()
+            checked(wanted)
+        except InputError as exc:
+            self.seen.setText("")
+            self._say(str(exc))
+            return
+        self._say("")
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: preview(desk, wanted),
+            lambda series: self._show_preview(wanted.channel, series),
+            failed=self._say, latest="calculated preview",
+        )  # fmt: skip
+
+    def _show_preview(self, key: str, series: Series) -> None:
+        if not len(series):
+            self.seen.setText(tr("Of the last week nothing comes out: the inputs have no readings "
+                                 "at the same time."))  # fmt: skip
+            return
+        units = units_of(self._house.desk.settings)
+        low, high = float(series.values.min()), float(series.values.max())
+        words = counted(len(series), "%n reading", "%n readings")
+        self.seen.setText(
+            tr("Last week: %1, %2, at last %3.").replace("%1", words)
+            .replace("%2", units.span(key, low, high))
+            .replace("%3", units.value(key, float(series.values[-1])))
+        )  # fmt: skip
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    # -- acts ------------------------------------------------------------------------------------
+    def enter(self) -> None:
+        """Let the series be calculated that the fields say."""
+        try:
+            wanted = self._wanted()
+        except InputError as exc:
+            self._say(str(exc))
+            return
+        desk, words = self._house.desk, self.words.text()
+        self._do(lambda: calculate(desk, wanted, words))
+
+    def take_back(self) -> None:
+        """Let the chosen series not be calculated any more."""
+        one, desk = chosen_thing(self.table), self._house.desk
+        if isinstance(one, SeenCalculation):
+            self._do(lambda: calculate_no_more(desk, one.how))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self.label.clear()
+            self._house.archive_changed.emit()
+            self._load()
+
+        self._acting.do(act, done)
+
+
+def _field(caption: str, field: QWidget) -> QWidget:
+    """A field under its caption, as one thing."""
+    whole = QWidget()
+    whole.setLayout(captioned(caption, field))
+    return whole
+
+
+def _named(series: str, point: str, here: PointPlace) -> str:
+    """A series, with its point where that is another one."""
+    return series if point == here.full_name else f"{series} · {point}"
