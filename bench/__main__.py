@@ -172,7 +172,7 @@ def main(wanted: list[str]) -> None:
     for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
                     routes.memory, acts.done_one_by_one, acts.applied_again,
                     acts.come_back, record.boards, record.late_readings, record.long_pictures,
-                    record.excursions_of_200, record.csv_of_a_year,
+                    record.calculated, record.excursions_of_200, record.csv_of_a_year,
                     record.pdf_of_a_year):  # fmt: skip
         if is_wanted(measure.__name__):
             measure()

@@ -11,11 +11,14 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.limits import limits_over_time
 from gezeiten.desk.record.records import record
+from gezeiten.desk.settings import load_settings
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
+from gezeiten.ui.points.units_dialog import UnitsDialog
+from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle
 
@@ -145,6 +148,48 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     idle(qtbot, window)
     assert made.table.rowCount() == 0
     assert not any(one.rule.channel == key for one in excursions(demo_desk, point.id))
+
+
+def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    trends = window.places[places.TRENDS]
+    window.go(places.TRENDS, point_named(demo_desk, "Cold room A").id)
+    idle(qtbot, window)
+    lowest = trends._lanes[0].traces[0]
+    trends.show_units()
+    dialog = shown(UnitsDialog)
+    point = point_named(demo_desk, "Cold room A")
+    assert list(dialog.choices) == [
+        "probe_temperature", f"{point.uid}/probe_temperature",
+        "room_temperature", f"{point.uid}/room_temperature",
+    ]  # fmt: skip
+    dialog.choices["probe_temperature"].setCurrentIndex(2)
+    idle(qtbot, window)
+    assert [lane.unit for lane in trends._lanes] == ["°F", "°C"]
+    [trace] = trends._lanes[0].traces
+    assert (trace.factor, trace.offset) == (1.8, 32.0)
+    assert (lowest.factor, lowest.offset) == (1.0, 0.0)
+    dialog.choices[f"{point.uid}/probe_temperature"].setCurrentIndex(3)
+    idle(qtbot, window)
+    assert [lane.unit for lane in trends._lanes] == ["K", "°C"]
+    events = window.places[places.EXCURSIONS]
+    window.go(places.EXCURSIONS, None)
+    idle(qtbot, window)
+    words = [events._line(one).figure for one in events._all if one.point.id == point.id]
+    assert words
+    assert all(one.endswith(" K") for one in words), words
+    window.go(places.TRENDS, point_named(demo_desk, "Cold room B").id)
+    idle(qtbot, window)
+    assert [lane.unit for lane in trends._lanes] == ["°F", "°C"]
+    assert load_settings(demo_desk.archive.folder / "settings.json").units == {
+        "probe_temperature": "°F", f"{point.uid}/probe_temperature": "K",
+    }  # fmt: skip
+    dialog.choices[f"{point.uid}/probe_temperature"].setCurrentIndex(0)
+    dialog.choices["probe_temperature"].setCurrentIndex(0)
+    idle(qtbot, window)
+    assert demo_desk.settings.units == {}
+    assert [lane.unit for lane in trends._lanes] == ["°C", "°C"]
 
 
 def test_of_two_series_of_one_unit_the_second_follows_the_first(

@@ -11,6 +11,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.ui.field.clear_dialog import ClearDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
+from gezeiten.ui.points.units_dialog import UnitsDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
@@ -51,6 +52,7 @@ DIALOGS = {
     "calculated": lambda w: CalculatedDialog(
         w, w.house, point_named(w.house.desk, "Creek gauge")
     ).open(),
+    "units": lambda w: UnitsDialog(w, w.house, [point_named(w.house.desk, "Creek gauge")]).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),

@@ -50,7 +50,8 @@ _UNITS, _WORK = "Units", "Folders and long work"
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """Everything that a user can choose once for all."""
+    """Everything that a user can choose once for all: one by one in the dialog of settings, but for
+    `units`."""
 
     addresses: str = _setting(
         "127.0.0.1:15020-15039",
@@ -150,6 +151,9 @@ class Settings:
         "choice",
         choices=UNIT_CHOICES["per m³"],
     )
+    units: dict[str, str] = field(default_factory=dict)
+    """Units of the screen by quantity, and by series (`series_name`); chosen where they are seen
+    (`ui/points/units_dialog.py`)."""
     sheets_folder: str = _setting(
         "",
         _WORK,
@@ -166,7 +170,8 @@ class Settings:
 def infos() -> list[SettingInfo]:
     """Return every setting's declaration, by section in the order of the sections."""
     order = [_PEOPLE, _LOOK, _UNITS, _ROUTES, _WORK]
-    listed = [SettingInfo(key=f.name, default=f.default, **f.metadata) for f in fields(Settings)]
+    listed = [SettingInfo(key=f.name, default=f.default, **f.metadata)
+              for f in fields(Settings) if f.metadata]  # fmt: skip
     return sorted(listed, key=lambda info: order.index(info.section))
 
 
@@ -209,13 +214,24 @@ def load_settings(file: Path) -> Settings:
         raise InputError(
             f"The settings in {file} cannot be read; correct the file or delete it."
         ) from exc
-    settings = Settings()
+    units = given.pop("units", {})
+    settings = Settings(units=_units_among(units) if isinstance(units, dict) else {})
     for name, value in given.items():
         try:
             settings = replace(settings, **{name: checked(name, value)})
         except InputError:
             continue  # of an older or newer version, or edited by hand: the default stands
     return settings
+
+
+def _units_among(chosen: dict[str, Any]) -> dict[str, str]:
+    """Return what can be of the units that somebody chose."""
+    return {name: unit for name, unit in chosen.items() if isinstance(unit, str)}
+
+
+def series_name(point_uid: str, key: str) -> str:
+    """Return under which name the unit of a series is kept."""
+    return f"{point_uid}/{key}"
 
 
 def save_settings(file: Path, settings: Settings) -> None:

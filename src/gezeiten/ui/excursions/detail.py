@@ -36,7 +36,7 @@ def load_detail(desk: Desk, event: BookedExcursion) -> Detail:
     others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
     for channel in [event.rule.channel, *others]:
         name = quantity(channel)
-        unit = units_of(desk.settings).of(name.unit)
+        unit = units_of(desk.settings).of_series(event.point, channel)
         tints = []
         if channel == event.rule.channel:
             _, color = RULE_SIGNS[event.rule.side]
@@ -63,10 +63,14 @@ def surroundings(event: BookedExcursion) -> Span:
 def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
     name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
     units = units_of(desk.settings)
-    extreme = units.value(rule.channel, event.extreme)
+    own = units.own(event.point, rule.channel)
+    extreme = units.value(rule.channel, event.extreme, own)
     facts = [
         (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
-        (tr("Alarm raised"), f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units)}"),
+        (
+            tr("Alarm raised"),
+            f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units, own)}",
+        ),
     ]
     if rule.has_value:
         which = tr("Highest") if rule.side == "above" else tr("Lowest")
@@ -77,7 +81,7 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
         series = around(desk, event.point.id, rule.channel, whole_day)
         mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
-        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean)))
+        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean, own)))
     known = day_and_time(event.found_ms, zone)
     late_ms = event.found_ms - event.alarm_ms
     if late_ms > FOUND_LATER_MS:

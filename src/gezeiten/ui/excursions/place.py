@@ -212,7 +212,7 @@ class ExcursionsPlace(Place):
 
     def _line(self, event: BookedExcursion) -> ListLine:
         name = quantity(event.rule.channel)
-        unit = units_of(self.house.desk.settings).of(name.unit)
+        unit = units_of(self.house.desk.settings).of_series(event.point, event.rule.channel)
         decimals = min(max(name.decimals + unit.extra_decimals, 0), 1)
         short = unit.name if len(unit.name) < 6 else ""
         beside = "" if short else unit.name  # a long unit stands below its number
@@ -289,7 +289,7 @@ class ExcursionsPlace(Place):
         if not event.rule.has_value:  # nothing was measured, so it went nowhere
             return tr("Then it lasted %1; settle it again.").replace("%1", lasted)
         name = quantity(event.rule.channel)
-        unit = units_of(self.house.desk.settings).of(name.unit)
+        unit = units_of(self.house.desk.settings).of_series(event.point, event.rule.channel)
         extreme = number(unit.shown(seen.extreme), max(name.decimals + unit.extra_decimals, 0))
         words = tr("Then it lasted %1 and went to %2; settle it again.")
         words = words.replace("%1", lasted)

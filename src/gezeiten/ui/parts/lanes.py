@@ -62,9 +62,8 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     seen: list[OverviewLine] = []
     places = [(point, place) for point in points for place in point.channels
               if place.channel == key]  # fmt: skip
-    alone = places[0][1] if len(places) == 1 else None
-    recorded = places[0][1].unit if places else quantity(key).unit
-    unit = units_of(desk.settings).of(recorded, alone.shown_unit if alone else "")
+    alone, units = places[0] if len(places) == 1 else None, units_of(desk.settings)
+    unit = units.of_series(alone[0], key) if alone else units.of(key)
     for point, place in places:
         trace = trace_of(desk, point, key, unit)
         if trace.view.span is not None:
@@ -83,7 +82,7 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     if not traces and not seen:
         return None
     name = quantity(key)
-    title = alone.own_name if alone and alone.own_name else name.name
+    title = (alone[1].own_name if alone else "") or name.name
     return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
                 tuple(tints), overviews=tuple(seen), symbol=name.symbol)  # fmt: skip
 

@@ -32,13 +32,14 @@ def length_words(length_s: int) -> str:
     return interval_text(length_s)
 
 
-def rule_words(rule: LimitRule, units: Units) -> str:
-    """Return a rule in words: "above 60 % for 2 h, accumulated, working hours"."""
+def rule_words(rule: LimitRule, units: Units, own: str = "") -> str:
+    """Return a rule in words: "above 60 % for 2 h, accumulated, working hours". own: the unit of
+    its series, where it has one."""
     said = side_word(rule.side)
     if rule.mean_s:
         said = f"{mean_words(rule.channel, rule.mean_s)} {said}"
     if rule.has_value:
-        said += f" {units.value(rule.channel, rule.value)}"
+        said += f" {units.value(rule.channel, rule.value, own)}"
     if rule.delay_s:
         said += " " + tr("for %1").replace("%1", interval_text(rule.delay_s))
     if rule.counting == "accumulated":

@@ -214,7 +214,7 @@ class ChannelLine(QWidget):
 
     def shown_unit(self) -> ShownUnit:
         """The unit in which this channel is shown and its limits are typed."""
-        return self._units.of(quantity(self.spec.key).unit, self.unit.currentData() or "")
+        return self._units.of(self.spec.key, self.unit.currentData() or "")
 
     def _unit_changed(self) -> None:
         """Limits stay what they are; only how they are written changes."""

@@ -114,7 +114,7 @@ class LimitsDialog(QDialog):
 
     def _unit(self) -> ShownUnit:
         place = self._place()
-        return self._units.of(place.unit, place.shown_unit) if place else ShownUnit("")
+        return self._units.of_series(self._point, place.channel) if place else ShownUnit("")
 
     def _suit_line(self) -> None:
         """The fields of a limit, in the unit of the chosen series."""
@@ -163,7 +163,8 @@ class LimitsDialog(QDialog):
         whose = tr("mission %1 of %2").replace("%1", number(one.mission)).replace("%2", one.serial)
         if one.kept is not None:
             whose = f"{one.kept.said_by}, {instant(one.kept.said_ms, zone)}"
-        return [quantity(one.series).name, rule_words(one.rule, self._units),
+        return [quantity(one.series).name, rule_words(one.rule, self._units,
+                                                       self._units.own(self._point, one.series)),
                 instant(one.start_ms, zone), until, whose,
                 one.kept.words if one.kept else tr("its plan")]  # fmt: skip
 

@@ -2,39 +2,62 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from gezeiten.desk.settings import Settings
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.settings import Settings, series_name
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_unit
+from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.link.registers import LiveValue, SensorStatus
 from gezeiten.ui.shell.i18n import number, tr
 
 
 @dataclass(frozen=True, slots=True)
 class Units:
-    """The units of the settings, by the unit that is recorded."""
+    """The units of the settings. usual: by the unit that is recorded; chosen: by quantity, and by
+    series, which win in this order; what a plan asks for its channel lies between these."""
 
-    wanted: dict[str, str]
+    usual: dict[str, str]
+    chosen: dict[str, str] = field(default_factory=dict)
 
-    def of(self, recorded: str, own: str = "") -> ShownUnit:
-        """Return the unit to show a recorded one in; own: what a channel's plan asks for."""
-        return shown_unit(recorded, own or self.wanted.get(recorded, recorded))
+    def of(self, key: str, own: str = "") -> ShownUnit:
+        """Return the unit to show a quantity in; own: what a channel's plan asks for."""
+        recorded = quantity(key).unit
+        wanted = own or self.chosen.get(channel_of(key)) or self.usual.get(recorded)
+        return shown_unit(recorded, wanted or recorded)
+
+    def own(self, point: PointPlace, key: str) -> str:
+        """Return the unit that somebody chose for a series, or that its plan asks for; "" where
+        neither."""
+        place = next((one for one in point.channels if one.channel == key), None)
+        chosen = self.chosen.get(series_name(point.uid, key), "")
+        return chosen or (place.shown_unit if place else "")
+
+    def of_series(self, point: PointPlace, key: str) -> ShownUnit:
+        """Return the unit to show a series of a point in."""
+        return self.of(key, self.own(point, key))
 
     def value(self, key: str, recorded: float, own: str = "") -> str:
         """Return a recorded value of a quantity with its unit."""
         name = quantity(key)
-        unit = self.of(name.unit, own)
+        unit = self.of(key, own)
         decimals = max(name.decimals + unit.extra_decimals, 0)
         return f"{number(unit.shown(recorded), decimals)} {unit.name}".strip()
 
     def span(self, key: str, low: float, high: float) -> str:
         """Return "low – high unit" of recorded values of a quantity."""
         name = quantity(key)
-        unit = self.of(name.unit)
+        unit = self.of(key)
         decimals = max(name.decimals + unit.extra_decimals, 0)
         first, last = sorted((unit.shown(low), unit.shown(high)))
         return f"{number(first, decimals)} – {number(last, decimals)} {unit.name}".strip()
+
+    def error(self, point: PointPlace, key: str, recorded: float) -> str:
+        """Return an expected error of a series, "± 0.03 °C"."""
+        unit = self.of_series(point, key)
+        decimals = max(quantity(key).decimals + unit.extra_decimals + 1, 0)
+        return f"± {number(unit.shown_difference(recorded), decimals)} {unit.name}".strip()
 
     def reading(self, key: str, live: LiveValue, own: str = "") -> str:
         """Return a present value as text."""
@@ -45,12 +68,13 @@ class Units:
 
 def units_of(settings: Settings) -> Units:
     """Return the units that the settings ask for."""
-    return Units({
+    usual = {
         "°C": settings.unit_temperature,
         "kPa": settings.unit_pressure,
         "mS/cm": settings.unit_conductivity,
         "per m³": settings.unit_particles,
-    })  # fmt: skip
+    }
+    return Units(usual, settings.units)
 
 
 def plain(value: float) -> str:

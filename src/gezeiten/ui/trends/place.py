@@ -147,6 +147,7 @@ class TrendsPlace(Place):
                 self.show_limits, here),
             Command("trends.calculated", tr("Calculated series of the first point shown"), "Ctrl+D",
                 self.show_calculated, here),
+            Command("trends.units", tr("Units of what is shown"), "Ctrl+U", self.show_units, here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
@@ -396,6 +397,13 @@ class TrendsPlace(Place):
 
         if self.points():
             CalculatedDialog(self, self.house, self.points()[0]).open()
+
+    def show_units(self) -> None:
+        """Show in which units the points shown are on the screen."""
+        from gezeiten.ui.points.units_dialog import UnitsDialog
+
+        if self.points():
+            UnitsDialog(self, self.house, self.points()).open()
 
     def show_rows(self) -> None:
         """Show the readings of the stretch, marked or in view, as a table."""

@@ -56,7 +56,9 @@ class ReadingsModel(QAbstractTableModel):
         self.table = table
         self._theme: Theme = house.theme
         units = units_of(house.desk.settings)
-        self._units: list[ShownUnit] = [units.of(one.unit) for one in table.columns]
+        self._units: list[ShownUnit] = [
+            units.of_series(one.point, one.key) for one in table.columns
+        ]
 
     def rowCount(self, parent: _Index = _NO_PARENT) -> int:
         return 0 if parent.isValid() else len(self.table)
