@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from types import SimpleNamespace
-
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QStyleOptionViewItem
@@ -14,7 +12,6 @@ from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.excursions.model import next_open
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
@@ -126,18 +123,6 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     press(window, "Alt+Z")
     idle(qtbot, window)
     assert not next(e for e in excursions(demo_desk) if e.id == ids[1]).is_settled
-
-
-def test_next_goes_on_at_the_site_then_down_the_list() -> None:
-    def event(number: int, site: str, *, settled: bool = False) -> SimpleNamespace:
-        return SimpleNamespace(id=number, point=SimpleNamespace(site=site), is_settled=settled)
-
-    listed = [event(1, "A"), event(2, "A", settled=True), event(3, "A"), event(4, "B"),
-              event(5, "C", settled=True)]  # fmt: skip
-    assert next_open(listed, [listed[0]]) == 3
-    assert next_open(listed, [listed[2]]) == 1  # back up before leaving the site
-    assert next_open(listed, [listed[0], listed[2]]) == 4
-    assert next_open(listed, [listed[0], listed[2], listed[3]]) is None
 
 
 def test_from_an_excursion_to_trends_and_back(

@@ -136,7 +136,7 @@ def test_a_length_wished_while_a_record_loads_is_shown_once_it_has(
     trends = window.places[places.TRENDS]
     other = next(i for i in trends._items() if i.text(0) == "Cold room A")
     other.setCheckState(0, Qt.CheckState.Checked)
-    assert trends._is_loading
+    assert trends.model.is_loading
     press(window, "Alt+2")
     idle(qtbot, window)
     start, end = trends.chart.view()

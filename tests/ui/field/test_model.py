@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any
@@ -46,12 +44,6 @@ def launch(model: FieldModel, serial: str, mission: int = 5) -> None:
     model.cards[serial] = card(serial, mission)
     model.launched[serial] = SimpleNamespace(mission=mission)  # type: ignore[assignment]
     model.forget_typed(serial)
-
-
-def test_it_knows_nothing_of_qt() -> None:
-    asked = "import sys, gezeiten.ui.field.model; print(any('PySide' in m for m in sys.modules))"
-    told = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
-    assert told.stdout.strip() == "False"
 
 
 def test_loggers_stand_in_the_order_of_serials_whoever_answers_first() -> None:

@@ -31,17 +31,24 @@ from gezeiten.desk.office.handing import (
 )
 from gezeiten.desk.office.logbook import About, about_document
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import extent, record
+from gezeiten.desk.record.records import extent
 from gezeiten.desk.record.stretches import NamedStretch, named_stretches
-from gezeiten.domain.series.timeline import DAY_MS, Span
+from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.field.page_view import PageView
+from gezeiten.ui.handover.model import (
+    Contents,
+    HandingOver,
+    Target,
+    count,
+    in_minutes,
+    usual_span,
+)
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.house import House, Place
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 
-USUAL_DAYS = 14
 LINES_SHOWN = 5
 
 
@@ -58,13 +65,10 @@ class HandoverPlace(Place):
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
-        self._points: list[PointPlace] = []
-        self._past: list[PastHandover] = []
-        self._target: Any = None
-        self._busy = False
+        self.model = HandingOver()
         self.point = QComboBox()
         self.point.setAccessibleName(tr("Point"))
-        self.point.currentIndexChanged.connect(lambda _: self._point_changed())
+        self.point.currentIndexChanged.connect(lambda _: self._chosen())
         self.named = QComboBox()
         self.named.setAccessibleName(tr("Stretch"))
         self.named.activated.connect(lambda _: self._take_named())
@@ -182,33 +186,35 @@ class HandoverPlace(Place):
         self.house.run(work, self._show, latest="handover")
 
     def _show(self, known: _Known) -> None:
-        before = self.chosen()
-        self._points = known.points
+        stays = self.model.take(known.points, known.past)
         self.point.blockSignals(True)
         self.point.clear()
         for point in known.points:
             self.point.addItem(point.full_name, point.id)
-        at = self.point.findData(before.id) if before else -1
-        self.point.setCurrentIndex(max(at, 0))
         self.point.blockSignals(False)
+        self._show_choice()
         self._show_past(known.past)
-        if self._target:
-            self.show_target(self._target)
-        elif before is None or at < 0:
+        if self.model.target is not None:
+            self._go_to(self.model.target)
+        elif not stays:
             self._point_changed()
         else:
             self._show_contents()
 
+    def _show_choice(self) -> None:
+        point = self.model.point
+        self.point.blockSignals(True)
+        self.point.setCurrentIndex(self.point.findData(point.id) if point else -1)
+        self.point.blockSignals(False)
+
     def _show_past(self, past: list[PastHandover]) -> None:
-        names = {point.id: point for point in self._points}
         self.count.setText(counted(len(past), "%n document", "%n documents"))
         self.empty.setVisible(not past)
         self.table.setVisible(bool(past))
         self.table.blockSignals(True)
         self.table.setRowCount(len(past))
-        self._past = past
         for i, document in enumerate(past):
-            point = names.get(document.point_id)
+            point = self.model.point_of(document)
             zone = point.zone if point else "UTC"
             stretch = f"{date(document.span[0], zone)} – {date(document.span[1] - 1, zone)}"
             cells = (
@@ -235,29 +241,29 @@ class HandoverPlace(Place):
 
     def show_target(self, target: Any) -> None:
         """Choose a point and a stretch: (point, span), or with the fingerprint of a document."""
-        point_id, span, *document = target
-        at = self.point.findData(point_id)
-        if at < 0:
-            self._target = target
+        self._go_to(Target(*target))
+
+    def _go_to(self, target: Target) -> None:
+        if not self.model.go_to(target):
             return
-        self._target = None
-        self.point.blockSignals(True)
-        self.point.setCurrentIndex(at)
-        self.point.blockSignals(False)
+        self._show_choice()
         self._load_named()
-        self._set_span(span)
-        lines = [i for i, past in enumerate(self._past) if [past.sha256] == document]
-        if lines:
-            self.table.selectRow(lines[0])
-            self.table.scrollTo(self.table.model().index(lines[0], 0))
+        self._set_span(target.span)
+        line = self.model.line_of(target.sha256)
+        if line is not None:
+            self.table.selectRow(line)
+            self.table.scrollTo(self.table.model().index(line, 0))
 
     def chosen(self) -> PointPlace | None:
         """Return the chosen point."""
-        wanted = self.point.currentData()
-        return next((point for point in self._points if point.id == wanted), None)
+        return self.model.point
+
+    def _chosen(self) -> None:
+        self.model.choose(self.point.currentData())
+        self._point_changed()
 
     def _point_changed(self) -> None:
-        point = self.chosen()
+        point = self.model.point
         if point is None:
             self._show_contents()
             return
@@ -265,9 +271,8 @@ class HandoverPlace(Place):
         self._load_named()
 
         def show(whole: Span | None) -> None:
-            if whole and self.chosen() == point:
-                end = whole[1] + 1
-                self._set_span((max(end - USUAL_DAYS * DAY_MS, whole[0]), end))
+            if whole and self.model.point == point:
+                self._set_span(usual_span(whole))
 
         self.house.run(lambda _task: extent(desk, point.id, channels), show)
 
@@ -296,10 +301,7 @@ class HandoverPlace(Place):
         zone = QTimeZone(name.encode())
         self.from_label.setText(tr("From (%1)").replace("%1", name))
         self.until_label.setText(tr("Until (%1)").replace("%1", name))
-        for field, at_ms in (
-            (self.since, span[0] // 60_000 * 60_000),
-            (self.until, -(-span[1] // 60_000) * 60_000),
-        ):
+        for field, at_ms in zip((self.since, self.until), in_minutes(span), strict=True):
             field.blockSignals(True)
             field.setTimeZone(zone)
             field.setDateTime(QDateTime.fromMSecsSinceEpoch(at_ms, zone))
@@ -318,56 +320,56 @@ class HandoverPlace(Place):
         self._show_contents()
 
     def _show_contents(self) -> None:
-        point, span, desk = self.chosen(), self.span(), self.house.desk
-        if point is None or span[1] <= span[0]:
-            self._show_counts(0, 0)
+        self.model.span, desk = self.span(), self.house.desk
+        self.model.contents = None
+        asked = self.model.asks
+        if asked is None:
+            self._show_counts()
             return
+        self._show_buttons()
 
-        def work(_task: object) -> tuple[PointPlace, Span, int, int]:
-            parts = [record(desk, point.id, c.channel, span) for c in point.channels]
-            estimated = sum(int(part.estimated.sum()) for part in parts)
-            return point, span, sum(len(part) for part in parts), estimated
+        def show(contents: Contents) -> None:
+            if self.model.hold(contents):
+                self._show_counts()
 
-        def show(counted_: tuple[PointPlace, Span, int, int]) -> None:
-            if counted_[:2] == (self.chosen(), self.span()):
-                self._show_counts(*counted_[2:])
+        self.house.run(lambda _task: count(desk, *asked), show)
 
-        self.house.run(work, show)
-
-    def _show_counts(self, total: int, estimated: int) -> None:
-        point = self.chosen()
+    def _show_counts(self) -> None:
+        point, known = self.model.point, self.model.contents
         facts = [
             (tr("Channels"), number(len(point.channels) if point else 0)),
-            (tr("Values"), number(total)),
-            (tr("of them estimated"), number(estimated)),
+            (tr("Values"), number(known.values if known else 0)),
+            (tr("of them estimated"), number(known.estimated if known else 0)),
         ]
         self.contents.show_facts(facts)
+        self._show_buttons()
+
+    def _show_buttons(self) -> None:
         for act in (self.pdf, self.csv, self.elsewhere):
-            act.setEnabled(total > 0 and not self._busy)
+            act.setEnabled(self.model.can_write)
 
     # -- acts ----------------------------------------------------------------------------------
     def write(self, kind: str, path: Path | None = None) -> None:
         """Write a document of the chosen stretch, read it back and keep its fingerprint."""
-        point, span, desk = self.chosen(), self.span(), self.house.desk
-        if point is None or self._busy or not self.pdf.isEnabled():
+        point, span, desk = self.model.point, self.model.span, self.house.desk
+        if point is None or not self.model.can_write:
             return
         if path is None and self.house.is_looking:
             self._write_elsewhere(kind)
             return
-        self._busy = True
-        for act in (self.pdf, self.csv, self.elsewhere):
-            act.setEnabled(False)
+        self.model.is_busy = True
+        self._show_buttons()
         self.house.say(tr("Writing ..."))
         self.house.run(
             lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed
         )
 
     def _failed(self, _sentence: str) -> None:
-        self._busy = False
+        self.model.is_busy = False
         self._show_contents()
 
     def _written(self, done: HandedOver) -> None:
-        self._busy = False
+        self.model.is_busy = False
         self.house.archive_changed.emit()
         words = tr("%1 written and read back:").replace("%1", done.path.name)
         words += " " + counted(done.readings, "%n reading", "%n readings")
@@ -388,7 +390,7 @@ class HandoverPlace(Place):
 
     def _current(self) -> PastHandover | None:
         at = self.table.currentRow()
-        return self._past[at] if 0 <= at < self.table.rowCount() else None
+        return self.model.past[at] if 0 <= at < self.table.rowCount() else None
 
     def _show_document(self) -> None:
         document = self._current()

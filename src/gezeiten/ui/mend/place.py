@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -16,30 +16,29 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.mending import (
     BookedGap,
-    LineOffer,
-    LoggerOffer,
     fill_by_line,
     fill_from_logger,
     gaps,
     leave_open,
-    line_offer,
-    logger_offer,
-    steps_of,
     undo,
 )
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import around, extent, view
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.gaps import Gap
-from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, duration_text
-from gezeiten.domain.steps.fills import straight_line
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, RecordStep
-from gezeiten.ui.parts.chart_lanes import Lane, Tint
+from gezeiten.ui.mend.detail import Detail, load_detail
+from gezeiten.ui.mend.model import (
+    Mending,
+    Offers,
+    arranged,
+    draft_key,
+    rows_around,
+    surroundings,
+)
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.lanes import feed, made_ready, trace_of
+from gezeiten.ui.parts.lanes import feed
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, rule
 from gezeiten.ui.shell import house as places
@@ -48,18 +47,7 @@ from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import House, Place, Rows
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
-
-
-@dataclass(frozen=True, slots=True)
-class _Detail:
-    """Everything about one gap, loaded off the main thread."""
-
-    booked: BookedGap
-    logger: LoggerOffer
-    line: LineOffer
-    lanes: list[Lane]
-    steps: list[RecordStep]
-    readings: int
+from gezeiten.ui.shell.units import Units, units_of
 
 
 class MendPlace(Place):
@@ -69,9 +57,9 @@ class MendPlace(Place):
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
-        self._detail: _Detail | None = None
+        self._detail: Detail | None = None
+        self.model = Mending()
         self._wanted: object = None
-        self._busy = False
         self._drafts = DraftKeeper(house)
         self.list = SiteList(tr("Gaps"))
         self.list.chosen.connect(self._choose)
@@ -106,7 +94,7 @@ class MendPlace(Place):
         self.choice = QButtonGroup(self)
         self.choice.addButton(self.by_logger)
         self.choice.addButton(self.by_line)
-        self.choice.buttonToggled.connect(lambda *_: self._show_proposal())
+        self.choice.buttonToggled.connect(lambda *_: self._choose_source())
         self.logger_cells = [label("", wrap=True), label(""), label("")]
         self.line_cells = [label("", wrap=True), label(""), label("")]
         for i, (radio, cells) in enumerate(
@@ -183,9 +171,6 @@ class MendPlace(Place):
         settled = len(listed) - open_count
         done = counted(settled, "%n settled", "%n settled")
         self.count_words.setText(f"{counted(open_count, '%n open', '%n open')} · {done}")
-        order = sorted(listed, key=lambda b: b.state != "open")
-        sites = list(dict.fromkeys(booked.point.site for booked in listed))
-        order.sort(key=lambda b: sites.index(b.point.site))
         lines = [
             ListLine(
                 booked.point.site,
@@ -196,7 +181,7 @@ class MendPlace(Place):
                 booked,
                 is_open=booked.state == "open",
             )
-            for booked in order
+            for booked in arranged(listed)
         ]
         self.list.show_lines(lines, lambda a, b: a.key == b.key)
         if self._wanted is not None:
@@ -211,20 +196,21 @@ class MendPlace(Place):
     def _choose(self, booked: BookedGap | None) -> None:
         if booked is None:
             self._detail = None
+            self.model.leave()
             self.picture.title.setText(tr("No gaps: every record here is whole."))
             self.chart.show_lanes([], (0, 1), "UTC")
             self._show_buttons()
             return
         desk = self.house.desk
-        self.house.run(lambda _task: _load(desk, booked), self._show_detail)
+        self.house.run(lambda _task: load_detail(desk, booked), self._show_detail)
 
     # -- showing -------------------------------------------------------------------------------
-    def _show_detail(self, detail: _Detail) -> None:
+    def _show_detail(self, detail: Detail) -> None:
         chosen = self.list.thing()
         if chosen is None or chosen.key != detail.booked.key:
             return  # another one was chosen meanwhile
         self._detail = detail
-        reason = self._drafts.get(_draft_key(detail.booked))
+        reason = self._drafts.get(draft_key(detail.booked))
         if self.reason.text() != reason:
             self.reason.setText(reason)
         booked, gap = detail.booked, detail.booked.gap
@@ -239,49 +225,41 @@ class MendPlace(Place):
             f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing} · "
             f"{booked.point.zone}"
         )
-        self._show_offers(detail)
+        self.model.take(booked, detail.offers)
+        self._show_offers(detail.offers, booked)
         self._show_chain(detail)
         self._show_proposal()
 
-    def _show_offers(self, detail: _Detail) -> None:
-        offer, line, missing = detail.logger, detail.line, detail.booked.gap.missing
-        of_all = tr("%1 of %2")
-        can_ask = bool(offer.readings) or offer.kept_offload is not None
-        words = f"{offer.serial} · {tr(offer.sentence)}" if offer.serial else tr(offer.sentence)
-        self.logger_cells[0].setText(words)
-        self.logger_cells[1].setText(tr("measured") if can_ask else "—")
-        covers = of_all.replace("%1", number(offer.readings)).replace("%2", number(missing))
-        self.logger_cells[2].setText(covers if can_ask else tr("cannot serve"))
-        errors = [
-            f"± {number(e.rmse, quantity(c).decimals + 1)} {quantity(c).unit}"
-            for c, e in line.errors.items()
-        ]
-        self.line_cells[0].setText(tr(line.refusal) if line.refusal else tr("between the two ends"))
-        self.line_cells[1].setText("\n".join(errors) or "—")
-        covers = of_all.replace("%1", number(line.readings)).replace("%2", number(missing))
-        self.line_cells[2].setText(tr("over the rule") if line.refusal else covers)
-        all_of_them = of_all.replace("%1", number(missing)).replace("%2", number(missing))
-        if detail.booked.state == "from the logger":  # what it offers now is beside the point
-            self.logger_cells[0].setText(tr("fetched; the record holds what it measured"))
-            self.logger_cells[1].setText(tr("measured"))
-            self.logger_cells[2].setText(all_of_them)
-        if detail.booked.state in ("from the logger", "estimated"):
-            by_line = detail.booked.state == "estimated"
-            self.line_cells[0].setText(
-                tr("filled between the two ends") if by_line else tr("not needed: it is measured")
-            )
-            self.line_cells[2].setText(all_of_them if by_line else "—")
-            if by_line:
-                self.logger_cells[0].setText(tr("undo the line to ask the logger"))
-            else:
-                self.line_cells[1].setText("—")
-        is_open = detail.booked.state in ("open", "left open")
-        self.by_logger.setEnabled(can_ask and is_open)
-        self.by_line.setEnabled(not line.refusal and is_open)
+    def _show_offers(self, told: Offers, booked: BookedGap) -> None:
+        words = [*_logger_words(told, booked), *self._line_words(told, booked)]
+        for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
+            cell.setText(text)
+        self.by_logger.setEnabled(told.can_ask)
+        self.by_line.setEnabled(told.can_draw)
+        self.choice.blockSignals(True)
         self.choice.setExclusive(False)
-        self.by_logger.setChecked(can_ask and is_open)
-        self.by_line.setChecked(not can_ask and not line.refusal and is_open)
+        self.by_logger.setChecked(self.model.source == "logger")
+        self.by_line.setChecked(self.model.source == "line")
         self.choice.setExclusive(True)
+        self.choice.blockSignals(False)
+
+    def _line_words(self, told: Offers, booked: BookedGap) -> tuple[str, str, str]:
+        """How the line is drawn, its expected errors, what it covers."""
+        how = {
+            "refusal": tr(told.line.refusal),
+            "between the ends": tr("between the two ends"),
+            "filled": tr("filled between the two ends"),
+            "not needed": tr("not needed: it is measured"),
+        }[told.line_says]
+        units = units_of(self.house.desk.settings)
+        errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
+        none = "—" if told.line_says == "not needed" else tr("over the rule")
+        shown = "\n".join(errors) if told.shows_errors else ""
+        return how, shown or "—", _covers(told.line_covers, booked, none)
+
+    def _choose_source(self) -> None:
+        self.model.choose("line" if self.by_line.isChecked() else "logger")
+        self._show_proposal()
 
     def _show_proposal(self) -> None:
         detail = self._detail
@@ -289,42 +267,36 @@ class MendPlace(Place):
         if detail is None:
             return
         lanes = detail.lanes
-        if not self.by_line.isChecked():
+        if not self.model.shows_line:
             lanes = [replace(lane, proposal=None) for lane in lanes]
-        span = _surroundings(detail.booked.gap)
+        span = surroundings(detail.booked.gap)
         self.chart.show_lanes(lanes, span, detail.booked.point.zone)
 
     def _show_buttons(self) -> None:
-        detail = self._detail
-        state = detail.booked.state if detail else ""
-        source = self.choice.checkedButton()
-        self.fill_button.setEnabled(
-            bool(detail) and source is not None and source.isChecked() and not self._busy
-        )
-        if detail and self.by_logger.isChecked():
-            again = detail.logger.kept_offload is not None
+        model = self.model
+        self.fill_button.setEnabled(model.can_fill)
+        words = tr("Fill")
+        if model.source == "line":
+            words = tr("Fill by a straight line")
+        elif model.source == "logger" and model.offers is not None:
+            offer = model.offers.logger
+            again = offer.kept_offload is not None
             words = (
-                tr("Switch on again")
-                if again
-                else tr("Fetch from %1").replace("%1", detail.logger.serial)
+                tr("Switch on again") if again else tr("Fetch from %1").replace("%1", offer.serial)
             )
-            self.fill_button.setText(words)
-        elif self.by_line.isChecked():
-            self.fill_button.setText(tr("Fill by a straight line"))
-        else:
-            self.fill_button.setText(tr("Fill"))
-        self.leave_button.setEnabled(state == "open")
-        self.reason.setEnabled(state == "open")
-        self.undo_button.setEnabled(state in ("left open", "estimated", "from the logger"))
-        self.compare.setEnabled(detail is not None)
+        self.fill_button.setText(words)
+        for part in (self.leave_button, self.reason):
+            part.setEnabled(model.can_leave)
+        self.undo_button.setEnabled(model.can_undo)
+        self.compare.setEnabled(self._detail is not None)
 
-    def _show_chain(self, detail: _Detail) -> None:
+    def _show_chain(self, detail: Detail) -> None:
         clear(self.chain)
-        point = detail.booked.point
+        point, units = detail.booked.point, units_of(self.house.desk.settings)
         kept = counted(detail.readings, "%n value as measured", "%n values as measured")
         self._chain_step("●", tr("As offloaded"), kept)
         for step in detail.steps:
-            name, words = _step_words(step, point)
+            name, words = _step_words(step, point, units)
             undone = step.undone_ms is not None
             if undone:
                 words += " · " + tr("undone by %1").replace("%1", step.undone_by)
@@ -343,11 +315,10 @@ class MendPlace(Place):
     # -- acts ----------------------------------------------------------------------------------
     def fill(self) -> None:
         """Fill the chosen gap by the chosen source."""
-        detail, desk = self._detail, self.house.desk
-        if detail is None or self._busy or not self.fill_button.isEnabled():
+        booked, desk = self.model.booked, self.house.desk
+        if booked is None or not self.model.can_fill:
             return
-        booked = detail.booked
-        if self.by_line.isChecked():
+        if self.model.source == "line":
             self._do(
                 lambda: fill_by_line(desk, booked),
                 tr("Filled by a straight line; Ctrl+Z undoes it."),
@@ -360,42 +331,42 @@ class MendPlace(Place):
 
     def leave_open(self) -> None:
         """Leave the chosen gap open with the reason typed."""
-        detail = self._detail
-        if detail is not None and not self._busy:
+        booked = self.model.booked
+        if booked is not None and self.model.can_leave:
             reason = self.reason.text()
             self._do(
-                lambda: leave_open(self.house.desk, detail.booked, reason),
+                lambda: leave_open(self.house.desk, booked, reason),
                 tr("Left open, with its reason."),
             )
 
     def _keep_draft(self, text: str) -> None:
-        if self._detail is not None:
-            self._drafts.put(_draft_key(self._detail.booked), text)
+        if self.model.booked is not None:
+            self._drafts.put(draft_key(self.model.booked), text)
 
     def undo(self) -> None:
         """Undo what was done about the chosen gap."""
-        detail = self._detail
-        if detail is not None and not self._busy:
+        booked = self.model.booked
+        if booked is not None and self.model.can_undo:
             self._do(
-                lambda: undo(self.house.desk, detail.booked),
+                lambda: undo(self.house.desk, booked),
                 tr("Undone; the record is as it was before."),
             )
 
     def _do(self, act: Callable[[], object], said: str) -> None:
-        self._busy = True
-        booked = self._detail.booked if self._detail else None
+        self.model.is_busy = True
+        booked = self.model.booked
         self._show_buttons()
 
         def done(result: object) -> None:
-            self._busy = False
+            self.model.is_busy = False
             if booked is not None:
-                self._drafts.put(_draft_key(booked), "")
+                self._drafts.put(draft_key(booked), "")
             self.house.archive_changed.emit()
             cut_short = isinstance(result, Offloaded) and result.error
             self.house.say(str(cut_short) if cut_short else said)
 
         def failed(_sentence: str) -> None:
-            self._busy = False
+            self.model.is_busy = False
             self._show_buttons()
 
         self.house.run(lambda _task: act(), done, failed=failed)
@@ -404,10 +375,8 @@ class MendPlace(Place):
         """Show the readings around the gap as a table, from the last one before it on."""
         if self._detail:
             booked = self._detail.booked
-            around = max(booked.gap.length_ms, 12 * HOUR_MS)
-            span = (booked.gap.start_ms - around, booked.gap.end_ms + around)
             series = tuple((booked.point, key) for key in booked.channels)
-            self.house.rows_wanted.emit(Rows(series, span, booked.gap.start_ms))
+            self.house.rows_wanted.emit(Rows(series, rows_around(booked.gap), booked.gap.start_ms))
 
     def _to_trends(self) -> None:
         if self._detail:
@@ -422,72 +391,30 @@ class MendPlace(Place):
         self.chart.set_theme(theme)
 
 
-def _draft_key(booked: BookedGap) -> str:
-    """Under which a reason is kept until the gap is left open."""
-    return f"gap:{booked.point.id}:{booked.gap.start_ms}:{booked.gap.end_ms}"
+def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
+    """What the logger has of a gap, whether that is measured, what it covers."""
+    logger = told.logger
+    holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)
+    how = {
+        "what it holds": holds,
+        "fetched": tr("fetched; the record holds what it measured"),
+        "line first": tr("undo the line to ask the logger"),
+    }[told.logger_says]
+    measured = tr("measured") if told.is_measured else "—"
+    return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
 
 
-def _load(desk: Desk, booked: BookedGap) -> _Detail:
-    """Gather what is shown of a gap."""
-    lanes = []
-    for channel in booked.channels:
-        name = quantity(channel)
-        tint = _tint(booked)
-        trace = trace_of(desk, booked.point, channel)
-        proposal = _proposal(desk, booked, channel)
-        lanes.append(Lane(name.name, name.unit, name.decimals, (trace,), (tint,), proposal))
-    if not lanes and extent(desk, booked.point.id, [c.channel for c in booked.point.channels]):
-        lanes = _all_lanes(desk, booked)
-    lanes = made_ready(desk, lanes, _surroundings(booked.gap))
-    steps = [
-        s for s in steps_of(desk, booked.point.id)
-        if s.touches(booked.gap.start_ms, booked.gap.end_ms)
-    ]  # fmt: skip
-    readings = sum(view(desk, booked.point.id, c.channel).measured for c in booked.point.channels)
-    return _Detail(
-        booked, logger_offer(desk, booked), line_offer(desk, booked), lanes, steps, readings
-    )
+def _covers(readings: int | None, booked: BookedGap, otherwise: str) -> str:
+    words = tr("%1 of %2").replace("%2", number(booked.gap.missing))
+    return otherwise if readings is None else words.replace("%1", number(readings))
 
 
-def _tint(booked: BookedGap) -> Tint:
-    """Hatched while readings are absent; what fills the gap lies on a plain ground."""
-    span = (booked.gap.start_ms, booked.gap.end_ms)
-    if booked.state in ("open", "left open"):
-        return Tint(span, "muted", alpha=190, hatched=True)
-    return Tint(span, "brass", alpha=36)
-
-
-def _all_lanes(desk: Desk, booked: BookedGap) -> list[Lane]:
-    """A gap filled from the logger names no channel: it was all of them."""
-    tint = _tint(booked)
-    return [
-        Lane(quantity(c.channel).name, c.unit, quantity(c.channel).decimals,
-             (trace_of(desk, booked.point, c.channel),), (tint,))
-        for c in booked.point.channels
-    ]  # fmt: skip
-
-
-def _step_words(step: RecordStep, point: PointPlace) -> tuple[str, str]:
+def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str, str]:
     when = day_and_time(step.made_ms, point.zone)
     if step.kind == LINE:
-        name = quantity(step.channel)
-        error = number(float(step.facts["rmse"]), name.decimals + 1)
-        words = f"{name.name} · ± {error} {name.unit} · {step.made_by}, {when}"
+        error = units.error(point, step.channel, float(step.facts["rmse"]))
+        words = f"{quantity(step.channel).name} · {error} · {step.made_by}, {when}"
         return tr("Filled by a straight line"), words
     if step.kind == LEFT_OPEN:
         return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
     return tr("Filled from the logger"), f"{tr('measured, code good')} · {step.made_by}, {when}"
-
-
-def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
-    """The straight line through the gap, drawn from the reading before to the one after."""
-    gap = booked.gap
-    beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
-    fill = straight_line(beside, gap)
-    return fill if len(fill) else None
-
-
-def _surroundings(gap: Gap) -> Span:
-    """The stretch in which a gap is shown."""
-    beside_ms = max(gap.length_ms * 0.6, DAY_MS / 8)
-    return (round(gap.start_ms - beside_ms), round(gap.end_ms + beside_ms))

@@ -21,7 +21,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
+from gezeiten.domain.series.timeline import Span, duration_text
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import faults_of, feed, figures_of, lanes_of, span_of
@@ -39,9 +39,8 @@ from gezeiten.ui.shell.house import House, Place, Rows
 from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.trends.figures import MOST_COLUMNS, FigureColumn, FiguresTable
+from gezeiten.ui.trends.model import LENGTHS, Looking, first_view, title
 
-LENGTHS = ((1, "1 d"), (7, "1 w"), (14, "2 w"), (30, "1 m"), (0, "all"))
-USUAL_DAYS = 14
 _POINT = Qt.ItemDataRole.UserRole
 
 
@@ -52,11 +51,8 @@ class TrendsPlace(Place):
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
-        self._whole: Span | None = None
+        self.model = Looking()
         self._lanes: list[Lane] = []
-        self._keep_view: Span | None = None
-        self._is_loading = False
-        self._wanted_days: int | None = None
         self._target: places.Look | None = None
         self._back: tuple[int, object, str] | None = None
         self.tree = QTreeWidget()
@@ -187,7 +183,7 @@ class TrendsPlace(Place):
         if self._target is not None:
             self.show_target(self._target)
         elif chosen:
-            self._keep_view = self.chart.view() if self._lanes else None
+            self.model.kept = self.chart.view() if self._lanes else None
             self._load()
         else:
             self._tick_first()
@@ -235,7 +231,7 @@ class TrendsPlace(Place):
             item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
         self.tree.blockSignals(False)
         self.chart.mark = look.span
-        self._keep_view = _around(look.span) if look.span else None
+        self.model.look_at(look.span)
         self.way_back.setVisible(look.back is not None)
         if look.back is not None:
             self.way_back.setText(tr("← Back (Alt+B)"))
@@ -286,28 +282,23 @@ class TrendsPlace(Place):
     # -- lanes ---------------------------------------------------------------------------------
     def _load(self) -> None:
         chosen, desk = self.points(), self.house.desk
-        if self._lanes and self._keep_view is None and self._target is None and chosen:
-            self._keep_view = self.chart.view()
-        self._is_loading = True
-        kept = self._keep_view
+        stays = self._lanes and self._target is None and chosen
+        self.model.begin(self.chart.view() if stays else None)
+        kept = self.model.kept
         self.house.run(
-            lambda _task: lanes_of(desk, chosen, partial(_first_view, kept)), self._show_lanes,
-            failed=self._load_failed, latest="lanes",
+            lambda _task: lanes_of(desk, chosen, partial(first_view, kept)), self._show_lanes,
+            failed=lambda _: self.model.failed(), latest="lanes",
         )  # fmt: skip
 
-    def _load_failed(self, _sentence: str) -> None:
-        self._is_loading = False
-
     def _show_lanes(self, lanes: list[Lane]) -> None:
-        self._is_loading = False
         self._lanes = lanes
         chosen = self.points()
-        self._whole = span_of(lanes)
+        view = self.model.loaded(span_of(lanes))
         self.empty.setVisible(not lanes)
         self.chart.scroll().setVisible(bool(lanes))
         self.hand_over.setEnabled(len(chosen) == 1 and bool(lanes))
         self.as_table.setEnabled(bool(lanes))
-        if not lanes or self._whole is None:
+        if not lanes or view is None:
             words = (
                 tr("No record yet at these points.")
                 if chosen
@@ -316,41 +307,33 @@ class TrendsPlace(Place):
             self.empty.setText(words)
             self.title.setText("")
             return
-        names = [chosen[0].full_name] if len(chosen) == 1 else [point.name for point in chosen]
-        self.title.setText(", ".join(names))
+        self.title.setText(title([(point.full_name, point.name) for point in chosen]))
         self.title.setToolTip(self.title.text())
-        view = _first_view(self._keep_view, self._whole)
-        self._keep_view = self._target = None
-        mark = self.chart.mark
-        if mark and (mark[1] <= self._whole[0] or mark[0] >= self._whole[1]):
+        self._target = None
+        if not self.model.holds(self.chart.mark):
             self.chart.mark = None
             self.house.say(tr("The mark was taken off: these points have no record there."))
-        self.chart.show_lanes(lanes, view, self._zone(), whole=self._whole)
+        self.chart.show_lanes(lanes, view, self._zone(), whole=self.model.whole)
         for fault in faults_of(lanes):
             self.house.said.emit(fault, True)
         self._show_numbers(self.chart.mark)
-        wanted, self._wanted_days = self._wanted_days, None
+        wanted = self.model.waiting_days()
         if wanted is not None:
             self.show_days(wanted)
 
     def show_days(self, days: int) -> None:
         """Show the last days of the record, 0 for all of it; while it loads, once it has."""
-        if self._is_loading:
-            self._wanted_days = days
-        if self._whole is None or self._is_loading:
-            return
-        start, end = self._whole
-        self.chart.set_view((max(end - days * DAY_MS, start) if days else start, end))
+        span = self.model.ask_days(days)
+        if span is not None:
+            self.chart.set_view(span)
 
     def _view_changed(self, span: Span) -> None:
-        if self._whole is None:
+        if self.model.whole is None:
             return
-        length = (span[1] - span[0]) / DAY_MS
-        whole = (self._whole[1] - self._whole[0]) / DAY_MS
+        has = self.model.lengths_of(span)
+        self.lengths.setExclusive(False)
         for days, _ in LENGTHS:
-            near = abs(length - (days or whole)) < 0.01 * length
-            self.lengths.setExclusive(False)
-            self.lengths.button(days).setChecked(near)
+            self.lengths.button(days).setChecked(days in has)
         if self.chart.mark is None:
             self._show_numbers(None)
 
@@ -423,19 +406,6 @@ class TrendsPlace(Place):
         self.chart.set_theme(theme)
         for item in self._items():
             item.setForeground(1, theme.color("muted"))
-
-
-def _first_view(kept: Span | None, whole: Span) -> Span:
-    """The stretch shown first: the one that was shown, or the last days that there are."""
-    if kept is None or kept[1] < whole[0] or kept[0] > whole[1]:
-        return (max(whole[1] - USUAL_DAYS * DAY_MS, whole[0]), whole[1])
-    return kept
-
-
-def _around(span: Span) -> Span:
-    """A stretch with as much again on each side as lets it be seen in its surroundings."""
-    room = max(round((span[1] - span[0]) * 0.8), DAY_MS // 8)
-    return (span[0] - room, span[1] + room)
 
 
 def _sign(channel: str) -> str:

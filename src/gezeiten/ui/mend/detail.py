@@ -1,0 +1,71 @@
+"""What Mend shows of a gap, gathered off the main thread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.mending import BookedGap, line_offer, logger_offer, steps_of
+from gezeiten.desk.record.records import around, extent, view
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.steps.fills import straight_line
+from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.ui.mend.model import Offers, offers, surroundings
+from gezeiten.ui.parts.chart_lanes import Lane, Tint
+from gezeiten.ui.parts.lanes import made_ready, trace_of
+from gezeiten.ui.shell.units import Units, units_of
+
+
+@dataclass(frozen=True, slots=True)
+class Detail:
+    """Everything about one gap. readings: measured ones of its point."""
+
+    booked: BookedGap
+    offers: Offers
+    lanes: list[Lane]
+    steps: list[RecordStep]
+    readings: int
+
+
+def load_detail(desk: Desk, booked: BookedGap) -> Detail:
+    """Gather what is shown of a gap."""
+    units, point = units_of(desk.settings), booked.point
+    measured = [place.channel for place in point.measured]
+    keys = list(booked.channels)
+    if not keys and extent(desk, point.id, measured):
+        keys = measured  # filled from the logger it names no channel: it was all of them
+    lanes = [_lane(desk, units, booked, key) for key in keys]
+    lanes = made_ready(desk, lanes, surroundings(booked.gap))
+    gap = booked.gap
+    steps = [step for step in steps_of(desk, point.id) if step.touches(gap.start_ms, gap.end_ms)]
+    readings = sum(view(desk, point.id, key).measured for key in measured)
+    told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked))
+    return Detail(booked, told, lanes, steps, readings)
+
+
+def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
+    name, unit = quantity(key), units.of_series(booked.point, key)
+    proposal = _proposal(desk, booked, key) if booked.channels else None
+    if proposal is not None:
+        shown = proposal.values * unit.factor + unit.offset
+        proposal = Series(proposal.times_utc_ms, shown, proposal.quality, proposal.interval_ms)
+    decimals = max(name.decimals + unit.extra_decimals, 0)
+    trace = trace_of(desk, booked.point, key, unit)
+    return Lane(name.name, unit.name, decimals, (trace,), (_tint(booked),), proposal)
+
+
+def _tint(booked: BookedGap) -> Tint:
+    """Hatched while readings are absent; what fills the gap lies on a plain ground."""
+    span = (booked.gap.start_ms, booked.gap.end_ms)
+    if booked.state in ("open", "left open"):
+        return Tint(span, "muted", alpha=190, hatched=True)
+    return Tint(span, "brass", alpha=36)
+
+
+def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
+    """The straight line through the gap, drawn from the reading before to the one after."""
+    gap = booked.gap
+    beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
+    fill = straight_line(beside, gap)
+    return fill if len(fill) else None

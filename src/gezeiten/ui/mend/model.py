@@ -1,0 +1,129 @@
+"""What Mend knows of the chosen gap, what could fill it and what can be done; no Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+from gezeiten.desk.field.mending import BookedGap, LineOffer, LoggerOffer
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
+
+Source = Literal["logger", "line"]
+LoggerSays = Literal["what it holds", "fetched", "line first"]
+LineSays = Literal["refusal", "between the ends", "filled", "not needed"]
+
+
+def arranged(gaps: Iterable[BookedGap]) -> list[BookedGap]:
+    """Return gaps as they are listed: by site, in the order of the first open one at each; open
+    ones first."""
+    listed = sorted(gaps, key=lambda one: one.state != "open")
+    sites = list(dict.fromkeys(one.point.site for one in listed))
+    return sorted(listed, key=lambda one: sites.index(one.point.site))
+
+
+def surroundings(gap: Gap) -> Span:
+    """The stretch in which a gap is shown."""
+    beside_ms = max(gap.length_ms * 0.6, DAY_MS / 8)
+    return (round(gap.start_ms - beside_ms), round(gap.end_ms + beside_ms))
+
+
+def rows_around(gap: Gap) -> Span:
+    """The stretch whose readings are shown as a table."""
+    beside_ms = max(gap.length_ms, 12 * HOUR_MS)
+    return (gap.start_ms - beside_ms, gap.end_ms + beside_ms)
+
+
+def draft_key(booked: BookedGap) -> str:
+    """Under which a reason is kept until the gap is left open."""
+    return f"gap:{booked.point.id}:{booked.gap.start_ms}:{booked.gap.end_ms}"
+
+
+@dataclass(frozen=True, slots=True)
+class Offers:
+    """What the two sources say of a gap in the state it is in.
+
+    can_ask, can_draw: whether the logger, or a line, can fill it now. covers: how many of its
+    readings each would bring, or brought, None where that is not said.
+    """
+
+    logger: LoggerOffer
+    line: LineOffer
+    logger_says: LoggerSays
+    logger_covers: int | None
+    is_measured: bool
+    line_says: LineSays
+    line_covers: int | None
+    shows_errors: bool
+    can_ask: bool
+    can_draw: bool
+
+    @property
+    def usual(self) -> Source | None:
+        """Which is chosen by itself: what is measured comes before what is estimated."""
+        return "logger" if self.can_ask else "line" if self.can_draw else None
+
+
+def offers(booked: BookedGap, logger: LoggerOffer, line: LineOffer) -> Offers:
+    """Return what the sources say of a gap."""
+    is_open = booked.state in ("open", "left open")
+    holds_some = bool(logger.readings) or logger.kept_offload is not None
+    missing = booked.gap.missing
+    if booked.state == "from the logger":
+        return Offers(logger, line, "fetched", missing, True, "not needed", None, False, False,
+                      False)  # fmt: skip
+    if booked.state == "estimated":
+        return Offers(logger, line, "line first", logger.readings if holds_some else None,
+                      holds_some, "filled", missing, True, False, False)  # fmt: skip
+    fits = not line.refusal
+    return Offers(
+        logger, line, "what it holds", logger.readings if holds_some else None, holds_some,
+        "between the ends" if fits else "refusal", line.readings if fits else None, True,
+        holds_some and is_open, fits and is_open,
+    )  # fmt: skip
+
+
+@dataclass(slots=True)
+class Mending:
+    """The chosen gap and what is being done about it. source: by which it would be filled; is_busy:
+    something is being done."""
+
+    booked: BookedGap | None = None
+    offers: Offers | None = None
+    source: Source | None = None
+    is_busy: bool = False
+
+    def take(self, booked: BookedGap, told: Offers) -> None:
+        """A gap was looked at; what would fill it is chosen anew."""
+        self.booked, self.offers, self.source = booked, told, told.usual
+
+    def leave(self) -> None:
+        """No gap is chosen any more."""
+        self.booked = self.offers = self.source = None
+
+    def choose(self, source: Source) -> None:
+        """Choose what fills it, where that can be."""
+        told = self.offers
+        if told is not None and (told.can_ask if source == "logger" else told.can_draw):
+            self.source = source
+
+    @property
+    def can_fill(self) -> bool:
+        """Whether it can be filled now."""
+        return self.source is not None and not self.is_busy
+
+    @property
+    def can_leave(self) -> bool:
+        """Whether it can be left open now."""
+        return self.booked is not None and self.booked.state == "open" and not self.is_busy
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether what was done about it can be undone now."""
+        return self.booked is not None and bool(self.booked.steps) and not self.is_busy
+
+    @property
+    def shows_line(self) -> bool:
+        """Whether the line that is offered is drawn."""
+        return self.source == "line"
