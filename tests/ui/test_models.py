@@ -12,9 +12,10 @@ from typing import Any
 import pytest
 
 import gezeiten.ui
-from gezeiten.desk.field.mending import BookedGap, GapState, LineOffer, LoggerOffer
+from gezeiten.desk.field.mending import BookedGap, LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS
+from gezeiten.domain.steps.steps import GapState
 from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
 from gezeiten.ui.handover.model import (
     Contents,

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.intake.carried import CarriedRecord, Clearing
-from gezeiten.desk.places import point_named
+from gezeiten.desk.places import PointPlace
 from gezeiten.ui.field.clear_dialog import ClearDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
@@ -44,15 +44,23 @@ def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
         field.show_current()
 
 
+def creek(window: MainWindow) -> PointPlace:
+    """The creek gauge, as the Tideboard shows it: nothing is asked of the archive."""
+    rows = [
+        row
+        for _, listed in window.places[places.TIDEBOARD].canvas.model.board.sites
+        for row in listed
+    ]
+    return next(row.point for row in rows if row.point.name == "Creek gauge")
+
+
 DIALOGS = {
     "settings": lambda w: w.show_settings(),
     "people": lambda w: w.show_people(),
     "sites and points": lambda w: w.show_places(),
-    "limits": lambda w: LimitsDialog(w, w.house, point_named(w.house.desk, "Creek gauge")).open(),
-    "calculated": lambda w: CalculatedDialog(
-        w, w.house, point_named(w.house.desk, "Creek gauge")
-    ).open(),
-    "units": lambda w: UnitsDialog(w, w.house, [point_named(w.house.desk, "Creek gauge")]).open(),
+    "limits": lambda w: LimitsDialog(w, w.house, creek(w)).open(),
+    "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
+    "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),

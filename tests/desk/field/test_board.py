@@ -49,7 +49,7 @@ def archive_of(folder: Path, points: int, missions: int) -> Desk:
             session.add(Block(mission=last.uid, channel="air_temperature", unit="°C",
                               is_text=False, first=0, width=1, count=1, number=0, start_ms=at_ms,
                               step_ms=0, end_ms=at_ms, usual_ms=1, shorter_ms=0,
-                              valid=0))  # fmt: skip
+                              valid=0, stamp=0))  # fmt: skip
     return desk
 
 

@@ -20,10 +20,11 @@ from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import Step
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
-from gezeiten.domain.steps.steps import LINE, REFETCH
+from gezeiten.domain.steps.steps import KINDS
 
 _Table = NDArray[np.int64]
 _NONE = np.empty((0, 3), np.int64)
+_CHANGING = tuple(key for key, kind in KINDS.items() if kind.changes_record)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +75,7 @@ class Coverage:
 def coverage(session: Session, point_id: int | None = None) -> Coverage:
     """Return what is held of the series of a point, or of all."""
     made = layout(session)
-    steps = select(Step).where(Step.kind.in_((LINE, REFETCH)))
+    steps = select(Step).where(Step.kind.in_(_CHANGING))
     heads = select(Block.mission, Block.channel, Block.runs, Block.held_ms, Block.held_until_ms,
                    Block.until_interval_ms).where(Block.held_ms.is_not(None))  # fmt: skip
     if point_id is not None:

@@ -26,7 +26,7 @@ from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span, Times, Values
-from gezeiten.domain.steps.steps import LINE, REFETCH
+from gezeiten.domain.steps.steps import KINDS
 
 Recorded: TypeAlias = tuple[Times, Values, NDArray[np.int64]]
 """Instants, values and intervals in force, each of shape (n,)."""
@@ -55,7 +55,7 @@ def estimates_among(steps: list[Step], key: str) -> list[Series]:
     return [
         estimated_series(step)
         for step in steps
-        if step.kind == LINE and step.channel == key and step.undone_ms is None
+        if KINDS[step.kind].has_estimates and step.channel == key and step.undone_ms is None
     ]
 
 
@@ -125,7 +125,7 @@ def in_ranges(numbers: NDArray[np.int64], ranges: Iterable[Range]) -> NDArray[np
 
 def unused_readings(session: Session, steps: Iterable[Step]) -> list[Unused]:
     """Return the readings that fetches brought which are undone."""
-    fetches = [step for step in steps if step.kind == REFETCH]
+    fetches = [step for step in steps if KINDS[step.kind].brings_bytes]
     standing = {step.offload_id for step in fetches if step.undone_ms is None}
     found = []
     for step in fetches:

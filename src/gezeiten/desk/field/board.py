@@ -22,7 +22,7 @@ from gezeiten.domain.plan.models import known_model
 from gezeiten.domain.plan.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.timeline import DAY_MS, Span, about_text, duration_text
-from gezeiten.domain.steps.steps import LINE, RecordStep
+from gezeiten.domain.steps.steps import RecordStep
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
 EndReason = Literal["memory full", "battery empty"]
@@ -157,7 +157,7 @@ def _row(
         held = tuple(past.held.runs(point.id, point.measured[0].channel).spans)
     steps = past.steps.get(point.id, [])
     booked = gaps_of(point, steps, past.held)
-    estimated = [(step.start_ms, step.end_ms) for step in steps if step.kind == LINE]
+    estimated = [(step.start_ms, step.end_ms) for step in steps if step.does.has_estimates]
     logger = mission.logger if mission else None
     ends, reason = _ends(mission, logger, now)
     recording = mission is not None and is_there and mission.state in RECORDING

@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Literal
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.coverage import Coverage, coverage
@@ -38,14 +37,13 @@ from gezeiten.domain.steps.fills import (
     reach,
     straight_line,
 )
-from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, RecordStep
+from gezeiten.domain.steps.steps import GapState, RecordStep
 from gezeiten.domain.wording import grouped
 from gezeiten.errors import InputError
 from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch
 
 _NO_ENDS = "no reading before or after it"
-GapState = Literal["open", "left open", "estimated", "from the logger"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +86,7 @@ def open_gaps(desk: Desk) -> int:
 
 def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[BookedGap]:
     """Return the gaps of a point by time; steps: those of it that have an effect."""
-    left_open = [step for step in steps if step.kind == LEFT_OPEN]
+    left_open = [step for step in steps if not step.does.changes_record]
     found: dict[tuple[int, int, tuple[str, ...]], BookedGap] = {}
     for place in point.measured:  # a gap of what is calculated is one of what it rests on
         for gap in held.runs(point.id, place.channel).gaps():
@@ -102,7 +100,7 @@ def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[
             state: GapState = "left open" if deciding else "open"
             found[name] = BookedGap(point, (place.channel,), gap, state, its, reason)
     return sorted(
-        [*found.values(), *_filled(point, [s for s in steps if s.kind != LEFT_OPEN])],
+        [*found.values(), *_filled(point, [step for step in steps if step.does.changes_record])],
         key=lambda booked: booked.gap.start_ms,
     )
 
@@ -124,7 +122,7 @@ def _filled(point: PointPlace, steps: list[RecordStep]) -> list[BookedGap]:
             point,
             (*(known.channels if known else ()), *channels),
             Gap(step.start_ms, step.end_ms, step.interval_ms),
-            "estimated" if step.kind == LINE else "from the logger",
+            step.does.makes,
             (*(known.steps if known else ()), step.id),
         )
     return list(filled.values())

@@ -1,11 +1,40 @@
-"""Steps from what loggers recorded to the record: reversible, each by somebody at some time."""
+"""Steps from what loggers recorded to the record: reversible, each by somebody at some time. What a
+kind of step does stands in its entry in `KINDS`, and is asked there, never of its name."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
+
+GapState = Literal["open", "left open", "estimated", "from the logger"]
+
+
+@dataclass(frozen=True, slots=True)
+class StepKind:
+    """What a kind of step does. makes: what a gap is once it stands; has_estimates: it holds
+    estimated readings of its series; brings_bytes: readings of its bytes in its stretch count as
+    long as it stands."""
+
+    key: str
+    makes: GapState
+    has_estimates: bool = False
+    brings_bytes: bool = False
+
+    @property
+    def changes_record(self) -> bool:
+        """Whether readings come by it: else it only says something about a gap."""
+        return self.has_estimates or self.brings_bytes
+
 
 LINE, REFETCH, LEFT_OPEN = "line", "refetch", "left_open"
+KINDS: dict[str, StepKind] = {
+    kind.key: kind
+    for kind in (
+        StepKind(LINE, "estimated", has_estimates=True),
+        StepKind(REFETCH, "from the logger", brings_bytes=True),
+        StepKind(LEFT_OPEN, "left open"),
+    )
+}
 """Estimated readings on a straight line; readings of an offload that was fetched for the gap; a gap
 that stays, with a reason."""
 
@@ -29,6 +58,11 @@ class RecordStep:
     made_by: str
     undone_ms: int | None
     undone_by: str
+
+    @property
+    def does(self) -> StepKind:
+        """What its kind does."""
+        return KINDS[self.kind]
 
     def touches(self, start_ms: int, end_ms: int) -> bool:
         """Whether any of a stretch lies in it."""

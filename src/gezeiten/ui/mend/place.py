@@ -27,7 +27,7 @@ from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, RecordStep
+from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.ui.mend.detail import Detail, load_detail
 from gezeiten.ui.mend.model import (
     Mending,
@@ -411,10 +411,10 @@ def _covers(readings: int | None, booked: BookedGap, otherwise: str) -> str:
 
 def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str, str]:
     when = day_and_time(step.made_ms, point.zone)
-    if step.kind == LINE:
+    if step.does.has_estimates:
         error = units.error(point, step.channel, float(step.facts["rmse"]))
         words = f"{quantity(step.channel).name} · {error} · {step.made_by}, {when}"
         return tr("Filled by a straight line"), words
-    if step.kind == LEFT_OPEN:
+    if not step.does.changes_record:
         return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
     return tr("Filled from the logger"), f"{tr('measured, code good')} · {step.made_by}, {when}"

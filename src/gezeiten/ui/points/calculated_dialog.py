@@ -46,7 +46,13 @@ class CalculatedDialog(QDialog):
         self._acting = Acting(house, self._say)
         self.table = plain_table(
             tr("Calculated series"),
-            [tr("Series"), tr("From"), tr("By"), tr("Set by"), tr("Why")],
+            [
+                tr("Series"),
+                tr("From"),
+                tr("By"),
+                tr("Set by (%1)").replace("%1", point.zone),
+                tr("Why"),
+            ],
         )
         for wide in (1, 2, 4):  # these break into lines
             self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)

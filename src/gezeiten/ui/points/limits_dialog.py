@@ -77,7 +77,7 @@ class LimitsDialog(QDialog):
         self.end_button = button(tr("End the chosen one at “until”"), self.end)
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
         self.setLayout(self._laid_out())
-        self.resize(1060, 600)
+        self.resize(1000, 600)
         self._suit_line()
         self._load()
 
