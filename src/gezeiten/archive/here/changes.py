@@ -49,6 +49,11 @@ _NOTHING_SINCE = Prepared(
 _FIRST = insertion(
     _RECORDS, ("point", "changes", "found_in", "found_by", "changed_ms", "changed_until_ms")
 )
+_VERSION = Prepared(
+    select(RecordRow.changes)
+    .join(Point, Point.uid == RecordRow.point)
+    .where(Point.id == bindparam("its_id"))
+)
 _POINT_OF = Prepared(
     select(Point.uid)
     .join(Mission, Mission.point_id == Point.id)
@@ -112,8 +117,8 @@ def all_changed(connection: Connection) -> None:
 
 def record_version(session: Session, point_id: int) -> int:
     """Return how often the record of a point has changed."""
-    query = select(RecordRow.changes).join(Point, Point.uid == RecordRow.point)
-    return session.scalar(query.where(Point.id == point_id)) or 0
+    session.flush()  # what follows asks the database itself
+    return _VERSION.value(session.connection(), its_id=point_id) or 0
 
 
 def stale_points(session: Session) -> list[int]:

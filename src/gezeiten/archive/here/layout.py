@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import Block, RecordRow
+from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import (
     Feeding,
     LogbookRow,
@@ -128,14 +129,20 @@ def layout(session: Session) -> Layout:
     return made
 
 
+_VERSION = Prepared(
+    select(
+        select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1).scalar_subquery(),
+        select(func.sum(RecordRow.changes)).scalar_subquery(),
+        select(func.count(RecordRow.id)).scalar_subquery(),
+        select(func.count(Block.id)).scalar_subquery(),
+        select(func.max(Block.id)).scalar_subquery(),
+    )
+)
+
+
 def _version(session: Session) -> Any:
-    newest = select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1)
-    changes = select(func.sum(RecordRow.changes), func.count())
-    blocks = select(func.count(Block.id), func.max(Block.id))
-    return (
-        session.scalar(newest), tuple(session.execute(changes).one()),
-        tuple(session.execute(blocks).one()),
-    )  # fmt: skip
+    session.flush()  # what follows asks the database itself
+    return _VERSION.first(session.connection())
 
 
 def _made(session: Session) -> Layout:

@@ -47,8 +47,7 @@ _BLOCK = Prepared(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Segment:
+class Segment(NamedTuple):
     """Readings [start, end) of a block. mission, block: keys in this database; beside: the blocks
     that have to be read with it, itself among them, in order: the interval in force depends on
     them; whose: the readings are; is_whole: all that the block holds; ends: the first and the last
@@ -146,28 +145,37 @@ def _of_feed(
     heads: list[_Head], feed: Feed, mission: int, unused: list[Unused]
 ) -> Iterable[Segment]:
     counts = [head.many for head in heads]
+    known: dict[tuple[bool, int, int], Whose] = {}
     for i, head in enumerate(heads):
         if head.held_ms is None or head.held_until_ms is None:
             continue
         if head.end_ms < feed.start_ms or head.start_ms >= feed.end_ms:
             continue
         span = (max(head.start_ms, feed.start_ms), min(head.end_ms + 1, feed.end_ms))
-        is_whole = span == (head.start_ms, head.end_ms + 1) and not any(
-            one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused
+        is_whole = span == (head.start_ms, head.end_ms + 1) and not (
+            unused and _reach_into(unused, head)
         )
-        ends = (head.held_ms, head.held_until_ms) if is_whole else None
-        whose = Whose(feed.mission, head.is_text, head.usual_ms, head.shorter_ms)
-        beside = blocks_around(counts, i) if whose.needs_neighbours else (i, i + 1)
-        around = heads[slice(*beside)]
-        stamp = (whose, span, *(one.stamp for one in around)) if is_whole else None
-        keys = tuple(one.key for one in around)
-        yield Segment(mission, head.key, keys, span, whose, is_whole, ends, head.valid, head.low,
-                      head.high, stamp)  # fmt: skip
+        intervals = (head.is_text, head.usual_ms, head.shorter_ms)
+        whose = known.get(intervals) or known.setdefault(intervals, Whose(feed.mission, *intervals))
+        keys: tuple[int, ...] = (head.key,)
+        stamps: tuple[int, ...] = (head.stamp,)
+        if whose.needs_neighbours:
+            around = heads[slice(*blocks_around(counts, i))]
+            keys, stamps = tuple(one.key for one in around), tuple(one.stamp for one in around)
+        yield Segment(
+            mission, head.key, keys, span, whose, is_whole,
+            (head.held_ms, head.held_until_ms) if is_whole else None, head.valid, head.low,
+            head.high, (whose, span, stamps) if is_whole else None,
+        )  # fmt: skip
+
+
+def _reach_into(unused: list[Unused], head: _Head) -> bool:
+    return any(one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused)
 
 
 def _heads(session: Session, feed: Feed) -> list[_Head]:
     rows = _HEADS.all(session.connection(), its_mission=feed.mission, its_channel=feed.channel)
-    return [_Head(*row) for row in rows]
+    return list(map(_Head._make, rows))
 
 
 def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
