@@ -93,7 +93,9 @@ class Segments:
         place = segment.beside.index(segment.block)
         first = sum(len(one) for one in columns[:place])
         mine = slice(first, first + len(columns[place]))
-        series = make_series(whole.times[mine], whole.values[mine], intervals[mine])
+        # blocks are cut from what was checked, and say it where they are damaged
+        series = make_series(whole.times[mine], whole.values[mine], intervals[mine],
+                             is_in_order=True)  # fmt: skip
         return series.between(*segment.span)
 
     def cells(self, session: Session) -> dict[int, Cells]:

@@ -59,7 +59,10 @@ def _decoded_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
         raise ArchiveDamagedError(
             "A block of readings is damaged; run gezeiten verify, it names the offload."
         ) from exc
-    return np.ascontiguousarray(columns.T)
+    words = np.empty((count, size), np.uint8)
+    for byte in range(size):  # five times as quick as turning the whole
+        words[:, byte] = columns[byte]
+    return words
 
 
 def encode_times(times_utc_ms: Times) -> bytes:

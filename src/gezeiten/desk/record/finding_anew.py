@@ -7,8 +7,6 @@ import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
 from gezeiten.archive.here.booking import FoundIn, FoundNow, Scope
 from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.here.layout import layout
@@ -120,15 +118,12 @@ class _Looking:
         return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
 
     def _read_whole(self, series: str, rule: LimitRule, whole: Span) -> Series:
-        """Return what a rule compares with its limit in all of its stretch, but for blocks in which
-        no reading can be in a run."""
+        """Return what a rule compares with its limit in all of its stretch: where readings are in
+        runs, and beside them."""
         if rule.mean_s:
             return self._read(series, rule, whole).between(*whole)
-
-        def may_be(low: float, high: float) -> bool:
-            return bool(in_a_run(np.array([low, high]), rule).any())
-
-        return where(self.desk, self.at.point_id, series, whole, may_be)
+        place = (self.desk, self.at.point_id, series)
+        return where(*place, whole, lambda values: in_a_run(values, rule))
 
     def _read(self, series: str, rule: LimitRule, span: Span) -> Series:
         """Return what a rule compares with its limit, in a stretch and at least one on either

@@ -14,7 +14,7 @@ from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.computed import computed
-from gezeiten.desk.record.view import ALWAYS, RecordView, view_of
+from gezeiten.desk.record.view import ALWAYS, RecordView, Wanted, view_of
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
 from gezeiten.domain.plan.plan import plan_from_dict
@@ -44,13 +44,10 @@ def record(desk: Desk, point_id: int, key: str, span: Span = ALWAYS) -> Series:
     return around(desk, point_id, key, span).between(*span)
 
 
-def where(
-    desk: Desk, point_id: int, key: str, span: Span, may_be: Callable[[float, float], bool]
-) -> Series:
-    """Return the readings of a series in [start, end) where extremes of blocks say that they may be
-    of interest, and beside these; see `RecordView.where`. What is damaged is made anew first, if
-    that can be."""
-    return _read(desk, point_id, key, lambda seen, session: seen.where(session, span, may_be))
+def where(desk: Desk, point_id: int, key: str, span: Span, wanted: Wanted) -> Series:
+    """Return the readings of a series in [start, end) that are wanted, and beside these; see
+    `RecordView.where`. What is damaged is made anew first, if that can be."""
+    return _read(desk, point_id, key, lambda seen, session: seen.where(session, span, wanted))
 
 
 def around(desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = False) -> Series:

@@ -8,16 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import Protocol, TypeAlias
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.domain.series.cells import Cells, cells_of_series, joined_cells
 from gezeiten.domain.series.pyramid import Picture, Pyramid, split_for_drawing
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
-from gezeiten.domain.series.timeline import EVER_MS, Span, Times
+from gezeiten.domain.series.timeline import EVER_MS, Span, Times, Values
 from gezeiten.errors import ArchiveDamagedError
 
 READ_FOR_A_PICTURE = 64
@@ -61,6 +62,10 @@ class Made(Protocol):
 
     def cells(self, session: ArchiveSession) -> dict[int, Cells]:
         """Return the cells that are known, by the place of their piece."""
+
+
+Wanted: TypeAlias = Callable[[Values], NDArray[np.bool_]]
+"""Which of some values are of interest, bool (n,): those beyond a bound."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,28 +146,29 @@ class RecordView:
         reach = (min(span[0], int(begin)), max(span[1], int(end) + 1))
         return join_series([*chunks, self.fills.between(*reach)])
 
-    def where(
-        self, session: ArchiveSession, span: Span, may_be: Callable[[float, float], bool]
-    ) -> Series:
-        """Return the readings of [start, end) of all blocks whose lowest and highest value may be
-        of interest, of a block on either side of each, and of all that holds an estimate.
+    def where(self, session: ArchiveSession, span: Span, wanted: Wanted) -> Series:
+        """Return the readings of [start, end) that are wanted, with the one on either side of each,
+        and all around estimates. Blocks whose extremes are not wanted are not read.
 
         Raises:
             ArchiveDamagedError: some of them are damaged.
         """
         a, b = self._around(span)
-        segments = [self.made.listed[i] for i in self.places[a:b]]
-        wanted = np.array([may_be(one.low, one.high) for one in segments], np.bool_)
+        pieces = [self.made.listed[i] for i in self.places[a:b]]
+        has_some = np.array([wanted(np.array([one.low, one.high])).any() for one in pieces],
+                            np.bool_)  # fmt: skip
+        is_mended = np.zeros(len(pieces), np.bool_)
         if len(self.fills):
-            firsts, lasts = self.first_ms[a:b], self.last_ms[a:b]
             begin, end = self.fills.times_utc_ms[[0, -1]]
-            wanted |= (lasts >= begin) & (firsts <= end)
-        beside = wanted.copy()
-        beside[1:] |= wanted[:-1]
-        beside[:-1] |= wanted[1:]
+            is_mended |= (self.last_ms[a:b] >= begin) & (self.first_ms[a:b] <= end)
+        beside = has_some | is_mended
+        beside[1:] |= (has_some | is_mended)[:-1]
+        beside[:-1] |= (has_some | is_mended)[1:]
         keeps = int(beside.sum()) * _CHUNK_BYTES < self.chunks.most_bytes / 2
-        chunks = [self._read(session, a + int(i), tolerant=False, keeps=keeps)
-                  for i in np.flatnonzero(beside)]  # fmt: skip
+        chunks = []
+        for i in np.flatnonzero(beside):
+            chunk = self._read(session, a + int(i), tolerant=False, keeps=keeps)
+            chunks.append(chunk if is_mended[i] else _with_neighbours(chunk, wanted(chunk.values)))
         return join_series([*chunks, self.fills]).between(*span)
 
     def read_ahead(self, session: ArchiveSession, span: Span) -> None:
@@ -294,6 +300,17 @@ def view_of(
     view.places, (view.first_ms, view.last_ms) = tuple(table[0].tolist()), table[1:3]
     view.measured = int(table[3].sum())
     return view
+
+
+def _with_neighbours(series: Series, which: NDArray[np.bool_]) -> Series:
+    """Return some readings of a series, the one on either side of each, and its first and last: how
+    long each of them is held, and where it is alone, stays what it was."""
+    keep = which.copy()
+    keep[1:] |= which[:-1]
+    keep[:-1] |= which[1:]
+    keep[:1] = keep[-1:] = True
+    return Series(series.times_utc_ms[keep], series.values[keep], series.quality[keep],
+                  series.interval_ms[keep])  # fmt: skip
 
 
 def _as_drawn(view: RecordView, session: ArchiveSession, fill: Series) -> Series:

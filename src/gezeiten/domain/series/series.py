@@ -57,8 +57,12 @@ def make_series(
     values: Values,
     interval_ms: int | NDArray[np.int64],
     quality: int | NDArray[np.uint8] = Quality.GOOD,
+    *,
+    is_in_order: bool = False,
 ) -> Series:
     """Return a checked series; NaN values are left out. Scalars stand for every reading.
+
+    is_in_order: that times increase is known, and not looked at again.
 
     Raises:
         SeriesError: shapes differ, or times do not strictly increase.
@@ -68,7 +72,7 @@ def make_series(
         raise SeriesError(
             f"{shape} times for {values.shape} values form no series; offload the mission again."
         )
-    if len(times_utc_ms) > 1 and not bool((np.diff(times_utc_ms) > 0).all()):
+    if not is_in_order and len(times_utc_ms) > 1 and not bool((np.diff(times_utc_ms) > 0).all()):
         raise SeriesError("Times of a series do not increase; check the logger's clock.")
     intervals = np.broadcast_to(np.asarray(interval_ms, np.int64), shape)
     codes = np.broadcast_to(np.asarray(quality, np.uint8), shape)
