@@ -40,6 +40,7 @@ from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import GezeitenError
 from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_text
+from tests.archive.record_deeds import set_some_limit, subtract, subtract_no_more
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
 from tests.golden import opened
@@ -76,6 +77,9 @@ DEEDS = st.one_of(
               st.sampled_from(["refused", "happened", "killed"])),
     st.tuples(st.just("bring"), SERIALS, NUMBERS, st.integers(0, 200), st.integers(1, 200)),
     st.tuples(st.just("bring text"), NUMBERS, st.integers(0, 9)),
+    st.tuples(st.just("calculate"), NUMBERS, NUMBERS, st.sampled_from(["", "b"])),
+    st.tuples(st.just("calculate no more"), NUMBERS),
+    st.tuples(st.just("limit"), NUMBERS, st.sampled_from(["above", "below"])),
 )  # fmt: skip
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
@@ -86,6 +90,7 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
 }
 FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
+    "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
 }  # fmt: skip
 
 
