@@ -105,18 +105,16 @@ def pack(piece: Piece) -> Packed:
     step_ms = _even_step(column.times)
     is_unbroken = int(column.numbers[-1]) - number in (0, count - 1)  # a text's are all 0
     held_ms, until_ms, interval_ms, runs, cells = packed_coverage(piece)
+    data = encode_readings(column.values)
+    times = None if step_ms is not None else encode_times(column.times)
+    stamp = crc32(data, crc32(times or f"{start_ms} {step_ms}".encode()))
     return Packed(
         cut.first, cut.width, count, number, start_ms, step_ms or 0, int(column.times[-1]),
         facts.valid, facts.low, facts.high, facts.total, held_ms, until_ms,
-        interval_ms, runs, _stamp(column), cells,
-        encode_readings(column.values),
+        interval_ms, runs, stamp, cells, data,
         None if is_unbroken else encode_times(column.numbers),
-        None if step_ms is not None else encode_times(column.times),
+        times,
     )  # fmt: skip
-
-
-def _stamp(column: Column) -> int:
-    return crc32(column.values.tobytes(), crc32(column.times.tobytes()))
 
 
 Coverage: TypeAlias = tuple[int | None, int | None, int | None, bytes | None, bytes]

@@ -108,8 +108,8 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         window.go(places.TRENDS)
         settle_down(window)
         trends = _place(window, places.TRENDS)
-        hall = next(i for i in trends._items() if i.text(0) == "Cold room A")
-        trends.show_target(hall.data(0, 256).id)
+        creek = next(i for i in trends._items() if i.text(0) == "Creek gauge")
+        trends.show_target(creek.data(0, 256).id)
         settle_down(window)
         start, end = trends.chart.view()
         third = (end - start) // 14
