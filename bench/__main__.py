@@ -47,7 +47,9 @@ QTimer.singleShot(0, app.quit)
 app.exec()
 """
 _OUR_WINDOW = """
+import gc
 import sys
+gc.disable()  # as cli/main.py does
 from pathlib import Path
 from PySide6.QtCore import QEventLoop
 from gezeiten.desk.context import Desk

@@ -24,7 +24,7 @@ from gezeiten.exchange.text_form import TextForm, TimeForm
 from gezeiten.exchange.text_in import read_text
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
-from gezeiten.link.line import Address, CablePort
+from gezeiten.link.address import Address, CablePort
 from gezeiten.link.offload import offload
 from gezeiten.link.rtu import ModbusRtu
 from gezeiten.link.session import LoggerSession

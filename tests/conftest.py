@@ -22,7 +22,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
-from gezeiten.link.line import TimeLimits
+from gezeiten.link.address import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
 from tests.nursery import ForkedStandin

@@ -22,7 +22,7 @@ import numpy as np
 
 from gezeiten.archive.missions import missions_at
 from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.intake.text_files import kept_ties

@@ -17,7 +17,8 @@ from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import Archive
 from gezeiten.archive.sites import kept_point
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.field.mending import gaps, leave_open
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import leave_open
 from gezeiten.desk.field.rounds import make_round
 from gezeiten.desk.intake.text_files import keep_tie
 from gezeiten.desk.logger.planning import keep_plan

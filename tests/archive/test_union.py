@@ -16,7 +16,7 @@ from gezeiten.archive.acts.made import Rows, rows
 from gezeiten.archive.acts.misfits import misfits_to_see
 from gezeiten.archive.store.tables import Site
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import (
     Wanted,

@@ -13,7 +13,7 @@ from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import extent, record
-from gezeiten.link.line import CablePort
+from gezeiten.link.address import CablePort
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab, StartStandin
 from tests.desk.intake.test_text_files import station, tie_of

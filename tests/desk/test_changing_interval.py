@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.verifying import verify

@@ -9,7 +9,8 @@ import pytest
 from gezeiten.cli.demo import Demo, open_demo
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
-from gezeiten.desk.field.mending import gaps, logger_offer
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import logger_offer
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named, points, sites
 from gezeiten.desk.record.excursion_book import excursions

@@ -12,7 +12,7 @@ from gezeiten.archive.here.tables import Block, BlockBytes
 from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import BoardRow, board
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named

@@ -20,7 +20,7 @@ from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
-from gezeiten.link.line import CablePort
+from gezeiten.link.address import CablePort
 from gezeiten.link.registers import AtLoggers
 from gezeiten.standin.process import StandinProcess
 from gezeiten.ui.field.place import FieldDeskPlace

@@ -160,7 +160,7 @@ import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.link.line import Address, TimeLimits
+from gezeiten.link.address import Address, TimeLimits
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

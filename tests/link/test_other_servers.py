@@ -18,8 +18,9 @@ from pyModbusTCP.server import ModbusServer
 
 from gezeiten.errors import DeviceError, SurroundingsError
 from gezeiten.link import unmount as unmounting
+from gezeiten.link.address import Address, TimeLimits
 from gezeiten.link.instrument import network_place, open_instrument
-from gezeiten.link.line import Address, TimeLimits, refusal
+from gezeiten.link.line import refusal
 from gezeiten.link.modbus import WINDOW, ModbusTcp
 from gezeiten.link.profile import profile_of
 from gezeiten.link.session import LoggerSession

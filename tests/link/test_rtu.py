@@ -23,8 +23,8 @@ from gezeiten.errors import (
     LoggerBusyError,
 )
 from gezeiten.link import registers as reg
+from gezeiten.link.address import CablePort, TimeLimits, cable_port
 from gezeiten.link.cable import detect, ports, settings_to_try
-from gezeiten.link.line import CablePort, TimeLimits, cable_port
 from gezeiten.link.mission_file import READINGS_PER_BLOCK, decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import offload

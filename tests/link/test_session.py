@@ -18,10 +18,10 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
+from gezeiten.link.address import Address, TimeLimits, addresses
 from gezeiten.link.find import ask, find_loggers
-from gezeiten.link.line import Address, TimeLimits
 from gezeiten.link.modbus import ModbusTcp
-from gezeiten.link.session import LoggerSession, addresses
+from gezeiten.link.session import LoggerSession
 from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
 
 SHORT = TimeLimits(connect_s=1.5, answer_s=1.5)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.record.records import record
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow

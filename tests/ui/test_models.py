@@ -12,7 +12,8 @@ from typing import Any
 import pytest
 
 import gezeiten.ui
-from gezeiten.desk.field.mending import BookedGap, LineOffer, LoggerOffer
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS
 from gezeiten.domain.steps.steps import GapState

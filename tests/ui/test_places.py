@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import gaps, open_gaps
+from gezeiten.desk.field.gaps import gaps, open_gaps
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.series.timeline import DAY_MS

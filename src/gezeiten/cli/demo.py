@@ -15,7 +15,8 @@ from functools import partial
 from pathlib import Path
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.field.mending import fill_by_line, gaps, leave_open, line_offer
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line, leave_open, line_offer
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import offload_logger
@@ -34,7 +35,7 @@ from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.domain.wording import readings_words
-from gezeiten.link.line import cable_port
+from gezeiten.link.address import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
 from gezeiten.standin.scenario import HATCHERY_PIN, SITES, PointSpec, SiteSpec, standins

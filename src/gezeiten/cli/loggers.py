@@ -26,8 +26,8 @@ from gezeiten.domain.series.timeline import duration_text, iso_utc
 from gezeiten.domain.wording import counted, figure, grouped, readings_words
 from gezeiten.errors import GezeitenError, InputError, LoggerAwayError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file
+from gezeiten.link.address import Address, Endpoint
 from gezeiten.link.find import FoundLogger
-from gezeiten.link.line import Address, Endpoint
 from gezeiten.link.registers import State
 
 

@@ -6,6 +6,7 @@ Exit codes: 0 done, 1 our fault, 2 input, 3 something on a logger is not kept, 4
 
 from __future__ import annotations
 
+import gc
 from pathlib import Path
 
 import click
@@ -49,6 +50,9 @@ def main(context: click.Context, folder: Path | None, look: bool) -> None:
     keep_log()
     context.obj = folder
     if context.invoked_subcommand is None:
+        # importing leaves no rubbish, and looking for it costs a tenth of the start; with a window
+        # it is collected by itself (ui/shell/rubbish.py)
+        gc.disable()
         from gezeiten.cli.window import open_window
 
         context.exit(open_window(folder, look=look))

@@ -10,7 +10,7 @@ import click
 
 from gezeiten.cli.common import open_desk, stretch_ms
 from gezeiten.cli.options import archive_option, json_option, look_option, put, reports_errors
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.raw_bytes import read_anew as take_anew
 from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.office.verifying import Verdict

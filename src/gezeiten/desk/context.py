@@ -33,8 +33,7 @@ from gezeiten.errors import (
     InputError,
     SurroundingsError,
 )
-from gezeiten.link.line import USUAL_LIMITS, Address, TimeLimits
-from gezeiten.link.session import addresses
+from gezeiten.link.address import USUAL_LIMITS, Address, TimeLimits, addresses
 
 if TYPE_CHECKING:
     from gezeiten.desk.pin_store import PinStore

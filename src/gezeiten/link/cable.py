@@ -23,7 +23,7 @@ from gezeiten.errors import (
     LoggerBusyError,
     SurroundingsError,
 )
-from gezeiten.link.line import CablePort, TimeLimits
+from gezeiten.link.address import CablePort, TimeLimits
 from gezeiten.link.rtu import ModbusRtu
 from gezeiten.link.session import LoggerSession
 

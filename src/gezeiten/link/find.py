@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.errors import DeviceError, GezeitenError
-from gezeiten.link.line import Endpoint, TimeLimits
+from gezeiten.link.address import Endpoint, TimeLimits
 from gezeiten.link.lines import open_line
 from gezeiten.link.registers import COURIER_CODE, LoggerState
 from gezeiten.link.session import Identity, LoggerSession

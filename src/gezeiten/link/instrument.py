@@ -24,7 +24,8 @@ from pymodbus.pdu.register_message import (
 
 from gezeiten.errors import LoggerAnswerError, LoggerAwayError
 from gezeiten.link import sdi12
-from gezeiten.link.line import Address, BaseLine, CablePort, TimeLimits, accepted
+from gezeiten.link.address import Address, CablePort, TimeLimits
+from gezeiten.link.line import BaseLine, accepted
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.profile import LINES, REGISTER_TYPES, REGISTERS, Profile
 from gezeiten.link.rtu import ModbusRtu, open_port

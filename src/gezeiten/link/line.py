@@ -5,10 +5,8 @@ A line carries Modbus messages, whatever is below: `modbus` over TCP, `rtu` over
 
 from __future__ import annotations
 
-import re
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from types import TracebackType
 from typing import Protocol
 
@@ -23,81 +21,6 @@ _EXCEPTION_WORDS = {
     4: "it failed inside",
     6: "it is busy",
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Address:
-    """Where a logger answers on the network."""
-
-    host: str
-    port: int
-
-    @property
-    def route(self) -> str:
-        """The way as offloads name it: "network" or "cable"."""
-        return "network"
-
-    def __str__(self) -> str:
-        return f"{self.host}:{self.port}"
-
-
-@dataclass(frozen=True, slots=True)
-class CablePort:
-    """A serial port and how it is set. parity: "N", "E" or "O"; always eight data bits."""
-
-    path: str
-    baud: int = 115_200
-    parity: str = "E"
-    stop_bits: int = 1
-
-    @property
-    def route(self) -> str:
-        """The way as offloads name it: "network" or "cable"."""
-        return "cable"
-
-    @property
-    def settings(self) -> str:
-        """How people write it: "115200 8E1"."""
-        return f"{self.baud} 8{self.parity}{self.stop_bits}"
-
-    @property
-    def bits_per_byte(self) -> int:
-        """Start bit, eight data bits, parity where there is one, stop bits."""
-        return 9 + (self.parity != "N") + self.stop_bits
-
-    @property
-    def bytes_per_s(self) -> float:
-        """What the line itself can carry."""
-        return self.baud / self.bits_per_byte
-
-    def __str__(self) -> str:
-        return f"{self.path} ({self.settings})"
-
-
-def cable_port(path: str, settings: str) -> CablePort:
-    """Return a port of its path and settings like "115200 8E1".
-
-    Raises:
-        ValueError: settings of another form.
-    """
-    found = re.fullmatch(r"(\d{3,7}) 8([NEO])([12])", settings)
-    if found is None:
-        raise ValueError(f"“{settings}” is no setting of a serial line; write it like 115200 8E1")
-    return CablePort(path, int(found[1]), found[2], int(found[3]))
-
-
-Endpoint = Address | CablePort
-
-
-@dataclass(frozen=True, slots=True)
-class TimeLimits:
-    """Time limits of each step, seconds."""
-
-    connect_s: float = 1.5
-    answer_s: float = 3.0
-
-
-USUAL_LIMITS = TimeLimits()
 
 
 class Line(Protocol):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from gezeiten.link.line import USUAL_LIMITS, Address, BaseLine, Endpoint, TimeLimits
+from gezeiten.link.address import USUAL_LIMITS, Address, Endpoint, TimeLimits
+from gezeiten.link.line import BaseLine
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.rtu import ModbusRtu
 

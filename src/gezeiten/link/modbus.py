@@ -13,7 +13,8 @@ from collections.abc import Iterator, Sequence
 from pymodbus.pdu import DecodePDU, ModbusPDU
 
 from gezeiten.errors import LoggerAnswerError, LoggerAwayError
-from gezeiten.link.line import USUAL_LIMITS, Address, BaseLine, TimeLimits
+from gezeiten.link.address import USUAL_LIMITS, Address, TimeLimits
+from gezeiten.link.line import BaseLine
 from gezeiten.link.registers import UNIT_ID
 
 _MBAP = struct.Struct(">HHHB")

@@ -19,7 +19,8 @@ from pymodbus.framer.rtu import FramerRTU
 from pymodbus.pdu import DecodePDU, ModbusPDU
 
 from gezeiten.errors import LoggerAwayError, LoggerBusyError, LoggerRefusedError, SurroundingsError
-from gezeiten.link.line import USUAL_LIMITS, BaseLine, CablePort, TimeLimits
+from gezeiten.link.address import USUAL_LIMITS, CablePort, TimeLimits
+from gezeiten.link.line import BaseLine
 from gezeiten.link.registers import BURST_DATA, BURST_FUNCTION, UNIT_ID
 
 ASKS = 5

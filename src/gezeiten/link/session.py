@@ -6,7 +6,7 @@ Speaks the map of `registers`; the transport below may be any that carries Modbu
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Generator, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -357,27 +357,3 @@ def measured_clock(clock_ms: Callable[[], int], now_ms: Callable[[], float]) -> 
         told_ms = clock_ms()
         trips.append(RoundTrip(sent, now_ms(), told_ms))
     return clock_difference(trips)
-
-
-def parse_ranges(text: str) -> list[tuple[str, range]]:
-    """Return hosts with port ranges of "127.0.0.1:15020-15039, logger.lan:502".
-
-    Raises:
-        ValueError: a part that is no host:port or host:first-last.
-    """
-    parsed = []
-    for part in filter(None, (piece.strip() for piece in text.split(","))):
-        host, _, ports = part.rpartition(":")
-        first, _, last = ports.partition("-")
-        if not host:
-            raise ValueError(f"“{part}” is no host:port")
-        low, high = int(first), int(last or first)
-        if not 0 < low <= high < 65_536 or high - low > 1_000:
-            raise ValueError(f"“{part}” is no port range of up to 1000")
-        parsed.append((host, range(low, high + 1)))
-    return parsed
-
-
-def addresses(text: str) -> Sequence[tuple[str, int]]:
-    """Return every host and port of a text that `parse_ranges` understands."""
-    return [(host, port) for host, ports in parse_ranges(text) for port in ports]

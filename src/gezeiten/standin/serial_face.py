@@ -16,7 +16,7 @@ import tty
 from pathlib import Path
 
 from gezeiten.link import registers as reg
-from gezeiten.link.line import CablePort
+from gezeiten.link.address import CablePort
 from gezeiten.link.rtu import crc_holds, silence_s, with_crc
 from gezeiten.standin.messages import Misbehaviour, PduHandler
 

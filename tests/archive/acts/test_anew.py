@@ -18,14 +18,8 @@ from gezeiten.archive.acts.anew import apply_again
 from gezeiten.archive.acts.made import rows
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import (
-    BookedGap,
-    fill_by_line,
-    fill_from_logger,
-    gaps,
-    leave_open,
-    undo,
-)
+from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.field.rounds import close_round, leave_out, make_round, open_round, set_task_plan
 from gezeiten.desk.logger.pins import set_pin_group
 from gezeiten.desk.logger.planning import drop_kept, keep_plan, kept_plans, rename_kept

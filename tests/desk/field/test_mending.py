@@ -13,15 +13,13 @@ from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import BookedGap, gaps, open_gaps
 from gezeiten.desk.field.mending import (
-    BookedGap,
     fill_by_line,
     fill_from_logger,
-    gaps,
     leave_open,
     line_offer,
     logger_offer,
-    open_gaps,
     steps_of,
     undo,
 )

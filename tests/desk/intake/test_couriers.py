@@ -166,7 +166,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.intake.couriers import contact_courier, take_from_courier
 from gezeiten.link.find import FoundCourier
-from gezeiten.link.line import Address
+from gezeiten.link.address import Address
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

@@ -25,7 +25,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.errors import InputError
-from gezeiten.link.line import Address
+from gezeiten.link.address import Address
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import Watch
 from tests.conftest import COLD_PLAN, Lab

@@ -11,7 +11,7 @@ import sys
 import numpy as np
 import pytest
 
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.overviews import (
     OverviewCame,
     OverviewLine,
@@ -126,7 +126,7 @@ from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import offload_overview
 from gezeiten.domain.series.thinning import ThinKind, Thinning
-from gezeiten.link.line import Address
+from gezeiten.link.address import Address
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

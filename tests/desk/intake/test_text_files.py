@@ -15,7 +15,7 @@ from sqlalchemy import select
 
 from gezeiten.archive.store.tables import Logger, Offload
 from gezeiten.desk.field.board import board
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.live import LivePlan, Recorder
 from gezeiten.desk.intake.text_files import (
     checked_tie,

@@ -128,7 +128,7 @@ import os, sys, signal
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.link.line import Address
+from gezeiten.link.address import Address
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from sqlalchemy import select, update
 
 from gezeiten.archive.here.tables import Block, BlockBytes
-from gezeiten.desk.field.mending import fill_by_line, gaps, undo
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.places import points
 from gezeiten.desk.record.calculating import Calculation, calculate, calculate_no_more, calculations
 from gezeiten.desk.record.excursion_book import (

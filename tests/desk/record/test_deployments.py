@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.field.board import board
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger

@@ -10,7 +10,8 @@ from sqlalchemy import update
 
 from gezeiten.archive.here.booking import book_found, points_found
 from gezeiten.archive.here.tables import ExcursionRow
-from gezeiten.desk.field.mending import fill_by_line, gaps, undo
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries

@@ -10,7 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gezeiten.desk.field.mending import fill_by_line, gaps, undo
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.domain.limits.excursions import find_excursions

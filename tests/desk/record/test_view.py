@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from sqlalchemy import select, update
 
 from gezeiten.archive.here.tables import Block, BlockBytes
-from gezeiten.desk.field.mending import fill_by_line, gaps, undo
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.record.records import around, read_ahead, record, view
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.errors import ArchiveDamagedError

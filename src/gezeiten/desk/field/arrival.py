@@ -11,7 +11,7 @@ from gezeiten.archive.here.cutting import Column
 from gezeiten.archive.here.readings import readings_added
 from gezeiten.archive.offloads import offloads_by_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import gaps
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.series.timeline import Span
 

@@ -12,7 +12,7 @@ from gezeiten.archive.missions import latest_missions, missions_beside
 from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import BookedGap, gaps_of
+from gezeiten.desk.field.gaps import BookedGap, gaps_of
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.soundness import Fault, or_fault

@@ -6,24 +6,21 @@ Every act is a step that can be undone; what was measured is never touched.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from functools import partial
+from dataclasses import dataclass
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.coverage import Coverage, coverage
 from gezeiten.archive.intake.missions import kept_ranges
 from gezeiten.archive.missions import mission_due_at, newest_number
 from gezeiten.archive.offloads import fingerprint_of, switched_off
 from gezeiten.archive.sites import kept_point
-from gezeiten.archive.steps import active_steps, all_steps
+from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
-from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around
-from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
 from gezeiten.domain.kept import KnownMission
@@ -37,95 +34,13 @@ from gezeiten.domain.steps.fills import (
     reach,
     straight_line,
 )
-from gezeiten.domain.steps.steps import GapState, RecordStep
+from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.domain.wording import grouped
 from gezeiten.errors import InputError
-from gezeiten.link.line import Endpoint
+from gezeiten.link.address import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch
 
 _NO_ENDS = "no reading before or after it"
-
-
-@dataclass(frozen=True, slots=True)
-class BookedGap:
-    """A gap of one or more channels of a point. steps: ids of the active steps on it."""
-
-    point: PointPlace
-    channels: tuple[str, ...]
-    gap: Gap
-    state: GapState
-    steps: tuple[str, ...] = ()
-    reason: str = ""
-
-    @property
-    def key(self) -> tuple[int, int, int, str]:
-        """What tells gaps apart: point, first missing instant, end, and the first of its series."""
-        series = self.channels[0] if self.channels else ""
-        return (self.point.id, self.gap.start_ms, self.gap.end_ms, series)
-
-
-def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
-    """Return the gaps of one point or all, by site and time; filled ones from their steps.
-
-    Of all points, those that cannot be read are left out; the Tideboard names them.
-    """
-    listed = points(desk)
-    with desk.archive.reading() as session:
-        steps, held = active_steps(session, point_id), coverage(session, point_id)
-        if point_id is not None:
-            chosen = next(point for point in listed if point.id == point_id)
-            return gaps_of(chosen, steps.get(point_id, []), held)
-        found = [or_fault(partial(gaps_of, one, steps.get(one.id, []), held)) for one in listed]
-    return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
-
-
-def open_gaps(desk: Desk) -> int:
-    """Return how many gaps nobody has dealt with."""
-    return sum(1 for booked in gaps(desk) if booked.state == "open")
-
-
-def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[BookedGap]:
-    """Return the gaps of a point by time; steps: those of it that have an effect."""
-    left_open = [step for step in steps if not step.does.changes_record]
-    found: dict[tuple[int, int, tuple[str, ...]], BookedGap] = {}
-    for place in point.measured:  # a gap of what is calculated is one of what it rests on
-        for gap in held.runs(point.id, place.channel).gaps():
-            deciding = [step for step in left_open if _decides(step, place.channel, gap)]
-            its = tuple(step.id for step in deciding)
-            name = (gap.start_ms, gap.end_ms, its)  # decided otherwise it is another gap
-            if name in found:
-                found[name] = replace(found[name], channels=(*found[name].channels, place.channel))
-                continue
-            reason = str(deciding[0].facts.get("reason", "")) if deciding else ""
-            state: GapState = "left open" if deciding else "open"
-            found[name] = BookedGap(point, (place.channel,), gap, state, its, reason)
-    return sorted(
-        [*found.values(), *_filled(point, [step for step in steps if step.does.changes_record])],
-        key=lambda booked: booked.gap.start_ms,
-    )
-
-
-def _decides(step: RecordStep, channel: str, gap: Gap) -> bool:
-    """Whether a step says that the gap of a series stays."""
-    series = step.facts.get("series")
-    return step.touches(gap.start_ms, gap.end_ms) and (not series or channel in series)
-
-
-def _filled(point: PointPlace, steps: list[RecordStep]) -> list[BookedGap]:
-    """Gaps that no longer show in the record because a step fills them."""
-    filled: dict[tuple[int, int, str], BookedGap] = {}
-    for step in steps:
-        key = (step.start_ms, step.end_ms, step.kind)
-        known = filled.get(key)
-        channels = tuple(c for c in (step.channel,) if c)
-        filled[key] = BookedGap(
-            point,
-            (*(known.channels if known else ()), *channels),
-            Gap(step.start_ms, step.end_ms, step.interval_ms),
-            step.does.makes,
-            (*(known.steps if known else ()), step.id),
-        )
-    return list(filled.values())
 
 
 # -- what could fill a gap -----------------------------------------------------------------------

@@ -43,9 +43,9 @@ from gezeiten.errors import (
     LoggerAnswerError,
     LoggerRefusedError,
 )
+from gezeiten.link.address import Endpoint
 from gezeiten.link.courier import CourierRecord, CourierSession
 from gezeiten.link.find import FoundCourier
-from gezeiten.link.line import Endpoint
 from gezeiten.link.lines import open_line
 from gezeiten.link.registers import AtLoggers, CourierState
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch

@@ -25,7 +25,8 @@ from gezeiten.domain.contacts import FOLLOWED_MS
 from gezeiten.domain.series.timeline import from_ms
 from gezeiten.domain.wording import counted, readings_words
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
-from gezeiten.link.line import BaseLine, Endpoint
+from gezeiten.link.address import Endpoint
+from gezeiten.link.line import BaseLine
 from gezeiten.link.lines import open_line
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import Watch

@@ -23,7 +23,7 @@ from gezeiten.domain.series.coverage import Range, merged, size
 from gezeiten.domain.series.thinning import ThinKind, Thinning, seems_outside
 from gezeiten.domain.series.timeline import Span, Times, Values
 from gezeiten.errors import GezeitenError, LoggerAnswerError
-from gezeiten.link.line import Endpoint
+from gezeiten.link.address import Endpoint
 from gezeiten.link.mission_file import MissionFile
 from gezeiten.link.overview import (
     HIGHEST,

@@ -10,9 +10,9 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError, SurroundingsError
+from gezeiten.link.address import CablePort, cable_port
 from gezeiten.link.cable import PortSeen, detect, ports
 from gezeiten.link.find import FIND_LIMITS, CourierAnswersError, FoundLogger, ask
-from gezeiten.link.line import CablePort, cable_port
 
 _LINES_FILE = "lines.json"
 

@@ -21,8 +21,8 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range, merged, missing, size
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
+from gezeiten.link.address import Endpoint, TimeLimits
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
-from gezeiten.link.line import Endpoint, TimeLimits
 from gezeiten.link.lines import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, LiveValue, LoggerCommand, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession

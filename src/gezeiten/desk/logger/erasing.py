@@ -18,7 +18,7 @@ from gezeiten.errors import (
     NotKeptError,
     WrongLoggerError,
 )
-from gezeiten.link.line import Endpoint
+from gezeiten.link.address import Endpoint
 from gezeiten.link.registers import LoggerCommand
 
 

@@ -35,7 +35,7 @@ from gezeiten.errors import (
     PlanError,
     WrongLoggerError,
 )
-from gezeiten.link.line import Endpoint
+from gezeiten.link.address import Endpoint
 from gezeiten.link.registers import LoggerCommand, LoggerState, Refusal
 from gezeiten.link.session import Identity, LoggerSession
 from gezeiten.link.transfer import UNWATCHED, Watch

@@ -20,7 +20,7 @@ from gezeiten.desk.record.excursion_book import refresh_mission, to_assess
 from gezeiten.domain.acts.contacts import AttemptFailed
 from gezeiten.domain.series.coverage import Range, size
 from gezeiten.errors import GezeitenError
-from gezeiten.link.line import Endpoint
+from gezeiten.link.address import Endpoint
 from gezeiten.link.mission_file import MissionFile, decode_mission_file
 from gezeiten.link.offload import Transfer, offload
 from gezeiten.link.session import LoggerSession

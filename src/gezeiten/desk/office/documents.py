@@ -12,7 +12,7 @@ from gezeiten.archive.missions import missions_at
 from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import BookedGap, gaps
+from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.calculating import how_words

@@ -7,7 +7,7 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.logger.cables import PortNews, ports_here
-from gezeiten.link.line import CablePort
+from gezeiten.link.address import CablePort
 from gezeiten.ui.field.carriers_desk import CarrierList
 from gezeiten.ui.field.logger_list import LoggerList
 from gezeiten.ui.field.port_strip import PortStrip

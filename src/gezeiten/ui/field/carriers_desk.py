@@ -29,9 +29,9 @@ from gezeiten.desk.intake.drives import (
     take_from_drive,
 )
 from gezeiten.desk.logger.offloading import Offloaded
+from gezeiten.link.address import Address
 from gezeiten.link.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
-from gezeiten.link.line import Address
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.field.carrier_page import (
     CarrierCard,

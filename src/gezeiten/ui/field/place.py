@@ -25,7 +25,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import InputError
-from gezeiten.link.line import CablePort
+from gezeiten.link.address import CablePort
 from gezeiten.ui.field.acts import FieldActs
 from gezeiten.ui.field.at_hand import AtHand
 from gezeiten.ui.field.carriers_desk import CarriersDesk

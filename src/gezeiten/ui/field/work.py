@@ -27,8 +27,8 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import Thinning
 from gezeiten.errors import GezeitenError
+from gezeiten.link.address import Endpoint
 from gezeiten.link.find import FoundCourier, FoundLogger
-from gezeiten.link.line import Endpoint
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import tr

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import BookedGap, line_offer, logger_offer, steps_of
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.desk.field.mending import line_offer, logger_offer, steps_of
 from gezeiten.desk.record.records import around, extent, view
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.desk.field.mending import BookedGap, LineOffer, LoggerOffer
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
 

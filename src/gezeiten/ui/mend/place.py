@@ -14,14 +14,8 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import (
-    BookedGap,
-    fill_by_line,
-    fill_from_logger,
-    gaps,
-    leave_open,
-    undo,
-)
+from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from gezeiten.desk.office.finding import Thing
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import counted, tr
+
+if TYPE_CHECKING:
+    from gezeiten.desk.office.finding import Thing
 
 MOST_THINGS = 40
 """Of things so many are listed; more letters find the others."""

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import threading
 from collections import Counter
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from gezeiten.desk.intake.following import Follower, News, Pace, followed_addresses
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, tr
+
+if TYPE_CHECKING:
+    from gezeiten.desk.intake.following import News
 
 _TOGETHER_MS = 1500
 """What several loggers brought within this time is shown anew once."""
@@ -44,6 +47,11 @@ class Following(QObject):
             return
         self.stop()
         self._of = wanted
+        if not settings.followed.strip():
+            return
+        # few follow a logger: a start without that has no need of lines to loggers
+        from gezeiten.desk.intake.following import Follower, Pace, followed_addresses
+
         try:
             addresses = followed_addresses(self._house.desk)
         except InputError as exc:

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.settings import SettingInfo, Settings, checked, infos
 from gezeiten.errors import GezeitenError
-from gezeiten.link.session import addresses
+from gezeiten.link.address import addresses
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import tr

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -18,14 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.mending import open_gaps
-from gezeiten.desk.intake.recovery import Recovered, recover
-from gezeiten.desk.office.finding import Thing, things
-from gezeiten.desk.office.handing import count_handovers
-from gezeiten.desk.office.logbook import has_acts, logbook_is_intact
 from gezeiten.desk.people import Acting, acting
-from gezeiten.desk.places import points
-from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.ui.parts.widgets import column, label, set_role
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
@@ -38,6 +31,10 @@ from gezeiten.ui.shell.place_stack import PlaceStack
 from gezeiten.ui.shell.strip import Strip
 from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, stylesheet
 from gezeiten.ui.shell.vault_commands import VaultActs
+
+if TYPE_CHECKING:
+    from gezeiten.desk.intake.recovery import Recovered
+    from gezeiten.desk.office.finding import Thing
 
 SAY_MS, COMPLAIN_MS = 9_000, 60_000
 """A message goes when it is old; a complaint may be looked for after the work at hand."""
@@ -162,11 +159,11 @@ class MainWindow(QMainWindow):
         """Take in what a killed offload left, then load."""
 
         def tidy(_task: object) -> Recovered:
-            desk = self.house.desk
-            desk.archive.listen(desk.archive.on_wait)
-            return recover(desk)
+            from gezeiten.ui.shell.counts import tidied  # see there
 
-        def tidied(found: Recovered) -> None:
+            return tidied(self.house.desk)
+
+        def done(found: Recovered) -> None:
             if found.taken:
                 self.house.say(tr("An interrupted offload was taken in."))
             if found.taken or found.made:
@@ -175,7 +172,7 @@ class MainWindow(QMainWindow):
                 self._count()
             self.following.restart()
 
-        self.house.run(tidy, tidied)
+        self.house.run(tidy, done)
 
     # -- acts ----------------------------------------------------------------------------------
     def commands(self) -> list[Command]:
@@ -302,7 +299,13 @@ class MainWindow(QMainWindow):
         finder = Finder(self, self.commands())
         finder.wanted.connect(self.go_to_thing)
         desk = self.house.desk
-        self.house.run(lambda _task: things(desk), finder.show_things, latest="things")
+
+        def work(_task: object) -> list[Thing]:
+            from gezeiten.desk.office.finding import things  # when it is wanted
+
+            return things(desk)
+
+        self.house.run(work, finder.show_things, latest="things")
         finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())
         finder.show()
 
@@ -392,7 +395,13 @@ class MainWindow(QMainWindow):
 
     def _count(self) -> None:
         desk = self.house.desk
-        self.house.run(lambda _task: _counts(desk), self._show_counts, latest="counts")
+
+        def work(_task: object) -> dict[str, int]:
+            from gezeiten.ui.shell.counts import counts  # see there
+
+            return counts(desk)
+
+        self.house.run(work, self._show_counts, latest="counts")
 
     def _show_counts(self, counts: dict[str, int]) -> None:
         tabs = self.strip.tabs
@@ -440,14 +449,3 @@ class MainWindow(QMainWindow):
             return
         self.house.works.stop()
         super().closeEvent(event)
-
-
-def _counts(desk: Desk) -> dict[str, int]:
-    return {
-        "gaps": open_gaps(desk),
-        "points": len(points(desk)),
-        "events": to_assess(desk),
-        "handed": count_handovers(desk),
-        "intact": int(logbook_is_intact(desk)),
-        "entries": int(has_acts(desk)),
-    }

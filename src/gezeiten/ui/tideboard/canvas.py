@@ -25,7 +25,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from gezeiten.desk.field.board import Board, BoardRow
-from gezeiten.desk.field.mending import BookedGap
+from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.places import SitePlace
 from gezeiten.desk.record.excursion_book import BookedExcursion
 from gezeiten.domain.series.timeline import DAY_MS, Span

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import Board, BoardRow, Visit, board
-from gezeiten.desk.field.mending import BookedGap
+from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import set_next_visit
 from gezeiten.desk.record.excursion_book import BookedExcursion

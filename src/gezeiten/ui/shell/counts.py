@@ -1,0 +1,30 @@
+"""What stands below the names of the places, and what a start takes in; imported after the first
+place is painted, off the main thread: it needs nearly everything."""
+
+from __future__ import annotations
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import open_gaps
+from gezeiten.desk.intake.recovery import Recovered, recover
+from gezeiten.desk.office.handing import count_handovers
+from gezeiten.desk.office.logbook import has_acts, logbook_is_intact
+from gezeiten.desk.places import points
+from gezeiten.desk.record.excursion_book import to_assess
+
+
+def tidied(desk: Desk) -> Recovered:
+    """Take in what a killed program left."""
+    desk.archive.listen(desk.archive.on_wait)
+    return recover(desk)
+
+
+def counts(desk: Desk) -> dict[str, int]:
+    """Count what the strip says."""
+    return {
+        "gaps": open_gaps(desk),
+        "points": len(points(desk)),
+        "events": to_assess(desk),
+        "handed": count_handovers(desk),
+        "intact": int(logbook_is_intact(desk)),
+        "entries": int(has_acts(desk)),
+    }
