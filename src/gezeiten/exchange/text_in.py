@@ -22,8 +22,12 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, TimeForm
+from gezeiten.exchange.text_form import FIXED, SPACES, TextForm
+from gezeiten.exchange.text_times import WallClock
 
+VERSION = 2
+"""Of this reader. 1: a cell that is no number costs its line, and times are written as
+`text_times.py` says; 2: it costs that cell."""
 _PIECE_BYTES = 1 << 23
 _LONGEST_LINE = 1 << 20
 _SHOWN = 120
@@ -42,7 +46,8 @@ class Rejected:
 class Piece:
     """Readings of some lines: instants (n,), values by column number (n,), NaN where missing.
 
-    lines: line numbers (n,). done_bytes: how far in the file this piece reaches.
+    lines: line numbers (n,). rejected: lines that were left out. done_bytes: how far in the file
+    this piece reaches. spoilt: lines that were taken without a cell of theirs that is no number.
     """
 
     times: Times
@@ -50,6 +55,7 @@ class Piece:
     lines: NDArray[np.int64]
     rejected: list[Rejected] = field(default_factory=list)
     done_bytes: int = 0
+    spoilt: list[Rejected] = field(default_factory=list)
 
 
 def read_text(
@@ -57,18 +63,20 @@ def read_text(
     form: TextForm,
     columns: tuple[int, ...],
     cancelled: Callable[[], bool] = lambda: False,
+    version: int = VERSION,
 ) -> Iterator[Piece]:
     """Yield the readings of a text, piece by piece, in the order of its lines.
 
     Args:
         columns: which columns are wanted as numbers.
+        version: of the reader; texts that are kept are read as they were.
 
     Raises:
         InputError: the form cannot be used, or the file cannot be read.
     """
     if form.time.needs_zone and not form.time.zone:
         raise InputError("It is not said in which time zone the text is; choose one.")
-    reader = _Reader(form, columns)
+    reader = _Reader(form, columns, version)
     with ThreadPoolExecutor(1) as ahead:  # the next piece is split while this one is understood
         begun: deque[Future[_Split]] = deque()
         try:
@@ -141,12 +149,11 @@ def text_pieces(
 class _Reader:
     """Reads pieces by one form."""
 
-    def __init__(self, form: TextForm, columns: tuple[int, ...]) -> None:
-        self._form, self._columns = form, columns
+    def __init__(self, form: TextForm, columns: tuple[int, ...], version: int) -> None:
+        self._form, self._columns, self._version = form, columns, version
+        self._clock = WallClock(form.time, version)
         self._names = [f"c{i}" for i in range(form.columns)]
         self._missing = [mark for mark in form.missing if mark]
-        self._last_local_ms: int | None = None
-        self._second_pass = False
 
     def split(self, first_line: int, text: bytes, done_bytes: int) -> _Split:
         """Return the columns of a piece; needs nothing of the pieces before."""
@@ -210,7 +217,7 @@ class _Reader:
     def _converted(self, frame: pl.DataFrame) -> tuple[Times, dict[int, Values]] | None:
         """Return times and values, None where any of them could not be understood."""
         try:
-            times = self._instants(_joined(frame, self._form.time, self._names))
+            times = self._clock.instants([frame[self._names[i]] for i in self._form.time.columns])
             if times.null_count():
                 return None
             values = {}
@@ -232,59 +239,6 @@ class _Reader:
                 text = text.str.replace(",", ".", literal=True)
             text = text.str.strip_chars().cast(pl.Float64, strict=strict)
         return text.fill_null(float("nan"))
-
-    def _instants(self, text: pl.Series) -> pl.Series:
-        """Return UTC ms, null where a time could not be understood or does not exist."""
-        form = self._form.time
-        if form.is_epoch:
-            number = text.str.strip_chars().cast(pl.Float64, strict=False)
-            factor = 1000.0 if form.pattern == "epoch_s" else 1.0
-            number = number.set(number.is_nan() | number.is_infinite(), None)
-            return (number * factor).round().cast(pl.Int64, strict=False)
-        local = _moments(text, form.pattern)
-        if local.null_count():  # blanks around it, maybe
-            local = _moments(text.str.strip_chars(), form.pattern)
-        if "%z" in form.pattern:
-            return local.dt.epoch("ms")
-        if form.zone == "UTC":
-            return local.dt.epoch("ms")
-        return self._from_wall(local)
-
-    def _from_wall(self, local: pl.Series) -> pl.Series:
-        """Return the instants at which a wall clock shows these times.
-
-        In the hour that the end of daylight saving repeats, the lines up to a step back in time
-        are its first pass, the ones after it its second. A skipped hour gives null.
-        """
-        zone = self._form.time.zone
-        try:
-            early, late = (
-                local.dt.replace_time_zone(zone, ambiguous=which, non_existent="null")
-                .dt.convert_time_zone("UTC").dt.epoch("ms")
-                for which in ("earliest", "latest")
-            )  # fmt: skip
-        except (pl.exceptions.PolarsError, ValueError) as exc:
-            raise InputError(f"{zone} is no time zone; choose another one.") from exc
-        twice = (early != late).fill_null(False).to_numpy()
-        wall = local.dt.epoch("ms").fill_null(0).to_numpy()
-        if not twice.any():
-            if len(wall):
-                self._last_local_ms, self._second_pass = int(wall[-1]), False
-            return early
-        chosen = early.to_numpy().copy()
-        second = late.to_numpy()
-        for i in np.flatnonzero(twice):
-            before = int(wall[i - 1]) if i else self._last_local_ms
-            if i == 0 or not twice[i - 1]:
-                self._second_pass = self._second_pass and i == 0
-            if before is not None and int(wall[i]) <= before and (i == 0 or twice[i - 1]):
-                self._second_pass = True
-            if self._second_pass:
-                chosen[i] = second[i]
-        self._last_local_ms = int(wall[-1])
-        self._second_pass = self._second_pass and bool(twice[-1])
-        made = pl.Series(chosen)
-        return made.set(early.is_null(), None) if early.null_count() else made
 
     # -- line by line ------------------------------------------------------------------------------
     def _slow(self, first_line: int, text: bytes, done_bytes: int) -> Piece:
@@ -318,7 +272,7 @@ class _Reader:
     ) -> Piece:
         """Return the good lines, and each other one with its reason; blank ones are no readings."""
         numbers = np.arange(first_line, first_line + len(frame), dtype=np.int64)
-        times = self._instants(_joined(frame, self._form.time, self._names))
+        times = self._clock.instants([frame[self._names[i]] for i in self._form.time.columns])
         bad_time = times.is_null().to_numpy()
         utc = times.fill_null(0).to_numpy().astype(np.int64)
         beyond = (utc < EARLIEST_MS) | (utc >= LATEST_MS)
@@ -326,23 +280,32 @@ class _Reader:
             reasons.setdefault(int(i), "its time lies beyond the years 1900 to 2200")
         for i in np.flatnonzero(bad_time & ~blank):
             reasons.setdefault(int(i), "its time cannot be read or does not exist in this zone")
-        values = {}
+        values: dict[int, Values] = {}
+        cells: dict[int, str] = {}
         for column in self._columns:
-            text = frame[self._names[column]].str.strip_chars()
-            is_missing = (text.is_null() | text.is_in([*self._missing, ""])).to_numpy()
-            number = self._numbers(text, strict=False).to_numpy().copy()
-            number[is_missing | np.isinf(number)] = np.nan
-            for i in np.flatnonzero(np.isnan(number) & ~is_missing & ~blank):
-                said = text[int(i)][:30]
-                reasons.setdefault(int(i), f"“{said}” in column {column + 1} is no number")
-            values[column] = number
+            values[column], unreadable = self._cells(frame, column)
+            for i in np.flatnonzero(unreadable & ~blank):
+                said = frame[self._names[column]][int(i)].strip()[:30]
+                cells.setdefault(int(i), f"“{said}” in column {column + 1} is no number")
+        costly = cells if self._version == 1 else _without_any(cells, values)
+        reasons = {**costly, **reasons}
         good = ~blank
         good[list(reasons)] = False
-        rejected = [
-            Rejected(int(numbers[i]), line(i)[:_SHOWN], reasons[i]) for i in sorted(reasons)
-        ]
+
+        def told(listed: dict[int, str]) -> list[Rejected]:
+            return [Rejected(int(numbers[i]), line(i)[:_SHOWN], listed[i]) for i in sorted(listed)]
+
         kept = {column: value[good] for column, value in values.items()}
-        return Piece(utc[good], kept, numbers[good], rejected, done_bytes)
+        spoilt = {i: why for i, why in cells.items() if i not in reasons}
+        return Piece(utc[good], kept, numbers[good], told(reasons), done_bytes, told(spoilt))
+
+    def _cells(self, frame: pl.DataFrame, column: int) -> tuple[Values, NDArray[np.bool_]]:
+        """Return the numbers of a column, NaN where missing, and where a cell is none."""
+        text = frame[self._names[column]].str.strip_chars()
+        is_missing = (text.is_null() | text.is_in([*self._missing, ""])).to_numpy()
+        number = self._numbers(text, strict=False).to_numpy().copy()
+        number[is_missing | np.isinf(number)] = np.nan
+        return number, np.isnan(number) & ~is_missing
 
     def _split(
         self, lines: list[str], blank: NDArray[np.bool_], reasons: dict[int, str]
@@ -366,6 +329,12 @@ class _Reader:
         )
 
 
+def _without_any(cells: dict[int, str], values: dict[int, Values]) -> dict[int, str]:
+    """Return of the lines with a cell that is no number those in which no other is one."""
+    return {i: why for i, why in cells.items()
+            if all(np.isnan(column[i]) for column in values.values())}  # fmt: skip
+
+
 def split_line(line: str, form: TextForm) -> list[str]:
     """Return the columns of one line, blanks and quotes around them taken off."""
     if form.delimiter == FIXED:
@@ -382,21 +351,3 @@ def split_line(line: str, form: TextForm) -> list[str]:
         return [cell.strip() for cell in next(csv.reader([line], delimiter=form.delimiter), [])]
     except csv.Error:
         return [line]
-
-
-def _moments(text: pl.Series, pattern: str) -> pl.Series:
-    """Return what a clock shows, null where the text is not written by the pattern."""
-    if "%H" not in pattern and "%I" not in pattern:
-        return text.str.to_date(pattern, strict=False).cast(pl.Datetime("ms"))
-    if "%z" in pattern:
-        text = text.str.replace(r"Z\s*$", "+00:00")
-    return text.str.to_datetime(pattern, strict=False, time_unit="ms")
-
-
-def _joined(frame: pl.DataFrame, form: TimeForm, names: list[str]) -> pl.Series:
-    """Return the time columns joined by one blank."""
-    parts = [frame[names[column]] for column in form.columns]
-    if len(parts) == 1:
-        return parts[0]
-    joined = pl.DataFrame({f"p{i}": part.str.strip_chars() for i, part in enumerate(parts)})
-    return joined.select(pl.concat_str(pl.all(), separator=" ").alias("t"))["t"]

@@ -5,8 +5,6 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass, replace
-from datetime import datetime
-from functools import cache
 from itertools import pairwise
 from pathlib import Path
 
@@ -21,6 +19,7 @@ from gezeiten.exchange.text_form import (
     TimeForm,
 )
 from gezeiten.exchange.text_in import split_line, text_pieces
+from gezeiten.exchange.text_time_sniff import Doubt, find_time
 
 SAMPLE_LINES = 400
 _SAMPLE_BYTES = 256 << 10
@@ -29,30 +28,6 @@ _DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
 _DELIMITERS = ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.9, SPACES))
 """With how much each is liked where several would do."""
 _UNIT = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
-
-_OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
-
-_DATES = {
-    "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
-    "dmy": ("%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y", "%d.%m.%y", "%d/%m/%y", "%d-%m-%y", "%d-%b-%Y",
-            "%d %b %Y"),
-    "mdy": ("%m/%d/%Y", "%m-%d-%Y", "%m/%d/%y", "%m-%d-%y"),  # nobody writes it with points
-    "doy": ("%Y-%j", "%Y/%j", "%Y %j", "%Y%j"),
-}  # fmt: skip
-_CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
-           "%H%M%S")  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class Doubt:
-    """A question that the text alone does not answer. kind: "order", "zone", "decimal" or "time".
-
-    choices: (value, how people say it); value is a pattern for "order", a sign for "decimal".
-    """
-
-    kind: str
-    question: str
-    choices: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +70,7 @@ def propose(path: Path, known: Known = NOTHING_KNOWN) -> Proposal:
     rows = [row for row in (split_line(line, draft) for line in lines[first:] + tail)
             if len(row) == count]  # fmt: skip
     header, units = _headings(lines[:first], draft)
-    time, time_doubts = _time(rows, header, known.time_columns)
+    time, time_doubts = find_time(rows, header, known.time_columns)
     decimal, decimal_doubts = _decimal(rows, time.columns, delimiter)
     form = replace(draft, decimal=decimal, time=time, header=header, units=units)
     doubts = (*time_doubts, *decimal_doubts)
@@ -247,156 +222,6 @@ def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple
         found = _UNIT.search(cell)
         units.append(found[1] if found else "")
     return tuple(last), tuple(units) if any(units) else ()
-
-
-# -- times -----------------------------------------------------------------------------------------
-def _time(
-    rows: list[list[str]], header: tuple[str, ...], known: tuple[int, ...] = ()
-) -> tuple[TimeForm, list[Doubt]]:
-    """Return which columns are the time and how it is written; known: where somebody says which."""
-    if known:
-        return _time_in(rows, known)
-    count = len(rows[0]) if rows else 0
-    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 12))]
-    candidates += [(i, i + 1) for i in range(min(count - 1, 6))]
-    if count > 3:
-        candidates.append((0, 1, 2))
-    for columns in candidates:
-        texts = [" ".join(row[c] for c in columns) for row in rows]
-        fits = _patterns(texts)
-        if len(columns) < 3 and _rest_is_a_clock(rows, columns) and not _has_clock(fits):
-            continue  # a date alone, with the time of day in the next column
-        if fits:
-            return _chosen(columns, fits, texts)
-    epoch = _epoch(rows)
-    if epoch is not None:
-        return epoch, []
-    doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
-    return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
-
-
-def _time_in(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[TimeForm, list[Doubt]]:
-    """Return how the time in these columns is written."""
-    if rows and max(columns) >= len(rows[0]):
-        raise InputError(f"There is no column {max(columns) + 1}; the text has {len(rows[0])}.")
-    fits = _patterns([" ".join(row[c] for c in columns) for row in rows]) if rows else {}
-    if fits:
-        return _chosen(columns, fits, [" ".join(row[c] for c in columns) for row in rows])
-    epoch = _epoch_in(rows, columns[0])
-    if epoch is not None:
-        return epoch, []
-    doubt = Doubt("time", "How the time in these columns is written is not found; write it below.")
-    return TimeForm(columns, "%Y-%m-%d %H:%M:%S"), [doubt]
-
-
-def _has_clock(fits: dict[str, str]) -> bool:
-    return any("%H" in p or "%I" in p for p in fits.values())
-
-
-def _rest_is_a_clock(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
-    following = columns[-1] + 1
-    return len(rows[0]) > following and all(
-        re.match(r"\d{1,2}[:.]\d{2}", row[following]) for row in rows[:20]
-    )
-
-
-def _patterns(texts: list[str]) -> dict[str, str]:
-    """Return by order of the date ("ymd", "dmy", ...) the pattern that every text follows."""
-    found: dict[str, str] = {}
-    for order, dates in _DATES.items():
-        for date in dates:
-            pattern = _with_clock(date, texts)
-            if pattern is not None:
-                found[order] = pattern
-                break
-    return found
-
-
-def _with_clock(date: str, texts: list[str]) -> str | None:
-    """Return the whole pattern of texts that begin with such a date, None where one does not."""
-    first = texts[0]
-    for separator in (" ", "T", "", ", ", "  "):
-        for clock in ("", *_CLOCKS):
-            for offset in ("", "%z", " %z"):
-                pattern = date if not clock else f"{date}{separator}{clock}{offset}"
-                if not clock and (separator != " " or offset):
-                    continue
-                if _follows(first, pattern) and all(_follows(text, pattern) for text in texts):
-                    return pattern
-    return None
-
-
-def _follows(text: str, pattern: str) -> bool:
-    """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
-    plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
-    if _signs_of_pattern(pattern) != re.sub(r"[0-9A-Za-z]", "", plain):
-        return False  # cheaper than trying; there are thousands of patterns
-    if ("%Y%m%d" in pattern or "%Y%j" in pattern) and not re.match(r"\d{7,}", text):
-        return False
-    if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
-        return False
-    if "%H%M" in pattern and not re.search(r"\d{4}$|\d{6}$", text):
-        return False
-    shown = text[:-1] + "+0000" if "%z" in pattern and text.endswith("Z") else text
-    if "%.f" in pattern:
-        if "." not in shown:
-            return False
-        shown = re.sub(r"\.\d+", "", shown, count=1) if not shown.count(".") > 1 else re.sub(
-            r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown
-        )  # fmt: skip
-    try:
-        datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
-    except ValueError:
-        return False
-    return True
-
-
-@cache
-def _signs_of_pattern(pattern: str) -> str:
-    """Return the signs between the parts of a pattern: "-- ::" of "%Y-%m-%d %H:%M:%S"."""
-    bare = pattern.replace("%z", "").rstrip().replace("%.f", ".")
-    return re.sub(r"%[A-Za-z]|T", "", bare)
-
-
-def _chosen(
-    columns: tuple[int, ...], fits: dict[str, str], texts: list[str]
-) -> tuple[TimeForm, list[Doubt]]:
-    """Return the form where only one order fits; else ask which."""
-    orders = [order for order in ("ymd", "doy", "dmy", "mdy") if order in fits]
-    first = orders[0]
-    if {"dmy", "mdy"} <= set(orders) and first not in ("ymd",):
-        if all(_same_day(text, fits) for text in texts):
-            return TimeForm(columns, fits["dmy"]), []
-        choices = tuple((fits[o], f"{_said(texts[0], fits[o])}") for o in ("dmy", "mdy"))
-        doubt = Doubt("order", f"“{texts[0]}”: which day is that?", choices)
-        return TimeForm(columns, fits["dmy"]), [doubt]
-    return TimeForm(columns, fits[first]), []
-
-
-def _same_day(text: str, fits: dict[str, str]) -> bool:
-    """Whether a date means the same whatever its order, like 05/05."""
-    return _said(text, fits["dmy"]) == _said(text, fits["mdy"])
-
-
-def _said(text: str, pattern: str) -> str:
-    plain = re.sub(r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", text).strip()
-    moment = datetime.strptime(plain, pattern.replace("%.f", ""))  # noqa: DTZ007
-    return f"{moment.day} {moment:%B %Y}"
-
-
-def _epoch(rows: list[list[str]]) -> TimeForm | None:
-    found = (_epoch_in(rows, column) for column in range(min(len(rows[0]) if rows else 0, 3)))
-    return next((form for form in found if form is not None), None)
-
-
-def _epoch_in(rows: list[list[str]], column: int) -> TimeForm | None:
-    """Return the form of a column of seconds or milliseconds since 1970, None for another."""
-    cells = [row[column] for row in rows]
-    if all(re.fullmatch(r"\d{9,10}(\.\d+)?", cell) for cell in cells):
-        return TimeForm((column,), "epoch_s")
-    if all(re.fullmatch(r"\d{12,13}", cell) for cell in cells):
-        return TimeForm((column,), "epoch_ms")
-    return None
 
 
 # -- numbers, quantities ---------------------------------------------------------------------------

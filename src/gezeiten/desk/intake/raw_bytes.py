@@ -64,21 +64,21 @@ def _mission(vault: Vault, raw: RawKept) -> RawMission:
     return raw_mission(decode_mission_file(vault.get(raw.sha256)), [])
 
 
-def _text(vault: Vault, raw: RawKept) -> TextRead:
+def _text(version: int, vault: Vault, raw: RawKept) -> TextRead:
     # brings polars along, which the window need not load to start
     from gezeiten.desk.intake.text_files import read_pieces, source_of
 
     vault.check(raw.sha256)
     tie = tie_from_dict(raw.reading or {})
-    pieces = (readings for _, readings in read_pieces(vault.path(raw.sha256), tie))
+    pieces = (readings for _, readings in read_pieces(vault.path(raw.sha256), tie, version=version))
     return TextRead(source_of(tie, TEXT_MODEL), pieces)
 
 
 Reader: TypeAlias = Callable[[Vault, RawKept], RawMission | TextRead]
 MISSION_READERS: dict[int, Reader] = {missions.READER: _mission}
 """How mission files are read, by version; old ones stay for ever."""
-TEXT_READERS: dict[int, Reader] = {texts.READER: _text}
-"""How texts are read, by version."""
+TEXT_READERS: dict[int, Reader] = {one: partial(_text, one) for one in range(1, texts.READER + 1)}
+"""How texts are read, by version (`exchange/text_in.VERSION`)."""
 
 
 def _readers(raw: RawKept) -> dict[int, Reader]:

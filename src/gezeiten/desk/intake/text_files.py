@@ -11,7 +11,7 @@ import numpy as np
 
 from gezeiten.archive import plans as kept_in
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.archive.intake.texts import Readings, Source, TextIntake, take_in_text
+from gezeiten.archive.intake.texts import READER, Readings, Source, TextIntake, take_in_text
 from gezeiten.archive.offloads import ways_of_reading
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
@@ -179,7 +179,9 @@ def source_of(tie: Tie, model: str) -> Source:
     return Source(tie.name, tie.point, model, channels)
 
 
-def read_pieces(path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Iterator[tuple[Piece, Readings]]:
+def read_pieces(
+    path: Path, tie: Tie, watch: Watch = UNWATCHED, version: int = READER
+) -> Iterator[tuple[Piece, Readings]]:
     """Yield the readings of a text in recorded units; each piece in order, no instant twice.
 
     Raises:
@@ -187,7 +189,7 @@ def read_pieces(path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Iterator[tupl
     """
     columns = tuple(one.column for one in tie.columns)
     units = [text_unit(quantity(one.quantity).unit, one.unit) for one in tie.columns]
-    for piece in read_text(path, tie.form, columns, watch.cancelled):
+    for piece in read_text(path, tie.form, columns, watch.cancelled, version):
         times, keep = np.unique(piece.times, return_index=True)
         doubled = np.setdiff1d(np.arange(len(piece.times)), keep, assume_unique=True)
         piece.rejected.extend(

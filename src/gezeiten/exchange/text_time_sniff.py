@@ -1,0 +1,374 @@
+"""Finding which columns of a text are its time, and how it is written. Doubt is told, not guessed.
+
+A few odd lines (a repeated head, a note) do not change what all others say.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import cache
+from itertools import pairwise
+
+import polars as pl
+
+from gezeiten.errors import InputError
+from gezeiten.exchange.text_form import TimeForm
+from gezeiten.exchange.text_times import MIDNIGHT, in_english
+
+_MOST_ODD = 0.05
+"""Of the lines looked at, so many may say something else."""
+_OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
+_DATES = {
+    "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
+    "named": ("%d-%b-%Y", "%d %b %Y", "%d. %b %Y", "%d/%b/%Y", "%d.%b.%Y", "%d-%b-%y", "%b %d, %Y",
+              "%b %d %Y", "%b-%d-%Y", "%Y-%b-%d", "%Y %b %d", "%d%b%Y"),
+    "dmy": ("%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y", "%d.%m.%y", "%d/%m/%y", "%d-%m-%y"),
+    "mdy": ("%m/%d/%Y", "%m-%d-%Y", "%m/%d/%y", "%m-%d-%y"),  # nobody writes it with points
+    "doy": ("%Y-%j", "%Y/%j", "%Y %j", "%Y%j"),
+}  # fmt: skip
+_CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
+           "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p")  # fmt: skip
+_PART_WORDS = (
+    ("%Y", r"year|yyyy|yr|jahr|ann[ée]e|año|ano|anno|jaar"),
+    ("%j", r"doy|jday|julian( day)?|day of( the)? year|yday|tag (im|des) jahre?s?"),
+    ("%m", r"month|mon|mm|monat|mois|mes|mese|maand"),
+    ("%d", r"day|dd|tag|jour|d[íi]a|giorno|dag"),
+    ("%H%M", r"hhmm|hh:?mm"),
+    ("%H", r"hour|hr|hh|stunde|std|heure|hora|ora|uur"),
+    ("%M", r"minute|min|mn|minuto|minuut"),
+    ("%S", r"second|sec|ss|sek|sekunde|seconde|segundo|secondo"),
+)  # fmt: skip
+_PART_RANGES = {"%Y": (1900, 2100), "%j": (1, 366), "%m": (1, 12), "%d": (1, 31), "%H": (0, 24),
+                "%M": (0, 59), "%S": (0, 60), "%H%M": (0, 2400)}  # fmt: skip
+_IN_PARTS = (
+    ("%Y", "%m", "%d", "%H", "%M", "%S"), ("%Y", "%m", "%d", "%H", "%M"),
+    ("%Y", "%m", "%d", "%H%M"), ("%Y", "%j", "%H", "%M"), ("%Y", "%j", "%H%M"),
+    ("%d", "%m", "%Y", "%H", "%M"), ("%Y", "%m", "%d", "%H"),
+)  # fmt: skip
+"""Columns beside each other, as they stand where nothing is written above them."""
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A question that the text alone does not answer. kind: "order", "zone", "decimal" or "time".
+
+    choices: (value, how people say it); value is a pattern for "order", a sign for "decimal".
+    """
+
+    kind: str
+    question: str
+    choices: tuple[tuple[str, str], ...] = ()
+
+
+def find_time(
+    rows: list[list[str]], header: tuple[str, ...], known: tuple[int, ...] = ()
+) -> tuple[TimeForm, list[Doubt]]:
+    """Return which columns are the time and how it is written; known: where somebody says which."""
+    if known:
+        return _in_columns(rows, known)
+    for find in (_parts_by_words, _parts_by_numbers, _written, _counted):
+        found = find(rows, header)
+        if found is not None:
+            return found
+    doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
+    return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
+
+
+_Found = tuple[TimeForm, list[Doubt]]
+
+
+def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
+    """Return how the time in these columns is written."""
+    if rows and max(columns) >= len(rows[0]):
+        raise InputError(f"There is no column {max(columns) + 1}; the text has {len(rows[0])}.")
+    if rows:
+        texts = _texts(rows, columns)
+        fits = _patterns(texts)
+        if fits:
+            return _chosen(columns, fits, texts)
+        for parts in _IN_PARTS:
+            if len(parts) == len(columns) and _are_parts(rows, columns, parts):
+                return TimeForm(columns, " ".join(parts)), []
+        counted = _counted_in(rows, columns[0], is_time=True)
+        if counted is not None:
+            return counted
+    doubt = Doubt("time", "How the time in these columns is written is not found; write it below.")
+    return TimeForm(columns, "%Y-%m-%d %H:%M:%S"), [doubt]
+
+
+# -- written: dates and clocks -----------------------------------------------------------------
+def _written(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
+    count = len(rows[0]) if rows else 0
+    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 12))]
+    candidates += [(i, i + 1) for i in range(min(count - 1, 6))]
+    if count > 3:
+        candidates.append((0, 1, 2))
+    for columns in candidates:
+        texts = _texts(rows, columns)
+        fits = _patterns(texts)
+        if len(columns) < 3 and _rest_is_a_clock(rows, columns) and not _has_clock(fits):
+            continue  # a date alone, with the time of day in the next column
+        if fits:
+            return _chosen(columns, fits, texts)
+    return None
+
+
+def _texts(rows: list[list[str]], columns: tuple[int, ...]) -> list[str]:
+    """Return the cells of columns joined by a blank, in English, a clock's zeros put back."""
+    last = [row[columns[-1]] for row in rows]
+    if len(columns) > 1 and _is_hhmm(last):
+        last = [cell.zfill(4) for cell in last]
+    joined = [" ".join([*(row[c] for c in columns[:-1]), cell]).strip()
+              for row, cell in zip(rows, last, strict=True)]  # fmt: skip
+    if any(re.search(r"[^\W\d_]{3}|[ap]\.?\s?m\b", text, re.IGNORECASE) for text in joined):
+        joined = in_english(pl.Series(joined)).to_list()
+    return [MIDNIGHT.sub(r"\g<1>00\g<2>00\g<3>\g<4>", text) for text in joined]
+
+
+def _is_hhmm(cells: list[str]) -> bool:
+    """Whether cells are times of day like 5, 10, 355, 1200."""
+    numbers = [int(cell) for cell in cells if re.fullmatch(r"\d{1,4}", cell)]
+    return (
+        len(numbers) >= (1 - _MOST_ODD) * len(cells) and max(numbers, default=0) > 99
+        and all(one <= 2400 and one % 100 < 60 for one in numbers)
+    )  # fmt: skip
+
+
+def _has_clock(fits: dict[str, str]) -> bool:
+    return any("%H" in p or "%I" in p for p in fits.values())
+
+
+def _rest_is_a_clock(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
+    following = columns[-1] + 1
+    if len(rows[0]) <= following:
+        return False
+    cells = [row[following] for row in rows[:40]]
+    if all(re.match(r"\d{1,2}[:.h]\d{2}", cell) for cell in cells[:20]):
+        return True
+    return _is_hhmm(cells) and len(set(cells)) > 1
+
+
+def _patterns(texts: list[str]) -> dict[str, str]:
+    """Return by order of the date ("ymd", "dmy", ...) the pattern that the texts follow."""
+    found: dict[str, str] = {}
+    for order, dates in _DATES.items():
+        for date in dates:
+            pattern = _with_clock(date, texts)
+            if pattern is not None:
+                found[order] = pattern
+                break
+    return found
+
+
+def _with_clock(date: str, texts: list[str]) -> str | None:
+    """Return the whole pattern of texts with such a date, None where they have another."""
+    samples = texts[:3]
+    for pattern in _with_clocks(date):
+        if any(_follows(text, pattern) for text in samples):
+            odd = sum(not _follows(text, pattern) for text in texts)
+            if odd <= _MOST_ODD * len(texts):
+                return pattern
+    return None
+
+
+@cache
+def _with_clocks(date: str) -> tuple[str, ...]:
+    made = [date]
+    for separator in (" ", "T", "", ", ", "  ", ":"):
+        for clock in _CLOCKS:
+            made += [f"{date}{separator}{clock}{offset}" for offset in ("", "%z", " %z")]
+    made += [f"{clock} {date}" for clock in _CLOCKS if clock != "%H%M"]
+    return tuple(made)
+
+
+def _follows(text: str, pattern: str) -> bool:
+    """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
+    plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
+    if _signs_of_pattern(pattern) != re.sub(r"[0-9A-Za-z]", "", plain):
+        return False  # cheaper than trying; there are thousands of patterns
+    if ("%Y%m%d" in pattern or "%Y%j" in pattern) and not re.match(r"(19|20)\d{5,}", text):
+        return False
+    if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
+        return False
+    if "%H%M" in pattern and not re.search(r"\d{4}$|\d{6}$", text):
+        return False
+    shown = text[:-1] + "+0000" if "%z" in pattern and text.endswith("Z") else text
+    if "%.f" in pattern:
+        if "." not in shown:
+            return False
+        shown = re.sub(r"\.\d+", "", shown, count=1) if not shown.count(".") > 1 else re.sub(
+            r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown
+        )  # fmt: skip
+    try:
+        datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
+    except ValueError:
+        return False
+    return True
+
+
+@cache
+def _signs_of_pattern(pattern: str) -> str:
+    """Return the signs between the parts of a pattern: "-- ::" of "%Y-%m-%d %H:%M:%S"."""
+    bare = pattern.replace("%z", "").rstrip().replace("%.f", ".")
+    return re.sub(r"%[A-Za-z]|T|h", "", bare)
+
+
+def _chosen(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) -> _Found:
+    """Return the form where only one order fits; else ask which, by a day that tells."""
+    orders = [order for order in ("ymd", "named", "doy", "dmy", "mdy") if order in fits]
+    first = orders[0]
+    if {"dmy", "mdy"} <= set(orders) and first not in ("ymd", "named"):
+        settled = _settled(texts, fits)
+        if settled is not None:
+            return TimeForm(columns, fits[settled]), []
+        telling = next((text for text in texts if _tells(text, fits)), None)
+        if telling is None:
+            return TimeForm(columns, fits["dmy"]), []
+        choices = tuple((fits[order], _said(telling, fits[order])) for order in ("dmy", "mdy"))
+        doubt = Doubt("order", f"“{telling}”: which day is that?", choices)
+        return TimeForm(columns, fits["dmy"]), [doubt]
+    return TimeForm(columns, fits[first]), []
+
+
+def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
+    """Return the order that a day beyond the twelfth tells; None without one, or where they
+    differ."""
+    only = {
+        order: any(_follows(text, fits[order]) and not _follows(text, fits[other])
+                   for text in texts)
+        for order, other in (("dmy", "mdy"), ("mdy", "dmy"))
+    }  # fmt: skip
+    told = [order for order, is_told in only.items() if is_told]
+    return told[0] if len(told) == 1 else None
+
+
+def _tells(text: str, fits: dict[str, str]) -> bool:
+    """Whether a date means two days by the two orders; 05/05 does not."""
+    both = [_moment(text, fits[order]) for order in ("dmy", "mdy")]
+    return None not in both and both[0] != both[1]
+
+
+def _moment(text: str, pattern: str) -> datetime | None:
+    plain = re.sub(r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", text).strip()
+    try:
+        return datetime.strptime(plain, pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
+    except ValueError:
+        return None
+
+
+def _said(text: str, pattern: str) -> str:
+    moment = _moment(text, pattern)
+    assert moment is not None  # it tells
+    return _day_said(moment)
+
+
+def _day_said(moment: datetime) -> str:
+    return f"{moment.day} {moment:%B %Y}"
+
+
+# -- parts in columns of their own -------------------------------------------------------------
+def _parts_by_words(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
+    """Return the time of columns that are called year, month, day and so on, in any order."""
+    named: dict[str, int] = {}
+    for column, words in enumerate(header):
+        bare = re.sub(r"[\[(].*", "", words).strip().lower()
+        for part, pattern in _PART_WORDS:
+            if re.fullmatch(pattern, bare) and part not in named:
+                named[part] = column
+                break
+    has_day = "%j" in named or {"%m", "%d"} <= named.keys()
+    if "%Y" not in named or not has_day:
+        return None
+    day = ["%j"] if "%j" in named else ["%m", "%d"]
+    clock = ["%H%M"] if "%H%M" in named else [p for p in ("%H", "%M", "%S") if p in named]
+    parts = ("%Y", *day, *clock)
+    columns = tuple(named[part] for part in parts)
+    return (TimeForm(columns, " ".join(parts)), []) if _are_parts(rows, columns, parts) else None
+
+
+def _parts_by_numbers(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
+    """Return the time of columns beside each other whose numbers are those of a date and clock."""
+    count = len(rows[0]) if rows else 0
+    for parts in _IN_PARTS:
+        for first in range(min(4, count - len(parts))):
+            columns = tuple(range(first, first + len(parts)))
+            if _are_parts(rows, columns, parts) and _go_on(rows, columns, parts):
+                return TimeForm(columns, " ".join(parts)), []
+    return None
+
+
+def _are_parts(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
+    odd = sum(not _is_date(row, columns, parts) for row in rows)
+    return bool(rows) and odd <= _MOST_ODD * len(rows)
+
+
+def _is_date(row: list[str], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
+    for column, part in zip(columns, parts, strict=True):
+        if not re.fullmatch(r"\d{1,4}", row[column]):
+            return False
+        low, high = _PART_RANGES[part]
+        number = int(row[column])
+        if not low <= number <= high or (part == "%H%M" and number % 100 > 59):
+            return False
+    return True
+
+
+def _go_on(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
+    """Whether the dates go one way: numbers that only look like one do not."""
+    order = sorted(range(len(parts)), key=lambda i: "%Y %j %m %d %H%M %H %M %S".find(parts[i]))
+    keys = [tuple(int(row[columns[i]]) for i in order) for row in rows
+            if _is_date(row, columns, parts)]  # fmt: skip
+    steps = [(b > a) - (b < a) for a, b in pairwise(keys)]
+    return bool(steps) and abs(sum(steps)) >= 0.8 * len(steps)
+
+
+# -- counted -----------------------------------------------------------------------------------
+_COUNTS: tuple[tuple[str, float, float], ...] = (
+    ("epoch_s", 2.0e8, 5.0e9), ("epoch_ms", 2.0e11, 5.0e12), ("epoch_us", 2.0e14, 5.0e15),
+    ("year", 1900.0, 2100.0), ("day_1900", 20_000.0, 75_000.0),
+)  # fmt: skip
+_DAY_WORDS = re.compile(r"date|time|zeit|datum|day|tag|serial|fecha|heure|data|tijd|jour")
+
+
+def _counted(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
+    """Return the time of a column of seconds, days or years that are counted."""
+    for column in range(len(rows[0]) if rows else 0):
+        words = header[column].lower() if header else ""
+        found = _counted_in(rows, column, is_time=column == 0 or bool(_DAY_WORDS.search(words)))
+        if found is not None:
+            return found
+    return None
+
+
+def _counted_in(rows: list[list[str]], column: int, *, is_time: bool) -> _Found | None:
+    cells = [row[column].replace(",", ".") for row in rows]
+    numbers = [float(cell) for cell in cells if re.fullmatch(r"\d{4,16}(\.\d+)?", cell)]
+    if not numbers or len(numbers) < (1 - _MOST_ODD) * len(cells):
+        return None
+    rises = [b - a for a, b in pairwise(numbers)]
+    goes_on = all(step > 0 for step in rises) or all(step < 0 for step in rises)
+    for pattern, low, high in _COUNTS:
+        if not all(low <= number <= high for number in numbers):
+            continue
+        if pattern.startswith("epoch"):
+            return TimeForm((column,), pattern), []
+        has_fraction = any(number % 1 for number in numbers)
+        if not (goes_on and is_time and rises and (has_fraction or pattern == "day_1900")):
+            return None
+        return (TimeForm((column,), pattern), []) if pattern == "year" else _days(column, numbers)
+    return None
+
+
+def _days(column: int, numbers: list[float]) -> _Found:
+    """Return a spreadsheet's count of days; from which year on it counts is asked."""
+    first = numbers[0]
+    begun = {
+        "day_1900": datetime(1899, 12, 30),  # noqa: DTZ001 - of a wall
+        "day_1904": datetime(1904, 1, 1),  # noqa: DTZ001
+    }
+    choices = tuple((name, _day_said(begin + timedelta(days=first)))
+                    for name, begin in begun.items())  # fmt: skip
+    doubt = Doubt("order", f"“{first:g}”: which day is that?", choices)
+    return TimeForm((column,), "day_1900"), [doubt]
