@@ -62,10 +62,13 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
             tie = replace(tie, form=replace(tie.form, first_line=first))
         text = take_text(desk, path, tie)
     row = {"readings": text.intake.readings, "repeated": text.intake.repeated,
-           "left_out": text.rejected_in_all}  # fmt: skip
+           "left_out": text.rejected_in_all, "without_number": text.spoilt_in_all}  # fmt: skip
     lines = [f"{path.name}: {readings_words(text.intake.readings)} kept, "
              f"{grouped(text.intake.repeated)} kept already, "
              f"{counted(text.rejected_in_all, 'line', 'lines')} left out."]  # fmt: skip
+    if text.spoilt_in_all:
+        many = counted(text.spoilt_in_all, "line", "lines")
+        lines.append(f"  {many} taken without a cell that is no number.")
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
     put(as_json, row, lines)
 

@@ -42,22 +42,25 @@ class Recognised:
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """The first readings by a tie: instants, one array a tied column, and the lines left out."""
+    """The first readings by a tie: instants, one array a tied column, the lines left out, and those
+    without a cell that is no number."""
 
     times: Times
     values: list[Values]
     rejected: list[Rejected]
+    spoilt: list[Rejected] = field(default_factory=list)
 
 
 @dataclass(slots=True)
 class TextTaken:
-    """What a text file brought. rejected: the first MOST_LISTED lines that were left out;
-    rejected_in_all: how many there are."""
+    """What a text file brought. rejected: the first MOST_LISTED lines that were left out, and those
+    without a cell that is no number; rejected_in_all, spoilt_in_all: how many there are."""
 
     intake: TextIntake
     excursions_new: int = 0
     rejected: list[Rejected] = field(default_factory=list)
     rejected_in_all: int = 0
+    spoilt_in_all: int = 0
 
 
 def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recognised:
@@ -110,7 +113,8 @@ def preview(path: Path, tie: Tie) -> Preview:
     columns = tuple(one.column for one in tie.columns)
     for piece in itertools.islice(read_text(path, tie.form, columns), 1):
         values = [piece.values[column][:PREVIEW_READINGS] for column in columns]
-        return Preview(piece.times[:PREVIEW_READINGS], values, piece.rejected[:MOST_LISTED])
+        return Preview(piece.times[:PREVIEW_READINGS], values, piece.rejected[:MOST_LISTED],
+                       piece.spoilt[:MOST_LISTED])  # fmt: skip
     return Preview(np.empty(0, np.int64), [np.empty(0) for _ in columns], [])
 
 
@@ -161,7 +165,7 @@ def take_tied(
 ) -> TextTaken:
     """Take a text in by a tie that was checked; see `take_text`."""
     listed: list[Rejected] = []
-    reading = {**tie.as_dict(), "rejected": 0}
+    reading = {**tie.as_dict(), "rejected": 0, "spoilt": 0}
     source = source_of(tie, model)
     how = Circumstances(desk.now_ms(), desk.person, route)
     pieces = _counted(read_pieces(path, tie, watch), path, listed, reading, watch)
@@ -170,7 +174,8 @@ def take_tied(
         refresh_excursions(desk, intake.point_id)
     at = {intake.point_id} if intake.offload_id is not None else set()
     new = to_assess(desk, at, found_since_ms=how.at_ms)
-    return TextTaken(intake, new, listed[:MOST_LISTED], int(str(reading["rejected"])))
+    many = (int(str(reading[name])) for name in ("rejected", "spoilt"))
+    return TextTaken(intake, new, listed[:MOST_LISTED], *many)
 
 
 def source_of(tie: Tie, model: str) -> Source:
@@ -213,12 +218,14 @@ def _counted(
     watch: Watch,
 ) -> Iterator[Readings]:
     """Pass readings on; gather what was left out, tell how far it is."""
-    rejected, heard = 0, 0
+    rejected, spoilt, heard = 0, 0, 0
     meter = Meter(watch, path.stat().st_size, None, _STOPPED)
     for piece, readings in pieces:
         rejected += len(piece.rejected)
-        reading["rejected"] = rejected
-        listed.extend(piece.rejected[: max(MOST_LISTED - len(listed), 0)])
+        spoilt += len(piece.spoilt)
+        reading["rejected"], reading["spoilt"] = rejected, spoilt
+        both = sorted([*piece.rejected, *piece.spoilt], key=lambda one: one.line)
+        listed.extend(both[: max(MOST_LISTED - len(listed), 0)])
         meter.settled(len(readings.times))
         meter.heard(piece.done_bytes - heard)
         heard = piece.done_bytes

@@ -379,14 +379,11 @@ class TextDialog(QDialog):
             complaint = tr("Answer the question above first.")
         if not len(seen.times):
             complaint = tr("No line can be read like this.")
-        elif not complaint and seen.rejected:
-            first = seen.rejected[0]
-            words = counted(len(seen.rejected), "%n line at the beginning is left out",
-                            "%n lines at the beginning are left out")  # fmt: skip
-            self.words.setText(f"{words}: {tr('line')} {first.line}, {first.reason}.")
+        elif not complaint and (seen.rejected or seen.spoilt):
+            self.words.setText(_left_out_words(seen))
             self._set_role("brass")
         self.take.setEnabled(not complaint)
-        if complaint or not seen.rejected:
+        if complaint or not (seen.rejected or seen.spoilt):
             self.words.setText(complaint)
             self._set_role("brass")
 
@@ -453,7 +450,7 @@ class TextDialog(QDialog):
 
     def _done(self, taken: TextTaken) -> None:
         self._over()
-        self._set_role("kelp" if not taken.rejected_in_all else "brass")
+        self._set_role("brass" if taken.rejected else "kelp")
         self.words.setText(taken_words(taken))
         if taken.rejected:
             lines = [f"{tr('line')} {r.line}: {r.reason}   {r.text}".rstrip()
@@ -489,6 +486,19 @@ def _starts(form: TextForm) -> tuple[int, ...]:
     return tuple(itertools.accumulate((0, *form.widths[:-1]))) if form.widths else ()
 
 
+def _left_out_words(seen: Preview) -> str:
+    """Say how many of the first lines are left out, how many cells, and the first of them."""
+    said = []
+    if seen.rejected:
+        said.append(counted(len(seen.rejected), "%n line at the beginning is left out",
+                            "%n lines at the beginning are left out"))  # fmt: skip
+    if seen.spoilt:
+        said.append(counted(len(seen.spoilt), "%n line at the beginning has a cell without number",
+                            "%n lines at the beginning have cells without number"))  # fmt: skip
+    first = min([*seen.rejected, *seen.spoilt], key=lambda one: one.line)
+    return f"{', '.join(said)}: {tr('line')} {first.line}, {first.reason}."
+
+
 def taken_words(taken: TextTaken) -> str:
     """Return what a text brought in a sentence or two."""
     intake = taken.intake
@@ -497,6 +507,9 @@ def taken_words(taken: TextTaken) -> str:
         words += ", " + counted(intake.repeated, "%n kept already", "%n kept already")
     if taken.rejected_in_all:
         words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
+    if taken.spoilt_in_all:
+        words += ", " + counted(taken.spoilt_in_all, "%n line with a cell that is no number",
+                                "%n lines with cells that are no numbers")  # fmt: skip
     if taken.excursions_new:
         words += ", " + counted(
             taken.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
