@@ -35,6 +35,8 @@ def answered(proposal: Proposal, asks: dict[str, str]) -> TextForm:
             [value] = [value for value, words in doubt.choices if words == asks[doubt.kind]]
             if doubt.kind == "order":
                 form = replace(form, time=replace(form.time, pattern=value))
+            elif doubt.kind == "missing":
+                form = replace(form, missing=(*form.missing, *value.split("\n")))
             else:
                 form = replace(form, decimal=value)
     return form

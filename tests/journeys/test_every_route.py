@@ -201,6 +201,7 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     wait(qtbot, dialog.take.isEnabled)
     assert "Europe/Berlin" in dialog.read.horizontalHeaderItem(0).text()
     assert re.fullmatch(r"2026-\d\d-\d\d \d\d:\d\d:\d\d", dialog.read.item(0, 0).text())
+    wait(qtbot, lambda: "300 readings in all" in dialog.words.text())
     dialog.take.click()
     wait(qtbot, lambda: "300 readings kept" in dialog.words.text())
     dialog.close()
@@ -219,6 +220,9 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     again.time_columns.setText("1")  # by hand: the date alone, without its time of day
     again.time_columns.editingFinished.emit()
     wait(qtbot, lambda: again.pattern.text() == "%d.%m.%Y")
+    # so all lines of a day fall on one instant: said before anything is taken
+    wait(qtbot, lambda: "fall on the instant of another one" in again.words.text())
+    assert not again.take.isEnabled()
     again.time_columns.setText("1, 2")
     again.time_columns.editingFinished.emit()
     wait(qtbot, lambda: again.pattern.text() == "%d.%m.%Y %H:%M")

@@ -13,7 +13,10 @@ from gezeiten.errors import InputError
 FIXED = "fixed"
 SPACES = " "
 ENCODINGS = ("utf-8", "utf-16-le", "utf-16-be", "cp1252")
-USUAL_MISSING = ("", "NaN", "nan", "NA", "N/A", "null", "-", "--", "---", "NULL", "-9999", "-999.9")
+USUAL_MISSING = (
+    "", "NaN", "nan", "NAN", "NA", "N/A", "n/a", "#N/A", "null", "NULL", "None", "none", "-", "--",
+    "---", "----", "*", "**", "***", "****", "-9999", "-9999.0", "-999.9", "-999",
+)  # fmt: skip
 
 
 EPOCH_FACTORS = {"epoch_s": 1000.0, "epoch_ms": 1.0, "epoch_us": 0.001}

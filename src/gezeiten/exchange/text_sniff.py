@@ -76,7 +76,9 @@ def propose(path: Path, known: Known = NOTHING_KNOWN) -> Proposal:
     doubts = (*time_doubts, *decimal_doubts)
     if time.needs_zone:
         doubts = (*doubts, Doubt("zone", "In which time zone are the times?"))
-    return Proposal(form, tuple(lines[:60]), _columns(rows, form), doubts)
+    columns = _columns(rows, form)
+    doubts = (*doubts, *_marks(rows, [one.column for one in columns], decimal))
+    return Proposal(form, tuple(lines[:60]), columns, doubts)
 
 
 # -- bytes to lines --------------------------------------------------------------------------------
@@ -238,6 +240,36 @@ def _decimal(
         choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
         return ",", [Doubt("decimal", f"“{commas[0]}”: what is the comma?", choices)]
     return ",", []
+
+
+_FAR = 3.0
+"""How many times as far as all others lie apart a number lies from them that may mean nothing."""
+
+
+def _marks(rows: list[list[str]], columns: list[int], decimal: str) -> list[Doubt]:
+    """Ask about numbers that come again exactly and lie far from all others: -8888, 99.99, 1e20."""
+    found: dict[str, int] = {}
+    for column in columns:
+        cells = [row[column] for row in rows
+                 if _NUMBER.match(row[column]) and row[column] not in USUAL_MISSING]  # fmt: skip
+        values = {cell: float(cell.replace(decimal, ".")) for cell in set(cells)
+                  if cell.count(",") <= (decimal == ",")}  # fmt: skip
+        for mark, often in Counter(cells).items():
+            others = [value for cell, value in values.items() if cell != mark]
+            if often > 1 and mark in values and _is_far(values[mark], others):
+                found[mark] = found.get(mark, 0) + often
+    if not found:
+        return []
+    listed = ", ".join(f"“{mark}” ({often} times)" for mark, often in found.items())
+    question = f"{listed} in the lines looked at, far from all other numbers: what does it mean?"
+    return [Doubt("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
+
+
+def _is_far(value: float, others: list[float]) -> bool:
+    if len(others) < 3:
+        return False
+    low, high = min(others), max(others)
+    return max(low - value, value - high) > _FAR * (high - low)
 
 
 _UNIT_WORDS: dict[str, tuple[str, str]] = {

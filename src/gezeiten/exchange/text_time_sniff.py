@@ -52,9 +52,11 @@ _IN_PARTS = (
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """A question that the text alone does not answer. kind: "order", "zone", "decimal" or "time".
+    """A question that the text alone does not answer. kind: "order", "zone", "decimal", "time" or
+    "missing".
 
-    choices: (value, how people say it); value is a pattern for "order", a sign for "decimal".
+    choices: (value, how people say it); value is a pattern for "order", a sign for "decimal", marks
+    with line breaks between them for "missing".
     """
 
     kind: str

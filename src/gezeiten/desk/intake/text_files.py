@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.archive import plans as kept_in
 from gezeiten.archive.intake.missions import Circumstances
@@ -42,13 +43,14 @@ class Recognised:
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """The first readings by a tie: instants, one array a tied column, the lines left out, and those
-    without a cell that is no number."""
+    """The first readings by a tie: instants, one array a tied column, the lines left out, those
+    without a cell that is no number, and the numbers of the lines that are read."""
 
     times: Times
     values: list[Values]
     rejected: list[Rejected]
     spoilt: list[Rejected] = field(default_factory=list)
+    lines: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
 
 
 @dataclass(slots=True)
@@ -114,7 +116,7 @@ def preview(path: Path, tie: Tie) -> Preview:
     for piece in itertools.islice(read_text(path, tie.form, columns), 1):
         values = [piece.values[column][:PREVIEW_READINGS] for column in columns]
         return Preview(piece.times[:PREVIEW_READINGS], values, piece.rejected[:MOST_LISTED],
-                       piece.spoilt[:MOST_LISTED])  # fmt: skip
+                       piece.spoilt[:MOST_LISTED], piece.lines[:PREVIEW_READINGS])  # fmt: skip
     return Preview(np.empty(0, np.int64), [np.empty(0) for _ in columns], [])
 
 

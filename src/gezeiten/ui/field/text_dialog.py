@@ -33,6 +33,7 @@ from gezeiten.desk.intake.text_files import (
     take_text,
     zones_before,
 )
+from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import from_ms
@@ -41,6 +42,7 @@ from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, Tie
 from gezeiten.exchange.text_sniff import Known
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.field.column_ties import ColumnTies
+from gezeiten.ui.field.text_words import example_words, left_out_words, survey_words, taken_words
 from gezeiten.ui.parts.widgets import (
     button,
     clear,
@@ -71,6 +73,7 @@ class TextDialog(QDialog):
         self._tie: Tie | None = None
         self._recognised: Recognised | None = None
         self._task: Task | None = None
+        self._counting: Task | None = None
         self._open_doubts: set[str] = set()
         self._zones_before: dict[str, str] = {}
         self._zone_accepted = ""
@@ -115,6 +118,7 @@ class TextDialog(QDialog):
         self.first_line.setValidator(QIntValidator(1, 1_000_000))
         self.pattern = QLineEdit()
         self.pattern.setToolTip(tr("%Y year, %m month, %d day, %j day of the year, %H %M %S time"))
+        self.example = label("", "muted", wrap=True)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(10)
         self.columns = ColumnTies()
@@ -152,6 +156,7 @@ class TextDialog(QDialog):
                 self._starts_words = shown
             self._grid.addWidget(shown, line, 0)
             self._grid.addWidget(field, line, 1)
+        self._grid.addWidget(self.example, len(fields), 0, 1, 2)
         self._grid.setColumnStretch(1, 1)
         left = column(
             label(tr("The file as it is"), "head"), self.raw,
@@ -276,6 +281,11 @@ class TextDialog(QDialog):
         self._open_doubts.discard(kind)
         if kind == "order":
             self.pattern.setText(value)
+        elif kind == "missing":
+            if self._tie is not None and value:
+                form = self._tie.form
+                marks = (*form.missing, *value.split("\n"))
+                self._tie = replace(self._tie, form=replace(form, missing=marks))
         else:
             self.decimal.setCurrentIndex(self.decimal.findData(value))
         if self._tie is not None:
@@ -349,6 +359,12 @@ class TextDialog(QDialog):
     def _changed(self, *_: object) -> None:
         self._later.start()
         self.take.setEnabled(False)
+        self._stop_counting()
+
+    def _stop_counting(self) -> None:
+        if self._counting is not None:
+            self._counting.cancel()
+            self._counting = None
 
     def _read_anew(self) -> None:
         """Show how the first lines are read, and what is missing before it can be taken."""
@@ -367,6 +383,7 @@ class TextDialog(QDialog):
     def _show_read(self, tie: Tie, seen: Preview) -> None:
         zone = tie.form.time.zone or "UTC"
         self._fill_read(tie, seen, zone)
+        self._show_example(tie, seen, zone)
         complaint = ""
         try:
             checked_tie(tie)
@@ -380,15 +397,43 @@ class TextDialog(QDialog):
         if not len(seen.times):
             complaint = tr("No line can be read like this.")
         elif not complaint and (seen.rejected or seen.spoilt):
-            self.words.setText(_left_out_words(seen))
+            self.words.setText(left_out_words(seen))
             self._set_role("brass")
         self.take.setEnabled(not complaint)
         if complaint or not (seen.rejected or seen.spoilt):
             self.words.setText(complaint)
             self._set_role("brass")
+        if not complaint:
+            self._count(tie)
+
+    def _count(self, tie: Tie) -> None:
+        """Count what all of the file would bring, and say it."""
+        path = self._path
+        self._stop_counting()
+
+        def show(found: Survey) -> None:
+            if self._counting is not None and not self._counting.cancelled():
+                self._counting = None
+                self._show_survey(found, tie.form.time.zone or "UTC")
+
+        self._counting = self._house.run(
+            lambda task: survey(path, tie, task.cancelled), show, failed=self._complain,
+            latest="text survey",
+        )  # fmt: skip
+
+    def _show_survey(self, found: Survey, zone: str) -> None:
+        is_doubtful = found.seems_wrong or not found.readings
+        self.words.setText(survey_words(found, zone))
+        self._set_role("ember" if is_doubtful else "brass" if found.left_out else "")
+        self.take.setEnabled(not is_doubtful)
 
     def _set_role(self, role: str) -> None:
         set_role(self.words, role)
+
+    def _show_example(self, tie: Tie, seen: Preview, zone: str) -> None:
+        """How the first time is understood, in words: no codes are needed to see that."""
+        lines = self._recognised.proposal.lines if self._recognised else ()
+        self.example.setText(example_words(tie.form, lines, seen, zone))
 
     def _fill_read(self, tie: Tie, seen: Preview, zone: str) -> None:
         names = [quantity(c.quantity).name if c.quantity else tr("left out") for c in tie.columns]
@@ -424,6 +469,7 @@ class TextDialog(QDialog):
         if tie is None or self._task is not None:
             return
         self.take.setEnabled(False)
+        self._stop_counting()
         self.bar.show()
 
         def work(task: Task) -> TextTaken:
@@ -463,6 +509,7 @@ class TextDialog(QDialog):
         self.close_button.setFocus()
 
     def reject(self) -> None:
+        self._stop_counting()
         if self._task is not None:
             self._task.cancel()  # nothing of the file is kept then
             return
@@ -484,34 +531,3 @@ def _numbers(text: str) -> tuple[int, ...]:
 def _starts(form: TextForm) -> tuple[int, ...]:
     """Return where columns of fixed width begin, () for others."""
     return tuple(itertools.accumulate((0, *form.widths[:-1]))) if form.widths else ()
-
-
-def _left_out_words(seen: Preview) -> str:
-    """Say how many of the first lines are left out, how many cells, and the first of them."""
-    said = []
-    if seen.rejected:
-        said.append(counted(len(seen.rejected), "%n line at the beginning is left out",
-                            "%n lines at the beginning are left out"))  # fmt: skip
-    if seen.spoilt:
-        said.append(counted(len(seen.spoilt), "%n line at the beginning has a cell without number",
-                            "%n lines at the beginning have cells without number"))  # fmt: skip
-    first = min([*seen.rejected, *seen.spoilt], key=lambda one: one.line)
-    return f"{', '.join(said)}: {tr('line')} {first.line}, {first.reason}."
-
-
-def taken_words(taken: TextTaken) -> str:
-    """Return what a text brought in a sentence or two."""
-    intake = taken.intake
-    words = counted(intake.readings, "%n reading kept", "%n readings kept")
-    if intake.repeated:
-        words += ", " + counted(intake.repeated, "%n kept already", "%n kept already")
-    if taken.rejected_in_all:
-        words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
-    if taken.spoilt_in_all:
-        words += ", " + counted(taken.spoilt_in_all, "%n line with a cell that is no number",
-                                "%n lines with cells that are no numbers")  # fmt: skip
-    if taken.excursions_new:
-        words += ", " + counted(
-            taken.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
-        )
-    return words + "."

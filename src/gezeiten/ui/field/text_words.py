@@ -1,0 +1,80 @@
+"""What taking a text would bring, and brought, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from gezeiten.desk.intake.text_files import Preview, TextTaken
+from gezeiten.desk.intake.text_survey import Survey
+from gezeiten.exchange.text_form import TextForm
+from gezeiten.exchange.text_in import split_line
+from gezeiten.ui.shell.i18n import clock_time, counted, date, day_and_time, number, tr
+
+
+def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str) -> str:
+    """Say how the time of the first line that is read is understood: "“5 3 2024 0 10” is 5 March
+    2024, 00:10", "" without one. lines: the first ones of the text."""
+    if not len(seen.times) or not len(seen.lines) or int(seen.lines[0]) > len(lines):
+        return ""
+    cells = split_line(lines[int(seen.lines[0]) - 1], form)
+    if max(form.time.columns) >= len(cells):
+        return ""
+    written = " ".join(cells[column] for column in form.time.columns)
+    at_ms = int(seen.times[0])
+    when = f"{date(at_ms, zone, 'd MMMM yyyy')}, {clock_time(at_ms, zone, seconds=True)}"
+    words = tr("“%1” is %2").replace("%1", written).replace("%2", when)
+    return f"{words} ({form.time.zone})" if form.time.zone else words
+
+
+def survey_words(found: Survey, zone: str) -> str:
+    """Say what all of a text would bring: readings from when to when, what not and why."""
+    if found.seems_wrong:
+        words = tr("%1 of %2 lines fall on the instant of another one, so the time is not "
+                   "understood rightly; say which columns it is in.")  # fmt: skip
+        return words.replace("%1", number(found.doubled)).replace("%2", number(found.lines))
+    said = [counted(found.readings, "%n reading in all", "%n readings in all")]
+    if found.first_ms is not None and found.last_ms is not None:
+        begin, end = day_and_time(found.first_ms, zone), day_and_time(found.last_ms, zone)
+        said[0] += f", {begin} – {end} ({zone})"
+    if found.doubled:
+        said.append(counted(found.doubled, "%n line falls on the instant of another one",
+                            "%n lines fall on the instant of another one"))  # fmt: skip
+    said += [
+        counted(many, "%n line is left out", "%n lines are left out") + f": {reason}"
+        for reason, many in found.left_out.most_common(3)
+    ]
+    if found.spoilt:
+        said.append(counted(found.spoilt, "%n line has a cell that is no number",
+                            "%n lines have cells that are no numbers"))  # fmt: skip
+    return "; ".join(said) + "."
+
+
+def left_out_words(seen: Preview) -> str:
+    """Say how many of the first lines are left out, how many cells, and the first of them."""
+    said = []
+    if seen.rejected:
+        said.append(counted(len(seen.rejected), "%n line at the beginning is left out",
+                            "%n lines at the beginning are left out"))  # fmt: skip
+    if seen.spoilt:
+        said.append(counted(len(seen.spoilt), "%n line at the beginning has a cell without number",
+                            "%n lines at the beginning have cells without number"))  # fmt: skip
+    first = min([*seen.rejected, *seen.spoilt], key=lambda one: one.line)
+    return f"{', '.join(said)}: {tr('line')} {first.line}, {first.reason}."
+
+
+def taken_words(taken: TextTaken) -> str:
+    """Return what a text brought in a sentence or two."""
+    intake = taken.intake
+    words = counted(intake.readings, "%n reading kept", "%n readings kept")
+    if intake.repeated:
+        words += ", " + counted(intake.repeated, "%n kept already", "%n kept already")
+    if taken.rejected_in_all:
+        words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
+    if taken.spoilt_in_all:
+        words += ", " + counted(taken.spoilt_in_all, "%n line with a cell that is no number",
+                                "%n lines with cells that are no numbers")  # fmt: skip
+    if taken.excursions_new:
+        words += ", " + counted(
+            taken.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
+        )
+    return words + "."

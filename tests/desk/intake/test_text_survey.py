@@ -1,0 +1,65 @@
+"""What a text would bring is counted before it is taken, and is what it brings then."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_survey import survey
+from gezeiten.exchange import text_in
+from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
+from tests.conftest import Lab
+from tests.desk.intake.test_text_files import POINT
+
+LINES = (
+    "time,T\n2026-11-20 10:00,1\n2026-11-20 10:10,x1\n2026-11-20 10:20,3\nrubbish\n"
+    "2026-13-20 10:30,4\n2026-13-21 10:30,4\n2026-11-20 10:20,5\n2026-11-20 10:40,6\n"
+)
+FORM = TextForm("utf-8", ",", ".", 2, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC"))
+TIE = Tie("Station", POINT, FORM, (ColumnTie(1, "air_temperature", "°C"),))
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    made = tmp_path / "station.csv"
+    made.write_text(LINES)
+    return made
+
+
+def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
+    found = survey(path, TIE)
+    assert (found.readings, found.doubled, found.spoilt, found.lines) == (3, 1, 0, 8)
+    assert dict(found.left_out) == {
+        "its time cannot be read or does not exist in this zone": 2,
+        "it has 1 column where 2 are expected": 1,
+        "“…” in column 2 is no number": 1,
+    }
+    assert (found.last_ms or 0) - (found.first_ms or 0) == 40 * 60_000
+    assert not found.seems_wrong
+
+
+def test_taking_brings_what_was_counted(lab: Lab, path: Path) -> None:
+    found = survey(path, TIE)
+    taken = take_text(lab.desk, path, TIE)
+    assert taken.intake.readings == found.readings
+    assert taken.rejected_in_all == found.doubled + found.left_out.total()
+    assert taken.spoilt_in_all == found.spoilt
+
+
+def test_a_date_without_its_time_of_day_is_noticed(tmp_path: Path) -> None:
+    path = tmp_path / "day.csv"
+    path.write_text("".join(f"2026-11-20,{hour}:00,{hour}\n" for hour in range(10, 24)))
+    form = replace(FORM, first_line=1, columns=3, time=TimeForm((0,), "%Y-%m-%d", "UTC"))
+    tie = replace(TIE, form=form, columns=(ColumnTie(2, "air_temperature", "°C"),))
+    assert survey(path, tie).seems_wrong
+    whole = replace(form, time=TimeForm((0, 1), "%Y-%m-%d %H:%M", "UTC"))
+    assert not survey(path, replace(tie, form=whole)).seems_wrong
+
+
+def test_counting_stops_when_it_is_asked_to(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(text_in.text_pieces, "__defaults__", (32,))
+    asked = iter([False, False, True])
+    assert 0 < survey(path, TIE, lambda: next(asked, True)).lines < 8
