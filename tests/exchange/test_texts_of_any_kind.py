@@ -91,11 +91,11 @@ def test_what_was_written_comes_back(
     )
     by_kind = {doubt.kind: doubt for doubt in proposal.doubts}
     assert "time" not in by_kind, proposal
-    if "order" in by_kind:  # a person knows; what is said is looked for in what was written
-        first = moments[-1 if one.is_newest_first else 0].astimezone(ZoneInfo(one.zone))
+    if "order" in by_kind:  # a person knows which day is meant
         forms = [replace(form, time=replace(form.time, pattern=value))
                  for value, _ in by_kind["order"].choices]  # fmt: skip
-        form = next(f for f in forms if first_of(path, f) == round(first.timestamp() * 1000))
+        ends = {round(moments[i].timestamp() * 1000) for i in (0, -1)}
+        [form] = [one for one in forms if ends <= set(times_of(path, one))]
     column = form.columns - 1
     pieces = list(read_text(path, form, (column,)))
     assert [line for piece in pieces for line in piece.rejected] == []
@@ -106,7 +106,6 @@ def test_what_was_written_comes_back(
     assert values[order].tolist() == [20 + i / 8 for i in range(many)]
 
 
-def first_of(path: Path, form: TextForm) -> int:
-    for piece in read_text(path, form, (form.columns - 1,)):
-        return int(piece.times[0]) if len(piece.times) else -1
-    return -1
+def times_of(path: Path, form: TextForm) -> list[int]:
+    pieces = read_text(path, form, (form.columns - 1,))
+    return [int(at_ms) for piece in pieces for at_ms in piece.times]

@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
 
-from gezeiten.domain.quantities.quantities import QUANTITIES
 from gezeiten.errors import InputError
 from gezeiten.exchange.text_form import (
     FIXED,
@@ -19,6 +18,7 @@ from gezeiten.exchange.text_form import (
     TimeForm,
 )
 from gezeiten.exchange.text_in import split_line, text_pieces
+from gezeiten.exchange.text_meaning import meaning, unit_behind, unit_named
 from gezeiten.exchange.text_time_sniff import Doubt, find_time
 
 SAMPLE_LINES = 400
@@ -27,7 +27,6 @@ _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
 _DELIMITERS = ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.9, SPACES))
 """With how much each is liked where several would do."""
-_UNIT = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,14 +214,11 @@ def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple
         return (), ()
     last = fitting[-1]
     looks_like_units = len(fitting) > 1 and all(len(cell) <= 10 for cell in last) and any(
-        cell.strip("()[]") in _UNIT_WORDS for cell in last
+        unit_named(cell.strip("()[]")) for cell in last
     )  # fmt: skip
     if looks_like_units:
         return tuple(fitting[-2]), tuple(cell.strip("()[]") for cell in last)
-    units = []
-    for cell in last:
-        found = _UNIT.search(cell)
-        units.append(found[1] if found else "")
+    units = [unit_behind(cell) for cell in last]
     return tuple(last), tuple(units) if any(units) else ()
 
 
@@ -272,36 +268,6 @@ def _is_far(value: float, others: list[float]) -> bool:
     return max(low - value, value - high) > _FAR * (high - low)
 
 
-_UNIT_WORDS: dict[str, tuple[str, str]] = {
-    "°C": ("air_temperature", "°C"), "C": ("air_temperature", "°C"),
-    "degC": ("air_temperature", "°C"), "Deg C": ("air_temperature", "°C"),
-    "°F": ("air_temperature", "°F"), "F": ("air_temperature", "°F"), "K": ("air_temperature", "K"),
-    "%": ("relative_humidity", "%"), "%RH": ("relative_humidity", "%"),
-    "% RH": ("relative_humidity", "%"), "kPa": ("air_pressure", "kPa"),
-    "hPa": ("air_pressure", "hPa"), "mbar": ("air_pressure", "hPa"),
-    "bar": ("air_pressure", "bar"), "psi": ("water_pressure", "psi"),
-    "mmHg": ("air_pressure", "mmHg"), "mS/cm": ("conductivity", "mS/cm"),
-    "µS/cm": ("conductivity", "µS/cm"), "uS/cm": ("conductivity", "µS/cm"),
-    "S/m": ("conductivity", "S/m"), "ppm": ("co2", "ppm"), "m": ("water_level", "m"),
-    "cm": ("water_level", "cm"), "V": ("battery_voltage", "V"), "mm": ("precipitation", "mm"),
-    "m/s": ("wind_speed", "m/s"), "µg/m³": ("pm25", "µg/m³"), "ug/m3": ("pm25", "µg/m³"),
-}  # fmt: skip
-_WORDS: tuple[tuple[str, str, str], ...] = (
-    (r"water.*temp|wtemp|temp.*wat|wassertemp", "water_temperature", "°C"),
-    (r"temp|\bt\b|°c", "air_temperature", "°C"),
-    (r"hum|\brh\b|feucht", "relative_humidity", "%"),
-    (r"cond|\bec\b|leitf", "conductivity", "mS/cm"),
-    (r"baro|air.?press|luftdruck", "air_pressure", "kPa"),
-    (r"press|druck", "water_pressure", "kPa"),
-    (r"level|stage|pegel|wasserstand", "water_level", "m"),
-    (r"co2|co₂", "co2", "ppm"),
-    (r"pm.?2", "pm25", "µg/m³"),
-    (r"rain|precip|niederschlag", "precipitation", "mm"),
-    (r"wind", "wind_speed", "m/s"),
-    (r"batt|volt", "battery_voltage", "V"),
-)
-
-
 def _columns(rows: list[list[str]], form: TextForm) -> tuple[ColumnTie, ...]:
     """Return what the columns of numbers seem to measure; "" where nothing tells."""
     ties = []
@@ -312,32 +278,11 @@ def _columns(rows: list[list[str]], form: TextForm) -> tuple[ColumnTie, ...]:
         usable = [c for c in cells if c not in USUAL_MISSING]
         if column in form.time.columns or not usable or len(numbers) < 0.5 * len(usable):
             continue
-        words = form.header[column].lower() if form.header else ""
+        words = form.header[column] if form.header else ""
         unit = form.units[column] if form.units else ""
-        quantity, told = _meaning(words, unit)
+        quantity, told = meaning(words, unit)
         if quantity in taken:
             quantity = ""
         taken.add(quantity)
         ties.append(ColumnTie(column, quantity, told))
     return tuple(ties)
-
-
-def _is_name(words: str, name: str) -> bool:
-    """Whether the words above a column are a name, alone or with a unit, a label behind it."""
-    rest = words[len(name) :].strip()
-    return words.startswith(name) and (not rest or rest[0] in "[(,/")
-
-
-def _meaning(words: str, unit: str) -> tuple[str, str]:
-    """Return quantity and unit by the words above a column and its unit."""
-    by_unit = _UNIT_WORDS.get(unit)
-    if re.search(r"\b(no|nr|number|index|record|id)\b|#", words):
-        return "", unit
-    own = [known for known in QUANTITIES.values() if _is_name(words, known.name.lower())]
-    if own:  # as our own files say it
-        known = max(own, key=lambda one: len(one.name))
-        return known.key, unit or known.unit
-    for pattern, quantity, usual in _WORDS:
-        if re.search(pattern, words):
-            return quantity, by_unit[1] if by_unit else unit or usual
-    return by_unit if by_unit else ("", unit)

@@ -140,6 +140,10 @@ def checked_tie(tie: Tie) -> Tie:
         if one.quantity not in QUANTITIES:
             raise InputError(f"“{one.quantity}” is no quantity; choose one of the list.")
         recorded = quantity(one.quantity).unit
+        if recorded and not one.unit:
+            raise InputError(
+                f"It is not said in which unit {quantity(one.quantity).name} is; choose one."
+            )
         if text_unit(recorded, one.unit).name != one.unit:
             raise InputError(
                 f"{quantity(one.quantity).name} cannot be in “{one.unit}”; choose another unit."
@@ -273,4 +277,5 @@ def proposed_tie(recognised: Recognised, name: str) -> Tie:
 def _is_known(tie: ColumnTie) -> bool:
     if tie.quantity not in QUANTITIES:
         return False
-    return text_unit(quantity(tie.quantity).unit, tie.unit).name == tie.unit
+    # a unit that the text does not say is asked
+    return not tie.unit or text_unit(quantity(tie.quantity).unit, tie.unit).name == tie.unit

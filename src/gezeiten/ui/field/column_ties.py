@@ -66,7 +66,10 @@ class ColumnTies(QWidget):
         unit.clear()
         key = what.currentData()
         if key:
-            unit.addItems([shown.name for shown in text_units(quantity(key).unit)])
+            names = [shown.name for shown in text_units(quantity(key).unit)]
+            if wanted not in names and len(names) > 1:
+                names.insert(0, "")  # not said: it is asked
+            unit.addItems(names)
             unit.setCurrentIndex(max(unit.findText(wanted), 0))
         unit.setEnabled(bool(key))
         unit.blockSignals(False)
