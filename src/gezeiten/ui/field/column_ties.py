@@ -9,9 +9,11 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text_form import ColumnTie, Tie
 from gezeiten.ui.parts.widgets import clear, label
+from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.i18n import tr
 
 _SHOWN_SIGNS = 24
+_UNIT_SIGNS = 4
 
 
 class ColumnTies(QWidget):
@@ -53,7 +55,10 @@ class ColumnTies(QWidget):
         what.addItem(tr("leave out"), "")
         for known in in_order(QUANTITIES.values()):
             what.addItem(tr(known.name), known.key)
+        narrow(what)
         what.setAccessibleName(words)
+        narrow(unit)
+        unit.setMinimumContentsLength(_UNIT_SIGNS)
         unit.setAccessibleName(tr("Unit of %1").replace("%1", words))
         what.setCurrentIndex(max(what.findData(one.quantity), 0))
         self._fill_units(what, unit, one.unit)

@@ -53,6 +53,7 @@ from gezeiten.ui.parts.widgets import (
     scrolled,
     set_role,
 )
+from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, home_zone, number, tr
 from gezeiten.ui.shell.progress import progress_words
@@ -60,6 +61,8 @@ from gezeiten.ui.shell.work import Task
 
 _SHOWN_LINES = 40
 _LATER_MS = 250
+_RIGHT_SIGNS = 46
+"""How wide the fields are, in letters."""
 
 
 class TextDialog(QDialog):
@@ -163,7 +166,9 @@ class TextDialog(QDialog):
             label(tr("As it is read"), "head"), self.read, spacing=4,
         )  # fmt: skip
         right = QWidget()
-        right.setFixedWidth(400)
+        right.setFixedWidth(max(400, self.fontMetrics().averageCharWidth() * _RIGHT_SIGNS))
+        for choice in (self.point, self.zone, self.delimiter, self.decimal):
+            narrow(choice)
         fields_ = QWidget()
         fields_.setLayout(column(self.doubts, self._grid, label(tr("Columns"), "head"),
                                  self.columns, 1, spacing=8))  # fmt: skip
