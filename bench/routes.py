@@ -20,8 +20,8 @@ from gezeiten.desk.intake.following import Follower, Pace
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.exchange.text_form import TextForm, TimeForm
-from gezeiten.exchange.text_in import read_text
+from gezeiten.exchange.text.form import TextForm, TimeForm
+from gezeiten.exchange.text.reading import read_text
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.link.address import Address, CablePort
@@ -173,7 +173,7 @@ import sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.text_files import take_text
-from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
 form = TextForm("utf-8", ",", ".", 1, 5, TimeForm((0,), "epoch_s"))
 ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),
     ("co2", "ppm"), ("relative_humidity", "%"), ("air_pressure", "kPa")), 1))

@@ -19,7 +19,7 @@ from gezeiten.desk.logger.intents import (
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.domain.acts.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
-from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
 from gezeiten.link import mission_file as mf
 from gezeiten.link.registers import LoggerState
 from gezeiten.link.session import DirectoryEntry

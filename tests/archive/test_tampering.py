@@ -41,7 +41,7 @@ from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
-from gezeiten.exchange.text_form import TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import TextForm, Tie, TimeForm
 from tests.archive.test_golden import unpacked
 from tests.conftest import STORE_PLAN
 from tests.golden import opened

@@ -32,7 +32,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text_form import ColumnTie, Tie
+from gezeiten.exchange.text.form import ColumnTie, Tie
 from gezeiten.link.profile import known_profiles
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import Lab
@@ -197,7 +197,7 @@ import resource, sys
 from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.text_files import take_text
-from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
 if sys.argv[3] != "0":
     resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), int(sys.argv[3])))
 form = TextForm("utf-8", ",", ".", 1, 3, TimeForm((0,), "epoch_s"))

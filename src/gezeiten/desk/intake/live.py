@@ -24,7 +24,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
-from gezeiten.exchange.text_form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
+from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
 from gezeiten.link.instrument import Instrument, Sample, open_instrument
 from gezeiten.link.profile import Profile
 from gezeiten.link.transfer import lock_incoming

@@ -19,7 +19,7 @@ from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.domain.acts.offloads import TEXT_MODEL
 from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveNewerError, GezeitenError, InputError
-from gezeiten.exchange.text_form import tie_from_dict
+from gezeiten.exchange.text.form import tie_from_dict
 from gezeiten.link.mission_file import decode_mission_file
 
 _DIGITS = 6
@@ -78,7 +78,7 @@ Reader: TypeAlias = Callable[[Vault, RawKept], RawMission | TextRead]
 MISSION_READERS: dict[int, Reader] = {missions.READER: _mission}
 """How mission files are read, by version; old ones stay for ever."""
 TEXT_READERS: dict[int, Reader] = {one: partial(_text, one) for one in range(1, texts.READER + 1)}
-"""How texts are read, by version (`exchange/text_in.VERSION`)."""
+"""How texts are read, by version (`exchange/text/reading.VERSION`)."""
 
 
 def _readers(raw: RawKept) -> dict[int, Reader]:

@@ -23,9 +23,9 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text_form import ColumnTie, Tie, tie_from_dict
-from gezeiten.exchange.text_in import Piece, Rejected, read_text
-from gezeiten.exchange.text_sniff import NOTHING_KNOWN, Known, Proposal, propose
+from gezeiten.exchange.text.form import ColumnTie, Tie, tie_from_dict
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
+from gezeiten.exchange.text.reading import Piece, Rejected, read_text
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 MOST_LISTED = 1_000

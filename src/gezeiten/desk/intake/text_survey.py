@@ -10,8 +10,8 @@ from pathlib import Path
 
 import numpy as np
 
-from gezeiten.exchange.text_form import Tie
-from gezeiten.exchange.text_in import read_text
+from gezeiten.exchange.text.form import Tie
+from gezeiten.exchange.text.reading import read_text
 
 _MANY = 0.2
 """Of the lines, so many on instants of others say that the time was understood wrongly."""

@@ -31,7 +31,7 @@ from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
-from gezeiten.exchange.text_form import tie_from_dict
+from gezeiten.exchange.text.form import tie_from_dict
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch, lock_incoming
 
 SUFFIX = ".copy"

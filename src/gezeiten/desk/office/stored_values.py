@@ -14,7 +14,7 @@ from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import GezeitenError
-from gezeiten.exchange.text_form import tie_from_dict
+from gezeiten.exchange.text.form import tie_from_dict
 
 Check = Callable[[Any], object]
 

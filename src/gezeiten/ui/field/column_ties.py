@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text_form import ColumnTie, Tie
+from gezeiten.exchange.text.form import ColumnTie, Tie
 from gezeiten.ui.parts.widgets import clear, label
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.i18n import tr

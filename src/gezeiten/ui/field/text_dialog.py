@@ -38,8 +38,8 @@ from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import from_ms
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import FIXED, SPACES, TextForm, Tie
-from gezeiten.exchange.text_sniff import Known
+from gezeiten.exchange.text.form import FIXED, SPACES, TextForm, Tie
+from gezeiten.exchange.text.proposing import Known
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.field.column_ties import ColumnTies
 from gezeiten.ui.field.text_words import example_words, left_out_words, survey_words, taken_words

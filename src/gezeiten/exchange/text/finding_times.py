@@ -14,8 +14,8 @@ from itertools import pairwise
 import polars as pl
 
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import TimeForm
-from gezeiten.exchange.text_times import MIDNIGHT, in_english
+from gezeiten.exchange.text.form import TimeForm
+from gezeiten.exchange.text.times import MIDNIGHT, in_english
 
 _MOST_ODD = 0.05
 """Of the lines looked at, so many may say something else."""

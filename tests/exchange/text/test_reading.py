@@ -14,10 +14,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gezeiten.errors import GezeitenError, InputError
-from gezeiten.exchange import text_in
-from gezeiten.exchange.text_form import TextForm, Tie, TimeForm, tie_from_dict
-from gezeiten.exchange.text_in import Rejected, read_text
-from gezeiten.exchange.text_sniff import Known, Proposal, propose, sniff_encoding
+from gezeiten.exchange.text import reading
+from gezeiten.exchange.text.form import TextForm, Tie, TimeForm, tie_from_dict
+from gezeiten.exchange.text.proposing import Known, Proposal, propose, sniff_encoding
+from gezeiten.exchange.text.reading import Rejected, read_text
 
 BEGIN = datetime(2026, 11, 20, 22, 0, tzinfo=UTC)
 
@@ -42,7 +42,7 @@ def written(
 
 
 def everything(
-    path: Path, form: TextForm, columns: tuple[int, ...], version: int = text_in.VERSION
+    path: Path, form: TextForm, columns: tuple[int, ...], version: int = reading.VERSION
 ) -> tuple[list[int], list[list[float]], list[Rejected]]:
     times: list[int] = []
     values: list[list[float]] = [[] for _ in columns]
@@ -256,7 +256,7 @@ def test_the_repeated_hour_and_the_skipped_one(tmp_path: Path) -> None:
 
 
 def test_the_repeated_hour_across_pieces(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(text_in.text_pieces, "__defaults__", (64,))
+    monkeypatch.setattr(reading.text_pieces, "__defaults__", (64,))
     test_the_repeated_hour_and_the_skipped_one(tmp_path)
 
 
@@ -277,7 +277,7 @@ def test_pieces_of_any_size_make_the_same_whole(
     path = written(tmp_path / "t.csv", "%Y-%m-%d %H:%M", head="time,T °C,µ", encoding=encoding,
                    newline="\r\n")  # fmt: skip
     form = as_proposed(propose(path))
-    monkeypatch.setattr(text_in.text_pieces, "__defaults__", (size,))
+    monkeypatch.setattr(reading.text_pieces, "__defaults__", (size,))
     times, (a, _), rejected = everything(path, form, (1, 2))
     assert times == EXPECTED
     assert a[3] == pytest.approx(20.375, abs=5e-4)

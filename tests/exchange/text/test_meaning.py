@@ -6,7 +6,7 @@ import pytest
 
 from gezeiten.domain.quantities.quantities import SHIPPED
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text_meaning import meaning, unit_behind, unit_named
+from gezeiten.exchange.text.meaning import meaning, unit_behind, unit_named
 
 
 @pytest.mark.parametrize(

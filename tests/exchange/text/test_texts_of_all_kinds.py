@@ -16,9 +16,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gezeiten.exchange.text_form import TextForm
-from gezeiten.exchange.text_in import read_text
-from gezeiten.exchange.text_sniff import Proposal, propose
+from gezeiten.exchange.text.form import TextForm
+from gezeiten.exchange.text.proposing import Proposal, propose
+from gezeiten.exchange.text.reading import read_text
 
 TEXTS = sorted((Path(__file__).parent / "texts").glob("*.txt"))
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import DAY_MS, Times
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import EPOCH_FACTORS, TimeForm
+from gezeiten.exchange.text.form import EPOCH_FACTORS, TimeForm
 
 _DAY_OF_1970 = {"day_1900": 25_569, "day_1904": 24_107}
 """What a spreadsheet calls 1 January 1970, by the year from which it counts."""

@@ -9,7 +9,8 @@ from itertools import pairwise
 from pathlib import Path
 
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import (
+from gezeiten.exchange.text.finding_times import Doubt, find_time
+from gezeiten.exchange.text.form import (
     FIXED,
     SPACES,
     USUAL_MISSING,
@@ -17,9 +18,8 @@ from gezeiten.exchange.text_form import (
     TextForm,
     TimeForm,
 )
-from gezeiten.exchange.text_in import split_line, text_pieces
-from gezeiten.exchange.text_meaning import meaning, unit_behind, unit_named
-from gezeiten.exchange.text_time_sniff import Doubt, find_time
+from gezeiten.exchange.text.meaning import meaning, unit_behind, unit_named
+from gezeiten.exchange.text.reading import split_line, text_pieces
 
 SAMPLE_LINES = 400
 _SAMPLE_BYTES = 256 << 10

@@ -22,12 +22,12 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
-from gezeiten.exchange.text_form import FIXED, SPACES, TextForm
-from gezeiten.exchange.text_times import WallClock
+from gezeiten.exchange.text.form import FIXED, SPACES, TextForm
+from gezeiten.exchange.text.times import WallClock
 
 VERSION = 2
 """Of this reader. 1: a cell that is no number costs its line, and times are written as
-`text_times.py` says; 2: it costs that cell."""
+`times.py` says; 2: it costs that cell."""
 _PIECE_BYTES = 1 << 23
 _LONGEST_LINE = 1 << 20
 _SHOWN = 120

@@ -14,9 +14,9 @@ import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.exchange.text_form import TextForm
-from gezeiten.exchange.text_in import read_text
-from gezeiten.exchange.text_sniff import propose
+from gezeiten.exchange.text.form import TextForm
+from gezeiten.exchange.text.proposing import propose
+from gezeiten.exchange.text.reading import read_text
 
 GERMAN = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
           "Dez.")  # fmt: skip

@@ -1,0 +1,1 @@
+"""Texts of readings, whoever wrote them: proposed, asked about, read."""
