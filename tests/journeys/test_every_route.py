@@ -16,6 +16,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
@@ -28,7 +29,7 @@ from gezeiten.ui.field.text_dialog import TextDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
-from tests.desk.intake.test_text_files import station
+from tests.desk.intake.test_text_files import POINT, bare, bare_tie, station
 from tests.journeys.test_before_dark import dialog
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
@@ -231,6 +232,24 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     wait(qtbot, lambda: "50 readings kept, 300 kept already" in again.words.text())
     again.close()
     assert verify(field_lab.desk).is_whole
+
+
+def test_a_text_without_a_head_is_asked_about_and_then_read_as_its_kind(
+    window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
+) -> None:
+    field, first = desk_of(window), bare(tmp_path / "a.txt", 30)
+    take_text(field_lab.desk, first, bare_tie(field_lab, first, "Mast"))
+    field.dialogs.text(bare(tmp_path / "b.txt", 30, 30))
+    dialog = open_dialog()
+    wait(qtbot, lambda: "Answer the question" in dialog.words.text())
+    assert dialog.point.currentText() == ""
+    [yes] = [b for b in dialog.findChildren(QPushButton) if b.text() == "yes, of that kind"]
+    yes.click()
+    assert (dialog.name.text(), dialog.point.currentText()) == ("Mast", POINT)
+    wait(qtbot, lambda: "30 readings in all" in dialog.words.text())
+    dialog.take.click()
+    wait(qtbot, lambda: "30 readings kept" in dialog.words.text())
+    dialog.close()
 
 
 def test_a_live_line_records_while_its_window_is_closed(

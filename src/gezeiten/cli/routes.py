@@ -54,8 +54,11 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
         found = look_at_text(desk, path)
         tie = ties.get(tie_name) if tie_name else found.tie
         if tie is None:
+            like = found.likely
             raise InputError(
-                f"{path.name} is of no kind that was tied before; take it once in the window."
+                f"{path.name} looks like “{like.name}”; say --as “{like.name}” if it is."
+                if like
+                else f"{path.name} is of no kind that was tied before; take it once in the window."
             )
         if tie_name:
             first = found.proposal.form.first_line

@@ -231,3 +231,35 @@ def test_a_large_text_needs_little_memory_and_a_full_disk_keeps_nothing(
     readings, resident_mb = take_apart(lab, path).split()
     assert readings == "1000000"
     assert int(resident_mb) < 600
+
+
+def bare(path: Path, count: int, start: int = 0, columns: int = 2) -> Path:
+    """A text without words above its columns."""
+    lines = [f"{(BEGIN + timedelta(minutes=10 * i)):%Y-%m-%dT%H:%M:%SZ}" + f",{i % 7}.5" * columns
+             for i in range(start, start + count)]  # fmt: skip
+    path.write_text("\n".join(lines) + "\n")
+    return path
+
+
+def bare_tie(lab: Lab, path: Path, name: str) -> Tie:
+    tie = proposed_tie(look_at_text(lab.desk, path), name)
+    columns = (ColumnTie(1, "air_temperature", "°C"),)
+    return replace(tie, name=name, point=POINT, columns=columns)
+
+
+def test_a_kind_without_words_above_its_columns_is_asked_about(lab: Lab, tmp_path: Path) -> None:
+    path = bare(tmp_path / "a.txt", 30)
+    assert look_at_text(lab.desk, path).likely is None
+    take_text(lab.desk, path, bare_tie(lab, path, "Mast"))
+    again = look_at_text(lab.desk, bare(tmp_path / "b.txt", 30, 30))
+    assert again.tie is None  # it may be another one that is written alike
+    assert again.likely is not None
+    assert (again.likely.name, again.likely.point) == ("Mast", POINT)
+    assert [doubt.kind for doubt in again.doubts] == ["kind"]
+    assert "looks like “Mast”" in again.doubts[0].question
+    taken = take_text(lab.desk, tmp_path / "b.txt", again.likely)
+    assert taken.intake.readings == 30
+    other = look_at_text(lab.desk, bare(tmp_path / "c.txt", 30, columns=3))
+    assert other.likely is None
+    take_text(lab.desk, path, bare_tie(lab, path, "Buoy"))
+    assert look_at_text(lab.desk, path).likely is None  # of two that are alike none is named

@@ -23,6 +23,7 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import CancelledError, InputError
+from gezeiten.exchange.text.finding_times import Doubt
 from gezeiten.exchange.text.form import ColumnTie, Tie, tie_from_dict
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
 from gezeiten.exchange.text.reading import Piece, Rejected, read_text
@@ -35,10 +36,21 @@ PREVIEW_READINGS = 200
 
 @dataclass(frozen=True, slots=True)
 class Recognised:
-    """A proposal, and the kept tie that fits it, if there is one."""
+    """A proposal, and the kept tie that fits it, if there is one. likely: the only one of a kind
+    without words above its columns that looks the same: it is asked whether it is that."""
 
     proposal: Proposal
     tie: Tie | None
+    likely: Tie | None = None
+
+    @property
+    def doubts(self) -> tuple[Doubt, ...]:
+        """What is asked: what kind it is comes first."""
+        if self.likely is None:
+            return self.proposal.doubts
+        question = f"It looks like “{self.likely.name}” of {self.likely.point}: is it?"
+        choices = ((self.likely.name, "yes, of that kind"), ("", "no, of another one"))
+        return (Doubt("kind", question, choices), *self.proposal.doubts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +86,9 @@ def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recogn
         InputError: it cannot be read, or holds no columns of times and numbers.
     """
     proposal = propose(path, known)
-    return Recognised(proposal, _fitting(kept_ties(desk), proposal))
+    ties = kept_ties(desk)
+    tie = _fitting(ties, proposal)
+    return Recognised(proposal, tie, None if tie else _likely(ties, proposal))
 
 
 def zones_before(desk: Desk) -> dict[str, str]:
@@ -104,6 +118,23 @@ def _fitting(ties: list[Tie], proposal: Proposal) -> Tie | None:
                 form=replace(tie.form, first_line=form.first_line, encoding=form.encoding),
             )
     return None
+
+
+def _likely(ties: list[Tie], proposal: Proposal) -> Tie | None:
+    """Return the kept tie of texts without a head that are written alike, None of several."""
+    form = proposal.form
+    if form.header:
+        return None
+    alike = [
+        tie for tie in ties
+        if not tie.form.header
+        and (tie.form.delimiter, tie.form.columns, tie.form.widths, tie.form.time.columns)
+        == (form.delimiter, form.columns, form.widths, form.time.columns)
+    ]  # fmt: skip
+    if len(alike) != 1:
+        return None
+    of_this_file = replace(alike[0].form, first_line=form.first_line, encoding=form.encoding)
+    return replace(alike[0], form=of_this_file)
 
 
 def preview(path: Path, tie: Tie) -> Preview:

@@ -231,7 +231,8 @@ class TextDialog(QDialog):
         tie = proposed_tie(recognised, name)
         form = replace(tie.form, time=replace(tie.form.time, zone=zone))
         self._tie = replace(tie, point=point, form=form)
-        self._open_doubts = {d.kind for d in recognised.proposal.doubts if d.choices}
+        asked = () if recognised.tie is not None else recognised.doubts
+        self._open_doubts = {doubt.kind for doubt in asked if doubt.choices}
         self._show_doubts(self._tie)
         self._show_form(self._tie)
         self.columns.show_tie(self._tie)
@@ -251,7 +252,7 @@ class TextDialog(QDialog):
         tie = proposed_tie(self._recognised, self._path.stem)
         self._tie = tie
         if self._recognised.tie is None:
-            self._open_doubts = {d.kind for d in proposal.doubts if d.choices}
+            self._open_doubts = {d.kind for d in self._recognised.doubts if d.choices}
         self._show_doubts(tie)
         self._show_form(tie)
         self.columns.show_tie(tie)
@@ -268,7 +269,7 @@ class TextDialog(QDialog):
             words = tr("Recognised as “%1”.").replace("%1", tie.name)
             self.doubts.addWidget(label(words, "kelp", wrap=True))
             return
-        for doubt in recognised.proposal.doubts:
+        for doubt in recognised.doubts:
             if doubt.choices and doubt.kind not in self._open_doubts:
                 continue  # answered
             if doubt.kind == "zone" and self.zone.currentText().strip():
@@ -284,6 +285,9 @@ class TextDialog(QDialog):
     def _answer(self, kind: str, value: str) -> None:
         """A doubt is settled by its reader."""
         self._open_doubts.discard(kind)
+        if kind == "kind" and value:
+            self._take_kind()
+            return
         if kind == "order":
             self.pattern.setText(value)
         elif kind == "missing":
@@ -291,10 +295,21 @@ class TextDialog(QDialog):
                 form = self._tie.form
                 marks = (*form.missing, *value.split("\n"))
                 self._tie = replace(self._tie, form=replace(form, missing=marks))
-        else:
+        elif kind == "decimal":
             self.decimal.setCurrentIndex(self.decimal.findData(value))
         if self._tie is not None:
             self._show_doubts(self._tie)
+        self._changed()
+
+    def _take_kind(self) -> None:
+        """It is of the kind that it looks like: read as that is."""
+        assert self._recognised is not None  # it was asked about
+        self._recognised = replace(self._recognised, tie=self._recognised.likely, likely=None)
+        self._tie = tie = proposed_tie(self._recognised, self.name.text())
+        self._open_doubts = set()
+        self._show_doubts(tie)
+        self._show_form(tie)
+        self.columns.show_tie(tie)
         self._changed()
 
     def _show_form(self, tie: Tie) -> None:
