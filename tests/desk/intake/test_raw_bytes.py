@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from gezeiten.archive.intake import texts
 from gezeiten.archive.intake.of_bytes import TextRead
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake import raw_bytes
@@ -21,6 +22,7 @@ from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.errors import InputError
+from gezeiten.exchange.text import reading
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab
 from tests.desk.intake.test_text_files import POINT, station, tie_of
 from tests.golden import fingerprint_of, opened
@@ -63,6 +65,10 @@ def bytes_of(desk: Desk, kind: str) -> str:
 
 
 KINDS = ("mission offloaded", "text taken in")
+
+
+def test_texts_are_looked_at_as_they_will_be_read() -> None:
+    assert texts.READER == reading.VERSION == max(raw_bytes.TEXT_READERS)
 
 
 def test_a_newer_reader_changes_nothing_until_somebody_wants_it(

@@ -218,3 +218,17 @@ def test_where_an_input_is_damaged_documents_refuse_and_charts_show_the_rest(kep
     seen = view(kept.desk, kept.point, WARM)
     assert any("damaged" in fault for fault in seen.faults)
     assert 0.7 * whole < seen.measured < whole
+
+
+def test_what_is_damaged_there_spoils_nothing_here(kept: Kept) -> None:
+    subtract(kept)
+    set_limit(kept.desk, kept.point, WARM, LimitRule(WARM, "above", 1.5), ANCHOR_MS, None, "roof")
+    with kept.desk.archive.writing() as session:
+        key = session.scalar(select(Block.id).where(Block.first == 832).order_by(Block.id))
+        data = session.get_one(BlockBytes, key).data
+        broken = data[:-6] + bytes([data[-6] ^ 1]) + data[-5:]
+        session.execute(update(BlockBytes).where(BlockBytes.id == key).values(data=broken))
+    kept.take_elsewhere(900, 1_200)
+    with pytest.raises(ArchiveDamagedError):
+        refresh_excursions(kept.desk, kept.point)
+    refresh_excursions(kept.desk, kept.elsewhere)

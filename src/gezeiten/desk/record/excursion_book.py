@@ -99,9 +99,17 @@ def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
     tell: what is found for the first time is entered in the logbook; not where only tables were
     made anew, or another computer took the readings in: it tells.
     """
+    _refresh(desk, point_id, tell=tell)
     with desk.archive.reading() as session:
-        there = [point_id, *layout(session).resting_on(point_id)]
-        points_now = [one for at in there for one in points_found(session, at)]
+        resting = layout(session).resting_on(point_id)
+    for at in resting:
+        # what cannot be read there is named by the Tideboard, and spoils nothing here
+        or_fault(partial(_refresh, desk, at, tell=tell))
+
+
+def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
+    with desk.archive.reading() as session:
+        points_now = points_found(session, point_id)
     for point in points_now:
         anew = find_anew(desk, point)
         now_ms = desk.now_ms()

@@ -142,7 +142,7 @@ class WallClock:
         second = self._second_passes(wall, twice)
         last, first = (one.fill_null(0).to_numpy() for one in (late, early))
         if self._version > 1:
-            _even_out(second, twice, first, last)
+            _even_out(second, twice, first, last, early.is_not_null().to_numpy())
         made = pl.Series(np.where(second, last, first))
         return made.set(early.is_null(), None) if early.null_count() else made
 
@@ -167,19 +167,22 @@ class WallClock:
 
 
 def _even_out(
-    second: NDArray[np.bool_], twice: NDArray[np.bool_], first_ms: Times, last_ms: Times
-) -> None:
+    second: NDArray[np.bool_], twice: NDArray[np.bool_], first_ms: Times, last_ms: Times,
+    known: NDArray[np.bool_],
+) -> None:  # fmt: skip
     """Where only one pass of a repeated hour shows, take the one that makes distances even.
 
     Args:
         second: which lines show it for the second time, bool (n,), put right here; first_ms,
-            last_ms: the instants of both passes, UTC ms.
+            last_ms: the instants of both passes, UTC ms; known: which lines have one.
     """
     edges = np.flatnonzero(np.diff(twice.astype(np.int8), prepend=0, append=0))
+    usual = _usual_step(first_ms[known])
     for begin, end in edges.reshape(-1, 2).tolist():
         if begin == 0 or end == len(twice) or second[begin:end].any() != second[begin:end].all():
-            continue  # both passes show, or a neighbour is not known
-        usual = _usual_step(first_ms)
+            continue  # both passes show, or a neighbour lies in another piece
+        if not (known[begin - 1] and known[end]):
+            continue
         before, after = int(first_ms[begin - 1]), int(first_ms[end])
         uneven = [
             abs(abs(int(one[begin]) - before) - usual) + abs(abs(after - int(one[end - 1])) - usual)
