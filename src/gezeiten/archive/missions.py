@@ -220,7 +220,7 @@ def missions_beside(session: Session) -> dict[int, list[KnownMission]]:
     there = [one for one in still if one.stay.source in said]
     known = missions_by_id(session, {one.stay.mission for one in there})
     latest = latest_missions(session) if there else {}
-    keys = {uid: key for key, uid in made.points.items()}
+    keys = made.keys
     found: dict[int, list[KnownMission]] = {}
     for one in there:
         mission, point = known[one.stay.mission], keys.get(one.point)

@@ -66,7 +66,8 @@ def test_quality_is_the_worst_of_all() -> None:
 def test_a_dew_point_of_two_channels_by_hand() -> None:
     temps = series((0, 20.0), (1, 20.0), (2, 20.0), (3, 20.0), (4, 20.0))
     humid = series((0, 50.0), (1, 104.0), (2, 106.0), (3, 0.0))
-    made = derive(FORMULAS["dew_point", 1], {}, [(temps, "plain"), (humid, "plain")], "dew_point")
+    inputs = [(temps, "air_temperature"), (humid, "relative_humidity")]
+    made = derive(FORMULAS["dew_point", 1], {}, inputs, "dew_point")
     # 9.2552 as in the test of moist air; saturated air has its temperature; 106 %, 0 % and no
     # reading have none
     assert made.times_utc_ms.tolist() == [0, MINUTE_MS]
@@ -80,7 +81,7 @@ def test_a_level_of_two_pressures_by_hand() -> None:
     air = series((-60, 101.425), (60, 101.225))
     formula = FORMULAS["water_level", 1]
     made = derive(formula, formula.checked({"density_kg_m3": 1000.0}),
-                  [(water, "plain"), (air, "plain")], "water_level")  # fmt: skip
+                  [(water, "water_pressure"), (air, "air_pressure")], "water_level")  # fmt: skip
     # (121.325 - 101.325) kPa / (1000 kg/m3 x 9.80665 m/s2) = 2.03943 m; 10 min later the air has
     # 101.30833 kPa, more than there is at the sensor
     assert made.values.tolist() == pytest.approx([2.03943, -0.03144], abs=1e-5)

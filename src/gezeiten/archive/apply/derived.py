@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, update
+from sqlalchemy import Connection
 
-from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, take_back
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.acts.derived import DerivedTakenBack, SeriesDerived
@@ -39,11 +39,7 @@ def _as_said(act: SeriesDerived) -> Derived:
 
 
 def _taken_back(connection: Connection, act: DerivedTakenBack, said: Said) -> Misfits:
-    standing = update(DerivedRow).where(
-        DerivedRow.uid == act.derived, DerivedRow.undone_ms.is_(None)
-    )
-    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
-    return [] if done.rowcount else ["it had been taken back already"]
+    return take_back(connection, _TABLE, act.derived, said)
 
 
 # -- refusing --------------------------------------------------------------------------------------

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, select
 
-from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, put
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, put, take_back
 from gezeiten.archive.store.tables import Point, SeriesLimit
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
@@ -27,11 +27,7 @@ def _ended(connection: Connection, act: LimitEnded, _said: Said) -> Misfits:
 
 
 def _taken_back(connection: Connection, act: LimitTakenBack, said: Said) -> Misfits:
-    standing = update(SeriesLimit).where(
-        SeriesLimit.uid == act.limit, SeriesLimit.undone_ms.is_(None)
-    )
-    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
-    return [] if done.rowcount else ["it had been taken back already"]
+    return take_back(connection, _TABLE, act.limit, said)
 
 
 # -- refusing --------------------------------------------------------------------------------------

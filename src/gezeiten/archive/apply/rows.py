@@ -85,6 +85,13 @@ def change(
     ]
 
 
+def take_back(connection: Connection, table: Any, uid: str, said: Said) -> Misfits:
+    """Note that something has no effect any more, by whom and when."""
+    standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
+    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
+    return [] if done.rowcount else ["it had been taken back already"]
+
+
 _FACTS = {**SITE_FACTS, **POINT_FACTS}
 
 

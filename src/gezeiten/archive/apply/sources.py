@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from sqlalchemy import Connection, Select, select, update
+from sqlalchemy import Connection, Select, select
 
 from gezeiten.archive.apply.missions import known_logger, set_logger
-from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
+from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, take_back
 from gezeiten.archive.store.tables import Feeding, Logger, Mission, Placing, Point
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.acts.sources import (
@@ -38,7 +36,7 @@ def _fed(connection: Connection, act: SeriesFed, said: Said) -> None:
 
 
 def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Said) -> Misfits:
-    misfits = _taken_back(connection, Placing.__table__, act.placing, said)
+    misfits = take_back(connection, Placing.__table__, act.placing, said)
     _put_back(connection, known_logger(connection, act.logger), act.placing)
     return misfits
 
@@ -70,13 +68,7 @@ def _put_back(connection: Connection, logger: int, placing: str) -> None:
 
 
 def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Said) -> Misfits:
-    return _taken_back(connection, Feeding.__table__, act.feeding, said)
-
-
-def _taken_back(connection: Connection, table: Any, uid: str, said: Said) -> Misfits:
-    standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
-    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
-    return [] if done.rowcount else ["it had been taken back already"]
+    return take_back(connection, Feeding.__table__, act.feeding, said)
 
 
 # -- refusing --------------------------------------------------------------------------------------

@@ -53,7 +53,8 @@ class Layout:
     """missions: keys in this database by id; points: ids by key; stays: all
     missions where they were launched for; stood: all deployments; feeds: of
     each series, by point (its id) and series, in order of time; by_point, by_mission: the same
-    another way; shown: the series of each point; derived: those that are calculated."""
+    another way; shown: the series of each point; derived: those that are calculated;
+    keys: of points by their ids."""
 
     missions: dict[str, int]
     points: dict[int, str]
@@ -64,6 +65,7 @@ class Layout:
     by_mission: dict[str, list[Feed]]
     shown: dict[str, tuple[ShownSeries, ...]]
     derived: dict[Key, Derived]
+    keys: dict[str, int]
 
     def of_series(self, point_id: int, key: str) -> tuple[Feed, ...]:
         """Return what feeds a measured series, in order of time."""
@@ -75,8 +77,7 @@ class Layout:
 
     def inputs_of(self, how: Derived) -> list[tuple[int, str]]:
         """Return the inputs of a calculated series, with the keys of their points."""
-        keys = {uid: key for key, uid in self.points.items()}
-        return [(keys[point], series) for point, series in how.inputs]
+        return [(self.keys[point], series) for point, series in how.inputs]
 
     def root_of(self, point_id: int, key: str) -> str:
         """Return the measured series of a point whose instants a series of it has."""
@@ -84,9 +85,9 @@ class Layout:
 
     def resting_on(self, point_id: int) -> list[int]:
         """Return the keys of the other points where something is calculated from one's series."""
-        uid, keys = self.points[point_id], {uid: key for key, uid in self.points.items()}
+        uid = self.points[point_id]
         return list(dict.fromkeys(
-            keys[one.point] for one in self.derived.values()
+            self.keys[one.point] for one in self.derived.values()
             if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
         ))  # fmt: skip
 
@@ -96,10 +97,9 @@ class Layout:
 
     def points_of(self, mission_id: int) -> list[int]:
         """Return the keys of the points where readings of a mission (its key) are."""
-        keys = {uid: key for key, uid in self.points.items()}
         its = {one.point for uid, fed in self.by_mission.items() for one in fed
                if self.missions[uid] == mission_id}  # fmt: skip
-        return sorted(keys[uid] for uid in its)
+        return sorted(self.keys[uid] for uid in its)
 
     def at_point(self, point_id: int) -> list[Feed]:
         """Return all that feeds a series of a point."""
@@ -172,7 +172,9 @@ def _made(session: Session) -> Layout:
     fed = {key: tuple(listed) for key, listed in by_series.items()}
     derived = in_force(said_derived(session.connection()))
     shown = _with_derived(_shown(fed, recorded, bare), derived)
-    return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown, derived)
+    keys = {uid: key for key, uid in points.items()}
+    return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown, derived,
+                  keys)  # fmt: skip
 
 
 def _recorded(session: Session) -> dict[str, list[_Recorded]]:

@@ -16,7 +16,7 @@ from gezeiten.desk.record.records import around, extent
 from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.series_keys import channel_of, derived_key
+from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key
 from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
@@ -98,9 +98,7 @@ def checked(wanted: Calculation) -> dict[str, float]:
     Raises:
         InputError: it makes none; the sentence says why.
     """
-    label = wanted.label
-    if "@" in label or len(label) > 60 or label.startswith("="):
-        raise InputError("A label has up to 60 signs and no “@”; choose another one.")
+    as_label(wanted.label)
     quantities = tuple(quantity(channel_of(key)) for _, key in wanted.inputs)
     why = wanted.formula.problem(quantities)
     if why:
@@ -124,8 +122,8 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
         raise InputError("The first input has no reading yet; offload its logger first.")
     span = (whole[1] - _SHOWN_MS, whole[1] + 1)
     series = [around(desk, point.id, key, span) for point, key in wanted.inputs]
-    ways = [quantity(channel_of(key)).averages for _, key in wanted.inputs]
-    inputs = list(zip([series[0].between(*span), *series[1:]], ways, strict=True))
+    channels = [channel_of(key) for _, key in wanted.inputs]
+    inputs = list(zip([series[0].between(*span), *series[1:]], channels, strict=True))
     return derive(wanted.formula, parameters, inputs, wanted.channel)
 
 
@@ -140,7 +138,7 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
         inputs = tuple(
             Input(kept_point(session, point.id).uid, key) for point, key in wanted.inputs
         )
-    key = derived_key(wanted.channel, " ".join(wanted.label.split()))
+    key = derived_key(wanted.channel, as_label(wanted.label))
     act = SeriesDerived(inputs[0].point, fresh_id(), key, formula.key, formula.version, parameters,
                         inputs, words.strip())  # fmt: skip
     desk.do(act)
@@ -156,5 +154,5 @@ def calculate_no_more(desk: Desk, one: Derived) -> None:
     """
     desk.do(DerivedTakenBack(one.point, one.uid, one.series))
     with desk.archive.reading() as session:
-        keys = {uid: key for key, uid in layout(session).points.items()}
-    refresh_excursions(desk, keys[one.point])
+        point_id = layout(session).keys[one.point]
+    refresh_excursions(desk, point_id)

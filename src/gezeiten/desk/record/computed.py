@@ -15,7 +15,6 @@ import numpy as np
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.record.view import RecordView
-from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.cells import Cells, cells_of_series
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
 from gezeiten.domain.series.series_keys import channel_of
@@ -57,7 +56,7 @@ class Computed:
             ArchiveDamagedError: what it follows from is damaged.
         """
         made = self.of(session, self.inputs[0].chunk(session, at))
-        return _part(made, ~made.estimated)
+        return made.part(~made.estimated)
 
     def cells(self, _session: ArchiveSession) -> dict[int, Cells]:
         """Return the cells of the pieces that could be calculated, by their place."""
@@ -69,9 +68,9 @@ class Computed:
             return first
         span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
         series = [first, *(view.around(session, span) for view in self.inputs[1:])]
-        ways = [quantity(channel_of(view.key)).averages for view in self.inputs]
-        return derive(self.how.how, self.how.parameters, list(zip(series, ways, strict=True)),
-                      channel_of(self.how.series))  # fmt: skip
+        channels = [channel_of(view.key) for view in self.inputs]
+        inputs = list(zip(series, channels, strict=True))
+        return derive(self.how.how, self.how.parameters, inputs, channel_of(self.how.series))
 
 
 def computed(
@@ -117,21 +116,14 @@ def _piece(session: ArchiveSession, made: Computed, at: int, span: Span) -> Comp
     except ArchiveDamagedError:
         return ComputedPiece(span, None, 0, -np.inf, np.inf, None, None, empty_series())
     is_estimated = whole.estimated
-    measured = _part(whole, ~is_estimated)
+    measured = whole.part(~is_estimated)
     if not len(measured):
         return ComputedPiece(span, None, 0, np.inf, -np.inf, None, cells_of_series(measured),
-                             _part(whole, is_estimated))  # fmt: skip
+                             whole.part(is_estimated))  # fmt: skip
     ends = int(measured.times_utc_ms[0]), int(measured.times_utc_ms[-1])
     return ComputedPiece(span, ends, len(measured), float(measured.values.min()),
                          float(measured.values.max()), None, cells_of_series(measured),
-                         _part(whole, is_estimated))  # fmt: skip
-
-
-def _part(series: Series, which: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> Series:
-    if which.all():
-        return series
-    return Series(series.times_utc_ms[which], series.values[which], series.quality[which],
-                  series.interval_ms[which])  # fmt: skip
+                         whole.part(is_estimated))  # fmt: skip
 
 
 def _stretches(series: Series) -> Iterable[Series]:

@@ -24,7 +24,7 @@ from gezeiten.domain.acts.sources import (
 )
 from gezeiten.domain.kept import SaidOfSource
 from gezeiten.domain.series.feeds import Deployment
-from gezeiten.domain.series.series_keys import series_key
+from gezeiten.domain.series.series_keys import as_label, series_key
 from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import InputError
 
@@ -118,9 +118,7 @@ def feed_series(
     Raises:
         InputError: a label that names another source, an end before the beginning.
     """
-    label = " ".join(label.split())
-    if "@" in label or len(label) > 60:
-        raise InputError("A label has up to 60 signs and no “@”; choose another one.")
+    label = as_label(label)
     with desk.archive.reading() as session:
         uid = kept_point(session, point_id).uid
     _do(desk, SeriesFed(uid, fresh_id(), channel, label, source, start_ms, end_ms), [uid])
@@ -149,6 +147,6 @@ def _points_of(desk: Desk, serial: str) -> list[str]:
 def _do(desk: Desk, act: Act, uids: list[str]) -> None:
     desk.do(act)
     with desk.archive.reading() as session:
-        keys = {uid: key for key, uid in layout(session).points.items()}
+        keys = layout(session).keys
     for uid in uids:
         refresh_excursions(desk, keys[uid])

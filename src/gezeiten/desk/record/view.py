@@ -309,8 +309,7 @@ def _with_neighbours(series: Series, which: NDArray[np.bool_]) -> Series:
     keep[1:] |= which[:-1]
     keep[:-1] |= which[1:]
     keep[:1] = keep[-1:] = True
-    return Series(series.times_utc_ms[keep], series.values[keep], series.quality[keep],
-                  series.interval_ms[keep])  # fmt: skip
+    return series.part(keep)
 
 
 def _as_drawn(view: RecordView, session: ArchiveSession, fill: Series) -> Series:
@@ -324,8 +323,7 @@ def _beside(series: Series, span: Span) -> Series:
     """Return the readings of a stretch, and one on either side of it."""
     a, b = series.times_utc_ms.searchsorted(span)
     part = slice(max(int(a) - 1, 0), int(b) + 1)
-    return Series(series.times_utc_ms[part], series.values[part], series.quality[part],
-                  series.interval_ms[part])  # fmt: skip
+    return series.part(part)
 
 
 def _nearest(series: Series, at_ms: int) -> float | None:

@@ -171,9 +171,4 @@ def split_for_drawing(series: Series) -> tuple[Series, Series]:
 
 
 def _taken(series: Series, keep: NDArray[np.bool_]) -> Series:
-    return Series(
-        series.times_utc_ms[keep],
-        series.values[keep],
-        series.quality[keep],
-        series.interval_ms[keep],
-    )
+    return series.part(keep)

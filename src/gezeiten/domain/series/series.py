@@ -41,9 +41,12 @@ class Series:
     def between(self, start_ms: int, end_ms: int) -> Series:
         """Return the readings with start <= time < end (views, no copies)."""
         a, b = np.searchsorted(self.times_utc_ms, (start_ms, end_ms))
-        return Series(
-            self.times_utc_ms[a:b], self.values[a:b], self.quality[a:b], self.interval_ms[a:b]
-        )
+        return self.part(slice(a, b))
+
+    def part(self, which: NDArray[np.bool_] | slice) -> Series:
+        """Return some of the readings: those of a mask, bool (n,), or of a slice."""
+        return Series(self.times_utc_ms[which], self.values[which], self.quality[which],
+                      self.interval_ms[which])  # fmt: skip
 
     @property
     def estimated(self) -> NDArray[np.bool_]:

@@ -6,8 +6,12 @@
 
 from __future__ import annotations
 
+from gezeiten.errors import InputError
+
 MAIN = ""
 """Label of the main series of a channel."""
+MOST_SIGNS = 60
+"""Of a label."""
 _MARK, _CALCULATED = "@", "="
 
 
@@ -20,6 +24,21 @@ def series_key(channel: str, label: str = MAIN) -> str:
 def derived_key(channel: str, label: str = MAIN) -> str:
     """Return the key of a series that is calculated from others."""
     return f"{channel}{_MARK}{_CALCULATED}{label}"
+
+
+def as_label(typed: str) -> str:
+    """Return a label as it is kept: without blanks around it, single ones within.
+
+    Raises:
+        InputError: it is none that a series can have.
+    """
+    label = " ".join(typed.split())
+    if _MARK in label or label.startswith(_CALCULATED) or len(label) > MOST_SIGNS:
+        raise InputError(
+            f"A label has up to {MOST_SIGNS} signs, no “{_MARK}”, and begins with no "
+            f"“{_CALCULATED}”; choose another one."
+        )
+    return label
 
 
 def channel_of(key: str) -> str:

@@ -24,7 +24,7 @@ log may differ in the last bit between computers, what is handed over must not."
 def derive(
     formula: Formula,
     parameters: Mapping[str, float],
-    inputs: Sequence[tuple[Series, Averages]],
+    inputs: Sequence[tuple[Series, str]],
     channel: str,
 ) -> Series:
     """Return the calculated readings of one or more of the first input's.
@@ -33,13 +33,14 @@ def derive(
     (`at_instants`), and the worst of all their qualities. Where one has no value there is none.
 
     Args:
-        inputs: by role, with how each averages; of the others at least one reading beside the
+        inputs: by role, with the channel of each; of the others at least one reading beside the
             stretch of the first on either side, where there is one.
         channel: what is calculated, for its decimals.
     """
     first = inputs[0][0]
     values, codes = [first.values], [first.quality]
-    for role, (series, averages) in zip(formula.roles[1:], inputs[1:], strict=True):
+    for role, (series, its_channel) in zip(formula.roles[1:], inputs[1:], strict=True):
+        averages = quantity(its_channel).averages
         its, qualities = at_instants(series, first.times_utc_ms, role, averages)
         values.append(its)
         codes.append(qualities)

@@ -103,12 +103,7 @@ def _measured_around(series: Series, gap: Gap) -> Series:
     only whole stretches, so the gap itself is never part of one."""
     around = series.between(*reach(gap))
     keep = ~around.estimated
-    return Series(
-        around.times_utc_ms[keep],
-        around.values[keep],
-        around.quality[keep],
-        around.interval_ms[keep],
-    )
+    return around.part(keep)
 
 
 def _whole_stretches(measured: Series, length: int) -> np.ndarray[tuple[int], np.dtype[np.intp]]:

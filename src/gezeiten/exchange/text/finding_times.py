@@ -52,11 +52,11 @@ _IN_PARTS = (
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """A question that the text alone does not answer. kind: "order", "zone", "decimal", "time" or
-    "missing".
+    """A question that the text alone does not answer. kind: "order", "zone", "decimal", "time",
+    "missing" or "kind".
 
     choices: (value, how people say it); value is a pattern for "order", a sign for "decimal", marks
-    with line breaks between them for "missing".
+    with line breaks between them for "missing", the name of a kept tie for "kind".
     """
 
     kind: str

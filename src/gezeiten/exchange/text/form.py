@@ -21,17 +21,16 @@ USUAL_MISSING = (
 
 EPOCH_FACTORS = {"epoch_s": 1000.0, "epoch_ms": 1.0, "epoch_us": 0.001}
 """Milliseconds in what is counted since 1970."""
-COUNTED = ("day_1900", "day_1904", "year")
-"""Days of a spreadsheet, by the year from which it counts; decimal years."""
 
 
 @dataclass(frozen=True, slots=True)
 class TimeForm:
     """Which columns make up the time, and how they are written.
 
-    pattern: of the columns joined by one blank, in the signs of strptime; or one of `EPOCH_FACTORS`
-    or `COUNTED`. zone: IANA name, "UTC", or "" where it is not known yet; a text that carries its
-    own offset (%z) needs none.
+    pattern: of the columns joined by one blank, in the signs of strptime; or one of
+    `EPOCH_FACTORS`; or "day_1900", "day_1904" for days of a spreadsheet, by the year from which it
+    counts; or "year" for decimal years. zone: IANA name, "UTC", or "" where it is not known yet; a
+    text that carries its own offset (%z) needs none.
     """
 
     columns: tuple[int, ...]

@@ -7,8 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
     QComboBox,
@@ -17,8 +16,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QProgressBar,
-    QTableWidget,
-    QTableWidgetItem,
     QWidget,
 )
 
@@ -35,13 +32,12 @@ from gezeiten.desk.intake.text_files import (
 )
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
-from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import FIXED, SPACES, TextForm, Tie
 from gezeiten.exchange.text.proposing import Known
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.field.column_ties import ColumnTies
+from gezeiten.ui.field.text_read_table import ReadTable
 from gezeiten.ui.field.text_words import example_words, left_out_words, survey_words, taken_words
 from gezeiten.ui.parts.widgets import (
     button,
@@ -55,7 +51,7 @@ from gezeiten.ui.parts.widgets import (
 )
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.house import House
-from gezeiten.ui.shell.i18n import counted, home_zone, number, tr
+from gezeiten.ui.shell.i18n import counted, home_zone, tr
 from gezeiten.ui.shell.progress import progress_words
 from gezeiten.ui.shell.work import Task
 
@@ -96,11 +92,7 @@ class TextDialog(QDialog):
         self.raw.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.raw.setAccessibleName(tr("The file as it is"))
         self.raw.setStyleSheet("font-family: monospace;")
-        self.read = QTableWidget(0, 0)
-        self.read.setAccessibleName(tr("As it is read"))
-        self.read.verticalHeader().hide()
-        self.read.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.read.setShowGrid(False)
+        self.read = ReadTable()
         self.doubts = column(spacing=6)
         self.name = QLineEdit()
         self.point = QComboBox()
@@ -402,7 +394,7 @@ class TextDialog(QDialog):
 
     def _show_read(self, tie: Tie, seen: Preview) -> None:
         zone = tie.form.time.zone or "UTC"
-        self._fill_read(tie, seen, zone)
+        self.read.show_preview(tie, seen, zone)
         self._show_example(tie, seen, zone)
         complaint = ""
         try:
@@ -454,30 +446,6 @@ class TextDialog(QDialog):
         """How the first time is understood, in words: no codes are needed to see that."""
         lines = self._recognised.proposal.lines if self._recognised else ()
         self.example.setText(example_words(tie.form, lines, seen, zone))
-
-    def _fill_read(self, tie: Tie, seen: Preview, zone: str) -> None:
-        names = [quantity(c.quantity).name if c.quantity else tr("left out") for c in tie.columns]
-        units = [c.unit for c in tie.columns]
-        heads = [tr("Time (%1)").replace("%1", zone)]
-        heads += [f"{tr(n)}, {u}" if u else tr(n) for n, u in zip(names, units, strict=True)]
-        self.read.setColumnCount(len(heads))
-        self.read.setHorizontalHeaderLabels(heads)
-        count = min(len(seen.times), _SHOWN_LINES)
-        self.read.setRowCount(count)
-        for line in range(count):
-            when = f"{from_ms(int(seen.times[line]), zone):%Y-%m-%d %H:%M:%S}"
-            cells = [when]
-            for values in seen.values:
-                value = values[line]
-                cells.append(tr("missing") if np.isnan(value) else number(float(value), 2))
-            for place, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                if place:
-                    item.setTextAlignment(
-                        Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-                    )
-                self.read.setItem(line, place, item)
-        self.read.resizeColumnsToContents()
 
     def _complain(self, sentence: str) -> None:
         self._set_role("ember")

@@ -26,6 +26,7 @@ from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned, number_of
+from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
@@ -66,10 +67,7 @@ class CalculatedDialog(QDialog):
         self.label.setAccessibleName(tr("Label"))
         self.label.setPlaceholderText(tr("label, where there are several"))
         self.label.setMaxLength(60)
-        self.words = QLineEdit()
-        self.words.setAccessibleName(tr("Why"))
-        self.words.setPlaceholderText(tr("why, in a few words"))
-        self.words.setMaxLength(300)
+        self.words = why_field()
         self.seen = label("", "muted", wrap=True)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QHBoxLayout,
-    QLineEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -30,6 +29,7 @@ from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, number, tr
@@ -60,10 +60,7 @@ class LimitsDialog(QDialog):
         self.means.setAccessibleName(tr("What is compared with the limit"))
         self.line: LimitLine | None = None
         self._room = QHBoxLayout()
-        self.words = QLineEdit()
-        self.words.setAccessibleName(tr("Why"))
-        self.words.setPlaceholderText(tr("why, in a few words"))
-        self.words.setMaxLength(300)
+        self.words = why_field()
         self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
         now = house.desk.now_ms()
         for field in (self.since, self.until):

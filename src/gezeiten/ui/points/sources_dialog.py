@@ -29,6 +29,7 @@ from gezeiten.domain.series.series_keys import MAIN
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
@@ -74,10 +75,7 @@ class SourcesDialog(QDialog):
         self.label.setAccessibleName(tr("Label of the series"))
         self.label.setPlaceholderText(tr("empty: the main series"))
         self.label.setMaxLength(60)
-        self.words = QLineEdit()
-        self.words.setAccessibleName(tr("Why"))
-        self.words.setPlaceholderText(tr("why, in a few words"))
-        self.words.setMaxLength(300)
+        self.words = why_field()
         self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
         self.open_end.setChecked(True)
