@@ -9,7 +9,7 @@ import pytest
 
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.text_survey import survey
-from gezeiten.exchange.text import reading
+from gezeiten.exchange.text import lines
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT
@@ -60,6 +60,6 @@ def test_a_date_without_its_time_of_day_is_noticed(tmp_path: Path) -> None:
 
 
 def test_counting_stops_when_it_is_asked_to(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(reading.text_pieces, "__defaults__", (32,))
+    monkeypatch.setattr(lines, "PIECE_BYTES", 32)
     asked = iter([False, False, True])
     assert 0 < survey(path, TIE, lambda: next(asked, True)).lines < 8

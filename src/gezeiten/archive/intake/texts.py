@@ -39,7 +39,7 @@ from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
-READER = 2
+READER = 3
 """The version of the text reader by which texts are read that come now; see `missions.READER`."""
 
 

@@ -23,7 +23,7 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.finding_times import Doubt
+from gezeiten.exchange.text.doubts import Doubt
 from gezeiten.exchange.text.form import ColumnTie, Tie, tie_from_dict
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
 from gezeiten.exchange.text.reading import Piece, Rejected, read_text

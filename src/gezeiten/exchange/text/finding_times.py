@@ -6,7 +6,7 @@ A few odd lines (a repeated head, a note) do not change what all others say.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import replace
 from datetime import datetime, timedelta
 from functools import cache
 from itertools import pairwise
@@ -14,11 +14,16 @@ from itertools import pairwise
 import polars as pl
 
 from gezeiten.errors import InputError
+from gezeiten.exchange.text.doubts import Doubt, period_value
 from gezeiten.exchange.text.form import TimeForm
-from gezeiten.exchange.text.times import MIDNIGHT, in_english
+from gezeiten.exchange.text.periods import parted
+from gezeiten.exchange.text.times import MIDNIGHT, in_english, without_weekdays
+from gezeiten.exchange.text.zone_names import offset_hours
 
 _MOST_ODD = 0.05
 """Of the lines looked at, so many may say something else."""
+_SOME = 4
+"""Of so many lines or more, one may."""
 _OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
 _DATES = {
     "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
@@ -28,6 +33,12 @@ _DATES = {
     "mdy": ("%m/%d/%Y", "%m-%d-%Y", "%m/%d/%y", "%m-%d-%y"),  # nobody writes it with points
     "doy": ("%Y-%j", "%Y/%j", "%Y %j", "%Y%j"),
 }  # fmt: skip
+_YEARLESS = {
+    "named": ("%Y %d. %b", "%Y %d %b", "%Y %d-%b", "%Y %b %d", "%Y %b-%d"),
+    "dmy": ("%Y %d.%m.", "%Y %d.%m", "%Y %d/%m", "%Y %d-%m"),
+    "mdy": ("%Y %m/%d", "%Y %m-%d"),
+}  # fmt: skip
+"""Days without their year, which is put in front."""
 _CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
            "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p")  # fmt: skip
 _PART_WORDS = (
@@ -50,18 +61,9 @@ _IN_PARTS = (
 """Columns beside each other, as they stand where nothing is written above them."""
 
 
-@dataclass(frozen=True, slots=True)
-class Doubt:
-    """A question that the text alone does not answer. kind: "order", "zone", "decimal", "time",
-    "missing" or "kind".
-
-    choices: (value, how people say it); value is a pattern for "order", a sign for "decimal", marks
-    with line breaks between them for "missing", the name of a kept tie for "kind".
-    """
-
-    kind: str
-    question: str
-    choices: tuple[tuple[str, str], ...] = ()
+def _few(odd: int, count: int) -> bool:
+    """Whether so few lines say something else that the others tell what is meant."""
+    return count > 0 and odd <= max(_MOST_ODD * count, 1 if count >= _SOME else 0)
 
 
 def find_time(
@@ -70,10 +72,10 @@ def find_time(
     """Return which columns are the time and how it is written; known: where somebody says which."""
     if known:
         return _in_columns(rows, known)
-    for find in (_parts_by_words, _parts_by_numbers, _written, _counted):
+    for find in _WAYS:
         found = find(rows, header)
         if found is not None:
-            return found
+            return _with_ends(rows, header, _with_zones(rows, found))
     doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
     return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
 
@@ -103,8 +105,8 @@ def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
 # -- written: dates and clocks -----------------------------------------------------------------
 def _written(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
     count = len(rows[0]) if rows else 0
-    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 12))]
-    candidates += [(i, i + 1) for i in range(min(count - 1, 6))]
+    candidates: list[tuple[int, ...]] = [(i,) for i in range(min(count, 24))]
+    candidates += [(i, i + 1) for i in range(min(count - 1, 12))]
     if count > 3:
         candidates.append((0, 1, 2))
     for columns in candidates:
@@ -112,6 +114,8 @@ def _written(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
         fits = _patterns(texts)
         if len(columns) < 3 and _rest_is_a_clock(rows, columns) and not _has_clock(fits):
             continue  # a date alone, with the time of day in the next column
+        if fits and _clocks(rows, columns) and (len(columns) > 1 or not _has_clock(fits)):
+            continue  # or in any other
         if fits:
             return _chosen(columns, fits, texts)
     return None
@@ -133,7 +137,7 @@ def _is_hhmm(cells: list[str]) -> bool:
     """Whether cells are times of day like 5, 10, 355, 1200."""
     numbers = [int(cell) for cell in cells if re.fullmatch(r"\d{1,4}", cell)]
     return (
-        len(numbers) >= (1 - _MOST_ODD) * len(cells) and max(numbers, default=0) > 99
+        _few(len(cells) - len(numbers), len(cells)) and max(numbers, default=0) > 99
         and all(one <= 2400 and one % 100 < 60 for one in numbers)
     )  # fmt: skip
 
@@ -152,16 +156,44 @@ def _rest_is_a_clock(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
     return _is_hhmm(cells) and len(set(cells)) > 1
 
 
-def _patterns(texts: list[str]) -> dict[str, str]:
+def _patterns(texts: list[str], dates: dict[str, tuple[str, ...]] = _DATES) -> dict[str, str]:
     """Return by order of the date ("ymd", "dmy", ...) the pattern that the texts follow."""
+    before = "%a " if _begin_with_weekdays(texts) else ""
+    behind = " %Z" if _end_with_zones(texts) else ""
+    plain = [_unwrapped(text, before + behind) for text in texts]
     found: dict[str, str] = {}
-    for order, dates in _DATES.items():
-        for date in dates:
-            pattern = _with_clock(date, texts)
+    for order, its in dates.items():
+        for date in its:
+            pattern = _with_clock(date, plain)
             if pattern is not None:
-                found[order] = pattern
+                found[order] = before + pattern + behind
                 break
     return found
+
+
+def _begin_with_weekdays(texts: list[str]) -> bool:
+    named = sum(text != without_weekday(text) for text in texts)
+    return bool(texts) and _few(len(texts) - named, len(texts))
+
+
+def without_weekday(text: str) -> str:
+    """Return a time without the day of the week in front of it."""
+    return without_weekdays(pl.Series([text])).item() if text[:1].isalpha() else text
+
+
+def _end_with_zones(texts: list[str]) -> bool:
+    def is_zone(text: str) -> bool:
+        last = text.rpartition(" ")[2]
+        return last.isalpha() and len(last) > 1 and offset_hours(last) is not None
+
+    return bool(texts) and _few(len(texts) - sum(map(is_zone, texts)), len(texts))
+
+
+def _unwrapped(text: str, pattern: str) -> str:
+    """Return a time without its day of the week and its zone's name, where the pattern has them."""
+    if "%a" in pattern:
+        text = without_weekday(text)
+    return text.rpartition(" ")[0] if "%Z" in pattern else text
 
 
 def _with_clock(date: str, texts: list[str]) -> str | None:
@@ -170,7 +202,7 @@ def _with_clock(date: str, texts: list[str]) -> str | None:
     for pattern in _with_clocks(date):
         if any(_follows(text, pattern) for text in samples):
             odd = sum(not _follows(text, pattern) for text in texts)
-            if odd <= _MOST_ODD * len(texts):
+            if _few(odd, len(texts)):
                 return pattern
     return None
 
@@ -187,6 +219,7 @@ def _with_clocks(date: str) -> tuple[str, ...]:
 
 def _follows(text: str, pattern: str) -> bool:
     """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
+    text, pattern = _unwrapped(text, pattern), pattern.removeprefix("%a ").removesuffix(" %Z")
     plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
     if _signs_of_pattern(pattern) != re.sub(r"[0-9A-Za-z]", "", plain):
         return False  # cheaper than trying; there are thousands of patterns
@@ -253,6 +286,7 @@ def _tells(text: str, fits: dict[str, str]) -> bool:
 
 
 def _moment(text: str, pattern: str) -> datetime | None:
+    text, pattern = _unwrapped(text, pattern), pattern.removeprefix("%a ").removesuffix(" %Z")
     plain = re.sub(r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", text).strip()
     try:
         return datetime.strptime(plain, pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
@@ -268,6 +302,154 @@ def _said(text: str, pattern: str) -> str:
 
 def _day_said(moment: datetime) -> str:
     return f"{moment.day} {moment:%B %Y}"
+
+
+def _clock_elsewhere(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
+    """Return the time of a day in one column and a clock in another that is not its neighbour."""
+    if not rows:
+        return None
+    clocks = _clocks(rows)
+    days = [
+        i for i in range(min(len(rows[0]), 12)) if i not in clocks and _patterns(_texts(rows, (i,)))
+    ]
+    for day in days:
+        for clock in clocks:
+            texts = _texts(rows, (day, clock))
+            fits = _patterns(texts)
+            if fits and _has_clock(fits):
+                return _chosen((day, clock), fits, texts)
+    return None
+
+
+def _clocks(rows: list[list[str]], but: tuple[int, ...] = ()) -> list[int]:
+    return [i for i in range(min(len(rows[0]), 12))
+            if i not in but and _are_clocks([row[i] for row in rows])]  # fmt: skip
+
+
+def _are_clocks(cells: list[str]) -> bool:
+    good = sum(bool(re.fullmatch(r"\d{1,2}[:.h]\d\d(?:[:.]\d\d)?(?:\.\d+)?(?: ?[AaPp]\.?[Mm]\.?)?",
+                                 cell)) for cell in cells)  # fmt: skip
+    in_colons = any(":" in cell or "h" in cell for cell in cells)
+    return in_colons and _few(len(cells) - good, len(cells))
+
+
+# -- begins and ends ---------------------------------------------------------------------------
+def _in_periods(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
+    """Return the time of a column whose cells hold a begin and an end, and ask which counts."""
+    for column in range(min(len(rows[0]), 12) if rows else 0):
+        pairs = [parted(row[column]) for row in rows]
+        halves = [pair for pair in pairs if pair is not None]
+        if not halves or not _few(len(pairs) - len(halves), len(pairs)):
+            continue
+        begins = _texts([[begin] for begin, _ in halves], (0,))
+        fits = _patterns(begins)
+        if fits:
+            time, doubts = _chosen((column,), fits, begins)
+            choices = tuple((period_value(part, (column,)), f"the {part}: {halves[0][i]}")
+                            for i, part in enumerate(("begin", "end")))  # fmt: skip
+            question = f"“{rows[0][column]}”: which of the two is the time of the values?"
+            doubts = [*doubts, Doubt("period", question, choices)]
+            return replace(time, period="begin"), doubts
+    return None
+
+
+def _with_ends(rows: list[list[str]], header: tuple[str, ...], found: _Found) -> _Found:
+    """Ask which counts where other columns hold times as well: the begin or the end."""
+    time, doubts = found
+    if time.period or not rows or "%" not in time.pattern or "%H %M" in time.pattern:
+        return found
+    wide = len(time.columns)
+    for first in range(min(len(rows[0]) - wide + 1, 12)):
+        columns = tuple(range(first, first + wide))
+        if set(columns) & set(time.columns):
+            continue
+        texts = _texts(rows, columns)
+        if not _few(sum(not _follows(text, time.pattern) for text in texts), len(texts)):
+            continue
+        return time, [*doubts, _which_counts(rows, header, (time.columns, columns))]
+    return found
+
+
+def _with_zones(rows: list[list[str]], found: _Found) -> _Found:
+    """Return a time with the column whose cells name its zone, where there is one."""
+    time, doubts = found
+    if not time.needs_zone or time.period or "%" not in time.pattern:
+        return found
+    for column in range(min(len(rows[0]), 12) if rows else 0):
+        cells = [row[column] for row in rows]
+        named = sum(offset_hours(cell) is not None and not cell[:1].isdigit() for cell in cells)
+        if column not in time.columns and _few(len(cells) - named, len(cells)):
+            whole = replace(time, columns=(*time.columns, column), pattern=f"{time.pattern} %Z")
+            return whole, [_behind(doubt, " %Z") for doubt in doubts]
+    return found
+
+
+def _behind(doubt: Doubt, sign: str) -> Doubt:
+    if doubt.kind != "order":
+        return doubt
+    return replace(doubt, choices=tuple((f"{one}{sign}", said) for one, said in doubt.choices))
+
+
+def _which_counts(
+    rows: list[list[str]], header: tuple[str, ...], both: tuple[tuple[int, ...], ...]
+) -> Doubt:
+    said = [" ".join(rows[0][column] for column in columns) for columns in both]
+    words = [header[columns[0]] if header else f"column {columns[0] + 1}" for columns in both]
+    choices = tuple((period_value("", columns), f"“{word}”: {text}")
+                    for columns, word, text in zip(both, words, said, strict=True))  # fmt: skip
+    return Doubt("period", "There are two times: which of them is that of the values?", choices)
+
+
+# -- without a day or a year -------------------------------------------------------------------
+def yearless_time(rows: list[list[str]]) -> _Found | None:
+    """Return the time of lines that say a day and a clock without a year; its pattern has the year
+    in front. None of others."""
+    count = min(len(rows[0]), 6) if rows else 0
+    for columns in [*((i,) for i in range(count)), *((i, i + 1) for i in range(count - 1))]:
+        texts = [f"2000 {text}" for text in _texts(rows, columns)]
+        fits = _patterns(texts, _YEARLESS)
+        if fits and _has_clock(fits):
+            time, doubts = _chosen(columns, fits, texts)
+            return time, [_without_the_year(doubt) for doubt in doubts]
+    return None
+
+
+def _without_the_year(doubt: Doubt) -> Doubt:
+    choices = tuple((value, words.removesuffix(" 2000")) for value, words in doubt.choices)
+    return replace(doubt, question=doubt.question.replace("“2000 ", "“"), choices=choices)
+
+
+def clock_columns(rows: list[list[str]]) -> TimeForm | None:
+    """Return the column with a clock, of lines that say no day; its pattern is that of the clock
+    alone. None without one."""
+    for column in range(min(len(rows[0]), 12) if rows else 0):
+        cells = [row[column] for row in rows]
+        if not _are_clocks(cells):
+            continue
+        fits = _patterns([f"2000-01-01 {text}" for text in _texts(rows, (column,))],
+                         {"ymd": ("%Y-%m-%d",)})  # fmt: skip
+        if fits:
+            return TimeForm((column,), fits["ymd"].removeprefix("%Y-%m-%d").strip())
+    return None
+
+
+def date_pattern(days: list[str], clock: str) -> tuple[str, list[Doubt]]:
+    """Return the pattern of days that stand apart from clocks, both joined by a blank; which order
+    it is is asked where days leave it open."""
+    texts = [f"{day} 12:34" for day in _texts([[day] for day in days], (0,))]
+    fits = _patterns(texts)
+    if not fits:
+        return f"%Y-%m-%d {clock}", []
+    time, doubts = _chosen((0,), fits, texts)
+
+    def pattern(of: str) -> str:
+        return of.removesuffix("%H:%M").rstrip() + f" {clock}"
+
+    def of_day(doubt: Doubt) -> Doubt:
+        choices = tuple((pattern(value), words) for value, words in doubt.choices)
+        return replace(doubt, question=doubt.question.replace(" 12:34", ""), choices=choices)
+
+    return pattern(time.pattern), [of_day(doubt) for doubt in doubts]
 
 
 # -- parts in columns of their own -------------------------------------------------------------
@@ -303,7 +485,7 @@ def _parts_by_numbers(rows: list[list[str]], _header: tuple[str, ...]) -> _Found
 
 def _are_parts(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
     odd = sum(not _is_date(row, columns, parts) for row in rows)
-    return bool(rows) and odd <= _MOST_ODD * len(rows)
+    return bool(rows) and _few(odd, len(rows))
 
 
 def _is_date(row: list[str], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
@@ -347,7 +529,7 @@ def _counted(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
 def _counted_in(rows: list[list[str]], column: int, *, is_time: bool) -> _Found | None:
     cells = [row[column].replace(",", ".") for row in rows]
     numbers = [float(cell) for cell in cells if re.fullmatch(r"\d{4,16}(\.\d+)?", cell)]
-    if not numbers or len(numbers) < (1 - _MOST_ODD) * len(cells):
+    if not numbers or not _few(len(cells) - len(numbers), len(cells)):
         return None
     rises = [b - a for a, b in pairwise(numbers)]
     goes_on = all(step > 0 for step in rises) or all(step < 0 for step in rises)
@@ -374,3 +556,7 @@ def _days(column: int, numbers: list[float]) -> _Found:
                     for name, begin in begun.items())  # fmt: skip
     doubt = Doubt("order", f"“{first:g}”: which day is that?", choices)
     return TimeForm((column,), "day_1900"), [doubt]
+
+
+_WAYS = (_parts_by_words, _parts_by_numbers, _written, _clock_elsewhere, _in_periods, _counted)
+"""How times are looked for, the surest first."""

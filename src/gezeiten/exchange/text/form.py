@@ -5,13 +5,15 @@ Columns count from 0, lines from 1 as people count them.
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
-from typing import Any
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any, TypeAlias
 
 from gezeiten.errors import InputError
 
 FIXED = "fixed"
 SPACES = " "
+MIXED = "mix"
+"""Between columns stands now one sign, now another, with or without blanks."""
 ENCODINGS = ("utf-8", "utf-16-le", "utf-16-be", "cp1252")
 USUAL_MISSING = (
     "", "NaN", "nan", "NAN", "NA", "N/A", "n/a", "#N/A", "null", "NULL", "None", "none", "-", "--",
@@ -23,6 +25,38 @@ EPOCH_FACTORS = {"epoch_s": 1000.0, "epoch_ms": 1.0, "epoch_us": 0.001}
 """Milliseconds in what is counted since 1970."""
 
 
+Opening: TypeAlias = tuple[tuple[str, str], ...]
+"""How to come from a file to its lines: ("gz", ""), ("zip", member), ("sheet", its name), the outer
+one first; () where the file is the text itself."""
+Where: TypeAlias = tuple[tuple[int, str], ...]
+"""Of which lines something is: in these columns they say these words; () of all."""
+BESIDE = ("line", "head", "name", "said")
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What holds for many lines and stands in none of them, read as one more column behind those
+    of the text.
+
+    kind: "line", a line of its own from which on it holds; "head", in the head; "name", in the name
+    of the file; "said", by a person. shape: a regular expression with one group, by which it is
+    found. text: what it says in this file, "" for "line".
+    """
+
+    kind: str
+    shape: str = ""
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Flags:
+    """A column of flags beside a column of values. none: those with which a value is none."""
+
+    column: int
+    of: tuple[int, ...]
+    none: tuple[str, ...] = ()
+
+
 @dataclass(frozen=True, slots=True)
 class TimeForm:
     """Which columns make up the time, and how they are written.
@@ -30,12 +64,16 @@ class TimeForm:
     pattern: of the columns joined by one blank, in the signs of strptime; or one of
     `EPOCH_FACTORS`; or "day_1900", "day_1904" for days of a spreadsheet, by the year from which it
     counts; or "year" for decimal years. zone: IANA name, "UTC", or "" where it is not known yet; a
-    text that carries its own offset (%z) needs none.
+    text that carries its own offset (%z) or the short name of its zone (%Z) needs none. period:
+    "begin" or "end" where a cell holds both; else "". rolls: "day" where only the clock goes on
+    after a date that is said once, "year" where the year is.
     """
 
     columns: tuple[int, ...]
     pattern: str
     zone: str = ""
+    period: str = ""
+    rolls: str = ""
 
     @property
     def is_epoch(self) -> bool:
@@ -45,16 +83,21 @@ class TimeForm:
     @property
     def needs_zone(self) -> bool:
         """Whether nothing in the text says the zone."""
-        return not self.is_epoch and "%z" not in self.pattern
+        return not self.is_epoch and "%z" not in self.pattern and "%Z" not in self.pattern
 
 
 @dataclass(frozen=True, slots=True)
 class ColumnTie:
-    """Where one column belongs. quantity: key of a quantity; unit: as the text has it."""
+    """Where one column belongs, or those of its cells whose lines are of `where`. quantity: key of
+    a quantity; unit: as the text has it; point: "" where it is that of the tie; label: tells it
+    from others of its quantity at its point."""
 
     column: int
     quantity: str
     unit: str
+    where: Where = ()
+    point: str = ""
+    label: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +106,9 @@ class TextForm:
 
     delimiter: one sign, SPACES (any number of them) or FIXED. widths: of fixed columns.
     first_line: where readings begin. header: words above the columns, () where there are none.
-    columns: how many a whole line has.
+    columns: how many a whole line has, without those that stand `beside`. thousands: the sign
+    between them, "" for none. glued: what may stand right before or behind a number and is no part
+    of it. ragged: whether lines may lack columns at their end.
     """
 
     encoding: str
@@ -76,6 +121,17 @@ class TextForm:
     units: tuple[str, ...] = ()
     widths: tuple[int, ...] = ()
     missing: tuple[str, ...] = USUAL_MISSING
+    opening: Opening = ()
+    beside: tuple[Beside, ...] = ()
+    thousands: str = ""
+    glued: tuple[str, ...] = ()
+    flags: tuple[Flags, ...] = ()
+    ragged: bool = False
+
+    @property
+    def follows_lines(self) -> bool:
+        """Whether lines of their own say something of those after them."""
+        return any(one.kind == "line" for one in self.beside)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,26 +148,62 @@ class Tie:
         return asdict(self)
 
 
+def parts(tie: Tie) -> list[Tie]:
+    """Return a tie for each source of a text: one for each point and label that its columns have.
+
+    Columns of one part have neither; the label stands in the part's name, as what tells it apart.
+    """
+    found: dict[tuple[str, str], list[ColumnTie]] = {}
+    for one in tie.columns:
+        key = (one.point.strip() or tie.point.strip(), one.label.strip())
+        found.setdefault(key, []).append(replace(one, point="", label=""))
+    return [
+        replace(tie, name=f"{tie.name.strip()} · {label}" if label else tie.name.strip(),
+                point=point, columns=tuple(columns))
+        for (point, label), columns in found.items()
+    ]  # fmt: skip
+
+
 def tie_from_dict(data: dict[str, Any]) -> Tie:
-    """Return the tie of `Tie.as_dict` (or of JSON made from it).
+    """Return the tie of `Tie.as_dict` (or of JSON made from it, also from before some fields).
 
     Raises:
         InputError: a field is missing or of another kind.
     """
     try:
         raw = dict(data["form"])
-        time = dict(raw.pop("time"))
-        when = TimeForm(tuple(int(c) for c in time["columns"]), str(time["pattern"]),
-                        str(time["zone"]))  # fmt: skip
-        raw["widths"] = tuple(int(width) for width in raw.get("widths", ()))
-        for name in ("header", "units", "missing"):
-            raw[name] = tuple(str(one) for one in raw.get(name, ()))
-        form = TextForm(time=when, **raw)
-        columns = tuple(
-            ColumnTie(int(c["column"]), str(c["quantity"]), str(c["unit"])) for c in data["columns"]
-        )
+        form = TextForm(
+            str(raw["encoding"]), str(raw["delimiter"]), str(raw["decimal"]),
+            int(raw["first_line"]), int(raw["columns"]), _time(raw["time"]),
+            opening=tuple((str(step), str(inner)) for step, inner in raw.get("opening", ())),
+            beside=tuple(Beside(**one) for one in raw.get("beside", ())),
+            # a comma as decimal sign let points be those of thousands, before it was said
+            thousands=str(raw.get("thousands", "." if raw["decimal"] == "," else "")),
+            widths=tuple(int(width) for width in raw.get("widths", ())),
+            flags=tuple(_flags(one) for one in raw.get("flags", ())),
+            ragged=bool(raw.get("ragged", False)),
+            **{name: tuple(str(one) for one in raw.get(name, ()))
+               for name in ("header", "units", "missing", "glued")},
+        )  # fmt: skip
+        columns = tuple(_column(one) for one in data["columns"])
         return Tie(str(data["name"]), str(data["point"]), form, columns)
     except (KeyError, TypeError, ValueError) as exc:
         raise InputError(
             f"What was kept about this kind of text cannot be read ({exc}); tie it anew."
         ) from exc
+
+
+def _time(raw: dict[str, Any]) -> TimeForm:
+    return TimeForm(tuple(int(c) for c in raw["columns"]), str(raw["pattern"]), str(raw["zone"]),
+                    str(raw.get("period", "")), str(raw.get("rolls", "")))  # fmt: skip
+
+
+def _flags(raw: dict[str, Any]) -> Flags:
+    return Flags(int(raw["column"]), tuple(int(one) for one in raw["of"]),
+                 tuple(str(one) for one in raw["none"]))  # fmt: skip
+
+
+def _column(raw: dict[str, Any]) -> ColumnTie:
+    where = tuple((int(column), str(text)) for column, text in raw.get("where", ()))
+    return ColumnTie(int(raw["column"]), str(raw["quantity"]), str(raw["unit"]), where,
+                     str(raw.get("point", "")), str(raw.get("label", "")))  # fmt: skip

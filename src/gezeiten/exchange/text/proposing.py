@@ -2,41 +2,50 @@
 
 from __future__ import annotations
 
-import re
-from collections import Counter
-from dataclasses import dataclass, replace
-from itertools import pairwise
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.finding_times import Doubt, find_time
-from gezeiten.exchange.text.form import (
-    FIXED,
-    SPACES,
-    USUAL_MISSING,
-    ColumnTie,
-    TextForm,
-    TimeForm,
+from gezeiten.exchange.text.cells import (
+    flags_beside,
+    glued_marks,
+    glued_units,
+    marks,
+    number_signs,
+    with_signs,
 )
-from gezeiten.exchange.text.meaning import meaning, unit_behind, unit_named
-from gezeiten.exchange.text.reading import split_line, text_pieces
+from gezeiten.exchange.text.columns import explained, facts_of, number_columns, ties_of, unit_hints
+from gezeiten.exchange.text.doubts import KINDS, Doubt
+from gezeiten.exchange.text.elsewhere import time_elsewhere, zone_of
+from gezeiten.exchange.text.finding_times import find_time
+from gezeiten.exchange.text.form import ColumnTie, Opening, TextForm
+from gezeiten.exchange.text.lines import split_line
+from gezeiten.exchange.text.opening import opening_words, openings
+from gezeiten.exchange.text.sample import Sample, sample_of
+from gezeiten.exchange.text.shapes import Headings, Shape, headings_of, later, shape_of
+from gezeiten.exchange.text.stations import Told, told_by_blocks, told_by_columns
 
-SAMPLE_LINES = 400
-_SAMPLE_BYTES = 256 << 10
-_NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
-_DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
-_DELIMITERS = ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.9, SPACES))
-"""With how much each is liked where several would do."""
+_SHOWN = 120
 
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """How the text seems to be written. lines: its first ones, as they are, numbered from 1."""
+    """How the text seems to be written. lines: its first ones, as they are, numbered from 1.
+
+    facts: what the lines before readings say. explained, hints: by column, what the head says about
+    its name, and the unit that its values suggest. head_rows: lines with words or units above the
+    columns, from 0. others: further texts in the file, with what they are called.
+    """
 
     form: TextForm
     lines: tuple[str, ...]
     columns: tuple[ColumnTie, ...]
     doubts: tuple[Doubt, ...]
+    facts: tuple[tuple[str, str], ...] = ()
+    explained: dict[int, str] = field(default_factory=dict)
+    hints: dict[int, str] = field(default_factory=dict)
+    head_rows: tuple[int, ...] = ()
+    others: tuple[tuple[Opening, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,12 +53,14 @@ class Known:
     """What somebody knows of a text; the rest is found out.
 
     delimiter: what stands between the columns, or "". starts: where columns of fixed width begin,
-    counted from 0, or (). time_columns: which columns are the time, or ().
+    counted from 0, or (). time_columns: which columns are the time, or (). opening: what of a
+    packed file, or None.
     """
 
     delimiter: str = ""
     starts: tuple[int, ...] = ()
     time_columns: tuple[int, ...] = ()
+    opening: Opening | None = None
 
 
 NOTHING_KNOWN = Known()
@@ -61,228 +72,112 @@ def propose(path: Path, known: Known = NOTHING_KNOWN) -> Proposal:
     Raises:
         InputError: it cannot be read, is no text, or has no columns with times and numbers.
     """
-    encoding = sniff_encoding(_head(path))
-    lines = _first_lines(path, encoding)
-    tail = _last_lines(path, encoding)
-    delimiter, first, count, widths = _shape(lines, known)
-    draft = TextForm(encoding, delimiter, ".", first + 1, count, TimeForm((), ""), widths=widths)
-    rows = [row for row in (split_line(line, draft) for line in lines[first:] + tail)
-            if len(row) == count]  # fmt: skip
-    header, units = _headings(lines[:first], draft)
-    time, time_doubts = find_time(rows, header, known.time_columns)
-    decimal, decimal_doubts = _decimal(rows, time.columns, delimiter)
-    form = replace(draft, decimal=decimal, time=time, header=header, units=units)
-    doubts = (*time_doubts, *decimal_doubts)
-    if time.needs_zone:
-        doubts = (*doubts, Doubt("zone", "In which time zone are the times?"))
-    columns = _columns(rows, form)
-    doubts = (*doubts, *_marks(rows, [one.column for one in columns], decimal))
-    return Proposal(form, tuple(lines[:60]), columns, doubts)
+    ways = openings(path)
+    if not ways:
+        raise InputError(f"{path.name} holds no sheet with cells; choose another file.")
+    if known.opening is not None or len(ways) == 1:
+        chosen = ways[0] if known.opening is None else known.opening
+        return _with_others(_proposed(path, chosen, known), ways)
+    return _first_that_can_be(path, ways, known)
 
 
-# -- bytes to lines --------------------------------------------------------------------------------
-def _head(path: Path) -> bytes:
-    try:
-        with path.open("rb") as file:
-            return file.read(_SAMPLE_BYTES)
-    except OSError as exc:
-        raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
+def _first_that_can_be(path: Path, ways: list[Opening], known: Known) -> Proposal:
+    """Return the proposal for the first of several texts that has readings."""
+    refusal: InputError | None = None
+    for opening in ways:
+        try:
+            return _with_others(_proposed(path, opening, known), ways)
+        except InputError as exc:
+            refusal = refusal or exc
+    assert refusal is not None  # there were several
+    raise refusal
 
 
-def sniff_encoding(head: bytes) -> str:
-    """Return the encoding of bytes: by their mark, by zero bytes, by whether they are UTF-8.
-
-    Raises:
-        InputError: it is no text.
-    """
-    if head.startswith(b"\xff\xfe"):
-        return "utf-16-le"
-    if head.startswith(b"\xfe\xff"):
-        return "utf-16-be"
-    even, odd = head[0::2].count(0), head[1::2].count(0)
-    if odd > len(head) // 4 and even == 0:
-        return "utf-16-le"
-    if even > len(head) // 4 and odd == 0:
-        return "utf-16-be"
-    if even or odd:
-        raise InputError("This is no text; choose a file with lines of readings.")
-    try:
-        head.decode("utf-8")
-    except UnicodeDecodeError as exc:
-        if exc.start < len(head) - 4:  # not just a sign cut in two at the end
-            return "cp1252"
-    return "utf-8"
+def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
+    if len(ways) == 1:
+        return proposal
+    return replace(proposal, others=tuple((one, opening_words(one)) for one in ways))
 
 
-def _first_lines(path: Path, encoding: str) -> list[str]:
-    for _, data, _ in text_pieces(path, encoding, _SAMPLE_BYTES):
-        text = data.decode("utf-8", errors="replace").removeprefix("\ufeff")
-        return text.split("\n")[:SAMPLE_LINES]
-    raise InputError(f"{path.name} is empty; choose a file with lines of readings.")
+def _proposed(path: Path, opening: Opening, known: Known) -> Proposal:
+    sample = sample_of(path, opening)
+    shape = shape_of(sample.lines, known.delimiter, known.starts)
+    first = _of_shape(sample, shape, known)
+    if _has_time(first) or known.time_columns:
+        return first
+    others = (_of_shape(sample, one, known) for one in later(shape, sample.lines))
+    return next((one for one in others if _has_time(one)), first)
 
 
-def _last_lines(path: Path, encoding: str) -> list[str]:
-    """Return some lines of the file's end, so that dates of a long file are all known."""
-    size = path.stat().st_size
-    if size <= _SAMPLE_BYTES:
-        return []
-    with path.open("rb") as file:
-        file.seek((size - _SAMPLE_BYTES // 4) // 2 * 2)
-        text = file.read().decode(encoding, errors="replace").replace("\r", "")
-    return text.split("\n")[1:-1][-SAMPLE_LINES:]
+def _has_time(proposal: Proposal) -> bool:
+    return all(doubt.kind != "time" for doubt in proposal.doubts)
 
 
-# -- columns ---------------------------------------------------------------------------------------
-def _shape(lines: list[str], known: Known) -> tuple[str, int, int, tuple[int, ...]]:
-    """Return delimiter, index of the first line of readings, number of columns, fixed widths."""
-    wanted = FIXED if known.starts else known.delimiter
-    best: tuple[float, str, int, int] = (0.0, "", 0, 0)
-    for weight, delimiter in _DELIMITERS:
-        if wanted not in ("", delimiter):
-            continue
-        draft = TextForm("utf-8", delimiter, ".", 1, 0, TimeForm((), ""))
-        rows = [split_line(line, draft) if line.strip() else [] for line in lines]
-        counts = Counter(len(row) for row in rows if len(row) > 1 and _has_readings(row))
-        if not counts:
-            continue
-        count, often = counts.most_common(1)[0]
-        first = next(i for i, r in enumerate(rows) if len(r) == count and _has_readings(r))
-        after = sum(bool(row) for row in rows[first:])
-        score = weight * often / max(after, 1)
-        if delimiter == SPACES and _is_ragged(lines[first:]):
-            score *= 0.5
-        if score > best[0]:
-            best = (score, delimiter, first, count)
-    score, delimiter, first, count = best
-    if score < 0.5 or wanted == FIXED:
-        widths = _widths_from(known.starts, lines) if known.starts else _fixed_widths(lines)
-        if widths:
-            draft = TextForm("utf-8", FIXED, ".", 1, len(widths), TimeForm((), ""), widths=widths)
-            for i, line in enumerate(lines):
-                if _has_readings(split_line(line, draft)):
-                    return FIXED, i, len(widths), widths
-        raise InputError(
-            "No columns with times and numbers are found in this text; choose another file."
-        )
-    return delimiter, first, count, ()
+def _of_shape(sample: Sample, shape: Shape, known: Known) -> Proposal:
+    lines = sample.lines
+    split = [split_line(line, shape.draft) for line in lines]
+    blocks = told_by_blocks(lines, shape, split)
+    tail = [split_line(line, shape.draft) for line in sample.tail]
+    rows = _rows([*split[shape.first :], *tail], shape)
+    head = lines[: shape.first]
+    heads = headings_of(lines, shape)
+    form = replace(shape.draft, encoding=sample.encoding, opening=sample.opening,
+                   header=heads.words, units=heads.units)  # fmt: skip
+    if blocks.block is not None:
+        form = replace(form, beside=(blocks.block,))
+    form, doubts = _timed(form, rows, sample, shape, heads, known)
+    return _with_values(form, rows, blocks, head, heads, sample, doubts)
 
 
-def _has_readings(row: list[str]) -> bool:
-    """Whether a line could be one of readings: something like a time first, and a number."""
-    cells = [cell for cell in row if cell]
-    has_digit_first = any(re.match(r"\d", cell) for cell in cells[:3]) or any(
-        _DATE.match(cell) for cell in cells
-    )
-    numbers = sum(bool(_NUMBER.match(cell)) or cell in USUAL_MISSING for cell in cells)
-    return has_digit_first and len(cells) > 1 and numbers > 0
+def _rows(split: list[list[str]], shape: Shape) -> list[list[str]]:
+    """Return the lines that are whole; of those that may lack columns, made whole."""
+    rows = []
+    for row in split:
+        if len(row) == shape.columns:
+            rows.append(row)
+        elif shape.ragged and 1 < len(row) < shape.columns:
+            rows.append([*row, *[""] * (shape.columns - len(row))])
+    return rows
 
 
-def _is_ragged(lines: list[str]) -> bool:
-    """Whether empty cells of a table in fixed columns would shift columns split at blanks."""
-    counts = {len(line.split()) for line in lines if line.strip()}
-    lengths = {len(line) for line in lines if line.strip()}
-    return len(counts) > 1 and len(lengths) == 1
+def _timed(
+    form: TextForm, rows: list[list[str]], sample: Sample, shape: Shape, heads: Headings,
+    known: Known,
+) -> tuple[TextForm, tuple[Doubt, ...]]:  # fmt: skip
+    """Return a form with its time, and what is asked about that."""
+    head, body = sample.lines[: shape.first], sample.lines[shape.first :]
+    time, doubts = find_time(rows, heads.words, known.time_columns)
+    if any(doubt.kind == "time" for doubt in doubts) and not known.time_columns:
+        behind = form.columns + len(form.beside)
+        elsewhere = time_elsewhere(rows, head, body, sample, behind)
+        if elsewhere is not None:
+            form = replace(form, beside=(*form.beside, elsewhere.beside))
+            time, doubts = elsewhere.time, list(elsewhere.doubts)
+    time, zone_doubts = zone_of(time, heads.words, head)
+    return replace(form, time=time), (*doubts, *zone_doubts)
 
 
-def _fixed_widths(lines: list[str]) -> tuple[int, ...]:
-    """Return column widths where blanks stand one above the other in all lines of readings."""
-    body = [line for line in lines if re.match(r"\s*\d", line)]
-    if len(body) < 3:
-        return ()
-    length = max(len(line) for line in body)
-    padded = [line.ljust(length) for line in body]
-    blank = [all(line[i] == " " for line in padded) for i in range(length)]
-    starts = [i for i in range(length) if not blank[i] and (i == 0 or blank[i - 1])]
-    if len(starts) < 2:
-        return ()
-    edges = [0, *starts[1:], length + 64]
-    return tuple(b - a for a, b in pairwise(edges))
-
-
-def _widths_from(starts: tuple[int, ...], lines: list[str]) -> tuple[int, ...]:
-    """Return widths of columns that begin where somebody says; the last one takes the rest."""
-    longest = max((len(line) for line in lines), default=0)
-    edges = [0, *(start for start in sorted(set(starts)) if start > 0)]
-    return tuple(b - a for a, b in pairwise([*edges, max(longest, edges[-1]) + 64]))
-
-
-def _headings(before: list[str], form: TextForm) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Return the words above the columns and the row of units below them, where there are."""
-    rows = [split_line(line.lstrip("#% "), form) for line in before]
-    fitting = [row for row in rows if len(row) == form.columns and any(row)]
-    if not fitting:
-        return (), ()
-    last = fitting[-1]
-    looks_like_units = len(fitting) > 1 and all(len(cell) <= 10 for cell in last) and any(
-        unit_named(cell.strip("()[]")) for cell in last
-    )  # fmt: skip
-    if looks_like_units:
-        return tuple(fitting[-2]), tuple(cell.strip("()[]") for cell in last)
-    units = [unit_behind(cell) for cell in last]
-    return tuple(last), tuple(units) if any(units) else ()
-
-
-# -- numbers, quantities ---------------------------------------------------------------------------
-def _decimal(
-    rows: list[list[str]], time: tuple[int, ...], delimiter: str
-) -> tuple[str, list[Doubt]]:
-    """Return the decimal sign, and a doubt where 1,234 could be either."""
-    cells = [cell for row in rows for i, cell in enumerate(row) if i not in time]
-    commas = [cell for cell in cells if re.fullmatch(r"[+-]?\d+,\d+", cell)]
-    points = [cell for cell in cells if re.fullmatch(r"[+-]?\d*\.\d+", cell)]
-    if delimiter == "," or not commas:
-        return ".", []
-    if points or all(re.fullmatch(r"[+-]?\d{1,3},\d{3}", cell) for cell in commas):
-        choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
-        return ",", [Doubt("decimal", f"“{commas[0]}”: what is the comma?", choices)]
-    return ",", []
-
-
-_FAR = 3.0
-"""How many times as far as all others lie apart a number lies from them that may mean nothing."""
-
-
-def _marks(rows: list[list[str]], columns: list[int], decimal: str) -> list[Doubt]:
-    """Ask about numbers that come again exactly and lie far from all others: -8888, 99.99, 1e20."""
-    found: dict[str, int] = {}
-    for column in columns:
-        cells = [row[column] for row in rows
-                 if _NUMBER.match(row[column]) and row[column] not in USUAL_MISSING]  # fmt: skip
-        values = {cell: float(cell.replace(decimal, ".")) for cell in set(cells)
-                  if cell.count(",") <= (decimal == ",")}  # fmt: skip
-        for mark, often in Counter(cells).items():
-            others = [value for cell, value in values.items() if cell != mark]
-            if often > 1 and mark in values and _is_far(values[mark], others):
-                found[mark] = found.get(mark, 0) + often
-    if not found:
-        return []
-    listed = ", ".join(f"“{mark}” ({often} times)" for mark, often in found.items())
-    question = f"{listed} in the lines looked at, far from all other numbers: what does it mean?"
-    return [Doubt("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
-
-
-def _is_far(value: float, others: list[float]) -> bool:
-    if len(others) < 3:
-        return False
-    low, high = min(others), max(others)
-    return max(low - value, value - high) > _FAR * (high - low)
-
-
-def _columns(rows: list[list[str]], form: TextForm) -> tuple[ColumnTie, ...]:
-    """Return what the columns of numbers seem to measure; "" where nothing tells."""
-    ties = []
-    taken: set[str] = set()
-    for column in range(form.columns):
-        cells = [row[column] for row in rows]
-        numbers = [c for c in cells if _NUMBER.match(c)]
-        usable = [c for c in cells if c not in USUAL_MISSING]
-        if column in form.time.columns or not usable or len(numbers) < 0.5 * len(usable):
-            continue
-        words = form.header[column] if form.header else ""
-        unit = form.units[column] if form.units else ""
-        quantity, told = meaning(words, unit)
-        if quantity in taken:
-            quantity = ""
-        taken.add(quantity)
-        ties.append(ColumnTie(column, quantity, told))
-    return tuple(ties)
+def _with_values(
+    form: TextForm, rows: list[list[str]], blocks: Told, head: list[str], heads: Headings,
+    sample: Sample, doubts: tuple[Doubt, ...],
+) -> Proposal:  # fmt: skip
+    time = form.time.columns
+    numbers = number_columns(rows, form.columns, time)
+    told = blocks if blocks.block is not None else told_by_columns(rows, form.header, time)
+    telling = (told.station_column, told.name_column, told.unit_column)
+    values = [column for column in numbers if column not in telling]
+    decimal, thousands, sign_doubts = number_signs(rows, values, form.delimiter)
+    units = glued_units(rows, values)
+    form = with_signs(form, decimal, thousands, units)
+    others = [c for c in range(form.columns) if c not in numbers and c not in time
+              and c not in telling]  # fmt: skip
+    flags, flag_doubts = flags_beside(rows, form.header, values, others)
+    form = replace(form, flags=flags)
+    facts = facts_of([line for i, line in enumerate(head) if i not in heads.rows])
+    said = explained(form.header, facts)
+    ties = ties_of(rows, values, form, told, said)
+    about = [*doubts, *sign_doubts, *glued_marks(rows, values, units), *marks(rows, values, form),
+             *flag_doubts]  # fmt: skip
+    about.sort(key=lambda doubt: KINDS.index(doubt.kind))
+    return Proposal(form, tuple(sample.lines[:_SHOWN]), ties, tuple(about), facts, said,
+                    unit_hints(rows, ties, form), heads.rows)  # fmt: skip

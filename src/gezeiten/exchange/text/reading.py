@@ -6,9 +6,8 @@ by line there too, so that each line that cannot be used is named with its reaso
 
 from __future__ import annotations
 
-import codecs
-import csv
 import io
+import re
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -22,15 +21,19 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.form import FIXED, SPACES, TextForm
+from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, TextForm, Where
+from gezeiten.exchange.text.lines import TextPiece, decoded, split_line, text_pieces
+from gezeiten.exchange.text.numbers import Marks, Numbers
 from gezeiten.exchange.text.times import WallClock
 
-VERSION = 2
+VERSION = 3
 """Of this reader. 1: a cell that is no number costs its line, and times are written as
-`times.py` says; 2: it costs that cell."""
-_PIECE_BYTES = 1 << 23
-_LONGEST_LINE = 1 << 20
+`times.py` says; 2: it costs that cell; 3: points are those of thousands only where that is said,
+and NULs are no signs."""
 _SHOWN = 120
+_BLANKS = re.compile(rb"[ \t]+")
+_BLANKS_AT_ENDS = re.compile(rb"(?m)^ +| +$")
+_SIGNS = re.compile(rb"[ \t]*[;,|\t][ \t]*|[ \t]+")
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +51,7 @@ class Piece:
 
     lines: line numbers (n,). rejected: lines that were left out. done_bytes: how far in the file
     this piece reaches. spoilt: lines that were taken without a cell of theirs that is no number.
+    words: what the columns of conditions say (n,), by column number.
     """
 
     times: Times
@@ -56,6 +60,14 @@ class Piece:
     rejected: list[Rejected] = field(default_factory=list)
     done_bytes: int = 0
     spoilt: list[Rejected] = field(default_factory=list)
+    words: dict[int, pl.Series] = field(default_factory=dict)
+
+    def of(self, where: Where) -> Marks:
+        """Return which readings are of lines like these, bool (n,)."""
+        marks = np.ones(len(self.times), np.bool_)
+        for column, text in where:
+            marks &= (self.words[column] == text).to_numpy()
+        return marks
 
 
 def read_text(
@@ -64,24 +76,26 @@ def read_text(
     columns: tuple[int, ...],
     cancelled: Callable[[], bool] = lambda: False,
     version: int = VERSION,
+    rows: tuple[Where, ...] = (),
 ) -> Iterator[Piece]:
     """Yield the readings of a text, piece by piece, in the order of its lines.
 
     Args:
         columns: which columns are wanted as numbers.
         version: of the reader; texts that are kept are read as they were.
+        rows: which lines are wanted, of any of these conditions; () for all.
 
     Raises:
         InputError: the form cannot be used, or the file cannot be read.
     """
     if form.time.needs_zone and not form.time.zone:
         raise InputError("It is not said in which time zone the text is; choose one.")
-    reader = _Reader(form, columns, version)
+    reader = _Reader(form, columns, version, rows)
     with ThreadPoolExecutor(1) as ahead:  # the next piece is split while this one is understood
         begun: deque[Future[_Split]] = deque()
         try:
-            for first_line, text, done_bytes in text_pieces(path, form.encoding):
-                begun.append(ahead.submit(reader.split, first_line, text, done_bytes))
+            for piece in text_pieces(path, form.encoding, form.opening):
+                begun.append(ahead.submit(reader.split, piece))
                 if len(begun) > 1:
                     yield reader.read(begun.popleft().result())
                 if cancelled():
@@ -97,181 +111,210 @@ def read_text(
 class _Split:
     """Lines split into columns by polars; frame is None where they are not all of one shape."""
 
-    first_line: int
-    text: bytes
-    done_bytes: int
+    piece: TextPiece
     frame: pl.DataFrame | None
-
-
-def text_pieces(
-    path: Path, encoding: str, piece_bytes: int = _PIECE_BYTES
-) -> Iterator[tuple[int, bytes, int]]:
-    """Yield (number of the first line, whole lines as UTF-8 with LF, bytes read so far).
-
-    Raises:
-        InputError: the file cannot be read.
-    """
-    try:
-        decoder = codecs.getincrementaldecoder(encoding)(errors="replace")
-    except LookupError as exc:
-        raise InputError(f"{encoding} is no encoding; choose another one.") from exc
-    line, rest, done = 1, b"", 0
-    try:
-        with path.open("rb") as file:
-            while raw := file.read(piece_bytes):
-                done += len(raw)
-                data = raw if encoding == "utf-8" else decoder.decode(raw).encode()
-                if done == len(raw):
-                    data = data.removeprefix(b"\xef\xbb\xbf")
-                data = rest + data
-                if data.endswith(b"\r"):  # maybe half of a CR LF
-                    more = file.read(2 if encoding.startswith("utf-16") else 1)
-                    done += len(more)
-                    data += more if encoding == "utf-8" else decoder.decode(more).encode()
-                if b"\r" in data:
-                    data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
-                cut = data.rfind(b"\n") + 1
-                whole, rest = data[:cut], data[cut:]
-                if whole:
-                    yield line, whole, done
-                    line += whole.count(b"\n")
-                if len(rest) > _LONGEST_LINE:
-                    raise InputError(
-                        f"Line {line} of {path.name} has over a million signs, so this is no text "
-                        "of readings; choose another file."
-                    )
-    except OSError as exc:
-        raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
-    if rest:
-        yield line, rest + b"\n", done
 
 
 class _Reader:
     """Reads pieces by one form."""
 
-    def __init__(self, form: TextForm, columns: tuple[int, ...], version: int) -> None:
+    def __init__(
+        self, form: TextForm, columns: tuple[int, ...], version: int, rows: tuple[Where, ...]
+    ) -> None:
         self._form, self._columns, self._version = form, columns, version
         self._clock = WallClock(form.time, version)
-        self._names = [f"c{i}" for i in range(form.columns)]
-        self._missing = [mark for mark in form.missing if mark]
+        self._numbers = Numbers(form, version)
+        self._names = [f"c{i}" for i in range(form.columns + len(form.beside))]
+        self._rows = rows
+        self._conditions = sorted({column for where in rows for column, _ in where})
+        flags = [one.column for one in form.flags]
+        self._last_of_time = max((c for c in form.time.columns if c < form.columns), default=0)
+        self._as_words = {*form.time.columns, *self._conditions, *flags}
+        self._wanted = sorted({*self._as_words, *columns})
+        self._beside = [one.text for one in form.beside]
+        self._follows = [(i, re.compile(one.shape))
+                         for i, one in enumerate(form.beside) if one.kind == "line"]  # fmt: skip
 
-    def split(self, first_line: int, text: bytes, done_bytes: int) -> _Split:
+    def split(self, piece: TextPiece) -> _Split:
         """Return the columns of a piece; needs nothing of the pieces before."""
-        skip = self._form.first_line - first_line
-        if skip > 0:
+        form, first_line, text = self._form, piece.first_line, piece.text
+        if self._version > 2 and b"\0" in text:
+            text = text.replace(b"\0", b"")
+        skip = form.first_line - first_line
+        if skip > 0 and not form.follows_lines:  # else the first lines say something
             for _ in range(skip):
                 text = text[text.find(b"\n") + 1 :] if b"\n" in text else b""
-            first_line = self._form.first_line
-        count = self._even_lines(text)
-        frame = self._fast(text, count, numbers=True) if count else None
-        return _Split(first_line, text, done_bytes, frame)
+            first_line = form.first_line
+        piece = TextPiece(first_line, text, piece.done_bytes, piece.is_cut)
+        even = None if form.follows_lines else self._even(text)
+        frame = None if even is None else self._fast(even, numbers=True)
+        return _Split(piece, frame)
 
     def read(self, split: _Split) -> Piece:
         """Return the readings of a piece. Pieces have to come in their order."""
-        first_line, text, done_bytes = split.first_line, split.text, split.done_bytes
-        if not text:
+        piece = split.piece
+        if not piece.text:
             nothing = np.empty(0, np.int64)
-            return Piece(nothing, {c: np.empty(0) for c in self._columns}, nothing, [], done_bytes)
-        quick = None if split.frame is None else self._converted(split.frame)
+            words = {column: pl.Series([], dtype=pl.String) for column in self._conditions}
+            return Piece(nothing, {c: np.empty(0) for c in self._columns}, nothing, [],
+                         piece.done_bytes, words=words)  # fmt: skip
+        quick = None if split.frame is None else self._converted(split.frame, piece)
         if quick is not None:
-            times, values = quick
-            lines = np.arange(first_line, first_line + len(times), dtype=np.int64)
-            return Piece(times, values, lines, [], done_bytes)
-        count = self._even_lines(text)
-        frame = self._fast(text, count, numbers=False) if count else None
+            return quick
+        even = None if self._form.follows_lines else self._even(piece.text)
+        frame = None if even is None else self._fast(even, numbers=False)
         if frame is not None:
-            return self._judged(first_line, frame, text, done_bytes)
-        return self._slow(first_line, text, done_bytes)
+            return self._judged(piece, frame)
+        return self._slow(piece)
 
     # -- all lines as they should be ---------------------------------------------------------------
-    def _even_lines(self, text: bytes) -> int:
-        """Return how many lines there are where every one has its columns, else 0.
+    def _even(self, text: bytes) -> tuple[bytes, str, int] | None:
+        """Return lines with one sign between columns, that sign and how many lines there are, where
+        every one has its columns; else None.
 
         Signs are counted: only when their number is right may polars split.
         """
-        form = self._form
-        if form.delimiter in (FIXED, SPACES) or text.startswith(b"\n") or b"\n\n" in text:
-            return 0
+        form, sign = self._form, self._form.delimiter
+        if text.startswith(b"\n") or b"\n\n" in text:
+            return None
+        if sign == FIXED:
+            return self._in_slices(text)
+        if sign == SPACES:
+            text, sign = _BLANKS_AT_ENDS.sub(b"", _BLANKS.sub(b" ", text)), " "
+        elif sign == MIXED:
+            text, sign = _SIGNS.sub(b"\t", _BLANKS_AT_ENDS.sub(b"", text)), "\t"
         signs = np.frombuffer(text, np.uint8)
         lines = int(np.count_nonzero(signs == ord("\n")))
-        columns = int(np.count_nonzero(signs == ord(form.delimiter)))
-        return lines if columns == lines * (form.columns - 1) and b'"' not in text else 0
+        columns = int(np.count_nonzero(signs == ord(sign)))
+        is_quoted = b'"' in text
+        if columns != lines * (form.columns - 1) or (is_quoted and sign == " "):
+            return None
+        return text, sign, lines
 
-    def _fast(self, text: bytes, count: int, *, numbers: bool) -> pl.DataFrame | None:
+    def _in_slices(self, text: bytes) -> tuple[bytes, str, int] | None:
+        """Return lines of fixed width where all of them are whole."""
+        lines = text.count(b"\n")
+        least = sum(self._form.widths[:-1])
+        series = pl.Series(decoded(text).split("\n")[:-1], dtype=pl.String)
+        if b"\x1f" in text or (series.str.len_chars() < least).any():
+            return None
+        ends, cells = 0, []
+        for width in self._form.widths:
+            cells.append(series.str.slice(ends, width))
+            ends += width
+        frame = pl.DataFrame({f"c{i}": cell for i, cell in enumerate(cells)})
+        joined = frame.select(pl.concat_str(pl.all().str.strip_chars(), separator="\x1f"))
+        return ("\n".join(joined.to_series().to_list()) + "\n").encode(), "\x1f", lines
+
+    def _fast(self, even: tuple[bytes, str, int], *, numbers: bool) -> pl.DataFrame | None:
         """Return the wanted columns as polars reads them, None where it cannot."""
-        form = self._form
-        wanted = sorted({*form.time.columns, *self._columns})
-        number = pl.Float64 if numbers and form.decimal == "." else pl.String
-        kinds = {self._names[i]: pl.String if i in form.time.columns else number for i in wanted}
-        schema = {name: kinds.get(name, pl.String) for name in self._names}
+        form, (text, sign, count) = self._form, even
+        number = pl.Float64 if numbers and self._numbers.is_plain else pl.String
+        names = self._names[: form.columns]
+        kinds = {self._names[i]: pl.String if i in self._as_words else number
+                 for i in self._wanted}  # fmt: skip
+        schema = {name: kinds.get(name, pl.String) for name in names}
+        missing = [mark for mark in form.missing if mark]
+        by_words = any(i in self._as_words for i in self._columns)
         try:
             frame = pl.read_csv(
-                io.BytesIO(text), has_header=False, separator=form.delimiter, schema=schema,
-                columns=wanted, null_values=self._missing if numbers else None,
-                quote_char=None,
+                io.BytesIO(text), has_header=False, separator=sign, schema=schema,
+                columns=[i for i in self._wanted if i < form.columns],
+                null_values=missing if number == pl.Float64 and not by_words else None,
+                quote_char='"' if b'"' in text else None,
             )  # fmt: skip
         except (pl.exceptions.PolarsError, ValueError):
             return None
-        return frame if len(frame) == count else None
+        if len(frame) != count:
+            return None
+        said = [pl.lit(text, pl.String).alias(self._names[form.columns + i])
+                for i, text in enumerate(self._beside)]  # fmt: skip
+        return frame.with_columns(said) if said else frame
 
-    def _converted(self, frame: pl.DataFrame) -> tuple[Times, dict[int, Values]] | None:
-        """Return times and values, None where any of them could not be understood."""
+    def _converted(self, frame: pl.DataFrame, piece: TextPiece) -> Piece | None:
+        """Return the readings of lines, None where any of them could not be understood."""
+        lines = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
         try:
+            frame, lines = self._chosen(frame, lines)
             times = self._clock.instants([frame[self._names[i]] for i in self._form.time.columns])
             if times.null_count():
                 return None
-            values = {}
-            for column in self._columns:
-                numbers = self._numbers(frame[self._names[column]], strict=True)
-                values[column] = numbers.to_numpy()
+            values = {column: self._numbers.strict(frame[self._names[column]])
+                      for column in self._columns}  # fmt: skip
         except (pl.exceptions.PolarsError, ValueError):
             return None
         utc = times.to_numpy().astype(np.int64)
         if len(utc) and (utc.min() < EARLIEST_MS or utc.max() >= LATEST_MS):
             return None
-        return utc, values
+        self._take_flagged(frame, values)
+        return Piece(utc, values, lines, [], piece.done_bytes, words=self._words(frame))
 
-    def _numbers(self, text: pl.Series, *, strict: bool) -> pl.Series:
-        """Return numbers, null made NaN."""
-        if text.dtype == pl.String:
-            if self._form.decimal == ",":
-                text = text.str.replace_all(".", "", literal=True)
-                text = text.str.replace(",", ".", literal=True)
-            text = text.str.strip_chars().cast(pl.Float64, strict=strict)
-        return text.fill_null(float("nan"))
+    def _chosen(
+        self, frame: pl.DataFrame, lines: NDArray[np.int64]
+    ) -> tuple[pl.DataFrame, NDArray[np.int64]]:
+        """Return the lines that are wanted, with their numbers."""
+        if not self._rows:
+            return frame, lines
+        wanted = np.zeros(len(frame), np.bool_)
+        for where in self._rows:
+            its = np.ones(len(frame), np.bool_)
+            for column, text in where:
+                its &= (frame[self._names[column]].str.strip_chars() == text).fill_null(False)\
+                    .to_numpy()  # fmt: skip
+            wanted |= its
+        return frame.filter(pl.Series(wanted)), lines[wanted]
+
+    def _words(self, frame: pl.DataFrame, keep: Marks | None = None) -> dict[int, pl.Series]:
+        words = {column: frame[self._names[column]].str.strip_chars()
+                 for column in self._conditions}  # fmt: skip
+        if keep is None:
+            return words
+        return {column: text.filter(pl.Series(keep)) for column, text in words.items()}
+
+    def _take_flagged(self, frame: pl.DataFrame, values: dict[int, Values]) -> None:
+        """Take away the values beside which a flag says that they are none."""
+        for flags in self._form.flags:
+            if not flags.none:
+                continue
+            said = frame[self._names[flags.column]].str.strip_chars().fill_null("")
+            bad = said.is_in(list(flags.none)).to_numpy()
+            for column in flags.of:
+                if column in values and bad.any():
+                    values[column] = np.where(bad, np.nan, values[column])
 
     # -- line by line ------------------------------------------------------------------------------
-    def _slow(self, first_line: int, text: bytes, done_bytes: int) -> Piece:
+    def _slow(self, piece: TextPiece) -> Piece:
         """Read lines that are not all of one shape."""
-        lines = text.decode("utf-8", errors="replace").split("\n")[:-1]
+        lines = decoded(piece.text).split("\n")[:-1]
         reasons: dict[int, str] = {}
         blank = np.array([not line.strip() for line in lines], np.bool_)
-        frame = self._split(lines, blank, reasons)
-        return self._sorted_out(first_line, frame, blank, reasons, lines.__getitem__, done_bytes)
+        frame = self._split(piece, lines, blank, reasons)
+        return self._sorted_out(piece, frame, blank, reasons, lines.__getitem__)
 
-    def _judged(self, first_line: int, frame: pl.DataFrame, text: bytes, done_bytes: int) -> Piece:
+    def _judged(self, piece: TextPiece, frame: pl.DataFrame) -> Piece:
         """Read lines that are all of one shape, some of which say what cannot be."""
         shown: list[str] = []
 
         def line(i: int) -> str:
             if not shown:
-                shown.extend(text.decode("utf-8", errors="replace").split("\n"))
+                shown.extend(decoded(piece.text).split("\n"))
             return shown[i]
 
         blank = np.zeros(len(frame), np.bool_)
-        return self._sorted_out(first_line, frame, blank, {}, line, done_bytes)
+        return self._sorted_out(piece, frame, blank, {}, line)
 
     def _sorted_out(
         self,
-        first_line: int,
+        piece: TextPiece,
         frame: pl.DataFrame,
-        blank: NDArray[np.bool_],
+        blank: Marks,
         reasons: dict[int, str],
         line: Callable[[int], str],
-        done_bytes: int,
     ) -> Piece:
-        """Return the good lines, and each other one with its reason; blank ones are no readings."""
-        numbers = np.arange(first_line, first_line + len(frame), dtype=np.int64)
+        """Return the good lines, and each other one with its reason; blank ones are no readings,
+        nor are those that are not wanted."""
+        numbers = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
+        blank = blank | self._unwanted(frame, reasons)
         times = self._clock.instants([frame[self._names[i]] for i in self._form.time.columns])
         bad_time = times.is_null().to_numpy()
         utc = times.fill_null(0).to_numpy().astype(np.int64)
@@ -283,10 +326,12 @@ class _Reader:
         values: dict[int, Values] = {}
         cells: dict[int, str] = {}
         for column in self._columns:
-            values[column], unreadable = self._cells(frame, column)
+            text = frame[self._names[column]]
+            values[column], unreadable = self._numbers.cells(text)
             for i in np.flatnonzero(unreadable & ~blank):
-                said = frame[self._names[column]][int(i)].strip()[:30]
+                said = text[int(i)].strip()[:30]
                 cells.setdefault(int(i), f"“{said}” in column {column + 1} is no number")
+        self._take_flagged(frame, values)
         costly = cells if self._version == 1 else _without_any(cells, values)
         reasons = {**costly, **reasons}
         good = ~blank
@@ -297,30 +342,41 @@ class _Reader:
 
         kept = {column: value[good] for column, value in values.items()}
         spoilt = {i: why for i, why in cells.items() if i not in reasons}
-        return Piece(utc[good], kept, numbers[good], told(reasons), done_bytes, told(spoilt))
+        return Piece(utc[good], kept, numbers[good], told(reasons), piece.done_bytes, told(spoilt),
+                     self._words(frame, good))  # fmt: skip
 
-    def _cells(self, frame: pl.DataFrame, column: int) -> tuple[Values, NDArray[np.bool_]]:
-        """Return the numbers of a column, NaN where missing, and where a cell is none."""
-        text = frame[self._names[column]].str.strip_chars()
-        is_missing = (text.is_null() | text.is_in([*self._missing, ""])).to_numpy()
-        number = self._numbers(text, strict=False).to_numpy().copy()
-        number[is_missing | np.isinf(number)] = np.nan
-        return number, np.isnan(number) & ~is_missing
+    def _unwanted(self, frame: pl.DataFrame, reasons: dict[int, str]) -> Marks:
+        """Return which whole lines are of no condition, bool (n,)."""
+        if not self._rows:
+            return np.zeros(len(frame), np.bool_)
+        _, chosen = self._chosen(frame, np.arange(len(frame)))
+        unwanted = np.ones(len(frame), np.bool_)
+        unwanted[chosen] = False
+        unwanted[list(reasons)] = False  # nobody knows of which station a broken line is
+        return unwanted
 
     def _split(
-        self, lines: list[str], blank: NDArray[np.bool_], reasons: dict[int, str]
+        self, piece: TextPiece, lines: list[str], blank: Marks, reasons: dict[int, str]
     ) -> pl.DataFrame:
-        """Return the lines' columns as text; lines of another number of columns get a reason."""
-        form = self._form
+        """Return the lines' columns as text; lines of another number of columns get a reason, those
+        that say something of the lines after them are as blank ones."""
+        form, empty = self._form, [""] * len(self._names)
         rows = [split_line(line, form) for line in lines]
         for i, row in enumerate(rows):
-            if len(row) != form.columns and not blank[i]:
-                found = "1 column" if len(row) == 1 else f"{len(row)} columns"
-                reasons[i] = f"it has {found} where {form.columns} are expected"
-                rows[i] = [""] * form.columns
-            elif blank[i]:
-                rows[i] = [""] * form.columns
-        columns = list(zip(*rows, strict=True)) if rows else [()] * form.columns
+            if self._heeds(lines[i]) or blank[i] or piece.first_line + i < form.first_line:
+                blank[i], rows[i] = True, empty
+                continue
+            is_whole = len(row) == form.columns
+            if form.ragged and self._last_of_time < len(row) < form.columns:
+                is_whole = not (piece.is_cut and i == len(rows) - 1)
+                row = [*row, *[""] * (form.columns - len(row))]
+            if is_whole:
+                rows[i] = [*row, *self._beside]
+                continue
+            found = "1 column" if len(row) == 1 else f"{len(row)} columns"
+            reasons[i] = f"it has {found} where {form.columns} are expected"
+            rows[i] = empty
+        columns = list(zip(*rows, strict=True)) if rows else [()] * len(self._names)
         return pl.DataFrame(
             {
                 name: pl.Series(name, column, dtype=pl.String)
@@ -328,26 +384,17 @@ class _Reader:
             }
         )
 
+    def _heeds(self, line: str) -> bool:
+        """Note what a line says of those after it; whether it says anything."""
+        for i, shape in self._follows:
+            found = shape.fullmatch(line.strip())
+            if found:
+                self._beside[i] = found[1].strip()
+                return True
+        return False
+
 
 def _without_any(cells: dict[int, str], values: dict[int, Values]) -> dict[int, str]:
     """Return of the lines with a cell that is no number those in which no other is one."""
     return {i: why for i, why in cells.items()
             if all(np.isnan(column[i]) for column in values.values())}  # fmt: skip
-
-
-def split_line(line: str, form: TextForm) -> list[str]:
-    """Return the columns of one line, blanks and quotes around them taken off."""
-    if form.delimiter == FIXED:
-        cells, at = [], 0
-        for width in form.widths:
-            cells.append(line[at : at + width].strip())
-            at += width
-        return cells if len(line) > sum(form.widths[:-1]) - 1 else cells[:1]
-    if form.delimiter == SPACES:
-        return line.split()
-    if '"' not in line:
-        return [cell.strip() for cell in line.split(form.delimiter)]
-    try:
-        return [cell.strip() for cell in next(csv.reader([line], delimiter=form.delimiter), [])]
-    except csv.Error:
-        return [line]

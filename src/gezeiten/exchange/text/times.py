@@ -15,6 +15,9 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import DAY_MS, Times
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import EPOCH_FACTORS, TimeForm
+from gezeiten.exchange.text.periods import of_period
+from gezeiten.exchange.text.rolling import Rolling
+from gezeiten.exchange.text.zone_names import with_offsets
 
 _DAY_OF_1970 = {"day_1900": 25_569, "day_1904": 24_107}
 """What a spreadsheet calls 1 January 1970, by the year from which it counts."""
@@ -56,6 +59,26 @@ def in_english(text: pl.Series) -> pl.Series:
     return parts.select(put)["text"]
 
 
+_WEEKDAYS = (
+    "monday tuesday wednesday thursday friday saturday sunday",
+    "montag dienstag mittwoch donnerstag freitag samstag sonntag",
+    "lundi mardi mercredi jeudi vendredi samedi dimanche",
+    "lunes martes miércoles miercoles jueves viernes sábado sabado domingo",
+    "lunedì martedì mercoledì giovedì venerdì domenica",
+    "maandag dinsdag woensdag donderdag vrijdag zaterdag zondag",
+)
+_SHORT_DAYS = {
+    name[:length] for names in _WEEKDAYS for name in names.split() for length in (2, 3, 4, 99)
+} - {"mar", "mars", "mart"}  # fmt: skip
+"""Days as they are written short; what may be a month is none."""
+_WEEKDAY = rf"(?i)^\s*(?:{'|'.join(sorted(_SHORT_DAYS, key=len, reverse=True))})\.?,?\s+"
+
+
+def without_weekdays(text: pl.Series) -> pl.Series:
+    """Return times without the day of the week in front of them."""
+    return text.str.replace(_WEEKDAY, "")
+
+
 class WallClock:
     """Makes instants of the times of a text, piece by piece in the order of its lines: in the hour
     that the end of daylight saving repeats, the lines before count."""
@@ -65,6 +88,7 @@ class WallClock:
         self._last_local_ms: int | None = None
         self._second_pass = False
         self._is_backward: bool | None = None if version > 1 else False
+        self._rolling = Rolling(form.rolls)
 
     def instants(self, columns: list[pl.Series]) -> pl.Series:
         """Return UTC ms of the cells of the time's columns, null where one could not be understood
@@ -76,7 +100,7 @@ class WallClock:
                 pl.Int64, strict=False
             )  # fmt: skip
         local = self._local(text)
-        if form.zone == "UTC" or "%z" in form.pattern:
+        if form.zone == "UTC" or not form.needs_zone:
             return local.dt.epoch("ms")
         return self._from_wall(local)
 
@@ -110,9 +134,18 @@ class WallClock:
             return _to_the_second(_of_years(self._counted(text)))
         if self._version == 1:
             return _moments(text, pattern)
+        if self._form.period:
+            text = of_period(text, self._form.period)
+        if "%a" in pattern:
+            text, pattern = without_weekdays(text), pattern.replace("%a ", "")
         if "%b" in pattern or "%p" in pattern:
             text = in_english(text)
-        return _with_midnights(text, pattern)
+        if "%Z" in pattern:
+            text, pattern = with_offsets(text), pattern.replace("%Z", "%z")
+        if self._form.rolls == "year":
+            text = self._rolling.years(text, lambda one: _with_midnights(one, pattern))
+        local = _with_midnights(text, pattern)
+        return self._rolling.days(local) if self._form.rolls == "day" else local
 
     def _from_wall(self, local: pl.Series) -> pl.Series:
         """Return the instants at which a wall clock shows these times.

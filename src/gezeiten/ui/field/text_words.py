@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from gezeiten.desk.intake.text_files import Preview, TextTaken
 from gezeiten.desk.intake.text_survey import Survey
 from gezeiten.exchange.text.form import TextForm
-from gezeiten.exchange.text.reading import split_line
+from gezeiten.exchange.text.lines import split_line
 from gezeiten.ui.shell.i18n import clock_time, counted, date, day_and_time, number, tr
 
 

@@ -1,0 +1,215 @@
+"""How the cells of values are written: decimal signs, thousands, marks for no value, flags."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import replace
+
+from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.form import USUAL_MISSING, Flags, TextForm
+from gezeiten.exchange.text.meaning import unit_named
+from gezeiten.exchange.text.shapes import GLUED, NUMBER
+
+_FAR = 3.0
+"""How many times as far as all others lie apart a number lies from them that may mean nothing."""
+_MOST_FLAGS = 12
+_FLAG_LETTERS = 3
+_FLAG_WORDS = re.compile(
+    r"flag|qual|status|valid|\bqc\b|\bqf\b|code|güte|guete|bemerk|remark|error", re.IGNORECASE
+)
+_GROUPS = r"[+\-−]?\d{1,3}(?:%s\d{3})+"
+
+
+def number_signs(
+    rows: list[list[str]], columns: list[int], delimiter: str
+) -> tuple[str, str, list[Doubt]]:
+    """Return the decimal sign, the sign between thousands ("" without one), and a doubt where 1,234
+    could be either."""
+    cells = [_bare(row[i]) for row in rows for i in columns]
+    apart = _sign_apart(cells)
+    if any(re.fullmatch(_GROUPS % r"\." + r",\d*", cell) for cell in cells):
+        return ",", ".", []
+    if any(re.fullmatch(_GROUPS % "," + r"\.\d*", cell) for cell in cells):
+        return ".", ",", []
+    commas = [cell for cell in cells if re.fullmatch(r"[+\-−]?[\d '’\u00a0\u202f]*\d,\d+", cell)
+              or re.fullmatch(r"[+\-−]?,\d+", cell)]  # fmt: skip
+    points = [cell for cell in cells if re.fullmatch(r"[+\-−]?[\d '’\u00a0\u202f]*\.\d+", cell)]
+    in_threes = [cell for cell in commas if re.fullmatch(r"[+\-−]?\d{1,3},\d{3}", cell)]
+    twice = [cell for cell in cells if re.fullmatch(_GROUPS % ",", cell) and cell.count(",") > 1]
+    if twice and len(in_threes) == len(commas):
+        return ".", ",", []
+    if any(re.fullmatch(_GROUPS % r"\.", cell) and cell.count(".") > 1 for cell in cells):
+        return ",", ".", []
+    if not commas:
+        return ".", apart, []
+    if len(in_threes) < len(commas):
+        if points and len(points) > len(commas):
+            return ".", apart, []
+        are_thousands = bool(points) and all(
+            re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell) for cell in points
+        )  # fmt: skip
+        return ",", apart or ("." if are_thousands else ""), []
+    if points and not all(re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell) for cell in points):
+        return ".", ",", []
+    if delimiter == ",":
+        return ".", ",", []
+    choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
+    return ",", apart, [Doubt("decimal", f"“{commas[0]}”: what is the comma?", choices)]
+
+
+def _sign_apart(cells: list[str]) -> str:
+    """Return a blank or an apostrophe that stands between thousands."""
+    for sign, shape in ((" ", r"[ \u00a0\u202f]"), ("’", "’"), ("'", "'")):
+        if any(re.fullmatch(_GROUPS % shape + r"(?:[.,]\d*)?", cell) for cell in cells):
+            return sign
+    return ""
+
+
+def _bare(cell: str) -> str:
+    found = GLUED.match(cell)
+    return found[2] if found and not NUMBER.match(cell) else cell
+
+
+# -- what stands at numbers ------------------------------------------------------------------------
+def glued_units(rows: list[list[str]], columns: list[int]) -> dict[int, str]:
+    """Return by column the unit that is written behind most of its numbers."""
+    units: dict[int, str] = {}
+    for column in columns:
+        behind = Counter(found[3] for row in rows if (found := GLUED.match(row[column]))
+                         and found[3])  # fmt: skip
+        if not behind:
+            continue
+        word, often = behind.most_common(1)[0]
+        numbers = sum(bool(GLUED.match(row[column])) for row in rows)
+        if unit_named(word) and often > 0.5 * numbers and word.lower() not in "efk":
+            units[column] = word
+    return units
+
+
+def glued_marks(rows: list[list[str]], columns: list[int], units: dict[int, str]) -> list[Doubt]:
+    """Ask about letters and signs at some numbers: "<0.5", "12.3*"."""
+    found: Counter[str] = Counter()
+    example: dict[str, str] = {}
+    for column in columns:
+        for row in rows:
+            cell = row[column]
+            match = GLUED.match(cell)
+            if match is None or NUMBER.match(cell) or cell in USUAL_MISSING:
+                continue
+            for mark in (match[1], match[3]):
+                if mark and mark != units.get(column):
+                    found[mark] += 1
+                    example.setdefault(mark, cell)
+    if not found:
+        return []
+    listed = ", ".join(f"“{example[mark]}” ({_times(many)})" for mark, many in found.items())
+    choices = (("\n".join(found), "the number that stands there"), ("", "no value"))
+    return [Doubt("glued", f"{listed}: what do such cells mean?", choices)]
+
+
+def _times(many: int) -> str:
+    return "once" if many == 1 else f"{many} times"
+
+
+# -- numbers that mean nothing ---------------------------------------------------------------------
+def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[Doubt]:
+    """Ask about numbers that come again exactly and lie far from all others: -8888, 99.99, 1e20."""
+    found: dict[str, int] = {}
+    for column in columns:
+        cells = [row[column] for row in rows
+                 if NUMBER.match(row[column]) and row[column] not in USUAL_MISSING]  # fmt: skip
+        values = {cell: value for cell in set(cells) if (value := _value(cell, form)) is not None}
+        for mark, often in Counter(cells).items():
+            others = [value for cell, value in values.items() if cell != mark]
+            if often > 1 and mark in values and _is_far(values[mark], others):
+                found[mark] = found.get(mark, 0) + often
+    if not found:
+        return []
+    listed = ", ".join(f"“{mark}” ({_times(often)})" for mark, often in found.items())
+    question = f"{listed} in the lines looked at, far from all other numbers: what does it mean?"
+    return [Doubt("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
+
+
+def _value(cell: str, form: TextForm) -> float | None:
+    bare = cell.replace("−", "-")
+    if form.thousands:
+        bare = bare.replace(form.thousands, "")
+    try:
+        return float(bare.replace(form.decimal, "."))
+    except ValueError:
+        return None
+
+
+def values_of(rows: list[list[str]], column: int, form: TextForm) -> list[float]:
+    """Return the numbers of a column."""
+    cells = (_bare(row[column]) for row in rows if row[column] not in form.missing)
+    return [value for cell in cells if (value := _value(cell, form)) is not None]
+
+
+def _is_far(value: float, others: list[float]) -> bool:
+    if len(others) < 3:
+        return False
+    low, high = min(others), max(others)
+    return max(low - value, value - high) > _FAR * (high - low)
+
+
+# -- flags -----------------------------------------------------------------------------------------
+def flags_beside(
+    rows: list[list[str]], header: tuple[str, ...], values: list[int], others: list[int]
+) -> tuple[tuple[Flags, ...], list[Doubt]]:
+    """Return the columns of flags beside values, and what is asked about them.
+
+    Args:
+        values: columns of numbers that may be readings; others: the rest, but those of the time.
+    """
+    found, doubts = [], []
+    for column in others:
+        said = Counter(row[column] for row in rows)
+        words = header[column] if header else ""
+        if not _are_flags(said, words):
+            continue
+        of = _flagged(column, header, values)
+        if not of:
+            continue
+        found.append(Flags(column, of))
+        if len(said) > 1:
+            doubts.append(_asked(column, words, said))
+    return tuple(found), doubts
+
+
+def _are_flags(said: Counter[str], words: str) -> bool:
+    short = all(len(flag) <= _FLAG_LETTERS for flag in said)
+    by_words = bool(_FLAG_WORDS.search(words))
+    return len(said) <= _MOST_FLAGS and (by_words or (short and any(said)))
+
+
+def _flagged(column: int, header: tuple[str, ...], values: list[int]) -> tuple[int, ...]:
+    """Return of which columns a column of flags speaks: those that its words name, else the one
+    before it; of all, where there is one for several."""
+    if header:
+        words = _FLAG_WORDS.sub("", header[column].lower()).strip(" _-.()")
+        named = [one for one in values if words and header[one].lower().startswith(words)]
+        if named:
+            return tuple(named[:1])
+    before = [one for one in values if one == column - 1]
+    return tuple(before) if before else tuple(one for one in values if one < column)[-1:]
+
+
+def _asked(column: int, words: str, said: Counter[str]) -> Doubt:
+    title = f"“{words}”" if words else f"Column {column + 1}"
+    choices = tuple((flag, f"{flag or 'nothing'} ({_times(many)})")
+                    for flag, many in said.most_common())  # fmt: skip
+    question = f"{title} holds flags. Which of them say that there is no value?"
+    return Doubt("flags", question, choices, many=True, about=column)
+
+
+def with_signs(form: TextForm, decimal: str, thousands: str, units: dict[int, str]) -> TextForm:
+    """Return a form with the signs that were found, and with units that stand behind numbers."""
+    glued = tuple(dict.fromkeys(units.values()))
+    if not units:
+        return replace(form, decimal=decimal, thousands=thousands)
+    above = list(form.units) or [""] * form.columns
+    for column, unit in units.items():
+        above[column] = above[column] or unit
+    return replace(form, decimal=decimal, thousands=thousands, glued=glued, units=tuple(above))

@@ -1,0 +1,150 @@
+"""What the columns of a text seem to measure, and what the head says about them."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import replace
+
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import text_units
+from gezeiten.exchange.text.cells import values_of
+from gezeiten.exchange.text.form import USUAL_MISSING, ColumnTie, TextForm, Where
+from gezeiten.exchange.text.meaning import meaning
+from gezeiten.exchange.text.shapes import GLUED, NUMBER
+from gezeiten.exchange.text.stations import Told
+
+_ABOUT_VALUES = re.compile(
+    r"\bstd\b|st\.? ?dev|deviation|standardabw|varian|\bcount\b|samples|anzahl|number of|uncert",
+    re.IGNORECASE,
+)
+"""Columns that say something about values are none."""
+_FACT = re.compile(r"^\W*([^\W\d][^:=;,\t]{1,40}?)\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$")
+_MOST_FACTS = 30
+
+
+def number_columns(rows: list[list[str]], columns: int, time: tuple[int, ...]) -> list[int]:
+    """Return the columns at least half of whose cells are numbers, but those of the time."""
+    found = []
+    for column in range(columns):
+        cells = [row[column] for row in rows]
+        usable = [c for c in cells if c not in USUAL_MISSING]
+        numbers = sum(bool(NUMBER.match(c)) or _is_number_with_more(c) for c in usable)
+        if column not in time and usable and numbers >= 0.5 * len(usable):
+            found.append(column)
+    return found
+
+
+def _is_number_with_more(cell: str) -> bool:
+    found = GLUED.match(cell)
+    return found is not None and len(found[1] + found[3]) <= 6
+
+
+def facts_of(head: list[str]) -> tuple[tuple[str, str], ...]:
+    """Return what the lines before readings say: ("Serial", "1234"), in their order."""
+    found: dict[str, str] = {}
+    for line in head:
+        match = _FACT.match(line)
+        if match:
+            found.setdefault(match[1].strip(), match[2].strip()[:80])
+    return tuple(list(found.items())[:_MOST_FACTS])
+
+
+def explained(header: tuple[str, ...], facts: tuple[tuple[str, str], ...]) -> dict[int, str]:
+    """Return by column what the head says about its name ("channel 2: coarse particles")."""
+    by_name = {_plain(key): text for key, text in facts}
+    found = {}
+    for column, words in enumerate(header):
+        bare = _plain(re.sub(r"[(\[].*", "", words))
+        text = by_name.get(bare, "") or by_name.get(_spelled_out(bare), "")
+        if bare and text:
+            found[column] = text
+    return found
+
+
+def _plain(words: str) -> str:
+    return re.sub(r"[\s_.\-]+", "", words.lower())
+
+
+def _spelled_out(bare: str) -> str:
+    found = re.fullmatch(r"(ch|k|col|s|sp|kan|chan)(\d+)", bare)
+    long = {"ch": "channel", "k": "kanal", "kan": "kanal", "chan": "channel", "col": "column",
+            "s": "sensor", "sp": "spalte"}  # fmt: skip
+    return long[found[1]] + found[2] if found else ""
+
+
+def ties_of(
+    rows: list[list[str]], columns: list[int], form: TextForm, told: Told,
+    explanations: dict[int, str],
+) -> tuple[ColumnTie, ...]:  # fmt: skip
+    """Return what columns of numbers seem to measure, "" where nothing tells; of lines that are of
+    several stations or names, for each of them."""
+    values = [c for c in columns if c not in (told.station_column, told.name_column)]
+    wheres: list[tuple[Where, tuple[str, str, str]]] = list(told.names.items()) or [((), ("",) * 3)]
+    ties = []
+    for where, (station, name, unit) in wheres:
+        for column in values:
+            above = form.header[column] if form.header else ""
+            its_unit = unit or (form.units[column] if form.units else "")
+            words = name or above
+            tie = _tie(column, words, its_unit, explanations.get(column, ""))
+            ties.append(replace(tie, where=where, point="", label=station))
+    return _labelled(ties, form, told)
+
+
+def _tie(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
+    if _ABOUT_VALUES.search(words):
+        return ColumnTie(column, "", "")
+    found = meaning(words, unit)
+    if not found[0] and explanation:
+        found = meaning(f"{words} {explanation}", unit)
+    return ColumnTie(column, *found)
+
+
+def _labelled(ties: list[ColumnTie], form: TextForm, told: Told) -> tuple[ColumnTie, ...]:
+    """Return ties with labels where several are of one quantity: the words above each, or what
+    their lines are called."""
+    many = Counter((one.quantity, one.label) for one in ties if one.quantity)
+    made = []
+    for one in ties:
+        words = form.header[one.column].strip() if form.header else f"{one.column + 1}"
+        name = dict(one.where).get(told.name_column, "") if told.name_column >= 0 else ""
+        own = name or words
+        label = " ".join(part for part in (one.label, own) if part)
+        is_one_of_many = bool(one.quantity) and many[(one.quantity, one.label)] > 1
+        made.append(replace(one, label=label) if is_one_of_many else one)
+    return tuple(made)
+
+
+def unit_hints(
+    rows: list[list[str]], ties: tuple[ColumnTie, ...], form: TextForm
+) -> dict[int, str]:
+    """Return by column the one unit in which its values can be, where the text says none."""
+    found = {}
+    for one in ties:
+        if not one.quantity or one.unit:
+            continue
+        values = values_of(rows, one.column, form)
+        hint = unit_hint(one.quantity, values) if values else ""
+        if hint:
+            found[one.column] = hint
+    return found
+
+
+def unit_hint(key: str, values: list[float]) -> str:
+    """Return the only unit in which values of a quantity lie within what can be, "" of several."""
+    known = quantity(key)
+    fitting = [unit.name for unit in text_units(known.unit)
+               if all(known.low <= unit.recorded(value) <= known.high for value in values)
+               and _is_likely(known.key, unit.recorded(sum(values) / len(values)))]  # fmt: skip
+    return fitting[0] if len(fitting) == 1 else ""
+
+
+_USUAL = {"air_pressure": (850.0, 1085.0), "air_temperature": (-30.0, 45.0),
+          "water_temperature": (-2.0, 40.0), "soil_temperature": (-15.0, 45.0)}  # fmt: skip
+"""Between what means usually lie, in the recorded unit."""
+
+
+def _is_likely(key: str, mean: float) -> bool:
+    low, high = _USUAL.get(key, (float("-inf"), float("inf")))
+    return low <= mean <= high

@@ -1,0 +1,100 @@
+"""Cells of a text made numbers: signs between thousands, decimal signs, what is glued to them."""
+
+from __future__ import annotations
+
+import re
+from typing import TypeAlias
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from gezeiten.domain.series.timeline import Values
+from gezeiten.exchange.text.form import TextForm
+
+Marks: TypeAlias = NDArray[np.bool_]
+_NO_BREAK = ("\u00a0", "\u202f")
+"""Blanks that some programs write between thousands."""
+
+
+class Numbers:
+    """Reads the cells of one form."""
+
+    def __init__(self, form: TextForm, version: int) -> None:
+        self._form, self._version = form, version
+        self._missing = [mark for mark in form.missing if mark]
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether numbers are written as everybody's reader understands them."""
+        form = self._form
+        return form.decimal == "." and not form.thousands and not form.glued
+
+    def strict(self, text: pl.Series) -> Values:
+        """Return the numbers of cells, float64 (n,), NaN where null or missing.
+
+        Raises:
+            polars.exceptions.PolarsError: a cell is none.
+        """
+        if text.dtype == pl.String:
+            if not self.is_plain:  # a mark for no value may not look like a number of this form
+                text = text.set(text.is_in(self._missing), None)
+            text = self._bare(text).cast(pl.Float64, strict=True)
+        return text.fill_null(float("nan")).to_numpy()
+
+    def cells(self, text: pl.Series) -> tuple[Values, Marks]:
+        """Return the numbers of cells, float64 (n,), NaN where missing, and where a cell is none,
+        bool (n,)."""
+        text = text.str.strip_chars()
+        is_missing = (text.is_null() | text.is_in([*self._missing, ""])).to_numpy()
+        number = self._bare(text).cast(pl.Float64, strict=False).fill_null(float("nan"))
+        values = number.to_numpy().copy()
+        values[is_missing | np.isinf(values)] = np.nan
+        return values, np.isnan(values) & ~is_missing
+
+    def _bare(self, text: pl.Series) -> pl.Series:
+        """Return cells as a number is written in English."""
+        form = self._form
+        if self._version < 3:
+            if form.decimal == ",":
+                text = text.str.replace_all(".", "", literal=True)
+                text = text.str.replace(",", ".", literal=True)
+            return text.str.strip_chars()
+        text = text.str.strip_chars()
+        if form.glued:
+            text = text.str.replace(_glued_before(form.glued), "")
+            text = text.str.replace(_glued_behind(form.glued), "")
+        if form.thousands:
+            text = _without_thousands(text, form.thousands, form.decimal)
+        if form.decimal == ",":
+            text = text.str.replace(",", ".", literal=True)
+        return text.str.replace("−", "-", literal=True)
+
+
+def _glued_before(glued: tuple[str, ...]) -> str:
+    return rf"^(?:{_any_of(glued)})\s*"
+
+
+def _glued_behind(glued: tuple[str, ...]) -> str:
+    return rf"\s*(?:{_any_of(glued)})$"
+
+
+def _any_of(words: tuple[str, ...]) -> str:
+    return "|".join(re.escape(word) for word in sorted(words, key=len, reverse=True))
+
+
+def _without_thousands(text: pl.Series, sign: str, decimal: str) -> pl.Series:
+    """Return numbers without the signs between thousands; those where a sign stands elsewhere are
+    left as they are, so that they are no numbers."""
+    if sign == " ":
+        for other in _NO_BREAK:
+            text = text.str.replace_all(other, " ", literal=True)
+    mark, point = re.escape(sign), re.escape(decimal)
+    is_grouped = text.str.contains(rf"^[+−-]?\d{{1,3}}(?:{mark}\d{{3}})+(?:{point}\d*)?$")
+    bare = text.str.replace_all(sign, "", literal=True)
+    wrong = text.str.contains(sign, literal=True) & ~is_grouped
+    shown = text.set(is_grouped.fill_null(False), None)
+    if sign == ".":  # what has one elsewhere would look like a number of another kind
+        shown = shown.set(wrong.fill_null(False), "?")
+    frame = pl.DataFrame({"shown": shown, "bare": bare, "grouped": is_grouped})
+    return frame.select(pl.when("grouped").then("bare").otherwise("shown"))["bare"]

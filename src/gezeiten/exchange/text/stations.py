@@ -1,0 +1,159 @@
+"""Texts in which one column, or a line of its own, tells what a line is of: a station, a name of
+what is measured. Each of them is a series of its own."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from gezeiten.exchange.text.form import Beside, Where
+from gezeiten.exchange.text.shapes import NUMBER, Shape, has_readings
+
+MOST_NAMES = 400
+_STATION_WORDS = re.compile(
+    r"station|site|sensor|logger|device|gerät|geraet|messstelle|standort|\bort\b|\bpoint|location|"
+    r"lieu|sitio|estaci|sito|locatie|serial|\bid\b|unit_?id|node|tag\b|probe(?!n)",
+    re.IGNORECASE,
+)
+_NAME_WORDS = re.compile(
+    r"parameter|variable|quantity|messgr|größe|groesse|channel|kanal|measur|grandeur|magnitud|"
+    r"grandezza|\bname\b|series|merkmal|analyte|element|\btype\b|\btyp\b|what|component|item",
+    re.IGNORECASE,
+)
+_UNIT_WORDS = re.compile(r"unit|einheit|unité|unidad|unità|eenheid", re.IGNORECASE)
+_REPEATED = 0.2
+_TITLE = re.compile(r"^\W*([A-Za-zÄÖÜäöüß][^:=;,\t\d]{0,30}?)\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$")
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """names: by condition of lines, what it is called. name_column: says what is measured;
+    station_column: where; unit_column: its unit; -1 without one. block: the line of its own."""
+
+    names: dict[Where, tuple[str, str, str]]
+    station_column: int = -1
+    name_column: int = -1
+    unit_column: int = -1
+    block: Beside | None = None
+
+
+NOTHING_TOLD = Told({})
+
+
+def told_by_columns(rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...]) -> Told:
+    """Return what columns of words tell lines apart: those by which lines of one instant differ,
+    and those that are called so."""
+    if not rows:
+        return NOTHING_TOLD
+    stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
+    repeats = 1 - len(set(stamps)) / len(stamps)
+    words = [
+        i for i in range(len(rows[0])) if i not in time and _are_names(rows, i, repeats, header)
+    ]
+    unit = next((i for i in words if header and _UNIT_WORDS.search(header[i])), -1)
+    words = [i for i in words if i != unit]
+    telling = _telling(rows, header, words, stamps, repeats)
+    if not telling:
+        return NOTHING_TOLD
+    values = [i for i in range(len(rows[0])) if i not in time and i not in words and i != unit
+              and _are_values(rows, i)]  # fmt: skip
+    name = _name_column(header, telling, len(values))
+    stations = [i for i in telling if i != name]
+    station = stations[0] if stations else -1
+    if name < 0:
+        unit = -1  # a unit that holds for a line, not for a name
+    return Told(_names(rows, station, name, unit), station, name, unit)
+
+
+def _are_names(rows: list[list[str]], column: int, repeats: float, header: tuple[str, ...]) -> bool:
+    cells = [row[column] for row in rows]
+    distinct = set(cells)
+    if "" in distinct or len(distinct) > MOST_NAMES or len(distinct) > max(0.5 * len(cells), 1):
+        return False
+    words = header[column] if header else ""
+    are_numbers = all(NUMBER.match(cell) for cell in distinct)
+    if are_numbers:  # numbers of stations
+        whole = all(re.fullmatch(r"\d+", cell) for cell in distinct)
+        named = bool(_STATION_WORDS.search(words))
+        return whole and named and (repeats > _REPEATED or len(distinct) == 1)
+    return not any(":" in cell and NUMBER.match(cell[:2]) for cell in distinct)
+
+
+def _are_values(rows: list[list[str]], column: int) -> bool:
+    return sum(bool(NUMBER.match(row[column])) for row in rows) > 0.5 * len(rows)
+
+
+def _telling(
+    rows: list[list[str]], header: tuple[str, ...], words: list[int],
+    stamps: list[tuple[str, ...]], repeats: float,
+) -> list[int]:  # fmt: skip
+    """Return the fewest columns of words with which lines of one instant differ; where none do,
+    those that are called stations and hold several."""
+    called = [i for i in words if header
+              and (_STATION_WORDS.search(header[i]) or _NAME_WORDS.search(header[i]))]  # fmt: skip
+    if repeats <= _REPEATED:
+        return [i for i in called if len({row[i] for row in rows}) > 1
+                or _STATION_WORDS.search(header[i])][:2]  # fmt: skip
+    chosen: list[int] = []
+    best = len(set(stamps))
+    for column in [*called, *(i for i in words if i not in called)]:
+        keys = {(stamp, *(row[i] for i in [*chosen, column]))
+                for stamp, row in zip(stamps, rows, strict=True)}  # fmt: skip
+        if len(keys) > best:
+            chosen.append(column)
+            best = len(keys)
+    return chosen[:2]
+
+
+def _name_column(header: tuple[str, ...], telling: list[int], values: int) -> int:
+    """Return which of the columns says what is measured: with one column of values there is one."""
+    if header:
+        named = [i for i in telling if _NAME_WORDS.search(header[i])
+                 and not _STATION_WORDS.search(header[i])]  # fmt: skip
+        if named:
+            return named[0]
+        if all(_STATION_WORDS.search(header[i]) for i in telling):
+            return -1
+    return telling[-1] if values == 1 else -1
+
+
+def _names(
+    rows: list[list[str]], station: int, name: int, unit: int
+) -> dict[Where, tuple[str, str, str]]:
+    """Return by condition: station, name, unit."""
+    columns = [column for column in (station, name) if column >= 0]
+    found: dict[Where, tuple[str, str, str]] = {}
+    for row in rows:
+        where = tuple((column, row[column]) for column in columns)
+        told = (row[station] if station >= 0 else "", row[name] if name >= 0 else "",
+                row[unit] if unit >= 0 else "")  # fmt: skip
+        found.setdefault(where, told)
+    return found
+
+
+# -- blocks ----------------------------------------------------------------------------------------
+def told_by_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> Told:
+    """Return what lines of their own tell of the blocks of readings after them: where words come
+    again with something else behind them ("Station: A", "Station: B")."""
+    groups = 0
+    titles: dict[str, list[str]] = {}
+    was_reading = False
+    for line, row in zip(lines, split, strict=True):
+        is_reading = len(row) == shape.columns and has_readings(row)
+        groups += is_reading and not was_reading
+        was_reading = is_reading or (was_reading and not line.strip())
+        found = None if is_reading else _TITLE.match(line)
+        if found:
+            titles.setdefault(found[1].strip(), []).append(found[2].strip())
+    if groups < 2:
+        return NOTHING_TOLD
+    telling = {words: said for words, said in titles.items()
+               if 2 <= len(said) <= groups and len(set(said)) > 1}  # fmt: skip
+    if not telling:
+        return NOTHING_TOLD
+    words = max(telling, key=lambda one: (bool(_STATION_WORDS.search(one)), len(set(telling[one]))))
+    shape_ = rf"^\W*{re.escape(words)}\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$"
+    names: dict[Where, tuple[str, str, str]] = {
+        ((shape.columns, text),): (text, "", "") for text in dict.fromkeys(telling[words])
+    }
+    return Told(names, shape.columns, block=Beside("line", shape_))
