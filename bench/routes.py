@@ -180,7 +180,7 @@ ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", 
 desk = Desk(Path(sys.argv[1]))
 taken = take_text(desk, Path(sys.argv[2]), Tie("Big", "A · B", form, ties))
 status = dict(line.split(":", 1) for line in open("/proc/self/status"))
-print(taken.intake.readings, int(status["VmHWM"].split()[0]) / 1024)
+print(taken.readings, int(status["VmHWM"].split()[0]) / 1024)
 """
 
 

@@ -24,8 +24,8 @@ from gezeiten.archive.missions import missions_at
 from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.rounds import open_round
+from gezeiten.desk.intake.kinds import kept_ties
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.text_files import kept_ties
 from gezeiten.desk.logger.planning import kept_plans
 from gezeiten.desk.office.handing import past_handovers
 from gezeiten.desk.office.logbook import logbook_entries

@@ -20,7 +20,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import leave_open
 from gezeiten.desk.field.rounds import make_round
-from gezeiten.desk.intake.text_files import keep_tie
+from gezeiten.desk.intake.kinds import keep_tie
 from gezeiten.desk.logger.planning import keep_plan
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.office.logger_life import loggers, note_service

@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named

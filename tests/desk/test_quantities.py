@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import points
 from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name

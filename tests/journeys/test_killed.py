@@ -14,8 +14,9 @@ import pytest
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.drives import DriveCard, look_at_drive, take_from_drive
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.vault_copy import hand_on, take_copy_in
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
@@ -51,7 +52,8 @@ take_from_drive(desk, look_at_drive(desk, DriveSeen(source, "stick")), watch=wat
 """
 _TEXT = """
 from dataclasses import replace
-from gezeiten.desk.intake.text_files import look_at_text, proposed_tie, take_text
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.text_files import take_text
 tie = proposed_tie(look_at_text(desk, source), "Big")
 take_text(desk, source, replace(tie, point="A · B"), watch)
 """
@@ -121,7 +123,7 @@ def test_while_a_text_is_taken(lab: Lab, tmp_path: Path) -> None:
     recover(lab.desk)
     tie = tie_of(lab, path, "UTC")
     taken = take_text(lab.desk, path, tie)
-    assert taken.intake.readings == count
+    assert taken.readings == count
     again = proposed_tie(look_at_text(lab.desk, path), "x")
     assert again.name == tie.name  # the kind is known now
     assert verify(lab.desk).is_whole

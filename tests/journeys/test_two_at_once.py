@@ -53,7 +53,7 @@ def test_the_same_text_taken_by_two_windows_is_kept_once(
 
     def take(desk: Desk) -> None:
         begin.wait()
-        brought.append(take_text(desk, path, tie).intake.readings)
+        brought.append(take_text(desk, path, tie).readings)
 
     both = [threading.Thread(target=take, args=(desk,)) for desk in (lab.desk, other)]
     for one in both:
@@ -79,7 +79,7 @@ def test_texts_that_overlap_are_joined_whichever_window_is_first(
 
     def take(desk: Desk, path: Path) -> None:
         begin.wait()
-        brought.append(take_text(desk, path, tie).intake.readings)
+        brought.append(take_text(desk, path, tie).readings)
 
     both = [threading.Thread(target=take, args=pair) for pair in ((lab.desk, early), (other, late))]
     for one in both:

@@ -31,8 +31,10 @@ def _kept(row: KeptPlan) -> Kept:
 def kept_ties(session: Session) -> list[dict[str, Any]]:
     """Return the kept ties as dicts, those used last first."""
     taken = select(Offload.at_ms, Offload.reading).where(Offload.reading.is_not(None))
-    used = {str(reading["name"]): at_ms for at_ms, reading in session.execute(
-        taken.order_by(Offload.at_ms)) if reading}  # fmt: skip
+    used = {
+        str(reading.get("kind") or reading["name"]): at_ms
+        for at_ms, reading in session.execute(taken.order_by(Offload.at_ms)) if reading
+    }  # fmt: skip
     rows = session.scalars(select(KeptTie)).all()
     return [row.tie for row in sorted(rows, key=lambda r: -max(r.changed_ms, used.get(r.name, 0)))]
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import click
@@ -15,7 +14,8 @@ from gezeiten.desk.intake.drives import (
     look_at_file,
     take_from_drive,
 )
-from gezeiten.desk.intake.text_files import kept_ties, look_at_text, take_text
+from gezeiten.desk.intake.kinds import kept_ties, look_at_text, of_kind
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
 from gezeiten.domain.wording import counted, grouped, readings_words
 from gezeiten.errors import InputError, NotKeptError
@@ -61,13 +61,13 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
                 else f"{path.name} is of no kind that was tied before; take it once in the window."
             )
         if tie_name:
-            first = found.proposal.form.first_line
-            tie = replace(tie, form=replace(tie.form, first_line=first))
+            found = of_kind(path, found.proposal, tie)
+            tie = found.tie or tie
         text = take_text(desk, path, tie)
-    row = {"readings": text.intake.readings, "repeated": text.intake.repeated,
+    row = {"readings": text.readings, "repeated": text.repeated,
            "left_out": text.rejected_in_all, "without_number": text.spoilt_in_all}  # fmt: skip
-    lines = [f"{path.name}: {readings_words(text.intake.readings)} kept, "
-             f"{grouped(text.intake.repeated)} kept already, "
+    lines = [f"{path.name}: {readings_words(text.readings)} kept, "
+             f"{grouped(text.repeated)} kept already, "
              f"{counted(text.rejected_in_all, 'line', 'lines')} left out."]  # fmt: skip
     if text.spoilt_in_all:
         many = counted(text.spoilt_in_all, "line", "lines")

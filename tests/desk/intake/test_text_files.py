@@ -16,16 +16,9 @@ from sqlalchemy import select
 from gezeiten.archive.store.tables import Logger, Offload
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.intake.kinds import forget_tie, kept_ties, look_at_text, proposed_tie
 from gezeiten.desk.intake.live import LivePlan, Recorder
-from gezeiten.desk.intake.text_files import (
-    checked_tie,
-    forget_tie,
-    kept_ties,
-    look_at_text,
-    preview,
-    proposed_tie,
-    take_text,
-)
+from gezeiten.desk.intake.text_files import checked_tie, preview, take_text
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
@@ -72,7 +65,7 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
     assert seen.values[0][0] == 50.0
     told: list[Progress] = []
     taken = take_text(lab.desk, path, tie, Watch(told.append))
-    assert (taken.intake.readings, taken.rejected_in_all) == (500, 0)
+    assert (taken.readings, taken.rejected_in_all) == (500, 0)
     assert told[-1].readings == 500
     times, temp_c = series(lab)
     assert times[0] == round(BEGIN.timestamp() * 1000)
@@ -95,14 +88,14 @@ def test_a_grown_text_brings_only_what_is_new_and_its_kind_is_recognised(
     path = station(tmp_path / "weather.txt", 300)
     take_text(lab.desk, path, tie_of(lab, path))
     again = take_text(lab.desk, path, tie_of(lab, path))
-    assert (again.intake.offload_id, again.intake.repeated) == (None, 300)
+    assert (again.points, again.repeated) == (set(), 300)
     grown = station(tmp_path / "weather-2.txt", 320, start=100)
     recognised = look_at_text(lab.desk, grown)
     assert recognised.tie is not None
     assert recognised.tie.name == "Weather station"
     assert recognised.tie.point == POINT
     more = take_text(lab.desk, grown, recognised.tie)
-    assert (more.intake.readings, more.intake.repeated) == (120, 200)
+    assert (more.readings, more.repeated) == (120, 200)
     assert len(series(lab)[0]) == 420
     assert verify(lab.desk).is_whole
     assert [tie.name for tie in kept_ties(lab.desk)] == ["Weather station"]
@@ -145,7 +138,7 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
     [
         ({"name": " "}, "no name yet"), ({"point": ""}, "choose a point"),
         ({"columns": ()}, "No column is tied"),
-        ({"columns": (ColumnTie(1, "co2", "ppm"), ColumnTie(2, "co2", "ppm"))}, "same quantity"),
+        ({"columns": (ColumnTie(1, "co2", "ppm"), ColumnTie(2, "co2", "ppm"))}, "different labels"),
         ({"columns": (ColumnTie(1, "air_temperature", "bar"),)}, "cannot be in “bar”"),
         ({"columns": (ColumnTie(1, "magic", ""),)}, "is no quantity"),
     ],
@@ -209,7 +202,7 @@ except Exception as exc:
 else:
     # not getrusage: that one remembers the largest size of the process this one was forked from
     status = dict(line.split(":", 1) for line in open("/proc/self/status"))
-    print(taken.intake.readings, int(status["VmHWM"].split()[0]) // 1024)
+    print(taken.readings, int(status["VmHWM"].split()[0]) // 1024)
 """
 
 
@@ -258,7 +251,7 @@ def test_a_kind_without_words_above_its_columns_is_asked_about(lab: Lab, tmp_pat
     assert [doubt.kind for doubt in again.doubts] == ["kind"]
     assert "looks like “Mast”" in again.doubts[0].question
     taken = take_text(lab.desk, tmp_path / "b.txt", again.likely)
-    assert taken.intake.readings == 30
+    assert taken.readings == 30
     other = look_at_text(lab.desk, bare(tmp_path / "c.txt", 30, columns=3))
     assert other.likely is None
     take_text(lab.desk, path, bare_tie(lab, path, "Buoy"))

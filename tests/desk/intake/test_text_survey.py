@@ -44,7 +44,7 @@ def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
 def test_taking_brings_what_was_counted(lab: Lab, path: Path) -> None:
     found = survey(path, TIE)
     taken = take_text(lab.desk, path, TIE)
-    assert taken.intake.readings == found.readings
+    assert taken.readings == found.readings
     assert taken.rejected_in_all == found.doubled + found.left_out.total()
     assert taken.spoilt_in_all == found.spoilt
 

@@ -6,9 +6,8 @@ text held are there once.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -31,6 +30,7 @@ from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
+from gezeiten.archive.store.vault import Begun
 from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, Read, TextTaken
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.fingerprints import ReadingsPrint
@@ -75,49 +75,71 @@ class TextIntake:
     last_ms: int | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class TextPart:
+    """What a text holds of one source. reading: how the raw bytes are read for it, kept beside the
+    offload."""
+
+    source: Source
+    pieces: Iterable[Readings]
+    reading: dict[str, Any]
+
+
 def take_in_text(
-    archive: Archive,
-    path: Path,
-    source: Source,
-    pieces: Iterable[Readings],
-    how: Circumstances,
-    reading: dict[str, Any],
-) -> TextIntake:
-    """Keep a text and its readings; as a whole or not at all.
+    archive: Archive, fresh: Begun, file_name: str, parts: Sequence[TextPart], how: Circumstances
+) -> list[TextIntake]:
+    """Keep a text and its readings, for each of its sources; as a whole or not at all.
 
     Args:
-        reading: how the raw bytes are read, kept beside the offload.
+        fresh: the bytes, which were read before.
 
     Raises:
         InputError: there is not one reading in it.
     """
     with archive.writing() as session:
-        check_name(session, source.name, source.model)
-        point = find_point(session, source.point, how.said)
-        text = TextReadings(session, source, point.uid)
-        for piece in pieces:
-            text.take(piece)
-        if not text.came:
-            raise InputError(f"{path.name} holds no reading that can be used; nothing was kept.")
-        taken = TextIntake(point.id, readings=text.fresh, repeated=text.came - text.fresh)
-        if not text.fresh:
-            return taken
-        [(taken.first_ms, taken.last_ms)] = text.spans
-        with translated(archive.folder):
-            taken.sha256 = archive.vault.put_file(path)
-        raw = RawBytes(taken.sha256, path.stat().st_size, how.route)
-        said = _mission_said(session, source, point, how, text)
-        # what was learnt while reading is in `reading` by now
-        do(session, TextTaken(source.name, said, raw, path.name, {**reading}, text.came,
-                              text.spans[0][0], text.read), how.said)  # fmt: skip
-        text.note(raw_key(taken.sha256, reading))
-        query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
-        query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
-        offload = session.scalars(query.limit(1)).one()
-        taken.offload_id = offload.id
-        if text.differs and not is_latest(session, offload.id):
-            leave_to_all_bytes(session, text.whose.mission)
+        taken = [_held(session, part, how) for part in parts]
+        if not any(text.came for _, text in taken):
+            raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
+        if any(text.fresh for _, text in taken):
+            with translated(archive.folder):
+                archive.vault.keep(fresh)
+        raw = RawBytes(fresh.sha256, fresh.size, how.route)
+        return [
+            _said(session, part, raw, file_name, how, point, text)
+            for part, (point, text) in zip(parts, taken, strict=True)
+        ]
+
+
+def _held(session: Session, part: TextPart, how: Circumstances) -> tuple[Point, TextReadings]:
+    check_name(session, part.source.name, part.source.model)
+    point = find_point(session, part.source.point, how.said)
+    text = TextReadings(session, part.source, point.uid)
+    for piece in part.pieces:
+        text.take(piece)
+    return point, text
+
+
+def _said(
+    session: Session, part: TextPart, raw: RawBytes, file_name: str, how: Circumstances,
+    point: Point, text: TextReadings,
+) -> TextIntake:  # fmt: skip
+    """Say what a part of a text brought, where any of it is new."""
+    taken = TextIntake(point.id, readings=text.fresh, repeated=text.came - text.fresh)
+    if not text.fresh:
         return taken
+    [(taken.first_ms, taken.last_ms)] = text.spans
+    taken.sha256 = raw.sha256
+    said = _mission_said(session, part.source, point, how, text)
+    do(session, TextTaken(part.source.name, said, raw, file_name, {**part.reading}, text.came,
+                          text.spans[0][0], text.read), how.said)  # fmt: skip
+    text.note(raw_key(taken.sha256, part.reading))
+    query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
+    query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
+    offload = session.scalars(query.limit(1)).one()
+    taken.offload_id = offload.id
+    if text.differs and not is_latest(session, offload.id):
+        leave_to_all_bytes(session, text.whose.mission)
+    return taken
 
 
 class TextReadings:

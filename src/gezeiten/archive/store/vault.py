@@ -8,6 +8,7 @@ import io
 import os
 import secrets
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
@@ -23,6 +24,15 @@ def fingerprint(data: bytes) -> str:
 _PIECE_BYTES = 1 << 20
 _BEGUN_S = 3_600
 """No intake writes into one file for so long without a pause."""
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """A copy of bytes that is whole on the disk and not kept yet."""
+
+    path: Path
+    sha256: str
+    size: int
 
 
 class Vault:
@@ -55,36 +65,52 @@ class Vault:
 
     def put_file(self, source: Path) -> str:
         """Keep a file of any size and return its fingerprint; it stays where it is. As `put`."""
-        with source.open("rb") as file:
-            return self._keep(file)
+        with self.begun(source) as fresh:
+            return self.keep(fresh)
 
-    def _keep(self, source: BinaryIO, known: str = "") -> str:
-        """Copy into the vault, fingerprint on the way where it is not known, appear under it whole
-        or not at all."""
+    def _keep(self, source: BinaryIO, sha256: str) -> str:
+        with self._copied(source, sha256) as fresh:
+            return self.keep(fresh)
+
+    @contextlib.contextmanager
+    def begun(self, source: Path) -> Iterator[Begun]:
+        """Copy a file of any size into the vault's folder, to be read there before it is kept: what
+        is read is what is kept then, even where the file goes on growing. Gone at the end unless
+        `keep` was called. Raises OSError when the disk is full."""
+        with source.open("rb") as file, self._copied(file) as fresh:
+            yield fresh
+
+    @contextlib.contextmanager
+    def _copied(self, source: BinaryIO, known: str = "") -> Iterator[Begun]:
+        """Copy into the vault's folder, fingerprint on the way where it is not known."""
         self._folder.mkdir(parents=True, exist_ok=True)
         fresh = self._folder / f"{os.getpid()}-{secrets.token_hex(4)}.new"
         digest = hashlib.sha256()
+        size = 0
         try:
             with fresh.open("wb") as out:
                 while piece := source.read(_PIECE_BYTES):
                     if not known:
                         digest.update(piece)
-                    out.write(piece)
+                    size += out.write(piece)
                 out.flush()
                 os.fsync(out.fileno())
-            sha256 = known or digest.hexdigest()
-            target = self.path(sha256)
-            if not self.is_whole(sha256):
-                is_new = not target.parent.exists()
-                target.parent.mkdir(parents=True, exist_ok=True)
-                if is_new:
-                    sync_folder(self._folder)
-                fresh.chmod(0o444)
-                fresh.replace(target)
-                sync_folder(target.parent)
+            yield Begun(fresh, known or digest.hexdigest(), size)
         finally:
             fresh.unlink(missing_ok=True)
-        return sha256
+
+    def keep(self, fresh: Begun) -> str:
+        """Make a copy that was begun appear under its fingerprint, which is returned."""
+        target = self.path(fresh.sha256)
+        if not self.is_whole(fresh.sha256):
+            is_new = not target.parent.exists()
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if is_new:
+                sync_folder(self._folder)
+            fresh.path.chmod(0o444)
+            fresh.path.replace(target)
+            sync_folder(target.parent)
+        return fresh.sha256
 
     def clear_all_but(self, sha256: str) -> None:
         """Let go of everything else, for good."""

@@ -246,7 +246,7 @@ class Recorder:
             return
         try:
             taken = _take_journal(self._desk, journal.path)
-            self._say("kept", f"{readings_words(taken.intake.readings)} in the record.")
+            self._say("kept", f"{readings_words(taken.readings)} in the record.")
         except GezeitenError as exc:
             self._say("kept", f"{exc} The readings stay in {journal.path.name}.")
         finally:

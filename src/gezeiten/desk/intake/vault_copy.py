@@ -335,7 +335,7 @@ def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
     if raw.reading is not None:
         model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
         tie = tie_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
-        return take_tied(desk, path, tie, model, raw.route).intake.readings
+        return take_tied(desk, path, tie, model, raw.route).readings
     how = Circumstances(
         raw.at_ms, raw.person, raw.route, raw.clock_difference_ms, raw.clock_uncertainty_ms,
         carried=raw.carried, taken_in=desk.said,

@@ -366,8 +366,16 @@ def _with_ends(rows: list[list[str]], header: tuple[str, ...], found: _Found) ->
         texts = _texts(rows, columns)
         if not _few(sum(not _follows(text, time.pattern) for text in texts), len(texts)):
             continue
+        if _say_the_same(_texts(rows, time.columns), texts, time.pattern):
+            continue
         return time, [*doubts, _which_counts(rows, header, (time.columns, columns))]
     return found
+
+
+def _say_the_same(first: list[str], second: list[str], pattern: str) -> bool:
+    """Whether two times are one, written with two offsets."""
+    pairs = [(_moment(a, pattern), _moment(b, pattern)) for a, b in zip(first, second, strict=True)]
+    return all(a == b for a, b in pairs)
 
 
 def _with_zones(rows: list[list[str]], found: _Found) -> _Found:

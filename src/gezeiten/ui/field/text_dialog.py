@@ -19,17 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.intake.text_files import (
-    Preview,
-    Recognised,
-    TextTaken,
-    checked_tie,
-    look_at_text,
-    preview,
-    proposed_tie,
-    take_text,
-    zones_before,
-)
+from gezeiten.desk.intake.kinds import Recognised, look_at_text, proposed_tie, zones_before
+from gezeiten.desk.intake.text_files import Preview, TextTaken, checked_tie, preview, take_text
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
 from gezeiten.errors import InputError

@@ -64,10 +64,9 @@ def left_out_words(seen: Preview) -> str:
 
 def taken_words(taken: TextTaken) -> str:
     """Return what a text brought in a sentence or two."""
-    intake = taken.intake
-    words = counted(intake.readings, "%n reading kept", "%n readings kept")
-    if intake.repeated:
-        words += ", " + counted(intake.repeated, "%n kept already", "%n kept already")
+    words = counted(taken.readings, "%n reading kept", "%n readings kept")
+    if taken.repeated:
+        words += ", " + counted(taken.repeated, "%n kept already", "%n kept already")
     if taken.rejected_in_all:
         words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
     if taken.spoilt_in_all:

@@ -1,0 +1,216 @@
+"""Kinds of texts: how they are read and where their columns belong, kept under names, recognised
+again, handed on as files."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from gezeiten.archive import plans as kept_in
+from gezeiten.archive.offloads import ways_of_reading
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.plans import TieForgotten, TieKept
+from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities.units import text_unit
+from gezeiten.domain.untrusted import json_of
+from gezeiten.errors import InputError
+from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.elsewhere import found_again
+from gezeiten.exchange.text.form import ColumnTie, Tie, tie_from_dict
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
+from gezeiten.exchange.text.sample import sample_of
+
+KIND_SUFFIX = ".kind.json"
+_FORMAT = "gezeiten kind of text 1"
+_LARGEST_KIND = 4 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Recognised:
+    """A proposal, and the kept tie that fits it, if there is one. likely: the only one of a kind
+    without words above its columns that looks the same: it is asked whether it is that. asked: what
+    a kept kind leaves open in this file. fresh: names in it that its kind does not know yet."""
+
+    proposal: Proposal
+    tie: Tie | None
+    likely: Tie | None = None
+    asked: tuple[Doubt, ...] = ()
+    fresh: tuple[str, ...] = ()
+
+    @property
+    def doubts(self) -> tuple[Doubt, ...]:
+        """What is asked: what kind it is comes first."""
+        if self.tie is not None:
+            return self.asked
+        if self.likely is None:
+            return self.proposal.doubts
+        question = f"It looks like “{self.likely.name}” of {self.likely.point}: is it?"
+        choices = ((self.likely.name, "yes, of that kind"), ("", "no, of another one"))
+        return (Doubt("kind", question, choices), *self.proposal.doubts)
+
+
+def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recognised:
+    """Return how a text is proposed to be read; one of a kind seen before is recognised.
+
+    known: what somebody knows better.
+
+    Raises:
+        InputError: it cannot be read, or holds no columns of times and numbers.
+    """
+    proposal = propose(path, known)
+    ties = kept_ties(desk)
+    tie = next((one for one in ties if one.form.header and _looks_like(one, proposal)), None)
+    if tie is not None:
+        return of_kind(path, proposal, tie)
+    return Recognised(proposal, None, _likely(ties, proposal))
+
+
+def of_kind(path: Path, proposal: Proposal, tie: Tie) -> Recognised:
+    """Return a text as one of a kept kind: what is its own is that of the text."""
+    tie = _in_this_file(tie, proposal)
+    asked: list[Doubt] = []
+    if tie.form.beside:
+        sample = sample_of(path, proposal.form.opening)
+        head = sample.lines[: tie.form.first_line - 1]
+        form, asked = found_again(tie.form, head, sample)
+        tie = replace(tie, form=form)
+    known = {one.where for one in tie.columns}
+    fresh = [one for one in proposal.columns if one.where and one.where not in known]
+    names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
+    tie = replace(tie, columns=(*tie.columns, *(_untied(one) for one in fresh)))
+    return Recognised(proposal, tie, asked=tuple(asked), fresh=names)
+
+
+def _untied(one: ColumnTie) -> ColumnTie:
+    return ColumnTie(one.column, "", "", one.where, label=one.label)
+
+
+def _in_this_file(tie: Tie, proposal: Proposal) -> Tie:
+    """Return a kept tie with what is a file's own: where its head ends, how it is packed."""
+    form = proposal.form
+    return replace(tie, form=replace(
+        tie.form, first_line=form.first_line, encoding=form.encoding, opening=form.opening
+    ))  # fmt: skip
+
+
+def _looks_like(tie: Tie, proposal: Proposal) -> bool:
+    """Whether a text has the signs, columns and words above them of a kind."""
+    its, form = tie.form, proposal.form
+    return (its.delimiter, its.columns, its.header, its.widths) == (
+        form.delimiter, form.columns, form.header, form.widths
+    )  # fmt: skip
+
+
+def _likely(ties: list[Tie], proposal: Proposal) -> Tie | None:
+    """Return the kept tie of texts without a head that are written alike, None of several."""
+    form = proposal.form
+    if form.header:
+        return None
+    alike = [tie for tie in ties if not tie.form.header and _looks_like(tie, proposal)
+             and tie.form.time.columns == form.time.columns]  # fmt: skip
+    return _in_this_file(alike[0], proposal) if len(alike) == 1 else None
+
+
+def zones_before(desk: Desk) -> dict[str, str]:
+    """Return in which time zone the last text of each source was read, by its name.
+
+    Read in another zone, the same file would come again at other instants.
+    """
+    with desk.archive.reading() as session:
+        ties = [(str(reading.get("kind") or reading["name"]), tie_from_dict(reading))
+                for reading in ways_of_reading(session)]  # fmt: skip
+    return {kind: tie.form.time.zone for kind, tie in ties if tie.form.time.needs_zone}
+
+
+def proposed_tie(recognised: Recognised, name: str) -> Tie:
+    """Return the tie to start from: the kept one that fits, else what was proposed."""
+    if recognised.tie is not None:
+        return recognised.tie
+    proposal = recognised.proposal
+    columns = tuple(
+        one if _is_known(one) else replace(one, quantity="", unit="") for one in proposal.columns
+    )
+    return Tie(name, "", proposal.form, columns)
+
+
+def _is_known(tie: ColumnTie) -> bool:
+    if tie.quantity not in QUANTITIES:
+        return False
+    # a unit that the text does not say is asked
+    return not tie.unit or text_unit(quantity(tie.quantity).unit, tie.unit).name == tie.unit
+
+
+# -- kept ------------------------------------------------------------------------------------------
+def kept_ties(desk: Desk) -> list[Tie]:
+    """Return the kept ties, those used last first."""
+    with desk.archive.reading() as session:
+        return [tie_from_dict(tie) for tie in kept_in.kept_ties(session)]
+
+
+def keep_tie(desk: Desk, tie: Tie) -> None:
+    """Keep a tie under its name; one of the same name is replaced, one that is the same stays.
+
+    What is a file's own, a year that somebody said for it, is not kept.
+    """
+    tie = _without_its_own(tie)
+    with desk.archive.writing() as session:
+        there = kept_in.tie_named(session, tie.name)
+        if there is None:
+            desk.do_within(session, TieKept(fresh_id(), tie.name, tie.as_dict()))
+        elif tie_from_dict(there[1]) != tie:
+            desk.do_within(session, TieKept(there[0], tie.name, tie.as_dict(), there[1]))
+
+
+def _without_its_own(tie: Tie) -> Tie:
+    beside = tuple(replace(one, text="") for one in tie.form.beside)
+    return replace(tie, form=replace(tie.form, beside=beside))
+
+
+def forget_tie(desk: Desk, name: str) -> None:
+    """Forget a kept tie; what was taken by it stays."""
+    with desk.archive.writing() as session:
+        there = kept_in.tie_named(session, name)
+        if there is not None:
+            desk.do_within(session, TieForgotten(there[0], name, there[1]))
+
+
+def export_kind(tie: Tie, target: Path) -> None:
+    """Write a kind as a file, to be read on another computer.
+
+    Raises:
+        InputError: it cannot be written there.
+    """
+    content = {"format": _FORMAT, "kind": tie.as_dict()}
+    try:
+        target.write_text(json.dumps(content, indent=1, ensure_ascii=False) + "\n", "utf-8")
+    except OSError as exc:
+        raise InputError(f"{target} cannot be written; choose another folder.") from exc
+
+
+def import_kind(desk: Desk, source: Path) -> Tie:
+    """Read a kind from a file, and keep it; returns it.
+
+    Raises:
+        InputError: the file is none, or a kind of that name is kept that is another one.
+    """
+    try:
+        data = source.read_bytes()[: _LARGEST_KIND + 1]
+    except OSError as exc:
+        raise InputError(f"{source.name} cannot be read; check its name and rights.") from exc
+    try:
+        content = json_of(data)
+    except ValueError:
+        content = None
+    if not isinstance(content, dict) or content.get("format") != _FORMAT:
+        raise InputError(f"{source.name} is no file of a kind of texts; choose another one.")
+    tie = tie_from_dict(content.get("kind", {}))
+    for other in kept_ties(desk):
+        if other.name == tie.name and other != tie:
+            raise InputError(
+                f"A kind “{tie.name}” is kept already and is read otherwise; forget it first, or "
+                "have this one exported under another name."
+            )
+    keep_tie(desk, tie)
+    return tie
