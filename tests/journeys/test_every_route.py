@@ -3,7 +3,6 @@ a live line, a part of a mission, online loggers; through the real window, mostl
 
 from __future__ import annotations
 
-import re
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -25,9 +24,9 @@ from gezeiten.link.address import CablePort
 from gezeiten.link.registers import AtLoggers
 from gezeiten.standin.process import StandinProcess
 from gezeiten.ui.field.place import FieldDeskPlace
-from gezeiten.ui.field.text_dialog import TextDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.texts.dialog import TextDialog
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
 from tests.desk.intake.test_text_files import POINT, bare, bare_tie, station
 from tests.journeys.test_before_dark import dialog
@@ -193,15 +192,19 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     field.dialogs.text(station(tmp_path / "weather.txt", 300))
     dialog = open_dialog()
     assert isinstance(dialog, TextDialog)
-    wait(qtbot, lambda: dialog.read.rowCount() > 0)
+    wait(qtbot, lambda: bool(dialog.words.text().startswith("It is not said")))
     assert not dialog.take.isEnabled()
     assert "choose a point" in dialog.words.text()
     dialog.point.setCurrentText("Krabbenkoog · Weather")
     wait(qtbot, lambda: "time zone" in dialog.words.text())
     dialog.zone.setCurrentText("Europe/Berlin")
     wait(qtbot, dialog.take.isEnabled)
-    assert "Europe/Berlin" in dialog.read.horizontalHeaderItem(0).text()
-    assert re.fullmatch(r"2026-\d\d-\d\d \d\d:\d\d:\d\d", dialog.read.item(0, 0).text())
+    understood = "“01.10.2026 02:00” is 1 October 2026, 02:00:00 (Europe/Berlin)"
+    assert understood in dialog.example.text()
+    heads = [dialog.sheet.model().headerData(i, Qt.Orientation.Horizontal) for i in range(5)]
+    assert heads == ["1  Time", "2  Time", "3  Air temperature", "4  Air pressure", "5  flags"]
+    shown = [row.said.text() for row in dialog.series.rows.values()]
+    assert shown == ["50.00 … 60.80 °F", "1,000.00 … 1,004.00 hPa"]
     wait(qtbot, lambda: "300 readings in all" in dialog.words.text())
     dialog.take.click()
     wait(qtbot, lambda: "300 readings kept" in dialog.words.text())
@@ -218,15 +221,15 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     before[-1].click()
     assert again.zone.currentText() == "Europe/Berlin"
     wait(qtbot, again.take.isEnabled)
-    again.time_columns.setText("1")  # by hand: the date alone, without its time of day
-    again.time_columns.editingFinished.emit()
-    wait(qtbot, lambda: again.pattern.text() == "%d.%m.%Y")
+    again.by_hand.time_columns.setText("1")  # by hand: the date alone, without its time of day
+    again.by_hand.time_columns.editingFinished.emit()
+    wait(qtbot, lambda: again.by_hand.pattern.text() == "%d.%m.%Y")
     # so all lines of a day fall on one instant: said before anything is taken
     wait(qtbot, lambda: "fall on the instant of another one" in again.words.text())
     assert not again.take.isEnabled()
-    again.time_columns.setText("1, 2")
-    again.time_columns.editingFinished.emit()
-    wait(qtbot, lambda: again.pattern.text() == "%d.%m.%Y %H:%M")
+    again.by_hand.time_columns.setText("1, 2")
+    again.by_hand.time_columns.editingFinished.emit()
+    wait(qtbot, lambda: again.by_hand.pattern.text() == "%d.%m.%Y %H:%M")
     wait(qtbot, again.take.isEnabled)
     again.take.click()
     wait(qtbot, lambda: "50 readings kept, 300 kept already" in again.words.text())

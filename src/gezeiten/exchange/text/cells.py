@@ -172,7 +172,7 @@ def flags_beside(
         of = _flagged(column, header, values)
         if not of:
             continue
-        found.append(Flags(column, of))
+        found.append(Flags(column, of, (), () if len(said) > 1 else tuple(said)))
         if len(said) > 1:
             doubts.append(_asked(column, words, said))
     return tuple(found), doubts

@@ -134,13 +134,15 @@ def unit_hints(
 def unit_hint(key: str, values: list[float]) -> str:
     """Return the only unit in which values of a quantity lie within what can be, "" of several."""
     known = quantity(key)
-    fitting = [unit.name for unit in text_units(known.unit)
-               if all(known.low <= unit.recorded(value) <= known.high for value in values)
-               and _is_likely(known.key, unit.recorded(sum(values) / len(values)))]  # fmt: skip
-    return fitting[0] if len(fitting) == 1 else ""
+    fitting: dict[tuple[float, float], str] = {}  # two names of one unit are no two
+    for unit in text_units(known.unit):
+        can_be = all(known.low <= unit.recorded(value) <= known.high for value in values)
+        if can_be and _is_likely(known.key, unit.recorded(sum(values) / len(values))):
+            fitting.setdefault((unit.factor, unit.offset), unit.name)
+    return next(iter(fitting.values())) if len(fitting) == 1 else ""
 
 
-_USUAL = {"air_pressure": (850.0, 1085.0), "air_temperature": (-30.0, 45.0),
+_USUAL = {"air_pressure": (50.0, 110.0), "air_temperature": (-30.0, 45.0),
           "water_temperature": (-2.0, 40.0), "soil_temperature": (-15.0, 45.0)}  # fmt: skip
 """Between what means usually lie, in the recorded unit."""
 

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
+from datetime import datetime
 
-from gezeiten.exchange.text.form import Beside, Flags, TextForm
+import polars as pl
+
+from gezeiten.exchange.text.form import Beside, Flags, TextForm, TimeForm
+from gezeiten.exchange.text.times import in_english
 
 KINDS = ("inside", "kind", "time", "order", "period", "date", "year", "zone", "decimal", "glued",
          "missing", "flags")  # fmt: skip
@@ -45,6 +50,9 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
         part, _, columns = value.partition(":")
         chosen = tuple(int(one) for one in columns.split(","))
         return replace(form, time=replace(time, columns=chosen, period=part))
+    if doubt.kind == "date":
+        value, time = _as_iso(value, time)
+        form = replace(form, time=time)
     if doubt.kind in ("date", "year"):
         beside = tuple(_said(one, value) if not one.text and one.kind != "line" else one
                        for one in form.beside)  # fmt: skip
@@ -60,11 +68,39 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     if doubt.kind == "glued":
         return replace(form, glued=(*form.glued, *marks))
     if doubt.kind == "flags":
+        good = tuple(flag for flag, _ in doubt.choices if flag not in marks)
         return replace(form, flags=tuple(
-            Flags(one.column, one.of, marks) if one.column == doubt.about else one
+            Flags(one.column, one.of, marks, good) if one.column == doubt.about else one
             for one in form.flags
         ))  # fmt: skip
     return form
+
+
+_DAYS = ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d", "%d.%m.%Y", "%d. %b %Y", "%d %b %Y",
+         "%b %d, %Y", "%b %d %Y", "%d-%b-%Y")  # fmt: skip
+"""How days are written that can be only one."""
+
+
+def iso_day(text: str) -> str:
+    """Return a day as ISO has it, "" where it is none, or may be two."""
+    english = in_english(pl.Series([text.strip()])).item()
+    for pattern in _DAYS:
+        try:
+            return datetime.strptime(english, pattern).date().isoformat()  # noqa: DTZ007 - a day
+        except ValueError:
+            continue
+    return ""
+
+
+def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:
+    """Return a day that was said, and the time of which it is one, both as ISO has days; as they
+    are where the day may be two."""
+    kind, sign, text = value.rpartition(":")
+    day = iso_day(text)
+    clock = re.search(r"%[HI].*$", time.pattern)
+    if not day or clock is None:
+        return value, time
+    return f"{kind}{sign}{day}", replace(time, pattern=f"%Y-%m-%d {clock[0]}")
 
 
 def _said(beside: Beside, value: str) -> Beside:

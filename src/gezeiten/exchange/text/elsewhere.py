@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import Doubt, iso_day
 from gezeiten.exchange.text.finding_times import (
     clock_columns,
     date_pattern,
@@ -102,7 +102,8 @@ def found_again(form: TextForm, head: list[str], sample: Sample) -> tuple[TextFo
         places = _places(_YEAR if is_year else _DAY, head, sample)
         of_kind = [text for text, _ in places if text.startswith(f"{one.kind}:")]
         if len(of_kind) == 1:
-            beside.append(replace(one, text=of_kind[0].partition(":")[2]))
+            text = of_kind[0].partition(":")[2]
+            beside.append(replace(one, text=text if is_year else iso_day(text) or text))
             continue
         beside.append(replace(one, text=""))
         kind, what = ("year", "the year") if is_year else ("date", "the day")

@@ -17,7 +17,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import Doubt, period_value
 from gezeiten.exchange.text.form import TimeForm
 from gezeiten.exchange.text.periods import parted
-from gezeiten.exchange.text.times import MIDNIGHT, in_english, without_weekdays
+from gezeiten.exchange.text.times import MIDNIGHT, WEEKDAY, in_english
 from gezeiten.exchange.text.zone_names import offset_hours
 
 _MOST_ODD = 0.05
@@ -25,6 +25,7 @@ _MOST_ODD = 0.05
 _SOME = 4
 """Of so many lines or more, one may."""
 _OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
+_NO_SIGN = re.compile(r"[0-9A-Za-z]")
 _DATES = {
     "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
     "named": ("%d-%b-%Y", "%d %b %Y", "%d. %b %Y", "%d/%b/%Y", "%d.%b.%Y", "%d-%b-%y", "%b %d, %Y",
@@ -178,7 +179,7 @@ def _begin_with_weekdays(texts: list[str]) -> bool:
 
 def without_weekday(text: str) -> str:
     """Return a time without the day of the week in front of it."""
-    return without_weekdays(pl.Series([text])).item() if text[:1].isalpha() else text
+    return re.sub(WEEKDAY, "", text) if text[:1].isalpha() else text
 
 
 def _end_with_zones(texts: list[str]) -> bool:
@@ -199,12 +200,31 @@ def _unwrapped(text: str, pattern: str) -> str:
 def _with_clock(date: str, texts: list[str]) -> str | None:
     """Return the whole pattern of texts with such a date, None where they have another."""
     samples = texts[:3]
-    for pattern in _with_clocks(date):
+    signs = {_signs(text) for text in samples}
+    signs |= {_signs(_OFFSET.sub("", text)) for text in samples}
+    by_signs = _by_signs(date)
+    tried = sorted(one for sign in signs for one in by_signs.get(sign, ()))
+    for _, pattern in tried:
         if any(_follows(text, pattern) for text in samples):
             odd = sum(not _follows(text, pattern) for text in texts)
             if _few(odd, len(texts)):
                 return pattern
     return None
+
+
+def _signs(text: str) -> str:
+    """Return the signs between the parts of a time."""
+    return _NO_SIGN.sub("", text.strip())
+
+
+@cache
+def _by_signs(date: str) -> dict[str, list[tuple[int, str]]]:
+    """Return patterns by the signs between their parts, with their places in the order in which
+    they are tried: of thousands of patterns some can be those of a text."""
+    found: dict[str, list[tuple[int, str]]] = {}
+    for i, pattern in enumerate(_with_clocks(date)):
+        found.setdefault(_signs_of_pattern(pattern), []).append((i, pattern))
+    return found
 
 
 @cache
@@ -221,7 +241,7 @@ def _follows(text: str, pattern: str) -> bool:
     """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
     text, pattern = _unwrapped(text, pattern), pattern.removeprefix("%a ").removesuffix(" %Z")
     plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
-    if _signs_of_pattern(pattern) != re.sub(r"[0-9A-Za-z]", "", plain):
+    if _signs_of_pattern(pattern) != _NO_SIGN.sub("", plain):
         return False  # cheaper than trying; there are thousands of patterns
     if ("%Y%m%d" in pattern or "%Y%j" in pattern) and not re.match(r"(19|20)\d{5,}", text):
         return False

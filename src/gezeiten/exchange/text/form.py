@@ -50,11 +50,13 @@ class Beside:
 
 @dataclass(frozen=True, slots=True)
 class Flags:
-    """A column of flags beside a column of values. none: those with which a value is none."""
+    """A column of flags beside columns of values. none: those with which a value is none; good:
+    those that are known to be at values; others are asked about."""
 
     column: int
     of: tuple[int, ...]
     none: tuple[str, ...] = ()
+    good: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,7 +202,8 @@ def _time(raw: dict[str, Any]) -> TimeForm:
 
 def _flags(raw: dict[str, Any]) -> Flags:
     return Flags(int(raw["column"]), tuple(int(one) for one in raw["of"]),
-                 tuple(str(one) for one in raw["none"]))  # fmt: skip
+                 tuple(str(one) for one in raw["none"]),
+                 tuple(str(one) for one in raw.get("good", ())))  # fmt: skip
 
 
 def _column(raw: dict[str, Any]) -> ColumnTie:

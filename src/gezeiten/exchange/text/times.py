@@ -71,12 +71,12 @@ _SHORT_DAYS = {
     name[:length] for names in _WEEKDAYS for name in names.split() for length in (2, 3, 4, 99)
 } - {"mar", "mars", "mart"}  # fmt: skip
 """Days as they are written short; what may be a month is none."""
-_WEEKDAY = rf"(?i)^\s*(?:{'|'.join(sorted(_SHORT_DAYS, key=len, reverse=True))})\.?,?\s+"
+WEEKDAY = rf"(?i)^\s*(?:{'|'.join(sorted(_SHORT_DAYS, key=len, reverse=True))})\.?,?\s+"
 
 
 def without_weekdays(text: pl.Series) -> pl.Series:
     """Return times without the day of the week in front of them."""
-    return text.str.replace(_WEEKDAY, "")
+    return text.str.replace(WEEKDAY, "")
 
 
 class WallClock:

@@ -61,7 +61,7 @@ class FieldDialogs:
 
     def text(self, path: Path) -> None:
         """Show how a text file would be read."""
-        from gezeiten.ui.field.text_dialog import TextDialog
+        from gezeiten.ui.texts.dialog import TextDialog
 
         dialog = TextDialog(self._over, self._house, path)
         dialog.taken.connect(lambda _: self._house.archive_changed.emit())

@@ -17,9 +17,10 @@ def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str
     if not len(seen.times) or not len(seen.lines) or int(seen.lines[0]) > len(lines):
         return ""
     cells = split_line(lines[int(seen.lines[0]) - 1], form)
+    cells = [*cells, *[""] * (form.columns - len(cells)), *(one.text for one in form.beside)]
     if max(form.time.columns) >= len(cells):
         return ""
-    written = " ".join(cells[column] for column in form.time.columns)
+    written = " ".join(cells[column] for column in form.time.columns).strip()
     at_ms = int(seen.times[0])
     when = f"{date(at_ms, zone, 'd MMMM yyyy')}, {clock_time(at_ms, zone, seconds=True)}"
     words = tr("“%1” is %2").replace("%1", written).replace("%2", when)
@@ -77,3 +78,13 @@ def taken_words(taken: TextTaken) -> str:
             taken.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
         )
     return words + "."
+
+
+def left_out_lines(taken: TextTaken) -> str:
+    """Return the lines that were left out, one below the other, with why."""
+    lines = [f"{tr('line')} {one.line}: {one.reason}   {one.text}".rstrip()
+             for one in taken.rejected]  # fmt: skip
+    left = taken.rejected_in_all + taken.spoilt_in_all - len(taken.rejected)
+    if left > 0:
+        lines.append(counted(left, "and %n more", "and %n more"))
+    return "\n".join([tr("Left out:"), *lines])

@@ -1,0 +1,440 @@
+"""Taking a text file: the file as a sheet with what was understood marked in it, pictures of what
+it holds beside it, questions where it does not say something by itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, QTimer, Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QProgressBar,
+    QSplitter,
+    QWidget,
+)
+
+from gezeiten.desk.intake.kinds import Recognised, look_at_text, zones_before
+from gezeiten.desk.intake.text_files import Preview, TextTaken, preview, take_text
+from gezeiten.desk.intake.text_survey import Survey, survey
+from gezeiten.desk.places import points
+from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.form import ColumnTie
+from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row, scrolled, set_role
+from gezeiten.ui.plan.section import narrow
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import home_zone, tr
+from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.work import Task
+from gezeiten.ui.texts.by_hand import ByHand
+from gezeiten.ui.texts.marked_view import MarkedView
+from gezeiten.ui.texts.model import TextModel
+from gezeiten.ui.texts.questions import Questions
+from gezeiten.ui.texts.series_rows import SeriesRows
+from gezeiten.ui.texts.words import (
+    example_words,
+    left_out_lines,
+    left_out_words,
+    survey_words,
+    taken_words,
+)
+
+_LATER_MS = 250
+_RIGHT_SIGNS = 60
+"""How wide the fields are, in letters."""
+_AS_BEFORE, _AS_CHOSEN, _NO_KIND = "as before", "as chosen", "no kind"
+
+
+class TextDialog(QDialog):
+    """taken: TextTaken, once a file is kept."""
+
+    taken = Signal(object)
+
+    def __init__(self, parent: QWidget, house: House, path: Path) -> None:
+        super().__init__(parent)
+        self._house, self._path = house, path
+        self.model = TextModel(path)
+        self._task: Task | None = None
+        self._counting: Task | None = None
+        self._seen: Preview | None = None
+        self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
+        self.resize(1180, 720)
+        self._build()
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LATER_MS)
+        self._later.timeout.connect(self._read_anew)
+        self._look(is_first=True)
+
+    # -- building --------------------------------------------------------------------------------
+    def _build(self) -> None:
+        self.sheet = MarkedView(self.model)
+        self.sheet.asked.connect(self._ask_column)
+        self.left_out = QPlainTextEdit()
+        self.left_out.setReadOnly(True)
+        self.left_out.setAccessibleName(tr("Lines that were left out"))
+        self.left_out.hide()
+        self.questions = Questions()
+        self.questions.answered.connect(self._answer)
+        self.questions.wanted.connect(self._wanted)
+        self.name = QLineEdit()
+        self.point, self.zone, self.inside = QComboBox(), QComboBox(), QComboBox()
+        for box in (self.point, self.zone):
+            box.setEditable(True)
+        for box in (self.point, self.zone, self.inside):
+            narrow(box)
+        self.example = label("", "muted", wrap=True)
+        self.by_hand = ByHand()
+        self.series = SeriesRows()
+        self.series.changed.connect(self._column_changed)
+        self.words = label("", wrap=True)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.hide()
+        self.take = button(tr("Take it into the record"), self._take, "primary")
+        self.close_button = button(tr("Close"), self.reject)
+        self._lay_out()
+        self.name.textEdited.connect(lambda text: self._said("name", text))
+        self.point.currentTextChanged.connect(lambda text: self._said("point", text))
+        self.zone.currentTextChanged.connect(lambda text: self._said("zone", text))
+        self.inside.activated.connect(lambda _: self._know({"opening": self.inside.currentData()}))
+        self.by_hand.said.connect(self._said)
+        self.by_hand.known.connect(self._know)
+        self.by_hand.wrong.connect(self._complain)
+
+    def _lay_out(self) -> None:
+        fields = (
+            (tr("Sheet or file in it"), self.inside), (tr("Name of this kind"), self.name),
+            (tr("Measured at"), self.point), (tr("Times are in"), self.zone),
+        )  # fmt: skip
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        for line, (words, field) in enumerate(fields):
+            shown = label(words, "muted", whole=True)
+            shown.setBuddy(field)
+            field.setAccessibleName(words)
+            if field is self.inside:
+                self._inside_words = shown
+            grid.addWidget(shown, line, 0)
+            grid.addWidget(field, line, 1)
+        grid.setColumnStretch(1, 1)
+        for part in (self.inside, self._inside_words):
+            part.hide()
+        about = QWidget()
+        about.setLayout(column(self.questions, grid, self.example, label(tr("Series"), "head"),
+                               self.series, self.by_hand, 1, spacing=8))  # fmt: skip
+        right = QWidget()
+        right.setLayout(column(scrolled(about), self.words, self.bar,
+                               row(self.take, self.close_button, 1), spacing=8))  # fmt: skip
+        right.setMinimumWidth(self.fontMetrics().averageCharWidth() * _RIGHT_SIGNS)
+        left = QWidget()
+        hint = tr("As it is understood. Click a column's head to say what it is.")
+        left.setLayout(column(label(hint, "muted", wrap=True), self.sheet, self.left_out,
+                              spacing=6))  # fmt: skip
+        split = QSplitter()
+        split.setChildrenCollapsible(False)
+        split.addWidget(left)
+        split.addWidget(right)
+        split.setStretchFactor(0, 1)
+        self.setLayout(row(split, margins=14))
+        give_room(self, 0, 1)
+
+    # -- looking ---------------------------------------------------------------------------------
+    def _look(self, *, is_first: bool = False) -> None:
+        desk, path, known = self._house.desk, self._path, self.model.known
+
+        def work(_task: Task) -> tuple[Recognised, list[tuple[str, str]], dict[str, str]]:
+            places = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
+            return look_at_text(desk, path, known), places, zones_before(desk)
+
+        if is_first:
+            self.take.setEnabled(False)
+            self._allow(on=False)  # what were typed now would be lost when the proposal comes
+            self.words.setText(tr("Looking at the file ..."))
+        self._house.run(work, self._looked, failed=self._complain, latest="text look")
+
+    def _allow(self, *, on: bool) -> None:
+        for field in (self.name, self.point, self.zone, self.by_hand):
+            field.setEnabled(on)
+
+    def _looked(self, found: tuple[Recognised, list[tuple[str, str]], dict[str, str]]) -> None:
+        recognised, places, before = found
+        is_first = self.model.recognised is None
+        self.model.points = [name for name, _ in places]
+        self.model.zones_before = before
+        self.model.looked(recognised)
+        if is_first:
+            self._offer(places)
+            self._allow(on=True)
+        self._show()
+        if is_first:
+            tie = self.model.tie
+            (self.point if tie is not None and not tie.point else self.take).setFocus()
+
+    def _offer(self, places: list[tuple[str, str]]) -> None:
+        """Fill the lists of points, zones and of what the file holds."""
+        zones = dict.fromkeys([*(zone for _, zone in places), home_zone(), "UTC"])
+        for box, names in ((self.zone, zones), (self.point, dict(places))):
+            box.blockSignals(True)
+            box.addItems(["", *names])
+            box.blockSignals(False)
+        assert self.model.recognised is not None  # it was looked at
+        proposal = self.model.recognised.proposal
+        for opening, words in proposal.others:
+            self.inside.addItem(words, opening)
+        self.inside.setCurrentIndex(self.inside.findText(
+            next((words for one, words in proposal.others if one == proposal.form.opening), "")
+        ))  # fmt: skip
+        for part in (self.inside, self._inside_words):
+            part.setVisible(self.inside.count() > 1)
+
+    # -- showing ---------------------------------------------------------------------------------
+    def _show(self) -> None:
+        """Show the text as it is read now; a field in which somebody types stays."""
+        tie = self.model.tie
+        if tie is None:
+            return
+        form = tie.form
+        for field, text in ((self.point, tie.point), (self.zone, form.time.zone)):
+            if field.currentText() != text:
+                field.blockSignals(True)
+                field.setCurrentText(text)
+                field.blockSignals(False)
+        if self.name.text() != tie.name:
+            self.name.setText(tie.name)
+        self.zone.setEnabled(form.time.needs_zone)
+        self.by_hand.show_form(form)
+        self.series.show_model(self.model, self._house.theme)
+        self._show_questions()
+        self._show_sheet()
+        self.take.setEnabled(False)
+        self._stop_counting()
+        self._later.start()
+
+    def _show_sheet(self) -> None:
+        lines = self.model.lines(self._seen)
+        self.sheet.show_lines(lines, self.model.form.columns, self._house.theme)
+
+    def _show_questions(self) -> None:
+        recognised, tie = self.model.recognised, self.model.tie
+        if recognised is None or tie is None:
+            return
+        notes: list[tuple[str, str]] = []
+        actions: list[tuple[str, tuple[tuple[str, str], ...]]] = []
+        if recognised.tie is not None:
+            notes.append((tr("Recognised as “%1”.").replace("%1", tie.name), "kelp"))
+            actions.append(("", ((_NO_KIND, tr("It is of another kind")),)))
+        if recognised.fresh:
+            words = tr("New in this kind, and left out until somebody ties it: %1.")
+            notes.append((words.replace("%1", ", ".join(recognised.fresh)), "brass"))
+        before = self.model.zone_clash
+        if before:
+            words = tr("Readings of “%1” were taken before in %2. In %3 the same file would come "
+                       "again at other instants.")  # fmt: skip
+            zone = tie.form.time.zone
+            words = words.replace("%1", tie.name).replace("%2", before).replace("%3", zone)
+            actions.append((words, (
+                (_AS_BEFORE, tr("As before: %1").replace("%1", before)),
+                (_AS_CHOSEN, tr("%1 is right").replace("%1", zone)),
+            )))  # fmt: skip
+        self.questions.show_doubts(self.model.open, notes, actions)
+
+    # -- what somebody chooses -------------------------------------------------------------------
+    def _said(self, field: str, text: str) -> None:
+        self.model.say(field, text)
+        self._changed()
+
+    def _changed(self) -> None:
+        if self.model.tie is None or self._task is not None:
+            return
+        self._show()
+
+    def _column_changed(self, one: ColumnTie) -> None:
+        self.model.set_column(one)
+        self._changed()
+
+    def _answer(self, doubt: Doubt, value: str) -> None:
+        self.model.answer(doubt, value)
+        self._changed()
+
+    def _wanted(self, name: str) -> None:
+        if name == _AS_BEFORE:
+            self.model.say("zone", self.model.zone_clash)
+        elif name == _AS_CHOSEN:
+            self.model.accept_zone()
+        else:
+            self.model.be_other_kind()
+            self._look()
+            return
+        self._changed()
+
+    def _know(self, what: dict[str, object]) -> None:
+        if self._task is None:
+            self.model.know(**what)
+            self._look()
+
+    def _ask_column(self, number: int) -> None:
+        """Let somebody say what a column is."""
+        if self.model.tie is None or self._task is not None:
+            return
+        menu = self.column_menu(number)
+        port = self.sheet.viewport()
+        at = QPoint(max(self.sheet.columnViewportPosition(number), 0), 0)
+        menu.popup(port.mapToGlobal(at))
+
+    def column_menu(self, number: int) -> QMenu:
+        """Return what a column may be."""
+        menu = QMenu(self)
+        menu.setTitle(tr("Column %1").replace("%1", str(number + 1)))
+        choices = (
+            (tr("This column is the time"), lambda: self._be_time(number, alone=True)),
+            (tr("It belongs to the time as well"), lambda: self._be_time(number, alone=False)),
+            (tr("It holds values: say which"), lambda: self._be_values(number)),
+            (tr("It holds flags of the values before it"),
+             lambda: self._be(self.model.be_flags, number)),
+            (tr("Leave it out"), lambda: self._be(self.model.leave_out, number)),
+        )  # fmt: skip
+        for words, wanted in choices:
+            action = QAction(words, menu)
+            action.triggered.connect(lambda _=False, wanted=wanted: wanted())
+            menu.addAction(action)
+        return menu
+
+    def _be_time(self, number: int, *, alone: bool) -> None:
+        self.model.be_time(number, alone=alone)
+        self._look()
+
+    def _be(self, act: object, number: int) -> None:
+        assert callable(act)  # one of the model's
+        act(number)
+        self._changed()
+
+    def _be_values(self, number: int) -> None:
+        """Show the fields of a column's first series, which may be new."""
+        if not self.model.of_column(number):
+            self.model.set_column(ColumnTie(number, "", ""))
+            self._changed()
+        for (column_, *_), its in self.series.rows.items():
+            if column_ == number:
+                its.what.setFocus()
+                return
+
+    # -- trying ----------------------------------------------------------------------------------
+    def _stop_counting(self) -> None:
+        if self._counting is not None:
+            self._counting.cancel()
+            self._counting = None
+
+    def _read_anew(self) -> None:
+        """Read the first lines, say what is missing before it can be taken."""
+        trial, path = self.model.trial, self._path
+        if trial is None or self._task is not None:
+            return
+        self._house.run(lambda _task: preview(path, trial), self._show_read, failed=self._unread,
+                        latest="text preview")  # fmt: skip
+
+    def _unread(self, sentence: str) -> None:
+        self._complain(sentence)
+        self.take.setEnabled(False)
+
+    def _show_read(self, seen: Preview) -> None:
+        tie = self.model.tie
+        if tie is None:
+            return
+        self._seen = seen
+        self._show_sheet()
+        self.series.show_preview(self.model, seen)
+        zone = tie.form.time.zone or "UTC"
+        lines = self.model.recognised.proposal.lines if self.model.recognised else ()
+        self.example.setText(example_words(tie.form, lines, seen, zone))
+        complaint = tr(self.model.complaint)
+        if not len(seen.times):
+            complaint = tr("No line can be read like this; click the column of the times.")
+        is_partly = bool(seen.rejected or seen.spoilt)
+        self.words.setText(complaint or (left_out_words(seen) if is_partly else ""))
+        set_role(self.words, "brass")
+        self.take.setEnabled(not complaint)
+        if not complaint:
+            self._count()
+
+    def _count(self) -> None:
+        """Count what all of the file would bring, and say it."""
+        path, tie = self._path, self.model.trial
+        if tie is None:
+            return
+        self._stop_counting()
+        zone = tie.form.time.zone
+
+        def show(found: Survey) -> None:
+            if self._counting is not None and not self._counting.cancelled():
+                self._counting = None
+                self._show_survey(found, zone)
+
+        self._counting = self._house.run(
+            lambda task: survey(path, tie, task.cancelled), show, failed=self._complain,
+            latest="text survey",
+        )  # fmt: skip
+
+    def _show_survey(self, found: Survey, zone: str) -> None:
+        is_doubtful = found.seems_wrong or not found.readings
+        self.words.setText(survey_words(found, zone))
+        set_role(self.words, "ember" if is_doubtful else "brass" if found.left_out else "")
+        self.take.setEnabled(not is_doubtful)
+
+    def _complain(self, sentence: str) -> None:
+        set_role(self.words, "ember")
+        self.words.setText(sentence)
+
+    # -- taking ----------------------------------------------------------------------------------
+    def _take(self) -> None:
+        tie, desk, path = self.model.tie, self._house.desk, self._path
+        if tie is None or self._task is not None:
+            return
+        self.take.setEnabled(False)
+        self._stop_counting()
+        self.bar.show()
+
+        def work(task: Task) -> TextTaken:
+            return take_text(desk, path, tie, Watch(task.tell, task.cancelled))
+
+        self._task = self._house.run(work, self._done, self._told, self._failed)
+        self.close_button.setText(tr("Stop"))
+
+    def _told(self, progress: Progress) -> None:
+        self.bar.setMaximum(max(progress.of_readings, 1))
+        self.bar.setValue(progress.readings)
+        set_role(self.words, "")
+        self.words.setText(progress_words(tr("taking"), progress))
+
+    def _failed(self, sentence: str) -> None:
+        self._over()
+        self._complain(sentence)
+        self.take.setEnabled(True)
+
+    def _over(self) -> None:
+        self._task = None
+        self.bar.hide()
+        self.close_button.setText(tr("Close"))
+
+    def _done(self, taken: TextTaken) -> None:
+        self._over()
+        set_role(self.words, "brass" if taken.rejected else "kelp")
+        self.words.setText(taken_words(taken))
+        if taken.rejected:
+            self.left_out.setPlainText(left_out_lines(taken))
+            self.left_out.show()
+        self.taken.emit(taken)
+        self.close_button.setFocus()
+
+    def reject(self) -> None:
+        self._stop_counting()
+        if self._task is not None:
+            self._task.cancel()  # nothing of the file is kept then
+            return
+        super().reject()

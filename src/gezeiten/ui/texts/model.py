@@ -1,0 +1,329 @@
+"""What taking a text is about: how it is read, what is asked, what somebody chose; without Qt.
+
+What somebody chose stays when something else is found out anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from gezeiten.desk.intake.kinds import Recognised, of_kind, proposed_tie
+from gezeiten.desk.intake.text_files import Preview, checked_tie
+from gezeiten.errors import InputError
+from gezeiten.exchange.text.doubts import Doubt, answered
+from gezeiten.exchange.text.form import ColumnTie, Flags, TextForm, Tie
+from gezeiten.exchange.text.lines import split_line
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known
+
+TIME, VALUE, UNTIED, FLAGS, NAMES, WORDS = "time", "value", "untied", "flags", "names", "words"
+"""What a column is."""
+HEAD, BEFORE, READING, LEFT_OUT, SAYS, BLANK = "head", "before", "reading", "left out", "says", ""
+"""What a line is; SAYS: it says something of those after it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of the text as it is shown. number: from 1; cells: split, or the whole of it in one;
+    spoilt: which of its cells are no numbers; why: it is left out."""
+
+    number: int
+    kind: str
+    cells: tuple[str, ...]
+    spoilt: frozenset[int] = frozenset()
+    why: str = ""
+
+
+class TextModel:
+    """One text that is about to be taken."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.known: Known = NOTHING_KNOWN
+        self.recognised: Recognised | None = None
+        self.tie: Tie | None = None
+        self.points: list[str] = []
+        self.zones_before: dict[str, str] = {}
+        self.open: list[Doubt] = []
+        self._answers: dict[tuple[str, int, str], str] = {}
+        self._typed: dict[str, str] = {}
+        self._zone_accepted = ""
+        self._is_other_kind = False
+
+    # -- what was found out ----------------------------------------------------------------------
+    def looked(self, recognised: Recognised) -> None:
+        """Take how the text seems to be written; what somebody chose before stays."""
+        if self._is_other_kind and recognised.tie is not None:
+            recognised = replace(recognised, tie=None, asked=())
+        if self.known.time_columns and recognised.tie is not None and (
+            recognised.tie.form.time.columns != recognised.proposal.form.time.columns
+        ):  # fmt: skip
+            recognised = replace(recognised, tie=None, asked=())  # somebody knows better
+        before, self.recognised = self.tie, recognised
+        tie = proposed_tie(recognised, self.path.stem)
+        tie = tie if recognised.tie is not None else self._with_places(tie)
+        self.tie = tie if before is None else _with_what_was_chosen(tie, before)
+        self.open = list(recognised.doubts)
+        for doubt in recognised.doubts:
+            value = self._answers.get(_key(doubt))
+            if value is not None:
+                self._settle(doubt, value)
+        if self.tie.form.time.zone:
+            self.open = [doubt for doubt in self.open if doubt.kind != "zone"]
+        for field, text in self._typed.items():
+            self._set(field, text)
+
+    def _with_places(self, tie: Tie) -> Tie:
+        """Return a tie at the points that its text names."""
+        assert self.recognised is not None  # it was looked at
+        by_name = _by_name(self.points)
+        columns = []
+        for one in tie.columns:
+            station = next((text for _, text in one.where if text.casefold() in by_name), "")
+            its = one.label or station
+            point = by_name.get(its.casefold(), "")
+            columns.append(replace(one, point=point, label="") if point and its else one)
+        said = {by_name[text.casefold()] for _, text in self.recognised.proposal.facts
+                if text.casefold() in by_name}  # fmt: skip
+        point = said.pop() if len(said) == 1 else tie.point
+        return replace(tie, point=point, columns=tuple(columns))
+
+    # -- what somebody chooses -------------------------------------------------------------------
+    def say(self, field: str, text: str) -> None:
+        """Take what was chosen or typed. field: "name", "point", "zone", "pattern", "decimal" or
+        "first_line"."""
+        if field in ("pattern", "decimal", "first_line"):
+            self._typed[field] = text
+        if field == "zone":
+            self.open = [d for d in self.open if d.kind != "zone" or not text.strip()]
+        self._set(field, text)
+
+    def _set(self, field: str, text: str) -> None:
+        if self.tie is None:
+            return
+        form = self.tie.form
+        if field == "name":
+            self.tie = replace(self.tie, name=text)
+        elif field == "point":
+            self.tie = replace(self.tie, point=text)
+        elif field == "zone":
+            form = replace(form, time=replace(form.time, zone=text.strip()))
+        elif field == "pattern":
+            form = replace(form, time=replace(form.time, pattern=text.strip()))
+        elif field == "decimal":
+            form = replace(form, decimal=text)
+        elif field == "first_line" and text.isdigit() and int(text):
+            form = replace(form, first_line=int(text))
+        self.tie = replace(self.tie, form=form)
+
+    def set_column(self, one: ColumnTie) -> None:
+        """Take what a column measures now, and where it belongs."""
+        if self.tie is None:
+            return
+        key = (one.column, one.where)
+        columns = [one if (c.column, c.where) == key else c for c in self.tie.columns]
+        if all((c.column, c.where) != key for c in columns):
+            columns.append(one)
+        self.tie = replace(self.tie, columns=tuple(columns))
+
+    def leave_out(self, column: int) -> None:
+        """A column is no values."""
+        if self.tie is None:
+            return
+        for one in self.tie.columns:
+            if one.column == column:
+                self.set_column(replace(one, quantity="", unit=""))
+
+    def know(self, **what: object) -> None:
+        """Take what somebody knows of the text itself: it is looked at anew then."""
+        if "delimiter" in what or "opening" in what:
+            self._typed.pop("first_line", None)
+        self._typed.pop("pattern", None)
+        self.known = replace(self.known, **what)  # type: ignore[arg-type]
+
+    def be_time(self, column: int, *, alone: bool) -> None:
+        """A column is the time, alone or with those that are it already."""
+        before = () if alone or self.tie is None else self.tie.form.time.columns
+        columns = tuple(dict.fromkeys([*before, column]))
+        own = self.tie.form.columns if self.tie is not None else 0
+        self.know(time_columns=tuple(c for c in columns if c < own))
+
+    def be_flags(self, column: int) -> None:
+        """A column holds flags of the column before it."""
+        if self.tie is None:
+            return
+        self.leave_out(column)
+        of = max((c.column for c in self.tie.columns if c.column < column), default=-1)
+        others = tuple(one for one in self.tie.form.flags if one.column != column)
+        if of >= 0:
+            flags = (*others, Flags(column, (of,)))
+            self.tie = replace(self.tie, form=replace(self.tie.form, flags=flags))
+            self._ask_flags(column)
+
+    def _ask_flags(self, column: int) -> None:
+        found: dict[str, int] = {}
+        for line in self.lines(None):
+            if line.kind == READING and column < len(line.cells):
+                found[line.cells[column]] = found.get(line.cells[column], 0) + 1
+        choices = tuple((flag, f"{flag or 'nothing'} ({many} times)")
+                        for flag, many in list(found.items())[:12])  # fmt: skip
+        question = f"Column {column + 1} holds flags. Which of them say that there is no value?"
+        self.open = [d for d in self.open if (d.kind, d.about) != ("flags", column)]
+        self.open.append(Doubt("flags", question, choices, many=True, about=column))
+
+    def answer(self, doubt: Doubt, value: str) -> None:
+        """Take an answer."""
+        self._answers[_key(doubt)] = value
+        self._settle(doubt, value)
+
+    def _settle(self, doubt: Doubt, value: str) -> None:
+        self.open = [one for one in self.open if one != doubt]
+        if self.tie is None or self.recognised is None:
+            return
+        if doubt.kind == "kind":
+            likely = self.recognised.likely
+            if value and likely is not None:
+                self.recognised = of_kind(self.path, self.recognised.proposal, likely)
+                self.tie = self.recognised.tie
+                self.open = list(self.recognised.asked)
+            return
+        self.tie = replace(self.tie, form=answered(self.tie.form, doubt, value))
+        if doubt.kind in ("order", "period"):
+            self._typed.pop("pattern", None)
+
+    def be_other_kind(self) -> None:
+        """It is not of the kind that it was taken for."""
+        self._is_other_kind = True
+
+    def accept_zone(self) -> None:
+        """The zone is another one than that of texts of this kind before, and is meant."""
+        if self.tie is not None:
+            self._zone_accepted = self.tie.form.time.zone
+
+    # -- what follows ----------------------------------------------------------------------------
+    @property
+    def form(self) -> TextForm:
+        """How it is read now."""
+        assert self.tie is not None  # it was looked at
+        return self.tie.form
+
+    @property
+    def trial(self) -> Tie | None:
+        """The tie to try with: times in UTC where nobody said their zone yet."""
+        if self.tie is None:
+            return None
+        time = self.tie.form.time
+        zoned = replace(time, zone=time.zone or "UTC")
+        return replace(self.tie, form=replace(self.tie.form, time=zoned))
+
+    @property
+    def zone_clash(self) -> str:
+        """The zone in which this source was read before, "" where it is the same or accepted."""
+        if self.tie is None or not self.tie.form.time.needs_zone:
+            return ""
+        before = self.zones_before.get(self.tie.name.strip(), "")
+        zone = self.tie.form.time.zone
+        return before if before and zone and zone not in (before, self._zone_accepted) else ""
+
+    @property
+    def complaint(self) -> str:
+        """Why it cannot be taken yet, "" where it can."""
+        if self.tie is None:
+            return ""
+        if any(doubt.choices for doubt in self.open) or self.zone_clash:
+            return "Answer the question above first."
+        try:
+            checked_tie(self.tie)
+        except InputError as exc:
+            return str(exc)
+        return ""
+
+    def role(self, column: int) -> str:
+        """Return what a column is."""
+        form = self.form
+        if column in form.time.columns:
+            return TIME
+        if any(column == flags.column for flags in form.flags):
+            return FLAGS
+        its = [one for one in self.tie.columns if one.column == column] if self.tie else []
+        if its:
+            return VALUE if any(one.quantity for one in its) else UNTIED
+        if self.tie and any(column == c for one in self.tie.columns for c, _ in one.where):
+            return NAMES
+        return WORDS
+
+    def of_column(self, column: int) -> list[ColumnTie]:
+        """Return what a column measures: several where its lines are of several stations."""
+        return [one for one in self.tie.columns if one.column == column] if self.tie else []
+
+    def lines(self, seen: Preview | None) -> list[Line]:
+        """Return the first lines as they are understood. seen: what they gave, where known."""
+        if self.recognised is None or self.tie is None:
+            return []
+        form, proposal = self.form, self.recognised.proposal
+        why = {one.line: one.reason for one in seen.rejected} if seen else {}
+        spoilt = {one.line: one.reason for one in seen.spoilt} if seen else {}
+        known = set(seen.lines.tolist()) if seen else set()
+        shown = []
+        for number, text in enumerate(proposal.lines, 1):
+            cells = tuple(split_line(text, form)) if text.strip() else ()
+            is_whole = len(cells) == form.columns or (form.ragged and 1 < len(cells) < form.columns)
+            kind = _kind(number, form, proposal.head_rows, cells, is_whole=is_whole, why=why)
+            if kind == READING and seen is not None and number not in known and len(known) < 1_000:
+                kind = SAYS if form.beside or self.tie.columns[0].where else kind
+            if not is_whole:
+                cells = (text.strip(),)
+            bad = _spoilt_cells(spoilt[number], cells) if number in spoilt else frozenset()
+            shown.append(Line(number, kind, cells, bad, why.get(number, "")))
+        return shown
+
+
+def _with_what_was_chosen(tie: Tie, before: Tie) -> Tie:
+    """Return how a text is read now, at the places and with the meanings chosen for what is still
+    the same: columns with the same words above them."""
+    old, new = before.form, tie.form
+
+    def above(form: TextForm, column: int) -> str:
+        return form.header[column] if column < len(form.header) else str(column)
+
+    chosen = {(one.column, one.where): one for one in before.columns
+              if above(old, one.column) == above(new, one.column)}  # fmt: skip
+    columns = [chosen.pop((one.column, one.where), one) for one in tie.columns]
+    own = [one for one in chosen.values() if not one.where and one.column < new.columns
+           and one.column not in new.time.columns]  # fmt: skip
+    time = replace(new.time, zone=old.time.zone or new.time.zone)
+    return replace(tie, name=before.name, point=before.point, columns=(*columns, *own),
+                   form=replace(new, time=time))  # fmt: skip
+
+
+def _kind(
+    number: int, form: TextForm, head_rows: Iterable[int], cells: tuple[str, ...],
+    *, is_whole: bool, why: dict[int, str],
+) -> str:  # fmt: skip
+    if not cells:
+        return BLANK
+    if number - 1 in head_rows:
+        return HEAD
+    if number < form.first_line:
+        return BEFORE
+    if number in why:
+        return LEFT_OUT
+    return READING if is_whole else SAYS
+
+
+def _spoilt_cells(reason: str, cells: tuple[str, ...]) -> frozenset[int]:
+    return frozenset(i for i, cell in enumerate(cells)
+                     if cell and f"“{cell[:30]}” in column {i + 1} " in reason)  # fmt: skip
+
+
+def _key(doubt: Doubt) -> tuple[str, int, str]:
+    return doubt.kind, doubt.about, doubt.question
+
+
+def _by_name(points: list[str]) -> dict[str, str]:
+    """Return points by their whole names, and by their own where that is the only one so called."""
+    found = {name.casefold(): name for name in points}
+    own = [name.rpartition(" · ")[2].casefold() for name in points]
+    found |= {short: name for short, name in zip(own, points, strict=True) if own.count(short) == 1}
+    return found
