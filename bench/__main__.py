@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bench import acts, record, routes
+from bench import acts, record, routes, texts
 from bench.timing import best_of_both, report
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.limits.excursions import find_excursions
@@ -171,8 +171,8 @@ def main(wanted: list[str]) -> None:
                 offloading(demo.folder / "archive", list(demo.fleet))
         finally:
             demo.close()
-    for measure in (routes.serial_line, routes.mission_file, routes.text, routes.following,
-                    routes.memory, acts.done_one_by_one, acts.applied_again,
+    for measure in (routes.serial_line, routes.mission_file, texts.texts, texts.looking,
+                    routes.following, texts.memory, acts.done_one_by_one, acts.applied_again,
                     acts.come_back, record.boards, record.late_readings, record.long_pictures,
                     record.calculated, record.excursions_of_200, record.csv_of_a_year,
                     record.pdf_of_a_year):  # fmt: skip

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import subprocess
 import sys
 import tempfile
@@ -20,8 +19,6 @@ from gezeiten.desk.intake.following import Follower, Pace
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.exchange.text.form import TextForm, TimeForm
-from gezeiten.exchange.text.reading import read_text
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.link.address import Address, CablePort
@@ -139,68 +136,3 @@ def mission_file() -> None:
         for desk in desks:
             desk.close()
     report("mission of 1 M × 4 into the archive / Parquet", took, reference, "s ", "≤ 5")
-
-
-def text() -> None:
-    """A text of two million lines read, against polars told everything."""
-    count = 2_000_000
-    times = np.datetime64("2020-01-01", "ms") + np.arange(count) * np.timedelta64(60_000, "ms")
-    rng = np.random.default_rng(1)
-    frame = pl.DataFrame({
-        "t": pl.Series(times).dt.strftime("%d.%m.%Y %H:%M:%S"),
-        "a": np.round(rng.random(count) * 30, 2), "b": np.round(rng.random(count) * 100, 1),
-    })  # fmt: skip
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "text.csv"
-        frame.write_csv(path, separator=";")
-        pattern = "%d.%m.%Y %H:%M:%S"
-        form = TextForm("utf-8", ";", ".", 2, 3, TimeForm((0,), pattern, "UTC"))
-
-        def reference() -> None:
-            pl.read_csv(path, separator=";", schema_overrides={"t": pl.String}).with_columns(
-                pl.col("t").str.to_datetime(pattern)
-            )
-
-        def ours() -> None:
-            assert sum(len(p.times) for p in read_text(path, form, (1, 2))) == count
-
-        took, theirs = best_of_both(ours, reference, _RUNS)
-        report("text of 2 M lines / polars with all options", took, theirs, "s ", "≤ 3")
-
-
-_BIG = """
-import sys
-from pathlib import Path
-from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.text_files import take_text
-from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
-form = TextForm("utf-8", ",", ".", 1, 5, TimeForm((0,), "epoch_s"))
-ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),
-    ("co2", "ppm"), ("relative_humidity", "%"), ("air_pressure", "kPa")), 1))
-desk = Desk(Path(sys.argv[1]))
-taken = take_text(desk, Path(sys.argv[2]), Tie("Big", "A · B", form, ties))
-status = dict(line.split(":", 1) for line in open("/proc/self/status"))
-print(taken.readings, int(status["VmHWM"].split()[0]) / 1024)
-"""
-
-
-def memory() -> None:
-    """Resident memory while a text of a gigabyte is taken into an archive."""
-    with tempfile.TemporaryDirectory(dir=".cache") as folder:
-        path, written, second = Path(folder) / "big.csv", 0, 1_000_000_000
-        with path.open("w") as out:
-            while written < 1_000_000_000:
-                lines = "".join(
-                    f"{second + i},{i % 40}.25,{400 + i % 90},{i % 100}.5,101.{i % 900:03}\n"
-                    for i in range(200_000)
-                )
-                second += 200_000
-                written += out.write(lines)
-        (Path(folder) / "archive").mkdir()
-        command = [sys.executable, "-c", _BIG, str(Path(folder) / "archive"), str(path)]
-        began = time.perf_counter()
-        said = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
-        elapsed = time.perf_counter() - began
-        size = os.path.getsize(path) / 1e6
-    report("resident while taking a text of 1 GB / 1000 MB", float(said[1]), 1000.0, "MB", "≤ 1")
-    print(f"{'':46} {size:.0f} MB, {int(said[0]) / 1e6:.1f} M lines of 4 values in {elapsed:.0f} s")

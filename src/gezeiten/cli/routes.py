@@ -8,6 +8,7 @@ import click
 
 from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.drives import (
     is_mission_file,
     look_at_drive,
@@ -15,6 +16,7 @@ from gezeiten.desk.intake.drives import (
     take_from_drive,
 )
 from gezeiten.desk.intake.kinds import kept_ties, look_at_text, of_kind
+from gezeiten.desk.intake.many_texts import look_at_texts, take_texts, texts_in
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
 from gezeiten.domain.wording import counted, grouped, readings_words
@@ -26,11 +28,21 @@ from gezeiten.link.drive import DriveSeen
 @archive_option
 @json_option
 @click.argument("path", type=click.Path(path_type=Path, exists=True))
-@click.option("--as", "tie_name", help="Kept tie of a text file; default: the one that fits.")
+@click.option(
+    "--as",
+    "tie_name",
+    help="Kind of a text file, or of all texts of a folder; default: the one that fits.",
+)
 @reports_errors
 def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str | None) -> None:
-    """Take a mission file, those of a drive or folder, or a text of a kind tied before."""
+    """Take a mission file, those of a drive or folder, or a text of a kind tied before.
+
+    With --as a folder is one of texts, all of that kind.
+    """
     with open_desk(folder) as desk:
+        if path.is_dir() and tie_name:
+            _take_folder(desk, path, tie_name, as_json=as_json)
+            return
         if path.is_dir() or is_mission_file(path):
             is_file = path.is_file()
             card = look_at_file(desk, path) if is_file else look_at_drive(
@@ -74,6 +86,25 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
         lines.append(f"  {many} taken without a cell that is no number.")
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
     put(as_json, row, lines)
+
+
+def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
+    """Take all texts of a folder that are of one kind."""
+    seen = look_at_texts(desk, texts_in(folder), kind=kind)
+    done = take_texts(desk, seen)
+    taken = {path: one.readings for path, one in done.taken}
+    failed = [*done.failed, *((one.path, one.words) for one in seen
+                              if one.words and not one.is_kept)]  # fmt: skip
+    rows: list[dict[str, object]] = [
+        {"file": one.path.name, "readings": taken.get(one.path, 0), "kept_before": one.is_kept}
+        for one in seen
+    ]
+    lines = [f"{path.name}: {readings_words(many)} kept." for path, many in taken.items()]
+    lines += [f"{one.path.name}: kept already." for one in seen if one.is_kept]
+    lines += [f"{path.name}: {why}" for path, why in failed]
+    put(as_json, rows, lines or ["No text lies there."])
+    if failed:
+        raise NotKeptError(f"{failed[0][0].name}: {failed[0][1]}")
 
 
 @click.group("vault")

@@ -71,6 +71,12 @@ class Settings:
         "Watched folders",
         "Folders where mission files arrive, with commas between; drives are seen by themselves.",
     )
+    text_folders: str = _setting(
+        "",
+        _ROUTES,
+        "Folders of texts",
+        "Folders where text files arrive, with commas between; those of kept kinds are taken.",
+    )
     followed: str = _setting(
         "",
         _ROUTES,

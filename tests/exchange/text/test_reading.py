@@ -9,6 +9,7 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import numpy as np
+import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -19,6 +20,7 @@ from gezeiten.exchange.text.form import TextForm, Tie, TimeForm, tie_from_dict
 from gezeiten.exchange.text.proposing import Known, Proposal, propose
 from gezeiten.exchange.text.reading import Rejected, read_text
 from gezeiten.exchange.text.sample import sniff_encoding
+from gezeiten.exchange.text.times import WallClock
 
 BEGIN = datetime(2026, 11, 20, 22, 0, tzinfo=UTC)
 
@@ -360,3 +362,16 @@ def test_both_ways_of_reading_agree_with_the_csv_of_python(
         assert times == good
     else:
         assert set(good) <= set(times) or not good
+
+
+@pytest.mark.parametrize("written", ["5. März 2024 3:20 p.m.", "05 Mar 2024 03:20 PM",
+                                     "5 mars 2024 3:20 P.M.", "5 marzo 2024 3:20 pm"])  # fmt: skip
+@pytest.mark.parametrize("many", [3, 3_000])
+def test_words_of_times_mean_the_same_in_few_lines_and_in_many(written: str, many: int) -> None:
+    others = pl.Series(["1. Januar 2024 1:00 a.m.", "2 Jan 2024 1:00 am"])
+    times = pl.concat([pl.Series([written] * (many - 2)), others])
+    clock = WallClock(TimeForm((0,), "%d %b %Y %I:%M %p", "UTC"), 3)
+    dotted = WallClock(TimeForm((0,), "%d. %b %Y %I:%M %p", "UTC"), 3)
+    made = pl.select(pl.coalesce(clock.instants([times]), dotted.instants([times]))).to_series()
+    assert made.to_list()[:-2] == [1_709_652_000_000] * (many - 2)
+    assert made.to_list()[-2:] == [1_704_070_800_000, 1_704_157_200_000]

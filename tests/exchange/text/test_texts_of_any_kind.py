@@ -1,8 +1,9 @@
-"""A known series written in any layout, order, zone and signs comes back as it was, or is asked
-about: nothing is wrong in silence."""
+"""A known series written in any layout, order, zone, signs and shape comes back as it was, or is
+asked about: nothing is wrong in silence."""
 
 from __future__ import annotations
 
+import gzip
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
@@ -14,15 +15,20 @@ import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.exchange.text.form import TextForm
-from gezeiten.exchange.text.proposing import propose
+from gezeiten.exchange.text.doubts import Doubt, answered
+from gezeiten.exchange.text.form import ColumnTie, TextForm
+from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
+COMBINATIONS = 2_000
+PARTS = 8
 GERMAN = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
           "Dez.")  # fmt: skip
 FRENCH = ("janv.", "févr.", "mars", "avril", "mai", "juin", "juil.", "août", "sept.", "oct.",
           "nov.", "déc.")  # fmt: skip
-LAYOUTS: tuple[Callable[[datetime], list[str]], ...] = (
+DAYS = ("Mo", "Di", "Mi", "Do", "Fr", "Sa", "So")
+Layout = Callable[[datetime], list[str]]
+LAYOUTS: tuple[Layout, ...] = (
     lambda t: [f"{t:%Y-%m-%d %H:%M:%S}"],
     lambda t: [f"{t:%Y/%m/%d}", f"{t:%H:%M}"],
     lambda t: [f"{t:%d.%m.%Y %H:%M}"],
@@ -35,13 +41,16 @@ LAYOUTS: tuple[Callable[[datetime], list[str]], ...] = (
     lambda t: [f"{t.day}. {GERMAN[t.month - 1]} {t.year} {t:%H:%M}"],
     lambda t: [f"{t.day:02} {FRENCH[t.month - 1]} {t.year} {t:%H:%M}"],
     lambda t: [f"{t:%H:%M %d.%m.%Y}"],
+    lambda t: [f"{DAYS[t.weekday()]}, {t:%d.%m.%Y %H:%M}"],
+    lambda t: [f"{t:%Y-%m-%d %H:%M} – {t + timedelta(minutes=5):%Y-%m-%d %H:%M}"],
 )
 """Times as a wall clock shows them, in one column or several."""
+MARKS = ("", "NaN", "---", "-8888.8", "n/a")
 
 
 @dataclass(frozen=True)
 class Written:
-    layout: Callable[[datetime], list[str]]
+    layout: Layout
     delimiter: str
     decimal: str
     has_head: bool
@@ -50,60 +59,131 @@ class Written:
     begin: datetime
     minutes: int
     ending: str
+    encoding: str
+    mark: str
+    quoted: bool
+    shape: str
+    packed: bool
+    with_notes: bool
 
 
 WRITTEN = st.builds(
     Written,
-    layout=st.sampled_from(LAYOUTS), delimiter=st.sampled_from([";", "\t", ","]),
+    layout=st.sampled_from(LAYOUTS), delimiter=st.sampled_from([";", "\t", ",", "|"]),
     decimal=st.sampled_from([".", ","]), has_head=st.booleans(), is_newest_first=st.booleans(),
     zone=st.sampled_from(["UTC", "Europe/Berlin", "America/St_Johns", "Australia/Lord_Howe"]),
     begin=st.datetimes(datetime(1998, 1, 1), datetime(2030, 1, 1)).map(
         lambda t: t.replace(second=0, microsecond=0, tzinfo=UTC)),
-    minutes=st.sampled_from([10, 30, 60, 180]), ending=st.sampled_from(["\n", "\r\n"]),
+    minutes=st.sampled_from([10, 30, 60, 180]), ending=st.sampled_from(["\n", "\r\n", "\r"]),
+    encoding=st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"]),
+    mark=st.sampled_from(MARKS), quoted=st.booleans(),
+    shape=st.sampled_from(["plain", "stations", "names", "blocks"]), packed=st.booleans(),
+    with_notes=st.booleans(),
 )  # fmt: skip
+MISSING = (7, 19)
+"""Which readings have no value."""
+NAMES = {"stations": ("Siel", "Mole"), "names": ("Water level", "Air pressure"),
+         "blocks": ("Siel", "Mole"), "plain": ("",)}  # fmt: skip
+
+
+def number_of(one: Written, i: int, which: int) -> str:
+    if i in MISSING:
+        return one.mark
+    return f"{20 + 10 * which + i / 8:.3f}".replace(".", one.decimal)
 
 
 def text_of(one: Written, moments: list[datetime]) -> str:
-    lines = []
-    for i, moment in enumerate(moments):
-        number = f"{20 + i / 8:.3f}".replace(".", one.decimal)
-        cells = [*one.layout(moment.astimezone(ZoneInfo(one.zone))), number]
-        lines.append(one.delimiter.join(cells))
+    """Write the series, and a second one where the shape has names for two."""
+    order = list(enumerate(moments))
     if one.is_newest_first:
-        lines.reverse()
-    head = one.delimiter.join([*(f"t{i}" for i in range(lines[0].count(one.delimiter))), "value"])
-    return one.ending.join([*([head] if one.has_head else []), *lines, ""])
+        order.reverse()
+
+    def line(i: int, at: datetime, which: int) -> str:
+        name = [NAMES[one.shape][which]] if one.shape in ("stations", "names") else []
+        cells = [*name, *one.layout(at.astimezone(ZoneInfo(one.zone))), number_of(one, i, which)]
+        return (
+            one.delimiter.join(f'"{c}"' for c in cells) if one.quoted else one.delimiter.join(cells)
+        )
+
+    first = line(0, moments[0], 0)
+    title = ["what"] if one.shape in ("stations", "names") else []
+    cells = first.count(one.delimiter)
+    words = [*title, *(f"t{i}" for i in range(cells - len(title))), "value"]
+    head = [one.delimiter.join(words)] if one.has_head else []
+    if one.shape == "blocks":
+        blocks = [[f"Station: {name}", *(line(i, at, which) for i, at in order), ""]
+                  for which, name in enumerate(NAMES["blocks"])]  # fmt: skip
+        return one.ending.join(["all gauges", *(text for block in blocks for text in block)])
+    lines = [line(i, at, which) for i, at in order for which in range(len(NAMES[one.shape]))]
+    if one.with_notes:
+        lines.insert(len(lines) // 2, "# battery changed")
+    return one.ending.join([*head, *lines, ""])
 
 
-@settings(max_examples=300, phases=[Phase.explicit, Phase.generate])
-@given(WRITTEN, st.integers(40, 90))
+def instants(moments: list[datetime]) -> list[int]:
+    return [round(moment.timestamp() * 1000) for moment in moments]
+
+
+def choice_of(doubt: Doubt, form: TextForm, one: Written, path: Path, ends: set[int]) -> str:
+    """Return what a person answers who knows what was written."""
+    values = [value for value, _ in doubt.choices]
+    if doubt.kind == "order":
+        right = [value for value in values
+                 if ends <= set(times_of(path, answered(form, doubt, value)))]  # fmt: skip
+        return right[0]
+    if doubt.kind == "decimal":
+        return one.decimal
+    if doubt.kind == "zone":
+        return one.zone
+    return values[0]  # "no value" of marks, "the begin" of periods
+
+
+def form_after(one: Written, proposal: Proposal, path: Path, ends: set[int]) -> TextForm:
+    form = replace(proposal.form, time=replace(proposal.form.time, zone=one.zone))
+    assert {doubt.kind for doubt in proposal.doubts} <= {
+        "order", "zone", "decimal", "missing", "period"}  # fmt: skip
+    for doubt in proposal.doubts:
+        form = answered(form, doubt, choice_of(doubt, form, one, path, ends))
+    return form
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+@settings(
+    max_examples=COMBINATIONS // PARTS, phases=[Phase.explicit, Phase.generate], print_blob=True
+)
+@given(one=WRITTEN, many=st.integers(24, 40))
 def test_what_was_written_comes_back(
-    tmp_path_factory: pytest.TempPathFactory, one: Written, many: int
+    tmp_path_factory: pytest.TempPathFactory, part: int, one: Written, many: int
 ) -> None:
-    if one.delimiter == one.decimal:
+    if one.delimiter == one.decimal and not one.quoted:
         one = replace(one, decimal=".")
-    path = tmp_path_factory.getbasetemp() / "any.txt"
+    path = tmp_path_factory.getbasetemp() / f"any-{part}.txt"
     moments = [one.begin + timedelta(minutes=one.minutes * i) for i in range(many)]
-    path.write_bytes(text_of(one, moments).encode())
+    data = text_of(one, moments).encode(one.encoding)
+    path.write_bytes(gzip.compress(data) if one.packed else data)
     proposal = propose(path)
-    form: TextForm = replace(
-        proposal.form, time=replace(proposal.form.time, zone=one.zone), decimal=one.decimal
-    )
-    by_kind = {doubt.kind: doubt for doubt in proposal.doubts}
-    assert "time" not in by_kind, proposal
-    if "order" in by_kind:  # a person knows which day is meant
-        forms = [replace(form, time=replace(form.time, pattern=value))
-                 for value, _ in by_kind["order"].choices]  # fmt: skip
-        ends = {round(moments[i].timestamp() * 1000) for i in (0, -1)}
-        [form] = [one for one in forms if ends <= set(times_of(path, one))]
+    wanted = instants(moments)
+    form = form_after(one, proposal, path, {wanted[0], wanted[-1]})
+    names = NAMES[one.shape]
     column = form.columns - 1
-    pieces = list(read_text(path, form, (column,)))
-    assert [line for piece in pieces for line in piece.rejected] == []
-    times = np.concatenate([piece.times for piece in pieces])
-    values = np.concatenate([piece.values[column] for piece in pieces])
-    order = slice(None, None, -1 if one.is_newest_first else 1)
-    assert times[order].tolist() == [round(m.timestamp() * 1000) for m in moments]
-    assert values[order].tolist() == [20 + i / 8 for i in range(many)]
+    ties = {tie.where: tie for tie in proposal.columns if tie.column == column}
+    assert len(ties) == len(names), proposal
+    for which, name in enumerate(names):
+        where = next(w for w in ties if not name or name in dict(w).values())
+        expected = {at: 20 + 10 * which + i / 8 for i, at in enumerate(wanted) if i not in MISSING}
+        assert held(path, form, ties[where]) == expected
+
+
+def held(path: Path, form: TextForm, tie: ColumnTie) -> dict[int, float]:
+    rows = (tie.where,) if tie.where else ()
+    found: dict[int, float] = {}
+    for piece in read_text(path, form, (tie.column,), rows=rows):
+        its = piece.of(tie.where)
+        for at, value in zip(piece.times[its], piece.values[tie.column][its], strict=True):
+            if not np.isnan(value):
+                assert int(at) not in found
+                found[int(at)] = float(value)
+    return found
 
 
 def times_of(path: Path, form: TextForm) -> list[int]:

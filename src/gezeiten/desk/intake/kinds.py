@@ -175,6 +175,21 @@ def _without_its_own(tie: Tie) -> Tie:
     return replace(tie, form=replace(tie.form, beside=beside))
 
 
+def change_kind(desk: Desk, name: str, wanted: Tie) -> None:
+    """Keep a kind otherwise, under another name where that is wished.
+
+    Raises:
+        InputError: it has no name, or another kind has it.
+    """
+    if not wanted.name.strip():
+        raise InputError("This kind of text has no name; give it one.")
+    if wanted.name != name and any(one.name == wanted.name for one in kept_ties(desk)):
+        raise InputError(f"Another kind is called “{wanted.name}”; choose another name.")
+    keep_tie(desk, wanted)
+    if wanted.name != name:
+        forget_tie(desk, name)
+
+
 def forget_tie(desk: Desk, name: str) -> None:
     """Forget a kept tie; what was taken by it stays."""
     with desk.archive.writing() as session:

@@ -21,9 +21,7 @@ _FLAG_WORDS = re.compile(
 _GROUPS = r"[+\-−]?\d{1,3}(?:%s\d{3})+"
 
 
-def number_signs(
-    rows: list[list[str]], columns: list[int], delimiter: str
-) -> tuple[str, str, list[Doubt]]:
+def number_signs(rows: list[list[str]], columns: list[int]) -> tuple[str, str, list[Doubt]]:
     """Return the decimal sign, the sign between thousands ("" without one), and a doubt where 1,234
     could be either."""
     cells = [_bare(row[i]) for row in rows for i in columns]
@@ -50,9 +48,8 @@ def number_signs(
             re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell) for cell in points
         )  # fmt: skip
         return ",", apart or ("." if are_thousands else ""), []
-    if points and not all(re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell) for cell in points):
-        return ".", ",", []
-    if delimiter == ",":
+    others = {cell for cell in points if not re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell)}
+    if len(others) > 1:  # one alone, time and again, may be a mark for no value
         return ".", ",", []
     choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
     return ",", apart, [Doubt("decimal", f"“{commas[0]}”: what is the comma?", choices)]

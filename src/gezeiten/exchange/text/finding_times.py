@@ -532,8 +532,9 @@ def _go_on(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ..
     order = sorted(range(len(parts)), key=lambda i: "%Y %j %m %d %H%M %H %M %S".find(parts[i]))
     keys = [tuple(int(row[columns[i]]) for i in order) for row in rows
             if _is_date(row, columns, parts)]  # fmt: skip
-    steps = [(b > a) - (b < a) for a, b in pairwise(keys)]
-    return bool(steps) and abs(sum(steps)) >= 0.8 * len(steps)
+    # lines of several stations come at one instant
+    steps = [(b > a) - (b < a) for a, b in pairwise(keys) if a != b]
+    return len(steps) >= 0.1 * len(keys) and abs(sum(steps)) >= 0.8 * len(steps)
 
 
 # -- counted -----------------------------------------------------------------------------------

@@ -166,7 +166,7 @@ def _with_values(
     told = blocks if blocks.block is not None else told_by_columns(rows, form.header, time)
     telling = (told.station_column, told.name_column, told.unit_column)
     values = [column for column in numbers if column not in telling]
-    decimal, thousands, sign_doubts = number_signs(rows, values, form.delimiter)
+    decimal, thousands, sign_doubts = number_signs(rows, values)
     units = glued_units(rows, values)
     form = with_signs(form, decimal, thousands, units)
     others = [c for c in range(form.columns) if c not in numbers and c not in time

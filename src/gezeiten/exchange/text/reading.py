@@ -31,9 +31,7 @@ VERSION = 3
 `times.py` says; 2: it costs that cell; 3: points are those of thousands only where that is said,
 and NULs are no signs."""
 _SHOWN = 120
-_BLANKS = re.compile(rb"[ \t]+")
-_BLANKS_AT_ENDS = re.compile(rb"(?m)^ +| +$")
-_SIGNS = re.compile(rb"[ \t]*[;,|\t][ \t]*|[ \t]+")
+_TO_TABS = bytes.maketrans(b";,|", b"\t\t\t")
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +120,9 @@ class _Reader:
         self, form: TextForm, columns: tuple[int, ...], version: int, rows: tuple[Where, ...]
     ) -> None:
         self._form, self._columns, self._version = form, columns, version
-        self._clock = WallClock(form.time, version)
+        self._clocks: dict[Where, WallClock] = {
+            where: WallClock(form.time, version) for where in rows or ((),)
+        }
         self._numbers = Numbers(form, version)
         self._names = [f"c{i}" for i in range(form.columns + len(form.beside))]
         self._rows = rows
@@ -180,9 +180,12 @@ class _Reader:
         if sign == FIXED:
             return self._in_slices(text)
         if sign == SPACES:
-            text, sign = _BLANKS_AT_ENDS.sub(b"", _BLANKS.sub(b" ", text)), " "
+            text, sign = _with_one(text.replace(b"\t", b" "), b" "), " "
         elif sign == MIXED:
-            text, sign = _SIGNS.sub(b"\t", _BLANKS_AT_ENDS.sub(b"", text)), "\t"
+            text = _with_one(text.translate(_TO_TABS), b" ")
+            for blank in (b" \t", b"\t "):
+                text = text.replace(blank, b"\t")
+            text, sign = text.replace(b" ", b"\t"), "\t"
         signs = np.frombuffer(text, np.uint8)
         lines = int(np.count_nonzero(signs == ord("\n")))
         columns = int(np.count_nonzero(signs == ord(sign)))
@@ -236,7 +239,7 @@ class _Reader:
         lines = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
         try:
             frame, lines = self._chosen(frame, lines)
-            times = self._clock.instants([frame[self._names[i]] for i in self._form.time.columns])
+            times = self._instants(frame)
             if times.null_count():
                 return None
             values = {column: self._numbers.strict(frame[self._names[column]])
@@ -257,12 +260,32 @@ class _Reader:
             return frame, lines
         wanted = np.zeros(len(frame), np.bool_)
         for where in self._rows:
-            its = np.ones(len(frame), np.bool_)
-            for column, text in where:
-                its &= (frame[self._names[column]].str.strip_chars() == text).fill_null(False)\
-                    .to_numpy()  # fmt: skip
-            wanted |= its
+            wanted |= self._of(frame, where)
         return frame.filter(pl.Series(wanted)), lines[wanted]
+
+    def _instants(self, frame: pl.DataFrame) -> pl.Series:
+        """Return UTC ms of lines, null where none could be understood. Those of each condition are
+        followed by themselves: at one instant there may be a line of each."""
+        time = self._form.time.columns
+        if len(self._clocks) == 1:
+            [clock] = self._clocks.values()
+            return clock.instants([frame[self._names[i]] for i in time])
+        made = np.full(len(frame), np.nan)
+        for where, clock in self._clocks.items():
+            its = np.flatnonzero(self._of(frame, where))
+            part = frame[its]
+            if len(its):
+                known = clock.instants([part[self._names[i]] for i in time])
+                made[its] = known.cast(pl.Float64).fill_null(float("nan")).to_numpy()
+        return pl.Series(made).fill_nan(None).cast(pl.Int64)
+
+    def _of(self, frame: pl.DataFrame, where: Where) -> Marks:
+        """Return which lines are of a condition, bool (n,)."""
+        its = np.ones(len(frame), np.bool_)
+        for column, text in where:
+            said = frame[self._names[column]].str.strip_chars() == text
+            its &= said.fill_null(False).to_numpy()
+        return its
 
     def _words(self, frame: pl.DataFrame, keep: Marks | None = None) -> dict[int, pl.Series]:
         words = {column: frame[self._names[column]].str.strip_chars()
@@ -315,7 +338,7 @@ class _Reader:
         nor are those that are not wanted."""
         numbers = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
         blank = blank | self._unwanted(frame, reasons)
-        times = self._clock.instants([frame[self._names[i]] for i in self._form.time.columns])
+        times = self._instants(frame)
         bad_time = times.is_null().to_numpy()
         utc = times.fill_null(0).to_numpy().astype(np.int64)
         beyond = (utc < EARLIEST_MS) | (utc >= LATEST_MS)
@@ -392,6 +415,14 @@ class _Reader:
                 self._beside[i] = found[1].strip()
                 return True
         return False
+
+
+def _with_one(text: bytes, sign: bytes) -> bytes:
+    """Return lines with one blank where several stand, and none at their ends."""
+    while sign * 2 in text:
+        text = text.replace(sign * 2, sign)
+    text = text.replace(b"\n" + sign, b"\n").replace(sign + b"\n", b"\n")
+    return text.removeprefix(sign)
 
 
 def _without_any(cells: dict[int, str], values: dict[int, Values]) -> dict[int, str]:

@@ -12,9 +12,10 @@ from gezeiten.exchange.text.opening import opened
 
 SAMPLE_LINES = 400
 _SAMPLE_BYTES = 256 << 10
-_MOST_NULS = 0.05
+_MOST_NULS = 0.6
+"""Of a text's bytes so many may be zeros: a memory card that lost its power leaves runs of them."""
 _MOST_STRANGE = 0.02
-"""Of a text's bytes so many may be signs that no text has."""
+"""And so many of the others signs that no text has."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +57,7 @@ def sniff_encoding(head: bytes) -> str:
     if even > len(head) // 4 and odd == 0:
         return "utf-16-be"
     strange = sum(head.count(sign) for sign in range(1, 32) if sign not in b"\t\n\r\f\x1a\x1b")
-    if even + odd > _MOST_NULS * len(head) or strange > _MOST_STRANGE * len(head):
+    if even + odd > _MOST_NULS * len(head) or strange > _MOST_STRANGE * (len(head) - even - odd):
         raise InputError("This is no text; choose a file with lines of readings.")
     try:
         head.decode("utf-8")

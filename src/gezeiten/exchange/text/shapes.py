@@ -59,8 +59,8 @@ def shape_of(lines: list[str], delimiter: str = "", starts: tuple[int, ...] = ()
     for weight, sign in _DELIMITERS:
         if wanted in ("", sign):
             shape, score = _by(sign, lines)
-            if shape is not None and weight * score > best_score:
-                best, best_score = shape, weight * score
+            if shape is not None and (wanted or weight * score > best_score):
+                best, best_score = shape, 1.0 if wanted else weight * score
     if best is None or best_score < 0.4 or wanted == FIXED:
         fixed = _in_fixed_width(lines, starts)
         if fixed is not None:
@@ -137,7 +137,7 @@ def _two_things(cell: str) -> bool:
     """Whether a cell holds two things, or a sign that stands between things: split wrongly."""
     if NUMBER.match(cell):
         return False
-    if cell[-1] in ",;|" or cell[0] in ",;|":
+    if cell[-1] == "," or cell[0] == "," or any(sign in cell for sign in ";|\t"):
         return True
     parts = cell.split()
     has_clock = [":" in part for part in parts]

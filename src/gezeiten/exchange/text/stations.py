@@ -22,6 +22,8 @@ _NAME_WORDS = re.compile(
 )
 _UNIT_WORDS = re.compile(r"unit|einheit|unité|unidad|unità|eenheid", re.IGNORECASE)
 _REPEATED = 0.2
+_TIME = re.compile(r"\d[:h]\d\d|\d{1,4}[-./]\d{1,2}[-./]\d{1,4}|\d{8}|^\W*\d{4}\W")
+"""A line of readings without a value is no title."""
 _TITLE = re.compile(r"^\W*([A-Za-zÄÖÜäöüß][^:=;,\t\d]{0,30}?)\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$")
 
 
@@ -142,7 +144,8 @@ def told_by_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> To
         is_reading = len(row) == shape.columns and has_readings(row)
         groups += is_reading and not was_reading
         was_reading = is_reading or (was_reading and not line.strip())
-        found = None if is_reading else _TITLE.match(line)
+        may_be = not is_reading and (len(row) != shape.columns or not _TIME.search(line))
+        found = _TITLE.match(line) if may_be else None
         if found:
             titles.setdefault(found[1].strip(), []).append(found[2].strip())
     if groups < 2:

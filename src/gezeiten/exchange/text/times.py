@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import DAY_MS, Times
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import EPOCH_FACTORS, TimeForm
+from gezeiten.exchange.text.parts_of_time import are_parts, of_parts
 from gezeiten.exchange.text.periods import of_period
 from gezeiten.exchange.text.rolling import Rolling
 from gezeiten.exchange.text.zone_names import with_offsets
@@ -49,6 +50,8 @@ MIDNIGHT = re.compile(_MIDNIGHT)
 
 def in_english(text: pl.Series) -> pl.Series:
     """Return texts with the names of months, and of halves of the day, as English has them."""
+    if len(text) > _MANY:
+        return _many_in_english(text)
     lower = text.str.replace_all(r"(?i)\b([ap])\.?\s?m\b\.?", "${1}m")
     found = lower.str.extract(_MONTH, 1).str.to_lowercase()
     english = found.replace_strict(MONTH_NAMES, default="", return_dtype=pl.String)
@@ -59,6 +62,18 @@ def in_english(text: pl.Series) -> pl.Series:
     return parts.select(put)["text"]
 
 
+def _many_in_english(text: pl.Series) -> pl.Series:
+    """Return what `in_english` does: the few words that many times hold are found first."""
+    words = pl.concat([text.str.extract(shape, 1) for shape in (_WORD, _HALF)]).drop_nulls()
+    english = {word: in_english(pl.Series([word])).item() for word in words.unique().to_list()}
+    changed = sorted((word for word in english if word != english[word]), key=len, reverse=True)
+    return text.str.replace_many(changed, [english[word] for word in changed], leftmost=True)
+
+
+_MANY = 1_000
+_DOTTED = r"(?i)[ap](?:\.\s?m|\sm)"
+"""A half of the day as English does not write it in one word."""
+_WORD, _HALF = r"([^\W\d_]{3,}\.?)", r"((?i)\b[ap]\.?\s?m\b\.?)"
 _WEEKDAYS = (
     "monday tuesday wednesday thursday friday saturday sunday",
     "montag dienstag mittwoch donnerstag freitag samstag sonntag",
@@ -94,6 +109,10 @@ class WallClock:
         """Return UTC ms of the cells of the time's columns, null where one could not be understood
         or does not exist in the zone."""
         form = self._form
+        patterns = form.pattern.split(" ")
+        if self._version > 2 and len(patterns) == len(columns) > 1 and are_parts(patterns):
+            local = of_parts(columns, patterns)
+            return local if form.zone == "UTC" else self._from_wall(local.cast(pl.Datetime("ms")))
         text = self._joined(columns)
         if form.is_epoch:
             return (self._counted(text) * EPOCH_FACTORS[form.pattern]).round().cast(
@@ -138,7 +157,7 @@ class WallClock:
             text = of_period(text, self._form.period)
         if "%a" in pattern:
             text, pattern = without_weekdays(text), pattern.replace("%a ", "")
-        if "%b" in pattern or "%p" in pattern:
+        if "%b" in pattern or ("%p" in pattern and text.str.contains(_DOTTED).any()):
             text = in_english(text)
         if "%Z" in pattern:
             text, pattern = with_offsets(text), pattern.replace("%Z", "%z")
@@ -231,15 +250,15 @@ def _usual_step(times: Times) -> int:
 
 def _with_midnights(text: pl.Series, pattern: str) -> pl.Series:
     """Return what a clock shows; 24:00 is the next day's midnight."""
-    is_midnight = text.str.contains(_MIDNIGHT).fill_null(False)
+    made = _moments(text, pattern)
+    if not made.null_count():
+        return made
+    is_midnight = (text.str.contains(_MIDNIGHT) & made.is_null()).fill_null(False)
     if not is_midnight.any():
-        return _moments(text, pattern)
-    early = text.str.replace(_MIDNIGHT, "${1}00${2}00${3}${4}")
-    frame = pl.DataFrame({"is": is_midnight, "early": early, "text": text})
-    as_shown = frame.select(pl.when("is").then("early").otherwise("text"))
-    day = pl.when("is").then(pl.duration(days=1)).otherwise(pl.duration(days=0))
-    shown = frame.with_columns(at=_moments(as_shown.to_series(), pattern))
-    return shown.select(pl.col("at") + day)["at"]
+        return made
+    early = text.filter(is_midnight).str.replace(_MIDNIGHT, "${1}00${2}00${3}${4}")
+    following = _moments(early, pattern).dt.offset_by("1d")
+    return made.scatter(is_midnight.arg_true(), following)
 
 
 def _moments(text: pl.Series, pattern: str) -> pl.Series:

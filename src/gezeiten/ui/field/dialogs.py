@@ -5,6 +5,7 @@ Most are opened now and then only: the window starts without their imports.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -36,11 +37,38 @@ class FieldDialogs:
 
     # -- other ways in -------------------------------------------------------------------------
     def choose_text(self) -> None:
-        """Let a text file be chosen and tied, or a mission file and taken."""
-        name, _ = QFileDialog.getOpenFileName(self._over, tr("Take a text or mission file"))
+        """Let a text file be chosen and tied, several of them, or a mission file and taken."""
+        names, _ = QFileDialog.getOpenFileNames(self._over, tr("Take text or mission files"))
+        paths = [Path(name) for name in names]
+        texts = [path for path in paths if not is_mission_file(path)]
+        for path in paths:
+            if path not in texts:
+                self.mission_file(path)
+        if len(texts) == 1:
+            self.text(texts[0])
+        elif texts:
+            self.texts(texts)
+
+    def choose_text_folder(self) -> None:
+        """Let a folder of text files be chosen."""
+        name = QFileDialog.getExistingDirectory(self._over, tr("Take the texts of a folder"))
         if name:
-            take = self.mission_file if is_mission_file(Path(name)) else self.text
-            take(Path(name))
+            self.texts(Path(name))
+
+    def texts(self, where: Path | list[Path]) -> None:
+        """Show several text files, or those of a folder."""
+        from gezeiten.ui.texts.many_dialog import ManyTextsDialog
+
+        dialog = ManyTextsDialog(self._over, self._house, where)
+        dialog.taken.connect(self._house.archive_changed)
+        dialog.wanted.connect(lambda path: self.text(path, dialog.look))
+        dialog.open()
+
+    def text_kinds(self) -> None:
+        """Show the kinds of texts that are kept."""
+        from gezeiten.ui.texts.kinds_dialog import KindsDialog
+
+        KindsDialog(self._over, self._house).open()
 
     def mission_file(self, path: Path) -> None:
         """Take a single mission file."""
@@ -59,12 +87,13 @@ class FieldDialogs:
 
         self._house.run(work, taken)
 
-    def text(self, path: Path) -> None:
-        """Show how a text file would be read."""
+    def text(self, path: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Show how a text file would be read. then: called once it is taken."""
         from gezeiten.ui.texts.dialog import TextDialog
 
         dialog = TextDialog(self._over, self._house, path)
         dialog.taken.connect(lambda _: self._house.archive_changed.emit())
+        dialog.taken.connect(lambda _: then())
         dialog.open()
 
     def live_line(self) -> None:

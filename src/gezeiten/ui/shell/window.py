@@ -35,6 +35,7 @@ from gezeiten.ui.shell.vault_commands import VaultActs
 if TYPE_CHECKING:
     from gezeiten.desk.intake.recovery import Recovered
     from gezeiten.desk.office.finding import Thing
+    from gezeiten.ui.texts.watching import TextWatching
 
 SAY_MS, COMPLAIN_MS = 9_000, 60_000
 """A message goes when it is old; a complaint may be looked for after the work at hand."""
@@ -54,6 +55,7 @@ class MainWindow(QMainWindow):
         self.house = House(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
         self.following = Following(self.house)
+        self.text_watching: TextWatching | None = None
         self.vault_commands = VaultActs(self, self.house)
         self.stack = self.places = PlaceStack(self.house)
         names = [
@@ -171,8 +173,18 @@ class MainWindow(QMainWindow):
             else:
                 self._count()
             self.following.restart()
+            self._watch_texts()
 
         self.house.run(tidy, done)
+
+    def _watch_texts(self) -> None:
+        """Watch the folders in which texts arrive; a start without any needs nothing of that."""
+        if self.text_watching is None and self.house.desk.settings.text_folders.strip():
+            from gezeiten.ui.texts.watching import TextWatching
+
+            self.text_watching = TextWatching(self.house)
+        if self.text_watching is not None:
+            self.text_watching.restart()
 
     # -- acts ----------------------------------------------------------------------------------
     def commands(self) -> list[Command]:
@@ -230,6 +242,7 @@ class MainWindow(QMainWindow):
         self._apply_theme()
         self._archive_changed()
         self.following.restart()
+        self._watch_texts()
 
     def show_history(self) -> None:
         """Show what the logbook has on what is chosen in this place."""
@@ -436,6 +449,8 @@ class MainWindow(QMainWindow):
             self._is_closing = True
             self.places.stop_building()
             self.following.stop()
+            if self.text_watching is not None:
+                self.text_watching.stop()
             for place in self.places.here():
                 place.end()
             self.house.works.cancel()

@@ -1,0 +1,208 @@
+"""Several text files at once, a folder of them, folders that are watched: those of kinds that are
+kept are taken, the others are named with what is missing."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from gezeiten.archive.offloads import are_kept
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.kinds import Recognised, kept_ties, look_at_text, of_kind
+from gezeiten.desk.intake.text_files import TextTaken, checked_tie, take_text
+from gezeiten.desk.intake.text_survey import survey
+from gezeiten.errors import CancelledError, GezeitenError, InputError
+from gezeiten.exchange.text.form import Tie
+from gezeiten.link.transfer import UNWATCHED, Watch
+
+MOST_FILES = 2_000
+_PIECE_BYTES = 1 << 20
+_QUIET_S = 10.0
+"""A file of a watched folder that nobody wrote for so long is whole."""
+
+
+@dataclass(frozen=True, slots=True)
+class TextSeen:
+    """A file of several. kind: the name of its kind, "" of none; words: why it cannot be taken by
+    itself, "" where it can; is_kept: exactly these bytes were taken before."""
+
+    path: Path
+    kind: str = ""
+    words: str = ""
+    is_kept: bool = False
+    tie: Tie | None = None
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether it can be taken without a question."""
+        return self.tie is not None and not self.words and not self.is_kept
+
+
+def texts_in(folder: Path) -> list[Path]:
+    """Return the files of a folder that may be texts, by name.
+
+    Raises:
+        InputError: it cannot be read, or holds too many.
+    """
+    try:
+        found = [Path(one.path) for one in os.scandir(folder)
+                 if one.is_file() and not one.name.startswith(".")]  # fmt: skip
+    except OSError as exc:
+        raise InputError(f"{folder} cannot be read; check its name and rights.") from exc
+    if len(found) > MOST_FILES:
+        raise InputError(f"{folder} holds over {MOST_FILES:,} files; take them in parts.")
+    return sorted(found)
+
+
+def look_at_texts(
+    desk: Desk, paths: Iterable[Path], watch: Watch = UNWATCHED, kind: str = ""
+) -> list[TextSeen]:
+    """Look at several files; none of them keeps another from being looked at.
+
+    kind: the name of the kind that they are said to be of, "" to find it out.
+
+    Raises:
+        CancelledError: as wished.
+    """
+    seen = []
+    for path in paths:
+        if watch.cancelled():
+            raise CancelledError("Looking at the files was stopped.")
+        seen.append(_seen(desk, path, kind))
+    return seen
+
+
+def _seen(desk: Desk, path: Path, kind: str) -> TextSeen:
+    try:
+        found = look_at_text(desk, path)
+        if kind:
+            found = _of_named(desk, path, found, kind)
+        if found.tie is None:
+            return TextSeen(path, "", "of no kind that is kept; look at it by itself")
+        if _is_kept(desk, path):
+            return TextSeen(path, found.tie.name, "kept already", True, found.tie)
+        return TextSeen(path, found.tie.name, _missing(path, found), False, found.tie)
+    except GezeitenError as exc:
+        return TextSeen(path, "", str(exc))
+
+
+def _of_named(desk: Desk, path: Path, found: Recognised, kind: str) -> Recognised:
+    tie = next((one for one in kept_ties(desk) if one.name == kind), None)
+    if tie is None:
+        raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
+    return of_kind(path, found.proposal, tie)
+
+
+def _missing(path: Path, found: Recognised) -> str:
+    """Return why a file of a kind cannot be taken without a question, "" where it can."""
+    assert found.tie is not None  # it is of a kind
+    if found.doubts:
+        return found.doubts[0].question
+    if found.fresh:
+        return f"holds what its kind does not know: {', '.join(found.fresh)}"
+    tie = checked_tie(found.tie)
+    counted = survey(path, tie)
+    if counted.seems_wrong:
+        return "many of its lines fall on the instant of another one"
+    return "" if counted.readings else "holds no line that can be read"
+
+
+def _is_kept(desk: Desk, path: Path) -> bool:
+    """Whether exactly these bytes were taken before."""
+    digest = hashlib.sha256()
+    try:
+        with path.open("rb") as file:
+            while piece := file.read(_PIECE_BYTES):
+                digest.update(piece)
+    except OSError as exc:
+        raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
+    with desk.archive.reading() as session:
+        return are_kept(session, digest.hexdigest())
+
+
+@dataclass(slots=True)
+class ManyTaken:
+    """What several files brought. failed: with why."""
+
+    taken: list[tuple[Path, TextTaken]] = field(default_factory=list)
+    failed: list[tuple[Path, str]] = field(default_factory=list)
+
+    @property
+    def readings(self) -> int:
+        """How many instants are new, of all files."""
+        return sum(one.readings for _, one in self.taken)
+
+
+def take_texts(desk: Desk, seen: Iterable[TextSeen], watch: Watch = UNWATCHED) -> ManyTaken:
+    """Take those that are ready, one by one: what is taken stays when it is stopped.
+
+    Raises:
+        SurroundingsError: disk or database; those before are kept.
+    """
+    done = ManyTaken()
+    for one in seen:
+        if not one.is_ready or one.tie is None or watch.cancelled():
+            continue
+        try:
+            done.taken.append((one.path, take_text(desk, one.path, one.tie, watch)))
+        except CancelledError:
+            break
+        except InputError as exc:
+            done.failed.append((one.path, str(exc)))
+    return done
+
+
+class FolderWatch:
+    """Takes what arrives in folders and is of a kind that is kept. Remembers what it looked at, by
+    name, size and last change, as long as the program runs."""
+
+    def __init__(self) -> None:
+        self._looked_at: dict[Path, tuple[int, int]] = {}
+        self.waiting: dict[Path, TextSeen] = {}
+
+    def look(
+        self, desk: Desk, folders: Iterable[Path], now_s: float, watch: Watch = UNWATCHED
+    ) -> ManyTaken:
+        """Look at what is new since last time, and take it.
+
+        now_s: by the clock of files.
+
+        Raises:
+            SurroundingsError: disk or database.
+        """
+        fresh = []
+        for path in (path for folder in folders for path in _there(folder)):
+            stamp = _stamp(path)
+            if stamp is None or self._looked_at.get(path) == stamp:
+                continue
+            if now_s - stamp[1] / 1e9 < _QUIET_S:
+                continue  # somebody may still be writing it
+            self._looked_at[path] = stamp
+            fresh.append(path)
+        seen = look_at_texts(desk, fresh, watch)
+        for one in seen:
+            self.waiting.pop(one.path, None)
+            if one.words and not one.is_kept:
+                self.waiting[one.path] = one
+        done = take_texts(desk, seen, watch)
+        for path, sentence in done.failed:
+            self.waiting[path] = replace(TextSeen(path), words=sentence)
+        return done
+
+
+def _there(folder: Path) -> list[Path]:
+    try:
+        return texts_in(folder)
+    except InputError:
+        return []  # a folder may come and go, on a network say
+
+
+def _stamp(path: Path) -> tuple[int, int] | None:
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_size, found.st_mtime_ns

@@ -1,0 +1,172 @@
+"""The kinds of texts that are kept: seen, changed, forgotten, exported and read in again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QGridLayout, QLineEdit, QWidget
+
+from gezeiten.desk.intake.kinds import (
+    KIND_SUFFIX,
+    change_kind,
+    export_kind,
+    forget_tie,
+    import_kind,
+    kept_ties,
+)
+from gezeiten.desk.places import points
+from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
+from gezeiten.exchange.text.form import Tie
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.plan.section import narrow
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import home_zone, tr
+
+
+class KindsDialog(QDialog):
+    """Lists all kinds; the chosen one is changed below."""
+
+    def __init__(self, parent: QWidget, house: House) -> None:
+        super().__init__(parent)
+        self._house = house
+        self.setWindowTitle(tr("Kinds of text files"))
+        self.resize(940, 600)
+        self.table = plain_table(
+            tr("Kinds of text files"),
+            [tr("Name"), tr("Measured at"), tr("Times are in"), tr("What it holds")],
+        )
+        self.table.itemSelectionChanged.connect(self._chosen)
+        self.name = QLineEdit()
+        self.point, self.zone = QComboBox(), QComboBox()
+        for box in (self.point, self.zone):
+            box.setEditable(True)
+            narrow(box)
+        self.words = label("", wrap=True)
+        self.change = button(tr("Change it so"), self._change)
+        self.forget = button(tr("Forget it"), self._forget)
+        self.export = button(tr("Export it …"), self._choose_target)
+        self.read_in = button(tr("Read one in …"), self._choose_source)
+        self._lay_out()
+        self._look()
+
+    def _lay_out(self) -> None:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        fields = ((tr("Name"), self.name), (tr("Measured at"), self.point),
+                  (tr("Times are in"), self.zone))  # fmt: skip
+        for place, (words, field) in enumerate(fields):
+            field.setAccessibleName(words)
+            grid.addWidget(label(words, "muted"), 0, place)
+            grid.addWidget(field, 1, place)
+            grid.setColumnStretch(place, 1)
+        hint = tr("What its columns mean is changed with the next file of it. What was taken by a "
+                  "kind stays as it is.")  # fmt: skip
+        self.setLayout(column(self.table, grid, label(hint, "muted", wrap=True), self.words,
+                              row(self.change, self.forget, self.export, self.read_in, 1,
+                                  button(tr("Close"), self.reject)),
+                              spacing=8, margins=14))  # fmt: skip
+
+    def _look(self) -> None:
+        desk = self._house.desk
+        self._house.run(
+            lambda _task: (kept_ties(desk), [p.full_name for p in points(desk) if not p.retired]),
+            self._show, failed=self._complain,
+        )  # fmt: skip
+
+    def _show(self, found: tuple[list[Tie], list[str]]) -> None:
+        ties, places = found
+        if not self.point.count():
+            self.point.addItems(["", *places])
+            self.zone.addItems(["", home_zone(), "UTC"])
+        rows = [[one.name, _points(one), one.form.time.zone or "–", _holds(one)] for one in ties]
+        fill(self.table, rows, list(ties))
+        if ties:
+            self.table.selectRow(0)
+        else:
+            self._say(tr("No kind is kept yet: the first text file that is taken is kept as one."))
+        self._chosen()
+
+    def _chosen(self) -> None:
+        tie = self._tie()
+        for part in (self.name, self.point, self.zone, self.change, self.forget, self.export):
+            part.setEnabled(tie is not None)
+        if tie is not None:
+            self.name.setText(tie.name)
+            self.point.setCurrentText(tie.point)
+            self.zone.setCurrentText(tie.form.time.zone)
+            self.zone.setEnabled(tie.form.time.needs_zone)
+
+    def _tie(self) -> Tie | None:
+        thing = chosen_thing(self.table)
+        return thing if isinstance(thing, Tie) else None
+
+    def _change(self) -> None:
+        tie, desk = self._tie(), self._house.desk
+        if tie is None:
+            return
+        time = replace(tie.form.time, zone=self.zone.currentText().strip())
+        wanted = replace(tie, name=self.name.text().strip(),
+                         point=self.point.currentText().strip(),
+                         form=replace(tie.form, time=time))  # fmt: skip
+        self._act(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
+
+    def _forget(self) -> None:
+        tie, desk = self._tie(), self._house.desk
+        if tie is not None:
+            self._act(lambda: forget_tie(desk, tie.name), tr("Forgotten."))
+
+    def _choose_target(self) -> None:
+        tie = self._tie()
+        if tie is None:
+            return
+        usual = "".join(s if s.isalnum() else "-" for s in tie.name) + KIND_SUFFIX
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export a kind"), usual)
+        if name:
+            self.export_to(Path(name))
+
+    def export_to(self, target: Path) -> None:
+        """Export the chosen kind."""
+        tie = self._tie()
+        if tie is not None:
+            words = tr("Exported to %1.").replace("%1", target.name)
+            self._act(lambda: export_kind(tie, target), words)
+
+    def _choose_source(self) -> None:
+        kinds = tr("Kinds of text files") + f" (*{KIND_SUFFIX});;" + tr("All files") + " (*)"
+        name, _ = QFileDialog.getOpenFileName(self, tr("Read a kind in"), "", kinds)
+        if name:
+            self.read(Path(name))
+
+    def read(self, source: Path) -> None:
+        """Read a kind from a file, and keep it."""
+        desk = self._house.desk
+        self._act(lambda: import_kind(desk, source), tr("Read in and kept."))
+
+    def _act(self, act: object, words: str) -> None:
+        assert callable(act)  # one of those above
+
+        def done(_: object) -> None:
+            self._say(words)
+            self._look()
+
+        self._house.run(lambda _task: act(), done, failed=self._complain)
+
+    def _say(self, words: str) -> None:
+        set_role(self.words, "")
+        self.words.setText(words)
+
+    def _complain(self, sentence: str) -> None:
+        set_role(self.words, "ember")
+        self.words.setText(sentence)
+
+
+def _points(tie: Tie) -> str:
+    names = dict.fromkeys([tie.point, *(one.point for one in tie.columns)])
+    return ", ".join(name for name in names if name)
+
+
+def _holds(tie: Tie) -> str:
+    names = dict.fromkeys(one.quantity for one in tie.columns if one.quantity in QUANTITIES)
+    return ", ".join(tr(quantity(name).name) for name in names)

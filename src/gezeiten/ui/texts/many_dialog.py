@@ -1,0 +1,137 @@
+"""Several text files, or a folder of them: those of kinds that are kept are taken together."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QDialog, QProgressBar, QWidget
+
+from gezeiten.desk.intake.many_texts import (
+    ManyTaken,
+    TextSeen,
+    look_at_texts,
+    take_texts,
+    texts_in,
+)
+from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, tr
+from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.work import Task
+
+
+class ManyTextsDialog(QDialog):
+    """taken: something was kept. wanted: the path of one that somebody wants to look at."""
+
+    taken = Signal()
+    wanted = Signal(object)
+
+    def __init__(self, parent: QWidget, house: House, where: Path | list[Path]) -> None:
+        """where: a folder, or files."""
+        super().__init__(parent)
+        self._house, self._where = house, where
+        self._task: Task | None = None
+        self.seen: list[TextSeen] = []
+        self.setWindowTitle(tr("Several text files"))
+        self.resize(980, 620)
+        self.table = plain_table(tr("Text files"), [tr("File"), tr("Kind"), tr("What")])
+        self.table.itemDoubleClicked.connect(lambda _: self._look_at_one())
+        self.words = label("", wrap=True)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.hide()
+        self.take = button(tr("Take those that are recognised"), self._take, "primary")
+        self.one = button(tr("Look at the chosen one"), self._look_at_one)
+        self.again = button(tr("Look again"), self.look)
+        self.close_button = button(tr("Close"), self.reject)
+        self.setLayout(column(self.table, self.words, self.bar,
+                              row(self.take, self.one, self.again, self.close_button, 1),
+                              spacing=8, margins=14))  # fmt: skip
+        self.look()
+
+    def look(self) -> None:
+        """Look at the files, again."""
+        desk, where = self._house.desk, self._where
+        self.take.setEnabled(False)
+        self._say(tr("Looking at the files ..."))
+
+        def work(task: Task) -> list[TextSeen]:
+            paths = texts_in(where) if isinstance(where, Path) else where
+            return look_at_texts(desk, paths, Watch(cancelled=task.cancelled))
+
+        self._start(self._house.run(work, self._looked, failed=self._failed))
+
+    def _start(self, task: Task) -> None:
+        self._task = task
+        self.close_button.setText(tr("Stop"))
+
+    def _over(self) -> None:
+        self._task = None
+        self.bar.hide()
+        self.close_button.setText(tr("Close"))
+
+    def _looked(self, seen: list[TextSeen]) -> None:
+        self._over()
+        self.seen = seen
+        rows = [[one.path.name, one.kind or "–", tr(one.words) or tr("ready")] for one in seen]
+        fill(self.table, rows, list(seen))
+        ready = sum(one.is_ready for one in seen)
+        self.take.setEnabled(ready > 0)
+        kept = sum(one.is_kept for one in seen)
+        self._say("; ".join((
+            counted(ready, "%n file is ready", "%n files are ready"),
+            counted(kept, "%n is kept already", "%n are kept already"),
+            counted(len(seen) - ready - kept, "%n waits for an answer: look at it by itself",
+                    "%n wait for an answer: look at them by themselves"),
+        )) + ".")  # fmt: skip
+        if seen:
+            self.table.selectRow(0)
+        (self.take if ready else self.table).setFocus()
+
+    def _take(self) -> None:
+        desk, seen = self._house.desk, self.seen
+        self.take.setEnabled(False)
+        self.bar.show()
+        self._start(self._house.run(
+            lambda task: take_texts(desk, seen, Watch(task.tell, task.cancelled)),
+            self._done, self._told, self._failed,
+        ))  # fmt: skip
+
+    def _told(self, progress: Progress) -> None:
+        self.bar.setMaximum(max(progress.of_readings, 1))
+        self.bar.setValue(progress.readings)
+        self._say(progress_words(tr("taking"), progress))
+
+    def _done(self, done: ManyTaken) -> None:
+        self._over()
+        words = counted(len(done.taken), "%n file taken", "%n files taken")
+        words += ", " + counted(done.readings, "%n reading kept", "%n readings kept")
+        if done.failed:
+            path, why = done.failed[0]
+            words += f"; {path.name}: {why}"
+        if done.taken:
+            self.taken.emit()
+        self.look()
+        self._house.say(words)
+
+    def _failed(self, sentence: str) -> None:
+        self._over()
+        self._say(sentence, "ember")
+
+    def _look_at_one(self) -> None:
+        one = chosen_thing(self.table)
+        if isinstance(one, TextSeen) and self._task is None:
+            self.wanted.emit(one.path)
+
+    def _say(self, words: str, role: str = "") -> None:
+        set_role(self.words, role)
+        self.words.setText(words)
+
+    def reject(self) -> None:
+        if self._task is not None:
+            self._task.cancel()
+            return
+        super().reject()
