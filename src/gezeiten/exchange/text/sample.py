@@ -63,21 +63,21 @@ def sniff_encoding(head: bytes) -> str:
         head.decode("utf-8")
     except UnicodeDecodeError as exc:
         if exc.start < len(head) - 4:  # not just a sign cut in two at the end
-            return "cp1252" if _is_mostly(head, exc.start) else "utf-8"
+            return "utf-8" if _has_any(head) else "cp1252"
     return "utf-8"
 
 
-def _is_mostly(head: bytes, _first_wrong: int) -> bool:
-    """Whether bytes are of a code page: few of their lines beyond ASCII are UTF-8."""
-    lines = [line for line in head.split(b"\n") if not line.isascii()]
-    good = 0
-    for line in lines:
-        try:
-            line.decode("utf-8")
-            good += 1
-        except UnicodeDecodeError:
-            pass
-    return good <= len(lines) // 2
+def _has_any(head: bytes) -> bool:
+    """Whether any line beyond ASCII is UTF-8: those of a code page hardly ever are, and lines of
+    both are told apart one by one (`lines.decoded`)."""
+    for line in head.split(b"\n"):
+        if not line.isascii():
+            try:
+                line.decode("utf-8")
+            except UnicodeDecodeError:
+                continue
+            return True
+    return False
 
 
 def _first_lines(path: Path, encoding: str, opening: Opening) -> list[str]:
