@@ -71,7 +71,7 @@ def golden(desk: Desk) -> dict[str, Any]:
         "loggers": [_life(desk, serial) for serial, _, _ in loggers(desk)],
         "documents": _documents(desk),
         "kept plans": [_without(asdict(kept), "uid") for kept in kept_plans(desk)],
-        "kept ties": [asdict(tie) for tie in kept_ties(desk)],
+        "kept ties": [_tie(asdict(tie)) for tie in kept_ties(desk)],
         "round": _round(desk),
         "logbook": _logbook(desk),
         "whole": _whole(desk),
@@ -187,6 +187,21 @@ def _logbook(desk: Desk) -> list[Any]:
 def _whole(desk: Desk) -> dict[str, Any]:
     told = _without(asdict(verify(desk)), "left_out", "went_on")
     return {**told, "entries": len(_logbook(desk))}
+
+
+_SINCE_0012 = ("where", "point", "label", "opening", "beside", "thousands", "glued", "flags",
+               "ragged", "period", "rolls")  # fmt: skip
+
+
+def _tie(told: dict[str, Any]) -> dict[str, Any]:
+    """A tie without what ties had no word for before, where it says nothing."""
+
+    def bare(part: dict[str, Any]) -> dict[str, Any]:
+        return {name: value for name, value in part.items() if value or name not in _SINCE_0012}
+
+    form = bare(told["form"])
+    form["time"] = bare(form["time"])
+    return {**told, "form": form, "columns": [bare(one) for one in told["columns"]]}
 
 
 def _without(told: dict[str, Any], *names: str) -> dict[str, Any]:

@@ -53,6 +53,7 @@ from gezeiten.domain.acts.offloads import (
     ReadAnew,
     ReadingsRescued,
     TextTaken,
+    TextTakenOut,
 )
 from gezeiten.domain.acts.people import PersonErased, PersonNamed
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
@@ -270,6 +271,10 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "1 reading of air.csv kept for Shore · Well."),
         (TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5), AT_WELL,
          "2,090 readings of air.csv kept for Shore · Well."),
+        (TextTakenOut("Weather", "p", "ab" * 32, "air.csv", "wrong mast"), AT_WELL,
+         "air.csv taken out of the record of Shore · Well (wrong mast); its bytes stay."),
+        (TextTakenOut("Weather", "p", "ab" * 32, "", ""), AT_WELL,
+         "The bytes abababababab taken out of the record of Shore · Well; its bytes stay."),
         (ReadingsRescued("D-1", "ab" * 32, RAW), AT_WELL,
          "The bytes abababababab are lost; the readings that were made of them are kept instead."),
         (ReadAnew("D-1", "p", "ab" * 32, Read(1, "x"), Read(2, "y")), AT_WELL,

@@ -82,6 +82,12 @@ def are_kept(session: Session, sha256: str) -> bool:
     return session.scalars(select(Offload.id).filter_by(sha256=sha256)).first() is not None
 
 
+def are_in_record(session: Session, sha256: str) -> bool:
+    """Whether exactly these bytes were taken and were not taken out again."""
+    query = select(Offload.id).filter_by(sha256=sha256, taken_out_ms=None)
+    return session.scalars(query).first() is not None
+
+
 def raws_named(session: Session) -> list[NamedRaw]:
     """Return every raw offload with its names, oldest first."""
     spans = offload_spans(session)
@@ -110,7 +116,8 @@ def raws_named(session: Session) -> list[NamedRaw]:
 def offloads_in(session: Session, mission_id: int, span: Span) -> list[KnownOffload]:
     """Return the offloads of a mission whose bytes hold readings of a stretch, oldest first."""
     spans = offload_spans(session, mission_id=mission_id)
-    query = _offloads().where(Offload.mission_id == mission_id).order_by(Offload.at_ms)
+    its = Offload.mission_id == mission_id, Offload.taken_out_ms.is_(None)
+    query = _offloads().where(*its).order_by(Offload.at_ms)
     return [_known(row, mission) for row, mission in session.execute(query)
             if reach_into(spans.get((mission_id, row.sha256), []), span)]  # fmt: skip
 

@@ -11,7 +11,7 @@ from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
-from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken
+from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken, TextTakenOut
 from gezeiten.domain.acts.sites import SiteChanged
 from gezeiten.domain.acts.sources import (
     FeedingTakenBack,
@@ -45,6 +45,8 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
         return [act.point]
     if isinstance(act, MissionOffloaded | TextTaken):
         return _of_bytes(connection, act.raw.sha256)
+    if isinstance(act, TextTakenOut):
+        return sorted({act.point, *_of_bytes(connection, act.sha256)})
     if isinstance(act, SeriesFed | FeedingTakenBack | LimitSet | LimitEnded | LimitTakenBack):
         return [act.point]
     if isinstance(act, SeriesDerived | DerivedTakenBack):

@@ -18,6 +18,7 @@ from gezeiten.archive.apply.missions import (
     source_key,
 )
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, only
+from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
@@ -26,6 +27,7 @@ from gezeiten.domain.acts.offloads import (
     ReadAnew,
     ReadingsRescued,
     TextTaken,
+    TextTakenOut,
 )
 from gezeiten.domain.series.coverage import Range
 
@@ -83,6 +85,22 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
         read_as=act.read.readings)  # fmt: skip
 
 
+def _text_taken_out(connection: Connection, act: TextTakenOut, said: Said) -> Misfits:
+    uid = source_id(act.logger, act.point)
+    row = connection.execute(select(Mission.id).where(Mission.uid == uid)).first()
+    if row is None:
+        return ["nothing of it was taken"]
+    its = (Offload.mission_id == row[0]) & Offload.taken_out_ms.is_(None)
+    gone = connection.execute(
+        update(Offload).where(its, Offload.sha256 == act.sha256)
+        .values(taken_out_ms=said.at_ms, taken_out_by=said.person)
+    )  # fmt: skip
+    if connection.execute(select(Offload.id).where(its).limit(1)).first() is None:
+        # as before its first reading: its source stands nowhere
+        set_mission(connection, int(row[0]), first_ms=0)
+    return [] if gone.rowcount else ["it was taken out before"]
+
+
 def _rescued(connection: Connection, act: ReadingsRescued, _said: Said) -> None:
     its = update(Offload).where(Offload.sha256 == act.lost)
     connection.execute(its.values(rescued=act.kept.sha256))
@@ -118,6 +136,7 @@ FAMILY = Family(
     {
         MissionOffloaded: _offloaded, DamageNoted: _damage_noted, TextTaken: _text_taken,
         OverviewTaken: _overview_taken, ReadingsRescued: _rescued, ReadAnew: _read_anew,
+        TextTakenOut: _text_taken_out,
     },
     {},
 )  # fmt: skip

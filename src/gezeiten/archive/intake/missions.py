@@ -288,17 +288,19 @@ def whose(mission: Mission, file: RawMission) -> Whose:
 
 
 def in_order(mission_id: int) -> Select[Offload]:
-    """Ask for the offloads of a mission in the order in which they were taken: where bytes differ
-    about a reading the earlier ones stand, on every computer."""
+    """Ask for the offloads of a mission that are in the record, in the order in which they were
+    taken: where bytes differ about a reading the earlier ones stand, on every computer."""
     taken = Offload.at_ms, Offload.sha256
-    return select(Offload).filter_by(mission_id=mission_id).order_by(*taken)
+    its = select(Offload).filter_by(mission_id=mission_id, taken_out_ms=None)
+    return its.order_by(*taken)
 
 
 def is_latest(session: Session, key: int) -> bool:
     """Whether no offload of its mission was taken after this one."""
     offload = session.get_one(Offload, key)
     after = tuple_(Offload.at_ms, Offload.sha256) > (offload.at_ms, offload.sha256)
-    query = select(Offload.id).where(Offload.mission_id == offload.mission_id, after)
+    its = Offload.mission_id == offload.mission_id, Offload.taken_out_ms.is_(None)
+    query = select(Offload.id).where(*its, after)
     return session.scalars(query.limit(1)).first() is None
 
 

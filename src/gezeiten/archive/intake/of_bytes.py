@@ -295,7 +295,8 @@ def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: 
 
 def offloads_not_held(session: Session) -> list[Offload]:
     """Return the offloads whose readings are in no block."""
-    query = select(Offload).join(Mission, Mission.id == Offload.mission_id).where(~_is_held())
+    query = select(Offload).join(Mission, Mission.id == Offload.mission_id)
+    query = query.where(~_is_held(), Offload.taken_out_ms.is_(None))
     return list(session.scalars(query.order_by(Offload.id)))
 
 
@@ -311,16 +312,17 @@ def _missions_missing_some() -> Select[int]:
     return (
         select(Mission.id)
         .join(Offload, Offload.mission_id == Mission.id)
-        .where(~_is_held())
+        .where(~_is_held(), Offload.taken_out_ms.is_(None))
         .group_by(Mission.id)
         .order_by(func.min(Offload.id))
     )
 
 
 def _held_of_nothing() -> Select[str]:
-    """Missions with bytes in their blocks that no offload of theirs names."""
+    """Missions with bytes in their blocks that no offload of theirs names that is in the record."""
     named = exists().where(
         Mission.uid == Held.mission, Offload.mission_id == Mission.id,
+        Offload.taken_out_ms.is_(None),
         Offload.sha256 == func.substr(Held.raw, 1, 64, type_=String),
     )  # fmt: skip
     return select(Held.mission).where(~named).distinct()

@@ -246,6 +246,9 @@ class Offload(Base):
     rescued: Mapped[str | None]
     reader: Mapped[int] = mapped_column(server_default="1")
     read_as: Mapped[str] = mapped_column(server_default="")
+    taken_out_ms: Mapped[int | None]
+    """When somebody took it out of the record again, with all that it brought."""
+    taken_out_by: Mapped[str | None]
 
 
 class OverviewRow(Base):

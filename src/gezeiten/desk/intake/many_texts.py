@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from gezeiten.archive.offloads import are_kept
+from gezeiten.archive.offloads import are_in_record
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.kinds import Recognised, kept_ties, look_at_text, of_kind
 from gezeiten.desk.intake.text_files import TextTaken, checked_tie, take_text
@@ -120,7 +120,7 @@ def _is_kept(desk: Desk, path: Path) -> bool:
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
     with desk.archive.reading() as session:
-        return are_kept(session, digest.hexdigest())
+        return are_in_record(session, digest.hexdigest())
 
 
 @dataclass(slots=True)

@@ -178,7 +178,7 @@ def take_tied(
     with ExitStack() as stack:
         with translated(desk.archive.folder):
             fresh = stack.enter_context(desk.archive.vault.begun(path))
-        reader = _PartReader(desk, fresh.path, fresh.size, watch)
+        reader = _PartReader(desk, fresh.path, path.name, fresh.size, watch)
         its = parts(tie)
         made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
         intakes = take_in_text(desk.archive, fresh, path.name, made, how)
@@ -192,8 +192,10 @@ def take_tied(
 class _PartReader:
     """Reads the parts of one text, each into a spool; gathers what is left out."""
 
-    def __init__(self, desk: Desk, path: Path, size: int, watch: Watch) -> None:
-        self._desk, self._path, self._size, self._watch = desk, path, size, watch
+    def __init__(self, desk: Desk, path: Path, name: str, size: int, watch: Watch) -> None:
+        """path: of the copy that is read; name: of the file."""
+        self._desk, self._path, self._name, self._size = desk, path, name, size
+        self._watch = watch
         self._meter: Meter | None = None
         self._lines: set[int] = set()
         self.listed: list[Rejected] = []
@@ -213,7 +215,8 @@ class _PartReader:
             self._meter.heard(max(piece.done_bytes - heard, 0))
             heard = max(piece.done_bytes, heard)
             spool.put(readings)
-        reading = {**tie.as_dict(), "kind": kind, "rejected": rejected, "spoilt": spoilt}
+        reading = {**tie.as_dict(), "kind": kind, "file": self._name, "rejected": rejected,
+                   "spoilt": spoilt}  # fmt: skip
         return TextPart(source_of(tie, model), spool.pieces(self._watch.cancelled), reading)
 
     def _note(self, piece: Piece) -> None:

@@ -141,6 +141,23 @@ class TextTaken(Act, kind="text taken in", word="offload", about="logger", versi
 
 
 @dataclass(frozen=True, slots=True)
+class TextTakenOut(Act, kind="text taken out", word="offload", about="logger"):
+    """A whole text taken out of the record again: its bytes stay, its readings count no more.
+    logger: the name of the source; file_name: "" where nobody noted it."""
+
+    logger: str
+    point: str
+    sha256: str
+    file_name: str
+    why: str
+
+    def told(self, subject: Subject) -> str:
+        named = self.file_name or f"The bytes {self.sha256[:12]}"
+        reason = f" ({self.why})" if self.why else ""
+        return f"{named} taken out of the record of {subject.place}{reason}; its bytes stay."
+
+
+@dataclass(frozen=True, slots=True)
 class ReadAnew(Act, kind="read anew", word="offload", about="logger"):
     """Bytes kept before are read in another way from now on. sha256: of the bytes; point: where
     their readings belong."""

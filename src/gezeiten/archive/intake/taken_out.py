@@ -1,0 +1,76 @@
+"""Taking a whole text out of the record again: its bytes stay, its readings go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.acts.doing import do
+from gezeiten.archive.apply import Said
+from gezeiten.archive.here.holding import let_go
+from gezeiten.archive.intake.of_bytes import Decode, mission_made, offloads_of, put_mission
+from gezeiten.archive.store.tables import Mission, Offload, Point
+from gezeiten.domain.acts.offloads import TextTakenOut
+from gezeiten.domain.sites import full_name
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class TextHeld:
+    """What a text brought to one source. file: its name, "" where nobody noted it; instants are UTC
+    ms; taken_out_ms: None while it is in the record."""
+
+    sha256: str
+    source: str
+    point: str
+    file: str
+    at_ms: int
+    person: str
+    readings: int
+    taken_out_ms: int | None
+
+
+def texts_held(session: Session) -> list[TextHeld]:
+    """Return what texts brought, the newest first."""
+    rows = session.scalars(
+        select(Offload).where(Offload.reading.is_not(None)).order_by(Offload.id.desc())
+    )
+    found = []
+    for row in rows:
+        mission = session.get_one(Mission, row.mission_id)
+        point = session.get_one(Point, mission.point_id)
+        many = sum(end - first for first, end in row.received)
+        found.append(TextHeld(
+            row.sha256, mission.logger.serial, full_name(point.site.name, point.name),
+            str((row.reading or {}).get("file", "")), row.at_ms, row.person, many, row.taken_out_ms,
+        ))  # fmt: skip
+    return found
+
+
+def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Said) -> set[int]:
+    """Take a text out of the record, of all its sources, inside the caller's transaction; returns
+    the keys of the points where it was.
+
+    Raises:
+        InputError: it is not in the record.
+    """
+    query = select(Offload).where(Offload.sha256 == sha256, Offload.reading.is_not(None))
+    rows = list(session.scalars(query.where(Offload.taken_out_ms.is_(None)).order_by(Offload.id)))
+    if not rows:
+        raise InputError("This file is not in the record any more; look at the list again.")
+    files = {row.mission_id: str((row.reading or {}).get("file", "")) for row in rows}
+    touched: set[int] = set()
+    for mission_id, file in files.items():
+        mission = session.get_one(Mission, mission_id)
+        point = session.get_one(Point, mission.point_id)
+        do(session, TextTakenOut(mission.logger.serial, point.uid, sha256, file, why), said)
+        session.expire_all()
+        left = offloads_of(session, mission_id)
+        if left:
+            put_mission(session, mission_made(session, mission, left, decode))
+        else:
+            let_go(session, mission.uid)
+        touched.add(point.id)
+    return touched

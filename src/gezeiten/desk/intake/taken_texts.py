@@ -1,0 +1,29 @@
+"""The texts that were taken, and taking one of them out of the record again."""
+
+from __future__ import annotations
+
+from gezeiten.archive.intake.taken_out import TextHeld, take_out, texts_held
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.raw_bytes import decoding
+from gezeiten.desk.record.excursion_book import refresh_excursions
+
+__all__ = ["TextHeld", "take_text_out", "taken_texts"]
+
+
+def taken_texts(desk: Desk) -> list[TextHeld]:
+    """Return what texts and live lines brought, the newest first."""
+    with desk.archive.reading() as session:
+        return texts_held(session)
+
+
+def take_text_out(desk: Desk, sha256: str, why: str) -> None:
+    """Take a whole file out of the record, of every source it was taken for. Its bytes stay, and it
+    can be taken again.
+
+    Raises:
+        InputError: it is not in the record.
+    """
+    with desk.archive.writing() as session:
+        points = take_out(session, sha256, why.strip(), decoding(desk), desk.said)
+    for point in points:
+        refresh_excursions(desk, point)

@@ -1,0 +1,81 @@
+"""A whole text is taken out of the record again, and may come back: bytes stay, readings go."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.intake.kinds import look_at_text
+from gezeiten.desk.intake.many_texts import look_at_texts
+from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.intake.taken_texts import take_text_out, taken_texts
+from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import rebuild, verify
+from gezeiten.desk.places import points
+from gezeiten.errors import InputError
+from tests.conftest import Lab
+from tests.desk.intake.test_text_files import series, station, tie_of
+from tests.desk.intake.test_texts_of_several import LONG, MOLE, SIEL, tied, values
+
+
+def held(lab: Lab) -> int:
+    return len(series(lab)[0])
+
+
+def test_of_two_texts_one_goes_and_what_both_held_stays(lab: Lab, tmp_path: Path) -> None:
+    first = station(tmp_path / "a.txt", 30)
+    second = station(tmp_path / "b.txt", 40, 20)
+    for path in (first, second):
+        take_text(lab.desk, path, tie_of(lab, path))
+    assert held(lab) == 60
+    [newer, older] = taken_texts(lab.desk)
+    assert (older.file, newer.file, newer.readings) == ("a.txt", "b.txt", 40)
+    take_text_out(lab.desk, older.sha256, "of another mast")
+    assert held(lab) == 40
+    assert series(lab)[1][0] == pytest.approx(10 + 20 % 7)
+    assert gaps(lab.desk) == []
+    assert lab.desk.archive.vault.is_whole(older.sha256)
+    assert verify(lab.desk).is_whole
+    assert "a.txt taken out" in logbook_entries(lab.desk)[0].sentence
+    assert taken_texts(lab.desk)[1].taken_out_ms is not None
+    with pytest.raises(InputError, match="not in the record"):
+        take_text_out(lab.desk, older.sha256, "")
+    [again] = look_at_texts(lab.desk, [first])
+    assert again.is_ready
+    assert take_text(lab.desk, first, tie_of(lab, first)).readings == 20
+    assert held(lab) == 60
+    assert verify(lab.desk).is_whole
+
+
+def test_the_only_text_goes_from_all_its_points_and_comes_back(lab: Lab, tmp_path: Path) -> None:
+    path = tmp_path / "long.csv"
+    tie = tied(lab, path, LONG)
+    at = {"Siel": SIEL, "Mole": MOLE}
+    columns = tuple(replace(one, point=at[one.label], label="") for one in tie.columns)
+    take_text(lab.desk, path, replace(tie, columns=columns))
+    sha256 = taken_texts(lab.desk)[0].sha256
+    take_text_out(lab.desk, sha256, "")
+    assert [one.channels for one in points(lab.desk)] == [(), ()]
+    assert verify(lab.desk).is_whole
+    again = look_at_text(lab.desk, path).tie
+    assert again is not None
+    take_text(lab.desk, path, again)
+    assert values(lab, MOLE, "water_level") == [2.25, 2.26]
+    assert verify(lab.desk).is_whole
+
+
+def test_it_is_so_as_well_where_all_is_made_anew(lab: Lab, tmp_path: Path) -> None:
+    for name, start in (("a.txt", 0), ("b.txt", 20)):
+        path = station(tmp_path / name, 30, start)
+        take_text(lab.desk, path, tie_of(lab, path))
+    take_text_out(lab.desk, taken_texts(lab.desk)[0].sha256, "")
+    before = np.concatenate(series(lab))
+    rebuild(lab.desk)
+    recover(lab.desk)
+    np.testing.assert_array_equal(np.concatenate(series(lab)), before)
+    assert verify(lab.desk).is_whole
