@@ -73,5 +73,8 @@ DIALOGS = {
     "PIN": lambda w: w.places[places.FIELD_DESK].dialogs.pin(),
     "differences": lambda w: w.places[places.FIELD_DESK].acts.show_differences(),
     "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "Then its clock is set.").open(),
+    "several texts": lambda w: w.places[places.FIELD_DESK].dialogs.texts(w.text_file.parent),
+    "kinds of texts": lambda w: w.places[places.FIELD_DESK].dialogs.text_kinds(),
+    "texts that were taken": lambda w: w.places[places.FIELD_DESK].dialogs.taken_texts(),
     "text": lambda w: w.places[places.FIELD_DESK].dialogs.text(w.text_file),
 }

@@ -30,7 +30,7 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.form import ColumnTie, Tie, Where, parts
+from gezeiten.exchange.text.form import ColumnTie, Tie, parts, wheres
 from gezeiten.exchange.text.reading import Piece, Rejected, read_text
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
@@ -78,12 +78,6 @@ class TextTaken:
     def points(self) -> set[int]:
         """Where something is new."""
         return {one.point_id for one in self.parts if one.offload_id is not None}
-
-
-def wheres(columns: tuple[ColumnTie, ...]) -> tuple[Where, ...]:
-    """Return of which lines columns are wanted, () for all."""
-    found = tuple(dict.fromkeys(one.where for one in columns))
-    return found if any(found) else ()
 
 
 def preview(path: Path, tie: Tie) -> Preview:

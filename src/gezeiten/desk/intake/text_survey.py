@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from gezeiten.exchange.text.form import Tie
+from gezeiten.exchange.text.form import Tie, wheres
 from gezeiten.exchange.text.reading import read_text
 
 _MANY = 0.2
@@ -20,8 +20,8 @@ _QUOTED = re.compile(r"“.*?”")
 
 @dataclass(slots=True)
 class Survey:
-    """readings: lines that would give one; doubled: lines whose instant is that of a line before,
-    in the same piece of the text; left_out: other lines, by reason; spoilt: lines that would be
+    """readings: lines that would give one; doubled: lines whose instant is that of a line before
+    of the same station, in the same piece of the text; left_out: other lines, by reason; spoilt: lines that would be
     taken without a cell of theirs. first_ms, last_ms: from when to when, UTC ms, None without any.
     """
 
@@ -50,11 +50,15 @@ def survey(path: Path, tie: Tie, cancelled: Callable[[], bool] = lambda: False) 
         InputError: the tie cannot be used.
     """
     found = Survey()
-    columns = tuple(one.column for one in tie.columns)
-    for piece in read_text(path, tie.form, columns, cancelled):
+    used = tuple(one for one in tie.columns if one.quantity) or tie.columns
+    columns = tuple(dict.fromkeys(one.column for one in used))
+    rows = wheres(used)
+    for piece in read_text(path, tie.form, columns, cancelled, rows=rows):
         times = np.unique(piece.times)
-        found.readings += len(times)
-        found.doubled += len(piece.times) - len(times)
+        for where in rows or ((),):
+            own = piece.times[piece.of(where)]
+            found.readings += len(np.unique(own))
+            found.doubled += len(own) - len(np.unique(own))
         found.spoilt += len(piece.spoilt)
         found.left_out.update(_QUOTED.sub("“…”", one.reason) for one in piece.rejected)
         if len(times):

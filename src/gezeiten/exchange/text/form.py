@@ -150,6 +150,12 @@ class Tie:
         return asdict(self)
 
 
+def wheres(columns: tuple[ColumnTie, ...]) -> tuple[Where, ...]:
+    """Return of which lines columns are wanted, () for all."""
+    found = tuple(dict.fromkeys(one.where for one in columns))
+    return found if any(found) else ()
+
+
 def parts(tie: Tie) -> list[Tie]:
     """Return a tie for each source of a text: one for each point and label that its columns have.
 

@@ -29,6 +29,8 @@ def field_commands(field: FieldView, acts: FieldActs, more: FieldDialogs) -> lis
         ("text", tr("Take a text file or several, or mission files"), "Ctrl+O", more.choose_text),
         ("text.folder", tr("Take the text files of a folder"), "Ctrl+Alt+O",
          more.choose_text_folder),
+        ("text.taken", tr("Text files that were taken: take one out again"), "Ctrl+Alt+T",
+         more.taken_texts),
         ("text.kinds", tr("Kinds of text files"), "Ctrl+Alt+K", more.text_kinds),
         ("live.line", tr("Live line: record an instrument"), "Ctrl+R", more.live_line),
         ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",

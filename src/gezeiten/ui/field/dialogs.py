@@ -96,6 +96,12 @@ class FieldDialogs:
         dialog.taken.connect(lambda _: then())
         dialog.open()
 
+    def taken_texts(self) -> None:
+        """Show the text files that were taken, to take one out again."""
+        from gezeiten.ui.texts.taken_dialog import TakenTextsDialog
+
+        TakenTextsDialog(self._over, self._house).open()
+
     def live_line(self) -> None:
         """Open the live line; what it records goes on when it is closed."""
         from gezeiten.ui.field.live_dialog import LiveDialog, LiveWork

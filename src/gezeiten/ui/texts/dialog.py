@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.intake.kinds import Recognised, look_at_text, zones_before
+from gezeiten.desk.intake.taken_texts import take_text_out
 from gezeiten.desk.intake.text_files import Preview, TextTaken, preview, take_text
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
@@ -63,6 +64,7 @@ class TextDialog(QDialog):
         self._task: Task | None = None
         self._counting: Task | None = None
         self._seen: Preview | None = None
+        self._sha256 = ""
         self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
         self.resize(1180, 720)
         self._build()
@@ -98,6 +100,8 @@ class TextDialog(QDialog):
         self.bar.setTextVisible(False)
         self.bar.hide()
         self.take = button(tr("Take it into the record"), self._take, "primary")
+        self.take_back = button(tr("Take it out again"), self._take_out)
+        self.take_back.hide()
         self.close_button = button(tr("Close"), self.reject)
         self._lay_out()
         self.name.textEdited.connect(lambda text: self._said("name", text))
@@ -130,8 +134,8 @@ class TextDialog(QDialog):
         about.setLayout(column(self.questions, grid, self.example, label(tr("Series"), "head"),
                                self.series, self.by_hand, 1, spacing=8))  # fmt: skip
         right = QWidget()
-        right.setLayout(column(scrolled(about), self.words, self.bar,
-                               row(self.take, self.close_button, 1), spacing=8))  # fmt: skip
+        pressed = row(self.take, self.take_back, self.close_button, 1)
+        right.setLayout(column(scrolled(about), self.words, self.bar, pressed, spacing=8))
         right.setMinimumWidth(self.fontMetrics().averageCharWidth() * _RIGHT_SIGNS)
         left = QWidget()
         hint = tr("As it is understood. Click a column's head to say what it is.")
@@ -429,8 +433,24 @@ class TextDialog(QDialog):
         if taken.rejected:
             self.left_out.setPlainText(left_out_lines(taken))
             self.left_out.show()
+        self._sha256 = next((one.sha256 for one in taken.parts if one.sha256), "")
+        self.take_back.setVisible(bool(self._sha256))
         self.taken.emit(taken)
         self.close_button.setFocus()
+
+    def _take_out(self) -> None:
+        """What was just taken was not meant so."""
+        desk, sha256 = self._house.desk, self._sha256
+        self.take_back.hide()
+
+        def done(_: object) -> None:
+            self._house.archive_changed.emit()
+            set_role(self.words, "")
+            self.words.setText(tr("It is out of the record again; its bytes stay."))
+            self.take.setEnabled(True)
+
+        self._house.run(lambda _task: take_text_out(desk, sha256, tr("at once")), done,
+                        failed=self._complain)  # fmt: skip
 
     def reject(self) -> None:
         self._stop_counting()

@@ -1,0 +1,85 @@
+"""The text files that were taken: each can be taken out of the record again, as a whole."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+
+from gezeiten.desk.intake.taken_texts import TextHeld, take_text_out, taken_texts
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
+
+
+class TakenTextsDialog(QDialog):
+    """Lists what every text brought, the newest first."""
+
+    def __init__(self, parent: QWidget, house: House) -> None:
+        super().__init__(parent)
+        self._house = house
+        self.setWindowTitle(tr("Text files that were taken"))
+        self.resize(980, 600)
+        self.table = plain_table(
+            tr("Text files that were taken"),
+            [tr("Taken"), tr("By"), tr("File"), tr("Source"), tr("Readings"), tr("Measured at")],
+        )
+        self.table.itemSelectionChanged.connect(self._chosen)
+        self.why = QLineEdit()
+        self.why.setPlaceholderText(tr("why"))
+        self.why.setAccessibleName(tr("Why it is taken out"))
+        self.take_out = button(tr("Take this file out of the record"), self._take_out)
+        self.words = label("", wrap=True)
+        hint = tr("Its readings go from every point where it was taken; its bytes stay, and it can "
+                  "be taken again.")  # fmt: skip
+        self.setLayout(column(self.table, label(hint, "muted", wrap=True), self.words,
+                              row(self.why, self.take_out, button(tr("Close"), self.reject)),
+                              spacing=8, margins=14))  # fmt: skip
+        self._look()
+
+    def _look(self) -> None:
+        desk = self._house.desk
+        self._house.run(lambda _task: taken_texts(desk), self._show, failed=self._complain)
+
+    def _show(self, held: list[TextHeld]) -> None:
+        fill(self.table, [_row(one) for one in held], list(held))
+        if held:
+            self.table.selectRow(0)
+        else:
+            self.words.setText(tr("No text file was taken yet."))
+        self._chosen()
+
+    def _chosen(self) -> None:
+        one = chosen_thing(self.table)
+        can = isinstance(one, TextHeld) and one.taken_out_ms is None
+        self.take_out.setEnabled(can and not self._house.is_looking)
+        self.why.setEnabled(self.take_out.isEnabled())
+
+    def _take_out(self) -> None:
+        one, desk, why = chosen_thing(self.table), self._house.desk, self.why.text()
+        if not isinstance(one, TextHeld):
+            return
+        self.take_out.setEnabled(False)
+
+        def done(_: object) -> None:
+            set_role(self.words, "kelp")
+            named = one.file or one.source
+            self.words.setText(tr("%1 is out of the record.").replace("%1", named))
+            self.why.clear()
+            self._house.archive_changed.emit()
+            self._look()
+
+        self._house.run(lambda _task: take_text_out(desk, one.sha256, why), done,
+                        failed=self._complain)  # fmt: skip
+
+    def _complain(self, sentence: str) -> None:
+        set_role(self.words, "ember")
+        self.words.setText(sentence)
+        self._chosen()
+
+
+def _row(one: TextHeld) -> list[str]:
+    point = one.point
+    if one.taken_out_ms is not None:
+        point = tr("taken out %1").replace("%1", day_and_time(one.taken_out_ms, home_zone()))
+    return [day_and_time(one.at_ms, home_zone()), one.person, one.file or "–", one.source,
+            number(one.readings, 0), point]  # fmt: skip
