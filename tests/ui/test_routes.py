@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -14,10 +15,12 @@ from gezeiten.desk.field.arrival import arrival
 from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
+from gezeiten.link.profile import known_profiles
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.erase_dialog import EraseDialog
 from gezeiten.ui.field.part_dialog import ExtentBar
 from gezeiten.ui.field.port_strip import SHOWN, PortStrip
+from gezeiten.ui.field.profile_dialog import ProfileDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.progress import progress_words
@@ -158,3 +161,40 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     assert field.model.card.directory == ()
     assert not field.mission_page.erase_button.isEnabled()
     window.close()
+
+
+def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> None:
+    house, over = House(lab.desk), QWidget()
+    qtbot.addWidget(over)
+    dialog = ProfileDialog(over, house, "ttyUSB9", None)
+    dialog.name.setText("Mast 9")
+    dialog.baud.setCurrentText("4800")
+    dialog.parity.setCurrentIndex(dialog.parity.findData("E"))
+    dialog.add_line("T=4.5 RH=80 no=7")
+    boxes = dialog.findChildren(QComboBox)
+    named = {box.accessibleName(): box for box in boxes}
+    assert named["T 4.5"].currentData() == "air_temperature"
+    assert named["RH 80"].currentData() == "relative_humidity"
+    assert named["no 7"].currentData() == ""
+    with qtbot.waitSignal(dialog.kept, timeout=PATIENCE_MS) as kept:
+        dialog.keep.click()
+    [profile] = kept.args
+    assert profile.read_line("T=-1.25 RH=99 no=8") == {
+        "air_temperature": -1.25, "relative_humidity": 99.0,
+    }  # fmt: skip
+    known = {one.name: one for one, _ in known_profiles(lab.desk.archive.folder / "profiles")}
+    assert known["Mast 9"] == profile
+    assert profile.settings == "4800 8E1"
+
+
+def test_a_port_where_nothing_is_says_so_and_the_dialog_stays_usable(
+    lab: Lab, qtbot: QtBot
+) -> None:
+    house, over = House(lab.desk), QWidget()
+    qtbot.addWidget(over)
+    dialog = ProfileDialog(over, house, "/dev/no-such-port", None)
+    dialog.listen.click()
+    qtbot.waitUntil(lambda: "no-such-port" in dialog.words.text()
+                    and dialog.listen.text() == "Listen", timeout=PATIENCE_MS)  # fmt: skip
+    dialog.keep.click()
+    assert "No number is said" in dialog.words.text()

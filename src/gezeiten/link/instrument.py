@@ -83,6 +83,7 @@ class _TextPort:
         port = CablePort(path, profile.baud, profile.parity, profile.stop_bits)
         self._port = open_port(port, TimeLimits(), profile.data_bits)
         self._path, self._buffer = path, b""
+        self._end = b"\r" if profile.end == "cr" else b"\n"
 
     def send(self, text: str) -> None:
         try:
@@ -93,14 +94,14 @@ class _TextPort:
     def line(self, wait_s: float) -> str | None:
         """Return the next line without its end, None where none came in time."""
         deadline = time.monotonic() + wait_s
-        while b"\n" not in self._buffer:
+        while self._end not in self._buffer:
             left = deadline - time.monotonic()
             if left <= 0 or not self._more(left):
                 return None
             if len(self._buffer) > _LONGEST_LINE:
                 self._buffer = self._buffer[-_LONGEST_LINE:]
-        line, _, self._buffer = self._buffer.partition(b"\n")
-        return line.decode("utf-8", errors="replace").strip("\r\0 ")
+        line, _, self._buffer = self._buffer.partition(self._end)
+        return line.decode("utf-8", errors="replace").strip("\r\n\0 ")
 
     def forget(self) -> None:
         """Drop what came and was not read."""

@@ -5,6 +5,7 @@ A profile is a TOML file, so a new instrument needs no code.
 
 from __future__ import annotations
 
+import json
 import re
 import tomllib
 from dataclasses import dataclass
@@ -46,7 +47,8 @@ class ProfileValue:
 class Profile:
     """How an instrument is read.
 
-    pattern, ask, end: for LINES; ask is sent every `every_s` where the instrument waits for it.
+    pattern, ask, end: for LINES; ask is sent every `every_s` where the instrument waits for it;
+    end: "lf" (with or without a CR before it) or "cr".
     unit_id, function: for REGISTERS. address, command: for SDI12; address "?" takes the only one.
     """
 
@@ -64,6 +66,7 @@ class Profile:
     function: int = 4
     address: str = "?"
     command: str = "M"
+    end: str = "lf"
 
     @property
     def settings(self) -> str:
@@ -120,6 +123,7 @@ def profile_of(content: dict[str, Any], where: str) -> Profile:
             str(content.get("pattern", "")), str(content.get("ask", "")),
             int(content.get("unit_id", 1)), int(content.get("function", 4)),
             str(content.get("address", "?")), str(content.get("command", "M")),
+            str(content.get("end", "lf")),
         )  # fmt: skip
         _check(profile)
     except (KeyError, TypeError, ValueError, re.error) as exc:
@@ -141,6 +145,8 @@ def _check(profile: Profile) -> None:
         raise ValueError("port settings that cannot be")
     if profile.data_bits not in (7, 8) or not 50 <= profile.baud <= 4_000_000:
         raise ValueError("port settings that cannot be")
+    if profile.end not in ("lf", "cr"):
+        raise ValueError(f"“{profile.end}” ends no line")
     if not 0.05 <= profile.every_s <= 86_400 or not profile.values:
         raise ValueError("no values, or a rhythm that cannot be")
     if len({value.quantity for value in profile.values}) < len(profile.values):
@@ -165,6 +171,43 @@ def _check_value(profile: Profile, value: ProfileValue, groups: Any) -> None:
         raise ValueError(f"register {value.source} of type “{value.type}”")
     if profile.kind == SDI12 and not 1 <= int(value.source) <= 99:
         raise ValueError(f"place {value.source} in an answer")
+
+
+def written(profile: Profile) -> str:
+    """Return a profile of lines as TOML."""
+    quoted = json.dumps  # a basic string of TOML is one of JSON
+    lines = [
+        f"name = {quoted(profile.name, ensure_ascii=False)}", f"kind = {quoted(profile.kind)}",
+        f"every_s = {profile.every_s:g}", f"pattern = {quoted(profile.pattern)}",
+        f"ask = {quoted(profile.ask)}", f"end = {quoted(profile.end)}", "", "[port]",
+        f"baud = {profile.baud}", f"data_bits = {profile.data_bits}",
+        f"parity = {quoted(profile.parity)}", f"stop_bits = {profile.stop_bits}",
+    ]  # fmt: skip
+    for value in profile.values:
+        lines += ["", "[[value]]", f"source = {quoted(value.source)}",
+                  f"quantity = {quoted(value.quantity)}",
+                  f"unit = {quoted(value.unit, ensure_ascii=False)}"]  # fmt: skip
+    return "\n".join(lines) + "\n"
+
+
+def keep_profile(folder: Path, profile: Profile) -> Path:
+    """Keep a profile of lines under its name in a folder; returns its file.
+
+    Raises:
+        InputError: it says what cannot be, or cannot be written.
+    """
+    text = written(profile)
+    checked = profile_of(tomllib.loads(text), profile.name)
+    name = "".join(sign if sign.isalnum() else "-" for sign in checked.name).strip("-")
+    if not name:
+        raise InputError("This instrument has no name yet; give it one.")
+    path = folder / f"{name}.toml"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, "utf-8")
+    except OSError as exc:
+        raise InputError(f"{path.name} cannot be written; check the archive's folder.") from exc
+    return path
 
 
 def known_profiles(folder: Path | None = None) -> list[tuple[Profile, Path]]:

@@ -8,6 +8,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,9 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 
 from gezeiten.archive.store.tables import Offload
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.live import LiveNews, LivePlan, Recorder, checked_plan, recover_journals
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
@@ -104,6 +107,38 @@ def test_each_kind_of_instrument_is_recorded(
         assert session.scalars(select(Offload)).one().route == "live line"
     assert verify(lab.desk).is_whole
     assert list(lab.desk.archive.incoming.iterdir()) == []
+
+
+@pytest.mark.parametrize("means_of", [1, 3])
+def test_every_sample_is_kept_or_the_mean_of_so_many(
+    lab: Lab, start_instrument: StartInstrument, means_of: int
+) -> None:
+    port = start_instrument("lines", "--every", "0.1")
+    news = recorded(lab, live_plan("lines", port, every_s=0.0, means_of=means_of, stop_after=4))
+    samples = [n.values["air_temperature"] for n in news if n.kind == "sample" and n.values]
+    times, values = series(lab, "air_temperature")
+    wanted = np.array(samples[: 4 * means_of]).reshape(4, means_of).mean(axis=1)
+    assert values == pytest.approx(wanted)
+    assert np.all(np.diff(times) > 0)
+    assert verify(lab.desk).is_whole
+
+
+def test_a_text_that_an_instrument_saved_elsewhere_is_read_as_its_line_is(
+    lab: Lab, tmp_path: Path
+) -> None:
+    """The shipped weather mast prints "T=12.34 RH=56.7"; a terminal put the time in front."""
+    path = tmp_path / "terminal.log"
+    path.write_text("".join(f"2024-03-05 10:{i:02}:00 T={4 + i / 8:.2f} RH={80 - i}\n"
+                            for i in range(30)))  # fmt: skip
+    found = look_at_text(lab.desk, path)
+    assert [(c.column, c.quantity, c.unit) for c in found.proposal.columns] == [
+        (2, "air_temperature", "°C"), (3, "relative_humidity", "%"),
+    ]  # fmt: skip
+    tie = proposed_tie(found, "Mast")
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    taken = take_text(lab.desk, path, replace(tie, point=POINT, form=form))
+    assert taken.readings == 30
+    assert series(lab, "relative_humidity")[1][:2] == pytest.approx([80, 79])
 
 
 def test_a_reading_is_the_mean_of_the_samples_in_between(

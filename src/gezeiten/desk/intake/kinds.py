@@ -4,6 +4,9 @@ again, handed on as files."""
 from __future__ import annotations
 
 import json
+import re
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -18,9 +21,11 @@ from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import Doubt
 from gezeiten.exchange.text.elsewhere import found_again
-from gezeiten.exchange.text.form import ColumnTie, Tie, tie_from_dict
+from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, tie_from_dict
+from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
 from gezeiten.exchange.text.sample import sample_of
+from gezeiten.link.profile import LINES, Profile, known_profiles
 
 KIND_SUFFIX = ".kind.json"
 _FORMAT = "gezeiten kind of text 1"
@@ -59,12 +64,47 @@ def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recogn
     Raises:
         InputError: it cannot be read, or holds no columns of times and numbers.
     """
-    proposal = propose(path, known)
+    proposal = _as_instruments_say(desk, propose(path, known))
     ties = kept_ties(desk)
     tie = next((one for one in ties if one.form.header and _looks_like(one, proposal)), None)
     if tie is not None:
         return of_kind(path, proposal, tie)
     return Recognised(proposal, None, _likely(ties, proposal))
+
+
+def _as_instruments_say(desk: Desk, proposal: Proposal) -> Proposal:
+    """Return a proposal whose columns mean what the profile of an instrument says that prints such
+    lines: a text that it saved elsewhere is read as its live line is."""
+    lines = proposal.lines[proposal.form.first_line - 1 :]
+    for profile, _ in known_profiles(desk.archive.folder / "profiles"):
+        if profile.kind == LINES and not proposal.form.units:
+            columns = columns_of_profile(profile, proposal.form, lines)
+            proposal = replace(proposal, columns=tuple(
+                columns.get(one.column, one) if not one.where else one for one in proposal.columns
+            ))  # fmt: skip
+    return proposal
+
+
+def columns_of_profile(
+    profile: Profile, form: TextForm, lines: Sequence[str]
+) -> dict[int, ColumnTie]:
+    """Return what columns of a text mean by a profile of lines: those in which its values stand in
+    most lines; {} where the lines are none of its."""
+    found: dict[str, Counter[int]] = {}
+    rows = [(line, split_line(line, form)) for line in lines if line.strip()]
+    for line, cells in rows:
+        match = re.search(profile.pattern.removeprefix("^"), line)
+        for name, text in (match.groupdict() if match else {}).items():
+            at = [i for i, cell in enumerate(cells)
+                  if cell == text or cell.endswith(f"={text}")]  # fmt: skip
+            found.setdefault(name, Counter()).update(at)
+    columns = {}
+    for value in profile.values:
+        its = found.get(value.source, Counter()).most_common(1)
+        is_plain = value.factor == 1.0 and value.offset == 0.0
+        if its and its[0][1] > 0.8 * len(rows) and is_plain:
+            columns[its[0][0]] = ColumnTie(its[0][0], value.quantity, value.unit)
+    return columns if len(columns) == len(profile.values) else {}
 
 
 def of_kind(path: Path, proposal: Proposal, tie: Tie) -> Recognised:

@@ -38,7 +38,8 @@ _SUFFIX = ".live"
 
 @dataclass(frozen=True, slots=True)
 class LivePlan:
-    """What is recorded: the mean of what an instrument tells in each stretch of `every_s`.
+    """What is recorded: the mean of what an instrument tells in each stretch of `every_s`; or of
+    every `means_of` samples, at the last of them, where that is not 0 (1: every sample as it is).
 
     name: of the source, for the record. stop_after: readings, None to go on until stopped.
     """
@@ -49,6 +50,7 @@ class LivePlan:
     point: str
     every_s: float
     stop_after: int | None = None
+    means_of: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +77,9 @@ def checked_plan(plan: LivePlan) -> LivePlan:
         raise InputError("It is not said where this is measured; choose a point.")
     if not plan.name.strip():
         raise InputError("This instrument has no name yet; give it one.")
-    if not 1 <= plan.every_s <= 86_400:
+    if not 0 <= plan.means_of <= 100_000:
+        raise InputError("A reading is the mean of one sample at least; write a number.")
+    if not plan.means_of and not 1 <= plan.every_s <= 86_400:
         raise InputError("A reading can be recorded every second at most, every day at least.")
     if plan.stop_after is not None and plan.stop_after < 1:
         raise InputError("At least one reading has to be recorded; write a larger number.")
@@ -125,6 +129,26 @@ class Journal:
         os.close(self._lock)
 
 
+def listen(
+    port: str, profile: Profile, now_ms: Callable[[], float], seconds: float,
+    tell: Callable[[str], None], cancelled: Callable[[], bool],
+) -> None:  # fmt: skip
+    """Tell what an instrument says for some seconds, line by line, without recording.
+
+    Raises:
+        DeviceError: the port cannot be opened, or is gone.
+    """
+    instrument = open_instrument(port, profile, now_ms)
+    end = time.monotonic() + seconds
+    try:
+        while time.monotonic() < end and not cancelled():
+            sample = instrument.sample(_WAIT_S)
+            if sample is not None:
+                tell(sample.raw)
+    finally:
+        instrument.close()
+
+
 def tie_of(plan: LivePlan) -> Tie:
     """Return the tie by which the journal of a plan is read."""
     columns = tuple(
@@ -155,6 +179,7 @@ class Recorder:
         self._tie = tie_of(plan)
         self._sums: dict[str, tuple[float, int]] = {}
         self._window = -1
+        self._last_ms = 0
         self._away = ""
         self._journal: Journal | None = None
         self._rolled = time.monotonic()
@@ -206,7 +231,11 @@ class Recorder:
 
     def _take(self, instrument: Instrument) -> None:
         sample = instrument.sample(_WAIT_S)
-        if sample is not None:
+        if self._plan.means_of:
+            if sample is not None:
+                self._add(sample)
+                self._close_count(sample)
+        elif sample is not None:
             self._close_window(round(sample.at_ms))
             self._add(sample)
         else:
@@ -220,6 +249,16 @@ class Recorder:
             total, count = self._sums.get(key, (0.0, 0))
             self._sums[key] = (total + value, count + 1)
 
+    def _close_count(self, sample: Sample) -> None:
+        """Write the mean of so many samples, at the last of them; two at one millisecond are
+        told apart by one."""
+        counts = [count for _, count in self._sums.values()]
+        if not counts or max(counts) < self._plan.means_of:
+            return
+        sums, self._sums = self._sums, {}
+        self._last_ms = max(round(sample.at_ms), self._last_ms + 1)
+        self._write(self._last_ms, sums)
+
     def _close_window(self, now_ms: int) -> None:
         """Write the reading of the stretch that is over: the mean, at its end."""
         every_ms = round(self._plan.every_s * 1000)
@@ -230,10 +269,12 @@ class Recorder:
         sums, self._sums = self._sums, {}
         if ended < 0 or not sums:
             return
+        self._write((ended + 1) * every_ms, sums)
+
+    def _write(self, at_ms: int, sums: dict[str, tuple[float, int]]) -> None:
         means = {key: total / count for key, (total, count) in sums.items()}
         if self._journal is None:
-            self._journal = Journal(self._desk, self._tie, now_ms)
-        at_ms = (ended + 1) * every_ms
+            self._journal = Journal(self._desk, self._tie, round(self._desk.clock()))
         self._journal.write(at_ms, means)
         self.readings += 1
         self._tell(LiveNews("reading", at_ms, "", means, self.readings))

@@ -20,9 +20,10 @@ _QUOTED = re.compile(r"“.*?”")
 
 @dataclass(slots=True)
 class Survey:
-    """readings: lines that would give one; doubled: lines whose instant is that of a line before
-    of the same station, in the same piece of the text; left_out: other lines, by reason; spoilt: lines that would be
-    taken without a cell of theirs. first_ms, last_ms: from when to when, UTC ms, None without any.
+    """readings: lines that would give one; doubled: lines whose instant is that of a line before of
+    the same station, in the same piece of the text; left_out: other lines, by reason; spoilt: lines
+    that would be taken without a cell of theirs. first_ms, last_ms: from when to when, UTC ms, None
+    without any.
     """
 
     readings: int = 0

@@ -69,6 +69,19 @@ def _bare(cell: str) -> str:
 
 
 # -- what stands at numbers ------------------------------------------------------------------------
+_NAMED = re.compile(r"([^\W\d][\w./]{0,15}\s?[=:]\s?)[-+−]?[\d.,]+\S{0,6}$")
+
+
+def named_cells(rows: list[list[str]], columns: list[int]) -> dict[int, str]:
+    """Return by column the name that stands in front of most of its numbers: "T=" of "T=4.5"."""
+    names: dict[int, str] = {}
+    for column in columns:
+        found = Counter(match[1] for row in rows if (match := _NAMED.match(row[column])))
+        if found and found.most_common(1)[0][1] > 0.5 * len(rows):
+            names[column] = found.most_common(1)[0][0]
+    return names
+
+
 def glued_units(rows: list[list[str]], columns: list[int]) -> dict[int, str]:
     """Return by column the unit that is written behind most of its numbers."""
     units: dict[int, str] = {}
@@ -203,7 +216,7 @@ def _asked(column: int, words: str, said: Counter[str]) -> Doubt:
 
 def with_signs(form: TextForm, decimal: str, thousands: str, units: dict[int, str]) -> TextForm:
     """Return a form with the signs that were found, and with units that stand behind numbers."""
-    glued = tuple(dict.fromkeys(units.values()))
+    glued = tuple(dict.fromkeys([*form.glued, *units.values()]))
     if not units:
         return replace(form, decimal=decimal, thousands=thousands)
     above = list(form.units) or [""] * form.columns

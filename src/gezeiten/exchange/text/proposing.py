@@ -11,6 +11,7 @@ from gezeiten.exchange.text.cells import (
     glued_marks,
     glued_units,
     marks,
+    named_cells,
     number_signs,
     with_signs,
 )
@@ -157,11 +158,27 @@ def _timed(
     return replace(form, time=time), (*doubts, *zone_doubts)
 
 
+def _without_names(form: TextForm, rows: list[list[str]]) -> tuple[TextForm, list[list[str]]]:
+    """Return lines without the names that stand in front of their numbers: these are the words
+    above the columns where there are none."""
+    others = [column for column in range(form.columns) if column not in form.time.columns]
+    names = named_cells(rows, others)
+    if not names:
+        return form, rows
+    above = list(form.header) or [""] * form.columns
+    for column, name in names.items():
+        above[column] = above[column] or name.rstrip(" =:")
+    bare = [[cell.removeprefix(names.get(i, "")) for i, cell in enumerate(row)] for row in rows]
+    glued = tuple(dict.fromkeys([*form.glued, *names.values()]))
+    return replace(form, header=tuple(above), glued=glued), bare
+
+
 def _with_values(
     form: TextForm, rows: list[list[str]], blocks: Told, head: list[str], heads: Headings,
     sample: Sample, doubts: tuple[Doubt, ...],
 ) -> Proposal:  # fmt: skip
     time = form.time.columns
+    form, rows = _without_names(form, rows)
     numbers = number_columns(rows, form.columns, time)
     told = blocks if blocks.block is not None else told_by_columns(rows, form.header, time)
     telling = (told.station_column, told.name_column, told.unit_column)

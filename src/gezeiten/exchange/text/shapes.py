@@ -21,6 +21,7 @@ GLUED = re.compile(
     r"([<>~≈=]{0,2})\s?([+\-−]?[\d.,'’]*\d[\d.,]*(?:[eE][+-]?\d+)?)\s?([^\d\s.,:;/\-]{0,6}(?:/[a-z]+)?)$"
 )
 """A number with what stands before and behind it."""
+_AFTER_NAME = re.compile(r"[^\W\d][\w./]{0,15}\s?[=:]\s?[-+−]?[\d.,]+")
 _DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
 _DELIMITERS = ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.98, "|"), (0.9, SPACES), (0.8, MIXED))
 """With how much each is liked where several would do."""
@@ -115,7 +116,7 @@ def has_readings(row: list[str]) -> bool:
         _DATE.match(cell) for cell in cells
     )
     numbers = sum(bool(NUMBER.match(cell)) or cell in USUAL_MISSING or _is_glued(cell)
-                  for cell in cells)  # fmt: skip
+                  or bool(_AFTER_NAME.match(cell)) for cell in cells)  # fmt: skip
     return has_digit_first and len(cells) > 1 and numbers > 0
 
 

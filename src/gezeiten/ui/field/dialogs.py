@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from gezeiten.desk.intake.drives import is_mission_file, look_at_file, take_from_drive
@@ -27,13 +28,17 @@ if TYPE_CHECKING:
     from gezeiten.ui.field.live_dialog import LiveWork
 
 
+_BESIDE_PX = 26
+"""How far live lines stand from each other, so that each can be grasped."""
+
+
 class FieldDialogs:
     """Opens dialogs for the chosen logger and passes on what they want."""
 
     def __init__(self, field: FieldView, model: FieldModel, acts: FieldActs, over: QWidget) -> None:
         self._field, self._model, self._acts = field, model, acts
         self._house, self._over = field.house, over
-        self.live: LiveWork | None = None  # once the live line was opened
+        self.lives: list[LiveWork] = []  # once the live line was opened
 
     # -- other ways in -------------------------------------------------------------------------
     def choose_text(self) -> None:
@@ -103,13 +108,23 @@ class FieldDialogs:
         TakenTextsDialog(self._over, self._house).open()
 
     def live_line(self) -> None:
-        """Open the live line; what it records goes on when it is closed."""
+        """Open every live line that records, and one more to begin with; what is recorded goes on
+        when they are closed."""
         from gezeiten.ui.field.live_dialog import LiveDialog, LiveWork
 
-        if self.live is None:
-            work = self.live = LiveWork(self._house)
-            work.changed.connect(lambda: self._field.at_hand.show_live(on=work.is_on))
-        LiveDialog(self._over, self._house, self.live).show()
+        if all(work.is_on for work in self.lives):
+            work = LiveWork(self._house)
+            work.changed.connect(self._live_changed)
+            self.lives.append(work)
+        shown = {dialog.work for dialog in self._over.findChildren(LiveDialog)}
+        for place, work in enumerate(self.lives):
+            if work not in shown:
+                dialog = LiveDialog(self._over, self._house, work)
+                dialog.show()
+                dialog.move(dialog.pos() + QPoint(place * _BESIDE_PX, place * _BESIDE_PX))
+
+    def _live_changed(self) -> None:
+        self._field.at_hand.show_live(on=any(work.is_on for work in self.lives))
 
     def choose_folder(self) -> None:
         """Let a folder be chosen that is then looked at like a drive."""

@@ -122,7 +122,7 @@ class LiveDialog(QDialog):
     def __init__(self, parent: QWidget, house: House, work: LiveWork) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self._house, self._work = house, work
+        self._house, self.work = house, work
         self._looking: Task | None = None
         self._profiles: list[Profile] = []
         self._zones: dict[str, str] = {}
@@ -143,6 +143,11 @@ class LiveDialog(QDialog):
         self.point.setEditable(True)
         self.name = QLineEdit()
         self.every = QLineEdit(interval_text(60))
+        self.means = QComboBox()
+        for many, words in ((0, tr("the mean of each stretch of")), (1, tr("every sample")),
+                            (-1, tr("the mean of so many samples"))):  # fmt: skip
+            self.means.addItem(words, many)
+        self.means.currentIndexChanged.connect(lambda _: self._show_means())
         self.stop_after = QLineEdit()
         self.stop_after.setPlaceholderText(tr("until stopped"))
         self.settings = label("", "muted")
@@ -150,7 +155,8 @@ class LiveDialog(QDialog):
         fields = (
             (tr("Instrument"), self.profile), (tr("Port"), self.port),
             (tr("Measured at"), self.point), (tr("Name in the record"), self.name),
-            (tr("A reading every"), self.every), (tr("Stop after readings"), self.stop_after),
+            (tr("A reading is"), self.means), (tr("Stretch, or samples"), self.every),
+            (tr("Stop after readings"), self.stop_after),
         )  # fmt: skip
         for line, (words, field) in enumerate(fields):
             grid.addWidget(label(words, "muted", whole=True), line, 0)
@@ -169,12 +175,14 @@ class LiveDialog(QDialog):
         self.words = label("", wrap=True)
         self.look = button(tr("Look at what it says"), self.show_raw)
         self.own = button(tr("Profile from a file …"), self.choose_profile, "link")
+        self.made = button(tr("New or changed …"), self.make_profile, "link")
         self.sensors = button(tr("Sensors on the bus"), self.show_sensors)
         self.start = button(tr("Record"), self.toggle, "primary")
         left = QWidget()
         left.setFixedWidth(380)
         left.setLayout(
-            column(grid, row(self.settings, 1, self.own), row(self.look, self.sensors, 1),
+            column(grid, row(self.settings, 1, self.made, self.own),
+                   row(self.look, self.sensors, 1),
                    label(tr("Now"), "head"), self.values, 1, self.words,
                    row(self.start, button(tr("Close"), self.close), 1), spacing=8)
         )  # fmt: skip
@@ -231,10 +239,29 @@ class LiveDialog(QDialog):
             return
         self.profile.setCurrentIndex(len(self._profiles) - 1)
 
+    def make_profile(self) -> None:
+        """Say by hand how an instrument that prints lines is read."""
+        from gezeiten.ui.field.profile_dialog import ProfileDialog
+
+        start = self._profiles[self.profile.currentIndex()] if self._profiles else None
+        dialog = ProfileDialog(self, self._house, self.port.currentText(), start)
+        dialog.kept.connect(self._take_profile)
+        dialog.open()
+
+    def _take_profile(self, profile: Profile) -> None:
+        self._add_profiles([profile])
+        self.profile.setCurrentIndex(len(self._profiles) - 1)
+        self._show_state()
+
+    def _show_means(self) -> None:
+        many = self.means.currentData()
+        self.every.setEnabled(many != 1)
+        self.every.setText("10" if many == -1 else "" if many == 1 else interval_text(60))
+
     # -- looking ---------------------------------------------------------------------------------
     def show_raw(self) -> None:
         """Listen for some seconds without recording."""
-        if self._work.is_on or self._looking is not None:
+        if self.work.is_on or self._looking is not None:
             return
         profile = self._profiles[self.profile.currentIndex()]
         port, clock = self.port.currentText(), self._house.desk.clock
@@ -278,12 +305,12 @@ class LiveDialog(QDialog):
     # -- recording -------------------------------------------------------------------------------
     def toggle(self) -> None:
         """Begin to record, or end it."""
-        if self._work.is_on:
+        if self.work.is_on:
             self.start.setEnabled(False)
-            self._house.run(lambda _task: self._work.stop(), lambda _: self._show_state())
+            self._house.run(lambda _task: self.work.stop(), lambda _: self._show_state())
             return
         try:
-            self._work.start(checked_plan(self.plan()))
+            self.work.start(checked_plan(self.plan()))
         except GezeitenError as exc:
             self._complain(str(exc))
             return
@@ -295,11 +322,15 @@ class LiveDialog(QDialog):
         Raises:
             GezeitenError: a field cannot be read.
         """
-        wanted = self.stop_after.text().strip()
+        wanted, many = self.stop_after.text().strip(), self.means.currentData()
+        every = self.every.text().strip()
+        if many == -1:
+            many = int(every) if every.isdigit() and int(every) else -1
         return LivePlan(
             self._profiles[self.profile.currentIndex()], self.port.currentText(),
-            self.name.text(), self.point.currentText(), float(parse_interval_s(self.every.text())),
-            (int(wanted) if wanted.isdigit() else 0) if wanted else None,
+            self.name.text(), self.point.currentText(),
+            0.0 if many else float(parse_interval_s(every)),
+            (int(wanted) if wanted.isdigit() else 0) if wanted else None, many,
         )  # fmt: skip
 
     def _heard(self, news: LiveNews) -> None:
@@ -335,7 +366,7 @@ class LiveDialog(QDialog):
         self.plot.clear()
         self.plot.setBackground(theme.paper)
         first = None
-        for line, (key, drawn) in enumerate(self._work.drawn.items()):
+        for line, (key, drawn) in enumerate(self.work.drawn.items()):
             axes = {"bottom": TimeAxis(self._zone()), "left": ValueAxis(_AXIS_WIDTH)}
             lane = self.plot.addPlot(line, 0, axisItems=axes)
             known = quantity(key)
@@ -348,11 +379,11 @@ class LiveDialog(QDialog):
             first = first or lane
 
     def _show_state(self) -> None:
-        on = self._work.is_on
+        on = self.work.is_on
         self.start.setEnabled(bool(self._profiles))
         self.start.setText(tr("Stop recording") if on else tr("Record"))
         for part in (self.profile, self.port, self.point, self.name, self.every, self.stop_after,
-                     self.look, self.sensors, self.own):  # fmt: skip
+                     self.look, self.sensors, self.own, self.made, self.means):  # fmt: skip
             part.setEnabled(not on and bool(self._profiles))
         self._draw()
 

@@ -562,8 +562,8 @@ class FieldDeskPlace(Place):
         self.right.show_time(f"{at} {zone}", left)
 
     def end(self) -> None:
-        if self.dialogs.live is not None:
-            self.dialogs.live.stop()
+        for work in self.dialogs.lives:
+            work.stop()
 
     def showEvent(self, event: QShowEvent) -> None:
         self._second.start()
