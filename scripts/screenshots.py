@@ -13,6 +13,7 @@ import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime, timedelta
+from math import pi, sin
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -51,7 +52,12 @@ def station(path: Path) -> Path:
     lines.append("Datum;Uhrzeit;Lufttemp (°C);Feuchte (%);Luftdruck (hPa)")
     for i in range(900):
         at = datetime(2026, 11, 10) + timedelta(minutes=20 * i)  # noqa: DTZ001 - the wall clock
-        values = (f"{8 + i % 40 / 10:.1f}", f"{70 + i % 20}", f"{1004 + i % 9:.1f}")
+        daily, slowly = sin(i / 72 * 2 * pi), sin(i / 300)
+        values = (
+            f"{8 - 3 * daily + slowly:.1f}",
+            f"{78 + 9 * daily:.0f}",
+            f"{1009 + 8 * slowly:.1f}",
+        )
         told = ";".join(values).replace(".", ",")
         lines.append(f"{at:%d.%m.%Y;%H:%M};{told}")
     path.write_text("\n".join(lines) + "\n", encoding="cp1252")
@@ -80,7 +86,7 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         wait_until(lambda: text.model.tie is not None)
         text.point.setCurrentText("Krabbenkoog · Weather mast")
         text.zone.setCurrentText("Europe/Berlin")
-        wait_until(text.take.isEnabled)
+        wait_until(lambda: "in all" in text.words.text())
         text.grab().save(str(out / "15-text-file.png"))
         text.close()
         live_line(field, out, work)
@@ -127,9 +133,9 @@ def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
         dialog.point.setCurrentText("Krabbenkoog · Weather mast")
         dialog.every.setText("1 s")
         dialog.toggle()
-        wait_until(lambda: field.dialogs.live.readings >= 8)
+        wait_until(lambda: field.dialogs.lives[0].readings >= 8)
         dialog.grab().save(str(out / "16-live-line.png"))
-        field.dialogs.live.stop()
+        field.dialogs.lives[0].stop()
         dialog.close()
         QTest.qWait(100)  # it is deleted when closed, and that has to happen before the end
     finally:

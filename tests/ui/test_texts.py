@@ -66,6 +66,18 @@ def test_a_station_in_the_head_is_the_point_of_that_name(model: TextModel) -> No
     assert model.complaint == "Answer the question above first."
 
 
+def test_a_place_of_the_head_that_no_point_is_called_by_is_offered(
+    lab: Lab, tmp_path: Path
+) -> None:
+    path = tmp_path / "a.txt"
+    path.write_text(TEXT.replace("Station: Weather", "Serial: 4711\nStation: Mole"))
+    made = TextModel(path)
+    made.looked(look_at_text(lab.desk, path))
+    assert made.places_said == ["Mole"]
+    made.say("point", "Mole")
+    assert made.places_said == []
+
+
 def test_lines_and_cells_are_marked_as_they_are_understood(model: TextModel) -> None:
     assert model.trial is not None
     lines = model.lines(preview(model.path, model.trial))

@@ -42,6 +42,11 @@ class Told:
 NOTHING_TOLD = Told({})
 
 
+def names_a_place(words: str) -> bool:
+    """Whether words of a head stand for a station, a site, a point."""
+    return bool(_STATION_WORDS.search(words)) and not re.search(r"serial|\bid\b", words, re.I)
+
+
 def told_by_columns(rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...]) -> Told:
     """Return what columns of words tell lines apart: those by which lines of one instant differ,
     and those that are called so."""

@@ -49,6 +49,8 @@ from gezeiten.ui.texts.words import (
 _LATER_MS = 250
 _RIGHT_SIGNS = 60
 """How wide the fields are, in letters."""
+_MOST_FACTS = 6
+_AT = "at:"
 _AS_BEFORE, _AS_CHOSEN, _NO_KIND = "as before", "as chosen", "no kind"
 
 
@@ -234,6 +236,14 @@ class TextDialog(QDialog):
         if recognised.tie is not None:
             notes.append((tr("Recognised as “%1”.").replace("%1", tie.name), "kelp"))
             actions.append(("", ((_NO_KIND, tr("It is of another kind")),)))
+        facts = recognised.proposal.facts
+        if facts and recognised.tie is None:
+            said = "; ".join(f"{words}: {text}" for words, text in facts[:_MOST_FACTS])
+            notes.append((tr("The head says: %1").replace("%1", said), "muted"))
+        places = self.model.places_said[:_MOST_FACTS]
+        if places:
+            actions.append((tr("Where was it measured?"),
+                            tuple((f"{_AT}{place}", place) for place in places)))  # fmt: skip
         if recognised.fresh:
             words = tr("New in this kind, and left out until somebody ties it: %1.")
             notes.append((words.replace("%1", ", ".join(recognised.fresh)), "brass"))
@@ -270,6 +280,8 @@ class TextDialog(QDialog):
     def _wanted(self, name: str) -> None:
         if name == _AS_BEFORE:
             self.model.say("zone", self.model.zone_clash)
+        elif name.startswith(_AT):
+            self.model.say("point", name.removeprefix(_AT))
         elif name == _AS_CHOSEN:
             self.model.accept_zone()
         else:

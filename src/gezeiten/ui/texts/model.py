@@ -16,6 +16,7 @@ from gezeiten.exchange.text.doubts import Doubt, answered
 from gezeiten.exchange.text.form import ColumnTie, Flags, TextForm, Tie
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known
+from gezeiten.exchange.text.stations import names_a_place
 
 TIME, VALUE, UNTIED, FLAGS, NAMES, WORDS = "time", "value", "untied", "flags", "names", "words"
 """What a column is."""
@@ -207,6 +208,13 @@ class TextModel:
         """How it is read now."""
         assert self.tie is not None  # it was looked at
         return self.tie.form
+
+    @property
+    def places_said(self) -> list[str]:
+        """Where the head says that this was measured, while nobody chose a point."""
+        if self.recognised is None or self.tie is None or self.tie.point.strip():
+            return []
+        return [text for words, text in self.recognised.proposal.facts if names_a_place(words)]
 
     @property
     def trial(self) -> Tie | None:

@@ -11,8 +11,10 @@ from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.ui.shell.i18n import number, tr
 from gezeiten.ui.shell.theme import Theme
 
-_SIZE = QSize(116, 34)
+_SIZE = QSize(136, 34)
 _MARGIN = 3
+_LARGE = 100.0
+"""From here on one decimal says enough of a range."""
 
 
 class Picture(QWidget):
@@ -41,7 +43,10 @@ class Picture(QWidget):
         if not len(self._values):
             return tr("no value")
         low, high = float(self._values.min()), float(self._values.max())
-        words = f"{number(low, 2)} … {number(high, 2)}" if low != high else number(low, 2)
+        digits = 2 if max(abs(low), abs(high)) < _LARGE else 1
+        words = number(low, digits)
+        if low != high:
+            words += f" … {number(high, digits)}"
         return f"{words} {unit}".strip()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -76,9 +76,9 @@ class SeriesRow(QWidget):
         super().__init__()
         self._tie, self._hint = tie, hint
         self.picture = Picture(theme, words)
-        self.words = label(words, wrap=True)
-        self.words.setToolTip(explained or words)
-        self.said = label(explained, "muted", wrap=True)
+        self.words = label(f"{words} ({explained})" if explained else words, wrap=True)
+        self.said = label("", "muted")
+        self.said.setMinimumWidth(self.picture.width())
         self.what = _Lazy(_fill_quantities)
         self.what.setAccessibleName(tr("What “%1” measures").replace("%1", words))
         self.unit = QComboBox()
