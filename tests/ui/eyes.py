@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from gezeiten.ui.texts.marked_view import MarkedView
+
 LEAST_TARGET_PX = {"light": 32, "dark": 32, "sun": 44}
 LEAST_CONTRAST = 4.5
 
@@ -106,6 +108,8 @@ def zone_unsaid(top: QWidget) -> list[str]:
     """Return texts with a time of day where nothing in sight says in which zone it is."""
     texts = [shown_text(widget) for widget in top.findChildren(QWidget) if is_in_sight(widget)]
     for view in top.findChildren(QAbstractItemView):
+        if isinstance(view, MarkedView) or isinstance(view.parent(), MarkedView):
+            continue  # a file's own words: their zone is asked beside it
         if is_in_sight(view) and view.model() is not None:
             texts += _texts(view.model(), view.rootIndex())
     if any(ZONE.search(text) for text in texts):

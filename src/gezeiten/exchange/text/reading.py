@@ -267,7 +267,7 @@ class _Reader:
         """Return UTC ms of lines, null where none could be understood. Those of each condition are
         followed by themselves: at one instant there may be a line of each."""
         time = self._form.time.columns
-        if len(self._clocks) == 1:
+        if not self._rows:
             [clock] = self._clocks.values()
             return clock.instants([frame[self._names[i]] for i in time])
         made = np.full(len(frame), np.nan)

@@ -138,7 +138,7 @@ def _two_things(cell: str) -> bool:
     """Whether a cell holds two things, or a sign that stands between things: split wrongly."""
     if NUMBER.match(cell):
         return False
-    if cell[-1] == "," or cell[0] == "," or any(sign in cell for sign in ";|\t"):
+    if cell[-1] == "," or cell[0] == "," or any(sign in cell for sign in ';|\t"'):
         return True
     parts = cell.split()
     has_clock = [":" in part for part in parts]

@@ -32,6 +32,7 @@ from gezeiten.link.instrument import open_instrument, sensors_on
 from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
 from gezeiten.link.sdi12 import Sensor
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
+from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Facts, button, column, give_room, label, row, set_role
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, number, tr, zones_said
@@ -181,7 +182,7 @@ class LiveDialog(QDialog):
         left = QWidget()
         left.setFixedWidth(380)
         left.setLayout(
-            column(grid, row(self.settings, 1, self.made, self.own),
+            column(grid, self.settings, FlowLayout(self.made, self.own),
                    row(self.look, self.sensors, 1),
                    label(tr("Now"), "head"), self.values, 1, self.words,
                    row(self.start, button(tr("Close"), self.close), 1), spacing=8)

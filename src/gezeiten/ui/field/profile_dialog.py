@@ -183,6 +183,9 @@ class ProfileDialog(QDialog):
         unit.setAccessibleName(tr("Unit of %1").replace("%1", words))
         for box in (what, unit):
             narrow(box)
+        stays = unit.sizePolicy()
+        stays.setRetainSizeWhenHidden(True)  # fields below each other stay in line
+        unit.setSizePolicy(stays)
         chosen = _Chosen(part, what, unit)
         what.currentIndexChanged.connect(lambda _: _fill_units(chosen))
         what.setCurrentIndex(max(what.findData(meaning(part.before, "")[0]), 0))

@@ -47,6 +47,8 @@ from gezeiten.ui.texts.words import (
 )
 
 _LATER_MS = 250
+_WIDE_PX, _HIGH_PX, _NARROW_PX, _LOW_PX, _FRAME_PX = 1180, 720, 1000, 640, 120
+"""How large it is where there is room, and at least."""
 _RIGHT_SIGNS = 60
 """How wide the fields are, in letters."""
 _MOST_FACTS = 6
@@ -68,7 +70,9 @@ class TextDialog(QDialog):
         self._seen: Preview | None = None
         self._sha256 = ""
         self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
-        self.resize(1180, 720)
+        room = self.screen().availableSize()
+        self.resize(min(_WIDE_PX, max(room.width(), _NARROW_PX)),
+                    min(_HIGH_PX, max(room.height() - _FRAME_PX, _LOW_PX)))  # fmt: skip
         self._build()
         self._later = QTimer(self)
         self._later.setSingleShot(True)

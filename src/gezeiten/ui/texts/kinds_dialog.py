@@ -49,6 +49,7 @@ class KindsDialog(QDialog):
         self.export = button(tr("Export it …"), self._choose_target)
         self.read_in = button(tr("Read one in …"), self._choose_source)
         self._lay_out()
+        self._chosen()
         self._look()
 
     def _lay_out(self) -> None:

@@ -34,6 +34,7 @@ class TakenTextsDialog(QDialog):
         self.setLayout(column(self.table, label(hint, "muted", wrap=True), self.words,
                               row(self.why, self.take_out, button(tr("Close"), self.reject)),
                               spacing=8, margins=14))  # fmt: skip
+        self._chosen()
         self._look()
 
     def _look(self) -> None:

@@ -24,6 +24,8 @@ def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str
     at_ms = int(seen.times[0])
     when = f"{date(at_ms, zone, 'd MMMM yyyy')}, {clock_time(at_ms, zone, seconds=True)}"
     words = tr("“%1” is %2").replace("%1", written).replace("%2", when)
+    if form.time.needs_zone and not form.time.zone:
+        return f"{words} ({tr('as if it were UTC, until a zone is said')})"
     return f"{words} ({form.time.zone})" if form.time.zone else words
 
 
