@@ -41,7 +41,7 @@ _YEARLESS = {
 }  # fmt: skip
 """Days without their year, which is put in front."""
 _CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
-           "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p")  # fmt: skip
+           "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p", "%H")  # fmt: skip
 _PART_WORDS = (
     ("%Y", r"year|yyyy|yr|jahr|ann[ée]e|año|ano|anno|jaar"),
     ("%j", r"doy|jday|julian( day)?|day of( the)? year|yday|tag (im|des) jahre?s?"),
@@ -76,6 +76,7 @@ def find_time(
     for find in _WAYS:
         found = find(rows, header)
         if found is not None:
+            found = _with_hours(rows, header, found)
             return _with_ends(rows, header, _with_zones(rows, found))
     doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
     return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
@@ -243,7 +244,7 @@ def _follows(text: str, pattern: str) -> bool:
     plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
     if _signs_of_pattern(pattern) != _NO_SIGN.sub("", plain):
         return False  # cheaper than trying; there are thousands of patterns
-    if ("%Y%m%d" in pattern or "%Y%j" in pattern) and not re.match(r"(19|20)\d{5,}", text):
+    if not _has_its_digits(text, pattern):
         return False
     if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
         return False
@@ -261,6 +262,19 @@ def _follows(text: str, pattern: str) -> bool:
     except ValueError:
         return False
     return True
+
+
+_DIGITS = {"Y": 4, "j": 3, "m": 2, "d": 2, "H": 2, "M": 2, "S": 2}
+
+
+def _has_its_digits(text: str, pattern: str) -> bool:
+    """Whether what stands without signs between its parts has all its digits: 2024030110 is no
+    20240301 01:10."""
+    run = re.match(r"(?:%[YjmdHMS]){2,}", pattern)
+    if run is None:
+        return True
+    found = re.match(r"(?:19|20)\d+", text)
+    return found is not None and len(found[0]) == sum(_DIGITS[sign] for sign in run[0][1::2])
 
 
 @cache
@@ -322,6 +336,39 @@ def _said(text: str, pattern: str) -> str:
 
 def _day_said(moment: datetime) -> str:
     return f"{moment.day} {moment:%B %Y}"
+
+
+def _with_hours(rows: list[list[str]], header: tuple[str, ...], found: _Found) -> _Found:
+    """Return a time that is a day alone with the column of its hours: one that is called so, or in
+    which whole numbers rise from line to line of a day."""
+    time, doubts = found
+    is_day = "%d" in time.pattern or "%j" in time.pattern
+    if not is_day or any(sign in time.pattern for sign in ("%H", "%I", "epoch")) or time.period:
+        return found
+    for column in range(min(len(rows[0]), 12)):
+        if column in time.columns or not _are_hours(rows, time.columns, column, header):
+            continue
+        whole = replace(time, columns=(*time.columns, column), pattern=f"{time.pattern} %H")
+        return whole, [_behind(doubt, " %H") for doubt in doubts]
+    return found
+
+
+def _are_hours(
+    rows: list[list[str]], days: tuple[int, ...], column: int, header: tuple[str, ...]
+) -> bool:
+    whole = [
+        row for row in rows if re.fullmatch(r"\d{1,2}", row[column]) and int(row[column]) <= 24
+    ]
+    if not _few(len(rows) - len(whole), len(rows)):
+        return False
+    words = re.sub(r"[\[(].*", "", header[column]).strip().lower() if header else ""
+    if re.fullmatch(dict(_PART_WORDS)["%H"], words):
+        return True
+    keys = [tuple(row[day] for day in days) for row in whole]
+    hours = [int(row[column]) for row in whole]
+    same_day = [b - a for a, b, one, other in zip(hours, hours[1:], keys, keys[1:], strict=False)
+                if one == other]  # fmt: skip
+    return len(same_day) > len(whole) // 2 and all(step == same_day[0] > 0 for step in same_day)
 
 
 def _clock_elsewhere(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:

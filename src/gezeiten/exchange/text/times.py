@@ -155,6 +155,8 @@ class WallClock:
             return _moments(text, pattern)
         if self._form.period:
             text = of_period(text, self._form.period)
+        if "%H" in pattern and "%M" not in pattern:  # the hour alone
+            text, pattern = text.str.replace(r"(\d)\s*$", "${1}:00"), f"{pattern}:%M"
         if "%a" in pattern:
             text, pattern = without_weekdays(text), pattern.replace("%a ", "")
         if "%b" in pattern or ("%p" in pattern and text.str.contains(_DOTTED).any()):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import cache
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import available_timezones
 
 import polars as pl
 
@@ -91,7 +91,6 @@ def zone_said(words: str) -> tuple[tuple[str, str], ...]:
     rest = words[about.end() :].strip(" :=\t;,\"'")
     named = _NAMED.search(rest)
     if named and named[0] in _known():
-        ZoneInfo(named[0])
         return ((named[0], named[0]),)
     first = re.split(r"[\s,;()]+", rest)[0] if rest else ""
     for text in (rest, first):
