@@ -42,6 +42,8 @@ _YEARLESS = {
 """Days without their year, which is put in front."""
 _CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
            "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p", "%H")  # fmt: skip
+_BEFORE_HOURS = {"%Y%m%d": ("", " ", "T"), "%Y%j": ("", " ", "T")}
+"""An hour alone stands right behind a day only where that has no signs between its parts."""
 _PART_WORDS = (
     ("%Y", r"year|yyyy|yr|jahr|ann[ée]e|año|ano|anno|jaar"),
     ("%j", r"doy|jday|julian( day)?|day of( the)? year|yday|tag (im|des) jahre?s?"),
@@ -233,8 +235,10 @@ def _with_clocks(date: str) -> tuple[str, ...]:
     made = [date]
     for separator in (" ", "T", "", ", ", "  ", ":"):
         for clock in _CLOCKS:
+            if clock == "%H" and separator not in _BEFORE_HOURS.get(date, (" ", "T")):
+                continue
             made += [f"{date}{separator}{clock}{offset}" for offset in ("", "%z", " %z")]
-    made += [f"{clock} {date}" for clock in _CLOCKS if clock != "%H%M"]
+    made += [f"{clock} {date}" for clock in _CLOCKS if clock not in ("%H%M", "%H")]
     return tuple(made)
 
 
