@@ -10,7 +10,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text.cells import values_of
 from gezeiten.exchange.text.form import USUAL_MISSING, ColumnTie, TextForm, Where
-from gezeiten.exchange.text.meaning import meaning
+from gezeiten.exchange.text.meaning import meaning, unit_behind
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
 from gezeiten.exchange.text.stations import Told
 
@@ -85,11 +85,20 @@ def ties_of(
     for where, (station, name, unit) in wheres:
         for column in values:
             above = form.header[column] if form.header else ""
-            its_unit = unit or (form.units[column] if form.units else "")
-            words = name or above
+            words = _of_column(name, column, form) or above
+            its_unit = unit or (unit_behind(words) if name else "")
+            if not its_unit and form.units and not (name and told.block):
+                its_unit = form.units[column]  # a block's own words say its own units
             tie = _tie(column, words, its_unit, explanations.get(column, ""))
             ties.append(replace(tie, where=where, point="", label=station))
     return _labelled(ties, form, told)
+
+
+def _of_column(name: str, column: int, form: TextForm) -> str:
+    """Return which of the words above a block's columns are those of one of them: the first words
+    are those of the times."""
+    parts = name.split(form.delimiter) if form.delimiter.strip() else [name]
+    return parts[column - 1].strip() if 0 < column <= len(parts) > 1 else name
 
 
 def _tie(column: int, words: str, unit: str, explanation: str) -> ColumnTie:

@@ -188,7 +188,7 @@ def without_weekday(text: str) -> str:
 def _end_with_zones(texts: list[str]) -> bool:
     def is_zone(text: str) -> bool:
         last = text.rpartition(" ")[2]
-        return last.isalpha() and len(last) > 1 and offset_hours(last) is not None
+        return last[:1].isalpha() and len(last) > 1 and offset_hours(last) is not None
 
     return bool(texts) and _few(len(texts) - sum(map(is_zone, texts)), len(texts))
 

@@ -161,7 +161,10 @@ def told_by_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> To
         return NOTHING_TOLD
     words = max(telling, key=lambda one: (bool(_STATION_WORDS.search(one)), len(set(telling[one]))))
     shape_ = rf"^\W*{re.escape(words)}\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$"
+    # words above columns that change from block to block are no stations
+    are_heads = any(row[0] == words for row in split if len(row) == shape.columns)
     names: dict[Where, tuple[str, str, str]] = {
-        ((shape.columns, text),): (text, "", "") for text in dict.fromkeys(telling[words])
+        ((shape.columns, text),): ("", text, "") if are_heads else (text, "", "")
+        for text in dict.fromkeys(telling[words])
     }
     return Told(names, shape.columns, block=Beside("line", shape_))
