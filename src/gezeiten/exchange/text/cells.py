@@ -184,7 +184,7 @@ def flags_beside(
             continue
         found.append(Flags(column, of, (), () if len(said) > 1 else tuple(said)))
         if len(said) > 1:
-            doubts.append(_asked(column, words, said))
+            doubts.append(flags_asked(column, words, said))
     return tuple(found), doubts
 
 
@@ -206,7 +206,8 @@ def _flagged(column: int, header: tuple[str, ...], values: list[int]) -> tuple[i
     return tuple(before) if before else tuple(one for one in values if one < column)[-1:]
 
 
-def _asked(column: int, words: str, said: Counter[str]) -> Doubt:
+def flags_asked(column: int, words: str, said: Counter[str]) -> Doubt:
+    """Ask which of the flags in a column say that there is no value; words: above it."""
     title = f"“{words}”" if words else f"Column {column + 1}"
     choices = tuple((flag, f"{flag or 'nothing'} ({_times(many)})")
                     for flag, many in said.most_common())  # fmt: skip

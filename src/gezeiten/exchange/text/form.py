@@ -14,7 +14,6 @@ FIXED = "fixed"
 SPACES = " "
 MIXED = "mix"
 """Between columns stands now one sign, now another, with or without blanks."""
-ENCODINGS = ("utf-8", "utf-16-le", "utf-16-be", "cp1252")
 USUAL_MISSING = (
     "", "NaN", "nan", "NAN", "NA", "N/A", "n/a", "#N/A", "null", "NULL", "None", "none", "-", "--",
     "---", "----", "*", "**", "***", "****", "-9999", "-9999.0", "-999.9", "-999",
@@ -30,7 +29,6 @@ Opening: TypeAlias = tuple[tuple[str, str], ...]
 one first; () where the file is the text itself."""
 Where: TypeAlias = tuple[tuple[int, str], ...]
 """Of which lines something is: in these columns they say these words; () of all."""
-BESIDE = ("line", "head", "name", "said")
 
 
 @dataclass(frozen=True, slots=True)

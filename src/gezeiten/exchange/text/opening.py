@@ -32,30 +32,35 @@ def opened(path: Path, opening: Opening = ()) -> Iterator[tuple[IO[bytes], IO[by
         with path.open("rb") as file:
             inner: IO[bytes] = file
             for kind, member in opening:
-                inner = _unpacked(inner, kind, member)
+                inner = _unpacked(inner, kind, member, path.name)
             yield inner, file
     except (zipfile.BadZipFile, zlib.error, EOFError, gzip.BadGzipFile) as exc:
         raise InputError(
             f"{path.name} is packed, but damaged or cut off; have it sent once more."
         ) from exc
-    except KeyError as exc:
-        raise InputError(f"{path.name} holds no “{member}”; choose what it holds.") from exc
-    except (RuntimeError, NotImplementedError) as exc:
-        raise InputError(
-            f"{path.name} is packed with a password or in a way that is not known; unpack it first."
-        ) from exc
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
 
 
-def _unpacked(outer: IO[bytes], kind: str, member: str) -> IO[bytes]:
+def _unpacked(outer: IO[bytes], kind: str, member: str, name: str) -> IO[bytes]:
     if kind == "gz":
         return gzip.open(outer)  # type: ignore[return-value]  # it is one
     if kind == "zip":
-        return zipfile.ZipFile(outer).open(member)
+        return _member(outer, member, name)
     if kind == "sheet":
         return io.BytesIO(sheet_text(outer, member))
     raise InputError(f"“{kind}” is no way to open a file; update Gezeiten.")
+
+
+def _member(outer: IO[bytes], member: str, name: str) -> IO[bytes]:
+    try:
+        return zipfile.ZipFile(outer).open(member)
+    except KeyError as exc:
+        raise InputError(f"{name} holds no “{member}”; choose what it holds.") from exc
+    except (RuntimeError, NotImplementedError) as exc:
+        raise InputError(
+            f"{name} is packed with a password or in a way that is not known; unpack it first."
+        ) from exc
 
 
 def openings(path: Path) -> list[Opening]:

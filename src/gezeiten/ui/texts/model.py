@@ -5,6 +5,7 @@ What somebody chose stays when something else is found out anew.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -12,6 +13,7 @@ from pathlib import Path
 from gezeiten.desk.intake.kinds import Recognised, of_kind, proposed_tie
 from gezeiten.desk.intake.text_files import Preview, checked_tie
 from gezeiten.errors import InputError
+from gezeiten.exchange.text.cells import flags_asked
 from gezeiten.exchange.text.doubts import Doubt, answered
 from gezeiten.exchange.text.form import ColumnTie, Flags, TextForm, Tie
 from gezeiten.exchange.text.lines import split_line
@@ -163,15 +165,12 @@ class TextModel:
             self._ask_flags(column)
 
     def _ask_flags(self, column: int) -> None:
-        found: dict[str, int] = {}
-        for line in self.lines(None):
-            if line.kind == READING and column < len(line.cells):
-                found[line.cells[column]] = found.get(line.cells[column], 0) + 1
-        choices = tuple((flag, f"{flag or 'nothing'} ({many} times)")
-                        for flag, many in list(found.items())[:12])  # fmt: skip
-        question = f"Column {column + 1} holds flags. Which of them say that there is no value?"
+        said = Counter(line.cells[column] for line in self.lines(None)
+                       if line.kind == READING and column < len(line.cells))  # fmt: skip
+        header = self.form.header
+        asked = flags_asked(column, header[column] if column < len(header) else "", said)
         self.open = [d for d in self.open if (d.kind, d.about) != ("flags", column)]
-        self.open.append(Doubt("flags", question, choices, many=True, about=column))
+        self.open.append(asked)
 
     def answer(self, doubt: Doubt, value: str) -> None:
         """Take an answer."""
