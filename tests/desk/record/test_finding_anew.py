@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from gezeiten.desk.field.gaps import gaps
@@ -32,6 +32,7 @@ RANGES = st.tuples(st.integers(0, 1_400), st.integers(1, 250), st.integers(1, 2)
 
 @settings(max_examples=25)
 @given(st.lists(RANGES, min_size=2, max_size=6), st.sampled_from(RULES), st.booleans())
+@example([(300, 104, 2), (35, 225, 2)], RULES[2], False)  # the last hold reaches over midnight
 def test_after_any_intakes_they_are_those_found_from_nothing(
     ranges: list[tuple[int, int, int]], rule: LimitRule, fills: bool
 ) -> None:

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
-from hypothesis import Phase, given, settings
+from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
 from gezeiten.exchange.text.doubts import Doubt, answered
@@ -80,6 +80,11 @@ WRITTEN = st.builds(
     shape=st.sampled_from(["plain", "stations", "names", "blocks"]), packed=st.booleans(),
     with_notes=st.booleans(),
 )  # fmt: skip
+NO_VALUE_AFTER_WEEKDAY = Written(
+    LAYOUTS[12], ",", ",", True, True, "Australia/Lord_Howe",
+    datetime(2024, 5, 5, 23, 45, tzinfo=UTC), 10, "\r", "cp1252", "-8888.8", True, "plain", True, False,
+)  # fmt: skip
+"""Its first line has no digit where most have one."""
 MISSING = (7, 19)
 """Which readings have no value."""
 NAMES = {"stations": ("Siel", "Mole"), "names": ("Water level", "Air pressure"),
@@ -105,10 +110,9 @@ def text_of(one: Written, moments: list[datetime]) -> str:
             one.delimiter.join(f'"{c}"' for c in cells) if one.quoted else one.delimiter.join(cells)
         )
 
-    first = line(0, moments[0], 0)
     title = ["what"] if one.shape in ("stations", "names") else []
-    cells = first.count(one.delimiter)
-    words = [*title, *(f"t{i}" for i in range(cells - len(title))), "value"]
+    clocks = one.layout(moments[0])
+    words = [*title, *(f"t{i}" for i in range(len(clocks))), "value"]
     head = [one.delimiter.join(words)] if one.has_head else []
     if one.shape == "blocks":
         blocks = [[f"Station: {name}", *(line(i, at, which) for i, at in order), ""]
@@ -152,6 +156,7 @@ def form_after(one: Written, proposal: Proposal, path: Path, ends: set[int]) -> 
     max_examples=COMBINATIONS // PARTS, phases=[Phase.explicit, Phase.generate], print_blob=True
 )
 @given(one=WRITTEN, many=st.integers(20, 30))
+@example(one=NO_VALUE_AFTER_WEEKDAY, many=20)
 def test_what_was_written_comes_back(
     tmp_path_factory: pytest.TempPathFactory, part: int, one: Written, many: int
 ) -> None:

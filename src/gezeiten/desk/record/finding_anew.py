@@ -33,7 +33,7 @@ from gezeiten.domain.limits.excursions import (
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.moving import moving_mean, moving_sum
-from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series import Series, holds_ms
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Span
 
@@ -102,7 +102,7 @@ class _Looking:
     ) -> tuple[Span, list[Excursion]]:
         """Return what a rule finds in its stretch where that may be something else than before, and
         between which instants that begins."""
-        reach = concerned(rule, self.changed, self.at.zone)
+        reach = concerned(rule, self._with_hold(series, rule), self.at.zone)
         if reach[0] <= whole[0] and reach[1] >= whole[1]:
             readings = self._read_whole(series, rule, whole)
             return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
@@ -116,6 +116,17 @@ class _Looking:
         read = self._read(series, rule, span).between(*whole)
         found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
         return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
+
+    def _with_hold(self, series: str, rule: LimitRule) -> Span:
+        """Return what changed; to the end of the hold of its last reading where that may count in
+        the local day after it."""
+        if not rule.daily or self.changed == EVERYTHING:
+            return self.changed
+        end_ms = self.changed[1]
+        last = around(self.desk, self.at.point_id, series, (end_ms - 1, end_ms))
+        until = last.times_utc_ms + holds_ms(last.times_utc_ms, last.interval_ms)
+        held = until[last.times_utc_ms < end_ms]
+        return (self.changed[0], max(end_ms, int(held[-1])) if len(held) else end_ms)
 
     def _read_whole(self, series: str, rule: LimitRule, whole: Span) -> Series:
         """Return what a rule compares with its limit in all of its stretch: where readings are in

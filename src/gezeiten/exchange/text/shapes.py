@@ -11,6 +11,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, USUAL_MISSING, TextForm, TimeForm
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.meaning import unit_behind, unit_named
+from gezeiten.exchange.text.times import WEEKDAY
 
 NUMBER = re.compile(
     r"[+\-−]?(\d{1,3}(?:[.,'’ \u00a0\u202f]\d{3})+(?:[.,]\d*)?|\d+(?:[.,]\d*)?|[.,]\d+)"
@@ -112,8 +113,9 @@ def _by(sign: str, lines: list[str]) -> tuple[Shape | None, float]:
 def has_readings(row: list[str]) -> bool:
     """Whether a line could be one of readings: something like a time first, and a number."""
     cells = [cell for cell in row if cell]
-    has_digit_first = any(re.match(r"\d", cell) for cell in cells[:3]) or any(
-        _DATE.match(cell) for cell in cells
+    clocks = [re.sub(WEEKDAY, "", cell) if cell[0].isalpha() else cell for cell in cells]
+    has_digit_first = any(re.match(r"\d", cell) for cell in clocks[:3]) or any(
+        _DATE.match(cell) for cell in clocks
     )
     numbers = sum(bool(NUMBER.match(cell)) or cell in USUAL_MISSING or _is_glued(cell)
                   or bool(_AFTER_NAME.match(cell)) for cell in cells)  # fmt: skip
