@@ -1,6 +1,7 @@
 # make demo        the demonstration (stand-in loggers, archive, window)
 # make demo-reset  the same, from the beginning
 # make test        all checks and tests
+# make hunt        the properties once more, with examples nobody has tried (HUNT="paths of tests")
 # make bench       speed, as ratios against a reference in the same run
 # make screenshots the pictures in docs/screenshots, from the demonstration's data
 # make mutants     small faults put into the rules of the trade: do the tests notice them
@@ -10,7 +11,7 @@
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: setup demo demo-reset test bench mutants screenshots bare lock
+.PHONY: setup demo demo-reset test hunt bench mutants screenshots bare lock
 
 setup:
 	@bash scripts/setup.sh
@@ -24,6 +25,10 @@ demo-reset: setup
 
 test: setup
 	@bash scripts/check.sh
+
+hunt: setup
+	@GEZEITEN_HUNT=1 QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 2 \
+		$(or $(HUNT),$(shell grep -rl "from hypothesis import" tests --include="test_*.py"))
 
 bench: setup
 	@$(RUN)/python -m bench

@@ -97,7 +97,7 @@ SPOILS = st.lists(st.tuples(st.integers(0, len(TEXT) - 1), st.integers(0, 12),
 
 
 @pytest.mark.parametrize("part", range(PARTS))
-@settings(max_examples=FUZZED // PARTS, phases=[Phase.explicit, Phase.generate], print_blob=True)
+@settings(max_examples=FUZZED // PARTS, phases=[Phase.explicit, Phase.generate])
 @given(spoils=SPOILS)
 def test_spoilt_bytes_never_crash_and_never_change_what_is_whole(
     tmp_path_factory: pytest.TempPathFactory, part: int, spoils: list[tuple[int, int, bytes]]

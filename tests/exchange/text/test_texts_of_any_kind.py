@@ -82,9 +82,20 @@ WRITTEN = st.builds(
 )  # fmt: skip
 NO_VALUE_AFTER_WEEKDAY = Written(
     LAYOUTS[12], ",", ",", True, True, "Australia/Lord_Howe",
-    datetime(2024, 5, 5, 23, 45, tzinfo=UTC), 10, "\r", "cp1252", "-8888.8", True, "plain", True, False,
+    datetime(2024, 5, 5, 23, 45, tzinfo=UTC), 10, "\r", "cp1252", "-8888.8",
+    True, "plain", True, False,
 )  # fmt: skip
 """Its first line has no digit where most have one."""
+IN_REPEATED_HOUR = Written(
+    LAYOUTS[11], ",", ",", False, False, "Europe/Berlin", datetime(2001, 10, 28, 1, tzinfo=UTC), 60,
+    "\n", "utf-8", "n/a", True, "plain", False, False,
+)  # fmt: skip
+"""Its oldest line shows 02:00 for the second time."""
+AT_REPEATED_HOUR = replace(
+    IN_REPEATED_HOUR, layout=LAYOUTS[1], begin=datetime(2017, 10, 26, 12, 59, tzinfo=UTC),
+    minutes=180, shape="stations",
+)  # fmt: skip
+"""Its newest line shows 02:59 for the first time."""
 MISSING = (7, 19)
 """Which readings have no value."""
 NAMES = {"stations": ("Siel", "Mole"), "names": ("Water level", "Air pressure"),
@@ -152,11 +163,14 @@ def form_after(one: Written, proposal: Proposal, path: Path, ends: set[int]) -> 
 
 
 @pytest.mark.parametrize("part", range(PARTS))
-@settings(
-    max_examples=COMBINATIONS // PARTS, phases=[Phase.explicit, Phase.generate], print_blob=True
-)
+@settings(max_examples=COMBINATIONS // PARTS, phases=[Phase.explicit, Phase.generate])
 @given(one=WRITTEN, many=st.integers(20, 30))
 @example(one=NO_VALUE_AFTER_WEEKDAY, many=20)
+@example(one=replace(NO_VALUE_AFTER_WEEKDAY, layout=LAYOUTS[3], mark="", has_head=False), many=20)
+@example(one=replace(IN_REPEATED_HOUR, is_newest_first=False), many=20)
+@example(one=replace(IN_REPEATED_HOUR, is_newest_first=True), many=20)
+@example(one=replace(AT_REPEATED_HOUR, is_newest_first=False), many=21)
+@example(one=replace(AT_REPEATED_HOUR, is_newest_first=True), many=21)
 def test_what_was_written_comes_back(
     tmp_path_factory: pytest.TempPathFactory, part: int, one: Written, many: int
 ) -> None:

@@ -102,6 +102,8 @@ def _by(sign: str, lines: list[str]) -> tuple[Shape | None, float]:
             often = sum(many for one, many in counts.items() if one <= count)
     fitting = [1 < len(row) <= count if ragged else len(row) == count for row in rows]
     first = next(i for i, row in enumerate(rows) if fitting[i] and readings[i])
+    while first and fitting[first - 1] and _is_without_value(rows[first - 1], rows[first]):
+        first -= 1
     after = sum(bool(row) for row in rows[first:])
     body = [row for i, row in enumerate(rows) if i >= first and fitting[i]]
     score = often / max(after, 1) * _cleanness(body)
@@ -120,6 +122,19 @@ def has_readings(row: list[str]) -> bool:
     numbers = sum(bool(NUMBER.match(cell)) or cell in USUAL_MISSING or _is_glued(cell)
                   or bool(_AFTER_NAME.match(cell)) for cell in cells)  # fmt: skip
     return has_digit_first and len(cells) > 1 and numbers > 0
+
+
+def _is_without_value(row: list[str], below: list[str]) -> bool:
+    """Whether a line is one of readings without a value: what it has is written as below it."""
+    if len(row) != len(below):
+        return False
+    cells = [(_drawn(cell), _drawn(other)) for cell, other in zip(row, below, strict=True) if cell]
+    return any("0" in drawn for drawn, _ in cells) and all(a == b for a, b in cells)
+
+
+def _drawn(cell: str) -> str:
+    """Return a cell with 0 for its digits and a for its words."""
+    return re.sub(r"[^\W\d_]+", "a", re.sub(r"\d", "0", cell))
 
 
 def _is_glued(cell: str) -> bool:

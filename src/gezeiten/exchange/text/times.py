@@ -193,10 +193,11 @@ class WallClock:
             if len(wall):
                 self._last_local_ms, self._second_pass = int(wall[-1]), False
             return early
+        at_edges = self._version > 2 and self._last_local_ms is None
         second = self._second_passes(wall, twice)
         last, first = (one.fill_null(0).to_numpy() for one in (late, early))
         if self._version > 1:
-            _even_out(second, twice, first, last, early.is_not_null().to_numpy())
+            _even_out(second, twice, first, last, early.is_not_null().to_numpy(), at_edges)
         made = pl.Series(np.where(second, last, first))
         return made.set(early.is_null(), None) if early.null_count() else made
 
@@ -222,32 +223,38 @@ class WallClock:
 
 def _even_out(
     second: NDArray[np.bool_], twice: NDArray[np.bool_], first_ms: Times, last_ms: Times,
-    known: NDArray[np.bool_],
+    known: NDArray[np.bool_], at_edges: bool,
 ) -> None:  # fmt: skip
     """Where only one pass of a repeated hour shows, take the one that makes distances even.
 
     Args:
         second: which lines show it for the second time, bool (n,), put right here; first_ms,
-            last_ms: the instants of both passes, UTC ms; known: which lines have one.
+            last_ms: the instants of both passes, UTC ms; known: which lines have one; at_edges:
+            the first and the last line too, by their one neighbour (they are the text's first
+            lines, or its last ones, or nothing but the next piece of it speaks against that).
     """
     edges = np.flatnonzero(np.diff(twice.astype(np.int8), prepend=0, append=0))
     usual = _usual_step(first_ms[known])
     for begin, end in edges.reshape(-1, 2).tolist():
-        if begin == 0 or end == len(twice) or second[begin:end].any() != second[begin:end].all():
-            continue  # both passes show, or a neighbour lies in another piece
-        if not (known[begin - 1] and known[end]):
+        if second[begin:end].any() != second[begin:end].all():
+            continue  # both passes show
+        if not at_edges and (begin == 0 or end == len(twice)):
+            continue  # a neighbour lies in another piece
+        beside = [(at, other) for at, other in ((begin, begin - 1), (end - 1, end))
+                  if 0 <= other < len(twice)]  # fmt: skip
+        if not beside or not all(known[other] for _, other in beside):
             continue
-        before, after = int(first_ms[begin - 1]), int(first_ms[end])
-        uneven = [
-            abs(abs(int(one[begin]) - before) - usual) + abs(abs(after - int(one[end - 1])) - usual)
-            for one in (first_ms, last_ms)
-        ]
+        uneven = [sum(abs(abs(int(one[at]) - int(first_ms[other])) - usual) for at, other in beside)
+                  for one in (first_ms, last_ms)]  # fmt: skip
         if uneven[0] != uneven[1]:
             second[begin:end] = uneven[1] < uneven[0]
 
 
 def _usual_step(times: Times) -> int:
-    return int(np.median(np.abs(np.diff(times)))) if len(times) > 1 else 0
+    """Return the usual distance of lines; those of one instant have none (several stations)."""
+    steps = np.abs(np.diff(times))
+    steps = steps[steps > 0]
+    return int(np.median(steps)) if len(steps) else 0
 
 
 def _with_midnights(text: pl.Series, pattern: str) -> pl.Series:
