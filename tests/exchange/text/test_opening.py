@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import json
 import zipfile
 from datetime import UTC, date, datetime, time, timedelta
 from pathlib import Path
@@ -207,3 +208,40 @@ def test_macros_of_a_workbook_are_bytes_like_others(tmp_path: Path) -> None:
 def test_openings_of_a_plain_text_are_itself(tmp_path: Path) -> None:
     (tmp_path / "a.txt").write_text(TEXT)
     assert openings(tmp_path / "a.txt") == [()]
+
+
+def test_hours_across_in_a_sheet_become_lines_or_stay(tmp_path: Path) -> None:
+    book = openpyxl.Workbook()
+    book.active.append(["Day", *(f"{hour}:00" for hour in range(24))])
+    for i in range(3):
+        book.active.append([date(2024, 3, 5 + i), *(i + hour / 32 for hour in range(24))])
+    book.save(tmp_path / "wide.xlsx")
+    proposal = propose(tmp_path / "wide.xlsx")
+    found = held(tmp_path / "wide.xlsx", in_utc(proposal.form))
+    begin = datetime(2024, 3, 5, tzinfo=UTC).timestamp() * 1000
+    assert found == {begin + i * 3_600_000: i // 24 + i % 24 / 32 for i in range(72)}
+    [across, as_it_is] = proposal.others
+    assert across[0] == proposal.form.opening
+    other = propose(tmp_path / "wide.xlsx", Known(opening=as_it_is[0])).form
+    assert (other.columns, proposal.form.columns) == (25, 2)
+
+
+@pytest.mark.parametrize("names", [["t", "a"], ["a", "t"]])
+def test_packed_objects_are_read_as_the_lines_they_are(tmp_path: Path, names: list[str]) -> None:
+    rows = [{"t": f"{BEGIN + timedelta(minutes=20 * i)}", "a": 4 + i / 8} for i in range(COUNT)]
+    path = tmp_path / "readings.json.gz"
+    ordered = [{name: row[name] for name in names} for row in rows]
+    a_list = json.dumps(ordered, indent=2)
+    a_line_each = "\n".join(map(json.dumps, ordered))
+    side_by_side = json.dumps({"of": {name: [row[name] for row in rows] for name in names}})
+    for text in (a_list, a_line_each, side_by_side):
+        path.write_bytes(gzip.compress(text.encode()))
+        assert held(path, in_utc(propose(path).form), names.index("a")) == WANTED
+
+
+def test_an_object_that_is_cut_off_is_refused_in_a_sentence(tmp_path: Path) -> None:
+    path = tmp_path / "readings.json"
+    whole = json.dumps({"of": [{"t": f"{BEGIN}", "a": 1.5}] * 30})
+    path.write_text(whole[:-30])
+    with pytest.raises(InputError, match=r"choose another|once more"):
+        propose(path)

@@ -115,7 +115,7 @@ def checked_tie(tie: Tie) -> Tie:
     if tie.form.time.needs_zone and not tie.form.time.zone:
         raise InputError("It is not said in which time zone the times are; choose one.")
     if any(not one.text for one in tie.form.beside if one.kind != "line"):
-        what = "year" if tie.form.time.rolls == "year" else "day"
+        what = {"year": "year", "day": "day"}.get(tie.form.time.rolls, "start")
         raise InputError(f"No line says the {what}; answer the question for it.")
     return replace(tie, name=tie.name.strip(), point=tie.point.strip(), columns=tuple(used))
 

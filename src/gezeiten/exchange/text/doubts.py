@@ -4,17 +4,14 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
-from datetime import datetime
-
-import polars as pl
 
 from gezeiten.exchange.text.form import Beside, Flags, TextForm, TimeForm
-from gezeiten.exchange.text.times import in_english
+from gezeiten.exchange.text.moments import as_start, iso_day
 
-KINDS = ("inside", "kind", "time", "order", "period", "date", "year", "zone", "decimal", "glued",
-         "missing", "flags")  # fmt: skip
+KINDS = ("inside", "kind", "time", "order", "period", "start", "date", "year", "zone", "decimal",
+         "glued", "missing", "flags")  # fmt: skip
 """In the order in which they are asked: what is asked later may hang on what was before."""
-TYPED = ("date", "year", "zone")
+TYPED = ("start", "date", "year", "zone")
 """These may be answered by something typed as well."""
 
 
@@ -53,7 +50,9 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     if doubt.kind == "date":
         value, time = _as_iso(value, time)
         form = replace(form, time=time)
-    if doubt.kind in ("date", "year"):
+    if doubt.kind == "start" and not value.startswith(("head:", "name:")):
+        value = as_start(value)
+    if doubt.kind in ("start", "date", "year"):
         beside = tuple(_said(one, value) if not one.text and one.kind != "line" else one
                        for one in form.beside)  # fmt: skip
         return replace(form, beside=beside)
@@ -76,22 +75,6 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     return form
 
 
-_DAYS = ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d", "%d.%m.%Y", "%d. %b %Y", "%d %b %Y",
-         "%b %d, %Y", "%b %d %Y", "%d-%b-%Y")  # fmt: skip
-"""How days are written that can be only one."""
-
-
-def iso_day(text: str) -> str:
-    """Return a day as ISO has it, "" where it is none, or may be two."""
-    english = in_english(pl.Series([text.strip()])).item()
-    for pattern in _DAYS:
-        try:
-            return datetime.strptime(english, pattern).date().isoformat()  # noqa: DTZ007 - a day
-        except ValueError:
-            continue
-    return ""
-
-
 def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:
     """Return a day that was said, and the time of which it is one, both as ISO has days; as they
     are where the day may be two."""
@@ -105,5 +88,5 @@ def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:
 
 def _said(beside: Beside, value: str) -> Beside:
     """Return what stands beside a text as it is said: "head:..." where the head says it."""
-    kind, _, text = value.rpartition(":")
-    return replace(beside, kind=kind or "said", text=text)
+    kind = next((one for one in ("head", "name") if value.startswith(f"{one}:")), "")
+    return replace(beside, kind=kind or "said", text=value.removeprefix(f"{kind}:"))

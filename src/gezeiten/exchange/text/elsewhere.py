@@ -6,14 +6,16 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from gezeiten.exchange.text.doubts import Doubt, iso_day
+from gezeiten.exchange.text.doubts import Doubt
 from gezeiten.exchange.text.finding_times import (
     clock_columns,
     date_pattern,
     yearless_time,
 )
 from gezeiten.exchange.text.form import Beside, TextForm, TimeForm
+from gezeiten.exchange.text.moments import iso_day
 from gezeiten.exchange.text.sample import Sample
+from gezeiten.exchange.text.since_start import counted_from_start, starts
 from gezeiten.exchange.text.times import MONTH_NAMES
 from gezeiten.exchange.text.zone_names import zone_said
 
@@ -38,9 +40,11 @@ class Elsewhere:
 
 
 def time_elsewhere(
-    rows: list[list[str]], head: list[str], body: list[str], sample: Sample, columns: int
-) -> Elsewhere | None:
-    """Return the time of lines that say only a clock, or a day without its year; None of others.
+    rows: list[list[str]], header: tuple[str, ...], head: list[str], body: list[str],
+    sample: Sample, columns: int,
+) -> Elsewhere | None:  # fmt: skip
+    """Return the time of lines that say only a clock, or a day without its year, or count from a
+    start; None of others.
 
     Args:
         head: the lines before readings; body: those from there on; columns: how many a line has.
@@ -54,7 +58,7 @@ def time_elsewhere(
         return Elsewhere(time, Beside("said"), (*doubts, doubt))
     clock = clock_columns(rows)
     if clock is None:
-        return None
+        return _since(rows, header, head, sample, columns)
     own = [found[1] for line in [*head, *body] if (found := re.match(_ANY_DAY, line.strip()))]
     if len(own) > 1 or (own and re.match(_ANY_DAY, body[0].strip())):
         return _with_day(clock, own, Beside("line", _ANY_DAY), columns, ())
@@ -62,6 +66,20 @@ def time_elsewhere(
     doubt = _asked("date", "No line says the day; which one is the first?", places)
     days = [text.rpartition(":")[2] for text, _ in places] or ["2024-01-31"]
     return _with_day(clock, days[:1], Beside("said"), columns, (doubt,))
+
+
+def _since(
+    rows: list[list[str]], header: tuple[str, ...], head: list[str], sample: Sample, columns: int
+) -> Elsewhere | None:
+    found = counted_from_start(rows, header, columns)
+    if found is None:
+        return None
+    time, doubts = found
+    asked = Doubt("start", _WHICH_START, starts(_DAY, head, sample))
+    return Elsewhere(time, Beside("said"), (*doubts, asked))
+
+
+_WHICH_START = "The times are counted from a start; when was that?"
 
 
 def _with_day(
@@ -97,6 +115,14 @@ def found_again(form: TextForm, head: list[str], sample: Sample) -> tuple[TextFo
     for one in form.beside:
         if one.kind == "line":
             beside.append(one)
+            continue
+        if " +" in form.time.pattern:
+            moments = [text for text, _ in starts(_DAY, head, sample)
+                       if text.startswith(f"{one.kind}:")]  # fmt: skip
+            text = moments[0].partition(":")[2] if len(moments) == 1 else ""
+            beside.append(replace(one, text=text))
+            if not text:
+                doubts.append(Doubt("start", _WHICH_START, starts(_DAY, head, sample)))
             continue
         is_year = form.time.rolls == "year"
         places = _places(_YEAR if is_year else _DAY, head, sample)

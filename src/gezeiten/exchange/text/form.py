@@ -22,11 +22,19 @@ USUAL_MISSING = (
 
 EPOCH_FACTORS = {"epoch_s": 1000.0, "epoch_ms": 1.0, "epoch_us": 0.001}
 """Milliseconds in what is counted since 1970."""
+COUNT_FACTORS = {"ms": 1.0, "s": 1000.0, "min": 60_000.0, "h": 3_600_000.0, "d": 86_400_000.0}
+"""Milliseconds in what is counted from a start."""
 
 
 Opening: TypeAlias = tuple[tuple[str, str], ...]
-"""How to come from a file to its lines: ("gz", ""), ("zip", member), ("sheet", its name), the outer
-one first; () where the file is the text itself."""
+"""How to come from a file to its lines: ("gz", ""), ("zip", member), ("sheet", its name) and the
+ways below with "", the outer one first; () where the file is the text itself."""
+OBJECTS = "objects"
+"""Objects of JSON become lines."""
+ACROSS, QUOTED, COMMAS, PLAIN = "across", "quoted", "commas", "plain"
+"""Hours across become lines; cells in quotes lose their line breaks; numbers that commas cut in two
+are joined; lines stay as they are although they could become others."""
+ARRANGED = (ACROSS, QUOTED, COMMAS)
 Where: TypeAlias = tuple[tuple[int, str], ...]
 """Of which lines something is: in these columns they say these words; () of all."""
 
@@ -63,10 +71,11 @@ class TimeForm:
 
     pattern: of the columns joined by one blank, in the signs of strptime; or one of
     `EPOCH_FACTORS`; or "day_1900", "day_1904" for days of a spreadsheet, by the year from which it
-    counts; or "year" for decimal years. zone: IANA name, "UTC", or "" where it is not known yet; a
-    text that carries its own offset (%z) or the short name of its zone (%Z) needs none. period:
-    "begin" or "end" where a cell holds both; else "". rolls: "day" where only the clock goes on
-    after a date that is said once, "year" where the year is.
+    counts; or "year" for decimal years; or that of a start with " +" and one of `COUNT_FACTORS`
+    behind it, for what a second column counts from there. zone: IANA name, "UTC", or "" where it is
+    not known yet; a text that carries its own offset (%z) or the short name of its zone (%Z) needs
+    none. period: "begin" or "end" where a cell holds both; else "". rolls: "day" where only the
+    clock goes on after a date that is said once, "year" where the year is.
     """
 
     columns: tuple[int, ...]

@@ -12,7 +12,10 @@ from pathlib import Path
 from typing import IO
 
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.form import Opening
+from gezeiten.exchange.text.arranging import joined, unfolded, with_whole_numbers
+from gezeiten.exchange.text.encoding import decoded_lines
+from gezeiten.exchange.text.form import ACROSS, COMMAS, OBJECTS, PLAIN, QUOTED, Opening
+from gezeiten.exchange.text.objects import begins_object, is_of_objects, lines_of_objects
 from gezeiten.exchange.text.sheets import is_workbook, sheet_names, sheet_text
 
 _MOST_INSIDE = 200
@@ -49,7 +52,41 @@ def _unpacked(outer: IO[bytes], kind: str, member: str, name: str) -> IO[bytes]:
         return _member(outer, member, name)
     if kind == "sheet":
         return io.BytesIO(sheet_text(outer, member))
+    if kind == OBJECTS:
+        return _of_lines(lines_of_objects(outer))
+    if kind in _ARRANGED:
+        lines = _ARRANGED[kind](decoded_lines(outer))
+        return _of_lines(f"{line}\n".encode(errors="replace") for line in lines)
+    if kind == PLAIN:
+        return outer
     raise InputError(f"“{kind}” is no way to open a file; update Gezeiten.")
+
+
+_ARRANGED = {ACROSS: unfolded, QUOTED: joined, COMMAS: with_whole_numbers}
+
+
+class _Lines(io.RawIOBase):
+    """Lines as a file that is read from its begin to its end."""
+
+    def __init__(self, lines: Iterator[bytes]) -> None:
+        self._lines, self._rest = lines, b""
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: memoryview) -> int:  # type: ignore[override]  # the one it gets
+        while not self._rest:
+            line = next(self._lines, None)
+            if line is None:
+                return 0
+            self._rest = line
+        part, self._rest = self._rest[: len(buffer)], self._rest[len(buffer) :]
+        buffer[: len(part)] = part
+        return len(part)
+
+
+def _of_lines(lines: Iterator[bytes]) -> IO[bytes]:
+    return io.BufferedReader(_Lines(lines), 1 << 16)
 
 
 def _member(outer: IO[bytes], member: str, name: str) -> IO[bytes]:
@@ -74,7 +111,7 @@ def openings(path: Path) -> list[Opening]:
 
 def _within(path: Path, so_far: Opening) -> list[Opening]:
     with opened(path, so_far) as (inner, _):
-        head = inner.read(8)
+        head = inner.read(64)
     if len(so_far) >= _MOST_DEEP:
         return [so_far]
     if head.startswith(_GZ):
@@ -82,6 +119,9 @@ def _within(path: Path, so_far: Opening) -> list[Opening]:
     if is_workbook(head):
         with opened(path, so_far) as (inner, _):
             return [(*so_far, ("sheet", name)) for name in sheet_names(inner)]
+    if begins_object(head):
+        with opened(path, so_far) as (inner, _):
+            return [(*so_far, (OBJECTS, ""))] if is_of_objects(inner) else [so_far]
     if not head.startswith(_ZIP):
         return [so_far]
     with opened(path, so_far) as (inner, _), _whole(inner) as whole:
@@ -109,4 +149,12 @@ def _whole(inner: IO[bytes]) -> Iterator[IO[bytes]]:
 
 def opening_words(opening: Opening) -> str:
     """Return what of a file this is, as people say it: "Sheet1", "2024.csv"; "" of the whole."""
-    return " · ".join(member for _, member in opening if member)
+    said = (member or _WORDS.get(kind, "") for kind, member in opening)
+    return " · ".join(words for words in said if words)
+
+
+_WORDS = {
+    ACROSS: "its columns one below the other",
+    COMMAS: "its numbers joined",
+    PLAIN: "its lines as they stand",
+}

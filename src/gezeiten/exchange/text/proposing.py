@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from gezeiten.errors import InputError
+from gezeiten.exchange.text.arranging import arranged
 from gezeiten.exchange.text.cells import (
     flags_beside,
     glued_marks,
@@ -19,7 +20,7 @@ from gezeiten.exchange.text.columns import explained, facts_of, number_columns, 
 from gezeiten.exchange.text.doubts import KINDS, Doubt
 from gezeiten.exchange.text.elsewhere import time_elsewhere, zone_of
 from gezeiten.exchange.text.finding_times import find_time
-from gezeiten.exchange.text.form import ColumnTie, Opening, TextForm
+from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnTie, Opening, TextForm
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.opening import opening_words, openings
 from gezeiten.exchange.text.sample import Sample, sample_of
@@ -95,6 +96,14 @@ def _first_that_can_be(path: Path, ways: list[Opening], known: Known) -> Proposa
 
 
 def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
+    """Return a proposal with what else of the file can be read, and how else."""
+    here = proposal.form.opening
+    changed = [one for one in here if one[0] in ARRANGED or one[0] == PLAIN]
+    if any(kind != QUOTED for kind, _ in changed):
+        own = here[: len(here) - len(changed)]
+        stays = (*own, (PLAIN, ""))
+        more = (here, stays) if here != stays else (own, stays)
+        ways = [two for one in ways for two in (more if one == own else (one,))]
     if len(ways) == 1:
         return proposal
     return replace(proposal, others=tuple((one, opening_words(one)) for one in ways))
@@ -102,6 +111,10 @@ def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
 
 def _proposed(path: Path, opening: Opening, known: Known) -> Proposal:
     sample = sample_of(path, opening)
+    if not any(kind in ARRANGED or kind == PLAIN for kind, _ in opening):
+        more = arranged(sample.lines)
+        if more:
+            return _proposed(path, (*opening, *more), known)
     shape = shape_of(sample.lines, known.delimiter, known.starts)
     first = _of_shape(sample, shape, known)
     if _has_time(first) or known.time_columns:
@@ -150,7 +163,7 @@ def _timed(
     time, doubts = find_time(rows, heads.words, known.time_columns)
     if any(doubt.kind == "time" for doubt in doubts) and not known.time_columns:
         behind = form.columns + len(form.beside)
-        elsewhere = time_elsewhere(rows, head, body, sample, behind)
+        elsewhere = time_elsewhere(rows, heads.words, head, body, sample, behind)
         if elsewhere is not None:
             form = replace(form, beside=(*form.beside, elsewhere.beside))
             time, doubts = elsewhere.time, list(elsewhere.doubts)

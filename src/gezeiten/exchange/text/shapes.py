@@ -75,11 +75,12 @@ def shape_of(lines: list[str], delimiter: str = "", starts: tuple[int, ...] = ()
 
 
 def later(shape: Shape, lines: list[str]) -> list[Shape]:
-    """Return shapes of which readings begin further down: where a line that is none stands before
-    one that may be one (a head of numbers looks like readings)."""
+    """Return shapes of which readings begin further down: in the next line, or where a line that is
+    none stands before one that may be one (a head of numbers looks like readings)."""
     rows = [split_line(line, shape.draft) for line in lines]
     fits = [len(row) == shape.columns and has_readings(row) for row in rows]
-    begins = [i for i in range(shape.first + 1, len(lines)) if fits[i] and not fits[i - 1]]
+    begins = [i for i in range(shape.first + 1, len(lines))
+              if fits[i] and (i == shape.first + 1 or not fits[i - 1])]  # fmt: skip
     return [replace(shape, first=i) for i in begins[:_MOST_BEGINS] if sum(fits[i:]) > 1]
 
 

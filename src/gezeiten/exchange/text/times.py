@@ -7,6 +7,7 @@ languages, 24:00, times of day that lost their zeros, and texts whose newest lin
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import polars as pl
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import DAY_MS, Times
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.form import EPOCH_FACTORS, TimeForm
+from gezeiten.exchange.text.form import COUNT_FACTORS, EPOCH_FACTORS, TimeForm
 from gezeiten.exchange.text.parts_of_time import are_parts, of_parts
 from gezeiten.exchange.text.periods import of_period
 from gezeiten.exchange.text.rolling import Rolling
@@ -104,11 +105,15 @@ class WallClock:
         self._second_pass = False
         self._is_backward: bool | None = None if version > 1 else False
         self._rolling = Rolling(form.rolls)
+        start, sign, self._unit = form.pattern.partition(" +")
+        self._start = WallClock(replace(form, pattern=start), version) if sign else None
 
     def instants(self, columns: list[pl.Series]) -> pl.Series:
         """Return UTC ms of the cells of the time's columns, null where one could not be understood
         or does not exist in the zone."""
         form = self._form
+        if self._start is not None:
+            return self._since_start(columns)
         patterns = form.pattern.split(" ")
         if self._version > 2 and len(patterns) == len(columns) > 1 and are_parts(patterns):
             local = of_parts(columns, patterns)
@@ -122,6 +127,12 @@ class WallClock:
         if form.zone == "UTC" or not form.needs_zone:
             return local.dt.epoch("ms")
         return self._from_wall(local)
+
+    def _since_start(self, columns: list[pl.Series]) -> pl.Series:
+        assert self._start is not None  # asked before
+        begun, count = self._start.instants(columns[:1]), self._counted(columns[1])
+        since = (count * COUNT_FACTORS[self._unit]).round()
+        return begun + since.set(since.abs() > 1e15, None).cast(pl.Int64, strict=False)
 
     def _joined(self, columns: list[pl.Series]) -> pl.Series:
         """Return the time columns joined by one blank; a time of day gets back its zeros."""

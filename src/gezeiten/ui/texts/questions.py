@@ -13,7 +13,7 @@ from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.shell.i18n import tr
 
-_TYPED = {"date": "31.12.2024", "year": "2024"}
+_TYPED = {"start": "31.12.2024 14:30", "date": "31.12.2024", "year": "2024"}
 """How what is typed looks."""
 
 
