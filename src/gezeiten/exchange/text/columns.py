@@ -19,7 +19,9 @@ _ABOUT_VALUES = re.compile(
     re.IGNORECASE,
 )
 """Columns that say something about values are none."""
-_FACT = re.compile(r"^\W*([^\W\d][^:=;,\t]{1,40}?)\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$")
+_FACT = re.compile(
+    r"^\W*([^\W\d][^:=;,\t]{1,40}?)\s*(?:(?<!\d):|:(?!\d)|[=;,\t])\s*(\S.*?)[\s;,\t]*$"
+)
 _MOST_FACTS = 30
 
 

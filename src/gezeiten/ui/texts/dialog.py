@@ -120,7 +120,7 @@ class TextDialog(QDialog):
 
     def _lay_out(self) -> None:
         fields = (
-            (tr("Sheet or file in it"), self.inside), (tr("Name of this kind"), self.name),
+            (tr("Read of the file"), self.inside), (tr("Name of this kind"), self.name),
             (tr("Measured at"), self.point), (tr("Times are in"), self.zone),
         )  # fmt: skip
         grid = QGridLayout()
@@ -374,7 +374,7 @@ class TextDialog(QDialog):
         lines = self.model.recognised.proposal.lines if self.model.recognised else ()
         self.example.setText(example_words(tie.form, lines, seen, zone))
         complaint = tr(self.model.complaint)
-        if not len(seen.times):
+        if not len(seen.times) and all(one.kind == "time" for one in self.model.open):
             complaint = tr("No line can be read like this; click the column of the times.")
         is_partly = bool(seen.rejected or seen.spoilt)
         self.words.setText(complaint or (left_out_words(seen) if is_partly else ""))
