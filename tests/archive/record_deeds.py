@@ -10,8 +10,10 @@ from gezeiten.desk.record.calculating import (
     calculate_no_more,
     calculations,
 )
+from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import InputError
 
@@ -44,3 +46,34 @@ def set_some_limit(desk: Desk, number: int, side: str) -> None:
         raise InputError("nothing is measured yet")
     point, key = listed[number % len(listed)]
     set_limit(desk, point.id, key, LimitRule(key, side, 1.0), 0, None, "asked for")  # type: ignore[arg-type]
+
+
+def correct(desk: Desk, number: int, mark: str) -> None:
+    """Put a mark on all readings of the n-th series, or an offset where there is none."""
+    listed = _series(desk)
+    if not listed:
+        raise InputError("nothing is measured yet")
+    point, key = listed[number % len(listed)]
+    kind, parameters = ("mark", {"mark": mark}) if mark else ("linear", {"offset": 1.5})
+    keep(desk, point, proposed(point, key, kind, (0, None), parameters), "asked for")
+
+
+def _corrections(desk: Desk) -> list[tuple[PointPlace, Correction]]:
+    return [(point, step) for point, key in _series(desk)
+            for step in chain(desk, point, key).corrections]  # fmt: skip
+
+
+def switch_correction(desk: Desk, number: int) -> None:
+    """Switch the n-th step off, or on again."""
+    listed = _corrections(desk)
+    if not listed:
+        raise InputError("nothing is corrected yet")
+    switch(desk, *listed[number % len(listed)])
+
+
+def correct_no_more(desk: Desk, number: int) -> None:
+    """Take the n-th step back."""
+    listed = _corrections(desk)
+    if not listed:
+        raise InputError("nothing is corrected yet")
+    take_back(desk, *listed[number % len(listed)])

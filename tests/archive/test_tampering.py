@@ -29,6 +29,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.quantities import keep_quantity
 from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.record.correcting import chain, keep, proposed, switch
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
 from gezeiten.desk.record.limits import set_limit
@@ -172,6 +173,10 @@ def acted(tmp_path: Path) -> Path:
     set_limit(desk, shown.id, shown.channels[0].channel, rule, 5, 9, "asked for")
     twice = ((shown, shown.channels[0].channel),) * 2
     calculate(desk, Calculation(FORMULAS["difference", 1], twice, {}))
+    key = shown.channels[0].channel
+    keep(desk, shown, proposed(shown, key, "linear", (5, None), {"offset": 1}), "asked for")
+    keep(desk, shown, proposed(shown, key, "mark", (5, 9), {"mark": "suspect"}), "asked for")
+    switch(desk, shown, chain(desk, shown, key).corrections[0])
     desk.close()
     return folder
 

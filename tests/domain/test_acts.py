@@ -36,6 +36,11 @@ from gezeiten.domain.acts.contacts import (
     MissionStopped,
     SensorsChecked,
 )
+from gezeiten.domain.acts.corrections import (
+    CorrectionSet,
+    CorrectionSwitched,
+    CorrectionTakenBack,
+)
 from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
@@ -255,6 +260,24 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "A limit of Shore · Well is in force until 2027-01-01 00:00: moved."),
         (LimitTakenBack("p", "x"), WELL,
          "A limit of Shore · Well was taken back; what it found is none any more."),
+        (CorrectionSet("p", "x", "air_temperature", "linear", 1, NEW_YEAR_MS, None,
+                       {"offset": 0.3, "gain": 1.0, "u": 0.1}, "certificate K-1"), WELL,
+         "Air temperature: Offset and gain: offset +0.3 °C (±0.1 °C), from 2027-01-01 00:00: "
+         "certificate K-1."),
+        (CorrectionSet("p", "x", "air_temperature", "points", 1, 0, NEW_YEAR_MS,
+                       {"points": [[0, 0.1], [10, 10.2]], "as_found": [[0, 0.2]], "u": 0}, "K-2"),
+         WELL, "Air temperature: Calibration points: 0 → 0.1, 10 → 10.2 °C; at the end 0 → 0.2, "
+         "from 1970-01-01 01:00 to 2027-01-01 00:00: K-2."),
+        (CorrectionSet("p", "x", "air_temperature", "mark", 1, 0, NEW_YEAR_MS,
+                       {"mark": "taken out", "cause": "spike"}, "seen"), WELL,
+         "Air temperature: Mark: taken out (spike), from 1970-01-01 01:00 to 2027-01-01 00:00: "
+         "seen."),
+        (CorrectionSwitched("p", "x", "air_temperature", 0, None, False, "another sensor's"), WELL,
+         "A correction of Air temperature switched off: another sensor's."),
+        (CorrectionSwitched("p", "x", "air_temperature", 0, None, True, ""), WELL,
+         "A correction of Air temperature switched on again."),
+        (CorrectionTakenBack("p", "x", "air_temperature", 0, None), WELL,
+         "A correction of Air temperature of Shore · Well was taken back."),
         (SeriesDerived("p", "x", "dew_point@=", "dew_point", 1, {},
                        (Input("p", "air_temperature"), Input("p", "relative_humidity")), "mould"),
          WELL, "Dew point (calculated) is calculated from Air temperature and Relative humidity "

@@ -110,7 +110,7 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     assert made.formula.currentText() == "Level above the sensor"
     assert [box.currentData()[0].name for box in made.inputs] == ["Piezometer K1", "Barometer hut"]
     assert "Last week: 1,681 readings" in made.seen.text()
-    [density, _gravity] = [field for _, field in made.parameters]
+    density, *_ = [field for _, field in made.parameters]
     density.setText("1.02")  # g/cm3, as it stands on many a sheet
     made.enter()
     idle(qtbot, window)

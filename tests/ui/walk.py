@@ -9,6 +9,8 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.intake.carried import CarriedRecord, Clearing
 from gezeiten.desk.places import PointPlace
 from gezeiten.ui.field.clear_dialog import ClearDialog
+from gezeiten.ui.mend.chain_dialog import ChainDialog
+from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
@@ -60,6 +62,8 @@ DIALOGS = {
     "sites and points": lambda w: w.show_places(),
     "limits": lambda w: LimitsDialog(w, w.house, creek(w)).open(),
     "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
+    "chain": lambda w: ChainDialog(w, w.house, creek(w)).open(),
+    "story": lambda w: StoryDialog(w, w.house, creek(w), 0).open(),
     "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),

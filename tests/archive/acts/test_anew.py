@@ -34,7 +34,14 @@ from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import GezeitenError
 from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_text
-from tests.archive.record_deeds import set_some_limit, subtract, subtract_no_more
+from tests.archive.record_deeds import (
+    correct,
+    correct_no_more,
+    set_some_limit,
+    subtract,
+    subtract_no_more,
+    switch_correction,
+)
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
 from tests.golden import opened
@@ -74,6 +81,8 @@ DEEDS = st.one_of(
     st.tuples(st.just("calculate"), NUMBERS, NUMBERS, st.sampled_from(["", "b"])),
     st.tuples(st.just("calculate no more"), NUMBERS),
     st.tuples(st.just("limit"), NUMBERS, st.sampled_from(["above", "below"])),
+    st.tuples(st.just("correct"), NUMBERS, st.sampled_from(["", "suspect", "taken out"])),
+    st.tuples(st.just("switch"), NUMBERS), st.tuples(st.just("correct no more"), NUMBERS),
 )  # fmt: skip
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
@@ -85,6 +94,7 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
 FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
     "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
+    "correct": correct, "switch": switch_correction, "correct no more": correct_no_more,
 }  # fmt: skip
 
 

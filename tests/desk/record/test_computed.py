@@ -28,6 +28,7 @@ from gezeiten.desk.record.records import read_ahead, record, view
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
+from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import ANCHOR_MS
@@ -232,3 +233,32 @@ def test_what_is_damaged_there_spoils_nothing_here(kept: Kept) -> None:
     with pytest.raises(ArchiveDamagedError):
         refresh_excursions(kept.desk, kept.point)
     refresh_excursions(kept.desk, kept.elsewhere)
+
+
+@settings(max_examples=10)
+@given(
+    st.lists(st.tuples(st.integers(0, 900), st.integers(1, 250)), min_size=1, max_size=4),
+    st.sampled_from(["running_mean", "running_highest", "rate_of_change"]),
+    st.booleans(),
+)
+def test_what_looks_back_is_that_of_the_whole_record_at_once(
+    ranges: list[tuple[int, int]], formula: str, fills: bool
+) -> None:
+    """Blocks of 64 readings and a window of three hours: whatever comes late, every reading is as
+    if the record had been looked at as a whole."""
+    its = FORMULAS[formula, 1]
+    with tempfile.TemporaryDirectory() as folder, kept_in(Path(folder)) as kept:
+        for i, (first, many) in enumerate(ranges):
+            kept.take(first, first + many)
+            if not i:
+                point = next(one for one in points(kept.desk) if one.id == kept.point)
+                key = calculate(kept.desk, Calculation(its, ((point, KEY),), {"window_h": 3.0}))
+        short = [one for one in gaps(kept.desk, kept.point) if one.gap.missing < 20]
+        if fills and short:
+            fill_by_line(kept.desk, short[0])
+        whole = record(kept.desk, kept.point, KEY)
+        wanted = derive(its, {"window_h": 3.0}, [(whole, KEY)], its.result(KEY))
+        found = record(kept.desk, kept.point, key)
+        assert found.times_utc_ms.tolist() == wanted.times_utc_ms.tolist()
+        assert found.values.tobytes() == wanted.values.tobytes()
+        assert found.quality.tolist() == wanted.quality.tolist()

@@ -8,6 +8,11 @@ from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
 from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.corrections import (
+    CorrectionSet,
+    CorrectionSwitched,
+    CorrectionTakenBack,
+)
 from gezeiten.domain.acts.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
@@ -19,7 +24,7 @@ from gezeiten.domain.acts.sources import (
     SeriesFed,
     SourcePlaced,
 )
-from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.series.timeline import EVER_MS, Span
 
 _BROUGHT = Prepared(
     select(Point.uid)
@@ -49,6 +54,8 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
         return sorted({act.point, *_of_bytes(connection, act.sha256)})
     if isinstance(act, SeriesFed | FeedingTakenBack | LimitSet | LimitEnded | LimitTakenBack):
         return [act.point]
+    if isinstance(act, CorrectionSet | CorrectionSwitched | CorrectionTakenBack):
+        return [act.point]
     if isinstance(act, SeriesDerived | DerivedTakenBack):
         return [act.point]
     if isinstance(act, SourcePlaced | PlacingTakenBack):
@@ -66,6 +73,8 @@ def stretch_touched(act: Act) -> Span | None:
         return None
     if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack):
         return (act.gap.start_ms, act.gap.end_ms)
+    if isinstance(act, CorrectionSet | CorrectionSwitched | CorrectionTakenBack):
+        return (act.start_ms, EVER_MS if act.end_ms is None else act.end_ms)
     return EVERYTHING
 
 

@@ -50,6 +50,23 @@ def load_recorded(session: Session, point_id: int, feed: Feed) -> Recorded:
     return fed_readings(session, feed, unused, layout(session).missions[feed.mission])
 
 
+def recorded_at(session: Session, feed: Feed, at_ms: int) -> tuple[int, float] | None:
+    """Return the number and the value (NaN without a sensor) of the reading of a feed at an
+    instant, None where it has none; of a text its place among its readings."""
+    rows = session.execute(
+        select(Block.is_text, *READING)
+        .join(BlockBytes, BlockBytes.id == Block.id)
+        .where(Block.mission == feed.mission, Block.channel == feed.channel,
+               Block.start_ms <= at_ms, Block.end_ms >= at_ms)
+    )  # fmt: skip
+    for row in rows:
+        column = unpack(row, is_text=row.is_text)
+        [found] = [np.flatnonzero(column.times == at_ms)]
+        if len(found):
+            return int(column.numbers[found[0]]), float(column.values[found[0]])
+    return None
+
+
 def estimates_among(steps: list[Step], key: str) -> list[Series]:
     """Return the active fills of a series among the steps of its point."""
     return [

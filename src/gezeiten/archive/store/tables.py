@@ -188,6 +188,28 @@ class SeriesLimit(Base):
     undone_by: Mapped[str | None]
 
 
+class CorrectionRow(Base):
+    """A step in the chain of a series (its key) of a point, in force in [start_ms, end_ms), None:
+    until further notice. is_on: else it has no effect; undone_ms set, it never was."""
+
+    __tablename__ = "correction"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    series: Mapped[str]
+    kind: Mapped[str]
+    version: Mapped[int]
+    start_ms: Mapped[int]
+    end_ms: Mapped[int | None]
+    parameters: Mapped[dict[str, Any]] = mapped_column(JSON)
+    is_on: Mapped[bool]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
 class DerivedRow(Base):
     """A series (its key) of a point that is calculated from others, by a formula of some version.
     undone_ms set, it is not any more."""

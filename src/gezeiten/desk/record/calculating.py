@@ -20,7 +20,7 @@ from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key
 from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.formulas import Formula, Role
+from gezeiten.domain.steps.formulas import Formula
 from gezeiten.errors import InputError
 
 _SHOWN_MS = 7 * DAY_MS
@@ -44,7 +44,7 @@ class Calculation:
     @property
     def channel(self) -> str:
         """What comes out."""
-        return self.formula.gives[quantity(channel_of(self.inputs[0][1])).unit]
+        return self.formula.result(channel_of(self.inputs[0][1]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,9 +87,11 @@ def _how_words(one: SeenCalculation, point: PointPlace) -> str:
             f"by {said.person} {since}{why}")  # fmt: skip
 
 
-def that_fit(point: PointPlace, role: Role) -> list[ChannelPlace]:
-    """Return the series of a point that can stand in a role."""
-    return [place for place in point.channels if role.takes(quantity(channel_of(place.channel)))]
+def that_fit(point: PointPlace, formula: Formula, position: int) -> list[ChannelPlace]:
+    """Return the series of a point that can stand in a role of a formula, by its position."""
+    role = formula.roles[position]
+    fitting = [place for place in point.channels if role.takes(quantity(channel_of(place.channel)))]
+    return [one for one in fitting if position or formula.starts_from(channel_of(one.channel))]
 
 
 def checked(wanted: Calculation) -> dict[str, float]:
@@ -121,6 +123,12 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
     if whole is None:
         raise InputError("The first input has no reading yet; offload its logger first.")
     span = (whole[1] - _SHOWN_MS, whole[1] + 1)
+    window_ms = wanted.formula.window_ms(parameters)
+    if window_ms:
+        point, key = wanted.inputs[0]
+        wide = around(desk, point.id, key, (span[0] - window_ms, span[1]))
+        inputs = [(wide, channel_of(key))]
+        return derive(wanted.formula, parameters, inputs, wanted.channel).between(*span)
     series = [around(desk, point.id, key, span) for point, key in wanted.inputs]
     channels = [channel_of(key) for _, key in wanted.inputs]
     inputs = list(zip([series[0].between(*span), *series[1:]], channels, strict=True))

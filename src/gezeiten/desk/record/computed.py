@@ -67,10 +67,18 @@ class Computed:
         if not len(first):
             return first
         span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
+        if self.how.window_ms:
+            return self._looking_back(session, first, span)
         series = [first, *(view.around(session, span) for view in self.inputs[1:])]
         channels = [channel_of(view.key) for view in self.inputs]
         inputs = list(zip(series, channels, strict=True))
         return derive(self.how.how, self.how.parameters, inputs, channel_of(self.how.series))
+
+    def _looking_back(self, session: ArchiveSession, first: Series, span: Span) -> Series:
+        before = (span[0] - self.how.window_ms, span[1])
+        whole = [(self.inputs[0].around(session, before), channel_of(self.inputs[0].key))]
+        made = derive(self.how.how, self.how.parameters, whole, channel_of(self.how.series))
+        return made.part(np.isin(made.times_utc_ms, first.times_utc_ms))
 
 
 def computed(
@@ -106,6 +114,8 @@ def _stamp(made: Computed, at: int, span: Span) -> Hashable:
     first = made.inputs[0]
     own = first.made.listed[first.places[at]].stamp
     others = tuple(view.stamp(span) for view in made.inputs[1:])
+    if made.how.window_ms:
+        others = (first.stamp((span[0] - made.how.window_ms, span[1])),)
     return None if own is None or None in others else (made.how.uid, own, others)
 
 
@@ -114,7 +124,17 @@ def _piece(session: ArchiveSession, made: Computed, at: int, span: Span) -> Comp
     try:
         whole = made.of(session, made.inputs[0].chunk(session, at))
     except ArchiveDamagedError:
-        return ComputedPiece(span, None, 0, -np.inf, np.inf, None, None, empty_series())
+        return unknown(span)
+    return piece_of(whole, span)
+
+
+def unknown(span: Span) -> ComputedPiece:
+    """Return a piece whose readings are damaged."""
+    return ComputedPiece(span, None, 0, -np.inf, np.inf, None, None, empty_series())
+
+
+def piece_of(whole: Series, span: Span) -> ComputedPiece:
+    """Return what is known of a piece of these readings."""
     is_estimated = whole.estimated
     measured = whole.part(~is_estimated)
     if not len(measured):

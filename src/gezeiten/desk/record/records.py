@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.changes import record_version
 from gezeiten.archive.here.layout import Layout, layout
@@ -14,6 +15,7 @@ from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.computed import computed
+from gezeiten.desk.record.corrected import Corrected, corrected_view
 from gezeiten.desk.record.view import ALWAYS, RecordView, Wanted, view_of
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
@@ -96,6 +98,22 @@ def read_ahead(desk: Desk, shown: RecordView, span: Span) -> RecordView:
     return found
 
 
+def given(desk: Desk, point_id: int, key: str, span: Span) -> Series:
+    """Return the measured readings of [start, end) of a series as its source gave them, before all
+    corrections and fills.
+
+    Raises:
+        ArchiveDamagedError: some of them are damaged.
+    """
+
+    def read(seen: RecordView, session: ArchiveSession) -> Series:
+        own = seen.made.given if isinstance(seen.made, Corrected) else seen
+        whole = own.around(session, span).between(*span)
+        return whole.part(~whole.estimated)
+
+    return _read(desk, point_id, key, read)
+
+
 def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
     found = _view(desk, session, point_id, key)
     if found.cells is None:
@@ -139,6 +157,11 @@ def _view(
         of_inputs = computed(session, how, inputs, desk.computed)
         seen = view_of(session, point_id, key, of_inputs, desk.chunks)
         seen.points = tuple(dict.fromkeys(one for view in inputs for one in view.points))
+    steps = tuple(one for one in chain_of(session, point_id, key) if one.is_on)
+    if steps:
+        points, made_of = seen.points, corrected_view(session, seen, steps, desk.computed)
+        seen = view_of(session, point_id, key, made_of, desk.chunks)
+        seen.points = points
     seen.state = state
     desk.views.put((point_id, key), seen, seen.nbytes)
     return seen

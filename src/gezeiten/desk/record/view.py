@@ -203,13 +203,14 @@ class RecordView:
         b += b < len(self.last_ms) and (b == 0 or self.last_ms[b - 1] < span[1])
         return a, max(a, b)
 
-    def chunk(self, session: ArchiveSession, i: int) -> Series:
-        """Return the measured readings of a piece that has some, by its place in `places`.
+    def chunk(self, session: ArchiveSession, i: int, *, keeps: bool = True) -> Series:
+        """Return the measured readings of a piece that has some, by its place in `places`. keeps:
+        they stay in memory.
 
         Raises:
             ArchiveDamagedError: they are damaged.
         """
-        return self._read(session, i, tolerant=False, keeps=True)
+        return self._read(session, i, tolerant=False, keeps=keeps)
 
     def _read(self, session: ArchiveSession, i: int, *, tolerant: bool, keeps: bool) -> Series:
         known = self._in_memory(i)

@@ -13,6 +13,7 @@ from gezeiten.domain.acts import (  # noqa: F401
     assessments,
     carriers,
     contacts,
+    corrections,
     derived,
     documents,
     gaps,

@@ -57,6 +57,17 @@ def absolute_humidity_g_m3(temp_c: Values | float, humidity_percent: Values | fl
     return found
 
 
+def mixing_ratio_g_kg(
+    temp_c: Values | float, humidity_percent: Values | float, pressure_hpa: Values
+) -> Values:
+    """Return the mass of vapour beside a mass of dry air, g/kg; NaN where all would be vapour."""
+    enhanced = 1.0016 + 3.15e-6 * pressure_hpa - 0.074 / pressure_hpa
+    vapour = enhanced * vapour_hpa(temp_c, humidity_percent)
+    dry = pressure_hpa - vapour
+    found: Values = 621.98 * vapour / np.where(dry > 0, dry, np.nan)
+    return found
+
+
 def vapour_deficit_hpa(temp_c: Values | float, humidity_percent: Values | float) -> Values:
     """Return how far the vapour pressure is from saturation, hPa."""
     return saturation_hpa(temp_c) - vapour_hpa(temp_c, humidity_percent)

@@ -8,9 +8,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import Series, holds_ms
-from gezeiten.domain.series.timeline import Times, Values
+from gezeiten.domain.series.timeline import HOUR_MS, Times, Values
 
 ENOUGH_HELD = 0.75
 """Of the window; with less there is no value."""
@@ -24,8 +24,9 @@ def moving_mean(series: Series, window_ms: int) -> Series:
     """Return at each reading's instant t the mean of [t - window, t), weighted by held time.
 
     No value where less than `ENOUGH_HELD` of the window is held. It is an estimate where any held
-    reading is one. Intervals are those of the readings. Sums are of whole numbers, a billionth of a
-    unit the smallest: so a mean has the same bits wherever the series was cut.
+    reading is one, suspect where any is suspect. Intervals are those of the readings. Sums are of
+    whole numbers, a billionth of a unit the smallest: so a mean has the same bits wherever the
+    series was cut.
 
     Args:
         series: (n,), in order of time, values below 1e9; window_ms: above zero, up to 30 days.
@@ -40,8 +41,7 @@ def moving_mean(series: Series, window_ms: int) -> Series:
     whole, parts = (_in_window(times, holds, one, window_ms)[enough]
                     for one in _whole_and_parts(series.values))  # fmt: skip
     means = (whole + parts / _PARTS) / held[enough]
-    estimated = _in_window(times, holds, series.estimated.astype(np.int64), window_ms) > 0
-    return _taken(series, enough, means, estimated[enough])
+    return _taken(series, enough, means, _codes(series, holds, window_ms))
 
 
 def moving_sum(series: Series, window_ms: int) -> Series:
@@ -54,12 +54,80 @@ def moving_sum(series: Series, window_ms: int) -> Series:
     held = _in_window(times, holds, np.ones(len(series), np.int64), window_ms)
     enough = held >= ENOUGH_HELD * window_ms
     first = np.searchsorted(times, times - window_ms, side="right")
-    whole, parts, estimated = (
-        _since(one, first)
-        for one in (*_whole_and_parts(series.values), series.estimated.astype(np.int64))
-    )
+    whole, parts = (_since(one, first) for one in _whole_and_parts(series.values))
     sums = whole + parts / _PARTS
-    return _taken(series, enough, sums[enough], estimated[enough] > 0)
+    is_any = [_since((series.quality == code).astype(np.int64), first) > 0 for code in _TELLING]
+    return _taken(series, enough, sums[enough], _worse(*is_any))
+
+
+def moving_extreme(series: Series, window_ms: int, *, highest: bool) -> Series:
+    """Return at each reading's instant t the lowest or the highest of what is held in
+    [t - window, t). Else like `moving_mean`."""
+    if not len(series):
+        return series
+    times = series.times_utc_ms
+    holds = holds_ms(times, series.interval_ms)
+    held = _in_window(times, holds, np.ones(len(series), np.int64), window_ms)
+    begin = np.searchsorted(times + holds, times - window_ms, side="right")
+    ends = np.arange(len(series))
+    wanted = np.flatnonzero((held >= ENOUGH_HELD * window_ms) & (begin < ends))
+    found = _extremes(series.values, begin[wanted], ends[wanted], highest=highest)
+    which = np.zeros(len(series), np.bool_)
+    which[wanted] = True
+    return _taken(series, which, found, _codes(series, holds, window_ms))
+
+
+def _extremes(
+    values: Values, begins: NDArray[np.intp], ends: NDArray[np.intp], *, highest: bool
+) -> Values:
+    """Return the extreme of values [begin, end) for each pair, end > begin: of two stretches of a
+    power of two readings that together are it."""
+    of = np.maximum if highest else np.minimum
+    found = np.empty(len(begins))
+    powers = np.frexp((ends - begins).astype(np.float64))[1] - 1
+    level = values
+    for power in range(int(powers.max(initial=0)) + 1):
+        if power:
+            half = 1 << (power - 1)
+            level = of(level[:-half], level[half:])
+        its = np.flatnonzero(powers == power)
+        found[its] = of(level[begins[its]], level[ends[its] - (1 << power)])
+    return found
+
+
+def moving_slope(series: Series, window_ms: int) -> Series:
+    """Return at each reading's instant t the slope, in units an hour, of the least-squares line
+    through the readings in [t - window, t]: of three at least, and no value where less than
+    `ENOUGH_HELD` of the window is held.
+
+    Sums are taken in one order, about the reading itself: the same bits wherever it was cut.
+    """
+    if not len(series):
+        return series
+    times = series.times_utc_ms
+    holds = holds_ms(times, series.interval_ms)
+    held = _in_window(times, holds, np.ones(len(series), np.int64), window_ms)
+    begin = np.searchsorted(times, times - window_ms)
+    count = np.arange(len(series)) - begin + 1
+    at = np.flatnonzero((held >= ENOUGH_HELD * window_ms) & (count >= _LEAST_FOR_A_LINE))
+    sums = np.zeros((4, len(at)))
+    for back in range(1, int(count[at].max(initial=0))):
+        its = at - back
+        inside = its >= begin[at]
+        its = np.where(inside, its, 0)
+        x = np.where(inside, (times[its] - times[at]) / HOUR_MS, 0.0)
+        y = np.where(inside, series.values[its] - series.values[at], 0.0)
+        sums += (x, y, x * x, x * y)
+    n, (sx, sy, sxx, sxy) = count[at], sums
+    slopes = (n * sxy - sx * sy) / (n * sxx - sx * sx)
+    which = np.zeros(len(series), np.bool_)
+    which[at] = True
+    own = np.where(np.isin(series.quality, _TELLING), series.quality, np.uint8(Quality.GOOD))
+    codes = worst(_codes(series, holds, window_ms), own.astype(np.uint8))
+    return _taken(series, which, slopes, codes)
+
+
+_LEAST_FOR_A_LINE = 3
 
 
 def _whole_and_parts(values: Values) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -88,10 +156,28 @@ def _in_window(
     return before - skipped
 
 
+_TELLING = (Quality.ESTIMATE, Quality.SUSPECT)
+"""Codes that what is made of several readings has where one of them has it, the worse one first."""
+
+
+def _codes(series: Series, holds: NDArray[np.int64], window_ms: int) -> NDArray[np.uint8]:
+    """Return the code of what is made of the readings held in [t - window, t), for each reading."""
+    is_any = [
+        _in_window(series.times_utc_ms, holds, (series.quality == code).astype(np.int64), window_ms)
+        > 0
+        for code in _TELLING
+    ]
+    return _worse(*is_any)
+
+
+def _worse(estimated: NDArray[np.bool_], suspect: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    codes = np.where(suspect, np.uint8(Quality.SUSPECT), np.uint8(Quality.GOOD))
+    worse: NDArray[np.uint8] = np.where(estimated, np.uint8(Quality.ESTIMATE), codes)
+    return worse
+
+
 def _taken(
     series: Series, which: NDArray[np.bool_], values: NDArray[np.float64],
-    estimated: NDArray[np.bool_],
+    codes: NDArray[np.uint8],
 ) -> Series:  # fmt: skip
-    codes = np.where(estimated, np.uint8(Quality.ESTIMATE), np.uint8(Quality.GOOD))
-    return Series(series.times_utc_ms[which], values, codes.astype(np.uint8),
-                  series.interval_ms[which])  # fmt: skip
+    return Series(series.times_utc_ms[which], values, codes[which], series.interval_ms[which])

@@ -42,7 +42,12 @@ class Derived:
     @property
     def reach_ms(self) -> int:
         """How far from a reading of any input others follow from it."""
-        return max(role.reach_ms for role in self.how.roles)
+        return max(role.reach_ms for role in self.how.roles) + self.window_ms
+
+    @property
+    def window_ms(self) -> int:
+        """How far back it looks at its first input, 0 where it looks at each reading."""
+        return self.how.window_ms(self.parameters)
 
 
 def in_force(said: Iterable[Derived]) -> dict[Key, Derived]:

@@ -34,10 +34,14 @@ def derive(
 
     Args:
         inputs: by role, with the channel of each; of the others at least one reading beside the
-            stretch of the first on either side, where there is one.
+            stretch of the first on either side, where there is one. Of a formula that looks back
+            over a window, the first with the readings of the window before and one more; what comes
+            out begins there as well, and is cut off by who asks.
         channel: what is calculated, for its decimals.
     """
     first = inputs[0][0]
+    if formula.over is not None:
+        return _over(formula, parameters, first, channel)
     values, codes = [first.values], [first.quality]
     for role, (series, its_channel) in zip(formula.roles[1:], inputs[1:], strict=True):
         averages = quantity(its_channel).averages
@@ -50,6 +54,13 @@ def derive(
     suspect = np.where(is_suspect, np.uint8(Quality.SUSPECT), np.uint8(Quality.GOOD))
     rounded = np.round(made, quantity(channel).decimals + EXTRA_DECIMALS) + 0.0  # no -0.0
     return make_series(first.times_utc_ms, rounded, first.interval_ms, worst(*codes, suspect))
+
+
+def _over(formula: Formula, parameters: Mapping[str, float], first: Series, channel: str) -> Series:
+    assert formula.over is not None  # asked before
+    made = formula.over(first, parameters, formula.window_ms(parameters))
+    rounded = np.round(made.values, quantity(channel).decimals + EXTRA_DECIMALS) + 0.0
+    return make_series(made.times_utc_ms, rounded, made.interval_ms, made.quality)
 
 
 def at_instants(

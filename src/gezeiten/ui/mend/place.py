@@ -63,6 +63,7 @@ class MendPlace(Place):
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         feed(house, self.chart, "mend pictures")
+        self.chart.tapped.connect(self.show_story)
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.right = self._chain_card()
@@ -120,6 +121,9 @@ class MendPlace(Place):
         self.chain.setSpacing(5)
         card.body.addLayout(self.chain)
         card.body.addStretch(1)
+        self.whole_chain = button(tr("The whole chain"), self.show_chain)
+        self.whole_chain.setToolTip("Alt+C")
+        card.body.addWidget(self.whole_chain)
         self.compare = button(tr("Look in Trends"), self._to_trends)
         self.compare.setToolTip("Alt+T")
         card.body.addWidget(self.compare)
@@ -139,6 +143,16 @@ class MendPlace(Place):
                 "gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here
             ),
             Command("gap.trends", tr("Look at the gap in Trends"), "Alt+T", self._to_trends, here),
+            Command(
+                "gap.chain", tr("Chain of the series: corrections"), "Alt+C", self.show_chain, here
+            ),
+            Command(
+                "gap.story",
+                tr("Story of the reading at the cursor"),
+                "Alt+S",
+                lambda: self.show_story(self.chart.cursor_ms),
+                here,
+            ),
             Command(
                 "gap.rows", tr("Readings around the gap as a table"), "Alt+R", self.show_rows, here
             ),
@@ -282,7 +296,8 @@ class MendPlace(Place):
         for part in (self.leave_button, self.reason):
             part.setEnabled(model.can_leave)
         self.undo_button.setEnabled(model.can_undo)
-        self.compare.setEnabled(self._detail is not None)
+        for part in (self.compare, self.whole_chain):
+            part.setEnabled(self._detail is not None)
 
     def _show_chain(self, detail: Detail) -> None:
         clear(self.chain)
@@ -364,6 +379,26 @@ class MendPlace(Place):
             self._show_buttons()
 
         self.house.run(lambda _task: act(), done, failed=failed)
+
+    def show_chain(self) -> None:
+        """Show how the series of the gap comes about, and correct it."""
+        from gezeiten.ui.mend.chain_dialog import ChainDialog
+
+        if self._detail:
+            booked = self._detail.booked
+            series = booked.channels[0] if booked.channels else ""
+            view = surroundings(booked.gap)
+            ChainDialog(self, self.house, booked.point, series, view).open()
+
+    def show_story(self, at_ms: int | None) -> None:
+        """Tell how the reading beside the gap that stands nearest to an instant came about."""
+        from gezeiten.ui.mend.story_dialog import StoryDialog
+
+        if self._detail:
+            booked = self._detail.booked
+            series = booked.channels[0] if booked.channels else ""
+            at_ms = booked.gap.start_ms - 1 if at_ms is None else at_ms
+            StoryDialog(self, self.house, booked.point, at_ms, series).open()
 
     def show_rows(self) -> None:
         """Show the readings around the gap as a table, from the last one before it on."""

@@ -58,6 +58,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
     view_changed = Signal(object)
     marked = Signal(object)
     wanted = Signal(object, object)
+    tapped = Signal(object)
     """Views of series whose readings a stretch is to be drawn from, which are not in memory."""
 
     def __init__(self, theme: Theme, name: str) -> None:
@@ -423,11 +424,20 @@ class LaneChart(pg.GraphicsLayoutWidget):
             return
         super().mouseReleaseEvent(event)
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self._drawn:
+            self.tapped.emit(round(self._time_at(event.position())))
+
     def _time_at(self, position: QPointF) -> float:
         scene = self.mapToScene(position.toPoint())
         return float(self._drawn[0].plot.getViewBox().mapSceneToView(scene).x()) * 1000
 
     # -- cursor --------------------------------------------------------------------------------
+    @property
+    def cursor_ms(self) -> int | None:
+        """Where the cursor stands, None before it was put anywhere."""
+        return self._cursor_ms
+
     def _show_cursor(self, scene: QPointF) -> None:
         over = any(d.plot.sceneBoundingRect().contains(scene) for d in self._drawn)
         if not over:

@@ -146,7 +146,7 @@ class CalculatedDialog(QDialog):
         """The series that can be an input: the first one of this point, others of any."""
         there = self._points[:1] if position == 0 else self._points
         return [(point, place.channel) for point in there
-                for place in that_fit(point, formula.roles[position])]  # fmt: skip
+                for place in that_fit(point, formula, position)]  # fmt: skip
 
     def _suit_formula(self) -> None:
         clear(self._room)

@@ -75,6 +75,7 @@ class TrendsPlace(Place):
         feed(house, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
+        self.chart.tapped.connect(self.show_story)
         self.title = label("", "head")
         self.picture = Card()
         self.picture.body.addLayout(self._head())
@@ -144,6 +145,10 @@ class TrendsPlace(Place):
             Command("trends.calculated", tr("Calculated series of the first point shown"), "Ctrl+D",
                 self.show_calculated, here),
             Command("trends.units", tr("Units of what is shown"), "Ctrl+U", self.show_units, here),
+            Command("trends.chain", tr("Chain of the first point shown: corrections"), "Alt+C",
+                self.show_chain, here),
+            Command("trends.story", tr("Story of the reading at the cursor"), "Alt+S",
+                lambda: self.show_story(self.chart.cursor_ms), here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
@@ -380,6 +385,23 @@ class TrendsPlace(Place):
 
         if self.points():
             CalculatedDialog(self, self.house, self.points()[0]).open()
+
+    def show_chain(self) -> None:
+        """Show how the series of the first point shown come about, and correct them."""
+        from gezeiten.ui.mend.chain_dialog import ChainDialog
+
+        if self.points() and self._lanes:
+            view = self.chart.mark or self.chart.view()
+            ChainDialog(self, self.house, self.points()[0], view=view).open()
+
+    def show_story(self, at_ms: int | None) -> None:
+        """Tell how the reading of the first point shown came about that stands nearest to an
+        instant; without one, the last in view."""
+        from gezeiten.ui.mend.story_dialog import StoryDialog
+
+        if self.points() and self._lanes:
+            at_ms = self.chart.view()[1] if at_ms is None else at_ms
+            StoryDialog(self, self.house, self.points()[0], at_ms).open()
 
     def show_units(self) -> None:
         """Show in which units the points shown are on the screen."""

@@ -8,15 +8,35 @@ from gezeiten.domain.steps.formulas.moist_air import (
     ABSOLUTE_HUMIDITY,
     DEW_POINT,
     FROST_POINT,
+    MIXING_RATIO,
     VAPOUR_DEFICIT,
 )
-from gezeiten.domain.steps.formulas.water import WATER_LEVEL
+from gezeiten.domain.steps.formulas.over_time import (
+    KINETIC_MEAN,
+    RATE,
+    RUNNING_HIGHEST,
+    RUNNING_LOWEST,
+    RUNNING_MEAN,
+    RUNNING_SUM,
+)
+from gezeiten.domain.steps.formulas.particles import MASS_OF_FOUR, MASS_OF_TWO
+from gezeiten.domain.steps.formulas.water import (
+    LEVEL_BY_TEMPERATURE,
+    SALINITY,
+    SPECIFIC_CONDUCTANCE,
+    WATER_LEVEL,
+    WATER_LEVEL_1,
+)
 
 __all__ = ["FORMULAS", "NEWEST", "Formula", "Parameter", "Role"]
 
 NEWEST: tuple[Formula, ...] = (
-    WATER_LEVEL, DEW_POINT, FROST_POINT, ABSOLUTE_HUMIDITY, VAPOUR_DEFICIT, DIFFERENCE,
+    WATER_LEVEL, LEVEL_BY_TEMPERATURE, SPECIFIC_CONDUCTANCE, SALINITY, DEW_POINT, FROST_POINT,
+    ABSOLUTE_HUMIDITY, MIXING_RATIO, VAPOUR_DEFICIT, MASS_OF_TWO, MASS_OF_FOUR, DIFFERENCE,
+    RUNNING_MEAN, RUNNING_LOWEST, RUNNING_HIGHEST, RUNNING_SUM, KINETIC_MEAN, RATE,
 )  # fmt: skip
 """Those that are offered, the newest version of each."""
-FORMULAS: dict[tuple[str, int], Formula] = {(one.key, one.version): one for one in NEWEST}
+FORMULAS: dict[tuple[str, int], Formula] = {
+    (one.key, one.version): one for one in (*NEWEST, WATER_LEVEL_1)
+}
 """All of them, older versions too, by key and version."""

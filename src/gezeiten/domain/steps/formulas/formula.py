@@ -9,9 +9,12 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.quantities.quantities import Quantity
+from gezeiten.domain.quantities.quantities import Averages, Quantity, quantity
+from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import HOUR_MS, Values
 
+WINDOW_H = "window_h"
+"""The parameter that says how far back a formula looks."""
 LONGEST_MS = 36 * HOUR_MS
 """Neighbours further apart than this are never interpolated between, however long intervals are."""
 
@@ -52,6 +55,8 @@ class Parameter:
     decimals: int
 
 
+Over: TypeAlias = Callable[[Series, Mapping[str, float], int], Series]
+"""Readings with those of the window before them, parameters and the window (ms) to readings."""
 Made: TypeAlias = tuple[Values, NDArray[np.bool_]]
 """Values, NaN where there is none, and which are suspect; both of shape (n,)."""
 
@@ -64,6 +69,9 @@ class Formula:
     roles: its inputs; the calculated series has the instants of the first. gives: the channel of
     what comes out, by the unit of the first input. apply: values of each input in the unit of its
     role, shape (n,) each, and parameters by key; a pure function. source: where it is written.
+    over: of one that looks back over a window of its first and only input: then gives may be empty,
+    and what comes out is of the quantity that went in. averages: of which kinds of quantities, ()
+    for all.
     """
 
     key: str
@@ -75,6 +83,23 @@ class Formula:
     source: str
     parameters: tuple[Parameter, ...] = ()
     is_of_one_unit: bool = False
+    over: Over | None = None
+    averages: tuple[Averages, ...] = ()
+
+    def result(self, channel: str) -> str:
+        """Return the channel of what comes out where the first input is of one."""
+        if self.over is not None and not self.gives:
+            return channel
+        return self.gives.get(quantity(channel).unit, "")
+
+    def starts_from(self, channel: str) -> bool:
+        """Whether something comes out where the first input is of a channel."""
+        its = quantity(channel)
+        return bool(self.result(channel)) and (not self.averages or its.averages in self.averages)
+
+    def window_ms(self, parameters: Mapping[str, float]) -> int:
+        """Return how far back it looks at the first input, 0 where it looks at each reading."""
+        return round(parameters[WINDOW_H] * HOUR_MS) if self.over is not None else 0
 
     def problem(self, inputs: tuple[Quantity, ...]) -> str:
         """Return why it cannot be made of these quantities, "" where it can."""
@@ -83,7 +108,9 @@ class Formula:
         for role, one in zip(self.roles, inputs, strict=True):
             if not role.takes(one):
                 return f"{one.name} cannot be its {role.name.lower()}"
-        if inputs[0].unit not in self.gives:
+        if self.averages and inputs[0].averages not in self.averages:
+            return f"{inputs[0].name.lower()} is no quantity for which it makes sense"
+        if self.gives and inputs[0].unit not in self.gives:
             return f"nothing is known that it makes of {inputs[0].unit or 'numbers'}"
         if self.is_of_one_unit and len({one.unit for one in inputs}) > 1:
             return "both have to be of one unit"

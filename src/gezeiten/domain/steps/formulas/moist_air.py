@@ -10,9 +10,10 @@ from gezeiten.domain.quantities.moist_air import (
     absolute_humidity_g_m3,
     dew_point_c,
     frost_point_c,
+    mixing_ratio_g_kg,
     vapour_deficit_hpa,
 )
-from gezeiten.domain.series.timeline import Values
+from gezeiten.domain.series.timeline import HOUR_MS, Values
 from gezeiten.domain.steps.formulas.formula import Formula, Made, Role
 
 _ROLES = (
@@ -44,6 +45,21 @@ FROST_POINT = Formula(
 ABSOLUTE_HUMIDITY = Formula(
     "absolute_humidity", 1, "Absolute humidity", _ROLES, {"°C": "absolute_humidity"},
     _of_air(absolute_humidity_g_m3), _SOURCE,
+)  # fmt: skip
+
+
+def _mixing_ratio(inputs: tuple[Values, ...], _: Mapping[str, float]) -> Made:
+    temps_c, humidities, pressures_kpa = inputs
+    above = humidities > _SATURATED_PERCENT
+    known = np.where(humidities <= _MOST_PERCENT, humidities, np.nan)
+    percent = np.minimum(known, _SATURATED_PERCENT)
+    return mixing_ratio_g_kg(temps_c, percent, pressures_kpa * 10), above
+
+
+MIXING_RATIO = Formula(
+    "mixing_ratio", 1, "Mixing ratio",
+    (*_ROLES, Role("Air pressure", "kPa", ("air_pressure",), 3 * HOUR_MS)),
+    {"°C": "mixing_ratio"}, _mixing_ratio, _SOURCE,
 )  # fmt: skip
 VAPOUR_DEFICIT = Formula(
     "vapour_deficit", 1, "Vapour pressure deficit", _ROLES, {"°C": "vapour_pressure_deficit"},

@@ -1,13 +1,30 @@
-"""Level of water above a sensor, from its absolute pressure and that of the air."""
+"""Water: the level above a sensor from its absolute pressure and that of the air, conductance at
+25 °C, practical salinity."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 
+import numpy as np
+
+from gezeiten.domain.quantities.water_physics import (
+    fresh_density_kg_m3,
+    practical_salinity,
+    sea_density_kg_m3,
+    specific_conductance,
+)
 from gezeiten.domain.series.timeline import HOUR_MS, Values
 from gezeiten.domain.steps.formulas.formula import Formula, Made, Parameter, Role
 
 _BAROMETER_MS = 3 * HOUR_MS
+_GAS_J_KG_K = 287.05
+_PRESSURE = Role("Absolute pressure in water", "kPa", ("water_pressure",))
+_AIR = Role("Air pressure", "kPa", ("air_pressure",), _BAROMETER_MS)
+_TEMPERATURE = Role("Water temperature", "°C", ("water_temperature",))
+_DENSITY = Parameter("density_kg_m3", "Density of the water", "kg/m³", 999.1, 900.0, 1100.0, 1)
+_GRAVITY = Parameter("gravity_m_s2", "Gravity", "m/s²", 9.80665, 9.76, 9.84, 5)
+_ABOVE = Parameter("barometer_above_m", "Barometer above the water", "m", 0.0, -500.0, 500.0, 1)
+_AIR_C = Parameter("air_c", "Air temperature between them", "°C", 15.0, -50.0, 50.0, 1)
 
 
 def _level_m(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Made:
@@ -17,11 +34,62 @@ def _level_m(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Mad
     return levels_m, levels_m < 0
 
 
+def _air_at_the_water(air_kpa: Values, parameters: Mapping[str, float]) -> Values:
+    """Return the air pressure at the water's surface, of a barometer that stands above it."""
+    kelvin = parameters["air_c"] + 273.15
+    exponent = parameters["gravity_m_s2"] * parameters["barometer_above_m"] / (_GAS_J_KG_K * kelvin)
+    return air_kpa * float(np.exp(exponent))
+
+
+def _level_with_height(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Made:
+    pressures_kpa, air_kpa = inputs
+    return _level_m((pressures_kpa, _air_at_the_water(air_kpa, parameters)), parameters)
+
+
+def _level_by_temperature(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Made:
+    pressures_kpa, air_kpa, temps_c = inputs
+    salinity = parameters["salinity"]
+    density = sea_density_kg_m3(temps_c, salinity) if salinity > 0 else fresh_density_kg_m3(temps_c)
+    above_kpa = pressures_kpa - _air_at_the_water(air_kpa, parameters)
+    levels_m = above_kpa * 1000 / (density * parameters["gravity_m_s2"])
+    return levels_m, levels_m < 0
+
+
+def _conductance(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Made:
+    conductivity, temps_c = inputs
+    made = specific_conductance(conductivity, temps_c, parameters["percent_per_k"])
+    return made, np.zeros(len(made), np.bool_)
+
+
+def _salinity(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Made:
+    conductivity, temps_c = inputs
+    made = practical_salinity(conductivity, temps_c, parameters["pressure_dbar"])
+    return made, made < 2
+
+
+WATER_LEVEL_1 = Formula(
+    "water_level", 1, "Level above the sensor", (_PRESSURE, _AIR), {"kPa": "water_level"}, _level_m,
+    "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY),
+)  # fmt: skip
 WATER_LEVEL = Formula(
-    "water_level", 1, "Level above the sensor",
-    (Role("Absolute pressure in water", "kPa", ("water_pressure",)),
-     Role("Air pressure", "kPa", ("air_pressure",), _BAROMETER_MS)),
-    {"kPa": "water_level"}, _level_m, "h = (P − P air) / (ρ g)",
-    (Parameter("density_kg_m3", "Density of the water", "kg/m³", 999.1, 900.0, 1100.0, 1),
-     Parameter("gravity_m_s2", "Gravity", "m/s²", 9.80665, 9.76, 9.84, 5)),
+    "water_level", 2, "Level above the sensor", (_PRESSURE, _AIR), {"kPa": "water_level"},
+    _level_with_height, "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY, _ABOVE, _AIR_C),
+)  # fmt: skip
+LEVEL_BY_TEMPERATURE = Formula(
+    "level_by_temperature", 1, "Level above the sensor, density by temperature",
+    (_PRESSURE, _AIR, _TEMPERATURE), {"kPa": "water_level"}, _level_by_temperature,
+    "Tanaka et al. 2001; EOS-80 where salt",
+    (Parameter("salinity", "Practical salinity", "", 0.0, 0.0, 42.0, 1), _GRAVITY, _ABOVE, _AIR_C),
+)  # fmt: skip
+SPECIFIC_CONDUCTANCE = Formula(
+    "specific_conductance", 1, "Conductance at 25 °C",
+    (Role("Conductivity", "mS/cm", ("conductivity",)), _TEMPERATURE),
+    {"mS/cm": "specific_conductance"}, _conductance, "k25 = k / (1 + a (t − 25))",
+    (Parameter("percent_per_k", "a", "%/K", 1.91, 0.5, 4.0, 2),),
+)  # fmt: skip
+SALINITY = Formula(
+    "practical_salinity", 1, "Practical salinity",
+    (Role("Conductivity", "mS/cm", ("conductivity",)), _TEMPERATURE), {"mS/cm": "salinity"},
+    _salinity, "PSS-78; below 2 Hill et al. 1986",
+    (Parameter("pressure_dbar", "Gauge pressure at the sensor", "dbar", 0.0, 0.0, 11_000.0, 1),),
 )  # fmt: skip

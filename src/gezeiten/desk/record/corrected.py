@@ -1,0 +1,95 @@
+"""What a series with corrections is made of: the pieces of what its source gave, each corrected
+where it is asked for. Pieces that no correction touches stay as they are, unread."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field, replace
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.record.computed import ComputedPiece, piece_of, unknown
+from gezeiten.desk.record.view import Piece, RecordView
+from gezeiten.domain.series.cells import Cells
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.chain import Correction, corrected
+from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class Corrected:
+    """A series with corrections; see `view.Made`. given: as its source gave it; steps: those that
+    are on; listed: its pieces in order of time; fills: as they were made, after all corrections."""
+
+    given: RecordView
+    steps: tuple[Correction, ...]
+    listed: list[Piece] = field(default_factory=list)
+    own_cells: dict[int, Cells] = field(default_factory=dict)
+
+    @property
+    def fills(self) -> Sequence[Series]:
+        """Estimated readings, by stretch."""
+        return self.given.made.fills
+
+    def read(self, session: ArchiveSession, at: int) -> Series:
+        """Return the corrected readings of a piece.
+
+        Raises:
+            ArchiveDamagedError: those it follows from are damaged.
+        """
+        touched = self.touching(at)
+        return corrected(self.given.chunk(session, at, keeps=not touched), touched)
+
+    def cells(self, session: ArchiveSession) -> dict[int, Cells]:
+        """Return the cells that are known, by the place of their piece."""
+        given = self.given.made.cells(session)
+        known = {at: given[place] for at, place in enumerate(self.given.places)
+                 if place in given and not self.touching(at)}  # fmt: skip
+        return known | self.own_cells
+
+    def touching(self, at: int) -> tuple[Correction, ...]:
+        """Return the steps that change readings of a piece."""
+        span = (int(self.given.first_ms[at]), int(self.given.last_ms[at]) + 1)
+        return tuple(one for one in self.steps if one.touches(*span))
+
+
+def corrected_view(
+    session: ArchiveSession,
+    given: RecordView,
+    steps: tuple[Correction, ...],
+    known: KeptInMemory[ComputedPiece],
+) -> Corrected:
+    """Return what a series is made of once it is corrected.
+
+    Args:
+        known: pieces by what they follow from, of all series.
+    """
+    made = Corrected(given, steps)
+    for at, place in enumerate(given.places):
+        span = (int(given.first_ms[at]), int(given.last_ms[at]) + 1)
+        own, touched = given.made.listed[place], made.touching(at)
+        if not touched and own.ends is not None:
+            made.listed.append(own)
+            continue
+        stamp = _stamp(own, touched)
+        piece = known.get(stamp) if stamp is not None else None
+        if piece is None:
+            piece = replace(_piece(session, made, at, span), stamp=stamp)
+            if stamp is not None and piece.cells is not None:
+                known.put(stamp, piece, piece.cells.nbytes + 500)
+        made.listed.append(piece)
+        if piece.cells is not None:
+            made.own_cells[at] = piece.cells
+    return made
+
+
+def _stamp(own: Piece, touched: tuple[Correction, ...]) -> Hashable:
+    return None if own.stamp is None else ("corrected", own.stamp, *(one.uid for one in touched))
+
+
+def _piece(session: ArchiveSession, made: Corrected, at: int, span: Span) -> ComputedPiece:
+    try:
+        return piece_of(made.read(session, at), span)
+    except ArchiveDamagedError:
+        return unknown(span)

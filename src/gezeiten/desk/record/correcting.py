@@ -1,0 +1,200 @@
+"""The chain of a series, from its source to the record: seen, switched, tried before it is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from gezeiten.archive.corrections import chain_of
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.steps import all_steps
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.calculating import how_words
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import given
+from gezeiten.domain.acts.corrections import (
+    CorrectionSet,
+    CorrectionSwitched,
+    CorrectionTakenBack,
+)
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.chain import Correction, corrected, in_order
+from gezeiten.domain.steps.corrections import CORRECTIONS
+from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.errors import InputError
+
+_PROPOSED = "proposed"
+
+
+@dataclass(frozen=True, slots=True)
+class SeenFeed:
+    """What feeds a series from when to when: its source, and the number of its mission."""
+
+    source: str
+    is_logger: bool
+    mission: int
+    feed: Feed
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """How a series comes from its source to the record. how: of a calculated one in words, ""
+    else; corrections: in the order in which they are applied, on or off; fills: what was done about
+    its gaps, those that stand."""
+
+    feeds: tuple[SeenFeed, ...]
+    how: str
+    corrections: tuple[Correction, ...]
+    fills: tuple[RecordStep, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a change of the chain does to the readings of a stretch.
+
+    before, after: measured readings as they stand, and as they would; changed: how many of those in
+    both have another value; gone, back: how many there are no longer, or again; suspect: how many
+    more are suspect; mean: the mean of the differences after - before over `changed`, most: the
+    largest by size, with its sign; both 0 where nothing changes.
+    """
+
+    before: Series
+    after: Series
+    changed: int
+    gone: int
+    back: int
+    suspect: int
+    mean: float
+    most: float
+
+
+# -- looking ---------------------------------------------------------------------------------------
+def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
+    """Return the chain of a series (its key) of a point."""
+    with desk.archive.reading() as session:
+        made = layout(session)
+        feeds = made.of_series(point.id, made.root_of(point.id, series))
+        missions = missions_by_id(session, {one.mission for one in feeds})
+        corrections = in_order(chain_of(session, point.id, series))
+        fills = [step for step in all_steps(session, point.id)
+                 if step.undone_ms is None and step.does.has_estimates
+                 and step.channel == series]  # fmt: skip
+    seen = tuple(SeenFeed(one.deployment.stay.source, one.deployment.stay.is_logger,
+                          missions[one.mission].number, one) for one in feeds)  # fmt: skip
+    how = how_words(desk, point).get(series, "")
+    return Chain(seen, how, tuple(corrections), tuple(fills))
+
+
+def fitted_on_another_state(one: RecordStep, corrections: tuple[Correction, ...]) -> bool:
+    """Whether a fill was made before the readings beside it were corrected otherwise: it stays, and
+    is to be made anew."""
+    beside = (one.start_ms - one.interval_ms, one.end_ms + one.interval_ms)
+    return any(step.said_ms > one.made_ms and step.touches(*beside) for step in corrections)
+
+
+def proposed(
+    point: PointPlace, series: str, kind: str, span: tuple[int, int | None],
+    parameters: Mapping[str, Any],
+) -> Correction:  # fmt: skip
+    """Return a step that nobody kept yet.
+
+    Raises:
+        InputError: it makes no sense; the sentence says why.
+    """
+    newest = max(version for key, version in CORRECTIONS if key == kind)
+    its = CORRECTIONS[kind, newest]
+    try:
+        checked = its.checked(parameters)
+    except ValueError as exc:
+        raise InputError(f"“{its.name}” cannot be done so: {exc}.") from exc
+    start_ms, end_ms = span
+    if end_ms is not None and end_ms <= start_ms:
+        raise InputError("The end has to lie after the beginning; correct one of them.")
+    if kind == "points" and checked["as_found"] and end_ms is None:
+        raise InputError("Points at the end want an end; say until when.")
+    return Correction(_PROPOSED, "", series, kind, newest, start_ms, end_ms, checked, "",
+                      2**62, "")  # fmt: skip
+
+
+def effect(
+    desk: Desk, point: PointPlace, series: str, span: Span, *,
+    step: Correction | None = None, switched: str = "",
+) -> Effect:  # fmt: skip
+    """Return what a proposed step, or one (its id) that is switched, does in a stretch.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    with desk.archive.reading() as session:
+        standing = chain_of(session, point.id, series)
+    source = given(desk, point.id, series, span)
+    changed = [replace(one, is_on=not one.is_on) if one.uid == switched else one
+               for one in standing]  # fmt: skip
+    changed += [step] if step else []
+    return compared(corrected(source, standing), corrected(source, changed))
+
+
+def compared(before: Series, after: Series) -> Effect:
+    """Return how two states of the same readings differ."""
+    both, a, b = np.intersect1d(before.times_utc_ms, after.times_utc_ms, assume_unique=True,
+                                return_indices=True)  # fmt: skip
+    differences = after.values[b] - before.values[a]
+    moved = differences[differences != 0]
+    doubted = int((after.quality == 1).sum()) - int((before.quality == 1).sum())
+    most = float(moved[np.argmax(np.abs(moved))]) if len(moved) else 0.0
+    mean = float(moved.mean()) if len(moved) else 0.0
+    return Effect(before, after, len(moved), len(before) - len(both), len(after) - len(both),
+                  doubted, mean, most)  # fmt: skip
+
+
+# -- doing -----------------------------------------------------------------------------------------
+def keep(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
+    """Keep a proposed step; returns its id.
+
+    Raises:
+        InputError: no words, or there is no such series.
+    """
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands beside the step from then on.")
+    with desk.archive.reading() as session:
+        uid, made = kept_point(session, point.id).uid, layout(session)
+        if not (made.of_series(point.id, step.series) or made.calculated(point.id, step.series)):
+            raise InputError("There is no such series at this point; choose one of the list.")
+    key = fresh_id()
+    desk.do(CorrectionSet(uid, key, step.series, step.kind, step.version, step.start_ms,
+                          step.end_ms, step.parameters, words.strip()))  # fmt: skip
+    refresh_excursions(desk, point.id)
+    return key
+
+
+def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> None:
+    """Switch a step off, or on again.
+
+    Raises:
+        InputError: somebody did so meanwhile, or took it back.
+    """
+    desk.do(CorrectionSwitched(step.point, step.uid, step.series, step.start_ms, step.end_ms,
+                               not step.is_on, words.strip()))  # fmt: skip
+    refresh_excursions(desk, point.id)
+
+
+def take_back(desk: Desk, point: PointPlace, step: Correction) -> None:
+    """Take a step back: the record is exactly what it was without it."""
+    desk.do(CorrectionTakenBack(step.point, step.uid, step.series, step.start_ms, step.end_ms))
+    refresh_excursions(desk, point.id)
+
+
+def step_words(step: Correction) -> str:
+    """Return what a step does, in words."""
+    return step.does.told(step.parameters, quantity(channel_of(step.series)).unit)

@@ -1,0 +1,152 @@
+"""The whole story of one reading: the bytes it came in, its number, its logger's clock, what every
+step of the chain made of it, how sure it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.readings import recorded_at
+from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.offloads import offloads_in
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.calculating import how_words
+from gezeiten.desk.record.correcting import chain, fitted_on_another_state
+from gezeiten.desk.record.records import around, given
+from gezeiten.domain.kept import KnownMission, KnownOffload
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.steps.chain import Correction, corrected
+from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.errors import InputError
+
+
+@dataclass(frozen=True, slots=True)
+class Bytes:
+    """What a reading came in: of which source and mission, its number and value there (NaN: no
+    sensor), and every offload whose bytes hold it, oldest first."""
+
+    source: str
+    is_logger: bool
+    mission: KnownMission
+    number: int
+    value: float
+    offloads: tuple[KnownOffload, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Passed:
+    """A step of the chain that a reading passed: value and quality after it, value None where the
+    step took it out."""
+
+    step: Correction
+    value: float | None
+    quality: Quality
+
+
+@dataclass(frozen=True, slots=True)
+class Input:
+    """What a calculated reading rests on: of which series, and its value at that instant, None
+    where it is interpolated between two."""
+
+    point: PointPlace
+    series: str
+    value: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Story:
+    """A reading and how it came about. value: None where a step took it out; bytes: None of what is
+    calculated or estimated; how: of a calculated one in words; fill: the step that estimated it;
+    is_old_fill: its readings were corrected otherwise since."""
+
+    point: PointPlace
+    series: str
+    at_ms: int
+    value: float | None
+    quality: Quality
+    bytes: Bytes | None
+    passed: tuple[Passed, ...]
+    how: str = ""
+    inputs: tuple[Input, ...] = ()
+    fill: RecordStep | None = None
+    is_old_fill: bool = False
+
+
+def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
+    """Return the story of the reading of a series (its key) that stands nearest to an instant.
+
+    Raises:
+        InputError: the series has none.
+        ArchiveDamagedError: it is damaged.
+    """
+    at_ms = _nearest(desk, point, series, at_ms)
+    source = given(desk, point.id, series, (at_ms, at_ms + 1))
+    links = chain(desk, point, series)
+    if not len(source):
+        fill = next((one for one in links.fills if one.touches(at_ms, at_ms + 1)), None)
+        stands = around(desk, point.id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
+        is_old = fill is not None and fitted_on_another_state(fill, links.corrections)
+        return Story(point, series, at_ms, *_of(stands), None, (), links.how, fill=fill,
+                     is_old_fill=is_old)  # fmt: skip
+    passed, standing = [], source
+    for i, step in enumerate(links.corrections):
+        if step.is_on and step.touches(at_ms, at_ms + 1):
+            standing = corrected(source, links.corrections[: i + 1])
+            passed.append(Passed(step, *_of(standing)))
+    with desk.archive.reading() as session:
+        how = layout(session).calculated(point.id, series)
+        its_bytes = None if how else _bytes(session, point.id, series, at_ms)
+    inputs = () if how is None else _inputs(desk, how, at_ms)
+    return Story(point, series, at_ms, *_of(standing), its_bytes, tuple(passed),
+                 how_words(desk, point).get(series, ""), inputs)  # fmt: skip
+
+
+def _nearest(desk: Desk, point: PointPlace, series: str, at_ms: int) -> int:
+    span = (at_ms, at_ms + 1)
+    stands = around(desk, point.id, series, span)
+    instants = np.union1d(stands.times_utc_ms, given(desk, point.id, series, span).times_utc_ms)
+    if not len(instants):
+        raise InputError(f"{quantity(channel_of(series)).name} has no reading here; choose another "
+                         "series.")  # fmt: skip
+    return int(instants[np.argmin(np.abs(instants - at_ms))])
+
+
+def _of(series: Series) -> tuple[float | None, Quality]:
+    if not len(series):
+        return None, Quality.MISSING
+    return float(series.values[0]), Quality(int(series.quality[0]))
+
+
+def _bytes(session: ArchiveSession, point_id: int, series: str, at_ms: int) -> Bytes | None:
+    for feed in layout(session).of_series(point_id, series):
+        if feed.start_ms <= at_ms < feed.end_ms:
+            return _of_feed(session, feed, at_ms)
+    return None
+
+
+def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
+    found = recorded_at(session, feed, at_ms)
+    if found is None:
+        return None
+    mission = missions_by_id(session, {feed.mission})[feed.mission]
+    offloads = offloads_in(session, mission.id, (at_ms, at_ms + 1))
+    stay = feed.deployment.stay
+    return Bytes(stay.source, stay.is_logger, mission, *found, tuple(offloads))
+
+
+def _inputs(desk: Desk, how: Derived, at_ms: int) -> tuple[Input, ...]:
+    places = {one.uid: one for one in points(desk)}
+    found = []
+    for uid, series in how.inputs:
+        stands = around(desk, places[uid].id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
+        found.append(Input(places[uid], series, _of(stands)[0]))
+    return tuple(found)

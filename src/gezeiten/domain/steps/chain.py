@@ -1,0 +1,115 @@
+"""The chain of a series: corrections from what its source gave to what is in the record.
+
+Source: docs/calculations.md, "Corrections". Nothing that was offloaded changes by it: a step that
+is switched off, or taken back, leaves exactly what was before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.series.quality import Quality, worst
+from gezeiten.domain.series.series import Series, join_series, make_series
+from gezeiten.domain.series.timeline import EVER_MS
+from gezeiten.domain.steps.corrections import CORRECTIONS, CorrectionKind
+from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT, TAKEN_OUT, mark_of
+
+
+@dataclass(frozen=True, slots=True)
+class Correction:
+    """A step in the chain of a series (its key) of a point, in force in [start_ms, end_ms), None:
+    until further notice. uid: its id; kind, version: by which; is_on: else it has no effect."""
+
+    uid: str
+    point: str
+    series: str
+    kind: str
+    version: int
+    start_ms: int
+    end_ms: int | None
+    parameters: dict[str, Any]
+    words: str
+    said_ms: int
+    said_by: str
+    is_on: bool = True
+
+    @property
+    def until_ms(self) -> int:
+        """Its end, `EVER_MS` where it has none."""
+        return EVER_MS if self.end_ms is None else self.end_ms
+
+    @property
+    def does(self) -> CorrectionKind:
+        """What its kind does."""
+        return CORRECTIONS[self.kind, self.version]
+
+    def touches(self, start_ms: int, end_ms: int) -> bool:
+        """Whether any of a stretch lies in it."""
+        return self.start_ms < end_ms and self.until_ms > start_ms
+
+
+def in_order(said: Sequence[Correction]) -> list[Correction]:
+    """Return steps in the order of the chain: by kind, of one kind those said earlier first. What a
+    newer version said, which is not known here, has no effect."""
+    known = [one for one in said if (one.kind, one.version) in CORRECTIONS]
+    return sorted(known, key=lambda one: (one.does.order, one.said_ms, one.uid))
+
+
+def corrected(series: Series, steps: Sequence[Correction]) -> Series:
+    """Return measured readings as they stand in the record.
+
+    Args:
+        series: of one series, estimates left out (these come after all corrections).
+        steps: of its chain; those that are off are passed over.
+
+    A step that gives no finite value leaves none, as a mark "taken out" does. Of several marks on a
+    reading the one said last stands: "kept" brings one back that a step before took out.
+    """
+    standing = [one for one in in_order(steps) if one.is_on]
+    if not len(series) or not standing:
+        return series
+    for step in standing:
+        if not mark_of(step.kind, step.parameters):
+            series = _in_its_stretch(series, step)
+    marks = _marks(series, standing)
+    values, quality = series.values, series.quality
+    if marks is not None:
+        doubted = np.where(marks == _SUSPECT, np.uint8(Quality.SUSPECT), np.uint8(Quality.GOOD))
+        quality = worst(quality, doubted)
+        values = np.where(marks == _TAKEN_OUT, np.nan, values)
+    return make_series(series.times_utc_ms, values, series.interval_ms, quality, is_in_order=True)
+
+
+def _in_its_stretch(series: Series, step: Correction) -> Series:
+    a, b = series.times_utc_ms.searchsorted((step.start_ms, step.until_ms))
+    if a == b:
+        return series
+    with np.errstate(all="ignore"):
+        changed = step.does.apply(
+            series.part(slice(a, b)), step.parameters, step.start_ms, step.until_ms
+        )
+    if b - a == len(series):
+        return changed
+    return join_series([series.part(slice(0, a)), changed, series.part(slice(b, None))])
+
+
+_SUSPECT, _TAKEN_OUT = MARKS.index(SUSPECT) + 1, MARKS.index(TAKEN_OUT) + 1
+
+
+def _marks(series: Series, steps: Sequence[Correction]) -> NDArray[np.uint8] | None:
+    """Return what is said of each reading as its place in `MARKS` from 1 on, 0 where nothing is;
+    None where nothing is said of any."""
+    said = [(one, mark_of(one.kind, one.parameters)) for one in steps]
+    said = [(one, mark) for one, mark in said if mark]
+    if not said:
+        return None
+    marks = np.zeros(len(series), np.uint8)
+    for step, mark in sorted(said, key=lambda one: (one[0].said_ms, one[0].uid)):
+        a, b = series.times_utc_ms.searchsorted((step.start_ms, step.until_ms))
+        marks[a:b] = MARKS.index(mark) + 1
+    return marks

@@ -1,0 +1,426 @@
+"""From the source to the record: the chain of a series, each step switched, tried before it is
+kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QHeaderView,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.record.correcting import (
+    Chain,
+    Effect,
+    chain,
+    effect,
+    fitted_on_another_state,
+    keep,
+    proposed,
+    step_words,
+    switch,
+    take_back,
+)
+from gezeiten.desk.record.records import extent
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
+from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
+from gezeiten.errors import InputError
+from gezeiten.ui.mend.chain_model import (
+    Link,
+    Trying,
+    chosen_step,
+    drawn,
+    links,
+    tried_stretch,
+)
+from gezeiten.ui.parts.chart_lanes import Lane, Tint
+from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.lanes import feed, made_ready, trace_of
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
+from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, instant, number, tr
+from gezeiten.ui.shell.units import units_of
+
+_MOST_SHOWN_MS = 400 * DAY_MS
+_KINDS = (("linear", "Offset and gain"), ("points", "Calibration points"), ("mark", "Mark"),
+          ("trim", "Not in place"))  # fmt: skip
+_MARK_NAMES = {"kept": "kept: it is right", "suspect": "suspect", "taken out": "taken out"}
+
+
+class ChainDialog(QDialog):
+    """Shows how a series of a point comes from its source to the record, and corrects it."""
+
+    def __init__(
+        self, parent: QWidget, house: House, point: PointPlace, series: str = "",
+        view: Span | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self.setWindowTitle(tr("From source to record") + f" · {point.full_name}")
+        self._house, self._point = house, point
+        self._view, self._chain = view, Chain((), "", (), ())
+        self._lane: Lane | None = None
+        self._acting = Acting(house, self._say)
+        self._units = units_of(house.desk.settings)
+        self.trying = Trying()
+        self.series = QComboBox()
+        self.series.setAccessibleName(tr("Series"))
+        for place in point.channels:
+            self.series.addItem(quantity(place.channel).name, place)
+        keys = [place.channel for place in point.channels]
+        self.series.setCurrentIndex(keys.index(series) if series in keys else 0)
+        self.table = plain_table(
+            tr("Chain of the series"),
+            [tr("Step"), tr("What"), tr("In force (%1)").replace("%1", point.zone), tr("By"),
+             tr("Why")],
+        )  # fmt: skip
+        for wide in (1, 2, 4):
+            self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+        self.chart = LaneChart(house.theme, tr("As it is, and as it would be"))
+        feed(house, self.chart, "chain pictures")
+        self.chart.marked.connect(self._marked)
+        self.figures = label("", "muted", wrap=True)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self._make_fields()
+        self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)
+        self.undo_button = button(tr("Take the chosen step back"), self.take_back)
+        self.setLayout(self._laid_out())
+        self.resize(1010, 690)
+        self.table.itemSelectionChanged.connect(self._chosen_changed)
+        self.series.currentIndexChanged.connect(lambda _: self._load())
+        self.kind.currentIndexChanged.connect(lambda _: self._suit_kind())
+        self._suit_kind()
+        self._load()
+
+    # -- making ----------------------------------------------------------------------------------
+    def _make_fields(self) -> None:
+        self.kind = QComboBox()
+        self.kind.setAccessibleName(tr("Kind of correction"))
+        for key, name in _KINDS:
+            self.kind.addItem(tr(name), key)
+        self.offset, self.gain = QLineEdit(number(0, 1)), QLineEdit(number(1, 1))
+        self.u = QLineEdit()
+        self.points, self.as_found = QLineEdit(), QLineEdit()
+        self.points.setPlaceholderText(tr("reading → reference; …"))
+        self.as_found.setPlaceholderText(tr("at the end, if others"))
+        self.mark = QComboBox()
+        for name in MARKS:
+            self.mark.addItem(tr(_MARK_NAMES[name]), name)
+        self.mark.setCurrentIndex(MARKS.index(SUSPECT))
+        self.cause = QLineEdit()
+        self.cause.setPlaceholderText(tr("spike, out of water, …"))
+        names = ((self.offset, tr("Offset")), (self.gain, tr("Gain")),
+                 (self.u, tr("Uncertainty ±U")), (self.points, tr("Points")),
+                 (self.as_found, tr("Points at the end")), (self.mark, tr("These readings are")),
+                 (self.cause, tr("Cause")))  # fmt: skip
+        for part, name in names:
+            part.setAccessibleName(name)
+            if isinstance(part, QLineEdit):
+                part.editingFinished.connect(self._try)
+        self.mark.currentIndexChanged.connect(lambda _: self._try())
+        self._room = FlowLayout(spacing=10)
+        self._captions = dict(names)
+        self.words = why_field()
+        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.open_end = QCheckBox(tr("until further notice"))
+        self.open_end.setChecked(True)
+        self.until.setEnabled(False)
+        self.open_end.toggled.connect(self._end_toggled)
+        for field in (self.since, self.until):
+            field.editingFinished.connect(self._try)
+
+    def _laid_out(self) -> QVBoxLayout:
+        self.entry = QWidget()
+        self.keep_button = button(tr("Keep it"), self.keep, "primary")
+        self.entry.setLayout(
+            column(
+                row(label(tr("Correct it"), "head"), self.kind, 1, spacing=8),
+                self._room,
+                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
+                    self.open_end,
+                    label(tr("%1 · Shift+drag marks").replace("%1", self._point.zone), "muted"),
+                    1, spacing=6),
+                row(self.words, self.keep_button, spacing=6),
+                spacing=6,
+            )
+        )  # fmt: skip
+        laid = column(
+            row(self.series, label(tr("dashed: as it would be"), "muted"), 1, self.switch_button,
+                self.undo_button, spacing=8),
+            self.table, self.chart.scroll(), self.figures, self.entry, self.problem,
+            row(label(tr("What was offloaded never changes."), "muted"), 1,
+                button(tr("Close"), self.accept)),
+            spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.table, 2)
+        laid.setStretchFactor(self.chart.scroll(), 3)
+        if self._house.is_looking:
+            for part in (self.entry, self.switch_button, self.undo_button):
+                part.hide()
+        return laid
+
+    # -- showing ---------------------------------------------------------------------------------
+    @property
+    def key(self) -> str:
+        """The series shown, "" where the point has none."""
+        place: ChannelPlace | None = self.series.currentData()
+        return place.channel if place else ""
+
+    def _load(self) -> None:
+        key, point, desk = self.key, self._point, self._house.desk
+        if not key:
+            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            return
+        self.trying.unit = unit = self._units.of_series(point, key)
+        given_view = self._view
+
+        def look(_task: object) -> tuple[Chain, Lane, Span]:
+            whole = extent(desk, point.id, [key]) or (0, 1)
+            span = tried_stretch(given_view or whole, whole, _MOST_SHOWN_MS)
+            name = quantity(key)
+            decimals = max(name.decimals + unit.extra_decimals, 0)
+            lane = Lane(name.name, unit.name, decimals, (trace_of(desk, point, key, unit),))
+            return chain(desk, point, key), made_ready(desk, [lane], span)[0], span
+
+        self._house.run(look, self._show, failed=self._say, latest="chain")
+
+    def _show(self, seen: tuple[Chain, Lane, Span]) -> None:
+        self._chain, self._lane, self._view = seen
+        listed = links(self._chain)
+        fill(self.table, [self._row(one) for one in listed], list(listed))
+        steps = [i for i, one in enumerate(listed) if one.kind == "correction"]
+        self.table.setCurrentCell(steps[-1] if steps else 0, 0)
+        self.chart.show_lanes([self._lane], self._view, self._point.zone)
+        if self.since.dateTime().toMSecsSinceEpoch() < DAY_MS * 20_000:  # nobody said anything yet
+            for field, at_ms in zip((self.since, self.until), self._view, strict=True):
+                field.show_instant(at_ms, self._point.zone)
+        self._show_figures(None)
+        self._show_buttons()
+
+    def _row(self, link: Link) -> list[str]:
+        thing, zone = link.thing, self._point.zone
+        if link.kind == "source":
+            mission = tr("%1, mission %2").replace("%2", number(thing.mission))
+            what = mission.replace("%1", thing.source) if thing.is_logger else thing.source
+            since, until = thing.feed.start_ms, thing.feed.end_ms
+            return [tr("Source"), what, self._stretch(since, until), "", ""]
+        if link.kind == "calculated":
+            return [tr("Calculated"), tr(thing), tr("always"), "", ""]
+        if link.kind == "correction":
+            name = tr(thing.does.name) + ("" if thing.is_on else " · " + tr("off"))
+            return [name, tr(step_words(thing)), self._stretch(thing.start_ms, thing.until_ms),
+                    f"{thing.said_by}, {instant(thing.said_ms, zone)}", thing.words]  # fmt: skip
+        error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
+        old = fitted_on_another_state(thing, self._chain.corrections)
+        why = tr("made before the readings beside it were corrected; make it anew") if old else ""
+        return [tr("Gap filled"), tr("straight line, %1").replace("%1", error),
+                self._stretch(thing.start_ms, thing.end_ms),
+                f"{thing.made_by}, {instant(thing.made_ms, zone)}", why]  # fmt: skip
+
+    def _stretch(self, start_ms: int, end_ms: int) -> str:
+        zone = self._point.zone
+        begin = tr("the first") if start_ms <= -EVER_MS else instant(start_ms, zone)
+        return f"{begin} – {tr('still') if end_ms >= EVER_MS else instant(end_ms, zone)}"
+
+    def _suit_kind(self) -> None:
+        clear(self._room)
+        self.trying.kind = self.kind.currentData()
+        fields = {"linear": (self.offset, self.gain, self.u),
+                  "points": (self.points, self.as_found, self.u),
+                  "mark": (self.mark, self.cause), "trim": ()}[self.trying.kind]  # fmt: skip
+        for part in (self.offset, self.gain, self.u, self.points, self.as_found, self.mark,
+                     self.cause):  # fmt: skip
+            part.setParent(None)
+        for part in fields:
+            holder = QWidget()
+            unit = self.trying.unit.name if part in (self.offset, self.u, self.points) else ""
+            caption = f"{self._captions[part]}, {unit}" if unit else self._captions[part]
+            holder.setLayout(captioned(caption, part))
+            part.show()
+            self._room.addWidget(holder)
+        if self.trying.kind == "trim":
+            words = tr("Readings from before or after the sensor was in its place are taken out.")
+            self._room.addWidget(label(words, "muted"))
+        self._try()
+
+    def _end_toggled(self, on: bool) -> None:
+        self.until.setEnabled(not on)
+        self._try()
+
+    def _marked(self, span: Span | None) -> None:
+        """A stretch marked with the mouse is the one that is tried."""
+        if span is None:
+            return
+        for field, at_ms in zip((self.since, self.until), span, strict=True):
+            field.show_instant(at_ms, self._point.zone)
+        self.open_end.setChecked(False)
+        self._try()
+
+    # -- trying ----------------------------------------------------------------------------------
+    def _proposed(self) -> Correction:
+        """Raises FieldError, InputError."""
+        zone = self._point.zone
+        end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
+        span = (self.since.instant_ms(zone), end_ms)
+        return proposed(self._point, self.key, self.trying.kind, span, self._parameters())
+
+    def _parameters(self) -> Mapping[str, Any]:
+        u = number_of(self.u, tr("Uncertainty ±U")) if self.u.text().strip() else 0.0
+        if self.trying.kind == "linear":
+            numbers = (number_of(self.offset, tr("Offset")), number_of(self.gain, tr("Gain")), u)
+            return self.trying.linear(*numbers)
+        if self.trying.kind == "points":
+            points, as_found = (self.trying.points(field.text(), self._number)
+                                for field in (self.points, self.as_found))  # fmt: skip
+            return {"points": points, "as_found": as_found,
+                    "u": self.trying.unit.recorded_difference(u)}  # fmt: skip
+        if self.trying.kind == "mark":
+            return {"mark": self.mark.currentData(), "cause": self.cause.text().strip()}
+        return {}
+
+    def _number(self, text: str) -> float:
+        field = QLineEdit(text)
+        field.setLocale(self.locale())
+        return number_of(field, tr("Points"))
+
+    def _try(self) -> None:
+        """Show what the step that the fields say would do."""
+        if self._lane is None or self._is_untouched():
+            return
+        try:
+            step = self._proposed()
+        except (FieldError, InputError) as exc:
+            self._say(str(exc))
+            return
+        self._say("")
+        self._look(step=step)
+
+    def _is_untouched(self) -> bool:
+        said = self.offset.text() != number(0, 1) or self.gain.text() != number(1, 1)
+        if self.trying.kind == "linear":
+            return not said
+        if self.trying.kind == "points":
+            return not self.points.text().strip()
+        return self.open_end.isChecked()  # who marks says until when
+
+    def _chosen_changed(self) -> None:
+        step = chosen_step(self._chosen())
+        self._show_buttons()
+        if step is not None and self._lane is not None:
+            self._look(switched=step.uid)
+        elif self._lane is not None:
+            self._show_figures(None)
+
+    def _look(self, step: Correction | None = None, switched: str = "") -> None:
+        desk, point, key, span = self._house.desk, self._point, self.key, self._view
+        assert span is not None  # something is shown
+        self._house.run(
+            lambda _task: effect(desk, point, key, span, step=step, switched=switched),
+            self._show_figures, failed=self._say, latest="chain effect",
+        )  # fmt: skip
+
+    def _show_figures(self, seen: Effect | None) -> None:
+        if self._lane is None or self._view is None:
+            return
+        unit, lane = self.trying.unit, self._lane
+        if seen is not None and (seen.changed or seen.gone or seen.back or seen.suspect):
+            lane = replace(lane, proposal=drawn(seen, unit), tints=self._tints(seen))
+        self.chart.show_lanes([lane], self._view, self._point.zone)
+        self.figures.setText(self._effect_words(seen) if seen else "")
+
+    def _tints(self, seen: Effect) -> tuple[Tint, ...]:
+        """Where readings would go, hatched as all that is absent."""
+        if not seen.gone:
+            return ()
+        gone = np.setdiff1d(seen.before.times_utc_ms, seen.after.times_utc_ms)
+        return (Tint((int(gone[0]), int(gone[-1]) + 1), "muted", alpha=150, hatched=True),)
+
+    def _effect_words(self, seen: Effect) -> str:
+        unit = self.trying.unit
+        decimals = quantity(self.key).decimals + max(unit.extra_decimals, 0) + 1
+
+        def shown(value: float) -> str:
+            words = number(unit.shown_difference(value), decimals)
+            return f"{'+' if value > 0 else ''}{words} {unit.name}".rstrip()
+
+        parts = []
+        if seen.changed:
+            words = counted(seen.changed, "%n changes by %1 on average, at most by %2",
+                            "%n change by %1 on average, at most by %2")  # fmt: skip
+            parts.append(words.replace("%1", shown(seen.mean)).replace("%2", shown(seen.most)))
+        parts += [counted(seen.gone, "%n taken out", "%n taken out")] if seen.gone else []
+        parts += [counted(seen.back, "%n back again", "%n back again")] if seen.back else []
+        if seen.suspect:
+            more = tr("%1 more suspect") if seen.suspect > 0 else tr("%1 fewer suspect")
+            parts.append(more.replace("%1", number(abs(seen.suspect))))
+        of = counted(len(seen.before), "Of %n reading in view", "Of %n readings in view")
+        return f"{of}: {' · '.join(parts) if parts else tr('none changes')}."
+
+    # -- doing -----------------------------------------------------------------------------------
+    def _chosen(self) -> Link | None:
+        one = chosen_thing(self.table)
+        return one if isinstance(one, Link) else None
+
+    def _show_buttons(self) -> None:
+        step = chosen_step(self._chosen())
+        for act in (self.switch_button, self.undo_button):
+            act.setEnabled(step is not None)
+        is_off = step is not None and not step.is_on
+        self.switch_button.setText(
+            tr("Switch the chosen step on") if is_off else tr("Switch the chosen step off")
+        )
+
+    def switch_chosen(self) -> None:
+        """Switch the chosen step off, or on again."""
+        step, desk, point = chosen_step(self._chosen()), self._house.desk, self._point
+        if step is not None:
+            words = self.words.text()
+            self._do(lambda: switch(desk, point, step, words))
+
+    def take_back(self) -> None:
+        """Take the chosen step back."""
+        step, desk, point = chosen_step(self._chosen()), self._house.desk, self._point
+        if step is not None:
+            self._do(lambda: take_back(desk, point, step))
+
+    def keep(self) -> None:
+        """Keep the step that the fields say."""
+        desk, point, words = self._house.desk, self._point, self.words.text()
+        try:
+            step = self._proposed()
+        except (FieldError, InputError) as exc:
+            self._say(str(exc))
+            return
+        self._do(lambda: keep(desk, point, step, words))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self.cause.clear()
+            self._house.archive_changed.emit()
+            self._house.say(tr("Kept; excursions were found anew."))
+            self._load()
+
+        self._acting.do(act, done)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))

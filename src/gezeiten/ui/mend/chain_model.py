@@ -1,0 +1,112 @@
+"""What is shown of a series' chain and of a step that is tried; no Qt."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+
+from gezeiten.desk.record.correcting import Chain, Effect
+from gezeiten.domain.quantities.quantities import ShownUnit
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.chain import Correction
+from gezeiten.errors import InputError
+
+LinkKind = Literal["source", "calculated", "correction", "fill"]
+MOST_DRAWN = 6_000
+"""Readings of a trial that are drawn; of more, the extremes of stretches."""
+_ARROW = re.compile(r"\s*(?:→|->|=>|>|=)\s*")
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A line of the chain: what it is, and the thing itself."""
+
+    kind: LinkKind
+    thing: Any
+
+
+def links(chain: Chain) -> list[Link]:
+    """Return the lines of a chain from the source on."""
+    found = [Link("source", one) for one in chain.feeds]
+    found += [Link("calculated", chain.how)] if chain.how else []
+    found += [Link("correction", one) for one in chain.corrections]
+    return found + [Link("fill", one) for one in chain.fills]
+
+
+@dataclass(slots=True)
+class Trying:
+    """The step that is tried. kind: of a correction; span: where it would be in force, the end None
+    for until further notice; unit: in which numbers are typed."""
+
+    kind: str = "linear"
+    span: tuple[int, int | None] = (0, None)
+    unit: ShownUnit = field(default_factory=lambda: ShownUnit(""))
+
+    def linear(self, offset: float, gain: float, u: float) -> dict[str, float]:
+        """Return offset and gain as they apply to what is recorded, typed in the unit shown."""
+        shift, factor = self.unit.offset, self.unit.factor
+        return {"offset": (offset + gain * shift - shift) / factor, "gain": gain,
+                "u": self.unit.recorded_difference(u)}  # fmt: skip
+
+    def points(self, text: str, to_number: Callable[[str], float]) -> list[list[float]]:
+        """Return the points that are typed as "0 → 0.1; 20 → 20.2", as they are recorded.
+
+        Raises:
+            InputError: they are not written so.
+        """
+        found = []
+        for part in filter(None, (one.strip() for one in text.split(";"))):
+            both = _ARROW.split(part)
+            if len(both) != 2:
+                raise InputError(f"“{part}” is no point; type “reading → reference”.")
+            found.append([self.unit.recorded(to_number(one)) for one in both])
+        return found
+
+
+def is_switchable(link: Link | None) -> bool:
+    """Whether a line can be switched off and on."""
+    return link is not None and link.kind == "correction"
+
+
+def chosen_step(link: Link | None) -> Correction | None:
+    """Return the correction of a line, None of another one."""
+    return link.thing if link is not None and link.kind == "correction" else None
+
+
+def drawn(effect: Effect, unit: ShownUnit) -> Series:
+    """Return a trial as it is drawn, in the unit shown: of many readings the lowest and the highest
+    of each stretch."""
+    series = effect.after
+    shown = series.values * unit.factor + unit.offset
+    whole = Series(series.times_utc_ms, shown, series.quality, series.interval_ms)
+    if len(whole) <= MOST_DRAWN:
+        return whole
+    edges = np.linspace(0, len(whole), MOST_DRAWN // 2 + 1).astype(np.int64)[:-1]
+    both = [_place_of(shown, edges, least=least) for least in (True, False)]
+    keep = np.unique(np.concatenate(both))
+    mask = np.zeros(len(whole), np.bool_)
+    mask[keep] = True
+    return whole.part(mask)
+
+
+def _place_of(values: Any, edges: Any, *, least: bool) -> Any:
+    """Return the first place of the least or the greatest value of each stretch between edges."""
+    extremes = (np.minimum if least else np.maximum).reduceat(values, edges)
+    lengths = np.diff(np.append(edges, len(values)))
+    of = np.repeat(np.arange(len(edges)), lengths)
+    hits = np.flatnonzero(values == extremes[of])
+    _, first = np.unique(of[hits], return_index=True)
+    return hits[first]
+
+
+def tried_stretch(view: Span, whole: Span | None, most_ms: int) -> Span:
+    """Return the stretch in which a trial is shown: that in view, at most the last part of it, and
+    where that holds nothing, the last of all."""
+    if whole is not None and (view[1] <= whole[0] or view[0] >= whole[1]):
+        view = whole
+    return (max(view[0], view[1] - most_ms), view[1])

@@ -1,0 +1,133 @@
+"""The whole story of one reading in one panel: bytes, number, clock, steps, quality."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QWidget
+
+from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.record.correcting import step_words
+from gezeiten.desk.record.story import Bytes, Story, story
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.quality import Quality
+from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import instant, number, tr
+from gezeiten.ui.shell.units import units_of
+
+_SIGNS = 16
+"""Of a fingerprint that are shown; the whole one stands in its tip."""
+
+
+class StoryDialog(QDialog):
+    """Tells how the reading of a point nearest to an instant came about."""
+
+    def __init__(
+        self, parent: QWidget, house: House, point: PointPlace, at_ms: int, series: str = ""
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Story of a reading") + f" · {point.full_name}")
+        self._house, self._point, self._at_ms = house, point, at_ms
+        self._units = units_of(house.desk.settings)
+        self.series = QComboBox()
+        self.series.setAccessibleName(tr("Series"))
+        for place in point.channels:
+            self.series.addItem(quantity(place.channel).name, place)
+        keys = [place.channel for place in point.channels]
+        self.series.setCurrentIndex(keys.index(series) if series in keys else 0)
+        self.title = label("", "head", wrap=True)
+        self.lines = QGridLayout()
+        self.lines.setHorizontalSpacing(16)
+        self.lines.setVerticalSpacing(6)
+        self.lines.setColumnStretch(1, 1)
+        self.problem = label("", "ember", wrap=True)
+        self.setLayout(
+            column(row(self.series, 1), self.title, self.lines, self.problem, 1,
+                   row(1, button(tr("Close"), self.accept)), spacing=10, margins=16)
+        )  # fmt: skip
+        self.resize(660, 420)
+        self.series.currentIndexChanged.connect(lambda _: self._load())
+        self._load()
+
+    def _load(self) -> None:
+        place: ChannelPlace | None = self.series.currentData()
+        if place is None:
+            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            return
+        desk, point, key, at_ms = self._house.desk, self._point, place.channel, self._at_ms
+        self._house.run(lambda _task: story(desk, point, key, at_ms), self._show, failed=self._say,
+                        latest="story")  # fmt: skip
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+
+    def _value(self, value: float | None) -> str:
+        place: ChannelPlace = self.series.currentData()
+        if value is None:
+            return tr("no value")
+        if value != value:
+            return tr("no sensor")
+        own = self._units.own(self._point, place.channel)
+        return self._units.value(place.channel, value, own)
+
+    def _show(self, told: Story) -> None:
+        self._say("")
+        clear(self.lines)
+        zone = self._point.zone
+        at = instant(told.at_ms, zone, weekday=True, seconds=True)
+        self.title.setText(f"{at} ({zone}) · {instant(told.at_ms, 'UTC', seconds=True)} UTC")
+        if told.bytes is not None:
+            self._tell_bytes(told.bytes)
+        if told.how:
+            self._line(tr("Calculated"), tr(told.how))
+            for one in told.inputs:
+                name = quantity(one.series).name
+                where = "" if one.point.id == self._point.id else f" · {one.point.full_name}"
+                shown = tr("between two readings") if one.value is None else self._units.value(
+                    one.series, one.value, self._units.own(one.point, one.series))  # fmt: skip
+                self._line(f"{name}{where}", shown)
+        if told.fill is not None:
+            error = self._units.error(self._point, told.series, float(told.fill.facts["rmse"]))
+            words = tr("by a straight line, %1; %2, %3").replace("%1", error)
+            words = words.replace("%2", told.fill.made_by)
+            words = words.replace("%3", instant(told.fill.made_ms, zone))
+            old = tr(" · made before the readings beside it were corrected")
+            self._line(tr("Estimated"), words + (old if told.is_old_fill else ""))
+        for passed in told.passed:
+            step = passed.step
+            who = f"{step.said_by}, {instant(step.said_ms, zone)}: {step.words}"
+            became = f"{tr(step_words(step))} → {self._value(passed.value)}"
+            self._line(tr(step.does.name), f"{became}\n{who}")
+        quality = "" if told.value is None else f" · {_quality_words(told.quality)}"
+        self._line(tr("In the record"), f"{self._value(told.value)}{quality}", head=True)
+
+    def _tell_bytes(self, its: Bytes) -> None:
+        zone = self._point.zone
+        mission = tr("%1, mission %2, reading %3") if its.is_logger else tr("%1, line %3")
+        words = mission.replace("%1", its.source).replace("%2", number(its.mission.number))
+        self._line(tr("Recorded"), words.replace("%3", number(its.number)))
+        self._line(tr("As recorded"), self._value(its.value))
+        for one in its.offloads:
+            told = f"{instant(one.at_ms, zone)}, {one.person}, {tr(one.route)}"
+            if one.clock_difference_ms is not None:
+                off = number(one.clock_difference_ms / 1000, 1)
+                told += " · " + tr("its clock was off by %1 s").replace("%1", off)
+            self._line(tr("Bytes"), f"{one.sha256[:_SIGNS]}… · {told}", tip=one.sha256)
+        if not its.offloads:
+            self._line(tr("Bytes"), tr("known from no offload; verify the archive"))
+
+    def _line(self, name: str, words: str, tip: str = "", *, head: bool = False) -> None:
+        at = self.lines.rowCount()
+        first = label(name, "muted")
+        second = label(words, "head" if head else "", wrap=True)
+        second.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse
+            | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        second.setToolTip(tip)
+        self.lines.addWidget(first, at, 0, Qt.AlignmentFlag.AlignTop)
+        self.lines.addWidget(second, at, 1)
+
+
+def _quality_words(code: Quality) -> str:
+    return tr("code %1").replace("%1", tr(code.word))

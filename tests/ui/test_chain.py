@@ -1,0 +1,131 @@
+"""From source to record in the real window: a step tried, kept, switched, taken back; the story of
+a reading; and the model behind it, without a window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import point_named
+from gezeiten.desk.record.correcting import chain, compared
+from gezeiten.desk.record.records import record
+from gezeiten.domain.quantities.units import shown_unit
+from gezeiten.domain.series.series import make_series
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.errors import InputError
+from gezeiten.ui.mend.chain_dialog import ChainDialog
+from gezeiten.ui.mend.chain_model import MOST_DRAWN, Trying, drawn, tried_stretch
+from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui.test_sources_and_limits import shown
+from tests.ui_help import idle
+
+KEY = "probe_temperature"
+
+
+def test_what_is_typed_in_fahrenheit_corrects_what_was_recorded_in_celsius() -> None:
+    """By hand: 0.9 °F more are 0.5 °C; a gain of 2 doubles what is shown: 212 °F become 424 °F,
+    100 °C become 217.78 °C."""
+    trying = Trying(unit=shown_unit("°C", "°F"))
+    assert trying.linear(0.9, 1, 1.8) == pytest.approx({"offset": 0.5, "gain": 1, "u": 1.0})
+    doubled = trying.linear(0, 2, 0)
+    assert doubled["offset"] + 2 * 100 == pytest.approx(217.7778, abs=1e-4)
+    assert trying.points("32 → 33.8; 212=212", float) == [
+        [pytest.approx(0.0), pytest.approx(1.0)], [pytest.approx(100.0), pytest.approx(100.0)],
+    ]  # fmt: skip
+    with pytest.raises(InputError, match="reading → reference"):
+        trying.points("20 20.5", float)
+
+
+def test_of_a_long_stretch_no_spike_is_lost_where_it_is_drawn() -> None:
+    values = np.zeros(100_000)
+    values[[777, 50_001]] = 9, -9
+    series = make_series(np.arange(100_000, dtype=np.int64) * 1000, values, 1000)
+    made = drawn(compared(series, series), shown_unit("°C", "°C"))
+    assert len(made) <= MOST_DRAWN
+    assert {9.0, -9.0} <= set(made.values.tolist())
+
+
+def test_a_trial_is_shown_where_there_are_readings() -> None:
+    assert tried_stretch((50, 80), (0, 100), 1000) == (50, 80)
+    assert tried_stretch((500, 800), (0, 100), 1000) == (0, 100)
+    assert tried_stretch((0, 80), (0, 100), 20) == (60, 80)
+
+
+def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Cold room A")
+    before = record(demo_desk, point.id, KEY)
+    window.go(places.TRENDS, point.id)
+    idle(qtbot, window)
+    QTest.keyClick(window, Qt.Key.Key_C, Qt.KeyboardModifier.AltModifier)
+    idle(qtbot, window)
+    made: ChainDialog = shown(ChainDialog)
+    assert [made.table.item(0, i).text() for i in (0, 1)] == ["Source", "R-1107, mission 12"]
+    assert not made.switch_button.isEnabled()
+    made.offset.setText("0.5")
+    made.offset.editingFinished.emit()
+    idle(qtbot, window)
+    assert "change by +0.500 °C on average" in made.figures.text()
+    assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
+    made.keep()
+    idle(qtbot, window)
+    assert "few words" in made.problem.text()
+    made.words.setText("certificate K-118")
+    made.since.show_instant(int(before.times_utc_ms[0]) - DAY_MS, point.zone)
+    made.keep()
+    idle(qtbot, window)
+    after = record(demo_desk, point.id, KEY)
+    np.testing.assert_allclose(after.values - before.values, 0.5)
+    assert made.table.item(1, 1).text() == "offset +0.5 °C"
+    assert made.table.item(1, 4).text() == "certificate K-118"
+    made.table.setCurrentCell(1, 0)
+    idle(qtbot, window)
+    assert "-0.500 °C" in made.figures.text().replace("−", "-")
+    made.switch_chosen()
+    idle(qtbot, window)
+    assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
+    assert made.table.item(1, 0).text() == "Offset and gain · off"
+    assert made.switch_button.text() == "Switch the chosen step on"
+    made.take_back()
+    idle(qtbot, window)
+    assert made.table.rowCount() == 1
+    assert chain(demo_desk, point, KEY).corrections == ()
+
+
+def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Cold room A")
+    whole = record(demo_desk, point.id, KEY)
+    end = int(whole.times_utc_ms[-1])
+    made = ChainDialog(window, window.house, point, KEY, (end - 3 * DAY_MS, end))
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.kind.setCurrentIndex(made.kind.findData("mark"))
+    made.mark.setCurrentIndex(made.mark.findData("taken out"))
+    made.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
+    idle(qtbot, window)
+    assert "288 taken out" in made.figures.text()
+    made.words.setText("door left open for painting")
+    made.keep()
+    idle(qtbot, window)
+    assert len(whole) - len(record(demo_desk, point.id, KEY)) == 288
+    told = StoryDialog(window, window.house, point, end - DAY_MS - 600_000, KEY)
+    qtbot.addWidget(told)
+    told.show()
+    idle(qtbot, window)
+    items = [told.lines.itemAtPosition(row, 1) for row in range(told.lines.rowCount())]
+    lines = [item.widget().text() for item in items if item is not None]
+    assert lines[0].startswith("R-1107, mission 12, reading ")
+    assert any("JA" in line and "…" in line for line in lines)
+    assert "taken out → no value" in lines[-2]
+    assert "door left open for painting" in lines[-2]
+    assert lines[-1] == "no value"
