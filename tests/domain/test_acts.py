@@ -269,9 +269,10 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          WELL, "Air temperature: Calibration points: 0 → 0.1, 10 → 10.2 °C; at the end 0 → 0.2, "
          "from 1970-01-01 01:00 to 2027-01-01 00:00: K-2."),
         (CorrectionSet("p", "x", "air_temperature", "mark", 1, 0, NEW_YEAR_MS,
-                       {"mark": "taken out", "cause": "spike"}, "seen"), WELL,
-         "Air temperature: Mark: taken out (spike), from 1970-01-01 01:00 to 2027-01-01 00:00: "
-         "seen."),
+                       {"mark": "taken out", "cause": "spike", "stretches": [[1, 2], [4, 5]]},
+                       "seen"), WELL,
+         "Air temperature: Mark: taken out (spike), 2 stretches, from 1970-01-01 01:00 to "
+         "2027-01-01 00:00: seen."),
         (CorrectionSwitched("p", "x", "air_temperature", 0, None, False, "another sensor's"), WELL,
          "A correction of Air temperature switched off: another sensor's."),
         (CorrectionSwitched("p", "x", "air_temperature", 0, None, True, ""), WELL,

@@ -129,3 +129,38 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     assert "taken out → no value" in lines[-2]
     assert "door left open for painting" in lines[-2]
     assert lines[-1] == "no value"
+
+
+def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Cold room A")
+    whole = record(demo_desk, point.id, KEY)
+    end = int(whole.times_utc_ms[-1])
+    made = ChainDialog(window, window.house, point, KEY, (end - 6 * DAY_MS, end))
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.kind.setCurrentIndex(made.kind.findData("mark"))
+    made.since.show_instant(end - 6 * DAY_MS, point.zone)
+    made.which.setCurrentIndex(made.which.findData("too_fast"))
+    idle(qtbot, window)
+    assert float(made.number.text()) > 0  # proposed from the readings
+    made.number.setText("1000")
+    made.number.editingFinished.emit()
+    idle(qtbot, window)
+    assert "catches no reading" in made.problem.text()
+    rates = np.abs(np.diff(whole.values)) / (np.diff(whole.times_utc_ms) / 3_600_000)
+    its = whole.times_utc_ms[1:] >= end - 6 * DAY_MS
+    wanted = int((rates[its] > 5).sum())
+    assert wanted > 3
+    made.number.setText("5")
+    made.number.editingFinished.emit()
+    idle(qtbot, window)
+    assert f"{wanted} more suspect" in made.figures.text()
+    made.words.setText("looked at one by one")
+    made.keep()
+    idle(qtbot, window)
+    after = record(demo_desk, point.id, KEY)
+    assert int((after.quality == 1).sum()) == wanted
+    assert len(after) == len(whole)

@@ -18,23 +18,25 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import given
+from gezeiten.desk.record.records import given, record
 from gezeiten.domain.acts.corrections import (
     CorrectionSet,
     CorrectionSwitched,
     CorrectionTakenBack,
 )
-from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.quantities import Quantity, quantity
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction, corrected, in_order
 from gezeiten.domain.steps.corrections import CORRECTIONS
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
 _PROPOSED = "proposed"
+_BESIDE_MS = DAY_MS
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +127,42 @@ def proposed(
         raise InputError("Points at the end want an end; say until when.")
     return Correction(_PROPOSED, "", series, kind, newest, start_ms, end_ms, checked, "",
                       2**62, "")  # fmt: skip
+
+
+def usual_number(desk: Desk, point: PointPlace, series: str, span: Span, rule: str) -> float:
+    """Return the number that is proposed for a rule (`SUSPICIONS`) in a stretch of a series."""
+    return SUSPICIONS[rule].usual(_measured(desk, point, series, span), _quantity(series))
+
+
+def by_rule(
+    desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], rule: str,
+    value: float, parameters: Mapping[str, Any],
+) -> Correction:  # fmt: skip
+    """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches.
+
+    Raises:
+        InputError: it catches none, or too many stretches.
+        ArchiveDamagedError: readings are damaged.
+    """
+    until_ms = EVER_MS if span[1] is None else span[1]
+    wide = (span[0] - _BESIDE_MS, until_ms + _BESIDE_MS)  # what lies beside it is compared with
+    measured = _measured(desk, point, series, wide)
+    caught = SUSPICIONS[rule].catches(measured, value, _quantity(series))
+    caught &= (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
+    stretches = stretches_of(measured, caught)
+    if not stretches:
+        raise InputError("This rule catches no reading in that stretch; choose another number.")
+    said = {**parameters, "stretches": stretches}
+    return proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
+
+
+def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+    stands = record(desk, point.id, series, span)
+    return stands.part(~stands.estimated)
+
+
+def _quantity(series: str) -> Quantity:
+    return quantity(channel_of(series))
 
 
 def effect(

@@ -17,7 +17,7 @@ from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import Series, join_series, make_series
 from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.domain.steps.corrections import CORRECTIONS, CorrectionKind
-from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT, TAKEN_OUT, mark_of
+from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT, TAKEN_OUT, mark_of, meant
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +98,13 @@ def _in_its_stretch(series: Series, step: Correction) -> Series:
     return join_series([series.part(slice(0, a)), changed, series.part(slice(b, None))])
 
 
+def _near(stretches: NDArray[np.int64], series: Series) -> NDArray[np.int64]:
+    """Return the stretches that reach into a series."""
+    begin, end = series.times_utc_ms[[0, -1]]
+    found: NDArray[np.int64] = stretches[(stretches[:, 1] > begin) & (stretches[:, 0] <= end)]
+    return found
+
+
 _SUSPECT, _TAKEN_OUT = MARKS.index(SUSPECT) + 1, MARKS.index(TAKEN_OUT) + 1
 
 
@@ -110,6 +117,7 @@ def _marks(series: Series, steps: Sequence[Correction]) -> NDArray[np.uint8] | N
         return None
     marks = np.zeros(len(series), np.uint8)
     for step, mark in sorted(said, key=lambda one: (one[0].said_ms, one[0].uid)):
-        a, b = series.times_utc_ms.searchsorted((step.start_ms, step.until_ms))
-        marks[a:b] = MARKS.index(mark) + 1
+        stretches = meant(step.parameters, step.start_ms, step.until_ms)
+        for a, b in series.times_utc_ms.searchsorted(_near(stretches, series)):
+            marks[a:b] = MARKS.index(mark) + 1
     return marks

@@ -7,7 +7,6 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -22,6 +21,7 @@ from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.correcting import (
     Chain,
     Effect,
+    by_rule,
     chain,
     effect,
     fitted_on_another_state,
@@ -30,12 +30,14 @@ from gezeiten.desk.record.correcting import (
     step_words,
     switch,
     take_back,
+    usual_number,
 )
 from gezeiten.desk.record.records import extent
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
     Link,
@@ -43,6 +45,10 @@ from gezeiten.ui.mend.chain_model import (
     chosen_step,
     drawn,
     links,
+    marked_stretches,
+    number_recorded,
+    number_shown,
+    number_unit,
     tried_stretch,
 )
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
@@ -56,7 +62,7 @@ from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.shell.units import plain, units_of
 
 _MOST_SHOWN_MS = 400 * DAY_MS
 _KINDS = (("linear", "Offset and gain"), ("points", "Calibration points"), ("mark", "Mark"),
@@ -124,17 +130,24 @@ class ChainDialog(QDialog):
         for name in MARKS:
             self.mark.addItem(tr(_MARK_NAMES[name]), name)
         self.mark.setCurrentIndex(MARKS.index(SUSPECT))
+        self.which = QComboBox()
+        self.which.addItem(tr("all in the stretch"), "")
+        for rule in SUSPICIONS.values():
+            self.which.addItem(tr(rule.name), rule.key)
+        self.number = QLineEdit()
         self.cause = QLineEdit()
         self.cause.setPlaceholderText(tr("spike, out of water, …"))
         names = ((self.offset, tr("Offset")), (self.gain, tr("Gain")),
                  (self.u, tr("Uncertainty ±U")), (self.points, tr("Points")),
-                 (self.as_found, tr("Points at the end")), (self.mark, tr("These readings are")),
+                 (self.as_found, tr("Points at the end")), (self.mark, tr("Mark as")),
+                 (self.which, tr("Which readings")), (self.number, tr("Number")),
                  (self.cause, tr("Cause")))  # fmt: skip
         for part, name in names:
             part.setAccessibleName(name)
             if isinstance(part, QLineEdit):
                 part.editingFinished.connect(self._try)
         self.mark.currentIndexChanged.connect(lambda _: self._try())
+        self.which.currentIndexChanged.connect(lambda _: self._rule_chosen())
         self._room = FlowLayout(spacing=10)
         self._captions = dict(names)
         self.words = why_field()
@@ -242,15 +255,20 @@ class ChainDialog(QDialog):
     def _suit_kind(self) -> None:
         clear(self._room)
         self.trying.kind = self.kind.currentData()
+        rule = SUSPICIONS.get(self.which.currentData())
+        by_number = (self.number,) if rule is not None and rule.unit else ()
         fields = {"linear": (self.offset, self.gain, self.u),
                   "points": (self.points, self.as_found, self.u),
-                  "mark": (self.mark, self.cause), "trim": ()}[self.trying.kind]  # fmt: skip
+                  "mark": (self.mark, self.which, *by_number, self.cause),
+                  "trim": ()}[self.trying.kind]  # fmt: skip
         for part in (self.offset, self.gain, self.u, self.points, self.as_found, self.mark,
-                     self.cause):  # fmt: skip
+                     self.which, self.number, self.cause):  # fmt: skip
             part.setParent(None)
         for part in fields:
             holder = QWidget()
             unit = self.trying.unit.name if part in (self.offset, self.u, self.points) else ""
+            if part is self.number and rule is not None:
+                unit = number_unit(rule, self.trying.unit)
             caption = f"{self._captions[part]}, {unit}" if unit else self._captions[part]
             holder.setLayout(captioned(caption, part))
             part.show()
@@ -259,6 +277,21 @@ class ChainDialog(QDialog):
             words = tr("Readings from before or after the sensor was in its place are taken out.")
             self._room.addWidget(label(words, "muted"))
         self._try()
+
+    def _rule_chosen(self) -> None:
+        """A rule begins with the number that is proposed for this series."""
+        self._suit_kind()
+        rule = SUSPICIONS.get(self.which.currentData())
+        if rule is None or self._view is None:
+            return
+        desk, point, key, span = self._house.desk, self._point, self.key, self._view
+
+        def show(usual: float) -> None:
+            self.number.setText(plain(number_shown(rule, usual, self.trying.unit)))
+            self._try()
+
+        self._house.run(lambda _task: usual_number(desk, point, key, span, rule.key), show,
+                        failed=self._say, latest="chain rule")  # fmt: skip
 
     def _end_toggled(self, on: bool) -> None:
         self.until.setEnabled(not on)
@@ -274,12 +307,24 @@ class ChainDialog(QDialog):
         self._try()
 
     # -- trying ----------------------------------------------------------------------------------
-    def _proposed(self) -> Correction:
-        """Raises FieldError, InputError."""
-        zone = self._point.zone
+    def _wanted(self) -> Callable[[], Correction]:
+        """Return what makes the step that the fields say, off the main thread.
+
+        Raises:
+            FieldError: a field says nonsense.
+            InputError: so do all together.
+        """
+        zone, point, key, desk = self._point.zone, self._point, self.key, self._house.desk
+        kind, parameters = self.trying.kind, self._parameters()
         end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
         span = (self.since.instant_ms(zone), end_ms)
-        return proposed(self._point, self.key, self.trying.kind, span, self._parameters())
+        rule = SUSPICIONS.get(self.which.currentData()) if kind == "mark" else None
+        if rule is None:
+            step = proposed(point, key, kind, span, parameters)
+            return lambda: step
+        typed = number_of(self.number, tr("Number")) if rule.unit else 0.0
+        value = number_recorded(rule, typed, self.trying.unit)
+        return lambda: by_rule(desk, point, key, span, rule.key, value, parameters)
 
     def _parameters(self) -> Mapping[str, Any]:
         u = number_of(self.u, tr("Uncertainty ±U")) if self.u.text().strip() else 0.0
@@ -305,12 +350,12 @@ class ChainDialog(QDialog):
         if self._lane is None or self._is_untouched():
             return
         try:
-            step = self._proposed()
+            wanted = self._wanted()
         except (FieldError, InputError) as exc:
             self._say(str(exc))
             return
         self._say("")
-        self._look(step=step)
+        self._look(wanted)
 
     def _is_untouched(self) -> bool:
         said = self.offset.text() != number(0, 1) or self.gain.text() != number(1, 1)
@@ -318,6 +363,8 @@ class ChainDialog(QDialog):
             return not said
         if self.trying.kind == "points":
             return not self.points.text().strip()
+        if self.trying.kind == "mark" and self.which.currentData():
+            return bool(SUSPICIONS[self.which.currentData()].unit) and not self.number.text()
         return self.open_end.isChecked()  # who marks says until when
 
     def _chosen_changed(self) -> None:
@@ -328,13 +375,15 @@ class ChainDialog(QDialog):
         elif self._lane is not None:
             self._show_figures(None)
 
-    def _look(self, step: Correction | None = None, switched: str = "") -> None:
+    def _look(self, wanted: Callable[[], Correction] | None = None, switched: str = "") -> None:
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
         assert span is not None  # something is shown
-        self._house.run(
-            lambda _task: effect(desk, point, key, span, step=step, switched=switched),
-            self._show_figures, failed=self._say, latest="chain effect",
-        )  # fmt: skip
+
+        def look(_task: object) -> Effect:
+            step = wanted() if wanted is not None else None
+            return effect(desk, point, key, span, step=step, switched=switched)
+
+        self._house.run(look, self._show_figures, failed=self._say, latest="chain effect")
 
     def _show_figures(self, seen: Effect | None) -> None:
         if self._lane is None or self._view is None:
@@ -346,11 +395,10 @@ class ChainDialog(QDialog):
         self.figures.setText(self._effect_words(seen) if seen else "")
 
     def _tints(self, seen: Effect) -> tuple[Tint, ...]:
-        """Where readings would go, hatched as all that is absent."""
-        if not seen.gone:
-            return ()
-        gone = np.setdiff1d(seen.before.times_utc_ms, seen.after.times_utc_ms)
-        return (Tint((int(gone[0]), int(gone[-1]) + 1), "muted", alpha=150, hatched=True),)
+        """Where readings would go, hatched as all that is absent; where they would be suspect."""
+        gone, doubted = marked_stretches(seen)
+        return (*(Tint(span, "muted", alpha=150, hatched=True) for span in gone),
+                *(Tint(span, "brass", alpha=70) for span in doubted))  # fmt: skip
 
     def _effect_words(self, seen: Effect) -> str:
         unit = self.trying.unit
@@ -404,11 +452,11 @@ class ChainDialog(QDialog):
         """Keep the step that the fields say."""
         desk, point, words = self._house.desk, self._point, self.words.text()
         try:
-            step = self._proposed()
+            wanted = self._wanted()
         except (FieldError, InputError) as exc:
             self._say(str(exc))
             return
-        self._do(lambda: keep(desk, point, step, words))
+        self._do(lambda: keep(desk, point, wanted(), words))
 
     def _do(self, act: Callable[[], object]) -> None:
         def done(_: object) -> None:

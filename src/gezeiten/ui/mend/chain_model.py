@@ -11,9 +11,11 @@ import numpy as np
 
 from gezeiten.desk.record.correcting import Chain, Effect
 from gezeiten.domain.quantities.quantities import ShownUnit
+from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.corrections.suspicion import Suspicion, stretches_of
 from gezeiten.errors import InputError
 
 LinkKind = Literal["source", "calculated", "correction", "fill"]
@@ -68,11 +70,6 @@ class Trying:
         return found
 
 
-def is_switchable(link: Link | None) -> bool:
-    """Whether a line can be switched off and on."""
-    return link is not None and link.kind == "correction"
-
-
 def chosen_step(link: Link | None) -> Correction | None:
     """Return the correction of a line, None of another one."""
     return link.thing if link is not None and link.kind == "correction" else None
@@ -110,3 +107,38 @@ def tried_stretch(view: Span, whole: Span | None, most_ms: int) -> Span:
     if whole is not None and (view[1] <= whole[0] or view[0] >= whole[1]):
         view = whole
     return (max(view[0], view[1] - most_ms), view[1])
+
+
+def number_unit(rule: Suspicion, unit: ShownUnit) -> str:
+    """Return in which unit the number of a rule is typed."""
+    return {"value": unit.name, "rate": f"{unit.name}/h", "h": "h"}.get(rule.unit, "")
+
+
+def number_shown(rule: Suspicion, recorded: float, unit: ShownUnit) -> float:
+    """Return the number of a rule in the unit shown."""
+    return unit.shown_difference(recorded) if rule.unit in ("value", "rate") else recorded
+
+
+def number_recorded(rule: Suspicion, shown: float, unit: ShownUnit) -> float:
+    """Return the number of a rule as it applies to what is recorded."""
+    return unit.recorded_difference(shown) if rule.unit in ("value", "rate") else shown
+
+
+def marked_stretches(effect: Effect) -> tuple[list[Span], list[Span]]:
+    """Return the stretches that a trial would take out, and those that it would make suspect, each
+    to the reading behind its last; the first `_MOST_TINTED` of them."""
+    before, after = effect.before, effect.after
+    stays = np.isin(before.times_utc_ms, after.times_utc_ms)
+    place = np.minimum(after.times_utc_ms.searchsorted(before.times_utc_ms), max(len(after) - 1, 0))
+    code = after.quality[place] if len(after) else before.quality
+    doubted = stays & (code == Quality.SUSPECT) & (before.quality != Quality.SUSPECT)
+    return _spans(before, ~stays), _spans(before, doubted)
+
+
+_MOST_TINTED = 200
+
+
+def _spans(series: Series, which: Any) -> list[Span]:
+    ends = np.append(series.times_utc_ms[1:], series.times_utc_ms[-1:] + 1)
+    listed = stretches_of(series, which)[:_MOST_TINTED]
+    return [(begin, int(ends[series.times_utc_ms.searchsorted(end - 1)])) for begin, end in listed]

@@ -3,13 +3,19 @@ spikes, a sensor out of water. Of several marks on one reading the one said last
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.steps.corrections.kind import CorrectionKind, Order, Parameters, only_known
 
 KEPT, SUSPECT, TAKEN_OUT = "kept", "suspect", "taken out"
 MARKS = (KEPT, SUSPECT, TAKEN_OUT)
+MOST_STRETCHES = 10_000
+"""That one mark may name; more want a shorter stretch, or another number."""
 
 
 def _nothing(series: Series, _parameters: Parameters, _start_ms: int, _end_ms: int) -> Series:
@@ -18,15 +24,33 @@ def _nothing(series: Series, _parameters: Parameters, _start_ms: int, _end_ms: i
 
 
 def _mark_checked(parameters: Parameters) -> dict[str, Any]:
-    only_known(parameters, "mark", "cause")
+    """stretches: those of the step's that are meant, [begin, end) each, in order of time; none:
+    all of it."""
+    only_known(parameters, "mark", "cause", "stretches")
     if parameters.get("mark") not in MARKS:
         raise ValueError("a mark is one of kept, suspect, taken out")
-    return {"mark": parameters["mark"], "cause": str(parameters.get("cause", ""))}
+    stretches = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
+    if len(stretches) > MOST_STRETCHES:
+        raise ValueError(f"it would name {len(stretches)} stretches, of at most {MOST_STRETCHES}")
+    edges = [at for one in stretches for at in one]
+    if any(b < a for a, b in pairwise(edges)):
+        raise ValueError("its stretches are not in order of time")
+    return {"mark": parameters["mark"], "cause": str(parameters.get("cause", "")),
+            "stretches": stretches}  # fmt: skip
 
 
 def _mark_told(parameters: Parameters, _unit: str) -> str:
     cause = f" ({parameters['cause']})" if parameters["cause"] else ""
-    return f"{parameters['mark']}{cause}"
+    count = len(parameters["stretches"])
+    where = f", {count} stretches" if count > 1 else ""
+    return f"{parameters['mark']}{cause}{where}"
+
+
+def meant(parameters: Parameters, start_ms: int, end_ms: int) -> NDArray[np.int64]:
+    """Return the stretches that a step means, int64 (k, 2), its own [start, end) where it names
+    none."""
+    stretches = parameters.get("stretches") or [[start_ms, end_ms]]
+    return np.array(stretches, np.int64)
 
 
 def _trim_checked(parameters: Parameters) -> dict[str, Any]:

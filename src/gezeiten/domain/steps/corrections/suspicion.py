@@ -1,0 +1,129 @@
+"""Readings that a rule catches: spikes, values that are stuck or cannot be, too fast changes.
+
+A rule only proposes: a person looks at what it would catch and decides.
+Source: docs/calculations.md, "Corrections".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.quantities.quantities import Quantity
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
+from gezeiten.domain.series.timeline import HOUR_MS, Values
+
+_TO_SIGMA = 1.4826
+_FAR_SIGMAS = 8.0
+"""What is proposed is so many standard deviations of the ordinary, robustly estimated."""
+_STUCK_H = 6.0
+_BESIDE = 2
+"""Readings on either side with which one is compared."""
+
+
+@dataclass(frozen=True, slots=True)
+class Suspicion:
+    """A rule. key: its name for ever; unit: of its number: "" none, "value" that of the quantity,
+    "rate" that an hour, "h" hours. catches: which readings, bool (n,), by a number; usual: the
+    number that is proposed for a series.
+    """
+
+    key: str
+    name: str
+    unit: str
+    catches: Callable[[Series, float, Quantity], NDArray[np.bool_]]
+    usual: Callable[[Series, Quantity], float]
+
+
+def _near(series: Series) -> NDArray[np.bool_]:
+    """Whether each reading but the last has the next one no further than 1.5 intervals on."""
+    apart = np.diff(series.times_utc_ms)
+    near: NDArray[np.bool_] = apart <= series.interval_ms[:-1] * HOLD_FACTOR
+    return near
+
+
+def _off_its_neighbours(series: Series) -> Values:
+    """Return how far each reading is from the median of itself and two on either side, (n,); 0
+    where these are not all near."""
+    found = np.zeros(len(series))
+    wide = 2 * _BESIDE + 1
+    if len(series) < wide:
+        return found
+    windows = np.lib.stride_tricks.sliding_window_view(series.values, wide)
+    inside = slice(_BESIDE, len(series) - _BESIDE)
+    steps = np.lib.stride_tricks.sliding_window_view(_near(series), wide - 1).all(axis=1)
+    off = np.abs(series.values[inside] - np.median(windows, axis=1))
+    found[inside] = np.where(steps, off, 0.0)
+    return found
+
+
+def _spikes(series: Series, beyond: float, _: Quantity) -> NDArray[np.bool_]:
+    return _off_its_neighbours(series) > beyond
+
+
+def _rates(series: Series) -> Values:
+    """Return the change from the reading before, an hour, by size, (n,); 0 where that is not
+    near."""
+    found = np.zeros(len(series))
+    if len(series) > 1:
+        hours = np.diff(series.times_utc_ms) / HOUR_MS
+        found[1:] = np.where(_near(series), np.abs(np.diff(series.values)) / hours, 0.0)
+    return found
+
+
+def _too_fast(series: Series, beyond: float, _: Quantity) -> NDArray[np.bool_]:
+    return _rates(series) > beyond
+
+
+def _stuck(series: Series, hours: float, _: Quantity) -> NDArray[np.bool_]:
+    """Runs of near readings of one value, held for so long together."""
+    if not len(series):
+        return np.zeros(0, np.bool_)
+    goes_on = (np.diff(series.values) == 0) & _near(series)
+    run_of = np.concatenate(([0], np.cumsum(~goes_on)))
+    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    held = np.bincount(run_of, weights=holds.astype(np.float64))
+    several = np.bincount(run_of) > 1
+    caught: NDArray[np.bool_] = ((held >= hours * HOUR_MS) & several)[run_of]
+    return caught
+
+
+def _impossible(series: Series, _: float, quantity: Quantity) -> NDArray[np.bool_]:
+    caught: NDArray[np.bool_] = (series.values < quantity.low) | (series.values > quantity.high)
+    return caught
+
+
+def _far(values: Values, quantity: Quantity) -> float:
+    """Return a number far beyond what is usual, in two digits; three of the last decimal at
+    least."""
+    moved = values[values > 0]
+    usual = float(np.median(moved)) * _TO_SIGMA * _FAR_SIGMAS if len(moved) else 0.0
+    least = 3 * 10.0**-quantity.decimals
+    return float(f"{max(usual, least):.2g}")
+
+
+SUSPICIONS: dict[str, Suspicion] = {
+    one.key: one
+    for one in (
+        Suspicion("spikes", "Spikes: further than this from their neighbours", "value", _spikes,
+                  lambda series, its: _far(_off_its_neighbours(series), its)),
+        Suspicion("stuck", "Stuck: one value for this long", "h", _stuck,
+                  lambda _series, _its: _STUCK_H),
+        Suspicion("too_fast", "Too fast: changes by more than this an hour", "rate", _too_fast,
+                  lambda series, its: _far(_rates(series), its)),
+        Suspicion("impossible", "Out of the range of the quantity", "", _impossible,
+                  lambda _series, _its: 0.0),
+    )
+}  # fmt: skip
+"""All rules, by key."""
+
+
+def stretches_of(series: Series, caught: NDArray[np.bool_]) -> list[list[int]]:
+    """Return the stretches [begin, end) of readings that are caught, UTC ms: readings beside each
+    other are one; its end lies a millisecond behind its last."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], caught, [False])).astype(np.int8)))
+    times = series.times_utc_ms
+    return [[int(times[a]), int(times[b - 1]) + 1] for a, b in edges.reshape(-1, 2)]

@@ -1,0 +1,100 @@
+"""Rules that catch readings, worked by hand; they tell where, and change nothing."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.steps.chain import Correction, corrected
+from gezeiten.domain.steps.corrections import CORRECTIONS
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
+from tests.conftest import series_of
+
+AIR = quantity("air_temperature")
+MINUTE = 60_000
+
+
+def caught(rule: str, series: Series, value: float) -> list[int]:
+    return np.flatnonzero(SUSPICIONS[rule].catches(series, value, AIR)).tolist()
+
+
+def minutes(values: list[float]) -> Series:
+    return series_of(list(range(len(values))), values, interval_min=1)
+
+
+def test_a_spike_is_one_reading_and_a_step_is_none() -> None:
+    assert caught("spikes", minutes([5, 5, 5, 9, 5, 5, 5]), 2) == [3]
+    assert caught("spikes", minutes([5, 5, 5, 5, 9, 9, 9, 9]), 2) == []
+    assert caught("spikes", minutes([5, 5, 5, 7, 5, 5, 5]), 2) == []  # not further than
+
+
+def test_beside_a_gap_nothing_is_a_spike() -> None:
+    series = series_of([0, 1, 2, 9, 10, 11], [5, 5, 9, 5, 5, 5], interval_min=1)
+    assert caught("spikes", series, 2) == []
+
+
+def test_stuck_is_one_value_held_long_enough_without_a_gap() -> None:
+    assert caught("stuck", minutes([1, 2, 2, 2, 2, 3]), 4 / 60) == [1, 2, 3, 4]
+    assert caught("stuck", minutes([1, 2, 2, 2, 2, 3]), 5 / 60) == []
+    broken = series_of([0, 1, 9, 10], [2, 2, 2, 2], interval_min=1)
+    assert caught("stuck", broken, 4 / 60) == []
+    assert caught("stuck", series_of([0], [2], interval_min=600), 6) == []  # one alone is not
+
+
+def test_too_fast_is_the_change_from_the_reading_before() -> None:
+    """1 °C in a minute are 60 an hour."""
+    assert caught("too_fast", minutes([5, 6, 6, 8, 8]), 60) == [3]
+    assert caught("too_fast", series_of([0, 9], [0, 100], interval_min=1), 1) == []
+
+
+def test_out_of_range_is_what_the_quantity_cannot_be() -> None:
+    assert caught("impossible", minutes([20, 150, 151, -101]), 0) == [2, 3]
+
+
+@pytest.mark.parametrize("rule", list(SUSPICIONS))
+@pytest.mark.parametrize("values", [[], [4.0], [4.0, 4.0], [4.0] * 9])
+def test_little_to_look_at_breaks_nothing(rule: str, values: list[float]) -> None:
+    series = minutes(values)
+    assert len(SUSPICIONS[rule].catches(series, 1.0, AIR)) == len(values)
+    assert SUSPICIONS[rule].usual(series, AIR) >= 0
+
+
+def test_the_number_that_is_proposed_leaves_the_ordinary_alone() -> None:
+    """Noise of 0.1 °C: none of a thousand readings is caught, a spike of 3 °C is."""
+    values = 20 + np.random.default_rng(4).normal(0, 0.1, 1_000)
+    values[500] += 3
+    series = minutes(values.tolist())
+    for rule in ("spikes", "too_fast"):
+        assert 500 in caught(rule, series, SUSPICIONS[rule].usual(series, AIR))
+        assert len(caught(rule, series, SUSPICIONS[rule].usual(series, AIR))) <= 2
+
+
+@given(st.lists(st.booleans(), min_size=1, max_size=60), st.sampled_from(["suspect", "taken out"]))
+def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str) -> None:
+    times = np.cumsum(np.arange(1, len(which) + 1, dtype=np.int64)) * MINUTE
+    series = make_series(times, np.arange(float(len(which))), MINUTE)
+    stretches = stretches_of(series, np.array(which))
+    parameters = CORRECTIONS["mark", 1].checked({"mark": mark, "stretches": stretches})
+    if not stretches:
+        return
+    step = Correction("x", "p", "s", "mark", 1, stretches[0][0], stretches[-1][1], parameters, "",
+                      0, "JA")  # fmt: skip
+    made = corrected(series, [step])
+    told = dict(zip(made.values.astype(int).tolist(), made.quality.tolist(), strict=True))
+    if mark == "suspect":
+        assert told == {i: int(one) for i, one in enumerate(which)}
+    else:
+        assert list(told) == [i for i, one in enumerate(which) if not one]
+
+
+@pytest.mark.parametrize(
+    ("stretches", "why"), [([[5, 4]], "order"), ([[0, 3], [2, 4]], "order"),
+                           ([[i, i + 1] for i in range(10_001)], "at most 10000")],
+)  # fmt: skip
+def test_stretches_that_make_no_sense_are_refused(stretches: list[list[int]], why: str) -> None:
+    with pytest.raises(ValueError, match=why):
+        CORRECTIONS["mark", 1].checked({"mark": "suspect", "stretches": stretches})
