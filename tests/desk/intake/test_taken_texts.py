@@ -9,15 +9,19 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.kinds import look_at_text
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.many_texts import look_at_texts
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.intake.taken_texts import take_text_out, taken_texts
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.places import points
+from gezeiten.desk.places import point_named, points
+from gezeiten.desk.record.correcting import chain
+from gezeiten.desk.record.records import record
+from gezeiten.domain.series.quality import Quality
 from gezeiten.errors import InputError
+from gezeiten.exchange.text.doubts import answered
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import series, station, tie_of
 from tests.desk.intake.test_texts_of_several import LONG, MOLE, SIEL, tied, values
@@ -79,3 +83,46 @@ def test_it_is_so_as_well_where_all_is_made_anew(lab: Lab, tmp_path: Path) -> No
     recover(lab.desk)
     np.testing.assert_array_equal(np.concatenate(series(lab)), before)
     assert verify(lab.desk).is_whole
+
+
+FLAGGED = """time;level (m);QC
+2024-05-01 00:00;2.0;g
+2024-05-01 01:00;2.1;s
+2024-05-01 02:00;2.2;s
+2024-05-01 03:00;9.9;b
+2024-05-01 04:00;2.4;g
+2024-05-01 05:00;2.5;s
+"""
+
+
+def test_flags_become_codes_that_go_and_come_with_their_file(lab: Lab, tmp_path: Path) -> None:
+    path = tmp_path / "staff.csv"
+    path.write_text(FLAGGED)
+    found = look_at_text(lab.desk, path)
+    form = proposed_tie(found, "Staff").form
+    for doubt in found.doubts:
+        form = answered(form, doubt, {"flags": "b", "suspects": "s"}.get(doubt.kind, "UTC"))
+    tie = replace(proposed_tie(found, "Staff"), point=SIEL, form=form)
+    take_text(lab.desk, path, tie)
+
+    def codes() -> list[str]:
+        made = record(lab.desk, point_named(lab.desk, SIEL).id, "water_level")
+        return [Quality(int(one)).word for one in made.quality]
+
+    assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
+    point = point_named(lab.desk, SIEL)
+    [step] = chain(lab.desk, point, "water_level").corrections
+    assert (step.words, len(step.parameters["stretches"])) == ("flags in staff.csv", 2)
+    assert verify(lab.desk).is_whole
+    [taken] = taken_texts(lab.desk)
+    take_text_out(lab.desk, taken.sha256, "of another staff")
+    assert chain(lab.desk, point, "water_level").corrections == ()
+    take_text(lab.desk, path, tie)
+    assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
+    rebuild(lab.desk)
+    assert verify(lab.desk).is_whole
+    assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
+    again = look_at_text(lab.desk, path)
+    assert [doubt.kind for doubt in again.doubts] == []  # all its flags are known
+    path.write_text(FLAGGED + "2024-05-01 06:00;2.6;x\n")
+    assert [doubt.kind for doubt in look_at_text(lab.desk, path).doubts] == ["flags", "suspects"]

@@ -9,9 +9,11 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.doing import do
 from gezeiten.archive.apply import Said
+from gezeiten.archive.corrections import corrections_at
 from gezeiten.archive.here.holding import let_go
 from gezeiten.archive.intake.of_bytes import Decode, mission_made, offloads_of, put_mission
 from gezeiten.archive.store.tables import Mission, Offload, Point
+from gezeiten.domain.acts.corrections import CorrectionTakenBack
 from gezeiten.domain.acts.offloads import TextTakenOut
 from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
@@ -67,6 +69,10 @@ def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Said
         point = session.get_one(Point, mission.point_id)
         do(session, TextTakenOut(mission.logger.serial, point.uid, sha256, file, why), said)
         session.expire_all()
+        for step in corrections_at(session, point.id):
+            if step.parameters.get("of") == sha256:
+                do(session, CorrectionTakenBack(step.point, step.uid, step.series, step.start_ms,
+                                                step.end_ms), said)  # fmt: skip
         left = offloads_of(session, mission_id)
         if left:
             put_mission(session, mission_made(session, mission, left, decode))

@@ -7,7 +7,7 @@ text held are there once.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -24,19 +24,23 @@ from gezeiten.archive.here.holding import (
     note_held,
     raw_key,
 )
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.intake.missions import Circumstances, is_latest
 from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.ids import source_id
+from gezeiten.archive.store.ids import fresh_id, source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.archive.store.vault import Begun
+from gezeiten.domain.acts.corrections import CorrectionSet
 from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, Read, TextTaken
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.spacing import LONE_MS
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.sites import full_name
+from gezeiten.domain.steps.corrections import MARK
+from gezeiten.domain.steps.corrections.marks import MOST_STRETCHES, SUSPECT
 from gezeiten.errors import InputError
 
 READER = 3
@@ -78,11 +82,13 @@ class TextIntake:
 @dataclass(frozen=True, slots=True)
 class TextPart:
     """What a text holds of one source. reading: how the raw bytes are read for it, kept beside the
-    offload."""
+    offload. suspect: for each of its channels, from which of its readings to which (UTC ms, [begin,
+    end) each) a flag says that they are."""
 
     source: Source
     pieces: Iterable[Readings]
     reading: dict[str, Any]
+    suspect: list[list[list[int]]] = field(default_factory=list)
 
 
 def take_in_text(
@@ -133,6 +139,7 @@ def _said(
     do(session, TextTaken(part.source.name, said, raw, file_name, {**part.reading}, text.came,
                           text.spans[0][0], text.read), how.said)  # fmt: skip
     text.note(raw_key(taken.sha256, part.reading))
+    _mark_suspect(session, part, taken.sha256, file_name, how, text.whose.mission)
     query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
     query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
     offload = session.scalars(query.limit(1)).one()
@@ -140,6 +147,23 @@ def _said(
     if text.differs and not is_latest(session, offload.id):
         leave_to_all_bytes(session, text.whose.mission)
     return taken
+
+
+def _mark_suspect(
+    session: Session, part: TextPart, sha256: str, file_name: str, how: Circumstances, mission: str
+) -> None:
+    """Mark what flags call suspect, in the series that the text feeds."""
+    made = layout(session)
+    feeds = {one.channel: one for one in made.by_mission.get(mission, ())}
+    for (key, _), stretches in zip(part.source.channels, part.suspect, strict=False):
+        feed, listed = feeds.get(key), sorted(stretches)
+        for at in range(0, len(listed) if feed is not None else 0, MOST_STRETCHES):
+            its = listed[at : at + MOST_STRETCHES]
+            said = {"mark": SUSPECT, "cause": "flags", "stretches": its, "of": sha256}
+            assert feed is not None  # else there is nothing to go through
+            do(session, CorrectionSet(feed.point, fresh_id(), feed.series, MARK.key, MARK.version,
+                                      its[0][0], its[-1][1], MARK.checked(said),
+                                      f"flags in {file_name}"), how.said)  # fmt: skip
 
 
 class TextReadings:

@@ -116,7 +116,7 @@ def of_kind(path: Path, proposal: Proposal, tie: Tie) -> Recognised:
         head = sample.lines[: tie.form.first_line - 1]
         form, asked = found_again(tie.form, head, sample)
         tie = replace(tie, form=form)
-    asked += [doubt for doubt in proposal.doubts if doubt.kind == "flags" and _is_new(doubt, tie)]
+    asked += [doubt for doubt in proposal.doubts if doubt.many and _is_new(doubt, tie)]
     known = {one.where for one in tie.columns}
     fresh = [one for one in proposal.columns if one.where and one.where not in known]
     names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
@@ -127,7 +127,7 @@ def of_kind(path: Path, proposal: Proposal, tie: Tie) -> Recognised:
 def _is_new(doubt: Doubt, tie: Tie) -> bool:
     """Whether a file has flags that its kind does not know yet."""
     its = next((one for one in tie.form.flags if one.column == doubt.about), None)
-    return its is not None and any(flag not in its.none + its.good for flag, _ in doubt.choices)
+    return its is not None and any(flag not in its.known for flag, _ in doubt.choices)
 
 
 def _untied(one: ColumnTie) -> ColumnTie:

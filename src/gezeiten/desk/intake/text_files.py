@@ -29,6 +29,7 @@ from gezeiten.domain.acts.offloads import TEXT_MODEL
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
+from gezeiten.domain.steps.corrections.suspicion import stretches_in
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text.form import ColumnTie, Tie, parts, wheres
 from gezeiten.exchange.text.reading import Piece, Rejected, read_text
@@ -201,17 +202,21 @@ class _PartReader:
             self._meter = Meter(self._watch, self._size * many, None, _STOPPED)
         spool = stack.enter_context(Spool(self._desk.archive.incoming))
         rejected = spoilt = heard = 0
+        suspect: list[list[list[int]]] = [[] for _ in tie.columns]
         for piece, readings in read_pieces(self._path, tie, self._watch):
             rejected += len(piece.rejected)
             spoilt += len(piece.spoilt)
             self._note(piece)
+            for listed, found in zip(suspect, _suspect(piece, tie.columns), strict=True):
+                listed += found
             self._meter.settled(len(readings.times))
             self._meter.heard(max(piece.done_bytes - heard, 0))
             heard = max(piece.done_bytes, heard)
             spool.put(readings)
         reading = {**tie.as_dict(), "kind": kind, "file": self._name, "rejected": rejected,
                    "spoilt": spoilt}  # fmt: skip
-        return TextPart(source_of(tie, model), spool.pieces(self._watch.cancelled), reading)
+        pieces = spool.pieces(self._watch.cancelled)
+        return TextPart(source_of(tie, model), pieces, reading, suspect)
 
     def _note(self, piece: Piece) -> None:
         """Note lines that are left out, once each, whatever parts they are left out of."""
@@ -253,6 +258,19 @@ def read_pieces(
         yield piece, Readings(times, recorded)
     if watch.cancelled():
         raise CancelledError(_STOPPED)
+
+
+def _suspect(piece: Piece, columns: tuple[ColumnTie, ...]) -> Iterator[list[list[int]]]:
+    """Yield for each column from which of its readings to which a flag says that they are
+    suspect."""
+    for one in columns:
+        marks = piece.suspect.get(one.column)
+        if marks is None:
+            yield []
+            continue
+        its = np.flatnonzero(piece.of(one.where))
+        times, first = np.unique(piece.times[its], return_index=True)
+        yield stretches_in(times, marks[its[first]])
 
 
 def _recorded(values: Values, one: ColumnTie) -> Values:

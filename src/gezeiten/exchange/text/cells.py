@@ -184,7 +184,7 @@ def flags_beside(
             continue
         found.append(Flags(column, of, (), () if len(said) > 1 else tuple(said)))
         if len(said) > 1:
-            doubts.append(flags_asked(column, words, said))
+            doubts += flags_asked(column, words, said)
     return tuple(found), doubts
 
 
@@ -206,13 +206,16 @@ def _flagged(column: int, header: tuple[str, ...], values: list[int]) -> tuple[i
     return tuple(before) if before else tuple(one for one in values if one < column)[-1:]
 
 
-def flags_asked(column: int, words: str, said: Counter[str]) -> Doubt:
-    """Ask which of the flags in a column say that there is no value; words: above it."""
+def flags_asked(column: int, words: str, said: Counter[str]) -> list[Doubt]:
+    """Ask which of the flags in a column say that there is no value, and which that one is suspect;
+    words: above it."""
     title = f"“{words}”" if words else f"Column {column + 1}"
     choices = tuple((flag, f"{flag or 'nothing'} ({_times(many)})")
                     for flag, many in said.most_common())  # fmt: skip
-    question = f"{title} holds flags. Which of them say that there is no value?"
-    return Doubt("flags", question, choices, many=True, about=column)
+    none = f"{title} holds flags. Which of them say that there is no value?"
+    suspect = f"And which of the flags in {title} say that a value is suspect?"
+    return [Doubt(kind, question, choices, many=True, about=column)
+            for kind, question in (("flags", none), ("suspects", suspect))]  # fmt: skip
 
 
 def with_signs(form: TextForm, decimal: str, thousands: str, units: dict[int, str]) -> TextForm:

@@ -9,7 +9,7 @@ from gezeiten.exchange.text.form import Beside, Flags, TextForm, TimeForm
 from gezeiten.exchange.text.moments import as_start, iso_day
 
 KINDS = ("inside", "kind", "time", "order", "period", "start", "date", "year", "zone", "decimal",
-         "glued", "missing", "flags")  # fmt: skip
+         "glued", "missing", "flags", "suspects")  # fmt: skip
 """In the order in which they are asked: what is asked later may hang on what was before."""
 TYPED = ("start", "date", "year", "zone")
 """These may be answered by something typed as well."""
@@ -21,8 +21,8 @@ class Doubt:
 
     choices: (value, how people say it). value is a pattern for "order", columns for "period" (see
     `period_value`), a sign for "decimal", marks with line breaks between them for "missing" and
-    "glued", flags so for "flags", the name of a kept tie for "kind". many: several may be chosen.
-    about: a column, for "flags".
+    "glued", flags so for "flags" and "suspects", the name of a kept tie for "kind". many: several
+    may be chosen. about: a column, for flags.
     """
 
     kind: str
@@ -66,13 +66,28 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
         return replace(form, missing=(*form.missing, *marks))
     if doubt.kind == "glued":
         return replace(form, glued=(*form.glued, *marks))
-    if doubt.kind == "flags":
-        good = tuple(flag for flag, _ in doubt.choices if flag not in marks)
+    if doubt.kind in ("flags", "suspects"):
+        listed = tuple(flag for flag, _ in doubt.choices)
+        saying = _none_of if doubt.kind == "flags" else _suspects_of
         return replace(form, flags=tuple(
-            Flags(one.column, one.of, marks, good) if one.column == doubt.about else one
-            for one in form.flags
+            saying(one, marks, listed) if one.column == doubt.about else one for one in form.flags
         ))  # fmt: skip
     return form
+
+
+def _none_of(flags: Flags, none: tuple[str, ...], listed: tuple[str, ...]) -> Flags:
+    suspect = tuple(one for one in flags.suspect if one not in none)
+    return _with_good(replace(flags, none=none, suspect=suspect), listed)
+
+
+def _suspects_of(flags: Flags, suspect: tuple[str, ...], listed: tuple[str, ...]) -> Flags:
+    suspect = tuple(one for one in suspect if one not in flags.none)
+    return _with_good(replace(flags, suspect=suspect), listed)
+
+
+def _with_good(flags: Flags, listed: tuple[str, ...]) -> Flags:
+    good = tuple(one for one in listed if one not in flags.none + flags.suspect)
+    return replace(flags, good=good)
 
 
 def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:

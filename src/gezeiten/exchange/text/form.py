@@ -56,13 +56,20 @@ class Beside:
 
 @dataclass(frozen=True, slots=True)
 class Flags:
-    """A column of flags beside columns of values. none: those with which a value is none; good:
-    those that are known to be at values; others are asked about."""
+    """A column of flags beside columns of values. none: those with which a value is none; suspect:
+    those with which one is suspect; good: those that are known to be at good ones; others are asked
+    about."""
 
     column: int
     of: tuple[int, ...]
     none: tuple[str, ...] = ()
     good: tuple[str, ...] = ()
+    suspect: tuple[str, ...] = ()
+
+    @property
+    def known(self) -> tuple[str, ...]:
+        """The flags that are known."""
+        return (*self.none, *self.good, *self.suspect)
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,7 +223,8 @@ def _time(raw: dict[str, Any]) -> TimeForm:
 def _flags(raw: dict[str, Any]) -> Flags:
     return Flags(int(raw["column"]), tuple(int(one) for one in raw["of"]),
                  tuple(str(one) for one in raw["none"]),
-                 tuple(str(one) for one in raw.get("good", ())))  # fmt: skip
+                 tuple(str(one) for one in raw.get("good", ())),
+                 tuple(str(one) for one in raw.get("suspect", ())))  # fmt: skip
 
 
 def _column(raw: dict[str, Any]) -> ColumnTie:

@@ -49,7 +49,8 @@ class Piece:
 
     lines: line numbers (n,). rejected: lines that were left out. done_bytes: how far in the file
     this piece reaches. spoilt: lines that were taken without a cell of theirs that is no number.
-    words: what the columns of conditions say (n,), by column number.
+    words: what the columns of conditions say (n,), by column number. suspect: at which values a
+    flag says so, bool (n,), by column number, where it does at any.
     """
 
     times: Times
@@ -59,6 +60,7 @@ class Piece:
     done_bytes: int = 0
     spoilt: list[Rejected] = field(default_factory=list)
     words: dict[int, pl.Series] = field(default_factory=dict)
+    suspect: dict[int, Marks] = field(default_factory=dict)
 
     def of(self, where: Where) -> Marks:
         """Return which readings are of lines like these, bool (n,)."""
@@ -250,7 +252,8 @@ class _Reader:
         if len(utc) and (utc.min() < EARLIEST_MS or utc.max() >= LATEST_MS):
             return None
         self._take_flagged(frame, values)
-        return Piece(utc, values, lines, [], piece.done_bytes, words=self._words(frame))
+        return Piece(utc, values, lines, [], piece.done_bytes, words=self._words(frame),
+                     suspect=self._suspect(frame))  # fmt: skip
 
     def _chosen(
         self, frame: pl.DataFrame, lines: NDArray[np.int64]
@@ -304,6 +307,19 @@ class _Reader:
             for column in flags.of:
                 if column in values and bad.any():
                     values[column] = np.where(bad, np.nan, values[column])
+
+    def _suspect(self, frame: pl.DataFrame) -> dict[int, Marks]:
+        """Return at which values a flag says that they are suspect."""
+        found: dict[int, Marks] = {}
+        for flags in self._form.flags:
+            if not flags.suspect:
+                continue
+            said = frame[self._names[flags.column]].str.strip_chars().fill_null("")
+            its = said.is_in(list(flags.suspect)).to_numpy()
+            for column in flags.of:
+                if column in self._columns and its.any():
+                    found[column] = its | found.get(column, np.zeros(len(its), np.bool_))
+        return found
 
     # -- line by line ------------------------------------------------------------------------------
     def _slow(self, piece: TextPiece) -> Piece:
@@ -365,8 +381,9 @@ class _Reader:
 
         kept = {column: value[good] for column, value in values.items()}
         spoilt = {i: why for i, why in cells.items() if i not in reasons}
+        suspect = {column: its[good] for column, its in self._suspect(frame).items()}
         return Piece(utc[good], kept, numbers[good], told(reasons), piece.done_bytes, told(spoilt),
-                     self._words(frame, good))  # fmt: skip
+                     self._words(frame, good), suspect)  # fmt: skip
 
     def _unwanted(self, frame: pl.DataFrame, reasons: dict[int, str]) -> Marks:
         """Return which whole lines are of no condition, bool (n,)."""

@@ -169,8 +169,9 @@ class TextModel:
                        if line.kind == READING and column < len(line.cells))  # fmt: skip
         header = self.form.header
         asked = flags_asked(column, header[column] if column < len(header) else "", said)
-        self.open = [d for d in self.open if (d.kind, d.about) != ("flags", column)]
-        self.open.append(asked)
+        kinds = {one.kind for one in asked}
+        self.open = [d for d in self.open if not (d.kind in kinds and d.about == column)]
+        self.open += asked
 
     def answer(self, doubt: Doubt, value: str) -> None:
         """Take an answer."""

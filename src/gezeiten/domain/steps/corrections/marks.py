@@ -25,8 +25,8 @@ def _nothing(series: Series, _parameters: Parameters, _start_ms: int, _end_ms: i
 
 def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     """stretches: those of the step's that are meant, [begin, end) each, in order of time; none:
-    all of it."""
-    only_known(parameters, "mark", "cause", "stretches")
+    all of it. of: the fingerprint of the bytes that say so, "" where a person does."""
+    only_known(parameters, "mark", "cause", "stretches", "of")
     if parameters.get("mark") not in MARKS:
         raise ValueError("a mark is one of kept, suspect, taken out")
     stretches = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
@@ -36,7 +36,7 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     if any(b < a for a, b in pairwise(edges)):
         raise ValueError("its stretches are not in order of time")
     return {"mark": parameters["mark"], "cause": str(parameters.get("cause", "")),
-            "stretches": stretches}  # fmt: skip
+            "stretches": stretches, "of": str(parameters.get("of", ""))}  # fmt: skip
 
 
 def _mark_told(parameters: Parameters, _unit: str) -> str:

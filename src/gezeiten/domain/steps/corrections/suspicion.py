@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
-from gezeiten.domain.series.timeline import HOUR_MS, Values
+from gezeiten.domain.series.timeline import HOUR_MS, Times, Values
 
 _TO_SIGMA = 1.4826
 _FAR_SIGMAS = 8.0
@@ -124,6 +124,10 @@ SUSPICIONS: dict[str, Suspicion] = {
 def stretches_of(series: Series, caught: NDArray[np.bool_]) -> list[list[int]]:
     """Return the stretches [begin, end) of readings that are caught, UTC ms: readings beside each
     other are one; its end lies a millisecond behind its last."""
+    return stretches_in(series.times_utc_ms, caught)
+
+
+def stretches_in(times: Times, caught: NDArray[np.bool_]) -> list[list[int]]:
+    """Return the stretches [begin, end) of instants that are caught, see `stretches_of`."""
     edges = np.flatnonzero(np.diff(np.concatenate(([False], caught, [False])).astype(np.int8)))
-    times = series.times_utc_ms
     return [[int(times[a]), int(times[b - 1]) + 1] for a, b in edges.reshape(-1, 2)]
