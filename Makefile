@@ -2,6 +2,7 @@
 # make demo-reset  the same, from the beginning
 # make test        all checks and tests
 # make hunt        the properties once more, with examples nobody has tried (HUNT="paths of tests")
+# make recovery    how well gaps are filled, on records whose truth is known (half an hour)
 # make bench       speed, as ratios against a reference in the same run
 # make screenshots the pictures in docs/screenshots, from the demonstration's data
 # make mutants     small faults put into the rules of the trade: do the tests notice them
@@ -11,7 +12,7 @@
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: setup demo demo-reset test hunt bench mutants screenshots bare lock
+.PHONY: setup demo demo-reset test hunt recovery bench mutants screenshots bare lock
 
 setup:
 	@bash scripts/setup.sh
@@ -29,6 +30,9 @@ test: setup
 hunt: setup
 	@GEZEITEN_HUNT=1 QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 2 \
 		$(or $(HUNT),$(shell grep -rl "from hypothesis import" tests --include="test_*.py"))
+
+recovery: setup
+	@$(RUN)/python scripts/recovery.py $(GAPS) $(KINDS)
 
 bench: setup
 	@$(RUN)/python -m bench

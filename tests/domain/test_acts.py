@@ -43,7 +43,15 @@ from gezeiten.domain.acts.corrections import (
 )
 from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.acts.documents import DocumentHandedOver
-from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
+from gezeiten.domain.acts.gaps import (
+    Estimate,
+    GapEstimated,
+    GapFetched,
+    GapFilledByLine,
+    GapLeftOpen,
+    GapTakenBack,
+    way_words,
+)
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
@@ -177,6 +185,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          Subject("Shore, Dock"),
          "Round ended: 2 of 2 points done. Next visit by duty set for Shore, Dock."),
         (RoundClosed("r", "Shore", 1, 2), Subject("Shore"), "Round ended: 1 of 2 points done."),
+        (GapEstimated("p", GAP, (Estimate("x", "co2", (1.0, None), {"cycles": ["24 h"]}),)), WELL,
+         "Gap filled by its own cycles: 3 readings, 30 min."),
         (GapFetched("p", "s", GAP, "f"), WELL, "Gap filled from the logger: 3 readings, 30 min."),
         (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, Words("Power", "Fuse.")), WELL,
          "Air temperature: alarm above 28 °C for 30 min settled: Power."),
@@ -399,3 +409,15 @@ def test_an_act_knows_what_it_is_about() -> None:
     assert SiteRetired("a", True).about == "a"
     assert TaskLeftOut("r", "t", "p", "", "no boat").about == "p"
     assert ServiceNoted("D-1", "s", "note", 0, "seen").about == "D-1"
+
+
+@pytest.mark.parametrize(
+    ("facts", "words"),
+    [({}, "by a straight line"), ({"cycles": ["M2"]}, "by its own cycles"),
+     ({"companion": "Air pressure of Hut", "lag_ms": 0}, "by Air pressure of Hut"),
+     ({"companion": "Level of K1", "lag_ms": 1_200_000, "cycles": ["M2"]},
+      "by Level of K1, 20 min earlier, and its own cycles"),
+     ({"companion": "Level of K1", "lag_ms": -60_000}, "by Level of K1, 1 min later")],
+)  # fmt: skip
+def test_by_what_a_gap_was_filled_is_said_in_words(facts: dict[str, object], words: str) -> None:
+    assert way_words(facts) == words

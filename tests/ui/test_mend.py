@@ -105,3 +105,35 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
     assert "cannot serve" not in mend.logger_cells[2].text()
     count = f"{filled.gap.missing:,}"
     assert mend.logger_cells[2].text() == f"{count} of {count}"
+
+
+def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    [gap] = [g for g in gaps(demo_desk) if g.point.name == "Creek gauge"]
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    [(best, first), (own, second)] = mend.ways.buttons
+    assert first.isChecked()
+    assert not mend.by_line.isEnabled()
+    assert mend.fill_button.text() == "Fill by this estimate"
+    second.setChecked(True)
+    assert mend.model.way is own
+    first.setChecked(True)
+    assert mend.model.way is best
+    lane = mend.with_proposals()[0]
+    assert lane.band is not None
+    assert (lane.band[0].values <= lane.proposal.values).all()
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    assert record(demo_desk, gap.point.id, "water_temperature").estimated.sum() == gap.gap.missing
+    mend.show_target(gap.key)
+    idle(qtbot, window)
+    words = [mend.chain.itemAt(i).widget().text() for i in range(mend.chain.count())
+             if mend.chain.itemAt(i).widget()]  # fmt: skip
+    assert any("Water temperature" in one for one in words)
+    assert mend.ways.buttons == []
+    press(window, "Ctrl+Z")
+    idle(qtbot, window)
+    assert not record(demo_desk, gap.point.id, "water_temperature").estimated.any()

@@ -18,6 +18,7 @@ from gezeiten.archive.acts.anew import apply_again
 from gezeiten.archive.acts.made import rows
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.field.rounds import close_round, leave_out, make_round, open_round, set_task_plan
@@ -72,6 +73,7 @@ DEEDS = st.one_of(
     st.tuples(st.just("assess"), NUMBERS, st.sampled_from(["Power", "Sensor"])),
     st.tuples(st.just("take back"), NUMBERS),
     st.tuples(st.just("line"), NUMBERS), st.tuples(st.just("leave open"), NUMBERS),
+    st.tuples(st.just("estimate"), NUMBERS),
     st.tuples(st.just("fetched before"), NUMBERS), st.tuples(st.just("undo"), NUMBERS),
     st.tuples(st.just("contact"), SERIALS, NUMBERS, st.integers(0, 5_000)),
     st.tuples(st.just("launch"), SERIALS, NUMBERS,
@@ -87,6 +89,7 @@ DEEDS = st.one_of(
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
     "line": fill_by_line,
+    "estimate": lambda desk, gap: fill_by_way(desk, gap, estimates(desk, gap)[0]),
     "leave open": lambda desk, gap: leave_open(desk, gap, "the cable was chewed"),
     "fetched before": fill_from_logger,
     "undo": undo,

@@ -14,7 +14,13 @@ from gezeiten.domain.acts.corrections import (
     CorrectionTakenBack,
 )
 from gezeiten.domain.acts.derived import DerivedTakenBack, SeriesDerived
-from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
+from gezeiten.domain.acts.gaps import (
+    GapEstimated,
+    GapFetched,
+    GapFilledByLine,
+    GapLeftOpen,
+    GapTakenBack,
+)
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken, TextTakenOut
 from gezeiten.domain.acts.sites import SiteChanged
@@ -44,9 +50,12 @@ _AT_SITE = Prepared(
 )
 
 
+_ON_A_GAP = GapFilledByLine | GapEstimated | GapFetched | GapLeftOpen | GapTakenBack
+
+
 def points_touched(connection: Connection, act: Act) -> list[str]:
     """Return the ids of points whose record is another one after an act was applied."""
-    if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack | ReadAnew):
+    if isinstance(act, _ON_A_GAP | ReadAnew):
         return [act.point]
     if isinstance(act, MissionOffloaded | TextTaken):
         return _of_bytes(connection, act.raw.sha256)
@@ -71,7 +80,7 @@ def stretch_touched(act: Act) -> Span | None:
     say so themselves, when their readings are put into blocks."""
     if isinstance(act, MissionOffloaded | TextTaken):
         return None
-    if isinstance(act, GapFilledByLine | GapFetched | GapLeftOpen | GapTakenBack):
+    if isinstance(act, _ON_A_GAP):
         return (act.gap.start_ms, act.gap.end_ms)
     if isinstance(act, CorrectionSet | CorrectionSwitched | CorrectionTakenBack):
         return (act.start_ms, EVER_MS if act.end_ms is None else act.end_ms)

@@ -9,10 +9,16 @@ from sqlalchemy import Connection, select, update
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
 from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, Step
-from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack
+from gezeiten.domain.acts.gaps import (
+    GapEstimated,
+    GapFetched,
+    GapFilledByLine,
+    GapLeftOpen,
+    GapTakenBack,
+)
 from gezeiten.domain.series.gaps import Gap
-from gezeiten.domain.steps.fills import line_between
-from gezeiten.domain.steps.steps import LEFT_OPEN, LINE, REFETCH
+from gezeiten.domain.steps.fills import estimates_in, line_between
+from gezeiten.domain.steps.steps import ESTIMATE, LEFT_OPEN, LINE, REFETCH
 from gezeiten.errors import InputError
 
 
@@ -24,6 +30,13 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) ->
                  "stretches": line.stretches}  # fmt: skip
         _step(connection, act.point, line.step, act.gap, said, kind=LINE, channel=line.channel,
               data=encode_estimates(fill), facts=facts)  # fmt: skip
+
+
+def _estimated(connection: Connection, act: GapEstimated, said: Said) -> None:
+    for one in act.estimates:
+        fill = estimates_in(act.gap, one.values)
+        _step(connection, act.point, one.step, act.gap, said, kind=ESTIMATE, channel=one.channel,
+              data=encode_estimates(fill), facts={"readings": len(fill), **one.facts})  # fmt: skip
 
 
 def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
@@ -61,8 +74,8 @@ def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
 
 FAMILY = Family(
     {
-        GapFilledByLine: _filled_by_line, GapFetched: _fetched, GapLeftOpen: _left_open,
-        GapTakenBack: _taken_back,
+        GapFilledByLine: _filled_by_line, GapEstimated: _estimated, GapFetched: _fetched,
+        GapLeftOpen: _left_open, GapTakenBack: _taken_back,
     },
     {GapLeftOpen: _refuse_left_open},
 )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -38,6 +39,41 @@ class GapFilledByLine(Act, kind="gap filled by a line", word="fill", about="poin
 
     def told(self, subject: Subject) -> str:
         return f"Gap filled by a straight line: {_size(self.gap)}."
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """Estimates for a gap in one channel: a value for each due instant from its begin on, None
+    where nothing could be said. facts: by what, and how sure (`steps/filling/candidates.py`): way,
+    companion, lag_ms, cycles, fade, rmse, low, high, stretches."""
+
+    step: str
+    channel: str
+    values: tuple[float | None, ...]
+    facts: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class GapEstimated(Act, kind="gap estimated", word="fill", about="point"):
+    """A gap filled by the series' own cycles or a companion, a step a channel. Its values stand
+    here: whatever becomes of what they were made from, they are what they were."""
+
+    point: str
+    gap: Gap
+    estimates: tuple[Estimate, ...]
+
+    def told(self, subject: Subject) -> str:
+        ways = " and ".join(dict.fromkeys(way_words(one.facts) for one in self.estimates))
+        return f"Gap filled {ways}: {_size(self.gap)}."
+
+
+def way_words(facts: Mapping[str, Any]) -> str:
+    """Return by what a gap was filled: "by Barometer hut, 20 min earlier, and its own cycles"."""
+    name, lag_min = facts.get("companion", ""), round(facts.get("lag_ms", 0) / 60_000)
+    when = f", {abs(lag_min)} min {'earlier' if lag_min > 0 else 'later'}" if lag_min else ""
+    if not name:
+        return "by its own cycles" if facts.get("cycles") else "by a straight line"
+    return f"by {name}{when}" + (", and its own cycles" if facts.get("cycles") else "")
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ Source: docs/calculations.md, "Fills". No fill is offered without its expected e
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -65,6 +66,14 @@ def line_between(gap: Gap, start: End, end: End) -> Series:
     part = (due - start[0]) / (end[0] - start[0])
     values = start[1] + (end[1] - start[1]) * part
     return make_series(due, values, gap.interval_ms, Quality.ESTIMATE)
+
+
+def estimates_in(gap: Gap, values: Sequence[float | None]) -> Series:
+    """Return estimated readings of a gap: values at its due instants from the first on, None where
+    there is none."""
+    due = gap.start_ms + np.arange(len(values), dtype=np.int64) * gap.interval_ms
+    known = np.array([np.nan if one is None else one for one in values])
+    return make_series(due, known, gap.interval_ms, Quality.ESTIMATE)
 
 
 def expected_line_error(

@@ -26,17 +26,18 @@ class StepKind:
         return self.has_estimates or self.brings_bytes
 
 
-LINE, REFETCH, LEFT_OPEN = "line", "refetch", "left_open"
+LINE, ESTIMATE, REFETCH, LEFT_OPEN = "line", "estimate", "refetch", "left_open"
 KINDS: dict[str, StepKind] = {
     kind.key: kind
     for kind in (
         StepKind(LINE, "estimated", has_estimates=True),
+        StepKind(ESTIMATE, "estimated", has_estimates=True),
         StepKind(REFETCH, "from the logger", brings_bytes=True),
         StepKind(LEFT_OPEN, "left open"),
     )
 }
-"""Estimated readings on a straight line; readings of an offload that was fetched for the gap; a gap
-that stays, with a reason."""
+"""Estimated readings on a straight line, or by cycles and companions; readings of an offload that
+was fetched for the gap; a gap that stays, with a reason."""
 
 
 @dataclass(frozen=True, slots=True)

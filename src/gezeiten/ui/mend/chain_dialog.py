@@ -33,6 +33,7 @@ from gezeiten.desk.record.correcting import (
     usual_number,
 )
 from gezeiten.desk.record.records import extent
+from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction
@@ -243,7 +244,7 @@ class ChainDialog(QDialog):
         error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
         old = fitted_on_another_state(thing, self._chain.corrections)
         why = tr("made before the readings beside it were corrected; make it anew") if old else ""
-        return [tr("Gap filled"), tr("straight line, %1").replace("%1", error),
+        return [tr("Gap filled"), f"{tr(way_words(thing.facts))}, {error}",
                 self._stretch(thing.start_ms, thing.end_ms),
                 f"{thing.made_by}, {instant(thing.made_ms, zone)}", why]  # fmt: skip
 

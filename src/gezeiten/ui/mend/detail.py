@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import line_offer, logger_offer, steps_of
 from gezeiten.desk.record.records import around, extent, view
-from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.fills import straight_line
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.ui.mend.model import Offers, offers, surroundings
@@ -70,3 +72,21 @@ def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
     beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
     fill = straight_line(beside, gap)
     return fill if len(fill) else None
+
+
+def with_way(lanes: list[Lane], booked: BookedGap, way: Way, units: Units) -> list[Lane]:
+    """Return lanes with what a way would fill in, and its band."""
+    found = []
+    for lane, key in zip(lanes, booked.channels, strict=False):
+        one, unit = way.of.get(key), units.of_series(booked.point, key)
+        if one is None:
+            found.append(replace(lane, proposal=None))
+            continue
+
+        def shown(values: Values, fill: Series = one.fill, unit: ShownUnit = unit) -> Series:
+            in_unit = values * unit.factor + unit.offset
+            return Series(fill.times_utc_ms, in_unit, fill.quality, fill.interval_ms)
+
+        band = None if one.is_beyond else (shown(one.low), shown(one.high))
+        found.append(replace(lane, proposal=shown(one.fill.values), band=band))
+    return found

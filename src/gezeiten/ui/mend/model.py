@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
+from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
 
-Source = Literal["logger", "line"]
+Source = Literal["logger", "line", "way"]
 LoggerSays = Literal["what it holds", "fetched", "line first"]
 LineSays = Literal["refusal", "between the ends", "filled", "not needed"]
 
@@ -88,26 +89,55 @@ def offers(booked: BookedGap, logger: LoggerOffer, line: LineOffer) -> Offers:
 @dataclass(slots=True)
 class Mending:
     """The chosen gap and what is being done about it. source: by which it would be filled; is_busy:
-    something is being done."""
+    something is being done; ways: to estimate it, as far as they are known; way: the chosen one;
+    by_hand: somebody chose."""
 
     booked: BookedGap | None = None
     offers: Offers | None = None
     source: Source | None = None
     is_busy: bool = False
+    ways: list[Way] = field(default_factory=list)
+    way: Way | None = None
+    by_hand: bool = False
 
     def take(self, booked: BookedGap, told: Offers) -> None:
         """A gap was looked at; what would fill it is chosen anew."""
         self.booked, self.offers, self.source = booked, told, told.usual
+        self.ways, self.way, self.by_hand = [], None, False
 
     def leave(self) -> None:
         """No gap is chosen any more."""
-        self.booked = self.offers = self.source = None
+        self.booked = self.offers = self.source = self.way = None
+        self.ways = []
 
     def choose(self, source: Source) -> None:
         """Choose what fills it, where that can be."""
         told = self.offers
         if told is not None and (told.can_ask if source == "logger" else told.can_draw):
-            self.source = source
+            self.source, self.way, self.by_hand = source, None, True
+
+    def choose_way(self, way: Way) -> None:
+        """Choose an estimate, where the gap is open."""
+        if self.is_open and not way.refusal:
+            self.source, self.way, self.by_hand = "way", way, True
+
+    def know_ways(self, ways: list[Way]) -> None:
+        """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
+        can fill the gap and it does better than a straight line, or no line may be drawn."""
+        self.ways = ways
+        if self.by_hand and self.way is not None:
+            self.way = next((one for one in ways if one.name == self.way.name), self.way)
+            return
+        told, best = self.offers, next((one for one in ways if not one.refusal), None)
+        if told is None or best is None or self.by_hand or not self.is_open or told.can_ask:
+            return
+        if best.beats_line or not told.can_draw:
+            self.source, self.way = "way", best
+
+    @property
+    def is_open(self) -> bool:
+        """Whether nothing fills it yet."""
+        return self.booked is not None and self.booked.state in ("open", "left open")
 
     @property
     def can_fill(self) -> bool:

@@ -14,15 +14,17 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace
+from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import RecordStep
-from gezeiten.ui.mend.detail import Detail, load_detail
+from gezeiten.ui.mend.detail import Detail, load_detail, with_way
 from gezeiten.ui.mend.model import (
     Mending,
     Offers,
@@ -31,6 +33,8 @@ from gezeiten.ui.mend.model import (
     rows_around,
     surroundings,
 )
+from gezeiten.ui.mend.ways import WaysRows
+from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import feed
 from gezeiten.ui.parts.site_list import ListLine, SiteList
@@ -102,6 +106,8 @@ class MendPlace(Place):
         grid.setColumnStretch(1, 1)
         grid.setColumnMinimumWidth(1, 150)
         card.body.addLayout(grid)
+        self.ways = WaysRows(grid, 5)
+        self.ways.chosen.connect(self._choose_way)
         self.fill_button = button(tr("Fill"), self.fill, "primary")
         self.reason = QLineEdit()
         self.reason.setPlaceholderText(tr("Reason for leaving it open"))
@@ -237,6 +243,7 @@ class MendPlace(Place):
         self._show_offers(detail.offers, booked)
         self._show_chain(detail)
         self._show_proposal()
+        self._look_for_ways()
 
     def _show_offers(self, told: Offers, booked: BookedGap) -> None:
         words = [*_logger_words(told, booked), *self._line_words(told, booked)]
@@ -244,12 +251,7 @@ class MendPlace(Place):
             cell.setText(text)
         self.by_logger.setEnabled(told.can_ask)
         self.by_line.setEnabled(told.can_draw)
-        self.choice.blockSignals(True)
-        self.choice.setExclusive(False)
-        self.by_logger.setChecked(self.model.source == "logger")
-        self.by_line.setChecked(self.model.source == "line")
-        self.choice.setExclusive(True)
-        self.choice.blockSignals(False)
+        self._check_sources()
 
     def _line_words(self, told: Offers, booked: BookedGap) -> tuple[str, str, str]:
         """How the line is drawn, its expected errors, what it covers."""
@@ -267,18 +269,65 @@ class MendPlace(Place):
 
     def _choose_source(self) -> None:
         self.model.choose("line" if self.by_line.isChecked() else "logger")
+        self.ways.check(None)
         self._show_proposal()
+
+    def _choose_way(self, way: Way) -> None:
+        self.model.choose_way(way)
+        self._check_sources()
+        self._show_proposal()
+
+    def _check_sources(self) -> None:
+        """Show which source is chosen."""
+        self.choice.blockSignals(True)
+        self.choice.setExclusive(False)
+        self.by_logger.setChecked(self.model.source == "logger")
+        self.by_line.setChecked(self.model.source == "line")
+        self.choice.setExclusive(True)
+        self.choice.blockSignals(False)
+        self.ways.check(self.model.way)
+
+    def _look_for_ways(self) -> None:
+        """Find what could estimate the gap; the best known so far is shown at once."""
+        booked, desk = self.model.booked, self.house.desk
+        if booked is None or not self.model.is_open or not booked.channels:
+            self.ways.show_words("")
+            return
+        self.ways.show_words(tr("Looking for companions and cycles …"))
+
+        def show(ways: list[Way]) -> None:
+            if self.model.booked is not booked:
+                return  # another gap was chosen meanwhile
+            self.model.know_ways(ways)
+            units = units_of(desk.settings)
+            self.ways.show_ways(ways, booked, units, is_settled=not self.model.is_open)
+            self._check_sources()
+            self._show_proposal()
+
+        self.house.run(
+            lambda task: estimates(desk, booked, task.tell, task.cancelled), show,
+            failed=self.ways.show_words, progress=show, latest="gap estimates",
+        )  # fmt: skip
 
     def _show_proposal(self) -> None:
         detail = self._detail
         self._show_buttons()
         if detail is None:
             return
-        lanes = detail.lanes
-        if not self.model.shows_line:
-            lanes = [replace(lane, proposal=None) for lane in lanes]
         span = surroundings(detail.booked.gap)
-        self.chart.show_lanes(lanes, span, detail.booked.point.zone)
+        self.chart.show_lanes(self.with_proposals(), span, detail.booked.point.zone)
+
+    def with_proposals(self) -> list[Lane]:
+        """Return the lanes of the gap with what the chosen source would fill in."""
+        detail, way = self._detail, self.model.way
+        if detail is None:
+            return []
+        if way is not None:
+            units = units_of(self.house.desk.settings)
+            return with_way(detail.lanes, detail.booked, way, units)
+        if self.model.shows_line:
+            return detail.lanes
+        return [replace(lane, proposal=None) for lane in detail.lanes]
 
     def _show_buttons(self) -> None:
         model = self.model
@@ -286,6 +335,8 @@ class MendPlace(Place):
         words = tr("Fill")
         if model.source == "line":
             words = tr("Fill by a straight line")
+        elif model.source == "way":
+            words = tr("Fill by this estimate")
         elif model.source == "logger" and model.offers is not None:
             offer = model.offers.logger
             again = offer.kept_offload is not None
@@ -327,7 +378,10 @@ class MendPlace(Place):
         booked, desk = self.model.booked, self.house.desk
         if booked is None or not self.model.can_fill:
             return
-        if self.model.source == "line":
+        way = self.model.way
+        if way is not None:
+            self._do(lambda: fill_by_way(desk, booked, way), tr("Filled; Ctrl+Z undoes it."))
+        elif self.model.source == "line":
             self._do(
                 lambda: fill_by_line(desk, booked),
                 tr("Filled by a straight line; Ctrl+Z undoes it."),
@@ -443,7 +497,7 @@ def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str,
     if step.does.has_estimates:
         error = units.error(point, step.channel, float(step.facts["rmse"]))
         words = f"{quantity(step.channel).name} · {error} · {step.made_by}, {when}"
-        return tr("Filled by a straight line"), words
+        return tr("Filled %1").replace("%1", tr(way_words(step.facts))), words
     if not step.does.changes_record:
         return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
     return tr("Filled from the logger"), f"{tr('measured, code good')} · {step.made_by}, {when}"

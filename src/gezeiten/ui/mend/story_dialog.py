@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QWidget
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.correcting import step_words
 from gezeiten.desk.record.story import Bytes, Story, story
+from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
@@ -88,7 +89,8 @@ class StoryDialog(QDialog):
                 self._line(f"{name}{where}", shown)
         if told.fill is not None:
             error = self._units.error(self._point, told.series, float(told.fill.facts["rmse"]))
-            words = tr("by a straight line, %1; %2, %3").replace("%1", error)
+            words = tr("%0, %1; %2, %3").replace("%0", tr(way_words(told.fill.facts)))
+            words = words.replace("%1", error)
             words = words.replace("%2", told.fill.made_by)
             words = words.replace("%3", instant(told.fill.made_ms, zone))
             old = tr(" · made before the readings beside it were corrected")

@@ -85,7 +85,8 @@ class Tint:
 
 @dataclass(frozen=True, slots=True)
 class Lane:
-    """One quantity: all lines share its scale."""
+    """One quantity: all lines share its scale. proposal: dashed; band: of it, its lower and its
+    upper edge."""
 
     title: str
     unit: str
@@ -95,6 +96,7 @@ class Lane:
     proposal: Series | None = None
     overviews: tuple[OverviewLine, ...] = ()
     symbol: str = ""
+    band: tuple[Series, Series] | None = None
 
     def rules_in(self, span: Span) -> tuple[LimitRule, ...]:
         """The limits of all lines in a stretch, each once."""

@@ -210,6 +210,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
             bars = self._theme.color("muted", 90)
             add_overviews(drawn.plot, drawn.lane.overviews, self._pen("muted", 1.5),
                           self._pen(bars, 2.0))  # fmt: skip
+        if drawn.lane.band is not None:
+            edges = [pg.PlotDataItem(one.times_utc_ms / 1000, one.values, pen=pg.mkPen(None))
+                     for one in drawn.lane.band]  # fmt: skip
+            between = pg.FillBetweenItem(*edges, brush=self._theme.color("brass", 40))
+            drawn.plot.addItem(between, ignoreBounds=True)
         if drawn.lane.proposal is not None:
             fill = drawn.lane.proposal
             pen = self._pen("brass", 1.8, Qt.PenStyle.DashLine)
@@ -294,6 +299,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 if len(inside):
                     lows.append(float(inside.min()))
                     highs.append(float(inside.max()))
+        for proposed in (drawn.lane.proposal, *(drawn.lane.band or ())):
+            inside = proposed.between(*span).values if proposed is not None else []
+            if len(inside):
+                lows.append(float(inside.min()))
+                highs.append(float(inside.max()))
         return lows, highs
 
     def _ask(self, shown: list[RecordView], span: Span) -> None:

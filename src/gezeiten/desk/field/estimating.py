@@ -1,0 +1,224 @@
+"""What could fill a gap by estimates: the series' own cycles and companions, measured; and filling
+it so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import around, extent
+from gezeiten.domain.acts.gaps import Estimate, GapEstimated, way_words
+from gezeiten.domain.quantities.quantities import Quantity, quantity
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
+from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.filling.candidates import (
+    Candidate,
+    Companion,
+    candidates,
+    ranked,
+    why_not,
+)
+from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
+from gezeiten.domain.steps.formulas.formula import Role
+from gezeiten.errors import ArchiveDamagedError, InputError
+
+_MOST_LOOKED_AT, _MOST_COMPANIONS = 24, 3
+_MOST_READINGS = 400_000
+"""Of a series that is learnt from: what lies further away is left."""
+_BESIDE_MS = 7 * HOUR_MS
+_TIDAL_MS = 15 * DAY_MS
+_WATER_UNITS = ("m", "kPa", "mS/cm")
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """A way to fill all series of a gap. name: by what, in words; of: by series (its key), what
+    would fill it; refusal: why it cannot serve, "" where it can; beats_line: it does better than a
+    straight line in all of them."""
+
+    name: str
+    of: dict[str, Candidate]
+    refusal: str = ""
+    beats_line: bool = False
+
+    @property
+    def is_beyond(self) -> bool:
+        """Whether a companion leaves the range it was known in."""
+        return any(one.is_beyond for one in self.of.values())
+
+
+def estimates(
+    desk: Desk,
+    booked: BookedGap,
+    tell: Callable[[list[Way]], None] = lambda _: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[Way]:
+    """Return the ways to estimate a gap, the best first; those that cannot serve last. tell: hears
+    of the best known so far.
+
+    Raises:
+        ArchiveDamagedError: readings around it are damaged.
+    """
+    found: dict[str, list[Candidate]] = {key: [] for key in booked.channels}
+    for key in booked.channels:
+        series, span, why = _learnt(desk, booked, key)
+        if why:
+            return [Way("estimates", {}, why)]
+        its = quantity(key)
+        looked_at = _companions(desk, booked, key, span)
+        for one in candidates(series, booked.gap, its, looked_at, _seed(key)):
+            if cancelled():
+                return []
+            found[key].append(one)
+            tell(_ways(found))
+    return _ways(found)
+
+
+def _seed(key: str) -> int:
+    return int.from_bytes(key.encode()[:8], "big")
+
+
+def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
+    """Return ways that are found for all series, or refused for one; straight lines have their own
+    rule and stand elsewhere."""
+    ways: dict[str, dict[str, Candidate]] = {}
+    for key, listed in found.items():
+        for one in listed:
+            if one.kind != "line":
+                ways.setdefault(way_words(one.facts), {})[key] = one
+    best: dict[str, Candidate] = {}
+    for key, listed in found.items():
+        serving = [one for one in ranked(listed) if one.kind != "line"]
+        if serving:
+            best[key] = serving[0]
+    made = [_way(name, of) for name, of in ways.items() if len(of) == len(found)]
+    names = {way_words(one.facts) for one in best.values()}
+    if len(best) == len(found) and len(names) > 1:
+        said = (f"{quantity(key).name} {way_words(one.facts)}" for key, one in best.items())
+        made.insert(0, Way("; ".join(said), best))
+    ranks = {id(one): i for listed in found.values() for i, one in enumerate(ranked(listed))}
+    lines = {key: ranks.get(id(one), len(listed)) for key, listed in found.items()
+             for one in listed if one.kind == "line"}  # fmt: skip
+    serving_ways = [
+        replace(way, beats_line=all(ranks[id(one)] < lines[key] for key, one in way.of.items()))
+        for way in made if not way.refusal
+    ]  # fmt: skip
+    first = next(iter(found))
+    serving_ways.sort(key=lambda way: ranks[id(way.of[first])])
+    return serving_ways + [one for one in made if one.refusal]
+
+
+def _way(name: str, of: dict[str, Candidate]) -> Way:
+    refused = [one.refusal for one in of.values() if one.refusal]
+    return Way(name, of, refused[0] if refused else "")
+
+
+def _learnt(desk: Desk, booked: BookedGap, key: str) -> tuple[Series, Span, str]:
+    """Return the known readings of a series around a gap, from as far as is needed."""
+    gap, its = booked.gap, quantity(key)
+    at_least_ms = _TIDAL_MS if its.unit in _WATER_UNITS else 0
+    series, span = known(around(desk, booked.point.id, key, (gap.start_ms, gap.end_ms))), (0, 1)
+    whole = extent(desk, booked.point.id, [key])
+    for span in learnt_from(gap, at_least_ms):
+        series = known(around(desk, booked.point.id, key, span).between(*span))
+        is_all = whole is not None and span[0] <= whole[0] and span[1] > whole[1]
+        if is_all or is_enough(series, gap) or len(series) > _MOST_READINGS:
+            break
+    return series, span, why_not(series, gap, its)
+
+
+# -- companions ------------------------------------------------------------------------------------
+def _companions(desk: Desk, booked: BookedGap, key: str, span: Span) -> list[Companion]:
+    """Return the series that go together most with one around its gap: of the same unit, those of
+    the same point and site first."""
+    wide = (span[0] - _BESIDE_MS, span[1] + _BESIDE_MS)
+    own = around(desk, booked.point.id, key, span)
+    listed: list[tuple[float, Companion]] = []
+    for point, other in list(_others(desk, booked.point, key))[:_MOST_LOOKED_AT]:
+        try:
+            series = known(around(desk, point.id, other, wide).between(*wide))
+        except ArchiveDamagedError:
+            continue  # a damaged neighbour is no help, and told elsewhere
+        together = _together(own, series, booked.gap, quantity(other))
+        if together > 0:
+            where = "" if point.id == booked.point.id else f" of {point.full_name}"
+            listed.append((together, Companion(f"{quantity(other).name}{where}", series,
+                                               quantity(other))))  # fmt: skip
+    listed.sort(key=lambda one: -one[0])
+    return [one for _, one in listed[:_MOST_COMPANIONS]]
+
+
+def _others(desk: Desk, here: PointPlace, key: str) -> Iterable[tuple[PointPlace, str]]:
+    unit = quantity(key).unit
+    listed = sorted(points(desk), key=lambda one: (one.id != here.id, one.site != here.site))
+    for point in listed:
+        for place in point.channels:
+            its = quantity(place.channel)
+            is_itself = point.id == here.id and place.channel == key
+            if (
+                its.unit == unit
+                and not is_itself
+                and its.averages == "plain"
+                and not _is_derived(place.channel)
+            ):
+                yield point, place.channel
+
+
+def _is_derived(key: str) -> bool:
+    return key != channel_of(key) and "@=" in key
+
+
+def _together(own: Series, other: Series, gap: Gap, its: Quantity) -> float:
+    """Return how closely the first differences of two series go together, 0 to 1; 0 where the other
+    one has nothing in the gap."""
+    if not len(other.between(gap.start_ms, gap.end_ms)) or len(own) < 3:
+        return 0.0
+    step = max(1, len(own) // 5_000)
+    times = own.times_utc_ms[::step]
+    there, _ = at_instants(other, times, Role("", its.unit), its.averages)
+    a, b = np.diff(own.values[::step]), np.diff(there)
+    both = np.isfinite(a) & np.isfinite(b)
+    if both.sum() < 50 or a[both].std() == 0 or b[both].std() == 0:
+        return 0.0
+    return abs(float(np.corrcoef(a[both], b[both])[0, 1]))
+
+
+# -- doing -----------------------------------------------------------------------------------------
+def fill_by_way(desk: Desk, booked: BookedGap, way: Way) -> None:
+    """Fill a gap by estimates that were looked at.
+
+    Raises:
+        InputError: this way cannot serve.
+    """
+    if way.refusal or not way.of:
+        raise InputError(f"This gap cannot be filled so ({way.refusal or 'nothing was found'}).")
+    made = tuple(_estimate(booked.gap, key, one) for key, one in way.of.items())
+    with desk.archive.writing() as session:
+        point = kept_point(session, booked.point.id).uid
+        desk.do_within(session, GapEstimated(point, booked.gap, made))
+    refresh_excursions(desk, booked.point.id)
+
+
+def _estimate(gap: Gap, key: str, one: Candidate) -> Estimate:
+    fill = one.fill
+    places = ((fill.times_utc_ms - gap.start_ms) // gap.interval_ms).tolist()
+    values: list[float | None] = [None] * (max(places, default=-1) + 1)
+    for place, value in zip(places, fill.values.tolist(), strict=True):
+        values[place] = value
+    facts: dict[str, Any] = {name: value for name, value in one.facts.items() if name != "which"}
+    facts |= {"way": one.kind, "rmse": one.rmse, "low": float((one.low - fill.values).min()),
+              "high": float((one.high - fill.values).max()), "stretches": one.stretches,
+              "at_least": one.is_worded, "beyond": one.is_beyond}  # fmt: skip
+    return Estimate(fresh_id(), key, tuple(values), facts)

@@ -1,0 +1,325 @@
+"""What could fill a gap by estimates, the simplest first, each with its measured error.
+
+Source: docs/calculations.md, "Fills".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import correlate
+
+from gezeiten.domain.quantities.quantities import Quantity
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.timeline import HOUR_MS, Span, Times, Values
+from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.filling.cycles import columns, daily, tidal
+from gezeiten.domain.steps.filling.fitting import Matrix, fitted
+from gezeiten.domain.steps.filling.hidden import (
+    BESIDE,
+    LEAST,
+    apart_from_each_other,
+    at_that_time_of_day,
+    chosen_starts,
+    possible_starts,
+)
+from gezeiten.domain.steps.filling.joining import faded
+from gezeiten.domain.steps.filling.measuring import Errors, Model, ends_of, half_widths, measured
+from gezeiten.domain.steps.filling.scales import Scale, scale_of
+from gezeiten.domain.steps.formulas.formula import Role
+
+Kind = Literal["line", "own", "companion", "companion and own"]
+_WATER_UNITS = ("m", "kPa", "mS/cm")
+_LAG_MS, _LAG_OF_WATER_MS = HOUR_MS, 6 * HOUR_MS
+_BETTER = 0.95
+"""A lag is kept where it brings the error below so much of what it was."""
+_OUT_OF_RANGE = 0.1
+EXTRA_DECIMALS = 2
+"""Estimates are rounded to so many decimals more than their quantity is said with."""
+
+
+@dataclass(frozen=True, slots=True)
+class Companion:
+    """A series that may help. name: for people; series: its readings around the gap, with the lag
+    on either side; quantity: what it measures."""
+
+    name: str
+    series: Series
+    quantity: Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A way to fill a gap. facts: by what (companion, lag_ms, cycles, fade); fill: estimates at the
+    due instants that it can say something about; low, high: the band of 95 % for each, (n,); rmse:
+    of single readings, in the series' unit; is_worded: the band holds "at least"; is_beyond: a
+    companion leaves the range it was known in, so no band is promised; refusal: why it cannot
+    serve, "" where it can."""
+
+    kind: Kind
+    facts: dict[str, Any]
+    fill: Series
+    low: Values
+    high: Values
+    rmse: float
+    stretches: int
+    by_stretch: Values
+    is_worded: bool = False
+    is_beyond: bool = False
+    refusal: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """What all ways of filling have in common. at: the place of the first reading after the gap."""
+
+    series: Series
+    gap: Gap
+    quantity: Quantity
+    scale: Scale
+    values: Values
+    starts: NDArray[np.intp]
+    due: Times
+    at: int
+    companions: Sequence[Companion] = field(default_factory=tuple)
+
+    @property
+    def span(self) -> Span:
+        return int(self.series.times_utc_ms[0]), int(self.series.times_utc_ms[-1]) + 1
+
+
+def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
+    """Return why nothing can be estimated, "" where something can.
+
+    Args:
+        series: known readings around the gap (`hidden.known`).
+    """
+    if quantity.averages == "sum":
+        return "what is summed is never interpolated"
+    if quantity.averages == "direction":
+        return "a direction has no line"
+    at = int(series.times_utc_ms.searchsorted(gap.start_ms))
+    if at < BESIDE or at + BESIDE > len(series):
+        return "no reading before or after it"
+    starts = possible_starts(series, gap)
+    if apart_from_each_other(starts, gap.missing) < LEAST:
+        return "too little known record around it to measure its error"
+    return ""
+
+
+def candidates(
+    series: Series,
+    gap: Gap,
+    quantity: Quantity,
+    companions: Sequence[Companion] = (),
+    seed: int = 0,
+) -> Iterator[Candidate]:
+    """Yield what could fill a gap, the simplest and quickest first.
+
+    Args:
+        series: known readings around the gap, for which `why_not` is "".
+    """
+    scale = scale_of(quantity)
+    starts = at_that_time_of_day(series, possible_starts(series, gap), gap)
+    due = np.arange(gap.start_ms, gap.end_ms, gap.interval_ms, dtype=np.int64)
+    due = due[due <= gap.end_ms - gap.interval_ms // 2]
+    at = int(series.times_utc_ms.searchsorted(gap.start_ms))
+    known = _Known(series, gap, quantity, scale, scale.forward(series.values),
+                   chosen_starts(starts, gap, seed), due, at, companions)  # fmt: skip
+    n, m = len(series), len(due)
+    line = Model(np.empty((n, 0)), None)
+    yield from _tried(known, "line", {}, line, np.empty((m, 0)))
+    own, own_due, names = _own(known)
+    if names:
+        model = Model(own, fitted(own, known.values))
+        yield from _tried(known, "own", {"cycles": names}, model, own_due)
+    best: Candidate | None = None
+    for i in range(len(companions)):
+        for one in _by_companion(known, i):
+            yield one
+            if not one.refusal and (best is None or one.rmse < best.rmse):
+                best = one
+    if best is not None and names:
+        yield from _by_both(known, best, own, own_due, names)
+
+
+def ranked(found: Sequence[Candidate]) -> list[Candidate]:
+    """Return those that can serve, the best first. Where a simpler one is worse by less than a
+    standard error of their difference it stands before."""
+    serving = [one for one in found if not one.refusal]
+    if not serving:
+        return []
+    best = min(serving, key=lambda one: one.rmse)
+    simplest = next(one for one in serving if _is_as_good(one, best))
+    return [simplest, *sorted((one for one in serving if one is not simplest),
+                              key=lambda one: one.rmse)]  # fmt: skip
+
+
+def _is_as_good(one: Candidate, best: Candidate) -> bool:
+    if one is best:
+        return True
+    if len(one.by_stretch) != len(best.by_stretch):
+        return False
+    difference = one.by_stretch - best.by_stretch
+    error = float(difference.std(ddof=1)) / np.sqrt(len(difference))
+    return bool(difference.mean() < error)
+
+
+# -- ways --------------------------------------------------------------------------------------
+def _own(known: _Known) -> tuple[Matrix, Matrix, list[str]]:
+    """Return the columns of the series' own cycles at known and due instants, and their names."""
+    length_ms = known.span[1] - known.span[0]
+    of_water = known.quantity.unit in _WATER_UNITS and known.quantity.key != "air_pressure"
+    cycles = tidal(length_ms) if of_water else daily(length_ms)
+    origin = known.gap.start_ms
+    both = [
+        np.column_stack((np.ones(len(times)), columns(times, cycles, origin)))
+        for times in (known.series.times_utc_ms, known.due)
+    ]
+    return both[0], both[1], [name for name, _ in cycles]
+
+
+def _of_companion(known: _Known, which: int, lag_ms: int, times: Times) -> Values:
+    """Return what a companion shows a lag before some instants, in the scale of the series; NaN
+    where it has no measured reading."""
+    its = known.companions[which]
+    role = Role(its.quantity.name, its.quantity.unit)
+    values, codes = at_instants(its.series, times - lag_ms, role, its.quantity.averages)
+    values = np.where(codes == Quality.ESTIMATE, np.nan, values)
+    return scale_of(its.quantity).forward(values)
+
+
+def _with_companion(known: _Known, which: int, lag_ms: int) -> tuple[Matrix, Matrix]:
+    both = [_of_companion(known, which, lag_ms, times)
+            for times in (known.series.times_utc_ms, known.due)]  # fmt: skip
+    middle = float(np.nanmean(both[0])) if np.isfinite(both[0]).any() else 0.0
+    first, second = (np.column_stack((np.ones(len(one)), one - middle)) for one in both)
+    return first, second
+
+
+def _by_companion(known: _Known, which: int) -> Iterator[Candidate]:
+    name = known.companions[which].name
+    best: Candidate | None = None
+    for lag_ms in dict.fromkeys((0, _lag(known, which))):
+        design, due = _with_companion(known, which, lag_ms)
+        facts = {"companion": name, "which": which, "lag_ms": lag_ms}
+        fit = fitted(design, known.values)
+        if fit is None:
+            yield _refused(known, "companion", facts, "it has too few readings at the same time")
+            return
+        for one in _tried(known, "companion", facts, Model(design, fit), due):
+            if best is None or (not one.refusal and one.rmse < _BETTER * best.rmse):
+                best = one
+    if best is not None:
+        yield _in_range(known, which, best)
+
+
+def _by_both(
+    known: _Known, best: Candidate, own: Matrix, own_due: Matrix, names: list[str]
+) -> Iterator[Candidate]:
+    which, lag_ms = best.facts["which"], best.facts["lag_ms"]
+    design, due = _with_companion(known, which, lag_ms)
+    design, due = (np.column_stack((one, cycles[:, 1:])) for one, cycles in
+                   ((design, own), (due, own_due)))  # fmt: skip
+    fit = fitted(design, known.values)
+    if fit is not None:
+        facts = {**best.facts, "cycles": names}
+        for one in _tried(known, "companion and own", facts, Model(design, fit), due):
+            yield _in_range(known, which, one)
+
+
+def _in_range(known: _Known, which: int, one: Candidate) -> Candidate:
+    """Say where a companion leaves the range it was known in by more than a tenth."""
+    lag_ms = one.facts["lag_ms"]
+    there = _of_companion(known, which, lag_ms, known.series.times_utc_ms)
+    here = _of_companion(known, which, lag_ms, known.due)
+    if not np.isfinite(here).any() or not np.isfinite(there).any():
+        return one
+    low, high = float(np.nanmin(there)), float(np.nanmax(there))
+    more = _OUT_OF_RANGE * (high - low)
+    is_beyond = bool(np.nanmin(here) < low - more or np.nanmax(here) > high + more)
+    return replace(one, is_beyond=is_beyond)
+
+
+def _lag(known: _Known, which: int) -> int:
+    """Return by how much a companion runs ahead, ms: where the first differences of both go
+    together most; 0 where that is at the edge of what is looked at."""
+    step = known.gap.interval_ms
+    longest = _LAG_OF_WATER_MS if known.quantity.unit in _WATER_UNITS else _LAG_MS
+    most = longest // step
+    if most < 1:
+        return 0
+    grid = np.arange(known.span[0], known.span[1], step, dtype=np.int64)
+    role = Role("", known.quantity.unit)
+    own, _ = at_instants(known.series, grid, role)
+    other = _of_companion(known, which, 0, grid)
+    a, b = (np.nan_to_num(np.diff(one)) for one in (own, other))
+    together = correlate(a, b, mode="full", method="fft")
+    middle = len(b) - 1
+    near = together[middle - most : middle + most + 1]
+    at = int(np.argmax(np.abs(near)))
+    return 0 if at in (0, len(near) - 1) else (at - most) * step
+
+
+# -- trying one ----------------------------------------------------------------------------------
+def _tried(
+    known: _Known, kind: Kind, facts: dict[str, Any], model: Model, due: Matrix
+) -> Iterator[Candidate]:
+    errors = measured(model, known.series, known.values, known.starts, known.gap.missing)
+    if errors is None:
+        yield _refused(known, kind, facts, "too little known record to measure its error")
+        return
+    none = np.zeros(model.design.shape[1])
+    coefficients = model.fit.coefficients if model.fit is not None else none
+    left, right = ends_of(model, coefficients, known.values, known.at, known.at)
+    if model.fit is not None and abs(right - left) > errors.most_step:
+        yield _refused(known, kind, facts, "the level is another one behind the gap than before it")
+        return
+    times = known.series.times_utc_ms
+    begin, end = times[known.at - 1], times[known.at]
+    shares = (known.due - begin) / (end - begin)
+    guess = due @ coefficients + faded(left, right, shares, errors.fade)
+    widths = _at_each(half_widths(errors, 0.0), len(guess))
+    can = np.isfinite(guess)
+    if can.mean() < 0.9:
+        yield _refused(known, kind, facts, "it has no readings in the gap either")
+        return
+    yield _candidate(known, kind, {**facts, "fade": errors.fade}, (guess[can], widths[can], can),
+                     errors)  # fmt: skip
+
+
+def _at_each(widths: Values, many: int) -> Values:
+    """Return half-widths for as many instants as are due: one more or less than the gap counts."""
+    return widths[np.minimum(np.arange(many), len(widths) - 1)]
+
+
+def _candidate(
+    known: _Known, kind: Kind, facts: dict[str, Any],
+    made: tuple[Values, Values, NDArray[np.bool_]], errors: Errors,
+) -> Candidate:  # fmt: skip
+    guess, widths, can = made
+    decimals = known.quantity.decimals
+    digits, least = decimals + EXTRA_DECIMALS, 0.5 * 10.0**-decimals
+    values = known.scale.back(guess)
+    low = np.minimum(known.scale.back(guess - widths), values - least)
+    high = np.maximum(known.scale.back(guess + widths), values + least)
+    low, high = known.scale.clipped(low.round(digits)), known.scale.clipped(high.round(digits))
+    fill = make_series(known.due[can], np.round(known.scale.clipped(values), digits) + 0.0,
+                       known.gap.interval_ms, Quality.ESTIMATE)  # fmt: skip
+    there = known.scale.back(errors.known)
+    off = known.scale.clipped(known.scale.back(errors.known + errors.of)) - there
+    rmse = float(np.sqrt(np.nanmean(off**2)))
+    return Candidate(kind, facts, fill, low, high, rmse, len(errors.by_stretch), errors.by_stretch,
+                     errors.is_worded)  # fmt: skip
+
+
+def _refused(known: _Known, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
+    nothing = np.empty(0)
+    empty = make_series(np.empty(0, np.int64), nothing, known.gap.interval_ms, Quality.ESTIMATE)
+    return Candidate(kind, facts, empty, nothing, nothing, float("nan"), 0, nothing, refusal=why)

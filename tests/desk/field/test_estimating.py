@@ -1,0 +1,94 @@
+"""Gaps estimated by companions and cycles in a real archive: looked at, filled, undone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
+from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.mending import undo
+from gezeiten.desk.office.verifying import rebuild, verify
+from gezeiten.desk.record.correcting import chain
+from gezeiten.desk.record.excursion_book import excursions, faulty_excursions
+from gezeiten.desk.record.records import record
+from gezeiten.errors import InputError
+
+PRESSURE, TEMPERATURE = "water_pressure", "water_temperature"
+
+
+def gap_at(desk: Desk, name: str) -> BookedGap:
+    return next(one for one in gaps(desk) if one.point.name == name)
+
+
+@pytest.fixture
+def creek(demo_desk: Desk) -> BookedGap:
+    return gap_at(demo_desk, "Creek gauge")
+
+
+def bits(desk: Desk, booked: BookedGap) -> list[bytes]:
+    return [record(desk, booked.point.id, key).values.tobytes() for key in booked.channels]
+
+
+def test_the_tide_and_a_neighbour_fill_what_a_line_never_could(
+    demo_desk: Desk, creek: BookedGap
+) -> None:
+    heard: list[int] = []
+    [best, own] = estimates(demo_desk, creek, lambda ways: heard.append(len(ways)))
+    assert len(heard) > 5  # the best so far comes first
+    assert own.name == "by its own cycles"
+    assert best.name.startswith("Absolute pressure by its own cycles; Water temperature by ")
+    assert best.beats_line
+    assert best.of[TEMPERATURE].rmse < own.of[TEMPERATURE].rmse
+    before, found = bits(demo_desk, creek), len(excursions(demo_desk, creek.point.id))
+    fill_by_way(demo_desk, creek, best)
+    for key, one in best.of.items():
+        stands = record(demo_desk, creek.point.id, key)
+        its = stands.part(stands.estimated)
+        assert its.times_utc_ms.tolist() == one.fill.times_utc_ms.tolist()
+        assert its.values.tolist() == one.fill.values.tolist()
+        measured = stands.part(~stands.estimated)
+        assert measured.values.tobytes() == before[creek.channels.index(key)]
+    assert len(excursions(demo_desk, creek.point.id)) == found  # estimates raise none
+    filled = gap_at(demo_desk, "Creek gauge")
+    assert filled.state == "estimated"
+    [link] = chain(demo_desk, creek.point, TEMPERATURE).fills
+    assert link.facts["companion"] in best.name
+    assert link.facts["low"] < 0 < link.facts["high"]
+    assert verify(demo_desk).faults == []
+    rebuild(demo_desk)
+    assert gap_at(demo_desk, "Creek gauge").state == "estimated"
+    undo(demo_desk, gap_at(demo_desk, "Creek gauge"))
+    assert bits(demo_desk, creek) == before
+    assert faulty_excursions(demo_desk) == []
+
+
+def test_what_was_there_by_tide_is_near_what_is_estimated(
+    demo_desk: Desk, creek: BookedGap
+) -> None:
+    """The tide of the day before, 24 h 50 min earlier, within a metre of water (10 kPa)."""
+    [best, _] = estimates(demo_desk, creek)
+    fill = best.of[PRESSURE].fill
+    whole = record(demo_desk, creek.point.id, PRESSURE)
+    before = np.interp(fill.times_utc_ms - 89_428_000, whole.times_utc_ms, whole.values)
+    assert np.abs(fill.values - before).max() < 10
+
+
+def test_a_gap_after_which_all_is_different_is_refused_with_its_reason(demo_desk: Desk) -> None:
+    booked = gap_at(demo_desk, "Cold room B")
+    ways = estimates(demo_desk, booked)
+    assert ways
+    assert all("another one behind the gap" in way.refusal for way in ways)
+    with pytest.raises(InputError, match="cannot be filled so"):
+        fill_by_way(demo_desk, booked, ways[0])
+
+
+def test_too_little_record_and_a_wish_to_stop_find_nothing(
+    demo_desk: Desk, creek: BookedGap
+) -> None:
+    [none] = estimates(demo_desk, gap_at(demo_desk, "Piezometer K2"))
+    assert "too little known record" in none.refusal
+    assert estimates(demo_desk, creek, cancelled=lambda: True) == []
+    with pytest.raises(InputError, match="nothing was found"):
+        fill_by_way(demo_desk, creek, Way("by luck", {}))

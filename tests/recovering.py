@@ -1,0 +1,51 @@
+"""A gap cut into a made-up record, filled by what the procedure chooses for itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.timeline import Values
+from gezeiten.domain.steps.filling.candidates import Companion, candidates, ranked, why_not
+from gezeiten.domain.steps.filling.hidden import is_enough, learnt_from
+from tests.made_records import STEP_MS, made
+
+LENGTHS = (6, 36, 144, 432)
+
+
+@dataclass(frozen=True)
+class Recovered:
+    kind: str
+    inside: np.ndarray
+    errors: Values
+    by_line: Values
+    promised: float
+    by_line_promised: float
+
+
+def recovered(kind: str, length: int, seed: int) -> Recovered | None:
+    """Return how a gap of so many readings was filled, None where nothing could."""
+    its = made(kind, seed)
+    rng = np.random.default_rng([seed, length])
+    first = int(rng.integers(len(its.series) // 3, 2 * len(its.series) // 3 - length))
+    times = its.series.times_utc_ms
+    gap = Gap(int(times[first]), int(times[first + length]), STEP_MS)
+    keep = np.ones(len(times), np.bool_)
+    keep[first : first + length] = False
+    truth, whole = its.series.values[first : first + length], its.series.part(keep)
+    for span in learnt_from(gap):
+        series = whole.between(*span)
+        if is_enough(series, gap):
+            break
+    if why_not(series, gap, its.quantity):
+        return None
+    there = its.companion.between(span[0] - 7 * 3_600_000, span[1] + 7 * 3_600_000)
+    companions = [Companion("neighbour", there, its.other)]
+    listed = list(candidates(series, gap, its.quantity, companions, seed))
+    best = ranked(listed)[0]
+    line = next(one for one in listed if one.kind == "line")
+    inside = (truth >= best.low) & (truth <= best.high)
+    return Recovered(best.kind, inside, best.fill.values - truth, line.fill.values - truth,
+                     best.rmse, line.rmse)  # fmt: skip
