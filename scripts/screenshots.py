@@ -25,7 +25,11 @@ from gezeiten.cli.demo import open_demo
 from gezeiten.cli.practice import PracticeFleet
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
+from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.records import extent
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.field.place import FieldDeskPlace
+from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.tour import close_down, settle_down, take_pictures
 from gezeiten.ui.shell.window import MainWindow
@@ -90,30 +94,33 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         text.grab().save(str(out / "15-text-file.png"))
         text.close()
         live_line(field, out, work)
-        overview(window, field, out)
+        chain(window, out)
     finally:
         close_down(window)
         desk.close()
 
 
-def overview(window: MainWindow, field: FieldDeskPlace, out: Path) -> None:
-    """Two weeks of the paint hall by means, seen in Trends before they are offloaded."""
-    field.carriers.close()
-    field.show_target("B-0508")
+def chain(window: MainWindow, out: Path) -> None:
+    """A certificate that is kept, spikes that a rule catches, before they are marked."""
+    desk = window.house.desk
+    point = point_named(desk, "Cold room A")
+    key = point.channels[0].channel
+    begin, end = extent(desk, point.id, [key])
+    certificate = proposed(point, key, "linear", (begin, None), {"offset": 0.3, "u": 0.1})
+    keep(desk, point, certificate, "certificate K-118")
+    dialog = ChainDialog(window, window.house, point, key, (end - 6 * DAY_MS, end))
+    dialog.show()
     settle_down(window)
-    field.dialogs.part()
-    dialog = open_dialog()
-    dialog.kind.setCurrentIndex(2)
-    dialog.every.setText("12")
-    dialog.every.textEdited.emit("12")
-    dialog.take.click()
-    wait_until(lambda: not field.work.is_busy)
-    settle_down(window)
-    point = point_named(window.house.desk, "Paint hall")
-    window.go(places.TRENDS, point.id)
-    settle_down(window)
+    dialog.since.show_instant(end - 6 * DAY_MS, point.zone)
+    dialog.kind.setCurrentIndex(dialog.kind.findData("mark"))
+    dialog.which.setCurrentIndex(dialog.which.findData("too_fast"))
+    wait_until(lambda: dialog.number.text() != "")
+    dialog.number.setText("6")
+    dialog.number.editingFinished.emit()
+    wait_until(lambda: "suspect" in dialog.figures.text())
     QTest.qWait(500)
-    window.grab().save(str(out / "17-overview.png"))
+    dialog.grab().save(str(out / "17-chain.png"))
+    dialog.close()
 
 
 def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:

@@ -75,7 +75,7 @@ def estimates(
     for key in booked.channels:
         series, span, why = _learnt(desk, booked, key)
         if why:
-            return [Way("estimates", {}, why)]
+            return [Way("Estimates", {}, why)]
         its = quantity(key)
         looked_at = _companions(desk, booked, key, span)
         for one in candidates(series, booked.gap, its, looked_at, _seed(key)):

@@ -40,6 +40,9 @@ _LAG_MS, _LAG_OF_WATER_MS = HOUR_MS, 6 * HOUR_MS
 _BETTER = 0.95
 """A lag is kept where it brings the error below so much of what it was."""
 _OUT_OF_RANGE = 0.1
+_STEP = 1.25
+"""So much more than on hidden stretches both ends are apart where the gap holds a step: forty tell
+the largest of a hundred only roughly."""
 EXTRA_DECIMALS = 2
 """Estimates are rounded to so many decimals more than their quantity is said with."""
 
@@ -278,7 +281,7 @@ def _tried(
     none = np.zeros(model.design.shape[1])
     coefficients = model.fit.coefficients if model.fit is not None else none
     left, right = ends_of(model, coefficients, known.values, known.at, known.at)
-    if model.fit is not None and abs(right - left) > errors.most_step:
+    if model.fit is not None and abs(right - left) > _STEP * errors.most_step:
         yield _refused(known, kind, facts, "the level is another one behind the gap than before it")
         return
     times = known.series.times_utc_ms

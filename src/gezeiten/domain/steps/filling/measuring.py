@@ -44,8 +44,7 @@ class Errors:
 
     places: at which places of a stretch, (m,); of: (k, m), each stretch by the fade that was chosen
     on the others, NaN where nothing could be filled; fade: chosen on all; by_stretch: mean squares
-    (k,); known: values there, (k, m); most_step: how far both ends were apart at most, all but one
-    in a hundred; apart: how many stretches do not overlap.
+    (k,); known: values there, (k, m); most_step: how far both ends were apart at most; apart: how many stretches do not overlap.
     """
 
     places: NDArray[np.intp]
@@ -117,7 +116,7 @@ def measured(
     chosen = np.argmin(total - squares, axis=0)  # by all the others
     of = found[chosen, np.arange(found.shape[1])]
     fade = fades[int(np.argmin(total))]
-    most_step = float(np.quantile(steps[usable], 0.99))
+    most_step = float(steps[usable].max())
     return Errors(places, of, fade, np.nanmean(of**2, axis=1), known, most_step, apart, length)
 
 
