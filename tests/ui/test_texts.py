@@ -170,8 +170,18 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
     qtbot.waitUntil(lambda: dialog.name.text() == "Weather station", timeout=PATIENCE_MS)
     assert dialog.table.item(0, 3).text() == "Air temperature, Air pressure"
     dialog.name.setText("Mast")
+    assert dialog.column.itemText(1) == "Air pressure (hPa)"
+    dialog.column.setCurrentIndex(1)
+    assert (dialog.what.currentText(), dialog.unit.currentText()) == ("Air pressure", "hPa")
+    dialog.what.setCurrentIndex(dialog.what.findData("gauge_pressure"))
+    dialog.what.activated.emit(dialog.what.currentIndex())
+    dialog.unit.setCurrentText("bar")
+    dialog.unit.activated.emit(dialog.unit.currentIndex())
     dialog.change.click()
     qtbot.waitUntil(lambda: dialog.table.item(0, 0).text() == "Mast", timeout=PATIENCE_MS)
+    assert dialog.table.item(0, 3).text() == "Air temperature, Gauge pressure"
+    [tie] = kept_ties(lab.desk)
+    assert [(one.quantity, one.unit) for one in tie.columns][1] == ("gauge_pressure", "bar")
     dialog.export_to(tmp_path / "mast.kind.json")
     qtbot.waitUntil(lambda: "Exported" in dialog.words.text(), timeout=PATIENCE_MS)
     dialog.forget.click()

@@ -219,8 +219,10 @@ def change_kind(desk: Desk, name: str, wanted: Tie) -> None:
     """Keep a kind otherwise, under another name where that is wished.
 
     Raises:
-        InputError: it has no name, or another kind has it.
+        InputError: it has no name, or another kind has it; none of its columns is tied.
     """
+    if not any(one.quantity for one in wanted.columns):
+        raise InputError("All columns of this kind are left out; tie one, or forget the kind.")
     if not wanted.name.strip():
         raise InputError("This kind of text has no name; give it one.")
     if wanted.name != name and any(one.name == wanted.name for one in kept_ties(desk)):

@@ -16,8 +16,9 @@ from gezeiten.desk.intake.kinds import (
     kept_ties,
 )
 from gezeiten.desk.places import points
-from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
-from gezeiten.exchange.text.form import Tie
+from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
+from gezeiten.domain.quantities.units import text_units
+from gezeiten.exchange.text.form import ColumnTie, Tie
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.plan.section import narrow
@@ -43,6 +44,18 @@ class KindsDialog(QDialog):
         for box in (self.point, self.zone):
             box.setEditable(True)
             narrow(box)
+        self.column, self.what, self.unit = QComboBox(), QComboBox(), QComboBox()
+        self.label = QLineEdit()
+        self._columns: list[ColumnTie] = []
+        for box in (self.column, self.what, self.unit):
+            narrow(box)
+        self.what.addItem(tr("leave out"), "")
+        for known in in_order(QUANTITIES.values()):
+            self.what.addItem(tr(known.name), known.key)
+        self.column.currentIndexChanged.connect(lambda _: self._show_column())
+        self.what.activated.connect(lambda _: self._quantity_chosen())
+        self.unit.activated.connect(lambda _: self._column_said())
+        self.label.textEdited.connect(lambda _: self._column_said())
         self.words = label("", wrap=True)
         self.change = button(tr("Change it so"), self._change)
         self.forget = button(tr("Forget it"), self._forget)
@@ -62,8 +75,17 @@ class KindsDialog(QDialog):
             grid.addWidget(label(words, "muted"), 0, place)
             grid.addWidget(field, 1, place)
             grid.setColumnStretch(place, 1)
-        hint = tr("What its columns mean is changed with the next file of it. What was taken by a "
-                  "kind stays as it is.")  # fmt: skip
+        of_column = ((tr("Column"), self.column), (tr("Is"), self.what), (tr("In"), self.unit),
+                     (tr("Label"), self.label))  # fmt: skip
+        columns = QGridLayout()
+        columns.setHorizontalSpacing(10)
+        for place, (words, part) in enumerate(of_column):
+            part.setAccessibleName(words)
+            columns.addWidget(label(words, "muted"), 0, place)
+            columns.addWidget(part, 1, place)
+            columns.setColumnStretch(place, 1)
+        grid.addLayout(columns, 2, 0, 1, 3)
+        hint = tr("What was taken by a kind stays as it is; the next file of it is read so.")
         self.setLayout(column(self.table, grid, label(hint, "muted", wrap=True), self.words,
                               row(self.change, self.forget, self.export, self.read_in, 1,
                                   button(tr("Close"), self.reject)),
@@ -91,8 +113,16 @@ class KindsDialog(QDialog):
 
     def _chosen(self) -> None:
         tie = self._tie()
-        for part in (self.name, self.point, self.zone, self.change, self.forget, self.export):
+        for part in (self.name, self.point, self.zone, self.change, self.forget, self.export,
+                     self.column, self.what, self.unit, self.label):  # fmt: skip
             part.setEnabled(tie is not None)
+        self.column.blockSignals(True)
+        self.column.clear()
+        self._columns = list(tie.columns) if tie is not None else []
+        if tie is not None:
+            self.column.addItems([_column_words(tie, one) for one in self._columns])
+        self.column.blockSignals(False)
+        self._show_column()
         if tie is not None:
             self.name.setText(tie.name)
             self.point.setCurrentText(tie.point)
@@ -103,6 +133,35 @@ class KindsDialog(QDialog):
         thing = chosen_thing(self.table)
         return thing if isinstance(thing, Tie) else None
 
+    # -- its columns ---------------------------------------------------------------------------
+    def _show_column(self) -> None:
+        at = self.column.currentIndex()
+        if not 0 <= at < len(self._columns):
+            return
+        one = self._columns[at]
+        self.what.setCurrentIndex(max(self.what.findData(one.quantity), 0))
+        self._fill_units(one.unit)
+        self.label.setText(one.label)
+
+    def _fill_units(self, wanted: str) -> None:
+        self.unit.clear()
+        key = self.what.currentData()
+        if key:
+            self.unit.addItems([one.name for one in text_units(quantity(key).unit)])
+            self.unit.setCurrentIndex(max(self.unit.findText(wanted), 0))
+
+    def _quantity_chosen(self) -> None:
+        self._fill_units("")
+        self._column_said()
+
+    def _column_said(self) -> None:
+        at = self.column.currentIndex()
+        if 0 <= at < len(self._columns):
+            self._columns[at] = replace(
+                self._columns[at], quantity=self.what.currentData(),
+                unit=self.unit.currentText(), label=self.label.text().strip(),
+            )  # fmt: skip
+
     def _change(self) -> None:
         tie, desk = self._tie(), self._house.desk
         if tie is None:
@@ -110,7 +169,8 @@ class KindsDialog(QDialog):
         time = replace(tie.form.time, zone=self.zone.currentText().strip())
         wanted = replace(tie, name=self.name.text().strip(),
                          point=self.point.currentText().strip(),
-                         form=replace(tie.form, time=time))  # fmt: skip
+                         form=replace(tie.form, time=time),
+                         columns=tuple(self._columns))  # fmt: skip
         self._act(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
 
     def _forget(self) -> None:
@@ -161,6 +221,14 @@ class KindsDialog(QDialog):
     def _complain(self, sentence: str) -> None:
         set_role(self.words, "ember")
         self.words.setText(sentence)
+
+
+def _column_words(tie: Tie, one: ColumnTie) -> str:
+    """What the text calls a column: the words above it, or its number, and of which lines."""
+    header = tie.form.header
+    above = header[one.column].strip() if one.column < len(header) else ""
+    words = above or tr("column %1").replace("%1", str(one.column + 1))
+    return " · ".join([words, *(text for _, text in one.where)])
 
 
 def _points(tie: Tie) -> str:
