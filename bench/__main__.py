@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bench import acts, record, routes, texts
+from bench import acts, mending, record, routes, texts
 from bench.timing import best_of_both, report
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.limits.excursions import find_excursions
@@ -175,7 +175,8 @@ def main(wanted: list[str]) -> None:
                     routes.following, texts.memory, acts.done_one_by_one, acts.applied_again,
                     acts.come_back, record.boards, record.late_readings, record.long_pictures,
                     record.calculated, record.excursions_of_200, record.csv_of_a_year,
-                    record.pdf_of_a_year):  # fmt: skip
+                    record.pdf_of_a_year, mending.chain_of_six, mending.estimates_of_two_weeks,
+                    mending.barometer_of_four_wells):  # fmt: skip
         if is_wanted(measure.__name__):
             measure()
     if is_wanted("pictures", "excursions"):
