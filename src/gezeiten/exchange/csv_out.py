@@ -43,7 +43,7 @@ class CsvStretch:
 @dataclass(frozen=True, slots=True)
 class CsvChannel:
     """A series: its key, unit and readings, and the limits on it by when they were in force.
-    how: it is calculated, "" where it was measured."""
+    how: it is calculated and corrected, "" where it is as recorded."""
 
     key: str
     unit: str

@@ -67,6 +67,21 @@ class ReportCalibration:
 
 
 @dataclass(frozen=True, slots=True)
+class ReportCorrection:
+    """A step by which readings of a series were corrected, as far as in the stretch. does: with its
+    numbers; words: why."""
+
+    series: str
+    step: str
+    does: str
+    start_ms: int
+    end_ms: int
+    person: str
+    at_ms: int
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class ReportMission:
     """A mission that was in force in the stretch, and its offloads that hold readings of it.
 
@@ -132,6 +147,7 @@ class PointReport:
     gaps: tuple[ReportGap, ...]
     fingerprint: str
     calibrations: tuple[ReportCalibration, ...] = ()
+    corrections: tuple[ReportCorrection, ...] = ()
     logbook_head: str = ""
 
     @property

@@ -19,6 +19,7 @@ def honest_part(p: Pieces) -> list[Flowable]:
     """Return everything that an auditor asks after the figures."""
     return [
         *_gaps(p),
+        *_corrected(p),
         *_calculated(p),
         *_plans(p),
         *_clocks(p),
@@ -40,6 +41,20 @@ def _gaps(p: Pieces) -> list[Flowable]:
         for gap in p.report.gaps
     ]  # fmt: skip
     return [*parts, p.table(rows, [28 * mm, 28 * mm, 17 * mm, 44 * mm, WIDTH - 117 * mm])]
+
+
+def _corrected(p: Pieces) -> list[Flowable]:
+    """What stands between what was recorded and what is shown, where anything does."""
+    if not p.report.corrections:
+        return []
+    rows = [["Series", "Step", "From", "To", "Set by", "Why"]]
+    rows += [
+        [quantity(one.series).name, f"{one.step}: {one.does}", p.time(one.start_ms),
+         p.time(one.end_ms), f"{one.person}, {p.time(one.at_ms)[:10]}", one.words]
+        for one in p.report.corrections
+    ]  # fmt: skip
+    widths = [30 * mm, 42 * mm, 26 * mm, 26 * mm, 22 * mm, WIDTH - 146 * mm]
+    return [p.text("How what was recorded was corrected", p.head), p.table(rows, widths)]
 
 
 def _calculated(p: Pieces) -> list[Flowable]:

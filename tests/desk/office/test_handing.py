@@ -16,6 +16,8 @@ import pypdf
 import pytest
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import estimates, fill_by_way
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.office.documents import point_report
 from gezeiten.desk.office.handing import (
     export_csv,
@@ -27,6 +29,7 @@ from gezeiten.desk.office.handing import (
 from gezeiten.desk.office.logbook import head, held_against, logbook_entries, text_of_document
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, point_named
+from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS, Span, to_ms
@@ -277,6 +280,38 @@ def test_a_gap_says_how_it_was_mended(demo_desk: Desk) -> None:
     mast = point_named(demo_desk, "Outdoor mast")
     words = [gap.how for gap in point_report(demo_desk, mast, (0, demo_desk.now_ms())).gaps]
     assert any(w.startswith("left open: Battery was") for w in words)
+
+
+def test_what_was_corrected_and_estimated_stands_in_every_paper(
+    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+) -> None:
+    key = room.channels[0].channel
+    before = pl.read_csv(export_csv(demo_desk, room, fortnight, tmp_path / "a.csv").path)
+    for kind, parameters, span in (
+        ("linear", {"offset": 0.25, "u": 0.1}, (fortnight[0] - DAY_MS, None)),
+        ("mark", {"mark": "suspect", "cause": "door"}, (fortnight[0], fortnight[0] + DAY_MS)),
+        ("trim", {}, (fortnight[0] - 9 * DAY_MS, fortnight[0] - 8 * DAY_MS)),
+    ):
+        keep(demo_desk, room, proposed(room, key, kind, span, parameters), "certificate K-118")
+    paper = text_of(export_pdf(demo_desk, room, fortnight, tmp_path / "a.pdf").path)
+    words = " ".join(paper.split())
+    assert "How what was recorded was corrected" in words
+    assert "offset +0.25 °C (±0.1 °C)" in words
+    assert "Not in place" not in words  # not in this stretch
+    after = pl.read_csv(export_csv(demo_desk, room, fortnight, tmp_path / "b.csv").path)
+    column = "Store temperature [°C]"
+    difference = (after[column] - before[column]).drop_nulls()
+    assert difference.min() == pytest.approx(0.25)
+    assert difference.max() == pytest.approx(0.25)
+    codes = after["Store temperature quality"].value_counts()
+    assert codes.filter(pl.col("Store temperature quality") == "suspect")["count"].item() == 288
+    described = (tmp_path / "b.csv-metadata.json").read_text()
+    assert "corrected from" in described
+    assert "certificate K-118; set by JA" in described
+    creek = next(one for one in gaps(demo_desk) if one.point.name == "Creek gauge")
+    fill_by_way(demo_desk, creek, estimates(demo_desk, creek)[0])
+    said = [gap.how for gap in point_report(demo_desk, creek.point, (0, demo_desk.now_ms())).gaps]
+    assert any(one.startswith("estimated by its own cycles and by Air temp") for one in said)
 
 
 def test_the_figures_of_a_month_agree_on_paper_and_in_the_csv(

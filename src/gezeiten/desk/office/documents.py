@@ -16,8 +16,10 @@ from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.calculating import how_words
+from gezeiten.desk.record.correcting import standing_at, step_words
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
+from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.plan.plan import plan_from_dict
@@ -34,6 +36,7 @@ from gezeiten.report.content import (
     PointReport,
     ReportCalibration,
     ReportChannel,
+    ReportCorrection,
     ReportExcursion,
     ReportGap,
     ReportMission,
@@ -67,13 +70,19 @@ def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPl
 def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
     """Return what the CSV of a stretch holds."""
     limits, how = limits_at(desk, point.id), how_words(desk, point)
+    steps = _corrections(desk, point, span)
+
+    def said(key: str) -> str:
+        its = [_corrected_words(one, point.zone) for one in steps if one.series == key]
+        return "; ".join([*([how[key]] if key in how else []), *its])
+
     channels = tuple(
         CsvChannel(
             place.channel,
             place.unit,
             series,
             limits.get(place.channel, ()),
-            how.get(place.channel, ""),
+            said(place.channel),
         )
         for place, series in _channels(desk, point, span)
     )
@@ -122,6 +131,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         gaps=tuple(_report_gaps(desk, point, span)),
         fingerprint=readings_fingerprint([series for _, series in parts]),
         calibrations=tuple(_calibrations(desk, point, span)),
+        corrections=tuple(_corrections(desk, point, span)),
         logbook_head=head_words(desk),
     )
 
@@ -254,7 +264,8 @@ def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
     if booked.state == "from the logger":
         return f"fetched from the logger, measured{by}"
     errors = [_expected_error(step) for step in done if "rmse" in step.facts]
-    return f"estimated by a straight line, expected error {', '.join(errors)}{by}"
+    ways = " and ".join(dict.fromkeys(way_words(step.facts) for step in done))
+    return f"estimated {ways}, expected error {', '.join(errors)}{by}"
 
 
 def _expected_error(step: RecordStep) -> str:
@@ -278,6 +289,21 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
         for (since, interval), keys in absent.items()
         if since < span[1]
     ]  # fmt: skip
+
+
+def _corrections(desk: Desk, point: PointPlace, span: Span) -> list[ReportCorrection]:
+    """Return the steps of all chains of a point that are on and reach into a stretch."""
+    return [
+        ReportCorrection(step.series, step.does.name, step_words(step), max(step.start_ms, span[0]),
+                         min(step.until_ms, span[1]), step.said_by, step.said_ms, step.words)
+        for step in standing_at(desk, point) if step.touches(*span)
+    ]  # fmt: skip
+
+
+def _corrected_words(one: ReportCorrection, zone: str) -> str:
+    since, until = (f"{from_ms(at, zone):%Y-%m-%d %H:%M}" for at in (one.start_ms, one.end_ms))
+    return (f"corrected from {since} to {until} ({one.step}, {one.does}: {one.words}; set by "
+            f"{one.person})")  # fmt: skip
 
 
 def _calibrations(desk: Desk, point: PointPlace, span: Span) -> list[ReportCalibration]:

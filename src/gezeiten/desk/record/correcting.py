@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from gezeiten.archive.corrections import chain_of
+from gezeiten.archive.corrections import chain_of, corrections_at
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import kept_point
@@ -96,6 +96,12 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
                           missions[one.mission].number, one) for one in feeds)  # fmt: skip
     how = how_words(desk, point).get(series, "")
     return Chain(seen, how, tuple(corrections), tuple(fills))
+
+
+def standing_at(desk: Desk, point: PointPlace) -> list[Correction]:
+    """Return the steps of all series of a point that are on, in the order of their chains."""
+    with desk.archive.reading() as session:
+        return [one for one in in_order(corrections_at(session, point.id)) if one.is_on]
 
 
 def fitted_on_another_state(one: RecordStep, corrections: tuple[Correction, ...]) -> bool:
