@@ -12,6 +12,7 @@ from gezeiten.desk.record.calculating import (
 )
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
 from gezeiten.desk.record.limits import set_limit
+from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
@@ -77,3 +78,20 @@ def correct_no_more(desk: Desk, number: int) -> None:
     if not listed:
         raise InputError("nothing is corrected yet")
     take_back(desk, *listed[number % len(listed)])
+
+
+def remark(desk: Desk, number: int, whole_site: bool) -> None:
+    """Write a remark on the n-th point."""
+    listed = points(desk)
+    if not listed:
+        raise InputError("there is no point yet")
+    write_remark(desk, listed[number % len(listed)].id, (0, 9), "seen", whole_site=whole_site)
+
+
+def remark_no_more(desk: Desk, number: int) -> None:
+    """Take a remark on the n-th point back."""
+    listed = points(desk)
+    its = remarks(desk, listed[number % len(listed)].id) if listed else []
+    if not its:
+        raise InputError("nothing is remarked yet")
+    take_remark_back(desk, its[0])

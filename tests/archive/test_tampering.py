@@ -34,6 +34,7 @@ from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
+from gezeiten.desk.record.remarks import write_remark
 from gezeiten.domain.acts.launches import LaunchBegun
 from gezeiten.domain.acts.loggers import ReportKept
 from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes
@@ -177,6 +178,7 @@ def acted(tmp_path: Path) -> Path:
     keep(desk, shown, proposed(shown, key, "linear", (5, None), {"offset": 1}), "asked for")
     keep(desk, shown, proposed(shown, key, "mark", (5, 9), {"mark": "suspect"}), "asked for")
     switch(desk, shown, chain(desk, shown, key).corrections[0])
+    write_remark(desk, shown.id, (5, 9), "gauge cleaned", whole_site=True)
     desk.close()
     return folder
 

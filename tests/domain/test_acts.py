@@ -71,6 +71,7 @@ from gezeiten.domain.acts.offloads import (
 from gezeiten.domain.acts.people import PersonErased, PersonNamed
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.quantities import QuantityDropped, QuantityKept
+from gezeiten.domain.acts.remarks import RemarkMade, RemarkTakenBack
 from gezeiten.domain.acts.sites import (
     Moved,
     NextVisitSet,
@@ -270,6 +271,13 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "A limit of Shore · Well is in force until 2027-01-01 00:00: moved."),
         (LimitTakenBack("p", "x"), WELL,
          "A limit of Shore · Well was taken back; what it found is none any more."),
+        (RemarkMade("p", "x", "", False, NEW_YEAR_MS, NEW_YEAR_MS, "Rain gauge cleaned."), WELL,
+         "2027-01-01 00:00: Rain gauge cleaned."),
+        (RemarkMade("p", "x", "air_temperature", False, 0, NEW_YEAR_MS, "Door open."), WELL,
+         "1970-01-01 01:00 to 2027-01-01 00:00 (Air temperature): Door open."),
+        (RemarkMade("p", "x", "", True, NEW_YEAR_MS, NEW_YEAR_MS, "Power cut."), WELL,
+         "2027-01-01 00:00 (the whole site): Power cut."),
+        (RemarkTakenBack("p", "x", "Power cut."), WELL, "Remark taken back: Power cut."),
         (CorrectionSet("p", "x", "air_temperature", "linear", 1, NEW_YEAR_MS, None,
                        {"offset": 0.3, "gain": 1.0, "u": 0.1}, "certificate K-1"), WELL,
          "Air temperature: Offset and gain: offset +0.3 °C (±0.1 °C), from 2027-01-01 00:00: "

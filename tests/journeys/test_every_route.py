@@ -343,7 +343,7 @@ def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
         window.go(place)
         idle(qtbot, window)
     trends = window.places[places.TRENDS]
-    [temp, humidity] = trends._lanes
+    [temp, humidity] = trends.lanes
     assert len(temp.overviews[0].values) == len(humidity.overviews[0].values) == before // 24
     assert temp.traces == ()
     trends.chart.put_cursor(int(temp.overviews[0].times_utc_ms[3]))
@@ -355,8 +355,8 @@ def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
     idle(qtbot, window)
     window.go(places.TRENDS)
     idle(qtbot, window)
-    assert [lane.overviews for lane in trends._lanes] == [(), ()]
-    assert all(len(lane.traces) == 1 for lane in trends._lanes)
+    assert [lane.overviews for lane in trends.lanes] == [(), ()]
+    assert all(len(lane.traces) == 1 for lane in trends.lanes)
 
 
 def test_online_loggers_are_followed_while_the_window_is_open(

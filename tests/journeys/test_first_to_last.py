@@ -130,7 +130,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     trends = window.places[places.TRENDS]
     assert [p.name for p in trends.points()] == ["Cold room A"]
     trends.show_days(0)
-    lane = trends._lanes[0]
+    lane = trends.lanes[0]
     assert lane.traces[0].view.measured == len(series)
     drawn, _ = trends.chart._drawn[0].curves[0]
     assert np.nanmax(drawn.yData) == pytest.approx(series.values.max())

@@ -20,6 +20,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.chain_model import MOST_DRAWN, Trying, drawn, tried_stretch
 from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui.test_sources_and_limits import shown
@@ -164,3 +165,31 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     after = record(demo_desk, point.id, KEY)
     assert int((after.quality == 1).sum()) == wanted
     assert len(after) == len(whole)
+
+
+def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Cold room A")
+    window.go(places.TRENDS, point.id)
+    idle(qtbot, window)
+    trends = window.places[places.TRENDS]
+    end = trends.chart.view()[1]
+    trends.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
+    QTest.keyClick(window, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    idle(qtbot, window)
+    made: RemarksDialog = shown(RemarksDialog)
+    assert not made.is_instant.isChecked()
+    made.write()
+    idle(qtbot, window)
+    assert "few words" in made.problem.text()
+    made.words.setText("door left open for painting")
+    made.write()
+    idle(qtbot, window)
+    assert made.table.item(0, 2).text() == "door left open for painting"
+    idle(qtbot, window)
+    assert [len(lane.remarks) for lane in trends.lanes] == [1, 1]
+    made.take_back()
+    idle(qtbot, window)
+    assert made.table.rowCount() == 0
+    assert [len(lane.remarks) for lane in trends.lanes] == [0, 0]

@@ -263,7 +263,7 @@ def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> Non
     point = point_named(demo_desk, "Cold room A")
     window.go(places.TRENDS, point.id)
     idle(qtbot, window)
-    lane = window.places[places.TRENDS]._lanes[0]
+    lane = window.places[places.TRENDS].lanes[0]
     values = record(demo_desk, point.id, "probe_temperature").values
     assert lane.unit == "°F"
     [trace] = lane.traces

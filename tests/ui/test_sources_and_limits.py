@@ -156,7 +156,7 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     trends = window.places[places.TRENDS]
     window.go(places.TRENDS, point_named(demo_desk, "Cold room A").id)
     idle(qtbot, window)
-    lowest = trends._lanes[0].traces[0]
+    lowest = trends.lanes[0].traces[0]
     trends.show_units()
     dialog = shown(UnitsDialog)
     point = point_named(demo_desk, "Cold room A")
@@ -166,13 +166,13 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     ]  # fmt: skip
     dialog.choices["probe_temperature"].setCurrentIndex(2)
     idle(qtbot, window)
-    assert [lane.unit for lane in trends._lanes] == ["°F", "°C"]
-    [trace] = trends._lanes[0].traces
+    assert [lane.unit for lane in trends.lanes] == ["°F", "°C"]
+    [trace] = trends.lanes[0].traces
     assert (trace.factor, trace.offset) == (1.8, 32.0)
     assert (lowest.factor, lowest.offset) == (1.0, 0.0)
     dialog.choices[f"{point.uid}/probe_temperature"].setCurrentIndex(3)
     idle(qtbot, window)
-    assert [lane.unit for lane in trends._lanes] == ["K", "°C"]
+    assert [lane.unit for lane in trends.lanes] == ["K", "°C"]
     events = window.places[places.EXCURSIONS]
     window.go(places.EXCURSIONS, None)
     idle(qtbot, window)
@@ -181,7 +181,7 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     assert all(one.endswith(" K") for one in words), words
     window.go(places.TRENDS, point_named(demo_desk, "Cold room B").id)
     idle(qtbot, window)
-    assert [lane.unit for lane in trends._lanes] == ["°F", "°C"]
+    assert [lane.unit for lane in trends.lanes] == ["°F", "°C"]
     assert load_settings(demo_desk.archive.folder / "settings.json").units == {
         "probe_temperature": "°F", f"{point.uid}/probe_temperature": "K",
     }  # fmt: skip
@@ -189,7 +189,7 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     dialog.choices["probe_temperature"].setCurrentIndex(0)
     idle(qtbot, window)
     assert demo_desk.settings.units == {}
-    assert [lane.unit for lane in trends._lanes] == ["°C", "°C"]
+    assert [lane.unit for lane in trends.lanes] == ["°C", "°C"]
 
 
 def test_of_two_series_of_one_unit_the_second_follows_the_first(

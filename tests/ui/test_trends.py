@@ -40,7 +40,7 @@ def test_lanes_of_several_points_share_one_axis(
         ticked = item.text(0) in ("Cold room A", "Cold room B")
         item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
     idle(qtbot, window)
-    assert [len(lane.traces) for lane in trends._lanes] == [2, 2]
+    assert [len(lane.traces) for lane in trends.lanes] == [2, 2]
     first, second = trends.chart._drawn
     assert first.plot.getViewBox().viewRange()[0] == second.plot.getViewBox().viewRange()[0]
 

@@ -164,3 +164,23 @@ class LimitKept:
     words: str
     said_ms: int
     said_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class Remark:
+    """A note on [start_ms, end_ms), an instant where both are one. point: id of the one that it was
+    written at; series: "" for all of its; whole_site: for all points of its site."""
+
+    uid: str
+    point: str
+    series: str
+    whole_site: bool
+    start_ms: int
+    end_ms: int
+    words: str
+    said_ms: int
+    said_by: str
+
+    def touches(self, start_ms: int, end_ms: int) -> bool:
+        """Whether it says something of a stretch."""
+        return self.start_ms < end_ms and max(self.end_ms, self.start_ms + 1) > start_ms

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from gezeiten.domain.kept import Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.series.series import Series, all_instants
 from gezeiten.domain.series.statistics import DayNumbers, Numbers
@@ -148,6 +149,7 @@ class PointReport:
     fingerprint: str
     calibrations: tuple[ReportCalibration, ...] = ()
     corrections: tuple[ReportCorrection, ...] = ()
+    remarks: tuple[Remark, ...] = ()
     logbook_head: str = ""
 
     @property

@@ -6,6 +6,7 @@ from __future__ import annotations
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable
 
+from gezeiten.domain.kept import Remark
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
@@ -19,6 +20,7 @@ def honest_part(p: Pieces) -> list[Flowable]:
     """Return everything that an auditor asks after the figures."""
     return [
         *_gaps(p),
+        *_remarks(p),
         *_corrected(p),
         *_calculated(p),
         *_plans(p),
@@ -41,6 +43,25 @@ def _gaps(p: Pieces) -> list[Flowable]:
         for gap in p.report.gaps
     ]  # fmt: skip
     return [*parts, p.table(rows, [28 * mm, 28 * mm, 17 * mm, 44 * mm, WIDTH - 117 * mm])]
+
+
+def _remarks(p: Pieces) -> list[Flowable]:
+    if not p.report.remarks:
+        return []
+    rows = [["From", "To", "About", "Remark", "By"]]
+    rows += [
+        [p.time(one.start_ms), p.time(one.end_ms) if one.end_ms > one.start_ms else "",
+         _about(one), one.words, one.said_by]
+        for one in p.report.remarks
+    ]  # fmt: skip
+    widths = [28 * mm, 28 * mm, 34 * mm, WIDTH - 112 * mm, 22 * mm]
+    return [p.text("Remarks", p.head), p.table(rows, widths)]
+
+
+def _about(one: Remark) -> str:
+    if one.whole_site:
+        return "the whole site"
+    return quantity(one.series).name if one.series else "the point"
 
 
 def _corrected(p: Pieces) -> list[Flowable]:

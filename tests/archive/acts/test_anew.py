@@ -38,6 +38,8 @@ from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_te
 from tests.archive.record_deeds import (
     correct,
     correct_no_more,
+    remark,
+    remark_no_more,
     set_some_limit,
     subtract,
     subtract_no_more,
@@ -84,6 +86,8 @@ DEEDS = st.one_of(
     st.tuples(st.just("calculate no more"), NUMBERS),
     st.tuples(st.just("limit"), NUMBERS, st.sampled_from(["above", "below"])),
     st.tuples(st.just("correct"), NUMBERS, st.sampled_from(["", "suspect", "taken out"])),
+    st.tuples(st.just("remark"), NUMBERS, st.booleans()),
+    st.tuples(st.just("remark no more"), NUMBERS),
     st.tuples(st.just("switch"), NUMBERS), st.tuples(st.just("correct no more"), NUMBERS),
 )  # fmt: skip
 
@@ -98,6 +102,7 @@ FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
     "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
     "correct": correct, "switch": switch_correction, "correct no more": correct_no_more,
+    "remark": remark, "remark no more": remark_no_more,
 }  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from gezeiten.archive.apply import (
     people,
     plans,
     quantities,
+    remarks,
     sites,
     sources,
     visits,
@@ -31,7 +32,7 @@ from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
              carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
-             quantities.FAMILY, derived.FAMILY, corrections.FAMILY,
+             quantities.FAMILY, derived.FAMILY, corrections.FAMILY, remarks.FAMILY,
              Family({ArchiveBegun: tells, ChainBegun: tells, MisfitSeen: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()

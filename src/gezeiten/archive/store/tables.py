@@ -210,6 +210,25 @@ class CorrectionRow(Base):
     undone_by: Mapped[str | None]
 
 
+class RemarkRow(Base):
+    """A note on [start_ms, end_ms) of a series (its key, "" for all) of a point, or of all points
+    of its site. undone_ms set, it does not stand any more."""
+
+    __tablename__ = "remark"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    series: Mapped[str]
+    whole_site: Mapped[bool]
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
 class DerivedRow(Base):
     """A series (its key) of a point that is calculated from others, by a formula of some version.
     undone_ms set, it is not any more."""

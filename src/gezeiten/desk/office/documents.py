@@ -19,6 +19,7 @@ from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.correcting import standing_at, step_words
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
+from gezeiten.desk.record.remarks import remarks
 from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits.limits import InForce
@@ -132,6 +133,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         fingerprint=readings_fingerprint([series for _, series in parts]),
         calibrations=tuple(_calibrations(desk, point, span)),
         corrections=tuple(_corrections(desk, point, span)),
+        remarks=tuple(one for one in remarks(desk, point.id) if one.touches(*span)),
         logbook_head=head_words(desk),
     )
 

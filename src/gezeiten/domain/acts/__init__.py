@@ -24,6 +24,7 @@ from gezeiten.domain.acts import (  # noqa: F401
     people,
     plans,
     quantities,
+    remarks,
     sites,
     sources,
     visits,

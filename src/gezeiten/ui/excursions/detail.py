@@ -12,7 +12,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import numbers
 from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import made_ready, shown_rule, trace_of
+from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_rule, trace_of
 from gezeiten.ui.parts.rules import RULE_SIGNS, rule_words
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -48,7 +48,14 @@ def load_detail(desk: Desk, event: BookedExcursion) -> Detail:
         trace = trace_of(desk, event.point, channel, unit)
         decimals = max(name.decimals + unit.extra_decimals, 0)
         lanes.append(
-            Lane(name.name, unit.name, decimals, (replace(trace, rules=rules),), tuple(tints))
+            Lane(
+                name.name,
+                unit.name,
+                decimals,
+                (replace(trace, rules=rules),),
+                tuple(tints),
+                remarks=remarks_of(desk, event.point, channel),
+            )
         )
     lanes = made_ready(desk, lanes, surroundings(event))
     return Detail(event, lanes, _facts(desk, event))

@@ -55,7 +55,7 @@ from gezeiten.ui.mend.chain_model import (
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.lanes import feed, made_ready, trace_of
+from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
@@ -210,7 +210,8 @@ class ChainDialog(QDialog):
             span = tried_stretch(given_view or whole, whole, _MOST_SHOWN_MS)
             name = quantity(key)
             decimals = max(name.decimals + unit.extra_decimals, 0)
-            lane = Lane(name.name, unit.name, decimals, (trace_of(desk, point, key, unit),))
+            lane = Lane(name.name, unit.name, decimals, (trace_of(desk, point, key, unit),),
+                        remarks=remarks_of(desk, point, key))  # fmt: skip
             return chain(desk, point, key), made_ready(desk, [lane], span)[0], span
 
         self._house.run(look, self._show, failed=self._say, latest="chain")

@@ -153,6 +153,13 @@ class MendPlace(Place):
                 "gap.chain", tr("Chain of the series: corrections"), "Alt+C", self.show_chain, here
             ),
             Command(
+                "gap.remark",
+                tr("Remarks on the point of the gap"),
+                "Ctrl+B",
+                self.show_remarks,
+                here,
+            ),
+            Command(
                 "gap.story",
                 tr("Story of the reading at the cursor"),
                 "Alt+S",
@@ -443,6 +450,15 @@ class MendPlace(Place):
             series = booked.channels[0] if booked.channels else ""
             view = surroundings(booked.gap)
             ChainDialog(self, self.house, booked.point, series, view).open()
+
+    def show_remarks(self) -> None:
+        """Show the remarks on the point of the gap; a new one is about the gap."""
+        from gezeiten.ui.points.remarks_dialog import RemarksDialog
+
+        if self._detail:
+            gap = self._detail.booked.gap
+            span = (gap.start_ms, gap.end_ms)
+            RemarksDialog(self, self.house, self._detail.booked.point, span).open()
 
     def show_story(self, at_ms: int | None) -> None:
         """Tell how the reading beside the gap that stands nearest to an instant came about."""

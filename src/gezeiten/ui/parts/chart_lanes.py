@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from gezeiten.desk.intake.overviews import OverviewLine
 from gezeiten.desk.record.view import Drawn, RecordView
+from gezeiten.domain.kept import Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.quantities.quantities import Averages
 from gezeiten.domain.series.pyramid import Picture
@@ -86,7 +87,7 @@ class Tint:
 @dataclass(frozen=True, slots=True)
 class Lane:
     """One quantity: all lines share its scale. proposal: dashed; band: of it, its lower and its
-    upper edge."""
+    upper edge; remarks: on any of its lines."""
 
     title: str
     unit: str
@@ -97,6 +98,7 @@ class Lane:
     overviews: tuple[OverviewLine, ...] = ()
     symbol: str = ""
     band: tuple[Series, Series] | None = None
+    remarks: tuple[Remark, ...] = ()
 
     def rules_in(self, span: Span) -> tuple[LimitRule, ...]:
         """The limits of all lines in a stretch, each once."""

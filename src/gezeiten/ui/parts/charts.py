@@ -30,6 +30,7 @@ from gezeiten.ui.parts.chart_overviews import (
     overview_legend,
     overview_reach,
 )
+from gezeiten.ui.parts.chart_remarks import RemarkMarks
 from gezeiten.ui.parts.chart_tints import Tints
 from gezeiten.ui.parts.rules import RULE_SIGNS
 from gezeiten.ui.parts.widgets import scrolled
@@ -163,6 +164,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
             Tints(plot.getViewBox(), lane.tints, self._theme, self.font())
         self._add_curves(drawn)
         self._add_limits(drawn)
+        if lane.remarks:
+            RemarkMarks(plot.getViewBox(), lane.remarks, self._theme, self.font())
         drawn.cursor = pg.InfiniteLine(pen=self._pen("ink", 0.8))
         drawn.value = pg.TextItem(color=self._theme.paper, fill=self._theme.color("ink"))
         drawn.value.setZValue(30)

@@ -10,7 +10,9 @@ from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, limits_at, read_ahead, view
+from gezeiten.desk.record.remarks import remarks
 from gezeiten.desk.record.view import RecordView
+from gezeiten.domain.kept import Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
@@ -81,10 +83,17 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
         )
     if not traces and not seen:
         return None
+    said = {one.uid: one for point in points for one in remarks_of(desk, point, key)}
     name = quantity(key)
     title = (alone[1].own_name if alone else "") or name.name
     return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
-                tuple(tints), overviews=tuple(seen), symbol=name.symbol)  # fmt: skip
+                tuple(tints), overviews=tuple(seen), symbol=name.symbol,
+                remarks=tuple(said.values()))  # fmt: skip
+
+
+def remarks_of(desk: Desk, point: PointPlace, key: str) -> tuple[Remark, ...]:
+    """Return the remarks that a series of a point is shown with."""
+    return tuple(one for one in remarks(desk, point.id) if one.series in ("", key))
 
 
 def _in_unit(line: OverviewLine, unit: ShownUnit) -> OverviewLine:

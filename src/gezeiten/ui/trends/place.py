@@ -52,7 +52,7 @@ class TrendsPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.model = Looking()
-        self._lanes: list[Lane] = []
+        self.lanes: list[Lane] = []
         self._target: places.Look | None = None
         self._back: tuple[int, object, str] | None = None
         self.tree = QTreeWidget()
@@ -149,6 +149,8 @@ class TrendsPlace(Place):
                 self.show_chain, here),
             Command("trends.story", tr("Story of the reading at the cursor"), "Alt+S",
                 lambda: self.show_story(self.chart.cursor_ms), here),
+            Command("trends.remark", tr("Remarks on the first point shown"), "Ctrl+B",
+                self.show_remarks, here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
         ]  # fmt: skip
@@ -188,7 +190,7 @@ class TrendsPlace(Place):
         if self._target is not None:
             self.show_target(self._target)
         elif chosen:
-            self.model.kept = self.chart.view() if self._lanes else None
+            self.model.kept = self.chart.view() if self.lanes else None
             self._load()
         else:
             self._tick_first()
@@ -248,7 +250,7 @@ class TrendsPlace(Place):
         """Ask for the two instants of a stretch to mark."""
         from gezeiten.ui.trends.stretch_dialog import StretchDialog
 
-        if self._lanes:
+        if self.lanes:
             dialog = StretchDialog(self, self.chart.mark or self.chart.view(), self._zone())
             dialog.taken.connect(self._mark)
             dialog.open()
@@ -269,7 +271,7 @@ class TrendsPlace(Place):
         """Ask for a day and show it."""
         from gezeiten.ui.trends.stretch_dialog import GoToDay
 
-        if self._lanes:
+        if self.lanes:
             dialog = GoToDay(self, self.chart.view()[1] - 1, self._zone())
             dialog.taken.connect(self.chart.set_view)
             dialog.open()
@@ -287,7 +289,7 @@ class TrendsPlace(Place):
     # -- lanes ---------------------------------------------------------------------------------
     def _load(self) -> None:
         chosen, desk = self.points(), self.house.desk
-        stays = self._lanes and self._target is None and chosen
+        stays = self.lanes and self._target is None and chosen
         self.model.begin(self.chart.view() if stays else None)
         kept = self.model.kept
         self.house.run(
@@ -296,7 +298,7 @@ class TrendsPlace(Place):
         )  # fmt: skip
 
     def _show_lanes(self, lanes: list[Lane]) -> None:
-        self._lanes = lanes
+        self.lanes = lanes
         chosen = self.points()
         view = self.model.loaded(span_of(lanes))
         self.empty.setVisible(not lanes)
@@ -344,7 +346,7 @@ class TrendsPlace(Place):
 
     # -- numbers -------------------------------------------------------------------------------
     def _show_numbers(self, mark: Span | None) -> None:
-        if not self._lanes:
+        if not self.lanes:
             self.figures.clear()
             self.stretch.setText("")
             return
@@ -354,7 +356,7 @@ class TrendsPlace(Place):
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         length = duration_text(span[1] - span[0])
         self.stretch.setText(f"{begin} – {end} · {length} · {zone}")
-        pairs = [(lane, trace) for lane in self._lanes for trace in lane.traces]
+        pairs = [(lane, trace) for lane in self.lanes for trace in lane.traces]
         shown = pairs[:MOST_COLUMNS]
 
         desk = self.house.desk
@@ -390,16 +392,26 @@ class TrendsPlace(Place):
         """Show how the series of the first point shown come about, and correct them."""
         from gezeiten.ui.mend.chain_dialog import ChainDialog
 
-        if self.points() and self._lanes:
+        if self.points() and self.lanes:
             view = self.chart.mark or self.chart.view()
             ChainDialog(self, self.house, self.points()[0], view=view).open()
+
+    def show_remarks(self) -> None:
+        """Show the remarks on the first point shown; a new one is about the marked stretch, else
+        about the instant at the cursor."""
+        from gezeiten.ui.points.remarks_dialog import RemarksDialog
+
+        if self.points():
+            at_ms = self.chart.cursor_ms
+            span = self.chart.mark or (None if at_ms is None else (at_ms, at_ms))
+            RemarksDialog(self, self.house, self.points()[0], span).open()
 
     def show_story(self, at_ms: int | None) -> None:
         """Tell how the reading of the first point shown came about that stands nearest to an
         instant; without one, the last in view."""
         from gezeiten.ui.mend.story_dialog import StoryDialog
 
-        if self.points() and self._lanes:
+        if self.points() and self.lanes:
             at_ms = self.chart.view()[1] if at_ms is None else at_ms
             StoryDialog(self, self.house, self.points()[0], at_ms).open()
 
@@ -414,7 +426,7 @@ class TrendsPlace(Place):
         """Show the readings of the stretch, marked or in view, as a table."""
         series = tuple((point, place.channel) for point in self.points()
                        for place in point.channels)  # fmt: skip
-        if series and self._lanes:
+        if series and self.lanes:
             span = self.chart.mark or self.chart.view()
             self.house.rows_wanted.emit(Rows(series, span))
 

@@ -1,0 +1,40 @@
+"""Remarks on what was measured: written where it is seen, shown in every picture and paper."""
+
+from __future__ import annotations
+
+from gezeiten.archive.remarks import remarks_on
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.domain.acts.remarks import RemarkMade, RemarkTakenBack
+from gezeiten.domain.kept import Remark
+from gezeiten.domain.series.timeline import Span
+
+
+def remarks(desk: Desk, point_id: int) -> list[Remark]:
+    """Return the remarks on a point and on its site, the oldest first."""
+    with desk.archive.reading() as session:
+        return remarks_on(session, point_id)
+
+
+def write_remark(
+    desk: Desk, point_id: int, span: Span, words: str, *, series: str = "",
+    whole_site: bool = False,
+) -> None:  # fmt: skip
+    """Write a remark on a stretch, or on an instant where begin and end are one.
+
+    Args:
+        series: the key of the one that it is about, "" for all of the point.
+
+    Raises:
+        InputError: no words, or an end before its begin.
+    """
+    with desk.archive.reading() as session:
+        point = kept_point(session, point_id).uid
+    series = "" if whole_site else series
+    desk.do(RemarkMade(point, fresh_id(), series, whole_site, *span, words.strip()))
+
+
+def take_remark_back(desk: Desk, one: Remark) -> None:
+    """Take a remark back; what it said stays in the logbook."""
+    desk.do(RemarkTakenBack(one.point, one.uid, one.words))

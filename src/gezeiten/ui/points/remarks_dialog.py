@@ -1,0 +1,144 @@
+"""Remarks on a point: seen, written, taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QHeaderView,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
+from gezeiten.domain.kept import Remark
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import instant, tr
+
+_MOST_SIGNS = 300
+_SITE = "*"
+
+
+class RemarksDialog(QDialog):
+    """Shows the remarks on a point and its site; what is written is shown in every picture."""
+
+    def __init__(
+        self, parent: QWidget, house: House, point: PointPlace, span: Span | None = None
+    ) -> None:
+        """span: the stretch that a new one is about; of no length for an instant."""
+        super().__init__(parent)
+        self.setWindowTitle(tr("Remarks") + f" · {point.full_name}")
+        self._house, self._point = house, point
+        self._acting = Acting(house, self._say)
+        self.table = plain_table(
+            tr("Remarks"),
+            [tr("When (%1)").replace("%1", point.zone), tr("About"), tr("Remark"), tr("By")],
+        )
+        self.table.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        self.words = QLineEdit()
+        self.words.setAccessibleName(tr("Remark"))
+        self.words.setPlaceholderText(tr("rain gauge cleaned, door left open for painting, …"))
+        self.words.setMaxLength(_MOST_SIGNS)
+        self.words.returnPressed.connect(self.write)
+        self.about = QComboBox()
+        self.about.setAccessibleName(tr("About"))
+        self.about.addItem(tr("all of this point"), "")
+        for place in point.channels:
+            self.about.addItem(quantity(place.channel).name, place.channel)
+        self.about.addItem(tr("the whole site %1").replace("%1", point.site), _SITE)
+        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        now = round(house.desk.now_ms())
+        begin, end = span or (now, now)
+        for field, at_ms in ((self.since, begin), (self.until, end)):
+            field.show_instant(at_ms, point.zone)
+        self.is_instant = QCheckBox(tr("at one instant"))
+        self.is_instant.toggled.connect(lambda on: self.until.setEnabled(not on))
+        self.is_instant.setChecked(end <= begin)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.setLayout(self._laid_out())
+        self.resize(860, 460)
+        self.words.setFocus()
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        self.entry = QWidget()
+        self.entry.setLayout(
+            column(
+                row(self.words, button(tr("Write it"), self.write, "primary"), spacing=6),
+                row(label(tr("about"), "muted"), self.about, label(tr("from"), "muted"), self.since,
+                    label(tr("until"), "muted"), self.until, self.is_instant, 1, spacing=6),
+                spacing=6,
+            )
+        )  # fmt: skip
+        laid = column(self.table, self.entry, self.problem,
+                      row(self.undo_button, 1, button(tr("Close"), self.accept)),
+                      spacing=8, margins=16)  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        if self._house.is_looking:
+            self.entry.hide()
+            self.undo_button.hide()
+        return laid
+
+    def _load(self) -> None:
+        desk, point_id = self._house.desk, self._point.id
+        self._house.run(lambda _task: remarks(desk, point_id), self._show, failed=self._say)
+
+    def _show(self, listed: list[Remark]) -> None:
+        fill(self.table, [self._row(one) for one in listed], list(listed))
+        self.table.setCurrentCell(len(listed) - 1, 0)
+        self.undo_button.setEnabled(bool(listed))
+
+    def _row(self, one: Remark) -> list[str]:
+        zone = self._point.zone
+        until = f" – {instant(one.end_ms, zone)}" if one.end_ms > one.start_ms else ""
+        about = quantity(one.series).name if one.series else tr("the point")
+        return [f"{instant(one.start_ms, zone)}{until}",
+                tr("the whole site") if one.whole_site else about, one.words,
+                f"{one.said_by}, {instant(one.said_ms, zone)}"]  # fmt: skip
+
+    def write(self) -> None:
+        """Write the remark that the fields say."""
+        desk, point, words = self._house.desk, self._point, self.words.text()
+        try:
+            start_ms = self.since.instant_ms(point.zone)
+            is_one = self.is_instant.isChecked()
+            end_ms = start_ms if is_one else self.until.instant_ms(point.zone)
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        about = self.about.currentData()
+        series = "" if about == _SITE else about
+        self._do(lambda: write_remark(desk, point.id, (start_ms, end_ms), words, series=series,
+                                      whole_site=about == _SITE))  # fmt: skip
+
+    def take_back(self) -> None:
+        """Take the chosen remark back."""
+        one, desk = chosen_thing(self.table), self._house.desk
+        if isinstance(one, Remark):
+            self._do(lambda: take_remark_back(desk, one))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self._house.archive_changed.emit()
+            self._load()
+
+        self._acting.do(act, done)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
