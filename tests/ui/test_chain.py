@@ -3,6 +3,8 @@ a reading; and the model behind it, without a window."""
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
@@ -20,6 +22,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.chain_model import MOST_DRAWN, Trying, drawn, tried_stretch
 from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
@@ -193,3 +196,24 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     idle(qtbot, window)
     assert made.table.rowCount() == 0
     assert [len(lane.remarks) for lane in trends.lanes] == [0, 0]
+
+
+def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+) -> None:
+    point = point_named(demo_desk, "Creek gauge")
+    made = CoverageDialog(window, window.house, point, "water_temperature")
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    october = next(i for i in range(made.table.rowCount())
+                   if made.table.item(i, 0).text() == "2026-10")  # fmt: skip
+    assert made.table.item(october, 24 + 2).text() == ""  # whole
+    lacking = float(made.table.item(october, 25 + 2).text())  # twelve hours of 25 are missing
+    assert 45 <= lacking <= 56
+    made.export_to(tmp_path / "c.csv")
+    idle(qtbot, window)
+    rows = dict(line.split(",", 1) for line in (tmp_path / "c.csv").read_text().splitlines())
+    assert rows["2026-10-24"] == "100.00,0.00,0.00"
+    assert rows["2026-10-25"].startswith(str(round(lacking))[:1])
+    assert {"2026-10", "2026", "all"} <= set(rows)

@@ -12,6 +12,7 @@ from gezeiten.ui.field.clear_dialog import ClearDialog
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
+from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
@@ -65,6 +66,7 @@ DIALOGS = {
     "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
     "chain": lambda w: ChainDialog(w, w.house, creek(w)).open(),
     "story": lambda w: StoryDialog(w, w.house, creek(w), 0).open(),
+    "coverage": lambda w: CoverageDialog(w, w.house, creek(w)).open(),
     "remarks": lambda w: RemarksDialog(w, w.house, creek(w)).open(),
     "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),
     "life": lambda w: w.show_lives(),

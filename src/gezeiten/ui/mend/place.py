@@ -153,6 +153,13 @@ class MendPlace(Place):
                 "gap.chain", tr("Chain of the series: corrections"), "Alt+C", self.show_chain, here
             ),
             Command(
+                "gap.coverage",
+                tr("Coverage of the series, as a calendar"),
+                "Alt+K",
+                self.show_coverage,
+                here,
+            ),
+            Command(
                 "gap.remark",
                 tr("Remarks on the point of the gap"),
                 "Ctrl+B",
@@ -450,6 +457,15 @@ class MendPlace(Place):
             series = booked.channels[0] if booked.channels else ""
             view = surroundings(booked.gap)
             ChainDialog(self, self.house, booked.point, series, view).open()
+
+    def show_coverage(self) -> None:
+        """Show how much of each day of the series of the gap is held."""
+        from gezeiten.ui.points.coverage_dialog import CoverageDialog
+
+        if self._detail:
+            booked = self._detail.booked
+            series = booked.channels[0] if booked.channels else ""
+            CoverageDialog(self, self.house, booked.point, series).open()
 
     def show_remarks(self) -> None:
         """Show the remarks on the point of the gap; a new one is about the gap."""

@@ -149,6 +149,8 @@ class TrendsPlace(Place):
                 self.show_chain, here),
             Command("trends.story", tr("Story of the reading at the cursor"), "Alt+S",
                 lambda: self.show_story(self.chart.cursor_ms), here),
+            Command("trends.coverage", tr("Coverage of the first point shown, as a calendar"),
+                "Alt+K", self.show_coverage, here),
             Command("trends.remark", tr("Remarks on the first point shown"), "Ctrl+B",
                 self.show_remarks, here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
@@ -395,6 +397,13 @@ class TrendsPlace(Place):
         if self.points() and self.lanes:
             view = self.chart.mark or self.chart.view()
             ChainDialog(self, self.house, self.points()[0], view=view).open()
+
+    def show_coverage(self) -> None:
+        """Show how much of each day of the first point shown is held."""
+        from gezeiten.ui.points.coverage_dialog import CoverageDialog
+
+        if self.points():
+            CoverageDialog(self, self.house, self.points()[0]).open()
 
     def show_remarks(self) -> None:
         """Show the remarks on the first point shown; a new one is about the marked stretch, else

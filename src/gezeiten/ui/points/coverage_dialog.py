@@ -1,0 +1,157 @@
+"""Coverage of a series as a calendar: a row a month, a cell a day; in percent, and handed over."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QBrush
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.calendar import Covered, months, total, years
+from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import number, tr
+
+_DAYS = 31
+_NEARLY = 0.995
+"""From here on a day counts as held: a percent more would not be seen."""
+
+
+class CoverageDialog(QDialog):
+    """Shows how much of each day of a series of a point is held, the newest month first."""
+
+    def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
+        self._house, self._point, self._days = house, point, list[tuple[date, Covered]]()
+        self.series = QComboBox()
+        self.series.setAccessibleName(tr("Series"))
+        for place in point.channels:
+            self.series.addItem(quantity(place.channel).name, place)
+        keys = [place.channel for place in point.channels]
+        self.series.setCurrentIndex(keys.index(series) if series in keys else 0)
+        self.words = label("", "muted", wrap=True)
+        heads = [tr("Month"), tr("Held"), tr("Estimated"), *(str(day + 1) for day in range(_DAYS))]
+        self.table = QTableWidget(0, len(heads))
+        self.table.setAccessibleName(tr("Coverage"))
+        self.table.setHorizontalHeaderLabels(heads)
+        self.table.verticalHeader().hide()
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        self.export = button(tr("As a file …"), self._choose_target)
+        legend = label(tr("empty: whole · number: percent held · e: some of it estimated · "
+                          "–: nothing"), "muted")  # fmt: skip
+        laid = column(row(self.series, legend, 1, self.export, spacing=10), self.table, self.words,
+                      row(1, button(tr("Close"), self.accept)), spacing=8, margins=16)  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        self.setLayout(laid)
+        self.resize(1010, 560)
+        self.series.currentIndexChanged.connect(lambda _: self._load())
+        self._load()
+
+    @property
+    def key(self) -> str:
+        """The series shown, "" where the point has none."""
+        place: ChannelPlace | None = self.series.currentData()
+        return place.channel if place else ""
+
+    def _load(self) -> None:
+        desk, point, key = self._house.desk, self._point, self.key
+        self.export.setEnabled(False)
+        if not key:
+            self._complain(tr("There is no reading at this point yet; offload its logger first."))
+            return
+        self._say(tr("Counting …"))
+        self._house.run(lambda task: coverage_of(desk, point, key, task.cancelled), self._show,
+                        failed=self._complain, latest="coverage")  # fmt: skip
+
+    def _show(self, days: Days) -> None:
+        self._days = days
+        by_month: dict[date, dict[int, Covered]] = {}
+        for day, one in days:
+            by_month.setdefault(day.replace(day=1), {})[day.day] = one
+        listed = sorted(months(days), reverse=True)
+        self.table.setRowCount(len(listed))
+        for i, (month, one) in enumerate(listed):
+            cells = (f"{month:%Y-%m}", _percent(one.share), _percent(one.estimated_share, zero=""))
+            for j, text in enumerate(cells):
+                self.table.setItem(i, j, QTableWidgetItem(text))
+            for number_ in range(1, _DAYS + 1):
+                self.table.setItem(i, number_ + 2, self._cell(by_month[month].get(number_)))
+        self.table.resizeColumnsToContents()
+        for j in range(3, _DAYS + 3):
+            self.table.setColumnWidth(j, max(self.fontMetrics().horizontalAdvance("88e") + 6, 24))
+        said = [f"{year:%Y}: {_percent(one.share)}" for year, one in years(days)]
+        whole = total(one for _, one in days)
+        words = tr("In all %1 held, %2 of it estimated. By year: %3")
+        words = words.replace("%1", _percent(whole.share))
+        words = words.replace("%2", _percent(whole.estimated_share, zero=tr("nothing")))
+        self._say(words.replace("%3", " · ".join(said)))
+        self.export.setEnabled(True)
+
+    def _cell(self, one: Covered | None) -> QTableWidgetItem:
+        item = QTableWidgetItem(day_words(one))
+        item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
+        if one is None:
+            return item
+        theme = self._house.theme
+        ink = "brass" if one.estimated_ms else "tide"
+        strength = round(20 + 90 * one.share) if one.held_ms else 0
+        item.setBackground(QBrush(theme.color(ink if one.held_ms else "ember",
+                                              strength if one.held_ms else 60)))  # fmt: skip
+        item.setToolTip(tr("%1 held, %2 estimated").replace("%1", _percent(one.share))
+                        .replace("%2", _percent(one.estimated_share)))  # fmt: skip
+        return item
+
+    def _choose_target(self) -> None:
+        usual = f"{self._point.name}-{self.key}-coverage.csv".replace("/", "-")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Coverage as a file"), usual)
+        if name:
+            self.export_to(Path(name))
+
+    def export_to(self, target: Path) -> None:
+        """Write what is shown as CSV."""
+        days, point, key = self._days, self._point, self.key
+        self._house.run(
+            lambda _task: write_coverage(days, point, key, target),
+            lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
+            failed=self._complain,
+        )  # fmt: skip
+
+    def _say(self, words: str) -> None:
+        set_role(self.words, "muted")
+        self.words.setText(words)
+
+    def _complain(self, sentence: str) -> None:
+        set_role(self.words, "ember")
+        self.words.setText(sentence)
+
+
+def day_words(one: Covered | None) -> str:
+    """What stands in the cell of a day."""
+    if one is None or not one.length_ms:
+        return ""
+    if not one.held_ms:
+        return "–"
+    percent = "" if one.share >= _NEARLY else number(100 * one.share)
+    return f"{percent}e" if one.estimated_ms else percent
+
+
+def _percent(share: float, zero: str | None = None) -> str:
+    if share == 0 and zero is not None:
+        return zero
+    decimals = 0 if share in (0, 1) else 1
+    return f"{number(100 * share, decimals)} %"
