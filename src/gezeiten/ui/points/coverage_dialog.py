@@ -51,6 +51,7 @@ class CoverageDialog(QDialog):
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
+        self.table.horizontalHeader().setMinimumSectionSize(16)
         self.export = button(tr("As a file …"), self._choose_target)
         legend = label(tr("empty: whole · number: percent held · e: some of it estimated · "
                           "–: nothing"), "muted")  # fmt: skip
@@ -93,7 +94,7 @@ class CoverageDialog(QDialog):
                 self.table.setItem(i, number_ + 2, self._cell(by_month[month].get(number_)))
         self.table.resizeColumnsToContents()
         for j in range(3, _DAYS + 3):
-            self.table.setColumnWidth(j, max(self.fontMetrics().horizontalAdvance("88e") + 6, 24))
+            self.table.setColumnWidth(j, self.fontMetrics().horizontalAdvance("8") * 3 + 1)
         said = [f"{year:%Y}: {_percent(one.share)}" for year, one in years(days)]
         whole = total(one for _, one in days)
         words = tr("In all %1 held, %2 of it estimated. By year: %3")
