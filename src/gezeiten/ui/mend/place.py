@@ -36,6 +36,7 @@ from gezeiten.ui.mend.model import (
 from gezeiten.ui.mend.ways import WaysRows
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.giving_way import GivingWay
 from gezeiten.ui.parts.lanes import feed
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, rule
@@ -46,6 +47,9 @@ from gezeiten.ui.shell.house import House, Place, Rows
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import Units, units_of
+
+_LEAST_PICTURE_PX = 130
+"""The picture never gives way further: what could fill the gap scrolls then."""
 
 
 class MendPlace(Place):
@@ -70,6 +74,7 @@ class MendPlace(Place):
         self.chart.tapped.connect(self.show_story)
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
+        self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
         self.right = self._chain_card()
         offers = self._offers_card()
         if house.is_looking:
@@ -105,7 +110,7 @@ class MendPlace(Place):
             grid.addWidget(rule(), 2 * i + 2, 0, 1, 4)
         grid.setColumnStretch(1, 1)
         grid.setColumnMinimumWidth(1, 150)
-        card.body.addLayout(grid)
+        card.body.addWidget(GivingWay(grid))
         self.ways = WaysRows(grid, 5)
         self.ways.chosen.connect(self._choose_way)
         self.fill_button = button(tr("Fill"), self.fill, "primary")
@@ -127,7 +132,7 @@ class MendPlace(Place):
         self.chain.setSpacing(5)
         card.body.addLayout(self.chain)
         card.body.addStretch(1)
-        self.whole_chain = button(tr("The whole chain"), self.show_chain)
+        self.whole_chain = button(tr("Whole chain"), self.show_chain)
         self.whole_chain.setToolTip("Alt+C")
         card.body.addWidget(self.whole_chain)
         self.compare = button(tr("Look in Trends"), self._to_trends)

@@ -1,0 +1,47 @@
+"""A page as high as what it holds, that scrolls where there is less room."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QSize, Qt
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QFrame, QLayout, QScrollArea, QSizePolicy, QWidget
+
+_LEAST_PX = 90
+
+
+class GivingWay(QScrollArea):
+    """Shows a layout whole where it can, else a part of it with a bar beside."""
+
+    def __init__(self, laid: QLayout) -> None:
+        super().__init__()
+        self._page, self._laid = QWidget(), laid
+        laid.setContentsMargins(0, 0, 0, 0)
+        self._page.setLayout(laid)
+        self.setWidget(self._page)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setMinimumHeight(_LEAST_PX)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self._page.installEventFilter(self)
+
+    def sizeHint(self) -> QSize:
+        """As high as the page is at this width."""
+        wide = max(self.viewport().width(), 1)
+        laid = self._laid
+        high = laid.heightForWidth(wide) if laid.hasHeightForWidth() else laid.sizeHint().height()
+        return QSize(laid.sizeHint().width(), high)
+
+    def minimumSizeHint(self) -> QSize:
+        """As wide as the page has to be."""
+        return QSize(self._page.minimumSizeHint().width(), _LEAST_PX)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.updateGeometry()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().eventFilter(watched, event)
