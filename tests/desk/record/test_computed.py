@@ -105,7 +105,7 @@ def test_it_is_what_one_calculates_by_hand(kept: Kept) -> None:
 RANGES = st.tuples(st.booleans(), st.integers(0, 900), st.integers(1, 250))
 
 
-@settings(max_examples=25)
+@settings(max_examples=16)
 @given(st.lists(RANGES, min_size=1, max_size=6))
 def test_whatever_comes_late_it_follows_and_so_do_its_excursions(
     ranges: list[tuple[bool, int, int]],

@@ -77,7 +77,7 @@ WANTED = st.tuples(
 )  # fmt: skip
 
 
-@settings(max_examples=12)
+@settings(max_examples=8)
 @given_any(st.lists(WANTED, min_size=1, max_size=4), st.integers(0, 3))
 def test_the_record_is_what_the_chain_makes_of_what_was_given(
     wanted: list[tuple[tuple[str, dict[str, Any]], int, int]], which: int

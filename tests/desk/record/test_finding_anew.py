@@ -30,7 +30,7 @@ RULES = (
 RANGES = st.tuples(st.integers(0, 1_400), st.integers(1, 250), st.integers(1, 2))
 
 
-@settings(max_examples=25)
+@settings(max_examples=16)
 @given(st.lists(RANGES, min_size=2, max_size=6), st.sampled_from(RULES), st.booleans())
 @example([(300, 104, 2), (35, 225, 2)], RULES[2], False)  # the last hold reaches over midnight
 def test_after_any_intakes_they_are_those_found_from_nothing(
@@ -59,7 +59,7 @@ def _fill_and_undo(kept: Kept) -> None:
         assert faulty_excursions(kept.desk) == []
 
 
-@settings(max_examples=15)
+@settings(max_examples=10)
 @given(st.lists(RANGES, min_size=3, max_size=6), st.sampled_from([600, 3_600, 36_000]))
 def test_limits_of_means_are_found_anew_as_from_nothing(
     ranges: list[tuple[int, int, int]], mean_s: int
