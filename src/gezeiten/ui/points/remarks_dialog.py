@@ -78,8 +78,9 @@ class RemarksDialog(QDialog):
         self.entry.setLayout(
             column(
                 row(self.words, button(tr("Write it"), self.write, "primary"), spacing=6),
-                row(label(tr("about"), "muted"), self.about, label(tr("from"), "muted"), self.since,
-                    label(tr("until"), "muted"), self.until, self.is_instant, 1, spacing=6),
+                row(label(tr("about"), "muted"), self.about, 1, spacing=6),
+                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"),
+                    self.until, self.is_instant, 1, spacing=6),
                 spacing=6,
             )
         )  # fmt: skip
