@@ -90,7 +90,7 @@ def test_what_is_no_text_is_refused_in_a_sentence(tmp_path: Path, name: str) -> 
     assert str(refusal.value).endswith(".")
 
 
-FUZZED = 1_000
+FUZZED = 600
 PARTS = 4
 SPOILS = st.lists(st.tuples(st.integers(0, len(TEXT) - 1), st.integers(0, 12),
                             st.binary(max_size=9)), min_size=1, max_size=9)  # fmt: skip
