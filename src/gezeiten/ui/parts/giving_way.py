@@ -7,6 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QLayout, QScrollArea, QSizePolicy, QWidget
 
 _LEAST_PX = 90
+_FAIR_SHARE = 0.36
 
 
 class GivingWay(QScrollArea):
@@ -22,7 +23,6 @@ class GivingWay(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setMinimumHeight(_LEAST_PX)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._page.installEventFilter(self)
 
@@ -30,12 +30,15 @@ class GivingWay(QScrollArea):
         """As high as the page is at this width."""
         wide = max(self.viewport().width(), 1)
         laid = self._laid
-        high = laid.heightForWidth(wide) if laid.hasHeightForWidth() else laid.sizeHint().height()
-        return QSize(laid.sizeHint().width(), high)
+        usual = laid.sizeHint()  # a grid forgets what reaches over columns in its height for width
+        high = laid.heightForWidth(wide) if laid.hasHeightForWidth() else 0
+        return QSize(usual.width(), max(usual.height(), high))
 
     def minimumSizeHint(self) -> QSize:
-        """As wide as the page has to be."""
-        return QSize(self._page.minimumSizeHint().width(), _LEAST_PX)
+        """As wide as the page has to be, and whole as long as that is a fair share of the
+        window."""
+        fair = max(round(self.window().height() * _FAIR_SHARE), _LEAST_PX)
+        return QSize(self._page.minimumSizeHint().width(), min(self.sizeHint().height(), fair))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
