@@ -7,7 +7,8 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QLayout, QScrollArea, QSizePolicy, QWidget
 
 _LEAST_PX = 90
-_FAIR_SHARE = 0.36
+_SMALL_PX, _FAIR_SHARE = 700, 0.75
+"""In the smallest window it gives way most; of what a window is higher it may have so much."""
 
 
 class GivingWay(QScrollArea):
@@ -37,7 +38,8 @@ class GivingWay(QScrollArea):
     def minimumSizeHint(self) -> QSize:
         """As wide as the page has to be, and whole as long as that is a fair share of the
         window."""
-        fair = max(round(self.window().height() * _FAIR_SHARE), _LEAST_PX)
+        more = self.window().height() - _SMALL_PX
+        fair = _LEAST_PX + max(round(more * _FAIR_SHARE), 0)
         return QSize(self._page.minimumSizeHint().width(), min(self.sizeHint().height(), fair))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
