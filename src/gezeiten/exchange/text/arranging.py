@@ -230,8 +230,9 @@ def with_whole_numbers(lines: Iterable[str]) -> Iterator[str]:
         kept = [*kept[-2:], line]
         if len(kept) < 3:
             continue
-        halves = _halves_below(*kept) or halves
-        words = len(cells_of(kept[0], ",")) if _halves_below(*kept) else words
+        below = _halves_below(*kept)
+        if below:
+            halves, words = below, len(cells_of(kept[0], ","))
         yield _whole(kept[0], words, halves)
     yield from (_whole(line, words, halves) for line in (kept if len(kept) < 3 else kept[1:]))
 

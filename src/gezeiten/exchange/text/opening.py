@@ -94,7 +94,7 @@ def _member(outer: IO[bytes], member: str, name: str) -> IO[bytes]:
         return zipfile.ZipFile(outer).open(member)
     except KeyError as exc:
         raise InputError(f"{name} holds no “{member}”; choose what it holds.") from exc
-    except (RuntimeError, NotImplementedError) as exc:
+    except RuntimeError as exc:
         raise InputError(
             f"{name} is packed with a password or in a way that is not known; unpack it first."
         ) from exc
