@@ -42,11 +42,9 @@ def links(chain: Chain) -> list[Link]:
 
 @dataclass(slots=True)
 class Trying:
-    """The step that is tried. kind: of a correction; span: where it would be in force, the end None
-    for until further notice; unit: in which numbers are typed."""
+    """The step that is tried. kind: of a correction; unit: in which numbers are typed."""
 
     kind: str = "linear"
-    span: tuple[int, int | None] = (0, None)
     unit: ShownUnit = field(default_factory=lambda: ShownUnit(""))
 
     def linear(self, offset: float, gain: float, u: float) -> dict[str, float]:
