@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.peaks import first_peaks
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span, Times, Values, local_days
@@ -82,7 +83,7 @@ def find_excursions(
     if alarmed_only:
         wanted &= alarms >= 0
     last = np.append(out.firsts[1:], len(out.index)) - 1
-    peak = _first_peaks(beyond, out.firsts)
+    peak = first_peaks(beyond, out.firsts)
     # whole columns become plain numbers at once: runs can be many
     columns = (
         out.times[out.firsts],
@@ -99,15 +100,6 @@ def find_excursions(
         Excursion(rule, start, end, alarm if alarm >= 0 else None, *rest)
         for start, end, alarm, *rest in rows
     ]
-
-
-def _first_peaks(beyond: NDArray[np.float64], firsts: NDArray[np.intp]) -> NDArray[np.intp]:
-    """Return for each run the index of its farthest reading; of equal ones the first."""
-    lengths = np.diff(np.append(firsts, len(beyond)))
-    run_of = np.repeat(np.arange(len(firsts)), lengths)
-    farthest = np.flatnonzero(beyond == np.maximum.reduceat(beyond, firsts)[run_of])
-    _, first_of_run = np.unique(run_of[farthest], return_index=True)
-    return farthest[first_of_run]
 
 
 def _outside_readings(series: Series, rule: LimitRule, zone: str) -> _Outside | None:

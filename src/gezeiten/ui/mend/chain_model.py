@@ -11,6 +11,7 @@ import numpy as np
 
 from gezeiten.desk.record.correcting import Chain, Effect
 from gezeiten.domain.quantities.quantities import ShownUnit
+from gezeiten.domain.series.peaks import thinned
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span
@@ -78,25 +79,9 @@ def drawn(effect: Effect, unit: ShownUnit) -> Series:
     of each stretch."""
     series = effect.after
     shown = series.values * unit.factor + unit.offset
-    whole = Series(series.times_utc_ms, shown, series.quality, series.interval_ms)
-    if len(whole) <= MOST_DRAWN:
-        return whole
-    edges = np.linspace(0, len(whole), MOST_DRAWN // 2 + 1).astype(np.int64)[:-1]
-    both = [_place_of(shown, edges, least=least) for least in (True, False)]
-    keep = np.unique(np.concatenate(both))
-    mask = np.zeros(len(whole), np.bool_)
-    mask[keep] = True
-    return whole.part(mask)
-
-
-def _place_of(values: Any, edges: Any, *, least: bool) -> Any:
-    """Return the first place of the least or the greatest value of each stretch between edges."""
-    extremes = (np.minimum if least else np.maximum).reduceat(values, edges)
-    lengths = np.diff(np.append(edges, len(values)))
-    of = np.repeat(np.arange(len(edges)), lengths)
-    hits = np.flatnonzero(values == extremes[of])
-    _, first = np.unique(of[hits], return_index=True)
-    return hits[first]
+    return thinned(
+        Series(series.times_utc_ms, shown, series.quality, series.interval_ms), MOST_DRAWN
+    )
 
 
 def tried_stretch(view: Span, whole: Span | None, most_ms: int) -> Span:
