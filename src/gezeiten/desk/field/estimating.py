@@ -21,7 +21,7 @@ from gezeiten.domain.quantities.quantities import Quantity, quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
+from gezeiten.domain.series.timeline import HOUR_MS, Span
 from gezeiten.domain.steps.deriving import at_instants
 from gezeiten.domain.steps.filling.candidates import (
     Candidate,
@@ -30,6 +30,7 @@ from gezeiten.domain.steps.filling.candidates import (
     ranked,
     why_not,
 )
+from gezeiten.domain.steps.filling.cycles import TIDE_MS, may_be_of_water
 from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
 from gezeiten.domain.steps.formulas.formula import Role
 from gezeiten.errors import ArchiveDamagedError, InputError
@@ -38,8 +39,6 @@ _MOST_LOOKED_AT, _MOST_COMPANIONS = 24, 3
 _MOST_READINGS = 400_000
 """Of a series that is learnt from: what lies further away is left."""
 _BESIDE_MS = 7 * HOUR_MS
-_TIDAL_MS = 15 * DAY_MS
-_WATER_UNITS = ("m", "kPa", "mS/cm")
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +127,7 @@ def _way(name: str, of: dict[str, Candidate]) -> Way:
 def _learnt(desk: Desk, booked: BookedGap, key: str) -> tuple[Series, Span, str]:
     """Return the known readings of a series around a gap, from as far as is needed."""
     gap, its = booked.gap, quantity(key)
-    at_least_ms = _TIDAL_MS if its.unit in _WATER_UNITS else 0
+    at_least_ms = TIDE_MS if may_be_of_water(its.unit) else 0
     series, span = known(around(desk, booked.point.id, key, (gap.start_ms, gap.end_ms))), (0, 1)
     whole = extent(desk, booked.point.id, [key])
     for span in learnt_from(gap, at_least_ms):

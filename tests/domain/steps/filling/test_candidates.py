@@ -123,3 +123,16 @@ def test_truth_lies_in_the_promised_band_and_the_error_is_the_promised_one(kind:
     assert 0.5 < promised / real < 2
     line = np.sqrt(np.mean(np.concatenate([one.by_line for one in seen]) ** 2))
     assert real < line
+
+
+def test_of_too_few_readings_no_tide_is_fitted() -> None:
+    """A reading each third day of a year: thirteen constituents more than its readings bear."""
+    times = np.arange(110, dtype=np.int64) * 3 * 86_400_000
+    level = make_series(times, np.sin(np.arange(110.0)), 3 * 86_400_000)
+    keep = np.ones(110, np.bool_)
+    keep[50:52] = False
+    gap = Gap(int(times[50]), int(times[52]), 3 * 86_400_000)
+    found = list(candidates(level.part(keep), gap, quantity("water_level")))
+    own = next(one for one in found if one.kind == "own")
+    assert "too few" in own.refusal
+    assert ranked(found)[0].kind == "line"

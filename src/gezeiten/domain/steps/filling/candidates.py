@@ -18,8 +18,8 @@ from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times, Values
-from gezeiten.domain.steps.deriving import at_instants
-from gezeiten.domain.steps.filling.cycles import columns, daily, tidal
+from gezeiten.domain.steps.deriving import EXTRA_DECIMALS, at_instants
+from gezeiten.domain.steps.filling.cycles import columns, daily, may_be_of_water, tidal
 from gezeiten.domain.steps.filling.fitting import Matrix, fitted
 from gezeiten.domain.steps.filling.hidden import (
     BESIDE,
@@ -35,7 +35,6 @@ from gezeiten.domain.steps.filling.scales import Scale, scale_of
 from gezeiten.domain.steps.formulas.formula import Role
 
 Kind = Literal["line", "own", "companion", "companion and own"]
-_WATER_UNITS = ("m", "kPa", "mS/cm")
 _LAG_MS, _LAG_OF_WATER_MS = HOUR_MS, 6 * HOUR_MS
 _BETTER = 0.95
 """A lag is kept where it brings the error below so much of what it was."""
@@ -43,8 +42,6 @@ _OUT_OF_RANGE = 0.1
 _STEP = 1.25
 """So much more than on hidden stretches both ends are apart where the gap holds a step: forty tell
 the largest of a hundred only roughly."""
-EXTRA_DECIMALS = 2
-"""Estimates are rounded to so many decimals more than their quantity is said with."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,8 +137,7 @@ def candidates(
     yield from _tried(known, "line", {}, line, np.empty((m, 0)))
     own, own_due, names = _own(known)
     if names:
-        model = Model(own, fitted(own, known.values))
-        yield from _tried(known, "own", {"cycles": names}, model, own_due)
+        yield from _by_own(known, own, own_due, names)
     best: Candidate | None = None
     for i in range(len(companions)):
         for one in _by_companion(known, i):
@@ -178,7 +174,7 @@ def _is_as_good(one: Candidate, best: Candidate) -> bool:
 def _own(known: _Known) -> tuple[Matrix, Matrix, list[str]]:
     """Return the columns of the series' own cycles at known and due instants, and their names."""
     length_ms = known.span[1] - known.span[0]
-    of_water = known.quantity.unit in _WATER_UNITS and known.quantity.key != "air_pressure"
+    of_water = may_be_of_water(known.quantity.unit) and known.quantity.key != "air_pressure"
     cycles = tidal(length_ms) if of_water else daily(length_ms)
     origin = known.gap.start_ms
     both = [
@@ -186,6 +182,14 @@ def _own(known: _Known) -> tuple[Matrix, Matrix, list[str]]:
         for times in (known.series.times_utc_ms, known.due)
     ]
     return both[0], both[1], [name for name, _ in cycles]
+
+
+def _by_own(known: _Known, own: Matrix, due: Matrix, names: list[str]) -> Iterator[Candidate]:
+    fit, facts = fitted(own, known.values), {"cycles": names}
+    if fit is None:
+        yield _refused(known, "own", facts, "too few readings to tell its cycles")
+        return
+    yield from _tried(known, "own", facts, Model(own, fit), due)
 
 
 def _of_companion(known: _Known, which: int, lag_ms: int, times: Times) -> Values:
@@ -254,7 +258,7 @@ def _lag(known: _Known, which: int) -> int:
     """Return by how much a companion runs ahead, ms: where the first differences of both go
     together most; 0 where that is at the edge of what is looked at."""
     step = known.gap.interval_ms
-    longest = _LAG_OF_WATER_MS if known.quantity.unit in _WATER_UNITS else _LAG_MS
+    longest = _LAG_OF_WATER_MS if may_be_of_water(known.quantity.unit) else _LAG_MS
     most = longest // step
     if most < 1:
         return 0

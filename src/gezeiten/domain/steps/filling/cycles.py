@@ -20,6 +20,14 @@ CONSTITUENTS = (
 """By size at common coasts; degrees an hour."""
 _DAY = tuple((name, 360.0 / hours) for name, hours in (("24 h", 24), ("12 h", 12), ("8 h", 8)))
 _LEAST_DAYS = 3
+_WATER_UNITS = ("m", "kPa", "mS/cm")
+TIDE_MS = 15 * DAY_MS
+"""So long a record holds spring and neap tide once."""
+
+
+def may_be_of_water(unit: str) -> bool:
+    """Return whether what is said in a unit may go with the tide, and run hours ahead."""
+    return unit in _WATER_UNITS
 
 
 def tidal(length_ms: int) -> tuple[tuple[str, float], ...]:
