@@ -8,9 +8,10 @@ from collections.abc import Sequence
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPen
-from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
+from PySide6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
 from gezeiten.domain.kept import Remark
+from gezeiten.ui.parts.in_pixels import InPixels
 from gezeiten.ui.shell.theme import Theme
 
 _ABOVE = 5
@@ -18,24 +19,14 @@ _ROWS, _SIGNS = 2, 34
 _PAD = 3.0
 
 
-class RemarkMarks(QGraphicsItem):
+class RemarkMarks(InPixels):
     """The remarks of a lane, in the pixels of its view."""
 
     def __init__(
         self, box: pg.ViewBox, remarks: Sequence[Remark], theme: Theme, font: QFont
     ) -> None:
-        super().__init__(box)
-        self._box, self._remarks, self._theme, self._font = box, remarks, theme, font
-        self.setZValue(_ABOVE)
-        box.sigRangeChanged.connect(self._again)
-        box.sigResized.connect(self._again)
-
-    def _again(self, *_args: object) -> None:
-        self.prepareGeometryChange()
-        self.update()
-
-    def boundingRect(self) -> QRectF:
-        return QRectF(self._box.boundingRect())
+        super().__init__(box, theme, font, _ABOVE)
+        self._remarks = remarks
 
     def paint(
         self, p: QPainter, _option: QStyleOptionGraphicsItem, _widget: QWidget | None = None

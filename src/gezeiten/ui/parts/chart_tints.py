@@ -10,9 +10,10 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QBrush, QFont, QFontMetricsF, QPainter
-from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
+from PySide6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
 from gezeiten.ui.parts.chart_lanes import Tint
+from gezeiten.ui.parts.in_pixels import InPixels
 from gezeiten.ui.parts.rules import RULE_SIGNS
 from gezeiten.ui.shell.theme import Theme
 
@@ -21,26 +22,15 @@ _SIGNS_APART = 2.0
 """Widths of a sign from one to the next: nearer ones would cover each other."""
 
 
-class Tints(QGraphicsItem):
+class Tints(InPixels):
     """The tints of a lane, in the pixels of its view."""
 
     def __init__(self, box: pg.ViewBox, tints: Iterable[Tint], theme: Theme, font: QFont) -> None:
-        super().__init__(box)
-        self._box, self._theme, self._font = box, theme, font
+        super().__init__(box, theme, font, _BEHIND)
         kinds: dict[Tint, list[tuple[int, int]]] = {}
         for tint in tints:
             kinds.setdefault(tint.kind, []).append(tint.span)
         self._kinds = [(kind, np.array(sorted(spans), float)) for kind, spans in kinds.items()]
-        self.setZValue(_BEHIND)
-        box.sigRangeChanged.connect(self._again)
-        box.sigResized.connect(self._again)
-
-    def _again(self, *_args: object) -> None:
-        self.prepareGeometryChange()
-        self.update()
-
-    def boundingRect(self) -> QRectF:
-        return QRectF(self._box.boundingRect())
 
     def paint(
         self, p: QPainter, _option: QStyleOptionGraphicsItem, _widget: QWidget | None = None
