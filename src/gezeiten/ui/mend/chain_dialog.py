@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import (
     Chain,
     Effect,
@@ -59,6 +59,7 @@ from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
+from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
@@ -86,12 +87,7 @@ class ChainDialog(QDialog):
         self._acting = Acting(house, self._say)
         self._units = units_of(house.desk.settings)
         self.trying = Trying()
-        self.series = QComboBox()
-        self.series.setAccessibleName(tr("Series"))
-        for place in point.channels:
-            self.series.addItem(quantity(place.channel).name, place)
-        keys = [place.channel for place in point.channels]
-        self.series.setCurrentIndex(keys.index(series) if series in keys else 0)
+        self.series = SeriesBox(point, series)
         self.table = plain_table(
             tr("Chain of the series"),
             [tr("Step"), tr("What"), tr("In force (%1)").replace("%1", point.zone), tr("By"),
@@ -194,8 +190,7 @@ class ChainDialog(QDialog):
     @property
     def key(self) -> str:
         """The series shown, "" where the point has none."""
-        place: ChannelPlace | None = self.series.currentData()
-        return place.channel if place else ""
+        return self.series.key
 
     def _load(self) -> None:
         key, point, desk = self.key, self._point, self._house.desk

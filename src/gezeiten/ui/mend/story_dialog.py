@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QWidget
 
-from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import step_words
 from gezeiten.desk.record.story import Bytes, Story, story
 from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -30,12 +31,7 @@ class StoryDialog(QDialog):
         self.setWindowTitle(tr("Story of a reading") + f" · {point.full_name}")
         self._house, self._point, self._at_ms = house, point, at_ms
         self._units = units_of(house.desk.settings)
-        self.series = QComboBox()
-        self.series.setAccessibleName(tr("Series"))
-        for place in point.channels:
-            self.series.addItem(quantity(place.channel).name, place)
-        keys = [place.channel for place in point.channels]
-        self.series.setCurrentIndex(keys.index(series) if series in keys else 0)
+        self.series = SeriesBox(point, series)
         self.title = label("", "head", wrap=True)
         self.lines = QGridLayout()
         self.lines.setHorizontalSpacing(16)
@@ -51,7 +47,7 @@ class StoryDialog(QDialog):
         self._load()
 
     def _load(self) -> None:
-        place: ChannelPlace | None = self.series.currentData()
+        place = self.series.place
         if place is None:
             self._say(tr("There is no reading at this point yet; offload its logger first."))
             return
@@ -63,13 +59,13 @@ class StoryDialog(QDialog):
         self.problem.setText(sentence)
 
     def _value(self, value: float | None) -> str:
-        place: ChannelPlace = self.series.currentData()
+        key = self.series.key
         if value is None:
             return tr("no value")
         if value != value:
             return tr("no sensor")
-        own = self._units.own(self._point, place.channel)
-        return self._units.value(place.channel, value, own)
+        own = self._units.own(self._point, key)
+        return self._units.value(key, value, own)
 
     def _show(self, told: Story) -> None:
         self._say("")

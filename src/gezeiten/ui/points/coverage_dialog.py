@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QDialog,
     QFileDialog,
     QTableWidget,
@@ -17,11 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
-from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.calendar import Covered, months, total, years
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import number, tr
 
@@ -37,12 +36,7 @@ class CoverageDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
         self._house, self._point, self._days = house, point, list[tuple[date, Covered]]()
-        self.series = QComboBox()
-        self.series.setAccessibleName(tr("Series"))
-        for place in point.channels:
-            self.series.addItem(quantity(place.channel).name, place)
-        keys = [place.channel for place in point.channels]
-        self.series.setCurrentIndex(keys.index(series) if series in keys else 0)
+        self.series = SeriesBox(point, series)
         self.words = label("", "muted", wrap=True)
         heads = [tr("Month"), tr("Held"), tr("Estimated"), *(str(day + 1) for day in range(_DAYS))]
         self.table = QTableWidget(0, len(heads))
@@ -66,8 +60,7 @@ class CoverageDialog(QDialog):
     @property
     def key(self) -> str:
         """The series shown, "" where the point has none."""
-        place: ChannelPlace | None = self.series.currentData()
-        return place.channel if place else ""
+        return self.series.key
 
     def _load(self) -> None:
         desk, point, key = self._house.desk, self._point, self.key
