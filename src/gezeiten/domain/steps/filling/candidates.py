@@ -292,7 +292,7 @@ def _tried(
     begin, end = times[known.at - 1], times[known.at]
     shares = (known.due - begin) / (end - begin)
     guess = due @ coefficients + faded(left, right, shares, errors.fade)
-    widths = _at_each(half_widths(errors, 0.0), len(guess))
+    widths = _at_each(half_widths(errors), len(guess))
     can = np.isfinite(guess)
     if can.mean() < 0.9:
         yield _refused(known, kind, facts, "it has no readings in the gap either")

@@ -58,11 +58,6 @@ class Errors:
     length: int
 
     @property
-    def rmse(self) -> float:
-        """In the scale of the model."""
-        return float(np.sqrt(np.nanmean(self.of**2)))
-
-    @property
     def is_worded(self) -> bool:
         """Whether there are so few that a band holds "at least"."""
         return self.apart < _WORDED
@@ -121,14 +116,10 @@ def measured(
     return Errors(places, of, fade, np.nanmean(of**2, axis=1), known, most_step, apart, length)
 
 
-def half_widths(errors: Errors, least: float) -> Values:
-    """Return the half-widths of a 95 % band for single readings at each place of a gap, (length,).
-
-    Args:
-        least: half the resolution.
-    """
-    depth = np.minimum(errors.places + 1, errors.length - errors.places)
-    classes = np.minimum((depth - 1) * 2 * _CLASSES // max(errors.length, 1), _CLASSES - 1)
+def half_widths(errors: Errors) -> Values:
+    """Return the half-widths of a 95 % band for single readings at each place of a gap,
+    (length,)."""
+    classes = _classes_of(errors.places, errors.length)
     spread = np.zeros(_CLASSES)
     for one in range(_CLASSES):
         its = errors.of[:, classes == one]
@@ -136,10 +127,15 @@ def half_widths(errors: Errors, least: float) -> Values:
     spread = np.maximum(np.maximum.accumulate(spread), 1e-12)
     sizes = np.abs(errors.of) / spread[classes]
     widest = float(np.nanquantile(sizes, _SURE))
-    place = np.arange(errors.length)
-    all_depths = np.minimum(place + 1, errors.length - place)
-    of = np.minimum((all_depths - 1) * 2 * _CLASSES // max(errors.length, 1), _CLASSES - 1)
-    found: Values = np.maximum(widest * _few(errors) * spread[of], least)
+    of = _classes_of(np.arange(errors.length), errors.length)
+    found: Values = widest * _few(errors) * spread[of]
+    return found
+
+
+def _classes_of(places: NDArray[np.intp], length: int) -> NDArray[np.intp]:
+    """Return how deep in a gap places lie, in classes from its ends to its middle."""
+    depth = np.minimum(places + 1, length - places)
+    found: NDArray[np.intp] = np.minimum((depth - 1) * 2 * _CLASSES // max(length, 1), _CLASSES - 1)
     return found
 
 
