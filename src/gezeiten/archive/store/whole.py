@@ -14,11 +14,15 @@ def put_whole(path: Path, text: str) -> None:
     """
     path.parent.mkdir(parents=True, exist_ok=True)
     fresh = path.with_name(path.name + ".new")
-    with fresh.open("w", encoding="utf-8") as file:
-        file.write(text)
-        file.flush()
-        os.fsync(file.fileno())
-    fresh.replace(path)
+    try:
+        with fresh.open("w", encoding="utf-8") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        fresh.replace(path)
+    except OSError:
+        fresh.unlink(missing_ok=True)
+        raise
     sync_folder(path.parent)
 
 

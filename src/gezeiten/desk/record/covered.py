@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import csv
+import io
 from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
 from gezeiten.archive.here.layout import layout
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.whole import put_whole
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import around, extent
@@ -62,21 +65,20 @@ def _next_month_ms(at_ms: int, zone: str) -> int:
     return midnight_ms(following, zone)
 
 
-def write_coverage(days: Days, point: PointPlace, series: str, target: Path) -> None:
-    """Write coverage by day, month, year and in all as CSV (RFC 4180).
+def write_coverage(days: Days, target: Path) -> None:
+    """Write coverage by day, month, year and in all as CSV (RFC 4180), whole or not at all.
 
     Raises:
-        InputError: it cannot be written there.
+        SurroundingsError: it cannot be written there.
     """
     rows: list[list[str]] = [["period", "held_percent", "estimated_percent", "suspect_percent"]]
     for listed, pattern in ((days, "%Y-%m-%d"), (months(days), "%Y-%m"), (years(days), "%Y")):
         rows += [_row(f"{day:{pattern}}", one) for day, one in listed]
     rows.append(_row("all", total(one for _, one in days)))
-    try:
-        with target.open("w", encoding="utf-8", newline="") as file:
-            csv.writer(file, lineterminator="\r\n").writerows(rows)
-    except OSError as exc:
-        raise InputError(f"{target.name} cannot be written there; choose another folder.") from exc
+    text = io.StringIO(newline="")
+    csv.writer(text, lineterminator="\r\n").writerows(rows)
+    with translated(target.parent):
+        put_whole(target, text.getvalue())
 
 
 def _row(period: str, one: Covered) -> list[str]:

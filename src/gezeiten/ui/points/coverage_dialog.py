@@ -118,9 +118,9 @@ class CoverageDialog(QDialog):
 
     def export_to(self, target: Path) -> None:
         """Write what is shown as CSV."""
-        days, point, key = self._days, self._point, self.key
+        days = self._days
         self._house.run(
-            lambda _task: write_coverage(days, point, key, target),
+            lambda _task: write_coverage(days, target),
             lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
             failed=self._complain,
         )  # fmt: skip
