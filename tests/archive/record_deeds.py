@@ -10,6 +10,7 @@ from gezeiten.desk.record.calculating import (
     calculate_no_more,
     calculations,
 )
+from gezeiten.desk.record.checking import Typed, checks_of, enter, take_check_back
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
@@ -95,3 +96,21 @@ def remark_no_more(desk: Desk, number: int) -> None:
     if not its:
         raise InputError("nothing is remarked yet")
     take_remark_back(desk, its[0])
+
+
+def read_by_hand(desk: Desk, number: int) -> None:
+    """Enter a check of the n-th series."""
+    listed = _series(desk)
+    if not listed:
+        raise InputError("nothing is measured yet")
+    point, key = listed[number % len(listed)]
+    enter(desk, [Typed(point, key, 5, 20.0, "ah", low=1.0)])
+
+
+def read_by_hand_no_more(desk: Desk, number: int) -> None:
+    """Take a check at the n-th point back."""
+    listed = points(desk)
+    its = checks_of(desk, listed[number % len(listed)].id) if listed else []
+    if not its:
+        raise InputError("nothing was read yet")
+    take_check_back(desk, its[0])

@@ -15,7 +15,9 @@ from gezeiten.archive.acts.beginnings import beginning
 from gezeiten.archive.acts.made import MADE, Rows, rows
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import Archive
+from gezeiten.archive.missions import missions_at
 from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import mission_id
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import leave_open
@@ -29,12 +31,14 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.quantities import keep_quantity
 from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.record.checking import Typed, enter
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.desk.record.remarks import write_remark
+from gezeiten.domain.acts.clocks import ClockCorrected
 from gezeiten.domain.acts.launches import LaunchBegun
 from gezeiten.domain.acts.loggers import ReportKept
 from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes
@@ -179,6 +183,13 @@ def acted(tmp_path: Path) -> Path:
     keep(desk, shown, proposed(shown, key, "mark", (5, 9), {"mark": "suspect"}), "asked for")
     switch(desk, shown, chain(desk, shown, key).corrections[0])
     write_remark(desk, shown.id, (5, 9), "gauge cleaned", whole_site=True)
+    enter(desk, [Typed(shown, key, 5, 20.0, "ah", low=1.0, high=30.0, words="seen")])
+    with desk.archive.reading() as session:
+        mission = missions_at(session, shown.id)[0][0]
+    serial = mission.logger.serial
+    uid = mission_id(serial, mission.number, mission.launched_ms)
+    moved = ((0, 1000),)
+    desk.do(ClockCorrected(serial, uid, mission.number, "ab", "shifted", moved, 500, "zone"))
     desk.close()
     return folder
 

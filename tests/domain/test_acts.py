@@ -27,6 +27,8 @@ from gezeiten.domain.acts.carriers import (
     ReportNotKept,
     VaultGiven,
 )
+from gezeiten.domain.acts.checks import CheckRead, CheckTakenBack
+from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
 from gezeiten.domain.acts.contacts import (
     AttemptFailed,
     FollowedBack,
@@ -278,6 +280,21 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (RemarkMade("p", "x", "", True, NEW_YEAR_MS, NEW_YEAR_MS, "Power cut."), WELL,
          "2027-01-01 00:00 (the whole site): Power cut."),
         (RemarkTakenBack("p", "x", "Power cut."), WELL, "Remark taken back: Power cut."),
+        (CheckRead("p", "x", "water_level", NEW_YEAR_MS, 1.23, 0.007, None, None, 1.97, 3.2, "ah",
+                   "tape K-3"), WELL,
+         "Check at 2027-01-01 00:00 by ah: Water level 1.230 m, dip 1.970 m: tape K-3."),
+        (CheckRead("p", "x", "air_temperature", NEW_YEAR_MS, None, 0.5, 2.1, 7.9, None, None, "ah",
+                   ""), WELL,
+         "Check at 2027-01-01 00:00 by ah: Air temperature, lowest 2.10, highest 7.90."),
+        (CheckTakenBack("p", "x", "water_level", NEW_YEAR_MS), WELL,
+         "Check of Water level at 2027-01-01 00:00 was taken back."),
+        (ClockCorrected("D-1", "m", 3, "x", "measured", ((0, 2000), (9000, 14000)), 1000, "drift"),
+         SHORE, "Clock of D-1, mission 3: its readings are moved by +2 s to +5 s (measured): "
+         "drift."),
+        (ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"), SHORE,
+         "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone."),
+        (ClockTakenBack("D-1", "m", 3, "x"), SHORE,
+         "The correction of the clock of D-1, mission 3, was taken back."),
         (CorrectionSet("p", "x", "air_temperature", "linear", 1, NEW_YEAR_MS, None,
                        {"offset": 0.3, "gain": 1.0, "u": 0.1}, "certificate K-1"), WELL,
          "Air temperature: Offset and gain: offset +0.3 °C (±0.1 °C), from 2027-01-01 00:00: "

@@ -12,6 +12,8 @@ from gezeiten.ui.field.clear_dialog import ClearDialog
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
+from gezeiten.ui.points.check_sheet import CheckSheet
+from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
@@ -68,6 +70,8 @@ DIALOGS = {
     "story": lambda w: StoryDialog(w, w.house, creek(w), 0).open(),
     "coverage": lambda w: CoverageDialog(w, w.house, creek(w)).open(),
     "remarks": lambda w: RemarksDialog(w, w.house, creek(w)).open(),
+    "checks": lambda w: ChecksDialog(w, w.house, creek(w), "water_level@=").open(),
+    "check sheet": lambda w: CheckSheet(w, w.house, creek(w).id).open(),
     "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),

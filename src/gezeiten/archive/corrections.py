@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import CorrectionRow, Point
-from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.chain import Correction, as_they_stand
 
 _OF_POINT = Prepared(
     select(CorrectionRow.uid, Point.uid, CorrectionRow.series, CorrectionRow.kind,
@@ -25,7 +25,10 @@ def corrections_at(session: Session, point_id: int) -> list[Correction]:
     in which they were said."""
     session.flush()  # what follows asks the database itself
     rows = _OF_POINT.all(session.connection(), its_id=point_id)
-    return [Correction(*row) for row in rows]
+    said = [Correction(*row) for row in rows]
+    series = dict.fromkeys(one.series for one in said)
+    stand = [one for key in series for one in as_they_stand([x for x in said if x.series == key])]
+    return sorted(stand, key=lambda one: (one.said_ms, one.uid))
 
 
 def chain_of(session: Session, point_id: int, series: str) -> list[Correction]:

@@ -111,7 +111,8 @@ def _site(row: Site) -> KeptSite:
 def _point(row: Point) -> KeptPoint:
     facts = PointFacts(row.name, row.height_m, row.measuring_point_height_m,
                        tuple(row.duty_channels or ()), row.duty_interval_s,
-                       row.fill_limit_s)  # fmt: skip
+                       row.fill_limit_s, row.checks_a_day,
+                       row.checks_working_days)  # fmt: skip
     return KeptPoint(row.id, row.uid, row.site_id, facts, row.retired_ms is not None)
 
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
+from gezeiten.cli.demo_checks import read_by_hand
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, leave_open, line_offer
@@ -187,6 +188,7 @@ class _Story:
         self._mend()
         self._keep_house()
         self._calculate()
+        read_by_hand(self._desk, self._anchor_ms)
         self._hand_over()
 
     # -- moving through time -------------------------------------------------------------------

@@ -35,7 +35,8 @@ class PointFacts:
     """What people say of a point. measuring_point_height_m: the rim that dips are taken from.
 
     duty_channels: what must be recorded there, duty_interval_s: at least so often. fill_limit_s:
-    the longest gap that a straight line may fill.
+    the longest gap that a straight line may fill. checks_a_day: how often something has to be read
+    by hand there, None: no duty; on working days alone where checks_working_days.
     """
 
     name: str
@@ -44,6 +45,8 @@ class PointFacts:
     duty_channels: tuple[str, ...] = ()
     duty_interval_s: int | None = None
     fill_limit_s: int = DEFAULT_LINE_LIMIT_S
+    checks_a_day: int | None = None
+    checks_working_days: bool = False
 
 
 def full_name(site: str, point: str) -> str:
@@ -94,6 +97,8 @@ def checked_point(facts: PointFacts) -> PointFacts:
         raise InputError("A point is recorded every 1 s to 31 d; choose an interval in between.")
     if not 0 <= facts.fill_limit_s <= 86_400:
         raise InputError("A straight line fills gaps of up to a day; choose a shorter limit.")
+    if facts.checks_a_day is not None and not 1 <= facts.checks_a_day <= 24:
+        raise InputError("Checks are read 1 to 24 times a day; choose in between.")
     return replace(facts, name=name)
 
 

@@ -10,6 +10,8 @@ from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.series.series import Series, all_instants
 from gezeiten.domain.series.statistics import DayNumbers, Numbers
 from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.duty import DutyDay
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +136,8 @@ class ReportGap:
 @dataclass(frozen=True, slots=True)
 class PointReport:
     """Everything in one report. fingerprint: SHA-256 over the readings shown. logbook_head: the
-    newest entry of the logbook, "entry 213, HASH"; "" where there is none."""
+    newest entry of the logbook, "entry 213, HASH"; "" where there is none. checks: read by hand,
+    beside the record as it stands; duty: the days on which they were due."""
 
     site: str
     point: str
@@ -150,6 +153,8 @@ class PointReport:
     calibrations: tuple[ReportCalibration, ...] = ()
     corrections: tuple[ReportCorrection, ...] = ()
     remarks: tuple[Remark, ...] = ()
+    checks: tuple[Compared, ...] = ()
+    duty: tuple[DutyDay, ...] = ()
     logbook_head: str = ""
 
     @property

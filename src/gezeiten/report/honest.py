@@ -3,6 +3,8 @@ on: plans, clocks, calibrations, offloads, fingerprints and how to compute them.
 
 from __future__ import annotations
 
+import math
+
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable
 
@@ -11,7 +13,8 @@ from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import Span, duration_text
-from gezeiten.domain.wording import grouped
+from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.wording import counted, grouped
 from gezeiten.report.content import ReportMission
 from gezeiten.report.pieces import WIDTH, Pieces
 
@@ -21,6 +24,7 @@ def honest_part(p: Pieces) -> list[Flowable]:
     return [
         *_gaps(p),
         *_remarks(p),
+        *_checks(p),
         *_corrected(p),
         *_calculated(p),
         *_plans(p),
@@ -62,6 +66,42 @@ def _about(one: Remark) -> str:
     if one.whole_site:
         return "the whole site"
     return quantity(one.series).name if one.series else "the point"
+
+
+def _checks(p: Pieces) -> list[Flowable]:
+    """What was read by hand, beside the record; whether it was as often as it should be."""
+    parts: list[Flowable] = []
+    if p.report.checks:
+        rows = [["When", "Series", "By hand", "Record", "Difference", "By"]]
+        rows += [_check(p, one) for one in p.report.checks]
+        parts = [p.table(rows, [28 * mm, 36 * mm, WIDTH - 144 * mm, 25 * mm, 35 * mm, 20 * mm])]
+    if p.report.duty:
+        missed = [one for one in p.report.duty if not one.is_met]
+        words = f"Checks were due on {counted(len(p.report.duty), 'day', 'days')}; on "
+        words += f"{len(p.report.duty) - len(missed)} there were as many as due."
+        if missed:
+            listed = ", ".join(f"{one.day:%d.%m.%Y} ({one.made} of {one.due})" for one in missed)
+            words += f" Too few: {listed}."
+        parts.append(p.text(words))
+    return [p.text("Read by hand", p.head), *parts] if parts else []
+
+
+def _check(p: Pieces, one: Compared) -> list[str]:
+    check, its = one.check, quantity(one.check.series)
+
+    def shown(value: float) -> str:
+        return f"{value:.{its.decimals}f} {its.unit}".rstrip() if math.isfinite(value) else ""
+
+    read = [shown(check.value)] + ([f"dip {check.dip_m:.3f} m"] if check.dip_m is not None else [])
+    off = [f"{one.difference:+.{its.decimals}f} ± {one.u:.{its.decimals}f}"
+           if math.isfinite(one.difference) else ""]  # fmt: skip
+    ends = (("lowest", check.low, one.low), ("highest", check.high, one.high))
+    for name, value, difference in ends:
+        read += [f"{name} {shown(value)}"] if value is not None else []
+        off += [f"{name} {difference:+.{its.decimals}f}"] if difference is not None else []
+    return [p.time(check.at_ms), its.name, ", ".join(filter(None, read)),
+            shown(one.recorded) or "nothing there", ", ".join(filter(None, off)),
+            check.by]  # fmt: skip
 
 
 def _corrected(p: Pieces) -> list[Flowable]:

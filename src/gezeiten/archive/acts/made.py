@@ -22,11 +22,12 @@ MADE = (
     "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
     "assessment", "step", "excursion_found", "placing", "feeding",
     "series_limit", "own_quantity", "derived", "derived_input", "correction", "remark",
+    "check_reading", "clock",
 )  # fmt: skip
 """Tables whose rows acts make; none refers to a later one."""
 HELD_AT_BEGIN = frozenset(MADE) - {
     "excursion_found", "placing", "feeding", "series_limit", "own_quantity", "derived",
-    "derived_input", "correction", "remark",
+    "derived_input", "correction", "remark", "check_reading", "clock",
 }  # fmt: skip
 """Tables that could hold something before acts made them; the others began empty."""
 _BY_WHAT_IT_IS = {
@@ -54,23 +55,32 @@ def table_of(name: str) -> Table:
 
 def rows(connection: Connection) -> Rows:
     """Return all that acts make."""
-    return rows_and_keys(connection)[0]
-
-
-def rows_and_keys(connection: Connection) -> tuple[Rows, Keys]:
-    """Return all that acts make, and this database's key of each row."""
-    identities: dict[str, dict[int, str]] = {}
     made: Rows = {}
+    keys: Keys = {}
     for name in MADE:
-        table = table_of(name)
-        own = identities.setdefault(name, {})
-        made[name] = {}
-        for row in connection.execute(select(table).order_by(table.c.id)).mappings():
-            told = _told(table, row, identities)
-            own[row["id"]] = key = _free(made[name], _identity(name, told, row))
-            made[name][key] = told
-    keys = {name: {key: number for number, key in own.items()} for name, own in identities.items()}
-    return made, keys
+        made[name], keys[name] = table_rows(connection, name, keys)
+    return made
+
+
+def table_rows(
+    connection: Connection, name: str, keys: Keys
+) -> tuple[dict[str, Row], dict[str, int]]:
+    """Return the rows of a table, and this database's key of each.
+
+    Args:
+        keys: those of the tables before it, to which its rows refer.
+    """
+    table = table_of(name)
+    referred = {one.column.table.name for one in table.foreign_keys}
+    identities = {its: {number: key for key, number in keys[its].items()}
+                  for its in referred if its in keys}  # fmt: skip
+    own = identities.setdefault(name, {})
+    made: dict[str, Row] = {}
+    for row in connection.execute(select(table).order_by(table.c.id)).mappings():
+        told = _told(table, row, identities)
+        own[row["id"]] = key = _free(made, _identity(name, told, row))
+        made[key] = told
+    return made, {key: number for number, key in own.items()}
 
 
 def _identity(name: str, told: Row, row: Any) -> str:

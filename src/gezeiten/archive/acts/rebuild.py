@@ -7,13 +7,14 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.made import (
     MADE,
+    Keys,
     Row,
     Rows,
     goes_by_id,
     held,
     put_one,
-    rows_and_keys,
     table_of,
+    table_rows,
 )
 from gezeiten.archive.here.changes import all_changed
 from gezeiten.archive.here.excursions import clear_of_nothing
@@ -26,17 +27,20 @@ def put_right(session: Session, wanted: Rows) -> None:
     connection = session.connection()
     if connection.dialect.name == "sqlite":  # what refers to a row may be put right after it
         connection.execute(text("PRAGMA defer_foreign_keys = ON"))
+    keys: Keys = {}
     for name in MADE:  # what a row refers to is right by then, and so is how it is told
-        _put_table_right(connection, name, wanted[name])
+        kept, keys[name] = table_rows(connection, name, keys)
+        _put_table_right(connection, name, wanted[name], kept, keys)
+        _, keys[name] = table_rows(connection, name, keys)
     clear_of_nothing(session)
     all_changed(connection)  # which mission feeds which series may be another one now
     session.expire_all()
 
 
-def _put_table_right(connection: Connection, name: str, wanted: dict[str, Row]) -> None:
+def _put_table_right(
+    connection: Connection, name: str, wanted: dict[str, Row], kept: dict[str, Row], keys: Keys
+) -> None:
     table = table_of(name)
-    found, keys = rows_and_keys(connection)
-    kept = found[name]
     extra = [key for key in kept if key not in wanted]
     missing = [key for key in wanted if key not in kept]
     for was, should in _renamed(kept, wanted, extra, missing):

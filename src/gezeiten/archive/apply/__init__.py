@@ -8,6 +8,8 @@ from sqlalchemy import Connection
 from gezeiten.archive.apply import (
     assessments,
     carriers,
+    checks,
+    clocks,
     contacts,
     corrections,
     derived,
@@ -33,6 +35,7 @@ _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, document
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
              carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
              quantities.FAMILY, derived.FAMILY, corrections.FAMILY, remarks.FAMILY,
+             checks.FAMILY, clocks.FAMILY,
              Family({ArchiveBegun: tells, ChainBegun: tells, MisfitSeen: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()

@@ -50,7 +50,8 @@ def _point_made(connection: Connection, act: PointMade, _said: Said) -> None:
     add(connection, _POINTS, uid=act.point, site_id=key_of(connection, _SITES, act.site),
         name=facts.name, fill_limit_s=facts.fill_limit_s, height_m=facts.height_m,
         measuring_point_height_m=facts.measuring_point_height_m,
-        duty_channels=list(facts.duty_channels), duty_interval_s=facts.duty_interval_s)  # fmt: skip
+        duty_channels=list(facts.duty_channels), duty_interval_s=facts.duty_interval_s,
+        checks_a_day=facts.checks_a_day, checks_working_days=facts.checks_working_days)  # fmt: skip
 
 
 def _point_changed(connection: Connection, act: PointChanged, _said: Said) -> Misfits:

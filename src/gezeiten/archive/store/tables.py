@@ -15,6 +15,7 @@ from sqlalchemy import (
     Integer,
     LargeBinary,
     UniqueConstraint,
+    false,
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -72,6 +73,8 @@ class Point(Base):
     measuring_point_height_m: Mapped[float | None]
     duty_channels: Mapped[list[str] | None] = mapped_column(JSON)
     duty_interval_s: Mapped[int | None]
+    checks_a_day: Mapped[int | None]
+    checks_working_days: Mapped[bool] = mapped_column(server_default=false(), default=False)
     retired_ms: Mapped[int | None]
     site: Mapped[Site] = relationship(back_populates="points")
 
@@ -222,6 +225,48 @@ class RemarkRow(Base):
     whole_site: Mapped[bool]
     start_ms: Mapped[int]
     end_ms: Mapped[int]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
+class CheckRow(Base):
+    """A value read by hand for a series (its key) of a point; see `CheckReading`. undone_ms set, it
+    does not stand any more."""
+
+    __tablename__ = "check_reading"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    series: Mapped[str]
+    at_ms: Mapped[int]
+    value: Mapped[float | None]
+    u: Mapped[float]
+    low: Mapped[float | None]
+    high: Mapped[float | None]
+    dip_m: Mapped[float | None]
+    rim_m: Mapped[float | None]
+    by: Mapped[str]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
+class ClockRow(Base):
+    """What a mission's clock showed and what time it was then, pairs of UTC ms. The one said last
+    stands. undone_ms set, it has no effect any more."""
+
+    __tablename__ = "clock"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
+    way: Mapped[str]
+    pairs: Mapped[list[list[int]]] = mapped_column(JSON)
+    u_ms: Mapped[int]
     words: Mapped[str]
     said_ms: Mapped[int]
     said_by: Mapped[str]

@@ -16,6 +16,7 @@ from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.calculating import how_words
+from gezeiten.desk.record.checking import duty, held_against
 from gezeiten.desk.record.correcting import standing_at, step_words
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
@@ -30,6 +31,7 @@ from gezeiten.domain.series.feeds import Deployment
 from gezeiten.domain.series.series import HOLD_FACTOR, Series
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import Span, from_ms
+from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
@@ -134,8 +136,17 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         calibrations=tuple(_calibrations(desk, point, span)),
         corrections=tuple(_corrections(desk, point, span)),
         remarks=tuple(one for one in remarks(desk, point.id) if one.touches(*span)),
+        checks=tuple(_checks(desk, point, span)),
+        duty=tuple(duty(desk, point.id, span, point.zone)),
         logbook_head=head_words(desk),
     )
+
+
+def _checks(desk: Desk, point: PointPlace, span: Span) -> list[Compared]:
+    """Return what was read by hand in a stretch, of all series, in order of time."""
+    found = [one for place in point.channels for one in held_against(desk, point.id, place.channel)
+             if span[0] <= one.check.at_ms < span[1]]  # fmt: skip
+    return sorted(found, key=lambda one: one.check.at_ms)
 
 
 def _report_channel(

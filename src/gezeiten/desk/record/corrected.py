@@ -85,7 +85,9 @@ def corrected_view(
 
 
 def _stamp(own: Piece, touched: tuple[Correction, ...]) -> Hashable:
-    return None if own.stamp is None else ("corrected", own.stamp, *(one.uid for one in touched))
+    if own.stamp is None:
+        return None
+    return ("corrected", own.stamp, *((one.uid, one.is_stale) for one in touched))
 
 
 def _piece(session: ArchiveSession, made: Corrected, at: int, span: Span) -> ComputedPiece:

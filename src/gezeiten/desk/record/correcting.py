@@ -29,7 +29,7 @@ from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
-from gezeiten.domain.steps.chain import Correction, corrected, in_order
+from gezeiten.domain.steps.chain import Correction, as_they_stand, corrected, in_order
 from gezeiten.domain.steps.corrections import CORRECTIONS
 from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
 from gezeiten.domain.steps.steps import RecordStep
@@ -173,9 +173,12 @@ def _quantity(series: str) -> Quantity:
 
 def effect(
     desk: Desk, point: PointPlace, series: str, span: Span, *,
-    step: Correction | None = None, switched: str = "",
+    step: Correction | None = None, switched: str = "", instead_of: tuple[str, ...] = (),
 ) -> Effect:  # fmt: skip
     """Return what a proposed step, or one (its id) that is switched, does in a stretch.
+
+    Args:
+        instead_of: kinds of steps in the stretch of the proposed one that it would replace.
 
     Raises:
         ArchiveDamagedError: readings are damaged.
@@ -185,7 +188,10 @@ def effect(
     source = given(desk, point.id, series, span)
     changed = [replace(one, is_on=not one.is_on) if one.uid == switched else one
                for one in standing]  # fmt: skip
-    changed += [step] if step else []
+    if step is not None:
+        changed = [one for one in changed if one.kind not in instead_of
+                   or not one.touches(step.start_ms, step.until_ms)] + [step]  # fmt: skip
+    changed = as_they_stand(changed)
     return compared(corrected(source, standing), corrected(source, changed))
 
 

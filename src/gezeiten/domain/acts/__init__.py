@@ -12,6 +12,8 @@ from gezeiten.domain.acts import (  # noqa: F401
     archives,
     assessments,
     carriers,
+    checks,
+    clocks,
     contacts,
     corrections,
     derived,

@@ -24,6 +24,10 @@ def _interval(value: Any, _zone: str) -> str:
     return interval_text(value)
 
 
+def _yes_no(value: Any, _zone: str) -> str:
+    return "yes" if value else "no"
+
+
 def _quantities(value: Any, _zone: str) -> str:
     return ", ".join(quantity(key).name for key in value)
 
@@ -47,6 +51,8 @@ POINT_FACTS = {
     "duty_channels": Fact("duty to record", _quantities),
     "duty_interval_s": Fact("at least every", _interval),
     "fill_limit_s": Fact("longest gap for a straight line", _interval),
+    "checks_a_day": Fact("checks by hand a day"),
+    "checks_working_days": Fact("checks on working days alone", _yes_no),
 }
 """How each fact of a point is told."""
 

@@ -7,7 +7,7 @@ is switched off, or taken back, leaves exactly what was before.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -23,7 +23,8 @@ from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT, TAKEN_OUT, m
 @dataclass(frozen=True, slots=True)
 class Correction:
     """A step in the chain of a series (its key) of a point, in force in [start_ms, end_ms), None:
-    until further notice. uid: its id; kind, version: by which; is_on: else it has no effect."""
+    until further notice. uid: its id; kind, version: by which; is_on: else it has no effect;
+    is_stale: it was fitted to another state of the chain, see `as_they_stand`."""
 
     uid: str
     point: str
@@ -37,6 +38,7 @@ class Correction:
     said_ms: int
     said_by: str
     is_on: bool = True
+    is_stale: bool = False
 
     @property
     def until_ms(self) -> int:
@@ -58,6 +60,22 @@ def in_order(said: Sequence[Correction]) -> list[Correction]:
     newer version said, which is not known here, has no effect."""
     known = [one for one in said if (one.kind, one.version) in CORRECTIONS]
     return sorted(known, key=lambda one: (one.does.order, one.said_ms, one.uid))
+
+
+def below(of: Correction, steps: Sequence[Correction]) -> list[str]:
+    """Return the ids of the steps that are on and change what a step of a kind that comes later
+    starts from, in its stretch."""
+    return sorted(one.uid for one in in_order(steps)
+                  if one.is_on and one.does.order < of.does.order
+                  and one.touches(of.start_ms, of.until_ms))  # fmt: skip
+
+
+def as_they_stand(steps: Sequence[Correction]) -> list[Correction]:
+    """Return the steps of one series with what was fitted to another state of its chain marked as
+    such: it keeps its numbers, and what it makes is suspect until it is fitted anew."""
+    known = [one for one in steps if (one.kind, one.version) in CORRECTIONS]
+    return [replace(one, is_stale=one in known and one.does.is_fitted
+                    and one.parameters["below"] != below(one, known)) for one in steps]  # fmt: skip
 
 
 def corrected(series: Series, steps: Sequence[Correction]) -> Series:
@@ -93,6 +111,9 @@ def _in_its_stretch(series: Series, step: Correction) -> Series:
         changed = step.does.apply(
             series.part(slice(a, b)), step.parameters, step.start_ms, step.until_ms
         )
+    if step.is_stale:
+        doubted = np.full(len(changed), np.uint8(Quality.SUSPECT))
+        changed = replace(changed, quality=worst(changed.quality, doubted))
     if b - a == len(series):
         return changed
     return join_series([series.part(slice(0, a)), changed, series.part(slice(b, None))])

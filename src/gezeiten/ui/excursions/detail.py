@@ -12,7 +12,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import numbers
 from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_rule, trace_of
+from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, shown_rule, trace_of
 from gezeiten.ui.parts.rules import RULE_SIGNS, rule_words
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -55,6 +55,7 @@ def load_detail(desk: Desk, event: BookedExcursion) -> Detail:
                 (replace(trace, rules=rules),),
                 tuple(tints),
                 remarks=remarks_of(desk, event.point, channel),
+                checks=shown_checks(desk, event.point, channel, unit),
             )
         )
     lanes = made_ready(desk, lanes, surroundings(event))

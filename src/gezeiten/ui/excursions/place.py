@@ -189,6 +189,9 @@ class ExcursionsPlace(Place):
         span = (event.start_ms, event.end_ms)
         return lambda desk: about_point(desk, event.point.id, span, event.rule.key)
 
+    def point_in_hand(self) -> int | None:
+        return self._event.point.id if self._event is not None else None
+
     def refresh(self) -> None:
         self.under.setText(
             tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)

@@ -202,6 +202,10 @@ class FieldDeskPlace(Place):
             return None
         return lambda _desk: about_logger(card.serial)
 
+    def point_in_hand(self) -> int | None:
+        card = self.model.card
+        return self.model.point_ids.get(card.point) if card is not None else None
+
     def refresh(self) -> None:
         desk = self.house.desk
         cards = list(self.model.cards.values())

@@ -55,7 +55,7 @@ from gezeiten.ui.mend.chain_model import (
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, trace_of
+from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
@@ -206,7 +206,8 @@ class ChainDialog(QDialog):
             name = quantity(key)
             decimals = max(name.decimals + unit.extra_decimals, 0)
             lane = Lane(name.name, unit.name, decimals, (trace_of(desk, point, key, unit),),
-                        remarks=remarks_of(desk, point, key))  # fmt: skip
+                        remarks=remarks_of(desk, point, key),
+                        checks=shown_checks(desk, point, key, unit))  # fmt: skip
             return chain(desk, point, key), made_ready(desk, [lane], span)[0], span
 
         self._house.run(look, self._show, failed=self._say, latest="chain")

@@ -16,7 +16,7 @@ from gezeiten.domain.steps.fills import straight_line
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.ui.mend.model import Offers, offers, surroundings
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import made_ready, remarks_of, trace_of
+from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.shell.units import Units, units_of
 
 
@@ -56,7 +56,8 @@ def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
     decimals = max(name.decimals + unit.extra_decimals, 0)
     trace = trace_of(desk, booked.point, key, unit)
     return Lane(name.name, unit.name, decimals, (trace,), (_tint(booked),), proposal,
-                remarks=remarks_of(desk, booked.point, key))  # fmt: skip
+                remarks=remarks_of(desk, booked.point, key),
+                checks=shown_checks(desk, booked.point, key, unit))  # fmt: skip
 
 
 def _tint(booked: BookedGap) -> Tint:

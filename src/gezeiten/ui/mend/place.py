@@ -463,6 +463,9 @@ class MendPlace(Place):
             view = surroundings(booked.gap)
             ChainDialog(self, self.house, booked.point, series, view).open()
 
+    def point_in_hand(self) -> int | None:
+        return self._detail.booked.point.id if self._detail else None
+
     def show_coverage(self) -> None:
         """Show how much of each day of the series of the gap is held."""
         from gezeiten.ui.points.coverage_dialog import CoverageDialog

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 from gezeiten.desk.intake.overviews import OverviewLine
@@ -85,9 +86,21 @@ class Tint:
 
 
 @dataclass(frozen=True, slots=True)
+class ShownCheck:
+    """A value read by hand, with its uncertainty (k = 2) and the lowest and highest since the look
+    before where these were read; in the unit shown. value: NaN where only those were."""
+
+    at_ms: int
+    value: float
+    u: float
+    low: float | None = None
+    high: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Lane:
     """One quantity: all lines share its scale. proposal: dashed; band: of it, its lower and its
-    upper edge; remarks: on any of its lines."""
+    upper edge; remarks: on any of its lines; checks: read by hand for any of them."""
 
     title: str
     unit: str
@@ -99,6 +112,12 @@ class Lane:
     symbol: str = ""
     band: tuple[Series, Series] | None = None
     remarks: tuple[Remark, ...] = ()
+    checks: tuple[ShownCheck, ...] = ()
+
+    def checked_in(self, span: Span) -> list[float]:
+        """Return what was read by hand in a stretch."""
+        return [one.value for one in self.checks
+                if span[0] <= one.at_ms < span[1] and not math.isnan(one.value)]  # fmt: skip
 
     def rules_in(self, span: Span) -> tuple[LimitRule, ...]:
         """The limits of all lines in a stretch, each once."""

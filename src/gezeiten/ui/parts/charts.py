@@ -21,6 +21,7 @@ from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.pyramid import Picture
 from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
+from gezeiten.ui.parts.chart_checks import CheckMarks
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.chart_limits import LimitAxis, limit_lines
 from gezeiten.ui.parts.chart_lines import legend_sign, line_color, make_marks, put_marks
@@ -166,6 +167,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._add_limits(drawn)
         if lane.remarks:
             RemarkMarks(plot.getViewBox(), lane.remarks, self._theme, self.font())
+        if lane.checks:
+            CheckMarks(plot.getViewBox(), lane.checks, self._theme, self.font())
         drawn.cursor = pg.InfiniteLine(pen=self._pen("ink", 0.8))
         drawn.value = pg.TextItem(color=self._theme.paper, fill=self._theme.color("ink"))
         drawn.value.setZValue(30)
@@ -320,8 +323,9 @@ class LaneChart(pg.GraphicsLayoutWidget):
             return  # no scale is made up for nothing
         low, high = min(lows), max(highs)
         reach = (high - low) or 1.0
-        near = [rule.value for rule in drawn.lane.rules_in(span)
-                if low - reach < rule.value < high + reach]  # fmt: skip
+        beside = [rule.value for rule in drawn.lane.rules_in(span)]
+        beside += drawn.lane.checked_in(span)
+        near = [value for value in beside if low - reach < value < high + reach]
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
         drawn.plot.setYRange(low - room, high + room, padding=0)

@@ -8,6 +8,7 @@ from dataclasses import replace
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.checking import checks_of
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, limits_at, read_ahead, view
 from gezeiten.desk.record.remarks import remarks
@@ -18,7 +19,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.statistics import Numbers, numbers
 from gezeiten.domain.series.timeline import Span, Values
-from gezeiten.ui.parts.chart_lanes import Lane, Tint, Trace
+from gezeiten.ui.parts.chart_lanes import Lane, ShownCheck, Tint, Trace
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.rules import RULE_SIGNS
 from gezeiten.ui.shell.house import House
@@ -88,12 +89,29 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     title = (alone[1].own_name if alone else "") or name.name
     return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
                 tuple(tints), overviews=tuple(seen), symbol=name.symbol,
-                remarks=tuple(said.values()))  # fmt: skip
+                remarks=tuple(said.values()),
+                checks=tuple(one for point in points for one in shown_checks(desk, point, key,
+                                                                             unit)))  # fmt: skip
 
 
 def remarks_of(desk: Desk, point: PointPlace, key: str) -> tuple[Remark, ...]:
     """Return the remarks that a series of a point is shown with."""
     return tuple(one for one in remarks(desk, point.id) if one.series in ("", key))
+
+
+def shown_checks(
+    desk: Desk, point: PointPlace, key: str, unit: ShownUnit
+) -> tuple[ShownCheck, ...]:
+    """Return what was read by hand for a series of a point, in the unit shown."""
+
+    def shown(value: float | None) -> float | None:
+        return None if value is None else unit.shown(value)
+
+    return tuple(
+        ShownCheck(one.at_ms, unit.shown(one.value), abs(unit.shown_difference(one.u)),
+                   shown(one.low), shown(one.high))
+        for one in checks_of(desk, point.id, key)
+    )  # fmt: skip
 
 
 def _in_unit(line: OverviewLine, unit: ShownUnit) -> OverviewLine:

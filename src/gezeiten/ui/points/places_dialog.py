@@ -84,6 +84,14 @@ def _number(field: QLineEdit, what: str) -> float | None:
     return number_of(field, what) if field.text().strip() else None
 
 
+def _whole(field: QLineEdit, what: str) -> int | None:
+    """Return the whole number in a field, None where it is empty."""
+    value = _number(field, what)
+    if value is not None and (value != int(value) or abs(value) > 1e6):
+        raise FieldError(field, tr("It takes a whole number; type one, or nothing."))
+    return None if value is None else int(value)
+
+
 def _shown(value: float | None) -> str:
     return "" if value is None else f"{value:.15g}"
 
@@ -124,14 +132,12 @@ class SiteForm(_Form):
         Raises:
             FieldError: a field makes no sense.
         """
-        days = _number(self.every, tr("the days"))
-        if days is not None and (days != int(days) or abs(days) > 1e6):
-            raise FieldError(self.every, tr("Visits come every so many whole days; type a number."))
+        days = _whole(self.every, tr("the days"))
         return SiteFacts(
             self.name.text(), self.kind.text(), self.zone.currentText().strip(),
             _number(self.latitude, tr("the latitude")),
             _number(self.longitude, tr("the longitude")), _number(self.height_m, tr("the height")),
-            known.next_visit_ms if known else None, int(days) if days is not None else None,
+            known.next_visit_ms if known else None, days,
         )  # fmt: skip
 
 
@@ -147,6 +153,9 @@ class PointForm(_Form):
         self.rim = self.text(tr("Height of the measuring point, m"), tr("the rim dips start from"))
         self.every = self.text(tr("To be recorded at least every"), tr("no duty"))
         self.fill_limit = self.text(tr("A line may fill gaps up to"))
+        self.checks = self.text(tr("To be read by hand ... times a day"), tr("no duty"))
+        self.working_days = QCheckBox(tr("Monday to Friday alone"))
+        self.add(tr("Days on which it is read"), self.working_days)
         self.duties: dict[str, QCheckBox] = {}
         ticks = QWidget()
         self._ticks = QGridLayout(ticks)
@@ -189,6 +198,8 @@ class PointForm(_Form):
         duty = facts.duty_interval_s
         self.every.setText(interval_text(duty) if duty else "")
         self.fill_limit.setText(interval_text(facts.fill_limit_s))
+        self.checks.setText(_shown(facts.checks_a_day))
+        self.working_days.setChecked(facts.checks_working_days)
         for key in facts.duty_channels:
             self._add_duty(key)
         for key, box in self.duties.items():
@@ -206,6 +217,7 @@ class PointForm(_Form):
             _number(self.rim, tr("the height")),
             tuple(key for key, box in self.duties.items() if box.isChecked()), every,
             int(parsed(self.fill_limit, parse_interval_s)),
+            _whole(self.checks, tr("how often")), self.working_days.isChecked(),
         )  # fmt: skip
 
 

@@ -170,6 +170,10 @@ class Place(QWidget):
         None where nothing is chosen."""
         return None
 
+    def point_in_hand(self) -> int | None:
+        """The point (its id) that is chosen here, None where none is."""
+        return None
+
     def show_target(self, target: object) -> None:
         """Show what another place pointed at."""
 

@@ -8,7 +8,9 @@ _BEGINNINGS = ("go.", "logbook.", "view.", "mark", "days")
 _OFFERED = {
     "find", "theme", "larger", "smaller", "settings", "history", "quit", "verify", "unmark",
     "origin", "points", "event.next", "event.previous", "event.trends", "gap.next",
-    "gap.previous", "gap.trends", "handover.open", "report", "export",
+    "gap.previous", "gap.trends", "gap.chain", "gap.remark", "gap.coverage", "gap.story",
+    "gap.rows", "trends.chain", "trends.remark", "trends.coverage", "trends.story", "trends.rows",
+    "checks", "handover.open", "report", "export",
 }  # fmt: skip
 
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.people import Acting, acting
+from gezeiten.desk.places import PointPlace, points
 from gezeiten.ui.parts.widgets import column, label, set_role
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
@@ -211,6 +212,18 @@ class MainWindow(QMainWindow):
             Command("settings", tr("Settings"), "Ctrl+,", self.show_settings),
             Command("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
             Command(
+                "checks.sheet",
+                tr("Read by hand: a sheet for the points of a site"),
+                "Ctrl+Shift+H",
+                self.show_check_sheet,
+            ),
+            Command(
+                "checks",
+                tr("What was read by hand at the point, beside its record"),
+                "Alt+H",
+                self.show_checks,
+            ),
+            Command(
                 "quantities", tr("Quantities, and those of your own"), "", self.show_quantities
             ),
             Command("people", tr("Who is at it"), "Ctrl+Shift+W", self.show_people),
@@ -265,6 +278,32 @@ class MainWindow(QMainWindow):
         from gezeiten.ui.points.places_dialog import PlacesDialog
 
         PlacesDialog(self, self.house).open()
+
+    def show_check_sheet(self) -> None:
+        """Open a sheet for what is read by hand at the site of the point in hand."""
+        from gezeiten.ui.points.check_sheet import CheckSheet
+
+        if not self.house.is_looking:
+            CheckSheet(self, self.house, self._point_in_hand()).open()
+
+    def show_checks(self) -> None:
+        """Show what was read by hand at the point in hand."""
+        point_id, desk = self._point_in_hand(), self.house.desk
+        if point_id is None:
+            self.house.say(tr("Choose a point first."))
+            return
+
+        def show(listed: list[PointPlace]) -> None:
+            from gezeiten.ui.points.checks_dialog import ChecksDialog
+
+            its = next((one for one in listed if one.id == point_id), None)
+            if its is not None:
+                ChecksDialog(self, self.house, its).open()
+
+        self.house.run(lambda _task: points(desk), show)
+
+    def _point_in_hand(self) -> int | None:
+        return self.places[self.stack.currentIndex()].point_in_hand()
 
     def ask_who(self) -> None:
         """Ask who is at it, where several people act in this archive."""

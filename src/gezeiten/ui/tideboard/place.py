@@ -238,6 +238,10 @@ class TideboardPlace(Place):
             return None
         return lambda desk: about_point(desk, chosen.point.id)
 
+    def point_in_hand(self) -> int | None:
+        chosen = self.canvas.row
+        return chosen.point.id if chosen is not None else None
+
     def prepare_visit(self) -> None:
         """Choose the sites of a day, or see the round under way."""
         from gezeiten.ui.tideboard.round_dialog import RoundDialog

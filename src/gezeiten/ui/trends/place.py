@@ -398,6 +398,10 @@ class TrendsPlace(Place):
             view = self.chart.mark or self.chart.view()
             ChainDialog(self, self.house, self.points()[0], view=view).open()
 
+    def point_in_hand(self) -> int | None:
+        shown = self.points()
+        return shown[0].id if shown else None
+
     def show_coverage(self) -> None:
         """Show how much of each day of the first point shown is held."""
         from gezeiten.ui.points.coverage_dialog import CoverageDialog

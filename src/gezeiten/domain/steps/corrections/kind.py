@@ -17,6 +17,7 @@ class Order(IntEnum):
 
     TRIM = 20
     CALIBRATION = 30
+    REFERENCE = 35
     MARK = 40
 
 
@@ -28,7 +29,8 @@ class CorrectionKind:
     apply: measured readings of the stretch in which it is in force, the parameters and that
     stretch's begin and end (UTC ms; the last may be `EVER_MS`) to readings; a pure function.
     checked: parameters as they are kept, raises ValueError with the reason. told: in words, for a
-    unit ("offset +0.3 °C").
+    unit ("offset +0.3 °C"). is_fitted: its numbers were fitted to what the steps before it gave,
+    whose ids its parameter `below` names.
     """
 
     key: str
@@ -38,6 +40,7 @@ class CorrectionKind:
     apply: Callable[[Series, Parameters, int, int], Series]
     checked: Callable[[Parameters], dict[str, Any]]
     told: Callable[[Parameters, str], str]
+    is_fitted: bool = False
 
 
 def number_of(parameters: Parameters, key: str, usual: float | None = None) -> float:

@@ -1,0 +1,309 @@
+"""Check readings: entered, doubted where they cannot well be, held against the record, which can be
+tied to them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from gezeiten.archive.checks import checks_at
+from gezeiten.archive.corrections import chain_of
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.correcting import proposed
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import around, given
+from gezeiten.domain.acts.checks import CheckRead, CheckTakenBack
+from gezeiten.domain.acts.corrections import CorrectionSet, CorrectionTakenBack
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series, empty_series, make_series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span
+from gezeiten.domain.sites import PointFacts
+from gezeiten.domain.steps.chain import Correction, below, corrected
+from gezeiten.domain.steps.checks.comparing import Compared, compared
+from gezeiten.domain.steps.checks.doubting import Doubt, Expected, doubt, limit_of
+from gezeiten.domain.steps.checks.duty import DutyDay, duty_days
+from gezeiten.domain.steps.checks.reading import (
+    DIPPED,
+    CheckReading,
+    checked,
+    dip_of_value,
+    dip_uncertainty_m,
+    value_of_dip,
+)
+from gezeiten.domain.steps.checks.tying import Tie, Way, fit
+from gezeiten.domain.steps.corrections import TIE
+from gezeiten.domain.steps.formulas.formula import LONGEST_MS
+from gezeiten.errors import InputError
+
+_NOT_YET_MS = HOUR_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Typed:
+    """What somebody typed of one series of a point, in the unit it is recorded in. value: NaN where
+    only lowest and highest were read; is_dip: the value is a dip in metres; u: None for the usual
+    uncertainty."""
+
+    point: PointPlace
+    series: str
+    at_ms: int
+    value: float
+    by: str
+    is_dip: bool = False
+    u: float | None = None
+    low: float | None = None
+    high: float | None = None
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What may be wrong with what was typed: of which, what, at which other point it would fit, and
+    what was expected (a dip where one was typed)."""
+
+    typed: Typed
+    doubt: Doubt
+    fits: str
+    expected: float
+
+
+@dataclass(frozen=True, slots=True)
+class TyingTry:
+    """A record tied to checks that nobody kept yet: the step, how it was fitted, and the checks it
+    rests on beside the record without it."""
+
+    step: Correction
+    tie: Tie
+    checks: tuple[Compared, ...]
+
+
+# -- looking ---------------------------------------------------------------------------------------
+def checks_of(desk: Desk, point_id: int, series: str = "") -> list[CheckReading]:
+    """Return the check readings of a series of a point, or of all, in order of time."""
+    with desk.archive.reading() as session:
+        listed = checks_at(session, point_id)
+    return [one for one in listed if series in ("", one.series)]
+
+
+def held_against(desk: Desk, point_id: int, series: str) -> list[Compared]:
+    """Return the checks of a series beside its record as it stands.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    return _beside(desk, point_id, checks_of(desk, point_id, series))
+
+
+def _beside(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[Compared]:
+    if not checks:
+        return []
+    key = checks[0].series
+    parts = [around(desk, point_id, key, span) for span in _spans(checks)]
+    return compared(checks, _together(parts))
+
+
+def _spans(checks: Iterable[CheckReading]) -> list[Span]:
+    """Return the stretches that checks are compared with: their instant, back to the look before
+    where lowest and highest were read."""
+    spans, look_ms = [], None
+    for one in checks:
+        has_ends = one.low is not None or one.high is not None
+        begin = look_ms if has_ends and look_ms is not None else one.at_ms
+        look_ms = one.at_ms if has_ends else look_ms
+        spans.append((begin, one.at_ms + 1))
+    return spans
+
+
+def _together(parts: Sequence[Series]) -> Series:
+    """Return readings that were read in pieces, each once."""
+    parts = [part for part in parts if len(part)]
+    if not parts:
+        return empty_series()
+    times = np.concatenate([part.times_utc_ms for part in parts])
+    kept, first = np.unique(times, return_index=True)
+    values, interval_ms, quality = (
+        np.concatenate([getattr(part, name) for part in parts])[first]
+        for name in ("values", "interval_ms", "quality")
+    )
+    return make_series(kept, values, interval_ms, quality, is_in_order=True)
+
+
+def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
+    """Return the days of a stretch on which checks were due at a point; none without a duty."""
+    with desk.archive.reading() as session:
+        facts = kept_point(session, point_id).facts
+        looks = [one.at_ms for one in checks_at(session, point_id)]
+    if facts.checks_a_day is None:
+        return []
+    return duty_days(looks, span, zone, facts.checks_a_day,
+                     working_days=facts.checks_working_days)  # fmt: skip
+
+
+def rim_of(facts: PointFacts) -> float:
+    """Return the height that dips of a point are taken from; 0 where nobody said it, so that
+    heights count from there."""
+    return facts.measuring_point_height_m or 0.0
+
+
+# -- entering --------------------------------------------------------------------------------------
+def questions(desk: Desk, typed: Sequence[Typed]) -> list[Question]:
+    """Return what may be wrong with what was typed: a sign, a unit, another well. Only what can be
+    expected by the record and earlier checks is doubted.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    expected = [(one, _expected(desk, one)) for one in typed if math.isfinite(one.value)]
+    found = []
+    for one, its in expected:
+        if its is None:
+            continue
+        others = [(other.point.full_name, theirs) for other, theirs in expected
+                  if other is not one and theirs is not None and _is_like(one, other)]  # fmt: skip
+        doubted = doubt(one.value, its, quantity(channel_of(one.series)).unit, others)
+        if doubted is not None:
+            found.append(Question(one, *doubted, its.value))
+    return found
+
+
+def _is_like(one: Typed, other: Typed) -> bool:
+    return one.is_dip == other.is_dip and channel_of(one.series) == channel_of(other.series)
+
+
+def _expected(desk: Desk, one: Typed) -> Expected | None:
+    """Return what a check may say, by the record and how earlier checks differed from it; None
+    where the record holds nothing there, or where nothing ties it to what is dipped."""
+    its = _as_check(desk, one, "")
+    known = held_against(desk, one.point.id, one.series)
+    before = [was.difference for was in known if math.isfinite(was.difference)]
+    [now] = _beside(desk, one.point.id, [its])
+    is_tied = any(step.is_on and step.kind == TIE.key for step in _chain(desk, one))
+    if math.isnan(now.recorded) or (one.is_dip and not before and not is_tied):
+        return None
+    usual = float(np.median(before)) if before else 0.0
+    unit = quantity(channel_of(one.series)).unit
+    value = now.recorded + usual
+    if one.is_dip:
+        value = dip_of_value(channel_of(one.series), value, its.rim_m or 0.0)
+    return Expected(value, limit_of(unit, now.u, before))
+
+
+def _chain(desk: Desk, one: Typed) -> list[Correction]:
+    with desk.archive.reading() as session:
+        return chain_of(session, one.point.id, one.series)
+
+
+def enter(desk: Desk, typed: Sequence[Typed]) -> int:
+    """Enter check readings, all or none; returns how many.
+
+    Raises:
+        InputError: one of them cannot be; nothing was entered.
+    """
+    if not typed:
+        raise InputError("Nothing was read yet; type a value first.")
+    said = [checked(_as_check(desk, one, fresh_id())) for one in typed]
+    late = desk.now_ms() + _NOT_YET_MS
+    if any(one.at_ms > late for one in said):
+        raise InputError("A check cannot be from a time to come; correct its time.")
+    with desk.archive.writing() as session:
+        for one in said:
+            value = None if math.isnan(one.value) else one.value
+            desk.do_within(session, CheckRead(
+                one.point, one.uid, one.series, one.at_ms, value, one.u, one.low, one.high,
+                one.dip_m, one.rim_m, one.by.strip(), one.words.strip()))  # fmt: skip
+    return len(said)
+
+
+def _as_check(desk: Desk, one: Typed, uid: str) -> CheckReading:
+    with desk.archive.reading() as session:
+        point = kept_point(session, one.point.id)
+    channel, value = channel_of(one.series), one.value
+    dip_m = rim_m = None
+    if one.is_dip:
+        if channel not in DIPPED:
+            raise InputError(f"{quantity(channel).name} is not dipped; type its value.")
+        dip_m, rim_m = one.value, rim_of(point.facts)
+        value = value_of_dip(channel, dip_m, rim_m)
+    usual = dip_uncertainty_m(dip_m) if dip_m is not None else 0.0
+    return CheckReading(uid, point.uid, one.series, one.at_ms, value,
+                        usual if one.u is None else one.u, one.low, one.high, dip_m, rim_m, one.by,
+                        one.words, 0, "")  # fmt: skip
+
+
+def take_check_back(desk: Desk, one: CheckReading) -> None:
+    """Take a check reading back; what it said stays in the logbook."""
+    desk.do(CheckTakenBack(one.point, one.uid, one.series, one.at_ms))
+
+
+# -- tying -----------------------------------------------------------------------------------------
+def try_tying(
+    desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], way: Way
+) -> TyingTry:  # fmt: skip
+    """Return the step that would tie the record of a stretch to the checks in it.
+
+    Raises:
+        InputError: there are too few checks of which the record says something.
+        ArchiveDamagedError: readings are damaged.
+    """
+    until_ms = EVER_MS if span[1] is None else span[1]
+    listed = [one for one in checks_of(desk, point.id, series)
+              if span[0] <= one.at_ms < until_ms]  # fmt: skip
+    with desk.archive.reading() as session:
+        standing = chain_of(session, point.id, series)
+    empty = {"way": way, "knots": [[0, 0.0]], "checks": 0}
+    bare = proposed(point, series, TIE.key, span, empty)
+    before = below(bare, standing)
+    steps = [one for one in standing if one.uid in before]
+    parts = [corrected(given(desk, point.id, series, _wider(one)), steps)
+             for one in _spans(listed)]  # fmt: skip
+    checks = compared(listed, _together(parts))
+    tie = fit(way, checks)
+    if tie is None:
+        least = "three checks, not all at once," if way == "line" else "one check"
+        raise InputError(f"It takes at least {least} at instants at which the record holds "
+                         "readings; enter some, or choose another stretch.")  # fmt: skip
+    used = [one for one in checks if math.isfinite(one.difference)]
+    parameters = {"way": way, "knots": [list(one) for one in tie.knots], "u": tie.u,
+                  "checks": len(used), "below": before}  # fmt: skip
+    return TyingTry(proposed(point, series, TIE.key, span, parameters), tie, tuple(used))
+
+
+def _wider(span: Span) -> Span:
+    """Return a stretch with the readings on either side that values between may follow from."""
+    return (span[0] - LONGEST_MS, span[1] + LONGEST_MS)
+
+
+def keep_tying(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> None:
+    """Keep a tie; one before it in the same stretch is taken back in the same act.
+
+    Raises:
+        InputError: no words; or an earlier tie reaches beyond this stretch.
+    """
+    step = tried.step
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands beside the step from then on.")
+    with desk.archive.reading() as session:
+        uid = kept_point(session, point.id).uid
+        said = chain_of(session, point.id, step.series)
+    its = (step.start_ms, step.until_ms)
+    earlier = [one for one in said if one.kind == TIE.key and one.touches(*its)]
+    if any(one.start_ms < its[0] or one.until_ms > its[1] for one in earlier):
+        raise InputError(
+            "The record is tied beyond this stretch already; take that tie back under “From "
+            "source to record”, or choose its whole stretch."
+        )
+    with desk.archive.writing() as session:
+        for one in earlier:
+            desk.do_within(session, CorrectionTakenBack(one.point, one.uid, one.series,
+                                                        one.start_ms, one.end_ms))  # fmt: skip
+        desk.do_within(session, CorrectionSet(
+            uid, fresh_id(), step.series, step.kind, step.version, step.start_ms, step.end_ms,
+            step.parameters, words.strip()))  # fmt: skip
+    refresh_excursions(desk, point.id)

@@ -1,0 +1,43 @@
+"""Acts on the clocks of missions: what time a logger's clock showed, and what time it was."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.domain.acts.base import Act, Subject
+
+
+@dataclass(frozen=True, slots=True)
+class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"):
+    """The instants of the readings of a mission (its id, its number) are others than its logger
+    wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
+    `ClockMap`; u_ms: how sure that is (k = 2); way: how it is known; words: why."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+    way: str
+    pairs: tuple[tuple[int, int], ...]
+    u_ms: int
+    words: str
+
+    def told(self, subject: Subject) -> str:
+        first, last = (true - shown for shown, true in (self.pairs[0], self.pairs[-1]))
+        until = f" to {last / 1000:+.0f} s" if last != first else ""
+        return (f"Clock of {self.logger}, mission {self.number}: its readings are moved by "
+                f"{first / 1000:+.0f} s{until} ({self.way}): {self.words}.")  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ClockTakenBack(Act, kind="clock taken back", word="undo", about="logger"):
+    """A correction of a clock never was."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+
+    def told(self, subject: Subject) -> str:
+        return (f"The correction of the clock of {self.logger}, mission {self.number}, was taken "
+                "back.")  # fmt: skip

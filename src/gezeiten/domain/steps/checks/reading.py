@@ -1,0 +1,84 @@
+"""A value read by hand: with a dip tape, a reference thermometer, a staff gauge; a lowest and
+highest since the look before."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.errors import InputError
+
+DIPPED = ("water_level", "water_depth", "depth_to_water")
+"""Quantities whose value can follow from a dip."""
+_TAPE_M, _TAPE_PART = 0.006, 0.0002
+"""Of a dip: 3 mm and 0.1 mm a metre, twice."""
+
+
+@dataclass(frozen=True, slots=True)
+class CheckReading:
+    """What somebody read at a point (its id) at an instant (UTC ms), for a series (its key).
+
+    value: what the series should say then, in the unit it is recorded in, NaN where only lowest and
+    highest were read; u: its uncertainty (k = 2). low, high: since the look before, None where they
+    were not read. dip_m: how far below the measuring point the water stood, rim_m: how high that
+    was, 0 where heights are counted from it; both None where the value itself was read. by: who
+    read it; said_by: who entered it.
+    """
+
+    uid: str
+    point: str
+    series: str
+    at_ms: int
+    value: float
+    u: float
+    low: float | None
+    high: float | None
+    dip_m: float | None
+    rim_m: float | None
+    by: str
+    words: str
+    said_ms: int
+    said_by: str
+
+
+def dip_uncertainty_m(dip_m: float) -> float:
+    """Return the uncertainty (k = 2) of a dip with a tape, where nothing else is said.
+
+    Source: docs/calculations.md, "Check readings".
+    """
+    return _TAPE_M + _TAPE_PART * abs(dip_m)
+
+
+def value_of_dip(channel: str, dip_m: float, rim_m: float) -> float:
+    """Return what a series says when the water stands so far below a measuring point: its height
+    above the point's datum, or the depth to it."""
+    return dip_m if channel == "depth_to_water" else rim_m - dip_m
+
+
+def dip_of_value(channel: str, value: float, rim_m: float) -> float:
+    """Return the dip at which a series says a value; the inverse of `value_of_dip`."""
+    return value if channel == "depth_to_water" else rim_m - value
+
+
+def checked(one: CheckReading) -> CheckReading:
+    """Return a check reading that can be.
+
+    Raises:
+        InputError: it cannot; the sentence says why.
+    """
+    its = quantity(one.series)
+    numbers = [one.value, *(x for x in (one.low, one.high, one.u) if x is not None)]
+    has_nothing = math.isnan(one.value) and one.low is None and one.high is None
+    if has_nothing or any(math.isinf(x) for x in numbers):
+        raise InputError(f"Nothing was read for {its.name}; type a value, or leave its line empty.")
+    if one.u < 0:
+        raise InputError("An uncertainty is not below 0; correct it.")
+    for value in numbers[:-1]:
+        if not (math.isnan(value) or its.low <= value <= its.high):
+            raise InputError(f"{value:g} {its.unit} cannot be for {its.name}; correct it.")
+    if one.low is not None and one.high is not None and one.low > one.high:
+        raise InputError("The lowest lies above the highest; exchange them.")
+    if not one.by.strip():
+        raise InputError("Who read it? Type a name or initials.")
+    return one

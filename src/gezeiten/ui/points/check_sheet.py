@@ -1,0 +1,351 @@
+"""A sheet for what is read by hand: the points of a site, a line a series; values are typed one
+below the other, all are entered at once. Made for gloves: high lines, the keyboard alone suffices.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from datetime import datetime, time
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QHeaderView,
+    QLineEdit,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.desk.record.checking import Question, Typed, enter, questions
+from gezeiten.domain.people import initials
+from gezeiten.domain.quantities.quantities import ShownUnit, quantity
+from gezeiten.domain.series.series_keys import channel_of, is_derived
+from gezeiten.domain.series.timeline import local_instant_ms
+from gezeiten.domain.steps.checks.reading import DIPPED
+from gezeiten.errors import InputError
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime, number_of
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.draft_keeper import DraftKeeper
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, number, tr
+from gezeiten.ui.shell.units import Units, units_of
+
+_LINE_PX = 40
+_READ, _LOW, _HIGH, _SURE, _TIME, _WORDS = range(2, 8)
+_MOST_QUESTIONS = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of the sheet: what can be read there. is_dip: a dip in metres, whatever the series is
+    shown in."""
+
+    point: PointPlace
+    series: str
+    unit: ShownUnit
+    is_dip: bool
+
+    @property
+    def name(self) -> str:
+        """What is read."""
+        its = quantity(self.series).name
+        if self.is_dip:
+            return tr("%1: dip to the water, m").replace("%1", its)
+        return f"{its}, {self.unit.name}" if self.unit.name else its
+
+    @property
+    def draft_key(self) -> str:
+        """What is typed here is kept under, as long as it is not entered."""
+        return f"{self.point.uid} {self.series} {'dip' if self.is_dip else ''}"
+
+    def recorded(self, shown: float) -> float:
+        """Return a typed value as it is kept."""
+        return shown if self.is_dip else self.unit.recorded(shown)
+
+
+def lines_of(site: SitePlace, units: Units) -> list[Line]:
+    """Return what can be read by hand at the points of a site that are in use: of each point dips
+    first, then what is measured, then what is calculated."""
+    found: list[Line] = []
+    for point in site.points:
+        keys = [] if point.retired else [place.channel for place in point.channels]
+        dipped = [(key, True) for key in keys if channel_of(key) in DIPPED]
+        read = [(key, False) for key in sorted(keys, key=is_derived)]
+        found += [Line(point, key, units.of_series(point, key), is_dip)
+                  for key, is_dip in dipped + read]  # fmt: skip
+    return found
+
+
+class CheckSheet(QDialog):
+    """Takes in what was read by hand at the points of a site."""
+
+    def __init__(self, parent: QWidget, house: House, point_id: int | None = None) -> None:
+        """point_id: the point at hand, whose site is shown and whose lines come first."""
+        super().__init__(parent)
+        self.setWindowTitle(tr("Read by hand: a sheet"))
+        self._house, self._first = house, point_id
+        self._acting = Acting(house, self._say)
+        self._units = units_of(house.desk.settings)
+        self._sites: list[SitePlace] = []
+        self._lines: list[Line] = []
+        self._asked: tuple[Typed, ...] = ()
+        self._drafts = DraftKeeper(house)
+        self.site = QComboBox()
+        self.site.setAccessibleName(tr("Site"))
+        self.site.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.at = QuietDateTime(tr("When"))
+        self.by = QLineEdit(initials(house.desk.person))
+        self.by.setAccessibleName(tr("Read by"))
+        self.by.setMaxLength(40)
+        self.by.setMaximumWidth(120)
+        heads = [tr("Point"), tr("What"), tr("Read"), tr("Lowest"), tr("Highest"), tr("± U"),
+                 tr("At, if another time"), tr("Remark")]  # fmt: skip
+        self.table = QTableWidget(0, len(heads))
+        self.table.setAccessibleName(tr("What was read"))
+        self.table.setHorizontalHeaderLabels(heads)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(_LINE_PX)
+        self.table.setTabKeyNavigation(True)
+        head = self.table.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(_WORDS, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.enter_button = button("", self.enter, "primary")
+        self.setLayout(self._laid_out())
+        self.resize(980, 620)
+        self.site.currentIndexChanged.connect(lambda _: self._show_lines())
+        self.table.itemChanged.connect(lambda _: self._changed())
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        head = row(label(tr("Site"), "muted"), self.site, label(tr("read at"), "muted"), self.at,
+                   label(tr("by"), "muted"), self.by, 1, spacing=6)  # fmt: skip
+        hint = label(tr("Type what was read; leave empty what was not. A dip is how far the water "
+                        "stands below the measuring point."), "muted", wrap=True)  # fmt: skip
+        laid = column(head, hint, self.table, self.problem,
+                      row(1, button(tr("Close"), self.reject), self.enter_button),
+                      spacing=8, margins=16)  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        return laid
+
+    # -- showing ---------------------------------------------------------------------------------
+    def _load(self) -> None:
+        desk = self._house.desk
+        self._show_count()
+        self._house.run(lambda _task: sites(desk), self._show_sites, failed=self._say)
+
+    def _show_sites(self, listed: list[SitePlace]) -> None:
+        self._sites = [one for one in listed if not one.retired and lines_of(one, self._units)]
+        self.site.blockSignals(True)
+        for one in self._sites:
+            self.site.addItem(one.name)
+        here = (i for i, one in enumerate(self._sites)
+                if any(point.id == self._first for point in one.points))  # fmt: skip
+        self.site.setCurrentIndex(next(here, 0))
+        self.site.blockSignals(False)
+        if not self._sites:
+            self._say(tr("Nothing is measured anywhere yet; offload a logger first."))
+        self._show_lines()
+
+    @property
+    def _zone(self) -> str:
+        place = self.site.currentIndex()
+        return self._sites[place].zone if 0 <= place < len(self._sites) else "UTC"
+
+    def _show_lines(self) -> None:
+        place = self.site.currentIndex()
+        lines = lines_of(self._sites[place], self._units) if place >= 0 else []
+        self._lines = sorted(lines, key=lambda one: one.point.id != self._first)
+        self.at.show_instant(round(self._house.desk.now_ms()), self._zone)
+        known = self._known_draft()
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(self._lines))
+        for i, line in enumerate(self._lines):
+            for j in range(self.table.columnCount()):
+                fixed = {0: line.point.name, 1: line.name}.get(j)
+                item = QTableWidgetItem(fixed or known.get(f"{line.draft_key} {j}", ""))
+                if fixed is not None or (line.is_dip and j in (_LOW, _HIGH)):
+                    item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
+                if fixed is not None:
+                    item.setToolTip(fixed)
+                self.table.setItem(i, j, item)
+        self.table.blockSignals(False)
+        if self._lines:
+            self.table.setCurrentCell(0, _READ)
+            self.table.setFocus()
+        self._changed()
+
+    @property
+    def _draft_name(self) -> str:
+        place = self.site.currentIndex()
+        return f"check sheet {self._sites[place].uid}" if place >= 0 else ""
+
+    def _known_draft(self) -> dict[str, str]:
+        """Return what was typed for this site and not entered yet."""
+        with suppress(ValueError, AttributeError):
+            return {str(key): str(text) for key, text in
+                    json.loads(self._drafts.get(self._draft_name) or "{}").items()}  # fmt: skip
+        return {}
+
+    def _keep_draft(self) -> None:
+        typed = {f"{line.draft_key} {j}": text for i, line in enumerate(self._lines)
+                 for j in range(_READ, _WORDS + 1) if (text := self._text(i, j))}  # fmt: skip
+        if self._draft_name:
+            self._drafts.put(self._draft_name, json.dumps(typed) if typed else "")
+
+    def _changed(self) -> None:
+        self._asked = ()
+        self._keep_draft()
+        self._say("")
+        self._show_count()
+
+    def _show_count(self) -> None:
+        count = sum(self._is_filled(i) for i in range(len(self._lines)))
+        self.enter_button.setEnabled(count > 0)
+        words = tr("Enter them all the same") if self._asked else ""
+        self.enter_button.setText(words or counted(count, "Enter %n check", "Enter %n checks"))
+
+    def _is_filled(self, i: int) -> bool:
+        return any(self._text(i, j) for j in (_READ, _LOW, _HIGH))
+
+    def _text(self, i: int, j: int) -> str:
+        item = self.table.item(i, j)
+        return item.text().strip() if item is not None else ""
+
+    # -- entering --------------------------------------------------------------------------------
+    def typed(self) -> tuple[Typed, ...]:
+        """Return what was typed, line by line.
+
+        Raises:
+            InputError: a cell makes no sense; it is made the current one.
+        """
+        at = self.at.shown()
+        return tuple(self._typed(i, at) for i in range(len(self._lines)) if self._is_filled(i))
+
+    def _typed(self, i: int, at: datetime) -> Typed:
+        line = self._lines[i]
+        value, low, high, u = (self._number(i, j) for j in (_READ, _LOW, _HIGH, _SURE))
+        sure = None
+        if u is not None:
+            sure = abs(u if line.is_dip else line.unit.recorded_difference(u))
+        return Typed(
+            line.point,
+            line.series,
+            self._instant_ms(i, at),
+            math.nan if value is None else line.recorded(value),
+            self.by.text().strip(),
+            line.is_dip,
+            sure,
+            None if low is None else line.recorded(low),
+            None if high is None else line.recorded(high),
+            self._text(i, _WORDS),
+        )
+
+    def _number(self, i: int, j: int) -> float | None:
+        text = self._text(i, j)
+        if not text:
+            return None
+        field = QLineEdit(text)
+        field.setLocale(self.locale())
+        try:
+            return number_of(field, tr("the value"))
+        except FieldError:
+            self.table.setCurrentCell(i, j)
+            raise
+
+    def _instant_ms(self, i: int, at: datetime) -> int:
+        text = self._text(i, _TIME)
+        if text:
+            try:
+                at = datetime.combine(at, time.fromisoformat(text.replace(".", ":").zfill(5)))
+            except ValueError:
+                self.table.setCurrentCell(i, _TIME)
+                words = tr("“%1” is no time; type it like 14:05.").replace("%1", text)
+                raise InputError(words) from None
+        return local_instant_ms(at, self._zone)
+
+    def enter(self) -> None:
+        """Enter what was typed; what cannot well be is asked about first."""
+        desk = self._house.desk
+        try:
+            typed = self.typed()
+        except InputError as exc:
+            self._say(str(exc))
+            return
+        is_asked = _same(typed, self._asked)
+
+        def act() -> list[Question] | int:
+            asks = [] if is_asked else questions(desk, typed)
+            return asks or enter(desk, typed)
+
+        self._acting.do(act, lambda told: self._told(told, typed))
+
+    def _told(self, told: list[Question] | int, typed: tuple[Typed, ...]) -> None:
+        if isinstance(told, int):
+            self._house.say(
+                counted(told, "%n check reading entered.", "%n check readings entered.")
+            )
+            self._drafts.put(self._draft_name, "")
+            self._house.archive_changed.emit()
+            self.accept()
+            return
+        self._asked = typed
+        words = [self._question_words(one) for one in told[:_MOST_QUESTIONS]]
+        if len(told) > _MOST_QUESTIONS:
+            more = len(told) - _MOST_QUESTIONS
+            words.append(counted(more, "And %n more.", "And %n more."))
+        self._say(" ".join(words))
+        self._show_count()
+
+    def _question_words(self, one: Question) -> str:
+        line = next(x for x in self._lines if x.point.id == one.typed.point.id
+                    and x.series == one.typed.series and x.is_dip == one.typed.is_dip)  # fmt: skip
+        its = quantity(line.series)
+        decimals = 3 if line.is_dip else max(its.decimals + line.unit.extra_decimals, 0)
+
+        def shown(recorded: float) -> str:
+            value = recorded if line.is_dip else line.unit.shown(recorded)
+            return f"{number(value, decimals)} {'m' if line.is_dip else line.unit.name}".strip()
+
+        words = tr("%1, %2: %3 was read, about %4 is expected. %5")
+        reason = DOUBTS[one.doubt]
+        return (words.replace("%1", line.point.name).replace("%2", its.name)
+                .replace("%3", shown(one.typed.value)).replace("%4", shown(one.expected))
+                .replace("%5", tr(reason).replace("%1", one.fits)))  # fmt: skip
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+
+DOUBTS = {
+    "sign": "Is its sign the other way round?",
+    "cm": "Was it read in centimetres?",
+    "mm": "Was it read in millimetres?",
+    "ft": "Was it read in feet?",
+    "°F": "Was it read in °F?",
+    "tenfold": "Is it ten times too large?",
+    "tenth": "Is it ten times too small?",
+    "other point": "It would fit %1: was it read there?",
+    "no reason": "Look once more; enter it all the same if it is so.",
+}
+"""What is asked about a check that cannot well be."""
+
+
+def _same(a: tuple[Typed, ...], b: tuple[Typed, ...]) -> bool:
+    """Whether two sheets say the same; what was not read is no number, and unlike itself."""
+    if len(a) != len(b):
+        return False
+    return all(replace(x, value=0.0) == replace(y, value=0.0)
+               and (x.value == y.value or (math.isnan(x.value) and math.isnan(y.value)))
+               for x, y in zip(a, b, strict=True))  # fmt: skip

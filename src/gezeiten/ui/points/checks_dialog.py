@@ -1,0 +1,336 @@
+"""What was read by hand for a series, beside its record: differences, whether the duty was met, the
+record tied to it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QHeaderView, QVBoxLayout, QWidget
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.checking import (
+    TyingTry,
+    duty,
+    held_against,
+    keep_tying,
+    take_check_back,
+    try_tying,
+)
+from gezeiten.desk.record.correcting import Effect, effect
+from gezeiten.desk.record.records import extent
+from gezeiten.domain.quantities.quantities import ShownUnit, quantity
+from gezeiten.domain.series.timeline import DAY_MS, Span
+from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.duty import DutyDay
+from gezeiten.ui.mend.chain_model import drawn
+from gezeiten.ui.parts.chart_lanes import Lane
+from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.points.series_box import SeriesBox
+from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, instant, number, tr
+from gezeiten.ui.shell.units import units_of
+
+_WAYS = (("offset", "an offset"), ("line", "a straight line"), ("each", "through every check"))
+_MOST_SHOWN_MS = 400 * DAY_MS
+_DUTY_MS = 28 * DAY_MS
+_MOST_DAYS = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """What is shown of a series: its checks beside its record, its picture, its duty."""
+
+    checks: tuple[Compared, ...]
+    lane: Lane | None
+    span: Span
+    days: tuple[DutyDay, ...]
+
+
+class ChecksDialog(QDialog):
+    """Shows the check readings of a series of a point, and ties the record to them."""
+
+    def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Read by hand") + f" · {point.full_name}")
+        self._house, self._point = house, point
+        self._acting = Acting(house, self._say)
+        self._units = units_of(house.desk.settings)
+        self._seen = Seen((), None, (0, 1), ())
+        self.tried: TyingTry | None = None
+        self.series = SeriesBox(point, series)
+        self.table = plain_table(
+            tr("Check readings"),
+            [tr("When (%1)").replace("%1", point.zone), tr("By hand"), tr("Record"),
+             tr("Difference"), tr("Left out"), tr("By"), tr("Remark")],
+        )  # fmt: skip
+        self.table.horizontalHeader().setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
+        self.table.itemSelectionChanged.connect(self._show_buttons)
+        self.chart = LaneChart(house.theme, tr("The record, and what was read by hand"))
+        feed(house, self.chart, "checks pictures")
+        self.duty_words = label("", "muted", wrap=True)
+        self.table.setToolTip(
+            tr("Left out: how far a check is from what the others alone would make of the record")
+        )
+        self.way = QComboBox()
+        self.way.setAccessibleName(tr("Tie by"))
+        for key, name in _WAYS:
+            self.way.addItem(tr(name), key)
+        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.open_end = QCheckBox(tr("until further notice"))
+        self.words = why_field()
+        self.figures = label("", "muted", wrap=True)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.undo_button = button(tr("Take the chosen check back"), self.take_back)
+        self.tie_button = button(tr("Tie the record"), self.keep, "primary")
+        self.setLayout(self._laid_out())
+        self.resize(1010, 690)
+        self.open_end.setChecked(True)
+        self.until.setEnabled(False)
+        self.open_end.toggled.connect(self._end_toggled)
+        self.series.currentIndexChanged.connect(lambda _: self._load())
+        self.way.currentIndexChanged.connect(lambda _: self._try())
+        for field in (self.since, self.until):
+            field.editingFinished.connect(self._try)
+        self._load()
+
+    @property
+    def key(self) -> str:
+        """The series shown."""
+        return self.series.key
+
+    @property
+    def _unit(self) -> ShownUnit:
+        return self._units.of_series(self._point, self.key)
+
+    def _laid_out(self) -> QVBoxLayout:
+        self.tying = QWidget()
+        self.tying.setLayout(
+            column(
+                row(label(tr("Tie by"), "muted"), self.way, label(tr("from"), "muted"), self.since,
+                    self.open_end, self.until, 1, spacing=6),
+                self.figures,
+                row(self.words, self.tie_button, spacing=6),
+                spacing=6,
+            )
+        )  # fmt: skip
+        head = row(self.series, self.duty_words, spacing=10)
+        head.setStretch(1, 1)
+        laid = column(
+            head, self.chart.scroll(), self.table,
+            self.tying, self.problem,
+            row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.chart.scroll(), 3)
+        laid.setStretchFactor(self.table, 2)
+        if self._house.is_looking:
+            self.tying.hide()
+            self.undo_button.hide()
+        return laid
+
+    # -- looking ---------------------------------------------------------------------------------
+    def _load(self) -> None:
+        desk, point, key, unit = self._house.desk, self._point, self.key, self._unit
+        if not key:
+            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            return
+        self._house.run(lambda _task: look(desk, point, key, unit), self._show, failed=self._say,
+                        latest="checks")  # fmt: skip
+
+    def _show(self, seen: Seen) -> None:
+        self._seen, self.tried = seen, None
+        self._fill(None)
+        self.duty_words.setText(duty_words(seen.days))
+        known = [one for one in seen.checks if math.isfinite(one.difference)]
+        self.tying.setEnabled(bool(known))
+        if known:
+            self.since.show_instant(seen.span[0], self._point.zone)
+            self.until.show_instant(seen.span[1], self._point.zone)
+        none = tr("Nothing was read by hand yet; Ctrl+Shift+H opens a sheet for it.")
+        self.figures.setText("" if seen.checks else none)
+        self._draw(None)
+        self._show_buttons()
+        self._try()
+
+    def _fill(self, tried: TyingTry | None) -> None:
+        left_out = {}
+        if tried is not None:
+            left_out = {one.check.uid: rest for one, rest in
+                        zip(tried.checks, tried.tie.left_out, strict=True)}  # fmt: skip
+        listed = list(reversed(self._seen.checks))
+        fill(self.table, [self._row(one, left_out.get(one.check.uid, math.nan)) for one in listed],
+             list(listed))  # fmt: skip
+
+    def _row(self, one: Compared, left_out: float) -> list[str]:
+        check, unit = one.check, self._unit
+        by_hand = [self._value(check.value)] if math.isfinite(check.value) else []
+        if check.dip_m is not None:
+            by_hand.append(tr("dip %1 m").replace("%1", number(check.dip_m, 3)))
+        for name, end in ((tr("lowest %1"), check.low), (tr("highest %1"), check.high)):
+            if end is not None:
+                by_hand.append(name.replace("%1", self._value(end)))
+        differences = [self._difference(one.difference)] if math.isfinite(one.difference) else []
+        for name, off in ((tr("lowest %1"), one.low), (tr("highest %1"), one.high)):
+            if off is not None:
+                differences.append(name.replace("%1", self._difference(off)))
+        if math.isfinite(one.difference) and one.u:
+            sure = number(abs(unit.shown_difference(one.u)), self._decimals)
+            differences[0] += f" ± {sure}"
+        return [instant(check.at_ms, self._point.zone), " · ".join(by_hand),
+                self._value(one.recorded) if math.isfinite(one.recorded) else "–",
+                " · ".join(differences) or "–",
+                self._difference(left_out) if math.isfinite(left_out) else "",
+                check.by, check.words]  # fmt: skip
+
+    @property
+    def _decimals(self) -> int:
+        return max(quantity(self.key).decimals + self._unit.extra_decimals, 0)
+
+    def _value(self, recorded: float) -> str:
+        unit = self._unit
+        return f"{number(unit.shown(recorded), self._decimals)} {unit.name}".strip()
+
+    def _difference(self, recorded: float) -> str:
+        shown = round(self._unit.shown_difference(recorded), self._decimals) + 0.0  # no -0.0
+        return f"{'+' if shown > 0 else ''}{number(shown, self._decimals)}"
+
+    def _draw(self, seen: Effect | None) -> None:
+        if self._seen.lane is None:
+            return
+        lane = self._seen.lane
+        if seen is not None and seen.changed:
+            lane = replace(lane, proposal=drawn(seen, self._unit))
+        self.chart.show_lanes([lane], self._seen.span, self._point.zone)
+
+    def _show_buttons(self) -> None:
+        self.undo_button.setEnabled(isinstance(chosen_thing(self.table), Compared))
+        self.tie_button.setEnabled(self.tried is not None)
+
+    # -- tying -----------------------------------------------------------------------------------
+    def _end_toggled(self, on: bool) -> None:
+        self.until.setEnabled(not on)
+        self._try()
+
+    def _stretch(self) -> tuple[int, int | None]:
+        zone = self._point.zone
+        end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
+        return (self.since.instant_ms(zone), end_ms)
+
+    def _try(self) -> None:
+        """Show what the record would be, tied to the checks of the stretch."""
+        self.tried = None
+        self._show_buttons()
+        if not self.tying.isEnabled() or self._seen.lane is None:
+            return
+        desk, point, key, way = self._house.desk, self._point, self.key, self.way.currentData()
+        try:
+            span = self._stretch()
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        self._say("")
+        shown = self._seen.span
+
+        def work(_task: object) -> tuple[TyingTry, Effect]:
+            tried = try_tying(desk, point, key, span, way)
+            return tried, effect(desk, point, key, shown, step=tried.step, instead_of=("tie",))
+
+        self._house.run(work, self._show_trial, failed=self._refused, latest="checks tie")
+
+    def _refused(self, sentence: str) -> None:
+        self.figures.setText(sentence)
+        self._fill(None)
+        self._draw(None)
+
+    def _show_trial(self, told: tuple[TyingTry, Effect]) -> None:
+        self.tried, seen = told
+        self._fill(self.tried)
+        self.figures.setText(self._tie_words(self.tried))
+        self._draw(seen)
+        self._show_buttons()
+
+    def _tie_words(self, tried: TyingTry) -> str:
+        tie, unit = tried.tie, self._unit
+        first, last = tie.knots[0][1], tie.knots[-1][1]
+        parts = [counted(len(tried.checks), "By %n check", "By %n checks")]
+        added = self._difference(first)
+        if len(tie.knots) > 1:
+            added = tr("%1 to %2").replace("%1", added).replace("%2", self._difference(last))
+        sure = number(abs(unit.shown_difference(tie.u)), self._decimals)
+        parts.append(tr("%1 %2 is added (± %3)").replace("%1", added).replace("%2", unit.name)
+                     .replace("%3", sure))  # fmt: skip
+        if tie.way == "line":
+            parts.append(tr("a drift that is more than chance") if tie.drifts
+                         else tr("the drift may be chance: an offset is enough"))  # fmt: skip
+        off = [abs(one) for one in tie.left_out if math.isfinite(one)]
+        if off:
+            most = number(abs(unit.shown_difference(max(off))), self._decimals)
+            parts.append(tr("left out, a check is off by %1 at most").replace("%1", most))
+        return " · ".join(parts) + "."
+
+    def keep(self) -> None:
+        """Keep the tie that is shown."""
+        desk, point, tried, words = self._house.desk, self._point, self.tried, self.words.text()
+        if tried is not None:
+            self._do(lambda: keep_tying(desk, point, tried, words))
+
+    def take_back(self) -> None:
+        """Take the chosen check reading back."""
+        one, desk = chosen_thing(self.table), self._house.desk
+        if isinstance(one, Compared):
+            self._do(lambda: take_check_back(desk, one.check))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self._house.archive_changed.emit()
+            self._load()
+
+        self._acting.do(act, done)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+
+def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> Seen:
+    """Gather what is shown of a series; off the main thread."""
+    checks = tuple(held_against(desk, point.id, key))
+    whole = extent(desk, point.id, [key])
+    now_ms = desk.now_ms()
+    days = tuple(duty(desk, point.id, (now_ms - _DUTY_MS, now_ms), point.zone))
+    if whole is None:
+        return Seen(checks, None, (0, 1), days)
+    begin = min([whole[0], *(one.check.at_ms for one in checks)])
+    end = max([whole[1], *(one.check.at_ms for one in checks)]) + 1
+    span = (max(begin, end - _MOST_SHOWN_MS), end)
+    its = quantity(key)
+    lane = Lane(its.name, unit.name, max(its.decimals + unit.extra_decimals, 0),
+                (trace_of(desk, point, key, unit),), remarks=remarks_of(desk, point, key),
+                checks=shown_checks(desk, point, key, unit))  # fmt: skip
+    return Seen(checks, made_ready(desk, [lane], span)[0], span, days)
+
+
+def duty_words(days: tuple[DutyDay, ...]) -> str:
+    """How often the duty of the last four weeks was met, and the last days on which it was not."""
+    if not days:
+        return ""
+    missed = [one for one in days if not one.is_met]
+    words = tr("Last four weeks: the duty to look was met on %1 of %2")
+    words = words.replace("%1", number(len(days) - len(missed)))
+    words = words.replace("%2", counted(len(days), "%n day", "%n days"))
+    if not missed:
+        return words + "."
+    last = ", ".join(f"{one.day:%d.%m.} ({one.made}/{one.due})" for one in missed[-_MOST_DAYS:])
+    return f"{words}; {tr('not on')} {last}."
