@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from operator import is_
 
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -60,6 +61,7 @@ class MendPlace(Place):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self._detail: Detail | None = None
+        self._drawn: tuple[object, ...] = ()
         self.model = Mending()
         self._wanted: object = None
         self._drafts = DraftKeeper(house)
@@ -228,7 +230,7 @@ class MendPlace(Place):
 
     def _choose(self, booked: BookedGap | None) -> None:
         if booked is None:
-            self._detail = None
+            self._detail, self._drawn = None, ()
             self.model.leave()
             self.picture.title.setText(tr("No gaps: every record here is whole."))
             self.chart.show_lanes([], (0, 1), "UTC")
@@ -333,7 +335,16 @@ class MendPlace(Place):
         self._show_buttons()
         if detail is None:
             return
-        span = surroundings(detail.booked.gap)
+        way = self.model.way
+        fills = tuple(way.of.values()) if way is not None else (self.model.shows_line,)
+        drawn: tuple[object, ...] = (detail, *fills)
+        if len(drawn) == len(self._drawn) and all(map(is_, drawn, self._drawn)):
+            return  # what was found since is no better
+        is_here = (
+            bool(self._drawn) and self._drawn[0] is detail
+        )  # the view stays where somebody moved it
+        span = self.chart.view() if is_here else surroundings(detail.booked.gap)
+        self._drawn = drawn
         self.chart.show_lanes(self.with_proposals(), span, detail.booked.point.zone)
 
     def with_proposals(self) -> list[Lane]:
