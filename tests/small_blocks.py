@@ -33,17 +33,21 @@ class Kept:
     raws: int = 0
     plan: Plan = field(default=PLAN)
 
-    def take(self, first: int, end: int, number: int = 1) -> None:
-        """Take readings [first, end) of a mission in; one in eleven has no value."""
-        self.point = self._take("D-2041", self.plan, first, end, number, 0)
+    def take(
+        self, first: int, end: int, number: int = 1, *, read: tuple[int, float] | None = None
+    ) -> None:
+        """Take readings [first, end) of a mission in; one in eleven has no value. read: so long
+        after the mission's first reading its clock was read, and so far it was ahead, ms."""
+        self.point = self._take("D-2041", self.plan, first, end, number, 0, read)
 
     def take_elsewhere(self, first: int, end: int) -> None:
         """Take readings of a logger at another point in, 20 s after those of the first."""
         self.elsewhere = self._take("D-2042", ELSEWHERE, first, end, 1, 20_000)
 
     def _take(
-        self, serial: str, plan: Plan, first: int, end: int, number: int, later_ms: int
-    ) -> int:
+        self, serial: str, plan: Plan, first: int, end: int, number: int, later_ms: int,
+        read: tuple[int, float] | None = None,
+    ) -> int:  # fmt: skip
         numbers = np.arange(first, end, dtype=np.int64)
         begin = ANCHOR_MS + number * 2_000 * MINUTE + later_ms
         values = np.where(numbers % 11 == 5, np.nan, np.sin(numbers) * 10).round(2)
@@ -54,6 +58,8 @@ class Kept:
         )  # fmt: skip
         self.raws += 1
         how = Circumstances(begin, "JA", "network")
+        if read is not None:
+            how = Circumstances(begin + read[0], "JA", "network", read[1], 50.0)
         return take_in(self.desk.archive, f"raw {self.raws}".encode(), made, how).point_id or 0
 
     def whole(self, point: int | None = None) -> Series:

@@ -11,6 +11,7 @@ from gezeiten.desk.record.calculating import (
     calculations,
 )
 from gezeiten.desk.record.checking import Typed, checks_of, enter, take_check_back
+from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks, take_clock_back
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
@@ -114,3 +115,15 @@ def read_by_hand_no_more(desk: Desk, number: int) -> None:
     if not its:
         raise InputError("nothing was read yet")
     take_check_back(desk, its[0])
+
+
+def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
+    """Move the clock of the first mission that feeds the n-th series, or take that back."""
+    listed = _series(desk)
+    its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
+    if not its:
+        raise InputError("no logger measured anything yet")
+    if its[0].kept is not None and not shift_ms:
+        take_clock_back(desk, its[0])
+    else:
+        keep_clock(desk, its[0], by_amount(its[0], shift_ms), "shifted", 1000, "wrong zone")

@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import offload_spans, reach_into, unused_readings
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point, Site, Step
 from gezeiten.domain.kept import KnownMission, KnownOffload, NamedRaw
@@ -116,6 +117,7 @@ def raws_named(session: Session) -> list[NamedRaw]:
 def offloads_in(session: Session, mission_id: int, span: Span) -> list[KnownOffload]:
     """Return the offloads of a mission whose bytes hold readings of a stretch, oldest first."""
     spans = offload_spans(session, mission_id=mission_id)
+    span = layout(session).clock_of(mission_id).shown_span(span)
     its = Offload.mission_id == mission_id, Offload.taken_out_ms.is_(None)
     query = _offloads().where(*its).order_by(Offload.at_ms)
     return [_known(row, mission) for row, mission in session.execute(query)

@@ -167,6 +167,23 @@ class LimitKept:
 
 
 @dataclass(frozen=True, slots=True)
+class ClockKept:
+    """The clock of a mission (its id, its number) put right: what it showed and what time it was
+    then, see `ClockMap`; u_ms: how sure that is (k = 2). way: how it is known; words: why."""
+
+    uid: str
+    serial: str
+    mission: str
+    number: int
+    way: str
+    pairs: tuple[tuple[int, int], ...]
+    u_ms: int
+    words: str
+    said_ms: int
+    said_by: str
+
+
+@dataclass(frozen=True, slots=True)
 class Remark:
     """A note on [start_ms, end_ms), an instant where both are one. point: id of the one that it was
     written at; series: "" for all of its; whole_site: for all points of its site."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.domain.kept import Remark
+from gezeiten.domain.kept import ClockKept, Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.series.series import Series, all_instants
 from gezeiten.domain.series.statistics import DayNumbers, Numbers
@@ -154,6 +154,7 @@ class PointReport:
     corrections: tuple[ReportCorrection, ...] = ()
     remarks: tuple[Remark, ...] = ()
     checks: tuple[Compared, ...] = ()
+    clocks: tuple[ClockKept, ...] = ()
     duty: tuple[DutyDay, ...] = ()
     logbook_head: str = ""
 

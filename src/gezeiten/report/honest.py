@@ -170,6 +170,12 @@ def _clocks(p: Pieces) -> list[Flowable]:
         if offload.clock_difference_ms is not None
     ]
     parts: list[Flowable] = [p.text("Clocks", p.head)]
+    for one in p.report.clocks:
+        first, last = ((true - shown) / 1000 for shown, true in (one.pairs[0], one.pairs[-1]))
+        until = f" to {last:+.0f} s" if last != first else ""
+        words = f"The clock of {one.serial} in mission {one.number} was put right: its readings "
+        words += f"are moved by {first:+.0f} s{until} (± {one.u_ms / 1000:.1f} s), {one.way}. "
+        parts.append(p.text(f"{words}{one.said_by}: {one.words}"))
     if len(rows) == 1:
         return [*parts, p.text("No clock was compared at the transfers of this stretch.")]
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]

@@ -38,6 +38,7 @@ from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_te
 from tests.archive.record_deeds import (
     correct,
     correct_no_more,
+    put_clock_right,
     read_by_hand,
     read_by_hand_no_more,
     remark,
@@ -90,6 +91,7 @@ DEEDS = st.one_of(
     st.tuples(st.just("correct"), NUMBERS, st.sampled_from(["", "suspect", "taken out"])),
     st.tuples(st.just("remark"), NUMBERS, st.booleans()),
     st.tuples(st.just("remark no more"), NUMBERS),
+    st.tuples(st.just("clock"), NUMBERS, st.sampled_from([0, 1000, -3_600_000])),
     st.tuples(st.just("read"), NUMBERS), st.tuples(st.just("read no more"), NUMBERS),
     st.tuples(st.just("switch"), NUMBERS), st.tuples(st.just("correct no more"), NUMBERS),
 )  # fmt: skip
@@ -106,7 +108,7 @@ FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
     "correct": correct, "switch": switch_correction, "correct no more": correct_no_more,
     "remark": remark, "remark no more": remark_no_more,
-    "read": read_by_hand, "read no more": read_by_hand_no_more,
+    "clock": put_clock_right, "read": read_by_hand, "read no more": read_by_hand_no_more,
 }  # fmt: skip
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, bindparam, select
 
-from gezeiten.archive.here.changes import EVERYTHING
+from gezeiten.archive.here.changes import EVERYTHING, points_of
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
 from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
 from gezeiten.domain.acts.corrections import (
     CorrectionSet,
     CorrectionSwitched,
@@ -65,6 +66,8 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
         return [act.point]
     if isinstance(act, CorrectionSet | CorrectionSwitched | CorrectionTakenBack):
         return [act.point]
+    if isinstance(act, ClockCorrected | ClockTakenBack):
+        return points_of(connection, act.mission)
     if isinstance(act, SeriesDerived | DerivedTakenBack):
         return [act.point]
     if isinstance(act, SourcePlaced | PlacingTakenBack):

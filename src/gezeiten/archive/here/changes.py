@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
-from gezeiten.archive.store.tables import LogbookRow, Mission, Placing, Point
+from gezeiten.archive.store.tables import ClockRow, LogbookRow, Mission, Placing, Point
 from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.domain.steps.derived import in_force, spread
 
@@ -65,6 +65,12 @@ _PLACED = Prepared(
     .join(Mission, Mission.logger_id == Placing.logger_id)
     .where(Mission.uid == bindparam("its_uid"))
 )
+_PUT_RIGHT = Prepared(
+    select(ClockRow.id)
+    .join(Mission, Mission.id == ClockRow.mission_id)
+    .where(Mission.uid == bindparam("its_uid"), ClockRow.undone_ms.is_(None))
+    .limit(1)
+)
 _MOVE_ON = Prepared(update(AppliedRow).values(hash=bindparam("new_hash")))
 _FIRST_ENTRY = insertion(_APPLIED, ("hash",))
 _KNOWN = Prepared(select(AppliedRow.hash))
@@ -93,8 +99,10 @@ def _count(connection: Connection, point: str, span: Span | None) -> int:
 
 
 def mission_changed(connection: Connection, mission: str, span: Span = EVERYTHING) -> None:
-    """Count that the readings of a mission changed in a stretch, at whatever points they are."""
-    record_changed(connection, points_of(connection, mission), span)
+    """Count that the readings of a mission changed in a stretch by its logger's clock, at whatever
+    points they are."""
+    moved = _PUT_RIGHT.value(connection, its_uid=mission) is not None
+    record_changed(connection, points_of(connection, mission), EVERYTHING if moved else span)
 
 
 def points_of(connection: Connection, mission: str) -> list[str]:

@@ -18,6 +18,7 @@ from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.readings import estimates_among, fed_readings, unused_readings
 from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import Step
+from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
 from gezeiten.domain.steps.steps import KINDS
@@ -61,7 +62,7 @@ class Coverage:
     def _fed(self, feed: Feed, steps: list[Step]) -> _Table:
         unused = unused_readings(self.session, steps) if steps else []
         mission = self.layout.missions[feed.mission]
-        table = self.held.get((feed.mission, feed.channel), _NONE)
+        table = _true(self.held.get((feed.mission, feed.channel), _NONE), feed.clock)
         is_cut = len(table) and (table[0, 0] < feed.start_ms or table[-1, 1] >= feed.end_ms)
         cuts_run = is_cut and cut_runs(table, feed.start_ms, feed.end_ms) is None
         if cuts_run or any(one.mission_id == mission for one in unused):
@@ -90,6 +91,13 @@ def coverage(session: Session, point_id: int | None = None) -> Coverage:
     for step in session.scalars(steps):
         by_point.setdefault(step.point_id, []).append(step)
     return Coverage(session, made, held, by_point)
+
+
+def _true(table: _Table, clock: ClockMap) -> _Table:
+    """Return runs with their instants put right."""
+    if not clock or not len(table):
+        return table
+    return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
 
 
 def _sorted(rows: list[Any]) -> _Table:

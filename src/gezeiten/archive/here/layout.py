@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.clocks import clock_maps
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import Block, RecordRow
 from gezeiten.archive.store.prepared import Prepared
@@ -25,6 +26,7 @@ from gezeiten.archive.store.tables import (
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import (
     NOWHERE,
     Deployment,
@@ -101,6 +103,11 @@ class Layout:
                if self.missions[uid] == mission_id}  # fmt: skip
         return sorted(self.keys[uid] for uid in its)
 
+    def clock_of(self, mission_id: int) -> ClockMap:
+        """Return what puts the instants of a mission's (its key) readings right."""
+        its = (one.clock for one in self.stays if self.missions[one.mission] == mission_id)
+        return next(its, RIGHT)
+
     def at_point(self, point_id: int) -> list[Feed]:
         """Return all that feeds a series of a point."""
         return list(self.by_point.get(self.points[point_id], ()))
@@ -147,6 +154,7 @@ def _version(session: Session) -> Any:
 
 def _made(session: Session) -> Layout:
     recorded = _recorded(session)
+    clocks = clock_maps(session)
     bare = _overviews(session)
     points = {row[0]: row[1] for row in session.execute(select(Point.id, Point.uid))}
     stays, missions = [], {}
@@ -158,9 +166,10 @@ def _made(session: Session) -> Layout:
     )  # fmt: skip
     for key, uid, serial, model, point_id, launched_ms, first_ms, plan in rows:
         missions[uid] = key
-        channels = _channels(recorded.get(uid), plan)
+        channels, clock = _channels(recorded.get(uid), plan), clocks.get(uid, RIGHT)
+        first_ms = clock.true_at(first_ms) if first_ms else first_ms
         stays.append(Stay(uid, serial, model not in SOURCES, points.get(point_id or 0, NOWHERE),
-                          launched_ms, first_ms, channels))  # fmt: skip
+                          clock.true_at(launched_ms), first_ms, channels, clock))  # fmt: skip
     stood = tuple(deployments(stays, _placed(session)))
     by_series: dict[tuple[str, str], list[Feed]] = {}
     by_point: dict[str, list[Feed]] = {}
@@ -283,7 +292,8 @@ def _with_derived(
 
 def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> Iterable[_Recorded]:
     """Yield what its mission recorded of its channel in its stretch."""
+    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
     for one in recorded.get(feed.mission, ()):
-        reaches = one.first_ms < feed.end_ms and one.last_ms >= feed.start_ms
+        reaches = one.first_ms < end_ms and one.last_ms >= start_ms
         if reaches and one.channel == feed.channel:
             yield one

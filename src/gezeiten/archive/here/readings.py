@@ -22,6 +22,7 @@ from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Step
 from gezeiten.domain.kept import KnownOffload
+from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
@@ -50,20 +51,23 @@ def load_recorded(session: Session, point_id: int, feed: Feed) -> Recorded:
     return fed_readings(session, feed, unused, layout(session).missions[feed.mission])
 
 
-def recorded_at(session: Session, feed: Feed, at_ms: int) -> tuple[int, float] | None:
-    """Return the number and the value (NaN without a sensor) of the reading of a feed at an
-    instant, None where it has none; of a text its place among its readings."""
+def recorded_at(session: Session, feed: Feed, at_ms: int) -> tuple[int, float, int] | None:
+    """Return the number, the value (NaN without a sensor) and the instant that its logger wrote of
+    the reading of a feed at an instant, None where it has none; of a text its place among its
+    readings."""
+    first_ms, last_ms = feed.clock.shown_span((at_ms, at_ms))
     rows = session.execute(
         select(Block.is_text, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
         .where(Block.mission == feed.mission, Block.channel == feed.channel,
-               Block.start_ms <= at_ms, Block.end_ms >= at_ms)
+               Block.start_ms <= last_ms, Block.end_ms >= first_ms)
     )  # fmt: skip
     for row in rows:
         column = unpack(row, is_text=row.is_text)
-        [found] = [np.flatnonzero(column.times == at_ms)]
+        [found] = [np.flatnonzero(feed.clock.true(column.times) == at_ms)]
         if len(found):
-            return int(column.numbers[found[0]]), float(column.values[found[0]])
+            i = int(found[0])
+            return int(column.numbers[i]), float(column.values[i]), int(column.times[i])
     return None
 
 
@@ -83,10 +87,11 @@ def steps_of_point(session: Session, point_id: int) -> list[Step]:
 
 def lacks_values(session: Session, feed: Feed) -> bool:
     """Whether any reading of the blocks that a feed reaches into is without a value."""
+    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
     found = session.scalar(
         select(Block.id)
         .where(Block.mission == feed.mission, Block.channel == feed.channel,
-               Block.start_ms < feed.end_ms, Block.end_ms >= feed.start_ms,
+               Block.start_ms < end_ms, Block.end_ms >= start_ms,
                Block.valid < Block.count)
         .limit(1)
     )  # fmt: skip
@@ -95,40 +100,47 @@ def lacks_values(session: Session, feed: Feed) -> bool:
 
 def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id: int) -> Recorded:
     """Return what a feed gives: instants, values and intervals."""
+    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
     # of texts and where intervals depend on those around them, all blocks are needed
     blocks = session.execute(
         select(Block.mission, Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
         .where(Block.mission == feed.mission, Block.channel == feed.channel,
-               or_(and_(Block.start_ms < feed.end_ms, Block.end_ms >= feed.start_ms),
+               or_(and_(Block.start_ms < end_ms, Block.end_ms >= start_ms),
                    Block.is_text, Block.shorter_ms > 0))
         .order_by(Block.first)
     ).all()  # fmt: skip
     if not blocks:
         return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
-    times, values, intervals = _recorded(list(blocks), mission_id, unused)
+    times, values, intervals = _recorded(list(blocks), mission_id, unused, feed.clock)
     a, b = times.searchsorted([feed.start_ms, feed.end_ms])
     return times[a:b], values[a:b], intervals[a:b]
 
 
-def _recorded(blocks: list[Any], mission_id: int, unused: list[Unused]) -> Recorded:
+def _recorded(
+    blocks: list[Any], mission_id: int, unused: list[Unused], clock: ClockMap
+) -> Recorded:
     first = blocks[0]
     whose = Whose(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
     column = in_one([unpack(block, is_text=whose.is_text) for block in blocks])
-    column = counts_not(column, unused, mission_id)
-    return column.times, column.values, whose.intervals(column)
+    column = counts_not(column, unused, mission_id, clock)
+    return clock.true(column.times), column.values, whose.intervals(column)
 
 
-def counts_not(column: Column, unused: Iterable[Unused], mission_id: int) -> Column:
-    """Return the readings of a mission without those that do not count."""
+def counts_not(
+    column: Column, unused: Iterable[Unused], mission_id: int, clock: ClockMap
+) -> Column:
+    """Return the readings of a mission, their instants as its logger wrote them, without those that
+    do not count."""
     for one in unused:
         if one.mission_id == mission_id:
-            column = column.part(~_among(column, one))
+            column = column.part(~_among(column, one, clock))
     return column
 
 
-def _among(column: Column, unused: Unused) -> NDArray[np.bool_]:
-    inside = (column.times >= unused.span[0]) & (column.times < unused.span[1])
+def _among(column: Column, unused: Unused, clock: ClockMap) -> NDArray[np.bool_]:
+    times = clock.true(column.times)
+    inside = (times >= unused.span[0]) & (times < unused.span[1])
     return inside & in_ranges(column.numbers, unused.numbers)
 
 
@@ -180,7 +192,8 @@ def offloads_between(session: Session, point_id: int, span: Span) -> set[str]:
     for feed in made.at_point(point_id):
         part = (max(feed.start_ms, span[0]), min(feed.end_ms, span[1]))
         if part[1] > part[0]:
-            reach.setdefault(made.missions[feed.mission], []).append(part)
+            its = feed.clock.shown_span(part)
+            reach.setdefault(made.missions[feed.mission], []).append(its)
     held = offload_spans(session, missions=[feed.mission for feed in made.at_point(point_id)])
     return {
         sha256

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import SimpleNamespace
 from typing import Any, NamedTuple
 
@@ -27,6 +27,7 @@ from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells
 from gezeiten.archive.here.whose import Whose, blocks_around
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.domain.series.cells import Cells
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import Span
@@ -53,7 +54,8 @@ class Segment(NamedTuple):
     them; whose: the readings are; is_whole: all that the block holds; ends: the first and the last
     reading with a value, None where not all of the block count, so that they have to be read;
     valid: how many there are, then; low, high: of all that the block holds. stamp: what its
-    readings follow from, None where that cannot be said."""
+    readings follow from, None where that cannot be said. clock: what puts their instants right;
+    span and ends are true time."""
 
     mission: int
     block: int
@@ -66,6 +68,7 @@ class Segment(NamedTuple):
     low: float
     high: float
     stamp: Hashable
+    clock: ClockMap = RIGHT
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +88,12 @@ class Segments:
         """
         segment = self.listed[at]
         columns = [
-            counts_not(unpack(row, is_text=segment.whose.is_text), self.unused, segment.mission)
+            counts_not(
+                unpack(row, is_text=segment.whose.is_text),
+                self.unused,
+                segment.mission,
+                segment.clock,
+            )
             for row in _rows(session, segment.beside)
         ]
         whole = in_one(columns)
@@ -94,8 +102,8 @@ class Segments:
         first = sum(len(one) for one in columns[:place])
         mine = slice(first, first + len(columns[place]))
         # blocks are cut from what was checked, and say it where they are damaged
-        series = make_series(whole.times[mine], whole.values[mine], intervals[mine],
-                             is_in_order=True)  # fmt: skip
+        times = segment.clock.true(whole.times[mine])
+        series = make_series(times, whole.values[mine], intervals[mine], is_in_order=True)
         return series.between(*segment.span)
 
     def cells(self, session: Session) -> dict[int, Cells]:
@@ -107,8 +115,15 @@ class Segments:
             its = BlockCells.id.in_(keys[first : first + _AT_ONCE])
             for key, data in session.execute(select(BlockCells.id, BlockCells.cells).where(its)):
                 with suppress(ArchiveDamagedError):  # its readings make them as well
-                    found[places[key]] = unpacked_cells(data)
+                    found[places[key]] = _put_right(unpacked_cells(data), self.listed[places[key]])
         return found
+
+
+def _put_right(cells: Cells, segment: Segment) -> Cells:
+    if not segment.clock:
+        return cells
+    first_ms, last_ms = map(segment.clock.true, (cells.first_ms, cells.last_ms))
+    return replace(cells, first_ms=first_ms, last_ms=last_ms)
 
 
 _AT_ONCE = 500
@@ -146,7 +161,8 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
 def _of_feed(
     heads: list[_Head], feed: Feed, mission: int, unused: list[Unused]
 ) -> Iterable[Segment]:
-    counts = [head.many for head in heads]
+    counts, clock = [head.many for head in heads], feed.clock
+    heads = [_true(head, clock) for head in heads] if clock else heads
     known: dict[tuple[bool, int, int], Whose] = {}
     for i, head in enumerate(heads):
         if head.held_ms is None or head.held_until_ms is None:
@@ -167,8 +183,16 @@ def _of_feed(
         yield Segment(
             mission, head.key, keys, span, whose, is_whole,
             (head.held_ms, head.held_until_ms) if is_whole else None, head.valid, head.low,
-            head.high, (whose, span, stamps) if is_whole else None,
+            head.high, (whose, span, stamps, clock) if is_whole else None, clock,
         )  # fmt: skip
+
+
+def _true(head: _Head, clock: ClockMap) -> _Head:
+    """Return what is known of a block with its instants put right."""
+    held = (None if at is None else clock.true_at(at) for at in (head.held_ms, head.held_until_ms))
+    held_ms, held_until_ms = held
+    return head._replace(start_ms=clock.true_at(head.start_ms), end_ms=clock.true_at(head.end_ms),
+                         held_ms=held_ms, held_until_ms=held_until_ms)  # fmt: skip
 
 
 def _reach_into(unused: list[Unused], head: _Head) -> bool:

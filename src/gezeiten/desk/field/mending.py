@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import kept_ranges
 from gezeiten.archive.missions import mission_due_at, newest_number
 from gezeiten.archive.offloads import fingerprint_of, switched_off
@@ -24,6 +25,7 @@ from gezeiten.desk.record.records import around
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
 from gezeiten.domain.kept import KnownMission
+from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range, missing, size
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import duration_text
@@ -76,7 +78,8 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
         if mission is None:
             return LoggerOffer("", 0, (), None, "no mission covers it")
         serial = mission.logger.serial
-        wanted = _reading_range(mission, booked.gap)
+        clock = layout(session).clock_of(mission.id)
+        wanted = _reading_range(mission, booked.gap, clock)
         hidden = switched_off(session, mission, wanted)
         if hidden is not None:
             offload, got = hidden
@@ -100,9 +103,13 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
     return LoggerOffer(serial, mission.number, ranges, None, words)
 
 
-def _reading_range(mission: KnownMission, gap: Gap) -> Range:
-    first = -(-(gap.start_ms - mission.first_ms) // mission.interval_ms)
-    end = -(-(gap.end_ms - mission.first_ms) // mission.interval_ms)
+def _reading_range(mission: KnownMission, gap: Gap, clock: ClockMap) -> Range:
+    """Return the numbers that lie in a gap, by the logger's own clock. A clock that was put right
+    is known to a part of an interval."""
+    near_ms = mission.interval_ms // 10 if clock else 0
+    start_ms, end_ms = clock.shown_span((gap.start_ms, gap.end_ms))
+    first = -(-(start_ms - near_ms - mission.first_ms) // mission.interval_ms)
+    end = -(-(end_ms - near_ms - mission.first_ms) // mission.interval_ms)
     return (first, end)
 
 

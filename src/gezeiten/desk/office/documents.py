@@ -5,7 +5,9 @@ from __future__ import annotations
 import hashlib
 from typing import Literal
 
+from gezeiten.archive.clocks import clocks_kept
 from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import kept_ranges
 from gezeiten.archive.loggers import calibrations_before
 from gezeiten.archive.missions import missions_at
@@ -22,7 +24,7 @@ from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
 from gezeiten.desk.record.remarks import remarks
 from gezeiten.domain.acts.gaps import way_words
-from gezeiten.domain.kept import KnownMission
+from gezeiten.domain.kept import ClockKept, KnownMission
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.plan.plan_words import end_text
@@ -98,7 +100,7 @@ def _who(desk: Desk, point: PointPlace) -> tuple[CsvStretch, ...]:
         stood = [(mission, one) for mission, one in missions_at(session, point.id) if one]
     loggers = [(mission, one) for mission, one in stood if one.stay.is_logger]
     return tuple(
-        CsvStretch(max(one.start_ms, mission.first_ms), mission.logger.serial, mission.number)
+        CsvStretch(max(one.start_ms, one.stay.first_ms), mission.logger.serial, mission.number)
         for mission, one in loggers or stood
     )
 
@@ -137,9 +139,19 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         corrections=tuple(_corrections(desk, point, span)),
         remarks=tuple(one for one in remarks(desk, point.id) if one.touches(*span)),
         checks=tuple(_checks(desk, point, span)),
+        clocks=tuple(_clocks(desk, point, span)),
         duty=tuple(duty(desk, point.id, span, point.zone)),
         logbook_head=head_words(desk),
     )
+
+
+def _clocks(desk: Desk, point: PointPlace, span: Span) -> list[ClockKept]:
+    """Return the clocks that were put right of missions that recorded in a stretch."""
+    with desk.archive.reading() as session:
+        its = {one.mission for one in layout(session).at_point(point.id)
+               if one.start_ms < span[1] and one.end_ms > span[0]}  # fmt: skip
+        last = {one.mission: one for one in clocks_kept(session)}
+    return [one for uid, one in last.items() if uid in its]
 
 
 def _checks(desk: Desk, point: PointPlace, span: Span) -> list[Compared]:
@@ -195,19 +207,19 @@ def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
                 if mission.logger.practice
                 else mission.logger.model,
                 mission.number,
-                mission.first_ms,
+                mission.first_ms if stood is None else stood.stay.first_ms,
                 _recorded(session, mission),
                 mission.interval_ms // 1000,
                 end_text(plan_from_dict(mission.plan), point.zone),
                 _offloads_of(session, mission, span),
             )
             for mission, stood in missions_at(session, point.id)
-            if stood is None or _reaches(mission, stood, span)
+            if stood is None or _reaches(stood, span)
         ]
 
 
-def _reaches(mission: KnownMission, stood: Deployment, span: Span) -> bool:
-    return max(stood.start_ms, mission.first_ms) < span[1] and stood.end_ms > span[0]
+def _reaches(stood: Deployment, span: Span) -> bool:
+    return max(stood.start_ms, stood.stay.first_ms) < span[1] and stood.end_ms > span[0]
 
 
 def _recorded(

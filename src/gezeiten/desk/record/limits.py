@@ -43,7 +43,7 @@ def limits_over_time(desk: Desk, point_id: int) -> list[SeenLimit]:
         missions = missions_by_id(session, {one.feed.mission for one in stretches})
         has_readings = {one.key for one in made.shown.get(made.points[point_id], ())}
     seen = [
-        SeenLimit(one.series, rule, max(one.feed.start_ms, missions[one.feed.mission].first_ms),
+        SeenLimit(one.series, rule, max(one.feed.start_ms, one.feed.deployment.stay.first_ms),
                   None if one.feed.end_ms == EVER_MS else one.feed.end_ms,
                   one.feed.deployment.stay.source, missions[one.feed.mission].number)
         for one in stretches if one.series in has_readings

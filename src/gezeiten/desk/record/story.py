@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gezeiten.archive.clocks import clocks_kept
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import recorded_at
@@ -17,7 +18,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.correcting import chain, fitted_on_another_state
 from gezeiten.desk.record.records import around, given
-from gezeiten.domain.kept import KnownMission, KnownOffload
+from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.quality import Quality
@@ -32,7 +33,8 @@ from gezeiten.errors import InputError
 @dataclass(frozen=True, slots=True)
 class Bytes:
     """What a reading came in: of which source and mission, its number and value there (NaN: no
-    sensor), and every offload whose bytes hold it, oldest first."""
+    sensor), and every offload whose bytes hold it, oldest first. clock: what puts its instant
+    right, None where nothing does; shown_ms: what its logger wrote."""
 
     source: str
     is_logger: bool
@@ -40,6 +42,8 @@ class Bytes:
     number: int
     value: float
     offloads: tuple[KnownOffload, ...]
+    clock: ClockKept | None
+    shown_ms: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,7 +144,11 @@ def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
     mission = missions_by_id(session, {feed.mission})[feed.mission]
     offloads = offloads_in(session, mission.id, (at_ms, at_ms + 1))
     stay = feed.deployment.stay
-    return Bytes(stay.source, stay.is_logger, mission, *found, tuple(offloads))
+    clock = next((one for one in reversed(clocks_kept(session)) if one.mission == feed.mission),
+                 None)  # fmt: skip
+    number, value, shown_ms = found
+    return Bytes(stay.source, stay.is_logger, mission, number, value, tuple(offloads), clock,
+                 shown_ms)  # fmt: skip
 
 
 def _inputs(desk: Desk, how: Derived, at_ms: int) -> tuple[Input, ...]:

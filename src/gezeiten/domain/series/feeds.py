@@ -13,6 +13,7 @@ from functools import partial
 from itertools import pairwise
 from typing import TypeVar
 
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.series_keys import MAIN, series_key
 from gezeiten.domain.series.timeline import EVER_MS, Span
 
@@ -25,7 +26,8 @@ class Stay:
     """A mission at the point it was launched for; of texts and live lines, their source there.
 
     point: its id; arrived_ms: its launch, or when the first text came; first_ms: its first reading
-    due, 0 where it waits for its button; channels: what it measures. Instants are UTC ms.
+    due, 0 where it waits for its button; channels: what it measures. Instants are UTC ms, in true
+    time. clock: what puts the instants of its readings right.
     """
 
     mission: str
@@ -35,6 +37,7 @@ class Stay:
     arrived_ms: int
     first_ms: int
     channels: tuple[str, ...]
+    clock: ClockMap = RIGHT
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +97,11 @@ class Feed:
     def mission(self) -> str:
         """The id of the mission that feeds it."""
         return self.deployment.stay.mission
+
+    @property
+    def clock(self) -> ClockMap:
+        """What puts the instants of its readings right."""
+        return self.deployment.stay.clock
 
 
 # -- who stood where -------------------------------------------------------------------------------

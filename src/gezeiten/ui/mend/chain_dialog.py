@@ -104,6 +104,7 @@ class ChainDialog(QDialog):
         self._make_fields()
         self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)
         self.undo_button = button(tr("Take the chosen step back"), self.take_back)
+        self.clock_button = button(tr("Clock …"), self.show_clock)
         self.setLayout(self._laid_out())
         self.resize(1010, 690)
         self.table.itemSelectionChanged.connect(self._chosen_changed)
@@ -165,15 +166,15 @@ class ChainDialog(QDialog):
                 self._room,
                 row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
                     self.open_end,
-                    label(tr("%1 · Shift+drag marks").replace("%1", self._point.zone), "muted"),
+                    label(tr("%1 · Shift+drag marks · dashed: as it would be").replace(
+                        "%1", self._point.zone), "muted"),
                     1, spacing=6),
                 row(self.words, self.keep_button, spacing=6),
                 spacing=6,
             )
         )  # fmt: skip
         laid = column(
-            row(self.series, label(tr("dashed: as it would be"), "muted"), 1, self.switch_button,
-                self.undo_button, spacing=8),
+            row(self.series, 1, self.clock_button, self.switch_button, self.undo_button, spacing=8),
             self.table, self.chart.scroll(), self.figures, self.entry, self.problem,
             row(label(tr("What was offloaded never changes."), "muted"), 1,
                 button(tr("Close"), self.accept)),
@@ -232,10 +233,19 @@ class ChainDialog(QDialog):
             what = mission.replace("%1", thing.source) if thing.is_logger else thing.source
             since, until = thing.feed.start_ms, thing.feed.end_ms
             return [tr("Source"), what, self._stretch(since, until), "", ""]
+        if link.kind == "clock":
+            what = tr("%1, mission %2").replace("%1", thing.serial)
+            first, last = (true - shown for shown, true in (thing.pairs[0], thing.pairs[-1]))
+            moved = f"{first / 1000:+.0f} s" + (f" – {last / 1000:+.0f} s" if last != first else "")
+            return [tr("Clock"), f"{what.replace('%2', number(thing.number))}: {moved}",
+                    tr(thing.way), f"{thing.said_by}, {instant(thing.said_ms, zone)}",
+                    thing.words]  # fmt: skip
         if link.kind == "calculated":
             return [tr("Calculated"), tr(thing), tr("always"), "", ""]
         if link.kind == "correction":
             name = tr(thing.does.name) + ("" if thing.is_on else " · " + tr("off"))
+            if thing.is_on and thing.is_stale:
+                name += " · " + tr("fitted to another state: tie it anew")
             return [name, tr(step_words(thing)), self._stretch(thing.start_ms, thing.until_ms),
                     f"{thing.said_by}, {instant(thing.said_ms, zone)}", thing.words]  # fmt: skip
         error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
@@ -445,6 +455,15 @@ class ChainDialog(QDialog):
         step, desk, point = chosen_step(self._chosen()), self._house.desk, self._point
         if step is not None:
             self._do(lambda: take_back(desk, point, step))
+
+    def show_clock(self) -> None:
+        """Show the clocks of the missions that feed the series."""
+        from gezeiten.ui.mend.clock_dialog import ClockDialog
+
+        if self.key:
+            made = ClockDialog(self, self._house, self._point, self.key)
+            made.finished.connect(lambda _: self._load())
+            made.open()
 
     def keep(self) -> None:
         """Keep the step that the fields say."""

@@ -105,6 +105,12 @@ class StoryDialog(QDialog):
         words = mission.replace("%1", its.source).replace("%2", number(its.mission.number))
         self._line(tr("Recorded"), words.replace("%3", number(its.number)))
         self._line(tr("As recorded"), self._value(its.value))
+        if its.clock is not None:
+            kept = its.clock
+            words = tr("wrote %1; put right (%2), ± %3 s")
+            words = words.replace("%1", instant(its.shown_ms, zone, seconds=True))
+            words = words.replace("%2", tr(kept.way)).replace("%3", number(kept.u_ms / 1000, 1))
+            self._line(tr("Clock"), f"{words}\n{kept.said_by}: {kept.words}")
         for one in its.offloads:
             told = f"{instant(one.at_ms, zone)}, {one.person}, {tr(one.route)}"
             if one.clock_difference_ms is not None:

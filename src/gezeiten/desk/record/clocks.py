@@ -1,0 +1,204 @@
+"""Clocks of loggers put right, mission by mission: by contacts, by an amount, by the data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.archive.clocks import clocks_kept, measured_differences
+from gezeiten.archive.corrections import corrections_at
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.steps import active_steps
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import record
+from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
+from gezeiten.domain.kept import ClockKept
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import ClockMap, clock_map
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
+from gezeiten.domain.steps.clock_ways import (
+    LONGEST_FOUND_MS,
+    ClockRead,
+    FoundShift,
+    Stretched,
+    found_shift,
+    stretched,
+    without_tide,
+)
+from gezeiten.domain.steps.corrections import Order
+from gezeiten.domain.steps.filling.cycles import may_be_of_water
+from gezeiten.errors import InputError
+
+MEASURED, SHIFTED, FOUND = "measured at contacts", "shifted", "found from the data"
+_LAUNCH_U_MS = 500.0
+"""Standard uncertainty of a clock that was set at launch, to the second."""
+_MOST_LOOKED_AT_MS = 60 * DAY_MS
+
+
+@dataclass(frozen=True, slots=True)
+class MissionClock:
+    """The clock of a mission that feeds a series. span: of its readings there, true time; reads:
+    when it was read; kept: what puts it right, None where nothing does."""
+
+    mission: str
+    serial: str
+    number: int
+    span: Span
+    reads: tuple[ClockRead, ...]
+    kept: ClockKept | None
+
+
+def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionClock]:
+    """Return the clocks of the loggers' missions that feed a series, in order of time."""
+    with desk.archive.reading() as session:
+        made = layout(session)
+        feeds = made.of_series(point.id, made.root_of(point.id, series))
+        kept = {one.mission: one for one in clocks_kept(session)}
+        its = [one for one in feeds if one.deployment.stay.is_logger]
+        return [_clock(session, one, kept.get(one.mission)) for one in its]
+
+
+def _clock(session: ArchiveSession, feed: Feed, kept: ClockKept | None) -> MissionClock:
+    stay = feed.deployment.stay
+    mission = missions_by_id(session, [feed.mission])[feed.mission]
+    launched = mission.launched_ms
+    reads = [ClockRead(launched, launched, _LAUNCH_U_MS)]
+    for at_ms, ahead_ms, u_ms in measured_differences(session, feed.mission):
+        if at_ms > launched:
+            reads.append(ClockRead(round(at_ms + ahead_ms), at_ms, max(u_ms, 1.0)))
+    span = (max(feed.start_ms, stay.first_ms), feed.end_ms)
+    return MissionClock(feed.mission, stay.source, mission.number, span, tuple(reads), kept)
+
+
+def by_contacts(clock: MissionClock) -> Stretched:
+    """Return a clock stretched from its launch, when it was set, over all contacts.
+
+    Raises:
+        InputError: it was read at no contact since.
+    """
+    if len(clock.reads) < 2:
+        raise InputError(
+            f"The clock of {clock.serial} was read at no contact of mission {clock.number}; say by "
+            "how much it is off, or look for it in the data."
+        )
+    try:
+        return stretched(clock.reads)
+    except ValueError as exc:
+        raise InputError(f"These contacts cannot all be right: {exc}.") from exc
+
+
+def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
+    """Return a clock that is off by one amount all the time, beyond what already puts it right.
+
+    Raises:
+        InputError: the amount is nothing.
+    """
+    if not shift_ms:
+        raise InputError("A shift of nothing changes nothing; type by how much.")
+    at_ms = clock.reads[0].shown_ms
+    pairs = clock.kept.pairs if clock.kept is not None else ((at_ms, at_ms),)
+    return clock_map((shown, true + shift_ms) for shown, true in pairs)
+
+
+def by_data(
+    desk: Desk, point: PointPlace, series: str, clock: MissionClock,
+    other: tuple[PointPlace, str],
+) -> FoundShift:  # fmt: skip
+    """Return by how much the readings of a mission have to be moved to go with another series. What
+    puts its clock right already counts.
+
+    Raises:
+        InputError: both are not known side by side for long enough.
+        ArchiveDamagedError: readings are damaged.
+    """
+    begin = clock.span[0]
+    span = (begin, min(clock.span[1], begin + _MOST_LOOKED_AT_MS))
+    own = _looked_at(desk, point, series, span)
+    wider = (span[0] - LONGEST_FOUND_MS, span[1] + LONGEST_FOUND_MS)
+    beside = _looked_at(desk, *other, wider)
+    found = found_shift(own, beside, LONGEST_FOUND_MS)
+    if found is None:
+        raise InputError("These two are not known side by side for long enough; choose another "
+                         "series.")  # fmt: skip
+    return found
+
+
+def _looked_at(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+    stands = record(desk, point.id, series, span)
+    measured = stands.part(~stands.estimated)
+    return without_tide(measured) if may_be_of_water(quantity(series).unit) else measured
+
+
+def keep_clock(
+    desk: Desk, clock: MissionClock, put_right: ClockMap, way: str, u_ms: int, words: str
+) -> None:  # fmt: skip
+    """Put the clock of a mission right; what did so before is taken back in the same act.
+
+    Raises:
+        InputError: no words; or steps stand on its present instants.
+    """
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands beside the step from then on.")
+    pairs = tuple(zip(put_right.shown_ms, put_right.true_ms, strict=True))
+    points = _refuse_where_steps_stand(desk, clock)
+    with desk.archive.writing() as session:
+        if clock.kept is not None:
+            desk.do_within(session, _taken_back(clock.kept))
+        its = (clock.serial, clock.mission, clock.number, fresh_id())
+        desk.do_within(session, ClockCorrected(*its, way, pairs, u_ms, words.strip()))
+    for point in points:
+        refresh_excursions(desk, point)
+
+
+def take_clock_back(desk: Desk, clock: MissionClock) -> None:
+    """Take back what puts a clock right: every instant is what its logger wrote.
+
+    Raises:
+        InputError: nothing does, or steps stand on the present instants.
+    """
+    if clock.kept is None:
+        raise InputError("Nothing puts this clock right; there is nothing to take back.")
+    points = _refuse_where_steps_stand(desk, clock)
+    desk.do(_taken_back(clock.kept))
+    for point in points:
+        refresh_excursions(desk, point)
+
+
+def _taken_back(kept: ClockKept) -> ClockTakenBack:
+    return ClockTakenBack(kept.serial, kept.mission, kept.number, kept.uid)
+
+
+def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> list[int]:
+    """Return the points that a mission feeds; InputError where fills, marks, ties or decisions on
+    gaps were set by the present instants of its readings."""
+    with desk.archive.reading() as session:
+        made = layout(session)
+        fed = made.by_mission.get(clock.mission, [])
+        points = made.points_of(made.missions[clock.mission])
+        count = sum(_standing(session, made, point_id, fed) for point_id in points)
+    if count:
+        one = "1 step rests" if count == 1 else f"{count} steps rest"
+        raise InputError(
+            f"{one} on the present instants of these readings (fills, marks, gaps left open, "
+            "ties); take them back, put the clock right, then set them anew."
+        )
+    return points
+
+
+def _standing(session: ArchiveSession, made: Layout, point_id: int, fed: list[Feed]) -> int:
+    """Return how many steps of a point, or of what rests on it, would have to move along."""
+    spans = [(one.start_ms, one.end_ms) for one in fed]
+    count = 0
+    for at in (point_id, *made.resting_on(point_id)):
+        steps = [(one.start_ms, one.end_ms) for one in active_steps(session, at).get(at, [])]
+        steps += [(one.start_ms, EVER_MS if one.end_ms is None else one.end_ms)
+                  for one in corrections_at(session, at)
+                  if one.does.order is not Order.CALIBRATION]  # fmt: skip
+        count += sum(any(a < end and b > begin for begin, end in spans) for a, b in steps)
+    return count

@@ -1,0 +1,82 @@
+"""What time it was when a logger's clock showed some other: instants of readings put right.
+
+Source: docs/calculations.md, "Clocks".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from gezeiten.domain.series.timeline import EVER_MS, Span, Times
+
+_LEAST_RATE, _MOST_RATE = 0.5, 2.0
+_MOST_PAIRS = 500
+_ROUNDED_MS = 2
+
+
+@dataclass(frozen=True, slots=True)
+class ClockMap:
+    """shown_ms, true_ms: what the clock showed and what time it was then (UTC ms), both rising.
+
+    Linear between pairs, at the rate of the two nearest beyond them; of a single pair a shift. A
+    map without pairs changes nothing. Rounded to whole milliseconds.
+    """
+
+    shown_ms: tuple[int, ...] = ()
+    true_ms: tuple[int, ...] = ()
+
+    def __bool__(self) -> bool:
+        return bool(self.shown_ms)
+
+    def true(self, times_ms: Times) -> Times:
+        """Return what time it was, int64 (n,), when the clock showed some instants."""
+        return _through(self.shown_ms, self.true_ms, times_ms)
+
+    def true_at(self, at_ms: int) -> int:
+        """Return what time it was when the clock showed an instant; ends of time stay."""
+        return at_ms if abs(at_ms) >= EVER_MS else int(self.true(np.array([at_ms], np.int64))[0])
+
+    def shown_span(self, span: Span) -> Span:
+        """Return a stretch by the clock in which all lies that lies in one of true time."""
+        a, b = (at if abs(at) >= EVER_MS else
+                int(_through(self.true_ms, self.shown_ms, np.array([at], np.int64))[0])
+                for at in span)  # fmt: skip
+        return (a - _ROUNDED_MS, b + _ROUNDED_MS) if self else span
+
+
+RIGHT = ClockMap()
+"""The map of a clock that nobody put right."""
+
+
+def clock_map(pairs: Iterable[Iterable[int]]) -> ClockMap:
+    """Return the map of pairs (shown, true).
+
+    Raises:
+        ValueError: they do not rise together, or at a rate that no clock has.
+    """
+    listed = sorted((int(shown), int(true)) for shown, true in pairs)
+    if not 1 <= len(listed) <= _MOST_PAIRS:
+        raise ValueError(f"a clock is put right by 1 to {_MOST_PAIRS} pairs")
+    for (shown, true), (later, later_true) in pairwise(listed):
+        rate = (later_true - true) / (later - shown) if later > shown else 0.0
+        if not _LEAST_RATE <= rate <= _MOST_RATE:
+            raise ValueError("no clock runs so fast or so slow between two of the instants")
+    return ClockMap(tuple(one[0] for one in listed), tuple(one[1] for one in listed))
+
+
+def _through(given: tuple[int, ...], wanted: tuple[int, ...], times_ms: Times) -> Times:
+    if not given:
+        return times_ms
+    if len(given) == 1:
+        shifted: Times = times_ms + np.int64(wanted[0] - given[0])
+        return shifted
+    its, others = np.array(given, np.int64), np.array(wanted, np.int64)
+    at = np.clip(its.searchsorted(times_ms, side="right") - 1, 0, len(its) - 2)
+    # differences are exact in float64, instants would be too, their products not
+    rate = (others[1:] - others[:-1]) / (its[1:] - its[:-1])
+    moved: Times = others[at] + np.rint((times_ms - its[at]) * rate[at]).astype(np.int64)
+    return moved

@@ -1,0 +1,323 @@
+"""The clock of a logger's mission put right: by contacts, by an amount, by another series."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.clocks import (
+    FOUND,
+    MEASURED,
+    SHIFTED,
+    MissionClock,
+    by_amount,
+    by_contacts,
+    by_data,
+    keep_clock,
+    mission_clocks,
+    take_clock_back,
+)
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.series.timeline import from_ms
+from gezeiten.errors import InputError
+from gezeiten.ui.parts.tables import fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import captioned
+from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import instant, number, tr
+
+_WAYS = (("contacts", "stretched between contacts"), ("zone", "it was set to local time"),
+         ("amount", "by an amount"), ("data", "found from another series"))  # fmt: skip
+_TYPED_U_MS = 30_000
+"""How sure an amount is that somebody typed, where nothing was measured."""
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """What would be kept. words: of what it does."""
+
+    clock: ClockMap
+    way: str
+    u_ms: int
+    words: str
+
+
+class ClockDialog(QDialog):
+    """Shows the clocks of the missions that feed a series, and puts one right."""
+
+    def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Clock") + f" · {point.full_name}")
+        self._house, self._point, self._series = house, point, series
+        self._acting = Acting(house, self._say)
+        self._clocks: list[MissionClock] = []
+        self.trial: Trial | None = None
+        self.mission = QComboBox()
+        self.mission.setAccessibleName(tr("Mission"))
+        self.mission.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.table = plain_table(
+            tr("When the clock was read"),
+            [tr("It was (%1)").replace("%1", point.zone), tr("The clock was ahead by"),
+             tr("Sure to")],
+        )  # fmt: skip
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.now = label("", "muted", wrap=True)
+        self.way = QComboBox()
+        self.way.setAccessibleName(tr("How it is put right"))
+        for key, name in _WAYS:
+            self.way.addItem(tr(name), key)
+        self.amount = QLineEdit()
+        self.amount.setAccessibleName(tr("Moved by"))
+        self.amount.setPlaceholderText("-1:00:00")
+        self.other = QComboBox()
+        self.other.setAccessibleName(tr("The other series"))
+        self.figures = label("", "", wrap=True)
+        self.words = why_field()
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+        self.keep_button = button(tr("Put it right"), self.keep, "primary")
+        self.undo_button = button(tr("Take back what puts it right"), self.take_back)
+        self.setLayout(self._laid_out())
+        self.resize(760, 520)
+        self.mission.currentIndexChanged.connect(lambda _: self._show_clock())
+        self.way.currentIndexChanged.connect(lambda _: self._suit_way())
+        self.other.activated.connect(lambda _: self._try())
+        self.amount.editingFinished.connect(self._try)
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        self._amount_box, self._other_box = QWidget(), QWidget()
+        self._amount_box.setLayout(captioned(tr("Moved by, h:mm:ss"), self.amount))
+        self._other_box.setLayout(captioned(tr("The other series"), self.other))
+        way = QWidget()
+        way.setLayout(captioned(tr("How"), self.way))
+        self.entry = QWidget()
+        self.entry.setLayout(
+            column(row(way, self._amount_box, self._other_box, 1), self.figures,
+                   row(self.words, self.keep_button, spacing=6), spacing=6)
+        )  # fmt: skip
+        laid = column(
+            row(label(tr("Mission"), "muted"), self.mission, 1), self.now, self.table, self.entry,
+            self.problem, row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        if self._house.is_looking:
+            self.entry.hide()
+            self.undo_button.hide()
+        return laid
+
+    # -- showing ---------------------------------------------------------------------------------
+    def _load(self) -> None:
+        desk, point, series = self._house.desk, self._point, self._series
+
+        def work(_task: object) -> tuple[list[MissionClock], list[tuple[PointPlace, str]]]:
+            return mission_clocks(desk, point, series), _others(desk, point, series)
+
+        self._house.run(work, self._show, failed=self._say)
+
+    def _show(self, told: tuple[list[MissionClock], list[tuple[PointPlace, str]]]) -> None:
+        self._clocks, others = told
+        chosen = max(self.mission.currentIndex(), 0)
+        self.mission.blockSignals(True)
+        self.mission.clear()
+        for one in self._clocks:
+            name = tr("%1, mission %2").replace("%1", one.serial)
+            self.mission.addItem(name.replace("%2", number(one.number)))
+        last = len(self._clocks) - 1
+        self.mission.setCurrentIndex(min(chosen, last) if self.other.count() else last)
+        self.mission.blockSignals(False)
+        if not self.other.count():
+            for place, key in others:
+                self.other.addItem(f"{quantity(key).name} · {place.full_name}", (place, key))
+        self.entry.setEnabled(bool(self._clocks))
+        if not self._clocks:
+            self._say(
+                tr("No logger feeds this series; times of texts are set where they are tied.")
+            )
+            return
+        self._show_clock()
+
+    @property
+    def clock(self) -> MissionClock | None:
+        """The clock of the chosen mission."""
+        place = self.mission.currentIndex()
+        return self._clocks[place] if 0 <= place < len(self._clocks) else None
+
+    def _show_clock(self) -> None:
+        clock = self.clock
+        if clock is None:
+            return
+        zone = self._point.zone
+        rows = [[instant(one.true_ms, zone, seconds=True), _seconds(one.shown_ms - one.true_ms),
+                 f"± {number(2 * one.u_ms / 1000, 1)} s"] for one in clock.reads]  # fmt: skip
+        fill(self.table, rows, list(clock.reads))
+        self.undo_button.setEnabled(clock.kept is not None)
+        words = tr("Nothing puts it right: every instant is what the logger wrote.")
+        if clock.kept is not None:
+            kept = clock.kept
+            first, last = (true - shown for shown, true in (kept.pairs[0], kept.pairs[-1]))
+            words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
+            words = words.replace("%1", _seconds(first)).replace("%2", _seconds(last))
+            words = words.replace("%3", tr(kept.way)).replace("%4", number(kept.u_ms / 1000, 1))
+            words = words.replace("%5", kept.words).replace("%6", kept.said_by)
+        self.now.setText(words)
+        self._suit_way()
+
+    def _suit_way(self) -> None:
+        way = self.way.currentData()
+        self._amount_box.setVisible(way == "amount")
+        self._other_box.setVisible(way == "data")
+        self._try()
+
+    # -- trying ----------------------------------------------------------------------------------
+    def _try(self) -> None:
+        """Show what the chosen way would do."""
+        self.trial = None
+        self.keep_button.setEnabled(False)
+        self.figures.clear()
+        clock, way = self.clock, self.way.currentData()
+        if clock is None or (way == "amount" and not self.amount.text().strip()):
+            return
+        if way == "data":
+            self._look(clock)
+            return
+        try:
+            self._show_trial(self._trial(clock, way))
+        except InputError as exc:
+            self.figures.setText(str(exc))
+
+    def _trial(self, clock: MissionClock, way: str) -> Trial:
+        if way == "contacts":
+            found = by_contacts(clock)
+            words = _moved_words(clock, found.clock)
+            if found.jumps:
+                at = instant(found.jumps[0], self._point.zone)
+                asked = tr(
+                    "Before %1 it ran faster or slower than any clock drifts: was it set, or did "
+                    "it stop? Then say by how much."
+                )
+                words += f" {asked.replace('%1', at)}"
+            return Trial(found.clock, MEASURED, found.u_ms, words)
+        shift_ms = parsed_shift_ms(self.amount.text()) if way == "amount" else self._zone_ms(clock)
+        put_right = by_amount(clock, shift_ms)
+        return Trial(put_right, SHIFTED, _TYPED_U_MS, _moved_words(clock, put_right))
+
+    def _zone_ms(self, clock: MissionClock) -> int:
+        """By how much a clock has to be moved that showed the site's wall clock at its launch."""
+        there = from_ms(clock.reads[0].true_ms, self._point.zone).utcoffset()
+        return -round(there.total_seconds() * 1000) if there else 0
+
+    def _look(self, clock: MissionClock) -> None:
+        desk, point, series, other = (self._house.desk, self._point, self._series,
+                                      self.other.currentData())  # fmt: skip
+        if other is None:
+            self.figures.setText(tr("There is no other series to look at."))
+            return
+        self.figures.setText(tr("Looking …"))
+
+        def work(_task: object) -> Trial | str:
+            found = by_data(desk, point, series, clock, other)
+            sure = f"{number(100 * found.likeness)} % · {number(100 * found.second)} %"
+            told = tr("Likeness of changes, there and at the next best: %1.").replace("%1", sure)
+            if not found.is_clear:
+                none = tr("Nothing clear was found: another shift does nearly as well.")
+                return f"{none} {told}"
+            if abs(found.shift_ms) < found.step_ms / 2:
+                return tr("They go together as they are.") + f" {told}"
+            put_right = by_amount(clock, found.shift_ms)
+            words = f"{_moved_words(clock, put_right)} {told}"
+            return Trial(put_right, FOUND, found.step_ms, words)
+
+        def show(told: Trial | str) -> None:
+            if isinstance(told, str):
+                self.figures.setText(told)
+            else:
+                self._show_trial(told)
+
+        self._house.run(work, show, failed=self.figures.setText, latest="clock trial")
+
+    def _show_trial(self, trial: Trial) -> None:
+        self.trial = trial
+        sure = tr("Sure to ± %1 s at worst.").replace("%1", number(trial.u_ms / 1000, 1))
+        self.figures.setText(f"{trial.words} {sure}")
+        self.keep_button.setEnabled(True)
+
+    # -- doing -----------------------------------------------------------------------------------
+    def keep(self) -> None:
+        """Put the clock right as it is shown."""
+        desk, clock, trial, words = self._house.desk, self.clock, self.trial, self.words.text()
+        if clock is not None and trial is not None:
+            self._do(lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.u_ms, words))
+
+    def take_back(self) -> None:
+        """Take back what puts the chosen clock right."""
+        desk, clock = self._house.desk, self.clock
+        if clock is not None:
+            self._do(lambda: take_clock_back(desk, clock))
+
+    def _do(self, act: Callable[[], object]) -> None:
+        def done(_: object) -> None:
+            self._say("")
+            self.words.clear()
+            self._house.archive_changed.emit()
+            self._house.say(tr("Kept; excursions were found anew."))
+            self._load()
+
+        self._acting.do(act, done)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+
+def _others(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
+    """Return the series that another clock wrote, those of the same quantity and site first."""
+    unit = quantity(series).unit
+    found = [(place, one.channel) for place in points(desk) for one in place.measured
+             if place.id != point.id]  # fmt: skip
+    return sorted(found, key=lambda one: (one[0].site_id != point.site_id,
+                                          quantity(one[1]).unit != unit))  # fmt: skip
+
+
+def parsed_shift_ms(text: str) -> int:
+    """Return an amount typed as "-1:00:00", "2:30" (minutes and seconds) or "45" (seconds).
+
+    Raises:
+        InputError: it is none.
+    """
+    typed = text.strip().replace("\N{MINUS SIGN}", "-")
+    sign = -1 if typed.startswith("-") else 1
+    parts = typed.lstrip("+-").split(":")
+    try:
+        numbers = [int(part) for part in parts]
+    except ValueError:
+        numbers = []
+    if not 1 <= len(numbers) <= 3 or any(one < 0 for one in numbers):
+        words = tr("“%1” is no amount of time; type it like -1:00:00 or 45 for seconds.")
+        raise InputError(words.replace("%1", text.strip()))
+    seconds = 0
+    for one in numbers:
+        seconds = 60 * seconds + one
+    return sign * seconds * 1000
+
+
+def _moved_words(clock: MissionClock, put_right: ClockMap) -> str:
+    """By how much the first and the last reading would be moved from what the logger wrote."""
+    first, last = (put_right.true_at(at) - at for at in (clock.reads[0].shown_ms,
+                                                         clock.reads[-1].shown_ms))  # fmt: skip
+    words = tr("Readings are moved by %1 at the launch and %2 at the last contact.")
+    return words.replace("%1", _seconds(first)).replace("%2", _seconds(last))
+
+
+def _seconds(length_ms: int) -> str:
+    decimals = 0 if abs(length_ms) >= 100_000 else 1
+    sign = "+" if length_ms > 0 else ""
+    return f"{sign}{number(length_ms / 1000, decimals)} s"

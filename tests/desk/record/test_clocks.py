@@ -1,0 +1,162 @@
+"""A logger's clock put right: its record, pictures, gaps and excursions move along, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.record.clocks import (
+    MissionClock,
+    by_amount,
+    by_contacts,
+    by_data,
+    keep_clock,
+    mission_clocks,
+    take_clock_back,
+)
+from gezeiten.desk.record.correcting import chain, keep, proposed
+from gezeiten.desk.record.excursion_book import excursions, refresh_stale
+from gezeiten.desk.record.records import record, view
+from gezeiten.desk.record.story import story
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.timeline import HOUR_MS
+from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.errors import InputError
+from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
+
+HOT = LimitRule(KEY, "above", 9.9, delay_s=60)
+
+
+@pytest.fixture
+def kept(tmp_path: Path) -> Iterator[Kept]:
+    with kept_in(tmp_path, replace(PLAN, limits=(HOT,))) as made:
+        made.take(0, 200)
+        made.take(260, 600)
+        yield made
+
+
+def point_of(kept: Kept) -> PointPlace:
+    return next(one for one in points(kept.desk) if one.id == kept.point)
+
+
+def clock_of(kept: Kept) -> MissionClock:
+    [clock] = mission_clocks(kept.desk, point_of(kept), KEY)
+    return clock
+
+
+def move(kept: Kept, shift_ms: int) -> None:
+    clock = clock_of(kept)
+    keep_clock(kept.desk, clock, by_amount(clock, shift_ms), "shifted", 1000, "wrong zone")
+
+
+def whole(kept: Kept) -> tuple[object, ...]:
+    """Everything that follows from the instants of a record."""
+    desk = kept.desk
+    refresh_stale(desk)
+    made, seen = record(desk, kept.point, KEY), view(desk, kept.point, KEY)
+    assert seen.span is not None
+    cells = seen.cells.cells if seen.cells else None
+    listed = [(e.start_ms, e.end_ms, e.extreme) for e in excursions(desk, kept.point)]
+    return (made.times_utc_ms.tolist(), made.values.tolist(), seen.span,
+            [(b.gap.start_ms, b.gap.end_ms) for b in gaps(desk, kept.point)], listed,
+            cells.first_ms.tolist() if cells else None)  # fmt: skip
+
+
+def test_all_moves_along_and_back_to_the_last_bit(kept: Kept) -> None:
+    before = whole(kept)
+    times, values, span, found_gaps, listed, cells = before
+    assert listed
+    move(kept, -HOUR_MS)
+    after = whole(kept)
+    assert after[0] == [at - HOUR_MS for at in times]
+    assert after[1] == values
+    assert after[2] == (span[0] - HOUR_MS, span[1] - HOUR_MS)
+    assert after[3] == [(a - HOUR_MS, b - HOUR_MS) for a, b in found_gaps]
+    assert after[4] == [(a - HOUR_MS, b - HOUR_MS, top) for a, b, top in listed]
+    assert after[5] == [at - HOUR_MS for at in cells]
+    move(kept, 2 * HOUR_MS)  # on top of the first
+    assert whole(kept)[0] == [at + HOUR_MS for at in times]
+    [step] = chain(kept.desk, point_of(kept), KEY).clocks
+    assert step.words == "wrong zone"
+    take_clock_back(kept.desk, clock_of(kept))
+    assert whole(kept) == before
+    with pytest.raises(InputError, match="nothing to take back"):
+        take_clock_back(kept.desk, clock_of(kept))
+
+
+def test_what_comes_later_of_the_mission_is_put_right_as_well(kept: Kept, tmp_path: Path) -> None:
+    """The missing hour is fetched: the record is that of an archive in which it never was."""
+    move(kept, 90_000)
+    kept.take(200, 260)
+    with kept_in(tmp_path / "other", replace(PLAN, limits=(HOT,))) as other:
+        other.take(0, 600)
+        move(other, 90_000)
+        assert whole(kept)[:5] == whole(other)[:5]
+
+
+def test_a_stretched_clock_moves_each_reading_by_its_part(tmp_path: Path) -> None:
+    """By hand: set at the launch, a minute before the first reading; 54 s ahead after 600 minutes,
+    which is 0.09 s a minute: the reading at minute n was 0.09 (n + 1) s earlier, but the rate is
+    that of shown time."""
+    with kept_in(tmp_path, PLAN) as kept:
+        kept.take(0, 600, read=(599 * MINUTE, 54_000.0))
+        before = record(kept.desk, kept.point, KEY).times_utc_ms
+        clock = clock_of(kept)
+        assert [one.shown_ms - one.true_ms for one in clock.reads] == [0, 54_000]
+        made = by_contacts(clock)
+        assert len(made.jumps) == 1  # 1,500 ppm is no drift
+        keep_clock(kept.desk, clock, made.clock, "measured", made.u_ms, "drift")
+        after = record(kept.desk, kept.point, KEY).times_utc_ms
+        since = before - clock.reads[0].shown_ms
+        wanted = since * 600 * MINUTE / (600 * MINUTE + 54_000)
+        assert np.abs(after - clock.reads[0].true_ms - wanted).max() <= 0.5
+        told = story(kept.desk, point_of(kept), KEY, int(after[300]))
+        assert told.bytes is not None
+        assert (told.bytes.shown_ms, told.bytes.clock is not None) == (int(before[300]), True)
+
+
+def test_a_clock_is_not_moved_under_what_was_set_by_it(kept: Kept) -> None:
+    desk, point = kept.desk, point_of(kept)
+    keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate")
+    clock = clock_of(kept)
+    with pytest.raises(InputError, match="few words"):
+        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", 0, "")
+    fill_by_line(desk, next(b for b in gaps(desk, kept.point) if b.gap.length_ms < 2 * HOUR_MS))
+    with pytest.raises(InputError, match="1 step rests on the present instants"):
+        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", 0, "zone")
+    with pytest.raises(InputError, match="changes nothing"):
+        by_amount(clock, 0)
+    with pytest.raises(InputError, match="read at no contact"):
+        by_contacts(clock)
+
+
+def test_what_is_calculated_from_it_follows(kept: Kept) -> None:
+    desk, point = kept.desk, point_of(kept)
+    kept.take_elsewhere(0, 600)
+    attic = next(one for one in points(desk) if one.id == kept.elsewhere)
+    calculate(desk, Calculation(FORMULAS["difference", 1], ((attic, KEY), (point, KEY)), {}))
+    key = next(one.channel for one in points(desk)[1].channels if "@=" in one.channel)
+    before = record(desk, kept.elsewhere, key)
+    move(kept, 10 * MINUTE)
+    after = record(desk, kept.elsewhere, key)
+    assert len(after)
+    _, a, b = np.intersect1d(before.times_utc_ms, after.times_utc_ms, return_indices=True)
+    assert not np.allclose(before.values[a], after.values[b])
+    take_clock_back(desk, clock_of(kept))
+    back = record(desk, kept.elsewhere, key)
+    assert back.values.tobytes() == before.values.tobytes()
+
+
+def test_too_little_side_by_side_is_said(tmp_path: Path) -> None:
+    with kept_in(tmp_path, PLAN) as kept:
+        kept.take(0, 100)
+        with pytest.raises(InputError, match="long enough"):
+            by_data(kept.desk, point_of(kept), KEY, clock_of(kept), (point_of(kept), KEY))

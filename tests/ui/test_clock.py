@@ -1,0 +1,95 @@
+"""A logger's clock put right in the real window, and what is typed for it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import point_named
+from gezeiten.desk.record.records import record
+from gezeiten.errors import InputError
+from gezeiten.ui.mend.chain_dialog import ChainDialog
+from gezeiten.ui.mend.clock_dialog import ClockDialog, parsed_shift_ms
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui_help import idle
+
+KEY = "probe_temperature"
+
+
+@pytest.mark.parametrize(
+    ("typed", "ms"),
+    [
+        ("45", 45_000),
+        ("-2:30", -150_000),
+        ("+1:00:00", 3_600_000),
+        (" \u221212:00:05 ", -43_205_000),
+    ],
+)
+def test_an_amount_of_time_is_typed(typed: str, ms: int) -> None:
+    assert parsed_shift_ms(typed) == ms
+
+
+@pytest.mark.parametrize("typed", ["", "an hour", "1:2:3:4", "1:-2", "1.5"])
+def test_what_is_no_amount_is_said(typed: str) -> None:
+    with pytest.raises(InputError, match="no amount of time"):
+        parsed_shift_ms(typed)
+
+
+def test_a_clock_is_moved_by_hand_and_back(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Cold room B")
+    before = record(demo_desk, point.id, KEY)
+    chain = ChainDialog(window, window.house, point, KEY)
+    qtbot.addWidget(chain)
+    chain.show()
+    idle(qtbot, window)
+    made = ClockDialog(chain, window.house, point, KEY)
+    made.finished.connect(lambda _: chain._load())
+    made.open()
+    idle(qtbot, window)
+    assert made.table.rowCount() >= 2  # its launch, and each offload since
+    made.way.setCurrentIndex(made.way.findData("contacts"))
+    idle(qtbot, window)
+    assert made.trial is not None
+    assert "at the launch" in made.figures.text()
+    made.way.setCurrentIndex(made.way.findData("amount"))
+    made.amount.setText("-1:00:00")
+    made.amount.editingFinished.emit()
+    assert made.trial is not None
+    made.words.setText("set to local time")
+    made.keep()
+    idle(qtbot, window)
+    if "present instants" in made.problem.text():
+        pytest.fail(made.problem.text())
+    moved = record(demo_desk, point.id, KEY)
+    its = np.isin(moved.times_utc_ms + 3_600_000, before.times_utc_ms)
+    assert its.mean() > 0.9
+    assert "set to local time" in made.now.text()
+    made.accept()
+    idle(qtbot, window)
+    rows = [[chain.table.item(i, j).text() for j in (0, 1)] for i in range(chain.table.rowCount())]
+    assert [words for name, words in rows if name == "Clock"] == ["R-1109, mission 12: -3600 s"]
+    made.open()
+    made.take_back()
+    idle(qtbot, window)
+    assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == before.times_utc_ms.tolist()
+
+
+def test_a_neighbour_says_how_a_clock_was_set(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    """Two piezometers in the same marsh: nothing clear is claimed where a tide goes with a tide."""
+    point = point_named(demo_desk, "Piezometer K1")
+    made = ClockDialog(window, window.house, point, "water_pressure")
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    names = [made.other.itemText(i) for i in range(made.other.count())]
+    at = next(i for i, name in enumerate(names) if name.startswith("Absolute pressure"))
+    made.other.setCurrentIndex(at)
+    made.way.setCurrentIndex(made.way.findData("data"))
+    idle(qtbot, window)
+    assert "Likeness of changes" in made.figures.text()
