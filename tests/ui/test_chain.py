@@ -133,6 +133,12 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     assert "taken out → no value" in lines[-2]
     assert "door left open for painting" in lines[-2]
     assert lines[-1] == "no value"
+    beside = StoryDialog(window, window.house, point, end - 3 * DAY_MS, KEY)
+    qtbot.addWidget(beside)
+    beside.show()
+    idle(qtbot, window)
+    [last] = [beside.lines.itemAtPosition(beside.lines.rowCount() - 1, 1)]
+    assert last.widget().text().startswith("at least ± 0.0")  # nobody calibrated it: resolution
 
 
 def test_spikes_are_caught_by_a_rule_looked_at_and_marked(

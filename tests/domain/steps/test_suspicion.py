@@ -55,6 +55,26 @@ def test_out_of_range_is_what_the_quantity_cannot_be() -> None:
     assert caught("impossible", minutes([20, 150, 151, -101]), 0) == [2, 3]
 
 
+def test_out_of_water_from_two_readings_on_until_two_are_at_twice_as_much() -> None:
+    values = [1, 0.01, 1, 0.01, 0.0, 0.03, 0.05, 0.03, 0.05, 0.06, 1]
+    assert caught("out_of_water", minutes(values), 0.02) == [3, 4, 5, 6, 7]
+    assert SUSPICIONS["out_of_water"].usual(minutes([40, 50, 60]), quantity("conductivity")) == 2.5
+
+
+def test_water_on_the_sensor_stays_until_it_was_dry_for_half_an_hour_and_an_hour_more() -> None:
+    """Readings every ten minutes: 30 min at 99 % and more are three."""
+    wet = [98, 99, 100, 98, 99, 100, 99, 98, 96, 98, 96, 96, 96, 90, 90, 90, 90, 90, 90]
+    series = series_of([10 * i for i in range(len(wet))], wet, interval_min=10)
+    assert caught("condensation", series, 99) == list(range(4, 15))  # dry from 10 on; an hour from 9
+    assert caught("condensation", series_of([0, 10], [99, 99], interval_min=10), 99) == []
+
+
+def test_ice_is_at_the_freezing_point_or_below() -> None:
+    assert caught("ice", minutes([0.1, 0.0, -0.1]), 0.0) == [1, 2]
+    assert not SUSPICIONS["ice"].suits(AIR)
+    assert SUSPICIONS["spikes"].suits(AIR)
+
+
 @pytest.mark.parametrize("rule", list(SUSPICIONS))
 @pytest.mark.parametrize("values", [[], [4.0], [4.0, 4.0], [4.0] * 9])
 def test_little_to_look_at_breaks_nothing(rule: str, values: list[float]) -> None:

@@ -18,6 +18,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.correcting import chain, fitted_on_another_state
 from gezeiten.desk.record.records import around, given
+from gezeiten.desk.record.sureness import sure_of
 from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.feeds import Feed
@@ -27,6 +28,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.domain.steps.sureness import Sure
 from gezeiten.errors import InputError
 
 
@@ -70,7 +72,7 @@ class Input:
 class Story:
     """A reading and how it came about. value: None where a step took it out; bytes: None of what is
     calculated or estimated; how: of a calculated one in words; fill: the step that estimated it;
-    is_old_fill: its readings were corrected otherwise since."""
+    is_old_fill: its readings were corrected otherwise since; sure: how sure the value is."""
 
     point: PointPlace
     series: str
@@ -83,6 +85,7 @@ class Story:
     inputs: tuple[Input, ...] = ()
     fill: RecordStep | None = None
     is_old_fill: bool = False
+    sure: Sure | None = None
 
 
 def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
@@ -100,7 +103,7 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         stands = around(desk, point.id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
         is_old = fill is not None and fitted_on_another_state(fill, links.corrections)
         return Story(point, series, at_ms, *_of(stands), None, (), links.how, fill=fill,
-                     is_old_fill=is_old)  # fmt: skip
+                     is_old_fill=is_old, sure=sure_of(desk, point, series, at_ms))  # fmt: skip
     passed, standing = [], source
     for i, step in enumerate(links.corrections):
         if step.is_on and step.touches(at_ms, at_ms + 1):
@@ -111,7 +114,8 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         its_bytes = None if how else _bytes(session, point.id, series, at_ms)
     inputs = () if how is None else _inputs(desk, how, at_ms)
     return Story(point, series, at_ms, *_of(standing), its_bytes, tuple(passed),
-                 how_words(desk, point).get(series, ""), inputs)  # fmt: skip
+                 how_words(desk, point).get(series, ""), inputs,
+                 sure=sure_of(desk, point, series, at_ms))  # fmt: skip
 
 
 def _nearest(desk: Desk, point: PointPlace, series: str, at_ms: int) -> int:

@@ -129,9 +129,6 @@ class ChainDialog(QDialog):
             self.mark.addItem(tr(_MARK_NAMES[name]), name)
         self.mark.setCurrentIndex(MARKS.index(SUSPECT))
         self.which = QComboBox()
-        self.which.addItem(tr("all in the stretch"), "")
-        for rule in SUSPICIONS.values():
-            self.which.addItem(tr(rule.name), rule.key)
         self.number = QLineEdit()
         self.cause = QLineEdit()
         self.cause.setPlaceholderText(tr("spike, out of water, …"))
@@ -199,6 +196,7 @@ class ChainDialog(QDialog):
             self._say(tr("There is no reading at this point yet; offload its logger first."))
             return
         self.trying.unit = unit = self._units.of_series(point, key)
+        self._offer_rules()
         given_view = self._view
 
         def look(_task: object) -> tuple[Chain, Lane, Span]:
@@ -212,6 +210,18 @@ class ChainDialog(QDialog):
             return chain(desk, point, key), made_ready(desk, [lane], span)[0], span
 
         self._house.run(look, self._show, failed=self._say, latest="chain")
+
+    def _offer_rules(self) -> None:
+        """Offer the rules that say something of the series shown."""
+        chosen = self.which.currentData()
+        self.which.blockSignals(True)
+        self.which.clear()
+        self.which.addItem(tr("all in the stretch"), "")
+        for rule in SUSPICIONS.values():
+            if rule.suits(quantity(self.key)):
+                self.which.addItem(tr(rule.name), rule.key)
+        self.which.setCurrentIndex(max(self.which.findData(chosen), 0))
+        self.which.blockSignals(False)
 
     def _show(self, seen: tuple[Chain, Lane, Span]) -> None:
         self._chain, self._lane, self._view = seen

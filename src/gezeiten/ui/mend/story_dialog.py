@@ -11,6 +11,7 @@ from gezeiten.desk.record.story import Bytes, Story, story
 from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.steps.sureness import Sure
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
@@ -19,6 +20,11 @@ from gezeiten.ui.shell.units import units_of
 
 _SIGNS = 16
 """Of a fingerprint that are shown; the whole one stands in its tip."""
+
+
+SHARES = {"calibration": "calibration", "reference": "tie", "resolution": "resolution",
+          "clock": "clock", "fill": "estimate"}  # fmt: skip
+"""What shares of an uncertainty are called."""
 
 
 class StoryDialog(QDialog):
@@ -98,6 +104,21 @@ class StoryDialog(QDialog):
             self._line(tr(step.does.name), f"{became}\n{who}")
         quality = "" if told.value is None else f" · {_quality_words(told.quality)}"
         self._line(tr("In the record"), f"{self._value(told.value)}{quality}", head=True)
+        if told.sure is not None and told.value is not None:
+            self._line(tr("Sure to"), self._sure_words(told.sure))
+
+    def _sure_words(self, sure: Sure) -> str:
+        """± U, and its shares, the largest first; each of them k = 2."""
+        unit = self._units.of_series(self._point, self.series.key)
+        decimals = max(quantity(self.series.key).decimals + unit.extra_decimals + 1, 0)
+
+        def shown(u: float) -> str:
+            return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()
+
+        parts = [f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(2 * one.u)}"
+                 for one in sorted(sure.shares, key=lambda one: -one.u)]  # fmt: skip
+        least = tr("at least %1 (k = 2)") if sure.is_least else tr("%1 (k = 2)")
+        return f"{least.replace('%1', shown(sure.expanded))}\n{' · '.join(parts)}"
 
     def _tell_bytes(self, its: Bytes) -> None:
         zone = self._point.zone

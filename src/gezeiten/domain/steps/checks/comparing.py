@@ -57,7 +57,7 @@ def compared(checks: Sequence[CheckReading], series: Series) -> list[Compared]:
         difference = one.value - value
         if averages == "direction":
             difference = (difference + 180) % 360 - 180
-        u = math.hypot(one.u, 2 * _slope_a_second(series, one.at_ms) * NOTED_S)
+        u = math.hypot(one.u, 2 * slope_a_second(series, one.at_ms) * NOTED_S)
         ends: tuple[float | None, float | None] = (None, None)
         if one.low is not None or one.high is not None:
             ends = _extremes(one, series, look_ms)
@@ -66,7 +66,7 @@ def compared(checks: Sequence[CheckReading], series: Series) -> list[Compared]:
     return found
 
 
-def _slope_a_second(series: Series, at_ms: int) -> float:
+def slope_a_second(series: Series, at_ms: int) -> float:
     """Return how fast the record moves around an instant, by size."""
     a, b = series.times_utc_ms.searchsorted((at_ms, at_ms + 1))
     pair = slice(max(int(a) - 1, 0), int(b) + 1)

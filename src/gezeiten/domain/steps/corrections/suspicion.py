@@ -20,6 +20,7 @@ _TO_SIGMA = 1.4826
 _FAR_SIGMAS = 8.0
 """What is proposed is so many standard deviations of the ordinary, robustly estimated."""
 _STUCK_H = 6.0
+_WET_MS = HOUR_MS // 2
 _BESIDE = 2
 """Readings on either side with which one is compared."""
 
@@ -28,7 +29,7 @@ _BESIDE = 2
 class Suspicion:
     """A rule. key: its name for ever; unit: of its number: "" none, "value" that of the quantity,
     "rate" that an hour, "h" hours. catches: which readings, bool (n,), by a number; usual: the
-    number that is proposed for a series.
+    number that is proposed for a series. of: the quantities of which it says something, () for all.
     """
 
     key: str
@@ -36,6 +37,11 @@ class Suspicion:
     unit: str
     catches: Callable[[Series, float, Quantity], NDArray[np.bool_]]
     usual: Callable[[Series, Quantity], float]
+    of: tuple[str, ...] = ()
+
+    def suits(self, quantity: Quantity) -> bool:
+        """Whether it says anything of a quantity."""
+        return not self.of or quantity.key in self.of
 
 
 def _near(series: Series) -> NDArray[np.bool_]:
@@ -80,14 +86,72 @@ def _too_fast(series: Series, beyond: float, _: Quantity) -> NDArray[np.bool_]:
 
 def _stuck(series: Series, hours: float, _: Quantity) -> NDArray[np.bool_]:
     """Runs of near readings of one value, held for so long together."""
+    return _held_together(series, np.diff(series.values) == 0, hours * HOUR_MS)
+
+
+def _held_together(
+    series: Series, goes_on: NDArray[np.bool_], least_ms: float, many: int = 2
+) -> NDArray[np.bool_]:
+    """Return which readings lie in runs of near ones, held for so long and of so many, bool (n,).
+
+    Args:
+        goes_on: whether the run of each reading but the last goes on with the next, (n - 1,).
+    """
     if not len(series):
         return np.zeros(0, np.bool_)
-    goes_on = (np.diff(series.values) == 0) & _near(series)
-    run_of = np.concatenate(([0], np.cumsum(~goes_on)))
+    run_of = np.concatenate(([0], np.cumsum(~(goes_on & _near(series)))))
     holds = holds_ms(series.times_utc_ms, series.interval_ms)
     held = np.bincount(run_of, weights=holds.astype(np.float64))
-    several = np.bincount(run_of) > 1
-    caught: NDArray[np.bool_] = ((held >= hours * HOUR_MS) & several)[run_of]
+    caught: NDArray[np.bool_] = ((held >= least_ms) & (np.bincount(run_of) >= many))[run_of]
+    return caught
+
+
+def _lasting(
+    series: Series, which: NDArray[np.bool_], least_ms: float, many: int = 1
+) -> NDArray[np.bool_]:
+    """Return which of some readings lie in runs of them that last."""
+    return which & _held_together(series, which[1:] & which[:-1], least_ms, many)
+
+
+def _from_to(begins: NDArray[np.bool_], ends: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return which readings lie between one that begins something and the next that ends it."""
+    said = np.where(begins, 1, np.where(ends, -1, 0))
+    last = np.maximum.accumulate(np.where(said != 0, np.arange(len(said)), 0))
+    lies: NDArray[np.bool_] = said[last] > 0
+    return lies
+
+
+def _out_of_water(series: Series, below: float, _: Quantity) -> NDArray[np.bool_]:
+    """From two readings below a number on, until two are at twice that."""
+    if not len(series):
+        return np.zeros(0, np.bool_)
+    out = _lasting(series, series.values < below, 0, 2)
+    back = _lasting(series, series.values >= 2 * below, 0, 2)
+    return _from_to(out, back)
+
+
+def _usual_out_of_water(series: Series, quantity: Quantity) -> float:
+    """0.2 kPa of water; of a conductivity a twentieth of its median."""
+    if quantity.unit == "m":
+        return 0.02
+    return float(f"{0.05 * float(np.median(series.values)):.2g}") if len(series) else 0.0
+
+
+def _wet(series: Series, percent: float, _: Quantity) -> NDArray[np.bool_]:
+    """Water on a humidity sensor: from half an hour at a number on, until half an hour is two below
+    it, and the hour after that."""
+    if not len(series):
+        return np.zeros(0, np.bool_)
+    wet = _lasting(series, series.values >= percent, _WET_MS)
+    dry = _lasting(series, series.values < percent - 2, _WET_MS)
+    caught = _from_to(wet, dry)
+    last = np.maximum.accumulate(np.where(caught, series.times_utc_ms, np.iinfo(np.int64).min // 2))
+    dries: NDArray[np.bool_] = series.times_utc_ms - last < HOUR_MS
+    return caught | dries
+
+
+def _icy(series: Series, at_c: float, _: Quantity) -> NDArray[np.bool_]:
+    caught: NDArray[np.bool_] = series.values <= at_c
     return caught
 
 
@@ -116,6 +180,13 @@ SUSPICIONS: dict[str, Suspicion] = {
                   lambda series, its: _far(_rates(series), its)),
         Suspicion("impossible", "Out of the range of the quantity", "", _impossible,
                   lambda _series, _its: 0.0),
+        Suspicion("out_of_water", "Out of water: below this, until twice as much", "value",
+                  _out_of_water, _usual_out_of_water,
+                  ("water_level", "water_depth", "conductivity", "specific_conductance")),
+        Suspicion("condensation", "Water on the sensor: at this for half an hour", "value", _wet,
+                  lambda _series, _its: 99.0, ("relative_humidity",)),
+        Suspicion("ice", "Ice: at this or below", "value", _icy,
+                  lambda _series, _its: 0.0, ("water_temperature",)),
     )
 }  # fmt: skip
 """All rules, by key."""

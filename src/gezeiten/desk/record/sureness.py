@@ -1,0 +1,70 @@
+"""How sure a reading is, measured, calculated or estimated, by what was said of its chain."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gezeiten.archive.clocks import clocks_kept
+from gezeiten.archive.corrections import chain_of
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.steps import active_steps
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.records import around
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.checks.comparing import slope_a_second
+from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.sureness import Sure, of_fill, of_reading, through
+
+
+def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | None:
+    """Return how sure the reading of a series at an instant is, None where it has none.
+
+    Raises:
+        ArchiveDamagedError: readings around it are damaged.
+    """
+    stands = around(desk, point.id, series, (at_ms, at_ms + 1))
+    decimals = quantity(channel_of(series)).decimals
+    with desk.archive.reading() as session:
+        how = layout(session).calculated(point.id, series)
+        steps = [one for one in chain_of(session, point.id, series)
+                 if one.is_on and one.touches(at_ms, at_ms + 1)]  # fmt: skip
+        fills = [one for one in active_steps(session, point.id).get(point.id, [])
+                 if one.does.has_estimates and one.channel == series
+                 and one.touches(at_ms, at_ms + 1)]  # fmt: skip
+        feeds = layout(session).of_series(point.id, series)
+        its = {one.mission for one in feeds if one.start_ms <= at_ms < one.end_ms}
+        clocks = [one.u_ms for one in clocks_kept(session) if one.mission in its]
+    if fills:
+        facts = fills[-1].facts
+        return of_fill(decimals, (float(facts["high"]) - float(facts["low"])) / 2)
+    if not len(stands.between(at_ms, at_ms + 1)):
+        return None
+    if how is not None:
+        return _calculated(desk, how, steps, at_ms)
+    clock_u_ms = clocks[-1] if clocks else None
+    return of_reading(decimals, steps, slope_a_second(stands, at_ms), clock_u_ms)
+
+
+def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -> Sure | None:
+    places = {one.uid: one for one in points(desk)}
+    inputs = []
+    for role, (uid, key) in zip(how.how.roles, how.inputs, strict=True):
+        series = around(desk, places[uid].id, key, (at_ms, at_ms + 1))
+        its = quantity(channel_of(key))
+        value, _ = at_instants(series, np.array([at_ms]), role, its.averages)
+        sure = sure_of(desk, places[uid], key, _nearest(series, at_ms))
+        if sure is None or not np.isfinite(value[0]):
+            return None
+        inputs.append((its.name, float(value[0]), sure))
+    return through(how.how, how.parameters, inputs, steps)
+
+
+def _nearest(series: Series, at_ms: int) -> int:
+    if not len(series):
+        return at_ms
+    return int(series.times_utc_ms[np.argmin(np.abs(series.times_utc_ms - at_ms))])

@@ -1,0 +1,57 @@
+"""How sure values are, by hand."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import pytest
+
+from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.sureness import Share, Sure, of_fill, of_reading, through
+
+
+def step(kind: str, **parameters: Any) -> Correction:
+    return Correction(kind, "p", "s", kind, 1, 0, None, parameters, "", 0, "")
+
+
+def test_a_calibrated_reading_on_a_clock_that_was_put_right() -> None:
+    """By hand: a certificate's ±0.10 is 0.05; resolved to 0.01 it is 0.01/√12; it rises by 0.002 a
+    second and its instant is sure to ±20 s: 0.02."""
+    sure = of_reading(2, [step("linear", offset=0.3, gain=1.0, u=0.1)], 0.002, 20_000)
+    assert not sure.is_least
+    assert sure.expanded == pytest.approx(2 * math.sqrt(0.05**2 + 0.01**2 / 12 + 0.02**2))
+    assert {one.kind for one in sure.shares} == {"calibration", "resolution", "clock"}
+
+
+def test_what_nobody_calibrated_is_at_least_so_unsure() -> None:
+    sure = of_reading(1, [step("mark", mark="kept", stretches=[])], 0.0, None)
+    assert sure.is_least
+    assert sure.expanded == pytest.approx(2 * 0.1 / math.sqrt(12))
+
+
+def test_a_tie_replaces_what_is_constant() -> None:
+    """A level of two pressures: 1/(rho g) metres a pascal. At 1000 kg/m³ and 9.81 m/s² 1 kPa are
+    0.10194 m. Each ±0.05 kPa, so 0.0051 m each; tied to dips by ±6 mm their calibration is gone."""
+    formula = FORMULAS["water_level", 1]
+    parameters = formula.checked({"density_kg_m3": 1000.0, "gravity_m_s2": 9.81})
+    pressure = Sure((Share("calibration", 0.025), Share("resolution", 0.001)), is_least=False)
+    inputs = [("Absolute pressure", 120.0, pressure), ("Air pressure", 101.0, pressure)]
+    free = through(formula, parameters, inputs, [])
+    one = 0.101936799  # m/kPa
+    assert free.expanded == pytest.approx(
+        2 * one * math.sqrt(2 * 0.025**2 + 2 * 0.001**2), rel=1e-6
+    )
+    assert [share.of for share in free.shares][:1] == ["Absolute pressure"]
+    tied = through(formula, parameters, inputs, [step("tie", u=0.006)])
+    left = 2 * math.sqrt(0.003**2 + 2 * (one * 0.001) ** 2)
+    assert tied.expanded == pytest.approx(left, rel=1e-6)
+    unknown = Sure((), is_least=True)
+    assert through(formula, parameters, [inputs[0], ("Air", 101.0, unknown)], []).is_least
+
+
+def test_an_estimate_is_as_sure_as_its_band() -> None:
+    sure = of_fill(2, 0.4)
+    assert sure.is_least
+    assert sure.expanded == pytest.approx(math.hypot(0.4, 0.02 / math.sqrt(12)))
