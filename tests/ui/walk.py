@@ -11,6 +11,7 @@ from gezeiten.desk.places import PointPlace
 from gezeiten.ui.field.clear_dialog import ClearDialog
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog
+from gezeiten.ui.mend.many_dialog import ManyGapsDialog
 from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.check_sheet import CheckSheet
@@ -68,6 +69,7 @@ DIALOGS = {
     "limits": lambda w: LimitsDialog(w, w.house, creek(w)).open(),
     "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
     "chain": lambda w: ChainDialog(w, w.house, creek(w)).open(),
+    "many gaps": lambda w: ManyGapsDialog(w, w.house).open(),
     "clock": lambda w: ClockDialog(w, w.house, creek(w), "water_pressure").open(),
     "story": lambda w: StoryDialog(w, w.house, creek(w), 0).open(),
     "coverage": lambda w: CoverageDialog(w, w.house, creek(w)).open(),

@@ -65,7 +65,7 @@ def test_water_on_the_sensor_stays_until_it_was_dry_for_half_an_hour_and_an_hour
     """Readings every ten minutes: 30 min at 99 % and more are three."""
     wet = [98, 99, 100, 98, 99, 100, 99, 98, 96, 98, 96, 96, 96, 90, 90, 90, 90, 90, 90]
     series = series_of([10 * i for i in range(len(wet))], wet, interval_min=10)
-    assert caught("condensation", series, 99) == list(range(4, 15))  # dry from 10 on; an hour from 9
+    assert caught("condensation", series, 99) == list(range(4, 15))  # dry from 10 on
     assert caught("condensation", series_of([0, 10], [99, 99], interval_min=10), 99) == []
 
 

@@ -72,10 +72,28 @@ def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
         raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
 
 
+def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) -> None:
+    """Refuse a fill over another one: somebody was quicker."""
+    parts = act.lines if isinstance(act, GapFilledByLine) else act.estimates
+    point = key_of(connection, Point.__table__, act.point)
+    standing = (
+        select(Step.id)
+        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_((LINE, ESTIMATE)),
+               Step.channel.in_([one.channel for one in parts]),
+               Step.start_ms < act.gap.end_ms, Step.end_ms > act.gap.start_ms)
+        .limit(1)
+    )  # fmt: skip
+    if connection.execute(standing).first() is not None:
+        raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
+
+
 FAMILY = Family(
     {
         GapFilledByLine: _filled_by_line, GapEstimated: _estimated, GapFetched: _fetched,
         GapLeftOpen: _left_open, GapTakenBack: _taken_back,
     },
-    {GapLeftOpen: _refuse_left_open},
+    {
+        GapLeftOpen: _refuse_left_open, GapFilledByLine: _refuse_filled,
+        GapEstimated: _refuse_filled,
+    },
 )  # fmt: skip

@@ -16,6 +16,7 @@ from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around, extent
+from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import Estimate, GapEstimated, way_words
 from gezeiten.domain.quantities.quantities import Quantity, quantity
 from gezeiten.domain.series.gaps import Gap
@@ -201,13 +202,22 @@ def fill_by_way(desk: Desk, booked: BookedGap, way: Way) -> None:
     Raises:
         InputError: this way cannot serve.
     """
+    act = way_act(booked, way)
+    with desk.archive.writing() as session:
+        desk.do_within(session, act(kept_point(session, booked.point.id).uid))
+    refresh_excursions(desk, booked.point.id)
+
+
+def way_act(booked: BookedGap, way: Way) -> Callable[[str], Act]:
+    """Return the act that fills a gap by estimates, for its point (its id).
+
+    Raises:
+        InputError: this way cannot serve.
+    """
     if way.refusal or not way.of:
         raise InputError(f"This gap cannot be filled so ({way.refusal or 'nothing was found'}).")
     made = tuple(_estimate(booked.gap, key, one) for key, one in way.of.items())
-    with desk.archive.writing() as session:
-        point = kept_point(session, booked.point.id).uid
-        desk.do_within(session, GapEstimated(point, booked.gap, made))
-    refresh_excursions(desk, booked.point.id)
+    return lambda point: GapEstimated(point, booked.gap, made)
 
 
 def _estimate(gap: Gap, key: str, one: Candidate) -> Estimate:

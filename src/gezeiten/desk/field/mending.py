@@ -152,14 +152,22 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
     Raises:
         InputError: the gap is over the point's limit, or the error cannot be measured.
     """
-    offer = line_offer(desk, booked)
+    _do(desk, booked, line_act(desk, booked, line_offer(desk, booked)))
+    refresh_excursions(desk, booked.point.id)
+
+
+def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Act]:
+    """Return the act that fills a gap by a straight line, for its point (its id).
+
+    Raises:
+        InputError: the line is not offered.
+    """
     if offer.refusal:
         raise InputError(f"A straight line cannot fill this gap ({offer.refusal}).")
     lines = tuple(
         _line(desk, booked, channel, offer.errors[channel]) for channel in booked.channels
     )
-    _do(desk, booked, lambda point: GapFilledByLine(point, booked.gap, lines))
-    refresh_excursions(desk, booked.point.id)
+    return lambda point: GapFilledByLine(point, booked.gap, lines)
 
 
 def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> Line:

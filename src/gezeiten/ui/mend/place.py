@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.many_gaps import together, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
@@ -70,6 +71,11 @@ class MendPlace(Place):
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
+        self.many_button = button(tr("Many gaps in one act …"), self.show_many)
+        self.many_button.setToolTip("Ctrl+Shift+G")
+        if house.is_looking:
+            self.many_button.hide()
+        left.body.addWidget(self.many_button)
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         feed(house, self.chart, "mend pictures")
@@ -123,6 +129,7 @@ class MendPlace(Place):
         self.reason.textEdited.connect(self._keep_draft)
         self.leave_button = button(tr("Leave open"), self.leave_open)
         self.undo_button = button(tr("Undo"), self.undo)
+        self.undo_button.setToolTip(tr("Ctrl+Shift+Z undoes the whole act, of all its gaps"))
         card.body.addLayout(
             row(self.fill_button, self.reason, self.leave_button, self.undo_button, spacing=8)
         )
@@ -182,6 +189,14 @@ class MendPlace(Place):
             ),
             Command(
                 "gap.rows", tr("Readings around the gap as a table"), "Alt+R", self.show_rows, here
+            ),
+            Command("gap.many", tr("Many gaps in one act"), "Ctrl+Shift+G", self.show_many, here),
+            Command(
+                "gap.undo.all",
+                tr("Undo the whole act that the chosen gap was part of"),
+                "Ctrl+Shift+Z",
+                self.undo_whole_act,
+                here,
             ),
             Command("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
         ]
@@ -463,6 +478,18 @@ class MendPlace(Place):
             self._show_buttons()
 
         self.house.run(lambda _task: act(), done, failed=failed)
+
+    def show_many(self) -> None:
+        """Do one thing about many gaps."""
+        from gezeiten.ui.mend.many_dialog import ManyGapsDialog
+
+        ManyGapsDialog(self, self.house).open()
+
+    def undo_whole_act(self) -> None:
+        """Undo what was done about the chosen gap and about all others in the same act."""
+        booked, desk = self.model.booked, self.house.desk
+        if booked is not None and self.model.can_undo:
+            self._do(lambda: undo_all(desk, together(desk, booked)), tr("Undone."))
 
     def show_chain(self) -> None:
         """Show how the series of the gap comes about, and correct it."""

@@ -1,0 +1,149 @@
+"""Many gaps of one kind in one act, under a rule: listed before it is done, undone in one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from gezeiten.archive.acts.doing import do
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.steps import active_steps
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import estimates, way_act
+from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.mending import line_act, line_offer
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.domain.acts import Act
+from gezeiten.domain.acts.gaps import GapLeftOpen, GapTakenBack
+from gezeiten.errors import InputError
+
+RuleKind = Literal["line", "best", "leave"]
+
+
+@dataclass(frozen=True, slots=True)
+class GapRule:
+    """What is done about each gap. kind: a straight line where the point's rule allows one; the
+    best estimate that does better than a line; or left open. longest_ms: of longer ones nothing is
+    done. reason: why they are left open."""
+
+    kind: RuleKind
+    longest_ms: int
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """What would be done about a gap. name: by what, in words; errors: expected, by series;
+    refusal: why nothing is done, "" where something is; act: for the point's id."""
+
+    booked: BookedGap
+    name: str
+    errors: dict[str, float]
+    refusal: str
+    act: Callable[[str], Act] | None
+
+
+def listed(
+    desk: Desk, rule: GapRule, chosen: Sequence[BookedGap],
+    tell: Callable[[Listed], None] = lambda _: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[Listed]:  # fmt: skip
+    """Return what a rule would do about some gaps, one after the other; nothing is done yet.
+
+    Args:
+        tell: hears of each; cancelled: ends with what was looked at.
+
+    Raises:
+        InputError: gaps are to be left open, and nobody said why.
+    """
+    if rule.kind == "leave" and not rule.reason.strip():
+        raise InputError("Say why these gaps stay open; it stands beside each of them.")
+    found = []
+    for booked in chosen:
+        if cancelled():
+            break
+        one = _looked_at(desk, rule, booked, cancelled)
+        if cancelled():
+            break  # what was found by then may not be the best
+        found.append(one)
+        tell(one)
+    return found
+
+
+def _looked_at(
+    desk: Desk, rule: GapRule, booked: BookedGap, cancelled: Callable[[], bool]
+) -> Listed:
+    if booked.gap.length_ms > rule.longest_ms:
+        return Listed(booked, "", {}, "longer than asked for", None)
+    if rule.kind == "leave":
+        return Listed(booked, "left open", {}, "", _leaving(booked, rule.reason.strip()))
+    if rule.kind == "line":
+        return _by_line(desk, booked)
+    return _by_best(desk, booked, cancelled)
+
+
+def _leaving(booked: BookedGap, reason: str) -> Callable[[str], Act]:
+    return lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason, booked.channels)
+
+
+def _by_line(desk: Desk, booked: BookedGap) -> Listed:
+    offer = line_offer(desk, booked)
+    if offer.refusal:
+        return Listed(booked, "", {}, offer.refusal, None)
+    errors = {key: one.rmse for key, one in offer.errors.items()}
+    return Listed(booked, "by a straight line", errors, "", line_act(desk, booked, offer))
+
+
+def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Listed:
+    """The best estimate; the line where that does better, as far as the point's rule allows it."""
+    ways = estimates(desk, booked, cancelled=cancelled)
+    serving = [way for way in ways if not way.refusal]
+    if not serving or not serving[0].beats_line:
+        line = _by_line(desk, booked)
+        if not line.refusal or not serving:
+            refusal = line.refusal and (ways[0].refusal if ways else line.refusal)
+            return Listed(booked, line.name, line.errors, refusal, line.act)
+    best = serving[0]
+    errors = {key: one.rmse for key, one in best.of.items()}
+    return Listed(booked, best.name, errors, "", way_act(booked, best))
+
+
+def do_all(desk: Desk, chosen: Iterable[Listed]) -> int:
+    """Do what is listed, all of it or nothing; returns about how many gaps.
+
+    Raises:
+        InputError: one of them cannot be done any more; nothing was.
+    """
+    wanted = [(one.booked, one.act) for one in chosen if one.act is not None]
+    if not wanted:
+        raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
+    said = desk.said  # one instant and one person: so they are known to belong together
+    with desk.archive.writing() as session:
+        for booked, act in wanted:
+            do(session, act(kept_point(session, booked.point.id).uid), said)
+    for point_id in dict.fromkeys(booked.point.id for booked, _ in wanted):
+        refresh_excursions(desk, point_id)
+    return len(wanted)
+
+
+def together(desk: Desk, booked: BookedGap) -> list[BookedGap]:
+    """Return the gaps about which something was done in the same act as about one, itself among
+    them; only itself where it was done alone."""
+    with desk.archive.reading() as session:
+        by_point = active_steps(session)
+    said = {step.id: (step.made_ms, step.made_by) for its in by_point.values() for step in its}
+    acts = {said[step] for step in booked.steps if step in said}
+    return [one for one in gaps(desk) if any(said.get(step) in acts for step in one.steps)]
+
+
+def undo_all(desk: Desk, chosen: Sequence[BookedGap]) -> None:
+    """Undo what was done about some gaps, all of it or nothing."""
+    said = desk.said
+    with desk.archive.writing() as session:
+        for one in chosen:
+            uid = kept_point(session, one.point.id).uid
+            do(session, GapTakenBack(uid, one.gap, one.steps, one.state), said)
+    for point_id in dict.fromkeys(one.point.id for one in chosen):
+        refresh_excursions(desk, point_id)

@@ -1,0 +1,61 @@
+"""Many gaps in one act, through the real window."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.ui.mend.many_dialog import ManyGapsDialog
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui_help import idle, press
+
+
+def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    before = [one.key for one in gaps(demo_desk) if one.state == "open"]
+    assert len(before) > 2
+    window.go(places.MEND)
+    idle(qtbot, window)
+    press(window, "Ctrl+Shift+G")
+    idle(qtbot, window)
+    [made] = window.places[places.MEND].findChildren(ManyGapsDialog)
+    made.rule.setCurrentIndex(made.rule.findData("leave"))
+    made.longest.setText("400 d")
+    made.look()
+    idle(qtbot, window)
+    assert "why these gaps stay open" in made.problem.text()
+    made.reason.setText("the boat was away")
+    made.look()
+    idle(qtbot, window)
+    assert made.table.rowCount() == len(before)
+    made.table.item(0, 0).setCheckState(Qt.CheckState.Unchecked)
+    assert made.do_button.text() == f"Do it for {len(before) - 1} gaps"
+    made.do_it()
+    idle(qtbot, window)
+    assert sum(one.state == "open" for one in gaps(demo_desk)) == 1
+    mend = window.places[places.MEND]
+    left = next(one for one in gaps(demo_desk) if one.reason == "the boat was away")
+    mend.show_target(left.key)
+    idle(qtbot, window)
+    mend.undo_whole_act()
+    idle(qtbot, window)
+    assert [one.key for one in gaps(demo_desk) if one.state == "open"] == before
+
+
+def test_a_rule_of_a_line_says_why_not(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+    made = ManyGapsDialog(window, window.house)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.longest.setText("soon")
+    made.look()
+    assert made.problem.text()
+    made.longest.setText("12 h")
+    made.look()
+    idle(qtbot, window)
+    words = [made.table.item(i, 4).text() for i in range(made.table.rowCount())]
+    assert any("too long" in one or "longer than asked for" in one for one in words)
