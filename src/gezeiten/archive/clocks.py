@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
 from gezeiten.domain.kept import ClockKept
 from gezeiten.domain.series.clock_map import ClockMap, clock_map
+from gezeiten.errors import ArchiveDamagedError
 
 
 def clocks_kept(session: Session) -> list[ClockKept]:
-    """Return all that stand, those said earlier first."""
+    """Return all that stand, those said earlier first. One that cannot be read is left out: its
+    readings stand as they were written, and verifying the archive names it."""
     rows = session.execute(
         select(ClockRow, Mission.uid, Mission.number, Logger.serial)
         .join(Mission, Mission.id == ClockRow.mission_id)
@@ -19,12 +23,14 @@ def clocks_kept(session: Session) -> list[ClockKept]:
         .where(ClockRow.undone_ms.is_(None))
         .order_by(ClockRow.said_ms, ClockRow.uid)
     )
-    return [
-        ClockKept(row.uid, serial, uid, number, row.way,
-                  tuple((shown, true) for shown, true in row.pairs), row.u_ms, row.words,
-                  row.said_ms, row.said_by)
-        for row, uid, number, serial in rows
-    ]  # fmt: skip
+    found = []
+    for row, uid, number, serial in rows:
+        with suppress(ArchiveDamagedError, ValueError, TypeError):
+            its = clock_map(row.pairs)
+            pairs = tuple(zip(its.shown_ms, its.true_ms, strict=True))
+            found.append(ClockKept(row.uid, serial, uid, number, row.way, pairs, row.u_ms,
+                                   row.words, row.said_ms, row.said_by))  # fmt: skip
+    return found
 
 
 def clock_maps(session: Session) -> dict[str, ClockMap]:

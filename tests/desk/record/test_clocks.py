@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -9,8 +10,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line
+from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.clocks import (
@@ -160,3 +163,17 @@ def test_too_little_side_by_side_is_said(tmp_path: Path) -> None:
         kept.take(0, 100)
         with pytest.raises(InputError, match="long enough"):
             by_data(kept.desk, point_of(kept), KEY, clock_of(kept), (point_of(kept), KEY))
+
+
+def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept) -> None:
+    desk, times = kept.desk, record(kept.desk, kept.point, KEY).times_utc_ms.tolist()
+    move(kept, 90_000)
+    folder = desk.archive.folder
+    desk.close()
+    with sqlite3.connect(folder / "archive.db") as raw:
+        raw.execute("UPDATE clock SET pairs = '[[5]'")
+    raw.close()
+    again = Desk(folder, now_ms=desk.clock, computer=TrustedClock(), zone="Europe/Berlin")
+    assert record(again, kept.point, KEY).times_utc_ms.tolist() == times
+    assert any("clock 1" in fault for fault in verify(again).faults)
+    again.close()

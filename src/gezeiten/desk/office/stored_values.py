@@ -12,6 +12,7 @@ from gezeiten.archive.stored_texts import stored_texts
 from gezeiten.domain.limits.assessments import Seen
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.series.clock_map import clock_map
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import GezeitenError
 from gezeiten.exchange.text.form import tie_from_dict
@@ -65,6 +66,7 @@ def _events(value: Any) -> None:
 _CHECKS: dict[str, Check] = {
     "point.duty_channels": _texts,
     "mission.plan": plan_from_dict, "mission.damaged": _ranges,
+    "clock.pairs": clock_map,
     "offload.received": _ranges, "offload.added": _ranges, "offload.damaged": _ranges,
     "offload.events": _events, "offload.reading": tie_from_dict,
     "overview.came": _ranges, "excursion.rule": limit_rule,

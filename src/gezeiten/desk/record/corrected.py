@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.desk.kept_in_memory import KeptInMemory
-from gezeiten.desk.record.computed import ComputedPiece, piece_of, unknown
+from gezeiten.desk.record.computed import Computed, ComputedPiece, piece_of, unknown
 from gezeiten.desk.record.view import Piece, RecordView
 from gezeiten.domain.series.cells import Cells
 from gezeiten.domain.series.series import Series
@@ -29,8 +29,12 @@ class Corrected:
 
     @property
     def fills(self) -> Sequence[Series]:
-        """Estimated readings, by stretch."""
-        return self.given.made.fills
+        """Estimated readings, by stretch. Of a measured series they were made on its corrected
+        record; of a calculated one they follow from those of its inputs, and are corrected here."""
+        listed = self.given.made.fills
+        if not isinstance(self.given.made, Computed):
+            return listed
+        return [made for one in listed if len(made := corrected(one, self.steps))]
 
     def read(self, session: ArchiveSession, at: int) -> Series:
         """Return the corrected readings of a piece.

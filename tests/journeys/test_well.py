@@ -1,0 +1,139 @@
+"""A well from two pressures to a level tied by three dips: its logger's clock stretched, a flood
+gap filled, handed over; through the real window, checked by hand and by another library."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import numpy as np
+import pypdf
+import pytest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.office.handing import export_pdf
+from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.places import PointPlace, point_named
+from gezeiten.desk.record.checking import checks_of, take_check_back
+from gezeiten.desk.record.records import record
+from gezeiten.domain.series.timeline import DAY_MS, from_ms
+from gezeiten.ui.mend.clock_dialog import ClockDialog
+from gezeiten.ui.points.check_sheet import CheckSheet
+from gezeiten.ui.points.checks_dialog import ChecksDialog
+from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui_help import idle, open_window
+
+PRESSURE = "water_pressure"
+RIM_M, SENSOR_M = 3.2, -1.42
+
+
+@pytest.fixture
+def window(qtbot: QtBot, demo_desk: Desk) -> MainWindow:
+    application()
+    return open_window(qtbot, demo_desk)
+
+
+@pytest.fixture
+def creek(demo_desk: Desk) -> PointPlace:
+    """The creek gauge, at which nothing was read by hand yet."""
+    found = point_named(demo_desk, "Creek gauge")
+    for one in checks_of(demo_desk, found.id):
+        take_check_back(demo_desk, one)
+    return found
+
+
+def level_of(desk: Desk, creek: PointPlace) -> str:
+    return next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+
+
+def stretch_clock(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> tuple[int, int]:
+    """Put the clock right by its contacts; returns what it was ahead by at the last, and when."""
+    made = ClockDialog(window, window.house, creek, PRESSURE)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    last = made.clock.reads[-1]
+    made.words.setText("drift between launch and offloads")
+    made.keep()
+    idle(qtbot, window)
+    assert "Moved by" in made.now.text()
+    made.accept()
+    return last.shown_ms - last.true_ms, last.true_ms
+
+
+def dip(window: MainWindow, qtbot: QtBot, creek: PointPlace, at_ms: int, dip_m: float) -> None:
+    made = CheckSheet(window, window.house, creek.id)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.at.show_instant(at_ms, creek.zone)
+    made.table.item(0, 2).setText(f"{dip_m:.3f}")
+    made.enter()
+    idle(qtbot, window)
+    assert not made.isVisible(), made.problem.text()
+
+
+def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+) -> None:
+    desk, level = demo_desk, level_of(demo_desk, creek)
+    as_written = record(desk, creek.id, PRESSURE)
+
+    # the clock first: everything else rests on its instants
+    ahead_ms, read_ms = stretch_clock(window, qtbot, creek)
+    assert ahead_ms > 1000
+    moved = record(desk, creek.id, PRESSURE)
+    assert moved.values.tobytes() == as_written.values.tobytes()
+    last = int(np.searchsorted(moved.times_utc_ms, read_ms)) - 1
+    assert as_written.times_utc_ms[last] - moved.times_utc_ms[last] == pytest.approx(
+        ahead_ms, abs=200
+    )
+
+    # the flood took half a day of readings
+    window.go(places.MEND)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    flood = next(one for one in gaps(desk, creek.id) if one.state == "open")
+    mend.show_target(flood.key)
+    idle(qtbot, window)
+    assert mend.model.way is not None
+    mend.fill()
+    idle(qtbot, window)
+    filled = record(desk, creek.id, PRESSURE)
+    assert filled.estimated.sum() == flood.gap.missing
+
+    # three dips, each where the water stood then
+    levels = record(desk, creek.id, level)
+    measured = levels.part(~levels.estimated)
+    for part, off_m in ((0.2, 0.004), (0.5, -0.003), (0.9, 0.005)):
+        at = int(len(measured) * part)
+        at_ms = int(measured.times_utc_ms[at]) // 60_000 * 60_000
+        stands_m = float(np.interp(at_ms, measured.times_utc_ms, measured.values))
+        dip(window, qtbot, creek, at_ms, RIM_M - (stands_m + SENSOR_M + off_m))
+    made = ChecksDialog(window, window.house, creek, level)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    assert made.table.rowCount() == 3
+    made.words.setText("three dips of this autumn")
+    made.keep()
+    idle(qtbot, window)
+    tied = record(desk, creek.id, level)
+    assert (tied.values - levels.values) == pytest.approx(SENSOR_M, abs=0.006)
+    assert tied.estimated.sum() == levels.estimated.sum() > 0
+
+    # handed over, and read again by another library
+    end_ms = int(tied.times_utc_ms[-1])
+    path = export_pdf(desk, creek, (end_ms - 40 * DAY_MS, end_ms)).path
+    text = " ".join("".join(page.extract_text() for page in pypdf.PdfReader(path).pages).split())
+    for words in (
+        "Read by hand", "was put right", "measured at contacts", "Tied to check readings",
+        "three dips of this autumn", "estimated",
+    ):  # fmt: skip
+        assert words in text, words
+    day = from_ms(int(flood.gap.start_ms), creek.zone)
+    assert f"{day:%Y-%m-%d}" in text or f"{day + timedelta(days=1):%Y-%m-%d}" in text
+    assert verify(desk).faults == []
