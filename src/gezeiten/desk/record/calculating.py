@@ -20,7 +20,7 @@ from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key
 from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.formulas import Formula
+from gezeiten.domain.steps.formulas import Formula, is_own, with_units
 from gezeiten.errors import InputError
 
 _SHOWN_MS = 7 * DAY_MS
@@ -29,12 +29,14 @@ _SHOWN_MS = 7 * DAY_MS
 @dataclass(frozen=True, slots=True)
 class Calculation:
     """A series that somebody wants calculated. inputs: by role, the first at the point that it is
-    to be at; label: "" for the only one of its quantity there."""
+    to be at; label: "" for the only one of its quantity there. result: the channel that an own
+    formula gives, "" of all others."""
 
     formula: Formula
     inputs: tuple[tuple[PointPlace, str], ...]
     parameters: Mapping[str, float]
     label: str = ""
+    result: str = ""
 
     @property
     def point(self) -> PointPlace:
@@ -44,7 +46,19 @@ class Calculation:
     @property
     def channel(self) -> str:
         """What comes out."""
-        return self.formula.result(channel_of(self.inputs[0][1]))
+        return self.result or self.formula.result(channel_of(self.inputs[0][1]))
+
+    @property
+    def how(self) -> Formula:
+        """Its formula, ready to be applied.
+
+        Raises:
+            InputError: the units of an own formula do not fit together.
+        """
+        if not is_own(self.formula.key):
+            return self.formula
+        units = [quantity(channel_of(key)).unit for _, key in self.inputs]
+        return with_units(self.formula, units, quantity(self.channel).unit)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +105,9 @@ def that_fit(point: PointPlace, formula: Formula, position: int) -> list[Channel
     """Return the series of a point that can stand in a role of a formula, by its position."""
     role = formula.roles[position]
     fitting = [place for place in point.channels if role.takes(quantity(channel_of(place.channel)))]
-    return [one for one in fitting if position or formula.starts_from(channel_of(one.channel))]
+    if position or is_own(formula.key):
+        return fitting
+    return [one for one in fitting if formula.starts_from(channel_of(one.channel))]
 
 
 def checked(wanted: Calculation) -> dict[str, float]:
@@ -106,7 +122,7 @@ def checked(wanted: Calculation) -> dict[str, float]:
     if why:
         raise InputError(f"“{wanted.formula.name}” cannot be calculated from these: {why}.")
     try:
-        return wanted.formula.checked(wanted.parameters)
+        return wanted.how.checked(wanted.parameters)
     except ValueError as exc:
         raise InputError(f"“{wanted.formula.name}” cannot be calculated so: {exc}.") from exc
 
@@ -128,11 +144,11 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
         point, key = wanted.inputs[0]
         wide = around(desk, point.id, key, (span[0] - window_ms, span[1]))
         inputs = [(wide, channel_of(key))]
-        return derive(wanted.formula, parameters, inputs, wanted.channel).between(*span)
+        return derive(wanted.how, parameters, inputs, wanted.channel).between(*span)
     series = [around(desk, point.id, key, span) for point, key in wanted.inputs]
     channels = [channel_of(key) for _, key in wanted.inputs]
     inputs = list(zip([series[0].between(*span), *series[1:]], channels, strict=True))
-    return derive(wanted.formula, parameters, inputs, wanted.channel)
+    return derive(wanted.how, parameters, inputs, wanted.channel)
 
 
 def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:

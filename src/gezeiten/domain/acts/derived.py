@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.formulas import formula_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,8 +33,7 @@ class SeriesDerived(Act, kind="series derived", word="calculated", about="point"
 
     def told(self, subject: Subject) -> str:
         names = " and ".join(quantity(one.series).name for one in self.inputs)
-        known = FORMULAS.get((self.formula, self.version))
-        by = f"{known.name}, {known.source}" if known else self.formula
+        by = formula_words(self.formula, self.version)
         why = f": {self.words}" if self.words else ""
         return f"{quantity(self.series).name} is calculated from {names} ({by}){why}."
 

@@ -9,8 +9,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
+from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
-from gezeiten.domain.steps.formulas import FORMULAS, Formula
+from gezeiten.domain.steps.formulas import Formula, formula_of
 
 Key: TypeAlias = tuple[str, str]
 """A series: its point (id) and its key there."""
@@ -36,8 +37,16 @@ class Derived:
 
     @property
     def how(self) -> Formula:
-        """Its formula."""
-        return FORMULAS[self.formula, self.version]
+        """Its formula; asked only of what is in force."""
+        known = self.known
+        assert known is not None  # see `in_force`
+        return known
+
+    @property
+    def known(self) -> Formula | None:
+        """Its formula, None where it is not known here."""
+        inputs = [channel_of(key) for _, key in self.inputs]
+        return formula_of(self.formula, self.version, inputs, channel_of(self.series))
 
     @property
     def reach_ms(self) -> int:
@@ -56,8 +65,7 @@ def in_force(said: Iterable[Derived]) -> dict[Key, Derived]:
     not known here."""
     standing: dict[Key, Derived] = {}
     for one in said:
-        is_known = (one.formula, one.version) in FORMULAS
-        if is_known and one.key not in standing and not closes_a_circle(one, standing):
+        if one.known is not None and one.key not in standing and not closes_a_circle(one, standing):
             standing[one.key] = one
     return standing
 

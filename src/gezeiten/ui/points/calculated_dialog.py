@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import TypeAlias
 
 from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QLineEdit, QVBoxLayout, QWidget
@@ -18,9 +19,10 @@ from gezeiten.desk.record.calculating import (
     preview,
     that_fit,
 )
-from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.steps.formulas import FORMULAS, NEWEST, Formula, Parameter, Role
+from gezeiten.domain.steps.formulas import NEWEST, Formula, Parameter, Role, own_formula
+from gezeiten.domain.steps.formulas.own import FUNCTIONS
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
@@ -32,6 +34,7 @@ from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
+_OWN_NAME = "a formula of your own …"
 _SIGNS = 22
 """Of a series' name that are seen in a closed list."""
 _Known: TypeAlias = tuple[list[SeenCalculation], list[PointPlace]]
@@ -60,6 +63,18 @@ class CalculatedDialog(QDialog):
         self.formula = QComboBox()
         self.formula.setAccessibleName(tr("What is calculated"))
         self.formula.setMinimumContentsLength(_SIGNS)
+        self.expression = QLineEdit("a - b")
+        self.expression.setAccessibleName(tr("Own formula"))
+        self.expression.setMaxLength(500)
+        self.expression.setMinimumWidth(self.fontMetrics().horizontalAdvance("m") * 28)
+        self.expression.editingFinished.connect(self._expression_typed)
+        self.comes_out = QComboBox()
+        self.comes_out.setAccessibleName(tr("What comes out"))
+        self.comes_out.setMinimumContentsLength(_SIGNS)
+        for known in in_order(QUANTITIES.values()):
+            self.comes_out.addItem(f"{known.name}, {known.unit}".rstrip(", "), known.key)
+        self.comes_out.currentIndexChanged.connect(lambda _: self._look())
+        self._own: Formula | None = None
         self._room = FlowLayout(spacing=10)
         self.inputs: list[QComboBox] = []
         self.parameters: list[tuple[Parameter, QLineEdit]] = []
@@ -122,7 +137,7 @@ class CalculatedDialog(QDialog):
     def _row(self, one: SeenCalculation) -> list[str]:
         how, said = one.how, one.said
         names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
-        formula = FORMULAS[how.formula, how.version]
+        formula = how.how
         numbers = [f"{tr(each.name)} {number(how.parameters[each.key], each.decimals)} {each.unit}"
                    for each in formula.parameters]  # fmt: skip
         return [quantity(how.series).name, ", ".join(names),
@@ -137,6 +152,8 @@ class CalculatedDialog(QDialog):
         for one in NEWEST:
             if all(self._fitting(one, i) for i in range(len(one.roles))):
                 self.formula.addItem(tr(one.name), one)
+        if self._point.channels:
+            self.formula.addItem(tr(_OWN_NAME), None)
         at = self.formula.findText(tr(chosen.name)) if chosen else 0
         self.formula.setCurrentIndex(max(at, 0))
         self.formula.blockSignals(False)
@@ -148,12 +165,53 @@ class CalculatedDialog(QDialog):
         return [(point, place.channel) for point in there
                 for place in that_fit(point, formula, position)]  # fmt: skip
 
+    @property
+    def is_own(self) -> bool:
+        """Whether a formula of somebody's own is to be typed."""
+        return self.formula.currentText() == tr(_OWN_NAME)
+
+    def _chosen(self) -> Formula | None:
+        """The formula that is chosen or typed; None without any."""
+        chosen: Formula | None = self.formula.currentData()
+        return self._own if self.is_own else chosen
+
+    def _expression_typed(self) -> None:
+        """As many series are asked for as a formula names."""
+        try:
+            typed = own_formula(self.expression.text().strip())
+        except InputError as exc:
+            self._own = None
+            self.add_button.setEnabled(False)
+            self.seen.setText("")
+            self._say(str(exc))
+            return
+        is_other = self._own is None or len(typed.roles) != len(self._own.roles)
+        self._own = typed
+        if is_other:
+            self._suit_formula()
+        else:
+            self._look()
+
     def _suit_formula(self) -> None:
+        for part in (self.expression, self.comes_out):
+            part.setParent(None)
         clear(self._room)
         self.inputs, self.parameters = [], []
-        formula: Formula | None = self.formula.currentData()
+        if self.is_own:
+            with suppress(InputError):
+                self._own = own_formula(self.expression.text().strip())
+            listed: tuple[tuple[str, QWidget], ...] = (
+                (tr("Own formula"), self.expression), (tr("What comes out"), self.comes_out),
+            )  # fmt: skip
+            for caption, field in listed:
+                self._room.addWidget(_field(caption, field))
+                field.show()
+            self._room.addWidget(label(own_words(), "muted", wrap=True))
+        formula = self._chosen()
         self.add_button.setEnabled(formula is not None)
         if formula is None:
+            if self.is_own:
+                return
             self._room.addWidget(
                 label(tr("Nothing can be calculated from what is measured at this point."), "muted")
             )
@@ -200,13 +258,17 @@ class CalculatedDialog(QDialog):
         """Raises InputError."""
         numbers = {one.key: number_of(field, tr(one.name)) for one, field in self.parameters}
         inputs = tuple(box.currentData() for box in self.inputs)
+        formula = self._chosen()
         if None in inputs:
             raise InputError(tr("There is no other series of this unit; choose another one."))
-        return Calculation(self.formula.currentData(), inputs, numbers, self.label.text().strip())
+        if formula is None:
+            raise InputError(tr("This formula cannot be read yet; correct it."))
+        result = self.comes_out.currentData() if self.is_own else ""
+        return Calculation(formula, inputs, numbers, self.label.text().strip(), result)
 
     def _look(self) -> None:
         """Show what would come out."""
-        if self.formula.currentData() is None:
+        if self._chosen() is None:
             return
         try:
             wanted = self._wanted()
@@ -267,6 +329,14 @@ class CalculatedDialog(QDialog):
             self._load()
 
         self._acting.do(act, done)
+
+
+def own_words() -> str:
+    """What a formula of one's own can hold."""
+    return tr(
+        "a, b, c … are the series below. Numbers have a unit in brackets: 9.81[m/s2]. + − * / ^, "
+        "%1; where(a > 3[m], a, b). °C − °C is K."
+    ).replace("%1", ", ".join(one for one in FUNCTIONS if one != "where"))
 
 
 def _field(caption: str, field: QWidget) -> QWidget:

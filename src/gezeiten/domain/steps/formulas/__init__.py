@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.formulas.difference import DIFFERENCE
 from gezeiten.domain.steps.formulas.formula import Formula, Parameter, Role
 from gezeiten.domain.steps.formulas.moist_air import (
@@ -19,6 +22,7 @@ from gezeiten.domain.steps.formulas.over_time import (
     RUNNING_MEAN,
     RUNNING_SUM,
 )
+from gezeiten.domain.steps.formulas.own import OWN, VERSION, is_own, own_formula, with_units
 from gezeiten.domain.steps.formulas.particles import MASS_OF_FOUR, MASS_OF_TWO
 from gezeiten.domain.steps.formulas.water import (
     LEVEL_BY_TEMPERATURE,
@@ -27,8 +31,20 @@ from gezeiten.domain.steps.formulas.water import (
     WATER_LEVEL,
     WATER_LEVEL_1,
 )
+from gezeiten.errors import InputError
 
-__all__ = ["FORMULAS", "NEWEST", "Formula", "Parameter", "Role"]
+__all__ = [
+    "FORMULAS",
+    "NEWEST",
+    "Formula",
+    "Parameter",
+    "Role",
+    "formula_of",
+    "formula_words",
+    "is_own",
+    "own_formula",
+    "with_units",
+]
 
 NEWEST: tuple[Formula, ...] = (
     WATER_LEVEL, LEVEL_BY_TEMPERATURE, SPECIFIC_CONDUCTANCE, SALINITY, DEW_POINT, FROST_POINT,
@@ -40,3 +56,29 @@ FORMULAS: dict[tuple[str, int], Formula] = {
     (one.key, one.version): one for one in (*NEWEST, WATER_LEVEL_1)
 }
 """All of them, older versions too, by key and version."""
+
+
+def formula_of(key: str, version: int, inputs: Sequence[str], result: str) -> Formula | None:
+    """Return the formula of a key, None where it is not known here.
+
+    Args:
+        inputs: channels, by role; result: the channel of what comes out. Both say the units of an
+            own formula.
+    """
+    if not is_own(key):
+        return FORMULAS.get((key, version))
+    if version > VERSION:
+        return None
+    try:
+        units = [quantity(channel).unit for channel in inputs]
+        return with_units(own_formula(key.removeprefix(OWN)), units, quantity(result).unit)
+    except InputError:
+        return None
+
+
+def formula_words(key: str, version: int) -> str:
+    """Return what a formula is called and where it is written."""
+    if is_own(key):
+        return f"{key.removeprefix(OWN)}, own formula"
+    known = FORMULAS.get((key, version))
+    return f"{known.name}, {known.source}" if known else key

@@ -1,0 +1,336 @@
+"""A formula of somebody's own: a small, safe language of arithmetic with units.
+
+    (a - b) / (9.81[m/s2] * 1018[kg/m3])        kelvin(a)        where(a > 3[m], a, b)
+
+a is the first series, b the second, and so on. Numbers carry a unit in brackets, or are pure. What
+is added has to be alike; °C - °C is K, °C + °C nothing; exp, ln and powers take pure numbers.
+Division by zero, and all else that gives no finite number, gives no value.
+Source: docs/calculations.md, "Own formulas".
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from functools import lru_cache
+from typing import Any, TypeAlias
+
+import numpy as np
+
+from gezeiten.domain.quantities.unit_algebra import CELSIUS, KELVIN, PURE, Unit, unit_of
+from gezeiten.domain.series.timeline import Values
+from gezeiten.domain.steps.formulas.formula import Formula, Made, Role
+from gezeiten.errors import InputError
+
+OWN = "own: "
+"""What the key of such a formula begins with; the rest is what was typed."""
+VERSION = 1
+_MOST_SIGNS, _MOST_INPUTS, _DEEPEST = 500, 8, 40
+_NAMES = "abcdefgh"
+_NUMBER = r"(\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+)"
+_WITH_UNIT = re.compile(_NUMBER + r"\s*\[([^\[\]]*(?:\[[^\[\]]*\][^\[\]]*)*)\]")
+_COMPARED: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
+    ast.Lt: np.less, ast.LtE: np.less_equal, ast.Gt: np.greater, ast.GtE: np.greater_equal,
+}  # fmt: skip
+_OF_NUMBERS: dict[str, Callable[[Any], Any]] = {"exp": np.exp, "ln": np.log, "log10": np.log10}
+Inputs: TypeAlias = tuple[Values, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """A part of a formula: of which unit its values are, and how they follow from the inputs."""
+
+    unit: Unit
+    of: Callable[[Inputs], Any]
+
+    def in_unit(self, unit: Unit) -> Callable[[Inputs], Any]:
+        """Return its values in another unit of the same dimension."""
+        ratio, own = self.unit.factor / unit.factor, self.of
+        return own if ratio == 1 else lambda inputs: own(inputs) * ratio
+
+
+def is_own(key: str) -> bool:
+    """Whether the key of a formula is that of one of somebody's own."""
+    return key.startswith(OWN)
+
+
+@lru_cache(maxsize=256)
+def own_formula(typed: str) -> Formula:
+    """Return the formula that somebody typed; what comes out is for a calculation to say.
+
+    Raises:
+        InputError: it cannot be read; the sentence says where.
+    """
+    text = " ".join(typed.split())
+    count = len(names_in(text))
+    roles = tuple(Role(name, "") for name in _NAMES[:count])
+
+    def apply(inputs: Inputs, parameters: Mapping[str, float]) -> Made:
+        raise TypeError("its units are not known yet; see `with_units`")
+
+    return Formula(f"{OWN}{text}", VERSION, text, roles, {}, apply, "own formula")
+
+
+def with_units(formula: Formula, inputs: Sequence[str], result: str) -> Formula:
+    """Return an own formula for inputs of these units, with its values in the unit of the result.
+
+    Raises:
+        InputError: its units do not fit together; the sentence says which.
+    """
+    return _with_units(formula.name, tuple(inputs), result)
+
+
+@lru_cache(maxsize=256)
+def _with_units(typed: str, inputs: tuple[str, ...], result: str) -> Formula:
+    units = {name: unit_of(unit) for name, unit in zip(_NAMES, inputs, strict=False)}
+    whole = _part(_tree(typed), units)
+    wanted = unit_of(result)
+    if not whole.unit.is_like(wanted) or whole.unit.is_point != wanted.is_point:
+        raise InputError(
+            f"What this formula gives is no {result or 'number'}; choose another quantity, or "
+            "correct its units."
+        )
+    made = whole.in_unit(wanted)
+
+    def apply(values: Inputs, _: Mapping[str, float]) -> Made:
+        with np.errstate(all="ignore"):
+            found = np.asarray(made(values), np.float64)
+        found = np.broadcast_to(found, values[0].shape)
+        return np.where(np.isfinite(found), found, np.nan), np.zeros(len(values[0]), np.bool_)
+
+    return replace(own_formula(typed), apply=apply)
+
+
+def names_in(typed: str) -> list[str]:
+    """Return the series that a formula names, a first.
+
+    Raises:
+        InputError: it cannot be read, names none, or leaves one out.
+    """
+    named = {node.id for node in ast.walk(_tree(typed))
+             if isinstance(node, ast.Name) and node.id not in _FUNCTIONS}  # fmt: skip
+    found = sorted(named)
+    if not found or found != list(_NAMES[: len(found)]):
+        raise InputError("A formula names its series a, b, c, … from a on; correct it.")
+    return found
+
+
+# -- reading ---------------------------------------------------------------------------------------
+def _tree(typed: str) -> ast.expr:
+    if len(typed) > _MOST_SIGNS:
+        raise InputError(f"A formula has up to {_MOST_SIGNS} signs; shorten it.")
+    text = _WITH_UNIT.sub(lambda found: f"_({found[1]}, {found[2]!r})", typed.replace("^", "**"))
+    try:
+        tree = ast.parse(text, mode="eval").body
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as exc:
+        raise InputError("This formula cannot be read; look at its brackets and signs.") from exc
+    if _depth(tree) > _DEEPEST:
+        raise InputError("This formula is nested too deep; take it apart into two series.")
+    return tree
+
+
+def _depth(node: ast.AST) -> int:
+    deepest, waiting = 0, [(node, 1)]
+    while waiting:
+        one, depth = waiting.pop()
+        deepest = max(deepest, depth)
+        waiting += [(child, depth + 1) for child in ast.iter_child_nodes(one)]
+    return deepest
+
+
+def _part(node: ast.expr, units: Mapping[str, Unit]) -> _Part:
+    """Return what a part of a formula says; only what stands here is understood."""
+    if isinstance(node, ast.Constant) and _is_number(node.value):
+        value = float(str(node.value))
+        return _Part(PURE, lambda _: value)
+    if isinstance(node, ast.Name) and node.id in units:
+        place = _NAMES.index(node.id)
+        return _Part(units[node.id], lambda inputs: inputs[place])
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
+        its = _part(node.operand, units)
+        _refuse_point(its, "turned round")
+        return _Part(its.unit, lambda x: -its.of(x)) if isinstance(node.op, ast.USub) else its
+    if isinstance(node, ast.BinOp):
+        return _joined(node, units)
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and not node.keywords:
+        if node.func.id == "_":
+            return _with_its_unit(node)
+        made = _FUNCTIONS.get(node.func.id)
+        if made is not None:
+            return made(node, units)
+    raise InputError(f"“{ast.unparse(node)[:40]}” is not understood here; correct it.")
+
+
+def _with_its_unit(node: ast.Call) -> _Part:
+    values = [one.value for one in node.args if isinstance(one, ast.Constant)]
+    if len(values) != len(node.args) or len(values) != len(("number", "unit")):
+        raise InputError("A number with a unit is written like 9.81[m/s2]; correct it.")
+    if not _is_number(values[0]):
+        raise InputError(f"“{values[0]!r}” is no number; correct it.")
+    number, unit = float(str(values[0])), unit_of(str(values[1]))
+    return _Part(unit, lambda _: number)
+
+
+def _is_number(value: object) -> bool:
+    return type(value) in (int, float)
+
+
+def _joined(node: ast.BinOp, units: Mapping[str, Unit]) -> _Part:
+    a, b = _part(node.left, units), _part(node.right, units)
+    if isinstance(node.op, ast.Add | ast.Sub):
+        return _summed(a, b, -1 if isinstance(node.op, ast.Sub) else 1)
+    if isinstance(node.op, ast.Pow):
+        return _raised(a, node.right)
+    for one in (a, b):
+        _refuse_point(one, "multiplied or divided")
+    if isinstance(node.op, ast.Mult):
+        return _Part(a.unit.times(b.unit), lambda x: a.of(x) * b.of(x))
+    if isinstance(node.op, ast.Div):
+        return _Part(a.unit.times(b.unit, -1), lambda x: np.divide(a.of(x), b.of(x)))
+    raise InputError("A formula adds, subtracts, multiplies, divides and raises; correct it.")
+
+
+def _summed(a: _Part, b: _Part, sign: int) -> _Part:
+    _refuse_unlike(a, b)
+    if a.unit.is_point and b.unit.is_point:
+        if sign > 0:
+            raise InputError("°C + °C means nothing; write mean(a, b), or a difference of both.")
+        return _Part(KELVIN, lambda x: a.of(x) - b.of(x))
+    if b.unit.is_point and sign < 0:
+        raise InputError("K - °C means nothing; exchange the two.")
+    point = a if a.unit.is_point else b
+    unit = point.unit if point.unit.is_point else a.unit
+    left, right = a.in_unit(unit), b.in_unit(unit)
+    return _Part(unit, lambda x: left(x) + sign * right(x))
+
+
+def _raised(a: _Part, exponent: ast.expr) -> _Part:
+    its = _part(exponent, {})  # a number that is written there
+    _refuse_point(a, "raised")
+    if not its.unit.is_pure:
+        raise InputError("An exponent is a pure number; correct it.")
+    power = float(its.of(()))
+    if not abs(power) <= 20:
+        raise InputError("An exponent lies between -20 and 20; correct it.")
+    unit = a.unit.power(Fraction(power).limit_denominator(12))
+    return _Part(unit, lambda x: np.power(a.of(x), power))
+
+
+def _refuse_point(one: _Part, how: str) -> None:
+    if one.unit.is_point:
+        raise InputError(f"°C cannot be {how}; write kelvin(a), or a difference like a - 0[°C].")
+
+
+def _refuse_unlike(a: _Part, b: _Part) -> None:
+    if not a.unit.is_like(b.unit):
+        raise InputError("What is added or compared has to be of one kind; give each number its "
+                         "unit, like 3[m].")  # fmt: skip
+
+
+# -- functions -------------------------------------------------------------------------------------
+def _arguments(node: ast.Call, units: Mapping[str, Unit], least: int, most: int) -> list[_Part]:
+    if not least <= len(node.args) <= most:
+        raise InputError(f"“{ast.unparse(node.func)}” takes another number of values; correct it.")
+    return [_part(one, units) for one in node.args]
+
+
+def _of_number(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    [its] = _arguments(node, units, 1, 1)
+    name = ast.unparse(node.func)
+    if not its.unit.is_pure:
+        raise InputError(f"“{name}” takes a pure number; divide by a unit, like a / 1[%].")
+    function, inner = _OF_NUMBERS[name], its.in_unit(PURE)
+    return _Part(PURE, lambda x: function(inner(x)))
+
+
+def _alike(node: ast.Call, units: Mapping[str, Unit]) -> tuple[Unit, list[Callable[[Inputs], Any]]]:
+    parts = _arguments(node, units, 2, _MOST_INPUTS)
+    for one in parts[1:]:
+        _refuse_unlike(parts[0], one)
+        if one.unit.is_point != parts[0].unit.is_point:
+            raise InputError("°C and K are not compared; write kelvin(a).")
+    return parts[0].unit, [one.in_unit(parts[0].unit) for one in parts]
+
+
+def _lowest(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    unit, listed = _alike(node, units)
+    return _Part(unit, lambda x: _over(np.minimum, listed, x))
+
+
+def _highest(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    unit, listed = _alike(node, units)
+    return _Part(unit, lambda x: _over(np.maximum, listed, x))
+
+
+def _mean(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    unit, listed = _alike(node, units)
+    return _Part(unit, lambda x: _over(np.add, listed, x) / len(listed))
+
+
+def _over(function: Callable[[Any, Any], Any], listed: Sequence[Any], inputs: Inputs) -> Any:
+    found = listed[0](inputs)
+    for one in listed[1:]:
+        found = function(found, one(inputs))
+    return found
+
+
+def _size(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    [its] = _arguments(node, units, 1, 1)
+    _refuse_point(its, "without its sign")
+    return _Part(its.unit, lambda x: np.abs(its.of(x)))
+
+
+def _root(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    [its] = _arguments(node, units, 1, 1)
+    _refuse_point(its, "a root")
+    return _Part(its.unit.power(Fraction(1, 2)), lambda x: np.sqrt(its.of(x)))
+
+
+def _kelvin(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    [its] = _arguments(node, units, 1, 1)
+    if not its.unit.is_point:
+        raise InputError("“kelvin” takes °C; correct it.")
+    return _Part(KELVIN, lambda x: its.of(x) + 273.15)
+
+
+def _celsius(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    [its] = _arguments(node, units, 1, 1)
+    if its.unit.is_point or not its.unit.is_like(KELVIN):
+        raise InputError("“celsius” takes kelvins; correct it.")
+    inner = its.in_unit(KELVIN)
+    return _Part(CELSIUS, lambda x: inner(x) - 273.15)
+
+
+def _where(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+    asked, *both = node.args or [ast.Constant(0)]
+    if len(both) != len(("yes", "no")) or not isinstance(asked, ast.Compare):
+        raise InputError("“where” takes a comparison and two values, like where(a > 3[m], a, b).")
+    sign = asked.ops[0] if len(asked.ops) == 1 else ast.Eq()
+    compared = _COMPARED.get(type(sign))
+    if compared is None:
+        raise InputError("A comparison is one of <, <=, >, >=; correct it.")
+    _, (left, right) = _alike(_call(asked.left, asked.comparators[0]), units)
+    unit, (yes, no) = _alike(_call(*both), units)
+
+    def of(x: Inputs) -> Any:
+        a, b = left(x), right(x)
+        known = np.isfinite(a) & np.isfinite(b)
+        return np.where(known, np.where(compared(a, b), yes(x), no(x)), np.nan)
+
+    return _Part(unit, of)
+
+
+def _call(*arguments: ast.expr) -> ast.Call:
+    return ast.Call(ast.Name("where", ast.Load()), list(arguments), [])
+
+
+_FUNCTIONS: dict[str, Callable[[ast.Call, Mapping[str, Unit]], _Part]] = {
+    "exp": _of_number, "ln": _of_number, "log10": _of_number, "min": _lowest, "max": _highest,
+    "mean": _mean, "abs": _size, "sqrt": _root, "kelvin": _kelvin, "celsius": _celsius,
+    "where": _where, "_": lambda node, _: _with_its_unit(node),
+}  # fmt: skip
+FUNCTIONS = tuple(name for name in _FUNCTIONS if name != "_")
+"""What can be called, for those who write one."""

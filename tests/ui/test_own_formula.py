@@ -1,0 +1,55 @@
+"""A formula of somebody's own, typed in the real window, and what becomes of it."""
+
+from __future__ import annotations
+
+import numpy as np
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.verifying import rebuild, verify
+from gezeiten.desk.places import point_named
+from gezeiten.desk.record.calculating import how_words
+from gezeiten.desk.record.records import record
+from gezeiten.ui.points.calculated_dialog import CalculatedDialog
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui_help import idle
+
+
+def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    creek = point_named(demo_desk, "Creek gauge")
+    made = CalculatedDialog(window, window.house, creek)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.formula.setCurrentIndex(made.formula.count() - 1)
+    assert made.is_own
+    for typed, why in (("a -", "cannot be read"), ("a + c", "from a on"), ("(a", "cannot be read")):
+        made.expression.setText(typed)
+        made.expression.editingFinished.emit()
+        assert why in made.problem.text()
+        assert not made.add_button.isEnabled()
+    made.expression.setText("(a - b) / (9.80665[m/s2] * 1018[kg/m3])")
+    made.expression.editingFinished.emit()
+    air = next(i for i in range(made.inputs[1].count())
+               if made.inputs[1].itemText(i).startswith("Air pressure"))  # fmt: skip
+    made.inputs[1].setCurrentIndex(air)
+    made.comes_out.setCurrentIndex(made.comes_out.findData("air_temperature"))
+    idle(qtbot, window)
+    assert "gives is no °C" in made.problem.text()
+    made.comes_out.setCurrentIndex(made.comes_out.findData("water_depth"))
+    idle(qtbot, window)
+    assert made.seen.text().startswith("Last week")
+    made.words.setText("by the book")
+    made.enter()
+    idle(qtbot, window)
+    here = point_named(demo_desk, "Creek gauge")
+    assert "own formula" in how_words(demo_desk, here)["water_depth@="]
+    level = next(p.channel for p in here.channels if p.channel.startswith("water_level"))
+    wanted, found = (record(demo_desk, here.id, key) for key in (level, "water_depth@="))
+    assert found.times_utc_ms.tolist() == wanted.times_utc_ms.tolist()
+    assert np.abs(found.values - wanted.values).max() < 1e-4
+    assert verify(demo_desk).faults == []
+    rebuild(demo_desk)
+    assert len(record(demo_desk, here.id, "water_depth@=")) == len(found)
