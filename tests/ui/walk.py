@@ -17,6 +17,7 @@ from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
+from gezeiten.ui.points.days_dialog import DaysDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
@@ -74,6 +75,7 @@ DIALOGS = {
     "story": lambda w: StoryDialog(w, w.house, creek(w), 0).open(),
     "coverage": lambda w: CoverageDialog(w, w.house, creek(w)).open(),
     "remarks": lambda w: RemarksDialog(w, w.house, creek(w)).open(),
+    "days": lambda w: DaysDialog(w, w.house, creek(w), (0, 2**42), "water_temperature").open(),
     "checks": lambda w: ChecksDialog(w, w.house, creek(w), "water_level@=").open(),
     "check sheet": lambda w: CheckSheet(w, w.house, creek(w).id).open(),
     "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),

@@ -9,8 +9,8 @@ _OFFERED = {
     "find", "theme", "larger", "smaller", "settings", "history", "quit", "verify", "unmark",
     "origin", "points", "event.next", "event.previous", "event.trends", "gap.next",
     "gap.previous", "gap.trends", "gap.chain", "gap.remark", "gap.coverage", "gap.story",
-    "gap.rows", "trends.chain", "trends.remark", "trends.coverage", "trends.story", "trends.rows",
-    "checks", "handover.open", "report", "export",
+    "gap.rows", "trends.chain", "trends.days", "trends.remark", "trends.coverage",
+    "trends.story", "trends.rows", "checks", "handover.open", "report", "export",
 }  # fmt: skip
 
 

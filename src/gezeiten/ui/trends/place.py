@@ -151,6 +151,8 @@ class TrendsPlace(Place):
                 lambda: self.show_story(self.chart.cursor_ms), here),
             Command("trends.coverage", tr("Coverage of the first point shown, as a calendar"),
                 "Alt+K", self.show_coverage, here),
+            Command("trends.days", tr("Day by day: figures, degree days, index"), "Alt+D",
+                self.show_day_by_day, here),
             Command("trends.remark", tr("Remarks on the first point shown"), "Ctrl+B",
                 self.show_remarks, here),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
@@ -408,6 +410,14 @@ class TrendsPlace(Place):
 
         if self.points():
             CoverageDialog(self, self.house, self.points()[0]).open()
+
+    def show_day_by_day(self) -> None:
+        """Show the stretch, marked or in view, of the first point shown day by day."""
+        from gezeiten.ui.points.days_dialog import DaysDialog
+
+        if self.points() and self.lanes:
+            span = self.chart.mark or self.chart.view()
+            DaysDialog(self, self.house, self.points()[0], span).open()
 
     def show_remarks(self) -> None:
         """Show the remarks on the first point shown; a new one is about the marked stretch, else

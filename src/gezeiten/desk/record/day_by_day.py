@@ -1,0 +1,120 @@
+"""A series day by day: its figures, degree days of a temperature, the index of fine dust; looked at
+and handed over as a table."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.whole import put_whole
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.records import around, extent
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.day_figures import (
+    BEYOND,
+    DegreeRule,
+    IndexDay,
+    day_at,
+    degree_days,
+    index_days,
+)
+from gezeiten.domain.series.series_keys import channel_of, is_derived
+from gezeiten.domain.series.statistics import DayNumbers, daily_numbers
+from gezeiten.domain.series.timeline import DAY_MS, Span, midnight_ms
+from gezeiten.errors import CancelledError, InputError
+
+MOST_DAYS = 1100
+_AT_ONCE_MS = 32 * DAY_MS
+INDEXED = "pm25"
+"""The quantity that has an index."""
+
+
+@dataclass(frozen=True, slots=True)
+class Days:
+    """A series day by day. degrees: of each day, () without a rule; index: of fine dust, () else;
+    is_regulatory: it was measured as mass, not calculated from counts."""
+
+    days: tuple[DayNumbers, ...]
+    degrees: tuple[float, ...]
+    index: tuple[IndexDay, ...]
+    is_regulatory: bool
+
+
+def day_by_day(
+    desk: Desk, point: PointPlace, series: str, span: Span, rule: DegreeRule | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Days:  # fmt: skip
+    """Return the figures of each local day of a stretch, a month read at a time.
+
+    Raises:
+        InputError: there is no reading, or there are too many days.
+        CancelledError: as wished.
+        ArchiveDamagedError: readings are damaged.
+    """
+    whole = extent(desk, point.id, [series])
+    if whole is None:
+        raise InputError(f"{quantity(series).name} of {point.full_name} has no reading yet.")
+    span = (max(span[0], whole[0]), min(span[1], whole[1] + 1))
+    if span[1] - span[0] > MOST_DAYS * DAY_MS:
+        raise InputError("Day by day three years are shown at once; choose a shorter stretch.")
+    its, days, degrees = quantity(channel_of(series)), list[DayNumbers](), list[float]()
+    index: list[IndexDay] = []
+    begin = span[0]
+    while begin < span[1]:
+        if cancelled():
+            raise CancelledError("Looking was stopped.")
+        # whole days: a part ends at midnight
+        following = day_at(min(begin + _AT_ONCE_MS, span[1]), point.zone)
+        end = midnight_ms(following, point.zone) if begin + _AT_ONCE_MS < span[1] else span[1]
+        read = around(desk, point.id, series, (begin - DAY_MS, end + DAY_MS))
+        part = daily_numbers(read, (begin, end), point.zone, averages=its.averages)
+        days += part
+        if rule is not None and its.unit == "°C":
+            degrees += degree_days(read, part, rule)
+        if its.key == INDEXED:
+            index += index_days(read, part[0].day, part[-1].day, point.zone)
+        begin = end
+    with desk.archive.reading() as session:
+        root = layout(session).root_of(point.id, series)
+    is_mass = not is_derived(series) or channel_of(root) == INDEXED
+    return Days(tuple(days), tuple(degrees), tuple(index), is_mass)
+
+
+def write_days(found: Days, unit: str, target: Path) -> None:
+    """Write what is shown as CSV (RFC 4180), whole or not at all.
+
+    Raises:
+        SurroundingsError: it cannot be written there.
+    """
+    heads = ["day", "held_percent", "readings", *(f"{name}_{unit}" for name in
+             ("mean", "lowest", "highest"))]  # fmt: skip
+    heads += ["degree_days_K_d"] if found.degrees else []
+    name = "index" if found.is_regulatory else "index_like"
+    heads += ["hours", "mean_of_hours_ug_m3", name] if found.index else []
+    rows = [heads]
+    for i, one in enumerate(found.days):
+        its, (begin, end) = one.numbers, one.numbers.span
+        row = [f"{one.day:%Y-%m-%d}", f"{100 * its.held_ms / max(end - begin, 1):.1f}", str(its.n)]
+        row += [_figure(value) for value in (its.mean, its.lowest, its.highest)]
+        row += [_figure(found.degrees[i])] if found.degrees else []
+        if found.index:
+            that = found.index[i]
+            index = "" if that.index is None else str(that.index)
+            row += [str(that.hours), _figure(that.mean_ug_m3),
+                    "beyond" if that.index == BEYOND else index]  # fmt: skip
+        rows.append(row)
+    text = io.StringIO(newline="")
+    csv.writer(text, lineterminator="\r\n").writerows(rows)
+    with translated(target.parent):
+        put_whole(target, text.getvalue())
+
+
+def _figure(value: float) -> str:
+    return f"{value:.6g}" if math.isfinite(value) else ""

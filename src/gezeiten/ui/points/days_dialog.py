@@ -1,0 +1,193 @@
+"""A series day by day: its figures, degree days of a temperature, the index of fine dust."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QHeaderView, QLineEdit, QWidget
+
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.day_by_day import Days, day_by_day, write_days
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.day_figures import BEYOND, DegreeRule, IndexDay
+from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.tables import fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.plan.section import FieldError, number_of
+from gezeiten.ui.points.series_box import SeriesBox
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import counted, number, tr
+from gezeiten.ui.shell.units import units_of
+
+_KINDS = (("", "no degree days"), ("heating", "degree days below a base"),
+          ("cooling", "degree days above a base"),
+          ("heating limit", "by the heating limit: of day means"))  # fmt: skip
+_ENOUGH = 0.75
+
+
+class DaysDialog(QDialog):
+    """Shows the figures of each local day of a stretch, the newest first."""
+
+    def __init__(self, parent: QWidget, house: House, point: PointPlace, span: Span,
+                 series: str = "") -> None:  # fmt: skip
+        super().__init__(parent)
+        self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
+        self._house, self._point, self._span = house, point, span
+        self._units = units_of(house.desk.settings)
+        self._days: Days | None = None
+        self._unit = ""
+        self.series = SeriesBox(point, series)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName(tr("Degree days"))
+        for key, name in _KINDS:
+            self.kind.addItem(tr(name), key)
+        self.base, self.second = QLineEdit(number(18, 1)), QLineEdit()
+        self.base.setAccessibleName(tr("Base, °C"))
+        for field in (self.base, self.second):
+            field.setMaximumWidth(90)
+            field.editingFinished.connect(self._load)
+        self.base_label, self.second_label = label(tr("base, °C"), "muted"), label("", "muted")
+        self.table = plain_table(tr("Days"), [tr("Day")])
+        self.words = label("", "muted", wrap=True)
+        self.export = button(tr("As a file …"), self._choose_target)
+        laid = column(
+            FlowLayout(self.series, self.kind, self.base_label, self.base, self.second_label,
+                       self.second, spacing=8),
+            self.table, self.words,
+            row(self.export, 1, button(tr("Close"), self.accept)), spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        self.setLayout(laid)
+        self.resize(940, 560)
+        self.series.currentIndexChanged.connect(lambda _: self._load())
+        self.kind.currentIndexChanged.connect(lambda _: self._load())
+        self._load()
+
+    def _suit(self) -> str:
+        """Show the fields that the series and the kind want; returns the kind."""
+        is_temperature = quantity(self.series.key).unit == "°C" if self.series.key else False
+        self.kind.setVisible(is_temperature)
+        kind = str(self.kind.currentData()) if is_temperature else ""
+        for part in (self.base, self.base_label):
+            part.setVisible(bool(kind))
+        second = {"cooling": tr("no higher than, °C"), "heating limit": tr("limit, °C")}.get(kind)
+        for shown in (self.second, self.second_label):
+            shown.setVisible(second is not None)
+        self.second_label.setText(second or "")
+        self.second.setAccessibleName(second or tr("limit, °C"))
+        return kind
+
+    def _rule(self, kind: str) -> DegreeRule | None:
+        """Raises FieldError."""
+        if not kind:
+            return None
+        base = number_of(self.base, tr("the base"))
+        typed = self.second.text().strip()
+        second = number_of(self.second, tr("the limit")) if typed else None
+        if kind == "heating limit":
+            return DegreeRule("heating limit", base, limit_c=15.0 if second is None else second)
+        if kind == "cooling":
+            return DegreeRule("cooling", base, second)
+        return DegreeRule("heating", base)
+
+    def _load(self) -> None:
+        desk, point, key, span = self._house.desk, self._point, self.series.key, self._span
+        self.export.setEnabled(False)
+        kind = self._suit()
+        if not key:
+            self._complain(tr("There is no reading at this point yet; offload its logger first."))
+            return
+        try:
+            rule = self._rule(kind)
+        except FieldError as exc:
+            self._complain(str(exc))
+            return
+        self._say(tr("Counting …"))
+        self._house.run(
+            lambda task: day_by_day(desk, point, key, span, rule, task.cancelled), self._show,
+            failed=self._complain, latest="day by day",
+        )  # fmt: skip
+
+    def _show(self, found: Days) -> None:
+        self._days = found
+        self._unit = quantity(self.series.key).unit
+        heads = [tr("Day"), tr("Held"), tr("Mean"), tr("Lowest"), tr("Highest")]
+        heads += [tr("Degree days, K d")] if found.degrees else []
+        if found.index:
+            heads += [
+                tr("Hours"),
+                tr("Mean of hours"),
+                tr("Index (US EPA 2024)") if found.is_regulatory else tr("Index-like"),
+            ]
+        self.table.setColumnCount(len(heads))
+        self.table.setHorizontalHeaderLabels(heads)
+        head = self.table.horizontalHeader()
+        for i in range(len(heads)):
+            head.setSectionResizeMode(i, QHeaderView.ResizeMode.Stretch)
+        rows = [self._row(found, i) for i in range(len(found.days))]
+        fill(self.table, rows[::-1], list[object](reversed(found.days)))
+        self._say(self._total_words(found))
+        self.export.setEnabled(True)
+
+    def _row(self, found: Days, i: int) -> list[str]:
+        one, key = found.days[i], self.series.key
+        begin, end = one.numbers.span
+        share, own = one.numbers.held_ms / max(end - begin, 1), self._units.own(self._point, key)
+        shown = [self._units.value(key, value, own) if one.numbers.n and math.isfinite(value)
+                 else "–" for value in (one.numbers.mean, one.numbers.lowest,
+                                        one.numbers.highest)]  # fmt: skip
+        texts = [f"{one.day:%Y-%m-%d}", f"{number(100 * share)} %", *shown]
+        if found.degrees:
+            texts.append(number(found.degrees[i], 2) if math.isfinite(found.degrees[i]) else "–")
+        return texts + (index_texts(found.index[i]) if found.index else [])
+
+    def _total_words(self, found: Days) -> str:
+        words = counted(len(found.days), "%n day", "%n days")
+        if found.degrees:
+            known = [one for one in found.degrees if math.isfinite(one)]
+            left = len(found.degrees) - len(known)
+            told = tr("%1 K d in all").replace("%1", number(sum(known), 1))
+            words += f" · {told}"
+            if left:
+                words += " · " + counted(left, "%n day under 75 % has no value",
+                                         "%n days under 75 % have no value")  # fmt: skip
+        if found.index and not (found.is_regulatory and not any(x.is_like for x in found.index)):
+            told = tr("calculated from counts or with estimates: index-like, not regulatory")
+            words += f" · {told}"
+        return words + "."
+
+    def _choose_target(self) -> None:
+        usual = f"{self._point.name}-{self.series.key}-days.csv".replace("/", "-")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Days as a file"), usual)
+        if name:
+            self.export_to(Path(name))
+
+    def export_to(self, target: Path) -> None:
+        """Write what is shown as CSV."""
+        found, unit = self._days, self._unit
+        if found is None:
+            return
+        self._house.run(
+            lambda _task: write_days(found, unit, target),
+            lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
+            failed=self._complain,
+        )  # fmt: skip
+
+    def _say(self, words: str) -> None:
+        set_role(self.words, "muted")
+        self.words.setText(words)
+
+    def _complain(self, sentence: str) -> None:
+        set_role(self.words, "ember")
+        self.words.setText(sentence)
+
+
+def index_texts(one: IndexDay) -> list[str]:
+    """What stands in the cells of a day's index."""
+    mean = number(one.mean_ug_m3, 1) if math.isfinite(one.mean_ug_m3) else "–"
+    index = "–" if one.index is None else number(one.index)
+    if one.index == BEYOND:
+        index = tr("beyond the index")
+    return [number(one.hours), mean, f"{index} *" if one.is_like and one.index else index]

@@ -1,0 +1,57 @@
+"""A series day by day in the real window, held against another library, and handed over."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import polars as pl
+import pytest
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import point_named
+from gezeiten.desk.record.records import record
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.ui.points.days_dialog import DaysDialog
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui_help import idle
+
+KEY = "probe_temperature"
+
+
+def test_degree_days_of_a_store(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+) -> None:
+    room = point_named(demo_desk, "Cold room A")
+    whole = record(demo_desk, room.id, KEY)
+    end = int(whole.times_utc_ms[-1])
+    made = DaysDialog(window, window.house, room, (end - 40 * DAY_MS, end), KEY)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    assert made.table.rowCount() in (41, 42)
+    assert not made.base.isVisible()
+    made.kind.setCurrentIndex(made.kind.findData("heating"))
+    made.base.setText("warm")
+    made.base.editingFinished.emit()
+    assert "no number" in made.words.text()
+    made.base.setText("8")
+    made.base.editingFinished.emit()
+    idle(qtbot, window)
+    assert "K d in all" in made.words.text()
+    made.export_to(tmp_path / "days.csv")
+    idle(qtbot, window)
+    with (tmp_path / "days.csv").open(newline="") as file:
+        rows = list(csv.DictReader(file))
+    # whole days of even readings: the plain mean of max(0, 8 - T) is the held one
+    table = pl.DataFrame({"at": whole.times_utc_ms, "t": whole.values}).with_columns(
+        pl.from_epoch("at", time_unit="ms").dt.replace_time_zone("UTC")
+        .dt.convert_time_zone("Europe/Berlin").dt.date().alias("day"))  # fmt: skip
+    wanted = table.group_by("day").agg((8 - pl.col("t")).clip(lower_bound=0).mean().alias("d"),
+                                       pl.len().alias("n"))  # fmt: skip
+    by_day = {f"{day}": (d, n) for day, d, n in wanted.iter_rows()}
+    full = [row for row in rows if by_day[row["day"]][1] == 288]
+    assert len(full) > 30
+    for row in full[1:-1]:
+        assert float(row["degree_days_K_d"]) == pytest.approx(by_day[row["day"]][0], abs=2e-2)
