@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import shutil
-import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
@@ -30,6 +29,7 @@ from gezeiten.desk.record.records import extent
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.mend.chain_dialog import ChainDialog
+from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.tour import close_down, settle_down, take_pictures
 from gezeiten.ui.shell.window import MainWindow
@@ -69,7 +69,7 @@ def station(path: Path) -> Path:
 
 
 def routes(archive: Path, out: Path, work: Path) -> None:
-    """Courier, text file and live line."""
+    """Courier and text file; the chain, what was read by hand."""
     copy = work / "archive"
     shutil.copytree(archive, copy)
     desk = Desk(copy)
@@ -93,8 +93,8 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         wait_until(lambda: "in all" in text.words.text())
         text.grab().save(str(out / "15-text-file.png"))
         text.close()
-        live_line(field, out, work)
         chain(window, out)
+        read_by_hand(window, out)
     finally:
         close_down(window)
         desk.close()
@@ -123,30 +123,18 @@ def chain(window: MainWindow, out: Path) -> None:
     dialog.close()
 
 
-def live_line(field: FieldDeskPlace, out: Path, work: Path) -> None:
-    """A practice instrument, recorded for some seconds."""
-    os.chdir(work)  # so that the picture shows a port, no path of this machine
-    port = Path("ttyUSB7")
-    command = [sys.executable, "-m", "gezeiten", "standin", "instrument", "lines", "--cable",
-               str(port), "--every", "0.4"]  # fmt: skip
-    mast = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
-    mast.stdout.readline()
-    try:
-        field.dialogs.live_line()
-        dialog = open_dialog()
-        wait_until(lambda: dialog.profile.count() > 0)
-        dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
-        dialog.port.setCurrentText(str(port))
-        dialog.point.setCurrentText("Krabbenkoog · Weather mast")
-        dialog.every.setText("1 s")
-        dialog.toggle()
-        wait_until(lambda: field.dialogs.lives[0].readings >= 8)
-        dialog.grab().save(str(out / "16-live-line.png"))
-        field.dialogs.lives[0].stop()
-        dialog.close()
-        QTest.qWait(100)  # it is deleted when closed, and that has to happen before the end
-    finally:
-        mast.communicate()
+def read_by_hand(window: MainWindow, out: Path) -> None:
+    """The dips of the creek beside its level, and the line that would tie it."""
+    creek = point_named(window.house.desk, "Creek gauge")
+    level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+    dialog = ChecksDialog(window, window.house, creek, level)
+    dialog.show()
+    settle_down(window)
+    dialog.way.setCurrentIndex(dialog.way.findData("line"))
+    wait_until(lambda: "drift" in dialog.figures.text())
+    QTest.qWait(500)
+    dialog.grab().save(str(out / "16-read-by-hand.png"))
+    dialog.close()
 
 
 def first_start(out: Path) -> None:
