@@ -50,14 +50,20 @@ class Coverage:
             self.known[point_id, key] = self._joined(point_id, key)
         return self.known[point_id, key]
 
+    def measured(self, point_id: int, key: str) -> Runs:
+        """Return the runs of what was measured of a series, whatever was filled.
+
+        Raises:
+            ArchiveDamagedError: a block is damaged.
+        """
+        steps = self.steps.get(point_id, [])
+        return _as_one([self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)])
+
     def _joined(self, point_id: int, key: str) -> Runs:
         steps = self.steps.get(point_id, [])
         parts = [self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)]
         parts += [runs_of_series(one).as_table() for one in estimates_among(steps, key)]
-        parts = [part for part in parts if len(part)]
-        if len(parts) == 1:
-            return joined_runs(parts[0])
-        return joined_runs(np.concatenate(parts) if parts else _NONE)
+        return _as_one(parts)
 
     def _fed(self, feed: Feed, steps: list[Step]) -> _Table:
         unused = unused_readings(self.session, steps) if steps else []
@@ -98,6 +104,14 @@ def _true(table: _Table, clock: ClockMap) -> _Table:
     if not clock or not len(table):
         return table
     return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
+
+
+def _as_one(parts: list[_Table]) -> Runs:
+    """Return the runs that those of several pieces make together."""
+    parts = [part for part in parts if len(part)]
+    if len(parts) == 1:
+        return joined_runs(parts[0])
+    return joined_runs(np.concatenate(parts) if parts else _NONE)
 
 
 def _sorted(rows: list[Any]) -> _Table:

@@ -12,6 +12,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.steps.steps import GapState, RecordStep
+from gezeiten.domain.wording import grouped
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,10 +68,25 @@ def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[
             reason = str(deciding[0].facts.get("reason", "")) if deciding else ""
             state: GapState = "left open" if deciding else "open"
             found[name] = BookedGap(point, (place.channel,), gap, state, its, reason)
+    filled = _filled(point, [step for step in steps if step.does.changes_record])
     return sorted(
-        [*found.values(), *_filled(point, [step for step in steps if step.does.changes_record])],
+        [*found.values(), *(_measured_since(one, held) for one in filled)],
         key=lambda booked: booked.gap.start_ms,
     )
+
+
+def _measured_since(booked: BookedGap, held: Coverage) -> BookedGap:
+    """Return an estimated gap with how much of it was measured since: what was measured stands,
+    wherever it comes from, and an estimate only beside it."""
+    if booked.state != "estimated":
+        return booked
+    span = (booked.gap.start_ms, booked.gap.end_ms)
+    listed = [held.measured(booked.point.id, key).held_ms(span) for key in booked.channels]
+    found = min(listed, default=0) // booked.gap.interval_ms
+    if not found:
+        return booked
+    said = f"{grouped(found)} of {grouped(booked.gap.missing)} measured since"
+    return replace(booked, reason=said)
 
 
 def _decides(step: RecordStep, channel: str, gap: Gap) -> bool:

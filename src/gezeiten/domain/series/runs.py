@@ -40,6 +40,12 @@ class Runs:
         rows = zip(begins, self.first_ms[1:].tolist(), self.interval_ms[:-1].tolist(), strict=True)
         return [Gap(*row) for row in rows]
 
+    def held_ms(self, span: Span) -> int:
+        """Return how much of a stretch they hold, ms."""
+        begins = np.maximum(self.first_ms, span[0])
+        ends = np.minimum(self.last_ms + self.interval_ms, span[1])
+        return int(np.maximum(ends - begins, 0).sum())
+
     def as_table(self) -> NDArray[np.int64]:
         """Return them as int64 (n, 3)."""
         return np.column_stack((self.first_ms, self.last_ms, self.interval_ms))
