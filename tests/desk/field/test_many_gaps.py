@@ -97,19 +97,19 @@ def test_the_best_is_an_estimate_or_the_line_by_what_each_is_worth(kept: Kept) -
 def test_what_is_measured_after_it_was_estimated_stands_and_is_told(tmp_path: Path) -> None:
     """A gap of four readings is filled; two of them come with a later offload, then all."""
     with kept_in(tmp_path) as kept:
-        kept.take(0, 204)
-        kept.take(208, 600)
+        kept.take(0, 206)
+        kept.take(210, 600)
         desk = kept.desk
         gap = next(b for b in gaps(desk) if b.gap.missing == 4)
         do_all(desk, listed(desk, GapRule("line", 2 * HOUR_MS), [gap]))
         filled = next(one for one in gaps(desk) if one.state == "estimated")
         assert filled.reason == ""
-        kept.take(204, 206)
+        kept.take(206, 208)
         [since] = [one for one in gaps(desk) if one.state == "estimated"]
         assert since.reason == "2 of 4 measured since"
         made = record(desk, kept.point, KEY).between(gap.gap.start_ms, gap.gap.end_ms)
         assert made.estimated.tolist() == [False, False, True, True]
-        kept.take(206, 208)
+        kept.take(208, 210)
         [since] = [one for one in gaps(desk) if one.state == "estimated"]
         assert since.reason == "4 of 4 measured since"
         assert not record(desk, kept.point, KEY).estimated.any()
