@@ -141,13 +141,31 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     assert last.widget().text().startswith("at least ± 0.0")  # nobody calibrated it: resolution
 
 
+def test_where_nothing_shows_it_nothing_is_taken_out(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    made = ChainDialog(window, window.house, point_named(demo_desk, "Cold room A"), KEY)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.kind.setCurrentIndex(made.kind.findData("trim"))
+    made.propose_trim(at_end=False)
+    idle(qtbot, window)
+    assert "At the beginning of the last mission nothing shows" in made.problem.text()
+    begin, _ = made._view
+    made._show_proposed((begin + 61_000, begin + 3_600_001))
+    idle(qtbot, window)
+    assert not made.open_end.isChecked()
+    assert "taken out" in made.figures.text()
+
+
 def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, point.id, KEY)
     end = int(whole.times_utc_ms[-1])
-    made = ChainDialog(window, window.house, point, KEY, (end - 6 * DAY_MS, end))
+    made = ChainDialog(window, window.house, point, KEY, (end - 6 * DAY_MS, end + 1))
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

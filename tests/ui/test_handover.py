@@ -9,7 +9,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
-from tests.ui_help import idle, press
+from tests.ui_help import PATIENCE_MS, idle, press
 
 
 def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot) -> None:
@@ -32,7 +32,7 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
     assert dark > 50  # there is writing on it
     handover.table.selectRow(1)
     idle(qtbot, window)
-    assert "time_utc" in column.itemAt(0).widget().text()
+    qtbot.waitUntil(lambda: "time_utc" in column.itemAt(0).widget().text(), timeout=PATIENCE_MS)
 
 
 def test_a_document_that_was_changed_is_said_to_be(

@@ -135,7 +135,10 @@ def test_all_loggers_at_hand_in_one_act(window: MainWindow, qtbot: QtBot, demo_d
     waiting = sum(1 for card in field.loggers.cards() if card.readings_not_kept)
     press(window, "Shift+F6")
     idle(qtbot, window)
-    assert all(card.readings_not_kept < 30 for card in field.loggers.cards())  # they go on
+    qtbot.waitUntil(  # they go on meanwhile
+        lambda: all(card.readings_not_kept < 30 for card in field.loggers.cards()),
+        timeout=PATIENCE_MS,
+    )
     verdict = verify(demo_desk)
     assert verdict.is_whole
     assert verdict.offloads == before + waiting

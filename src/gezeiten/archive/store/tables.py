@@ -74,7 +74,7 @@ class Point(Base):
     duty_channels: Mapped[list[str] | None] = mapped_column(JSON)
     duty_interval_s: Mapped[int | None]
     checks_a_day: Mapped[int | None]
-    checks_working_days: Mapped[bool] = mapped_column(server_default=false(), default=False)
+    checks_working_days: Mapped[bool] = mapped_column(server_default=false())
     retired_ms: Mapped[int | None]
     site: Mapped[Site] = relationship(back_populates="points")
 

@@ -19,7 +19,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import given, record
+from gezeiten.desk.record.records import extent, given, record
 from gezeiten.domain.acts.corrections import (
     CorrectionSet,
     CorrectionSwitched,
@@ -33,12 +33,14 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction, as_they_stand, corrected, in_order
 from gezeiten.domain.steps.corrections import CORRECTIONS
+from gezeiten.domain.steps.corrections.in_place import before_it_was, since_it_was_not
 from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
 _PROPOSED = "proposed"
 _BESIDE_MS = DAY_MS
+_LOOKED_AT_MS = 4 * DAY_MS
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,6 +145,33 @@ def proposed(
 def usual_number(desk: Desk, point: PointPlace, series: str, span: Span, rule: str) -> float:
     """Return the number that is proposed for a rule (`SUSPICIONS`) in a stretch of a series."""
     return SUSPICIONS[rule].usual(_measured(desk, point, series, span), _quantity(series))
+
+
+def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) -> Span:
+    """Return the stretch at the beginning, or at the end, of what the last mission in its place
+    recorded in which the sensor seems not to have been there.
+
+    Raises:
+        InputError: its readings say nothing of one.
+        ArchiveDamagedError: readings are damaged.
+    """
+    whole = extent(desk, point.id, [series])
+    feeds = [one.feed for one in chain(desk, point, series).feeds]
+    found = None
+    if whole is not None and feeds:
+        begin = max(whole[0], feeds[-1].start_ms)
+        end = min(whole[1] + 1, feeds[-1].end_ms)
+        span = (max(begin, end - _LOOKED_AT_MS), end) if at_end else (
+            begin, min(end, begin + _LOOKED_AT_MS))  # fmt: skip
+        source = given(desk, point.id, series, span)
+        found = since_it_was_not(source) if at_end else before_it_was(source)
+    if found is None:
+        which = "end" if at_end else "beginning"
+        raise InputError(
+            f"At the {which} of the last mission nothing shows that the sensor was not in its "
+            "place; mark the stretch yourself."
+        )
+    return found
 
 
 def by_rule(

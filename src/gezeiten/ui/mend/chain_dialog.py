@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from PySide6.QtWidgets import (
@@ -26,6 +27,7 @@ from gezeiten.desk.record.correcting import (
     effect,
     fitted_on_another_state,
     keep,
+    not_in_place,
     proposed,
     step_words,
     switch,
@@ -294,7 +296,21 @@ class ChainDialog(QDialog):
         if self.trying.kind == "trim":
             words = tr("Readings from before or after the sensor was in its place are taken out.")
             self._room.addWidget(label(words, "muted"))
+            for name, at_end in ((tr("Look at the beginning"), False),
+                                 (tr("Look at the end"), True)):  # fmt: skip
+                self._room.addWidget(button(name, partial(self.propose_trim, at_end=at_end)))
         self._try()
+
+    def propose_trim(self, *, at_end: bool) -> None:
+        """Propose the stretch in which the sensor seems not to have been in its place."""
+        desk, point, key = self._house.desk, self._point, self.key
+        self._house.run(lambda _task: not_in_place(desk, point, key, at_end=at_end),
+                        self._show_proposed, failed=self._say, latest="chain trim")  # fmt: skip
+
+    def _show_proposed(self, span: Span) -> None:
+        minute_ms = 60_000  # what is typed is to the minute: all of the stretch lies in it
+        self._view = (span[0] - DAY_MS, span[1] + DAY_MS)
+        self._marked((span[0] // minute_ms * minute_ms, -(-span[1] // minute_ms) * minute_ms))
 
     def _rule_chosen(self) -> None:
         """A rule begins with the number that is proposed for this series."""
