@@ -12,6 +12,7 @@ from gezeiten.desk.record.checking import checks_of
 from gezeiten.desk.record.records import record
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
+from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press
@@ -130,3 +131,22 @@ def test_a_duty_that_was_not_met_says_when(
     idle(qtbot, window)
     assert "the duty to look was met on" in made.duty_words.text()
     assert "(1/2)" in made.duty_words.text()
+
+
+def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+) -> None:
+    made = PlacesDialog(window, window.house, creek.id)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    assert made.point_form.rim.text() == "3.2"
+    made.point_form.rim.setText("3.20")
+    made.point_form.checks.setText("2")
+    made.save()
+    idle(qtbot, window)
+    assert window.message.text() == "Kept."
+    made.point_form.rim.setText("3.08")
+    made.save()
+    idle(qtbot, window)
+    assert "Did the sensor move with it?" in window.message.text()

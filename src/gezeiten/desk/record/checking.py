@@ -21,7 +21,7 @@ from gezeiten.desk.record.records import around, given
 from gezeiten.domain.acts.checks import CheckRead, CheckTakenBack
 from gezeiten.domain.acts.corrections import CorrectionSet, CorrectionTakenBack
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.series import Series, empty_series, make_series
+from gezeiten.domain.series.series import join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span
 from gezeiten.domain.sites import PointFacts
@@ -106,7 +106,7 @@ def _beside(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[C
         return []
     key = checks[0].series
     parts = [around(desk, point_id, key, span) for span in _spans(checks)]
-    return compared(checks, _together(parts))
+    return compared(checks, join_series(parts))
 
 
 def _spans(checks: Iterable[CheckReading]) -> list[Span]:
@@ -119,20 +119,6 @@ def _spans(checks: Iterable[CheckReading]) -> list[Span]:
         look_ms = one.at_ms if has_ends else look_ms
         spans.append((begin, one.at_ms + 1))
     return spans
-
-
-def _together(parts: Sequence[Series]) -> Series:
-    """Return readings that were read in pieces, each once."""
-    parts = [part for part in parts if len(part)]
-    if not parts:
-        return empty_series()
-    times = np.concatenate([part.times_utc_ms for part in parts])
-    kept, first = np.unique(times, return_index=True)
-    values, interval_ms, quality = (
-        np.concatenate([getattr(part, name) for part in parts])[first]
-        for name in ("values", "interval_ms", "quality")
-    )
-    return make_series(kept, values, interval_ms, quality, is_in_order=True)
 
 
 def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
@@ -263,7 +249,7 @@ def try_tying(
     steps = [one for one in standing if one.uid in before]
     parts = [corrected(given(desk, point.id, series, _wider(one)), steps)
              for one in _spans(listed)]  # fmt: skip
-    checks = compared(listed, _together(parts))
+    checks = compared(listed, join_series(parts))
     tie = fit(way, checks)
     if tie is None:
         least = "three checks, not all at once," if way == "line" else "one check"

@@ -232,6 +232,7 @@ class PlacesDialog(QDialog):
         self._sites: list[SitePlace] = []
         self._facts = AllFacts({}, {})
         self._new: tuple[str, int] | None = None
+        self._rim_moved = False
         self.list = QTreeWidget()
         self.list.setHeaderHidden(True)
         self.list.setRootIsDecorated(False)
@@ -399,6 +400,7 @@ class PlacesDialog(QDialog):
     def save(self) -> None:
         """Keep what the fields say."""
         try:
+            self._rim_moved = False
             is_site = self.forms.currentIndex() == 0
             act = self._save_site() if is_site else self._save_point()
             self._acting.do(act, self._done)
@@ -419,6 +421,8 @@ class PlacesDialog(QDialog):
         point = thing.id if isinstance(thing, PointPlace) else None
         at, facts = self.point_form.site.currentData(), self.point_form.facts()
         seen = self._facts.points[point] if point else None
+        before_m = seen.measuring_point_height_m if seen is not None else None
+        self._rim_moved = before_m is not None and facts.measuring_point_height_m != before_m
         return lambda: ("point", save_point(desk, at, facts, point, seen))
 
     def retire(self) -> None:
@@ -438,7 +442,9 @@ class PlacesDialog(QDialog):
         self._new = None
         self._house.archive_changed.emit()
         self._load(chosen)
-        self._house.say(tr("Kept."))
+        moved = tr("Kept; dips from now on start from the new height. Did the sensor move with it? "
+                   "Then tie the record anew from that day (Alt+H).")  # fmt: skip
+        self._house.say(moved if self._rim_moved else tr("Kept."))
 
 
 def _kind(thing: SitePlace | PointPlace) -> str:
