@@ -11,7 +11,6 @@ from typing import Any
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QHeaderView,
     QLineEdit,
     QVBoxLayout,
@@ -63,7 +62,7 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import plain, units_of
@@ -74,19 +73,20 @@ _KINDS = (("linear", "Offset and gain"), ("points", "Calibration points"), ("mar
 _MARK_NAMES = {"kept": "kept: it is right", "suspect": "suspect", "taken out": "taken out"}
 
 
-class ChainDialog(QDialog):
+class ChainDialog(ActingDialog):
     """Shows how a series of a point comes from its source to the record, and corrects it."""
+
+    kept_words = "Kept; excursions were found anew."
 
     def __init__(
         self, parent: QWidget, house: House, point: PointPlace, series: str = "",
         view: Span | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(parent)
+        super().__init__(parent, house)
         self.setWindowTitle(tr("From source to record") + f" · {point.full_name}")
         self._house, self._point = house, point
         self._view, self._chain = view, Chain((), "", (), ())
         self._lane: Lane | None = None
-        self._acting = Acting(house, self._say)
         self._units = units_of(house.desk.settings)
         self.trying = Trying()
         self.series = SeriesBox(point, series)
@@ -101,12 +101,11 @@ class ChainDialog(QDialog):
         feed(house, self.chart, "chain pictures")
         self.chart.marked.connect(self._marked)
         self.figures = label("", "muted", wrap=True)
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self._make_fields()
         self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)
         self.undo_button = button(tr("Take the chosen step back"), self.take_back)
         self.clock_button = button(tr("Clock …"), self.show_clock)
+        self.typed = (self.words, self.cause)
         self.setLayout(self._laid_out())
         self.resize(1010, 690)
         self.table.itemSelectionChanged.connect(self._chosen_changed)
@@ -500,18 +499,3 @@ class ChainDialog(QDialog):
             self._say(str(exc))
             return
         self._do(lambda: keep(desk, point, wanted(), words))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self.cause.clear()
-            self._house.archive_changed.emit()
-            self._house.say(tr("Kept; excursions were found anew."))
-            self._load()
-
-        self._acting.do(act, done)
-
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
@@ -29,7 +28,7 @@ from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import why_field
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, number, tr
 
@@ -49,14 +48,15 @@ class Trial:
     words: str
 
 
-class ClockDialog(QDialog):
+class ClockDialog(ActingDialog):
     """Shows the clocks of the missions that feed a series, and puts one right."""
 
+    kept_words = "Kept; excursions were found anew."
+
     def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str) -> None:
-        super().__init__(parent)
+        super().__init__(parent, house)
         self.setWindowTitle(tr("Clock") + f" · {point.full_name}")
         self._house, self._point, self._series = house, point, series
-        self._acting = Acting(house, self._say)
         self._clocks: list[MissionClock] = []
         self.trial: Trial | None = None
         self.mission = QComboBox()
@@ -80,10 +80,9 @@ class ClockDialog(QDialog):
         self.other.setAccessibleName(tr("The other series"))
         self.figures = label("", "", wrap=True)
         self.words = why_field()
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self.keep_button = button(tr("Put it right"), self.keep, "primary")
         self.undo_button = button(tr("Take back what puts it right"), self.take_back)
+        self.typed = (self.words,)
         self.setLayout(self._laid_out())
         self.resize(760, 520)
         self.mission.currentIndexChanged.connect(lambda _: self._show_clock())
@@ -262,20 +261,6 @@ class ClockDialog(QDialog):
         desk, clock = self._house.desk, self.clock
         if clock is not None:
             self._do(lambda: take_clock_back(desk, clock))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self._house.archive_changed.emit()
-            self._house.say(tr("Kept; excursions were found anew."))
-            self._load()
-
-        self._acting.do(act, done)
-
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
 
 
 def _others(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from contextlib import suppress
 from typing import TypeAlias
 
-from PySide6.QtWidgets import QComboBox, QDialog, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import (
@@ -29,7 +28,7 @@ from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned, number_of
 from gezeiten.ui.points.why_field import why_field
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -40,14 +39,13 @@ _SIGNS = 22
 _Known: TypeAlias = tuple[list[SeenCalculation], list[PointPlace]]
 
 
-class CalculatedDialog(QDialog):
+class CalculatedDialog(ActingDialog):
     """Shows what is calculated at one point; what is added is there at once, for all time."""
 
     def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
-        super().__init__(parent)
+        super().__init__(parent, house)
         self.setWindowTitle(tr("Calculated series") + f" · {point.full_name}")
         self._house, self._point, self._points = house, point, [point]
-        self._acting = Acting(house, self._say)
         self.table = plain_table(
             tr("Calculated series"),
             [
@@ -84,9 +82,8 @@ class CalculatedDialog(QDialog):
         self.label.setMaxLength(60)
         self.words = why_field()
         self.seen = label("", "muted", wrap=True)
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self.undo_button = button(tr("Calculate the chosen one no more"), self.take_back)
+        self.typed = (self.words, self.label)
         self.setLayout(self._laid_out())
         self.formula.currentIndexChanged.connect(lambda _: self._suit_formula())
         self.resize(980, 560)
@@ -299,10 +296,6 @@ class CalculatedDialog(QDialog):
             .replace("%3", units.value(key, float(series.values[-1])))
         )  # fmt: skip
 
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
-
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:
         """Let the series be calculated that the fields say."""
@@ -319,16 +312,6 @@ class CalculatedDialog(QDialog):
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, SeenCalculation):
             self._do(lambda: calculate_no_more(desk, one.how))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self.label.clear()
-            self._house.archive_changed.emit()
-            self._load()
-
-        self._acting.do(act, done)
 
 
 def own_words() -> str:

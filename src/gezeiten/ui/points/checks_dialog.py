@@ -4,10 +4,9 @@ record tied to it."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QHeaderView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHeaderView, QVBoxLayout, QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
@@ -34,7 +33,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -55,14 +54,13 @@ class Seen:
     days: tuple[DutyDay, ...]
 
 
-class ChecksDialog(QDialog):
+class ChecksDialog(ActingDialog):
     """Shows the check readings of a series of a point, and ties the record to them."""
 
     def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
-        super().__init__(parent)
+        super().__init__(parent, house)
         self.setWindowTitle(tr("Read by hand") + f" · {point.full_name}")
         self._house, self._point = house, point
-        self._acting = Acting(house, self._say)
         self._units = units_of(house.desk.settings)
         self._seen = Seen((), None, (0, 1), ())
         self.tried: TyingTry | None = None
@@ -88,10 +86,9 @@ class ChecksDialog(QDialog):
         self.open_end = QCheckBox(tr("until further notice"))
         self.words = why_field()
         self.figures = label("", "muted", wrap=True)
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self.undo_button = button(tr("Take the chosen check back"), self.take_back)
         self.tie_button = button(tr("Tie the record"), self.keep, "primary")
+        self.typed = (self.words,)
         self.setLayout(self._laid_out())
         self.resize(1010, 690)
         self.open_end.setChecked(True)
@@ -289,19 +286,6 @@ class ChecksDialog(QDialog):
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, Compared):
             self._do(lambda: take_check_back(desk, one.check))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self._house.archive_changed.emit()
-            self._load()
-
-        self._acting.do(act, done)
-
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
 
 
 def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> Seen:

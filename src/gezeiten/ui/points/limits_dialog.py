@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QHBoxLayout,
     QVBoxLayout,
     QWidget,
@@ -30,7 +28,7 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.points.why_field import why_field
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -39,14 +37,15 @@ MEANS_S = (0, 3600, 8 * 3600, 24 * 3600, 7 * 86_400, 30 * 86_400)
 """What a limit may compare: each reading, or the mean of the time before it."""
 
 
-class LimitsDialog(QDialog):
+class LimitsDialog(ActingDialog):
     """Shows the limits of one point; what is set is in force at once, also for what is past."""
 
+    kept_words = "Kept; excursions were found anew."
+
     def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
-        super().__init__(parent)
+        super().__init__(parent, house)
         self.setWindowTitle(tr("Limits") + f" · {point.full_name}")
         self._house, self._point = house, point
-        self._acting = Acting(house, self._say)
         self._units = units_of(house.desk.settings)
         self.limits = plain_table(
             tr("Limits"),
@@ -69,10 +68,9 @@ class LimitsDialog(QDialog):
         self.open_end.setChecked(True)
         self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
         self.until.setEnabled(False)
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self.end_button = button(tr("End the chosen one at “until”"), self.end)
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.typed = (self.words,)
         self.setLayout(self._laid_out())
         self.resize(1000, 600)
         self._suit_line()
@@ -165,10 +163,6 @@ class LimitsDialog(QDialog):
                 instant(one.start_ms, zone), until, whose,
                 one.kept.words if one.kept else tr("its plan")]  # fmt: skip
 
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
-
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:
         """Set the limit that the fields say."""
@@ -212,13 +206,3 @@ class LimitsDialog(QDialog):
         if one is not None and one.kept is not None:
             kept = one.kept
             self._do(lambda: take_limit_back(desk, kept))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self._house.archive_changed.emit()
-            self._house.say(tr("Kept; excursions were found anew."))
-            self._load()
-
-        self._acting.do(act, done)

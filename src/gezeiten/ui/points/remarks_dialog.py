@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QHeaderView,
     QLineEdit,
     QVBoxLayout,
@@ -22,7 +19,7 @@ from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, tr
 
@@ -30,17 +27,16 @@ _MOST_SIGNS = 300
 _SITE = "*"
 
 
-class RemarksDialog(QDialog):
+class RemarksDialog(ActingDialog):
     """Shows the remarks on a point and its site; what is written is shown in every picture."""
 
     def __init__(
         self, parent: QWidget, house: House, point: PointPlace, span: Span | None = None
     ) -> None:
         """span: the stretch that a new one is about; of no length for an instant."""
-        super().__init__(parent)
+        super().__init__(parent, house)
         self.setWindowTitle(tr("Remarks") + f" · {point.full_name}")
         self._house, self._point = house, point
-        self._acting = Acting(house, self._say)
         self.table = plain_table(
             tr("Remarks"),
             [tr("When (%1)").replace("%1", point.zone), tr("About"), tr("Remark"), tr("By")],
@@ -65,9 +61,8 @@ class RemarksDialog(QDialog):
         self.is_instant = QCheckBox(tr("at one instant"))
         self.is_instant.toggled.connect(lambda on: self.until.setEnabled(not on))
         self.is_instant.setChecked(end <= begin)
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.typed = (self.words,)
         self.setLayout(self._laid_out())
         self.resize(860, 460)
         self.words.setFocus()
@@ -130,16 +125,3 @@ class RemarksDialog(QDialog):
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, Remark):
             self._do(lambda: take_remark_back(desk, one))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self._house.archive_changed.emit()
-            self._load()
-
-        self._acting.do(act, done)
-
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QLineEdit,
     QStackedWidget,
     QVBoxLayout,
@@ -30,22 +27,23 @@ from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.points.why_field import why_field
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
 
 
-class SourcesDialog(QDialog):
+class SourcesDialog(ActingDialog):
     """Shows the deployments of a point, of one source, or all; what is said is kept at once."""
+
+    kept_words = "Kept; the readings are in the series that follow from it."
 
     def __init__(
         self, parent: QWidget, house: House, *, serial: str = "", point: PointPlace | None = None
     ) -> None:
-        super().__init__(parent)
+        super().__init__(parent, house)
         about = point.full_name if point else serial
         self.setWindowTitle(tr("Who measured where") + (f" · {about}" if about else ""))
         self._house, self._serial, self._point = house, serial, point
-        self._acting = Acting(house, self._say)
         self._known = Sources((), ())
         self._points: list[PointPlace] = []
         self.stood = plain_table(
@@ -82,9 +80,8 @@ class SourcesDialog(QDialog):
         self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
         self.until.setEnabled(False)
         self.zone_note = label("", "muted")
-        self.problem = label("", "ember", wrap=True)
-        self.problem.hide()
         self.undo_button = button(tr("Take back"), self.take_back)
+        self.typed = (self.words, self.label)
         self.setLayout(self._laid_out())
         self.resize(1060, 640)
         self._load()
@@ -183,10 +180,6 @@ class SourcesDialog(QDialog):
         one = chosen_thing(self.stood)
         return one.point.zone if isinstance(one, SeenDeployment) else home_zone()
 
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
-
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:
         """Keep what was said."""
@@ -215,17 +208,6 @@ class SourcesDialog(QDialog):
             self._do(lambda: take_back(self._house.desk, said))
         else:
             self._say(tr("Choose a line of what was said first."))
-
-    def _do(self, act: Callable[[], object]) -> None:
-        def done(_: object) -> None:
-            self._say("")
-            self.words.clear()
-            self.label.clear()
-            self._house.archive_changed.emit()
-            self._house.say(tr("Kept; the readings are in the series that follow from it."))
-            self._load()
-
-        self._acting.do(act, done)
 
 
 def _deployment(one: SeenDeployment) -> list[str]:

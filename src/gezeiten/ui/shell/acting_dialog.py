@@ -1,0 +1,51 @@
+"""A dialog that shows something, acts on it and shows it anew; what is wrong stands in it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+
+from gezeiten.ui.parts.widgets import label
+from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import tr
+
+
+class ActingDialog(QDialog):
+    """Subclasses load in `_load`, act through `_do` and place `problem`.
+
+    kept_words: what the foot line says after an act, "" nothing; typed: fields that are emptied
+    then.
+    """
+
+    kept_words = ""
+
+    def __init__(self, parent: QWidget, house: House) -> None:
+        super().__init__(parent)
+        self._house = house
+        self._acting = Acting(house, self._say)
+        self.typed: tuple[QLineEdit, ...] = ()
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
+
+    def _load(self) -> None:
+        """Show what there is now."""
+
+    def _do(self, act: Callable[[], object]) -> None:
+        """Do an act off the main thread; then all places hear of it."""
+
+        def done(_: object) -> None:
+            self._say("")
+            for field in self.typed:
+                field.clear()
+            self._house.archive_changed.emit()
+            if self.kept_words:
+                self._house.say(tr(self.kept_words))
+            self._load()
+
+        self._acting.do(act, done)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
