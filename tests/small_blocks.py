@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from itertools import count
 from pathlib import Path
 
 import numpy as np
@@ -75,7 +76,9 @@ def kept_in(folder: Path, plan: Plan = PLAN) -> Iterator[Kept]:
     """Such an archive in a folder, empty."""
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(cutting, "READINGS_PER_BLOCK", 64)
-        now_ms = ANCHOR_MS + 10**10
-        desk = Desk(folder, now_ms=lambda: now_ms, computer=TrustedClock(), zone="Europe/Berlin")
+        ticks = count(ANCHOR_MS + 10**10)  # no two acts at one instant
+        desk = Desk(
+            folder, now_ms=lambda: next(ticks), computer=TrustedClock(), zone="Europe/Berlin"
+        )
         yield Kept(desk, plan=plan)
         desk.close()

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from contextlib import suppress
+from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
 from gezeiten.domain.kept import ClockKept
-from gezeiten.domain.series.clock_map import ClockMap, clock_map
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
+from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -36,6 +38,40 @@ def clocks_kept(session: Session) -> list[ClockKept]:
 def clock_maps(session: Session) -> dict[str, ClockMap]:
     """Return the maps in force, by mission (its id): of several the one said last."""
     return {one.mission: clock_map(one.pairs) for one in clocks_kept(session)}
+
+
+@dataclass(frozen=True, slots=True)
+class ClockHistory:
+    """What put the clock of a mission right, and when (UTC ms): said, undone (None: still)."""
+
+    said: tuple[tuple[int, int | None, ClockMap], ...]
+
+    def at(self, at_ms: int) -> ClockMap:
+        """Return what stood at an instant."""
+        stood = [its for said_ms, undone_ms, its in self.said
+                 if said_ms <= at_ms and (undone_ms is None or undone_ms > at_ms)]  # fmt: skip
+        return stood[-1] if stood else RIGHT
+
+    def moved(self, span: Span, seen_ms: int) -> Span:
+        """Return where a stretch lies now that was seen at an instant, as the clock stood then."""
+        then, now = self.at(seen_ms), self.at(EVER_MS)
+        if then == now:
+            return span
+        return (now.true_at(then.shown_at(span[0])), now.true_at(then.shown_at(span[1])))
+
+
+def clock_histories(session: Session) -> dict[str, ClockHistory]:
+    """Return what ever put clocks right, by mission (its id)."""
+    rows = session.execute(
+        select(ClockRow, Mission.uid)
+        .join(Mission, Mission.id == ClockRow.mission_id)
+        .order_by(ClockRow.said_ms, ClockRow.uid)
+    )
+    found: dict[str, list[tuple[int, int | None, ClockMap]]] = {}
+    for row, uid in rows:
+        with suppress(ArchiveDamagedError, ValueError, TypeError):
+            found.setdefault(uid, []).append((row.said_ms, row.undone_ms, clock_map(row.pairs)))
+    return {uid: ClockHistory(tuple(said)) for uid, said in found.items()}
 
 
 def measured_differences(session: Session, mission: str) -> list[tuple[int, float, float]]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -57,7 +56,6 @@ def test_what_was_done_alone_stands_alone(kept: Kept) -> None:
     desk = kept.desk
     first, *rest = open_gaps(kept)
     fill_by_line(desk, first)
-    desk.change_settings(replace(desk.settings, person="MK"))  # the clock of these tests stands
     do_all(desk, listed(desk, GapRule("leave", 9 * HOUR_MS, "pumped"), rest))
     mine = next(one for one in gaps(desk) if one.state == "estimated")
     assert [one.gap for one in together(desk, mine)] == [first.gap]

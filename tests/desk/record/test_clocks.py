@@ -26,7 +26,7 @@ from gezeiten.desk.record.clocks import (
     take_clock_back,
 )
 from gezeiten.desk.record.correcting import chain, keep, proposed
-from gezeiten.desk.record.excursion_book import excursions, refresh_stale
+from gezeiten.desk.record.excursion_book import excursions, refresh_stale, settle
 from gezeiten.desk.record.records import record, view
 from gezeiten.desk.record.story import story
 from gezeiten.domain.limits.limits import LimitRule
@@ -163,6 +163,25 @@ def test_too_little_side_by_side_is_said(tmp_path: Path) -> None:
         kept.take(0, 100)
         with pytest.raises(InputError, match="long enough"):
             by_data(kept.desk, point_of(kept), KEY, clock_of(kept), (point_of(kept), KEY))
+
+
+def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Kept) -> None:
+    """By far more than it lasts, there and back, and on again after it was assessed anew."""
+    desk = kept.desk
+    refresh_stale(desk)
+    first, second, *_ = sorted(excursions(desk, kept.point), key=lambda one: one.start_ms)
+    settle(desk, first.id, "Power", "Fuse.")
+    move(kept, -HOUR_MS)
+    assessed = [one for one in excursions(desk, kept.point) if one.is_settled]
+    assert [(one.start_ms, one.gone, one.changed) for one in assessed] == [
+        (first.start_ms - HOUR_MS, False, False)
+    ]  # fmt: skip
+    again = next(one for one in excursions(desk, kept.point)
+                 if one.start_ms == second.start_ms - HOUR_MS)  # fmt: skip
+    settle(desk, again.id, "Sensor", "Loose plug.")  # seen with the clock moved
+    take_clock_back(desk, clock_of(kept))
+    told = {one.start_ms: one.cause for one in excursions(desk, kept.point) if one.is_settled}
+    assert told == {first.start_ms: "Power", second.start_ms: "Sensor"}
 
 
 def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept) -> None:

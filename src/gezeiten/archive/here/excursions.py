@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import Select, String, delete, func, select, type_coerce, union, update
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.clocks import ClockHistory, clock_histories
 from gezeiten.archive.here.layout import Layout
 from gezeiten.archive.here.tables import ExcursionRow
 from gezeiten.archive.store.stored import stored_value
@@ -17,6 +18,7 @@ from gezeiten.domain.acts.assessments import Words
 from gezeiten.domain.acts.missions import MissionName
 from gezeiten.domain.limits.assessments import Seen, matched
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
+from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -221,6 +223,12 @@ def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
         _match(session, point_id)
 
 
+def _where_now(row: AssessmentRow, clock: ClockHistory | None) -> Span:
+    """Return where what was assessed lies now, should its logger's clock have been put right."""
+    span = Seen(**row.seen).span
+    return span if clock is None else clock.moved(span, row.at_ms)
+
+
 def _match(session: Session, point_id: int) -> None:
     columns = (ExcursionRow.id, ExcursionRow.mission, ExcursionRow.rule_key, ExcursionRow.start_ms,
                ExcursionRow.end_ms, ExcursionRow.assessment)  # fmt: skip
@@ -232,6 +240,7 @@ def _match(session: Session, point_id: int) -> None:
     assessments: dict[tuple[str, str], list[AssessmentRow]] = {}
     for row, mission in session.execute(said):
         assessments.setdefault((mission, row.rule_key), []).append(row)
+    clocks = clock_histories(session) if assessments else {}
     by_rule: dict[tuple[str, str], list[Any]] = {}
     for one in found:
         by_rule.setdefault((one.mission, one.rule_key), []).append(one)
@@ -239,7 +248,7 @@ def _match(session: Session, point_id: int) -> None:
     for key, excursions in by_rule.items():
         its_own = assessments.get(key, [])
         holds = matched([(one.start_ms, one.end_ms) for one in excursions],
-                        [Seen(**row.seen).span for row in its_own])  # fmt: skip
+                        [_where_now(row, clocks.get(key[0])) for row in its_own])  # fmt: skip
         for one, number in zip(excursions, holds, strict=True):
             holding = None if number is None else its_own[number].uid
             if holding != one.assessment:

@@ -40,11 +40,15 @@ class ClockMap:
         """Return what time it was when the clock showed an instant; ends of time stay."""
         return at_ms if abs(at_ms) >= EVER_MS else int(self.true(np.array([at_ms], np.int64))[0])
 
+    def shown_at(self, at_ms: int) -> int:
+        """Return what the clock showed at an instant, to a millisecond; ends of time stay."""
+        if abs(at_ms) >= EVER_MS:
+            return at_ms
+        return int(_through(self.true_ms, self.shown_ms, np.array([at_ms], np.int64))[0])
+
     def shown_span(self, span: Span) -> Span:
         """Return a stretch by the clock in which all lies that lies in one of true time."""
-        a, b = (at if abs(at) >= EVER_MS else
-                int(_through(self.true_ms, self.shown_ms, np.array([at], np.int64))[0])
-                for at in span)  # fmt: skip
+        a, b = map(self.shown_at, span)
         return (a - _ROUNDED_MS, b + _ROUNDED_MS) if self else span
 
 
