@@ -13,6 +13,7 @@ from gezeiten.desk.record.records import record
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
+from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press
@@ -150,3 +151,23 @@ def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
     made.save()
     idle(qtbot, window)
     assert "Did the sensor move with it?" in window.message.text()
+
+
+def test_from_the_board_to_the_point_in_hand(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+) -> None:
+    window.go(places.TIDEBOARD)
+    idle(qtbot, window)
+    board = window.places[places.TIDEBOARD]
+    assert board.point_in_hand() is not None
+    window.show_checks()
+    idle(qtbot, window)
+    window.show_remarks()
+    idle(qtbot, window)
+    shown = [one for one in QApplication.allWidgets()
+             if isinstance(one, ChecksDialog | RemarksDialog) and one.isVisible()]  # fmt: skip
+    assert {type(one) for one in shown} == {ChecksDialog, RemarksDialog}
+    window.go(places.LOGBOOK)
+    idle(qtbot, window)
+    window.show_checks()
+    assert window.message.text() == "Choose a point first."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -226,6 +227,7 @@ class MainWindow(QMainWindow):
             Command(
                 "quantities", tr("Quantities, and those of your own"), "", self.show_quantities
             ),
+            Command("remarks", tr("Remarks on the point"), "Ctrl+Shift+B", self.show_remarks),
             Command("people", tr("Who is at it"), "Ctrl+Shift+W", self.show_people),
             Command(
                 "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
@@ -288,19 +290,28 @@ class MainWindow(QMainWindow):
 
     def show_checks(self) -> None:
         """Show what was read by hand at the point in hand."""
+        from gezeiten.ui.points.checks_dialog import ChecksDialog
+
+        self._about_the_point(lambda point: ChecksDialog(self, self.house, point).open())
+
+    def show_remarks(self) -> None:
+        """Show the remarks on the point in hand; a new one is about now."""
+        from gezeiten.ui.points.remarks_dialog import RemarksDialog
+
+        self._about_the_point(lambda point: RemarksDialog(self, self.house, point).open())
+
+    def _about_the_point(self, show: Callable[[PointPlace], None]) -> None:
         point_id, desk = self._point_in_hand(), self.house.desk
         if point_id is None:
             self.house.say(tr("Choose a point first."))
             return
 
-        def show(listed: list[PointPlace]) -> None:
-            from gezeiten.ui.points.checks_dialog import ChecksDialog
-
+        def found(listed: list[PointPlace]) -> None:
             its = next((one for one in listed if one.id == point_id), None)
             if its is not None:
-                ChecksDialog(self, self.house, its).open()
+                show(its)
 
-        self.house.run(lambda _task: points(desk), show)
+        self.house.run(lambda _task: points(desk), found)
 
     def _point_in_hand(self) -> int | None:
         return self.places[self.stack.currentIndex()].point_in_hand()
