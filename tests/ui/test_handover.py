@@ -33,6 +33,10 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
     handover.table.selectRow(1)
     idle(qtbot, window)
     qtbot.waitUntil(lambda: "time_utc" in column.itemAt(0).widget().text(), timeout=PATIENCE_MS)
+    window.house.archive_changed.emit()  # what goes on elsewhere takes no choice away
+    idle(qtbot, window)
+    assert handover.table.currentRow() == 1
+    assert "time_utc" in column.itemAt(0).widget().text()
 
 
 def test_a_document_that_was_changed_is_said_to_be(

@@ -100,6 +100,7 @@ class HandoverPlace(Place):
         right.body.addWidget(self.table)
         if house.is_looking:
             self.elsewhere.hide()  # both others ask where to
+        self._newest = self._shown_uid = ""
         self.pages = PageView(house)
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
@@ -234,8 +235,11 @@ class HandoverPlace(Place):
         lines = min(max(len(past), 1), LINES_SHOWN)
         self.table.setFixedHeight(lines * height + self.table.horizontalHeader().height() + 6)
         self.table.blockSignals(False)
-        if past:
-            self.table.selectRow(0)
+        if past:  # the one that was chosen stays, unless a newer one came on top
+            is_new = self._newest not in ("", past[0].uid)
+            its = (i for i, one in enumerate(past) if one.uid == self._shown_uid)
+            self.table.selectRow(0 if is_new else next(its, 0))
+            self._newest = past[0].uid
         self._show_document()
         self.folder_button.setEnabled(bool(past))
 
@@ -394,6 +398,7 @@ class HandoverPlace(Place):
 
     def _show_document(self) -> None:
         document = self._current()
+        self._shown_uid = document.uid if document is not None else ""
         self.pages.show_document(document.shown if document else None, document.kind if document
                                  else "pdf")  # fmt: skip
         self.open_button.setEnabled(document is not None and document.state != "missing")

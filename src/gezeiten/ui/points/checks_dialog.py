@@ -27,6 +27,7 @@ from gezeiten.domain.steps.checks.duty import DutyDay
 from gezeiten.ui.mend.chain_model import drawn
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
@@ -113,8 +114,8 @@ class ChecksDialog(ActingDialog):
         self.tying = QWidget()
         self.tying.setLayout(
             column(
-                row(label(tr("Tie by"), "muted"), self.way, label(tr("from"), "muted"), self.since,
-                    self.open_end, self.until, 1, spacing=6),
+                FlowLayout(label(tr("Tie by"), "muted"), self.way, label(tr("from"), "muted"),
+                           self.since, self.open_end, self.until, spacing=6),
                 self.figures,
                 row(self.words, self.tie_button, spacing=6),
                 spacing=6,
