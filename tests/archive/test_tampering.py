@@ -52,8 +52,8 @@ from tests.archive.test_golden import unpacked
 from tests.conftest import STORE_PLAN
 from tests.golden import opened
 
-CHANGES = 100
-FOUND_SO_FAR = 100
+CHANGES = 50
+FOUND_SO_FAR = 50
 """Found, or put right when the archive is opened: of so many, in both databases."""
 NOT_OURS = ("alembic_version", "sqlite_sequence", "chain")
 """The last tells how far chain files were applied; it is put right when the archive is opened."""

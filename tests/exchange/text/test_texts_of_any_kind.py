@@ -4,6 +4,7 @@ asked about: nothing is wrong in silence."""
 from __future__ import annotations
 
 import gzip
+import os
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
@@ -20,7 +21,7 @@ from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
-COMBINATIONS = 2_000
+COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 1_000
 PARTS = 16
 GERMAN = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
           "Dez.")  # fmt: skip
