@@ -31,7 +31,7 @@ from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime
+from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
@@ -111,11 +111,16 @@ class ChecksDialog(ActingDialog):
         return self._units.of_series(self._point, self.key)
 
     def _laid_out(self) -> QVBoxLayout:
+        fields = []
+        for caption, *parts in ((tr("Tie by"), self.way), (tr("From"), self.since),
+                                (tr("Until"), self.open_end, self.until)):  # fmt: skip
+            field = QWidget()
+            field.setLayout(captioned(str(caption), *parts))
+            fields.append(field)
         self.tying = QWidget()
         self.tying.setLayout(
             column(
-                FlowLayout(label(tr("Tie by"), "muted"), self.way, label(tr("from"), "muted"),
-                           self.since, self.open_end, self.until, spacing=6),
+                FlowLayout(*fields, spacing=10),
                 self.figures,
                 row(self.words, self.tie_button, spacing=6),
                 spacing=6,
