@@ -39,6 +39,7 @@ def value(typed: str, units: list[str], result: str, *values: float) -> float:
         ("where(a > 3[m], a, 3[m])", ["m"], "m", (2.0,), 3.0),
         ("-a + abs(a)", ["m"], "m", (-2.0,), 4.0),
         ("ln(a / b)", ["m", "m"], "", (math.e, 1.0), 1.0),
+        ("(a - 0[°C]) * 0.5[1/K] * 1[m]", ["°C"], "m", (4.0,), 2.0),
         ("a * 1e-3[g/mg]", ["mg/m³"], "µg/m³", (5.0,), 5000.0),
     ],
 )  # fmt: skip

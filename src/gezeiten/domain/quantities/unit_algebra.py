@@ -79,6 +79,7 @@ def unit_of(name: str) -> Unit:
     code = known.ucum if known is not None else name.strip().translate(_OTHER_SIGNS)
     if code in ("1", ""):
         return PURE
+    code = code[1:] if code.startswith("1/") else code
     if code in ("Cel", "°C"):
         return CELSIUS
     found, end = PURE, 0
