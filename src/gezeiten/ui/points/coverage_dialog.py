@@ -9,8 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QDialog,
-    QFileDialog,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -19,8 +17,8 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
 from gezeiten.domain.series.calendar import Covered, months, total, years
-from gezeiten.ui.parts.widgets import button, column, label, row, set_role
-from gezeiten.ui.points.series_box import SeriesBox
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import number, tr
 
@@ -29,15 +27,13 @@ _NEARLY = 0.995
 """From here on a day counts as held: a percent more would not be seen."""
 
 
-class CoverageDialog(QDialog):
+class CoverageDialog(FiguresDialog):
     """Shows how much of each day of a series of a point is held, the newest month first."""
 
     def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
-        super().__init__(parent)
+        super().__init__(parent, house, point, series, "coverage")
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
-        self._house, self._point, self._days = house, point, list[tuple[date, Covered]]()
-        self.series = SeriesBox(point, series)
-        self.words = label("", "muted", wrap=True)
+        self._days = list[tuple[date, Covered]]()
         heads = [tr("Month"), tr("Held"), tr("Estimated"), *(str(day + 1) for day in range(_DAYS))]
         self.table = QTableWidget(0, len(heads))
         self.table.setAccessibleName(tr("Coverage"))
@@ -46,7 +42,6 @@ class CoverageDialog(QDialog):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
         self.table.horizontalHeader().setMinimumSectionSize(16)
-        self.export = button(tr("As a file …"), self._choose_target)
         legend = label(tr("empty: whole · number: percent held · e: some of it estimated · "
                           "–: nothing"), "muted")  # fmt: skip
         laid = column(row(self.series, legend, 1, self.export, spacing=10), self.table, self.words,
@@ -56,11 +51,6 @@ class CoverageDialog(QDialog):
         self.resize(1010, 560)
         self.series.currentIndexChanged.connect(lambda _: self._load())
         self._load()
-
-    @property
-    def key(self) -> str:
-        """The series shown, "" where the point has none."""
-        return self.series.key
 
     def _load(self) -> None:
         desk, point, key = self._house.desk, self._point, self.key
@@ -110,28 +100,10 @@ class CoverageDialog(QDialog):
                         .replace("%2", _percent(one.estimated_share)))  # fmt: skip
         return item
 
-    def _choose_target(self) -> None:
-        usual = f"{self._point.name}-{self.key}-coverage.csv".replace("/", "-")
-        name, _ = QFileDialog.getSaveFileName(self, tr("Coverage as a file"), usual)
-        if name:
-            self.export_to(Path(name))
-
     def export_to(self, target: Path) -> None:
         """Write what is shown as CSV."""
         days = self._days
-        self._house.run(
-            lambda _task: write_coverage(days, target),
-            lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
-            failed=self._complain,
-        )  # fmt: skip
-
-    def _say(self, words: str) -> None:
-        set_role(self.words, "muted")
-        self.words.setText(words)
-
-    def _complain(self, sentence: str) -> None:
-        set_role(self.words, "ember")
-        self.words.setText(sentence)
+        self._write(target, lambda: write_coverage(days, target))
 
 
 def day_words(one: Covered | None) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QHeaderView, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QWidget
 
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.day_by_day import Days, day_by_day, write_days
@@ -14,9 +14,9 @@ from gezeiten.domain.series.day_figures import BEYOND, DegreeRule, IndexDay
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.tables import fill, plain_table
-from gezeiten.ui.parts.widgets import button, column, label, row, set_role
+from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import FieldError, number_of
-from gezeiten.ui.points.series_box import SeriesBox
+from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -24,21 +24,19 @@ from gezeiten.ui.shell.units import units_of
 _KINDS = (("", "no degree days"), ("heating", "degree days below a base"),
           ("cooling", "degree days above a base"),
           ("heating limit", "by the heating limit: of day means"))  # fmt: skip
-_ENOUGH = 0.75
 
 
-class DaysDialog(QDialog):
+class DaysDialog(FiguresDialog):
     """Shows the figures of each local day of a stretch, the newest first."""
 
     def __init__(self, parent: QWidget, house: House, point: PointPlace, span: Span,
                  series: str = "") -> None:  # fmt: skip
-        super().__init__(parent)
+        super().__init__(parent, house, point, series, "days")
         self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
-        self._house, self._point, self._span = house, point, span
+        self._span = span
         self._units = units_of(house.desk.settings)
         self._days: Days | None = None
         self._unit = ""
-        self.series = SeriesBox(point, series)
         self.kind = QComboBox()
         self.kind.setAccessibleName(tr("Degree days"))
         for key, name in _KINDS:
@@ -50,8 +48,6 @@ class DaysDialog(QDialog):
             field.editingFinished.connect(self._load)
         self.base_label, self.second_label = label(tr("base, °C"), "muted"), label("", "muted")
         self.table = plain_table(tr("Days"), [tr("Day")])
-        self.words = label("", "muted", wrap=True)
-        self.export = button(tr("As a file …"), self._choose_target)
         laid = column(
             FlowLayout(self.series, self.kind, self.base_label, self.base, self.second_label,
                        self.second, spacing=8),
@@ -133,8 +129,7 @@ class DaysDialog(QDialog):
 
     def _row(self, found: Days, i: int) -> list[str]:
         one, key = found.days[i], self.series.key
-        begin, end = one.numbers.span
-        share, own = one.numbers.held_ms / max(end - begin, 1), self._units.own(self._point, key)
+        share, own = one.numbers.coverage, self._units.own(self._point, key)
         shown = [self._units.value(key, value, own) if one.numbers.n and math.isfinite(value)
                  else "–" for value in (one.numbers.mean, one.numbers.lowest,
                                         one.numbers.highest)]  # fmt: skip
@@ -158,30 +153,11 @@ class DaysDialog(QDialog):
             words += f" · {told}"
         return words + "."
 
-    def _choose_target(self) -> None:
-        usual = f"{self._point.name}-{self.series.key}-days.csv".replace("/", "-")
-        name, _ = QFileDialog.getSaveFileName(self, tr("Days as a file"), usual)
-        if name:
-            self.export_to(Path(name))
-
     def export_to(self, target: Path) -> None:
         """Write what is shown as CSV."""
         found, unit = self._days, self._unit
-        if found is None:
-            return
-        self._house.run(
-            lambda _task: write_days(found, unit, target),
-            lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
-            failed=self._complain,
-        )  # fmt: skip
-
-    def _say(self, words: str) -> None:
-        set_role(self.words, "muted")
-        self.words.setText(words)
-
-    def _complain(self, sentence: str) -> None:
-        set_role(self.words, "ember")
-        self.words.setText(sentence)
+        if found is not None:
+            self._write(target, lambda: write_days(found, unit, target))
 
 
 def index_texts(one: IndexDay) -> list[str]:

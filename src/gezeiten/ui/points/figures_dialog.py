@@ -1,0 +1,60 @@
+"""A dialog of figures of a series of a point that can be handed over as a file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
+
+from gezeiten.desk.places import PointPlace
+from gezeiten.ui.parts.widgets import button, label, set_role
+from gezeiten.ui.points.series_box import SeriesBox
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import tr
+
+
+class FiguresDialog(QDialog):
+    """Subclasses place `series`, `words` and `export`, show figures, and write them in `export_to`.
+
+    name: what a file of them is called behind its series.
+    """
+
+    def __init__(
+        self, parent: QWidget, house: House, point: PointPlace, series: str, name: str
+    ) -> None:
+        super().__init__(parent)
+        self._house, self._point, self._name = house, point, name
+        self.series = SeriesBox(point, series)
+        self.words = label("", "muted", wrap=True)
+        self.export = button(tr("As a file …"), self._choose_target)
+
+    @property
+    def key(self) -> str:
+        """The series shown, "" where the point has none."""
+        return self.series.key
+
+    def export_to(self, target: Path) -> None:
+        """Write what is shown as CSV."""
+        raise NotImplementedError
+
+    def _choose_target(self) -> None:
+        usual = f"{self._point.name}-{self.key}-{self._name}.csv".replace("/", "-")
+        name, _ = QFileDialog.getSaveFileName(self, self.windowTitle(), usual)
+        if name:
+            self.export_to(Path(name))
+
+    def _write(self, target: Path, write: Callable[[], None]) -> None:
+        self._house.run(
+            lambda _task: write(),
+            lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
+            failed=self._complain,
+        )
+
+    def _say(self, words: str) -> None:
+        set_role(self.words, "muted")
+        self.words.setText(words)
+
+    def _complain(self, sentence: str) -> None:
+        set_role(self.words, "ember")
+        self.words.setText(sentence)
