@@ -15,9 +15,10 @@ from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 
-def clocks_kept(session: Session) -> list[ClockKept]:
-    """Return all that stand, those said earlier first. One that cannot be read is left out: its
-    readings stand as they were written, and verifying the archive names it."""
+def clocks_in_force(session: Session) -> dict[str, ClockKept]:
+    """Return what puts clocks right, by mission (its id): of several the one said last. One that
+    cannot be read is left out: its readings stand as they were written, and verifying the archive
+    names it."""
     rows = session.execute(
         select(ClockRow, Mission.uid, Mission.number, Logger.serial)
         .join(Mission, Mission.id == ClockRow.mission_id)
@@ -25,19 +26,12 @@ def clocks_kept(session: Session) -> list[ClockKept]:
         .where(ClockRow.undone_ms.is_(None))
         .order_by(ClockRow.said_ms, ClockRow.uid)
     )
-    found = []
+    found = {}
     for row, uid, number, serial in rows:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
-            its = clock_map(row.pairs)
-            pairs = tuple(zip(its.shown_ms, its.true_ms, strict=True))
-            found.append(ClockKept(row.uid, serial, uid, number, row.way, pairs, row.u_ms,
-                                   row.words, row.said_ms, row.said_by))  # fmt: skip
+            found[uid] = ClockKept(row.uid, serial, uid, number, row.way, clock_map(row.pairs),
+                                   row.u_ms, row.words, row.said_ms, row.said_by)  # fmt: skip
     return found
-
-
-def clock_maps(session: Session) -> dict[str, ClockMap]:
-    """Return the maps in force, by mission (its id): of several the one said last."""
-    return {one.mission: clock_map(one.pairs) for one in clocks_kept(session)}
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from typing import Any
 from gezeiten.domain.acts.loggers import ServiceKind
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range
 
 
@@ -168,15 +169,15 @@ class LimitKept:
 
 @dataclass(frozen=True, slots=True)
 class ClockKept:
-    """The clock of a mission (its id, its number) put right: what it showed and what time it was
-    then, see `ClockMap`; u_ms: how sure that is (k = 2). way: how it is known; words: why."""
+    """The clock of a mission (its id, its number) put right by a map; u_ms: how sure that is (k =
+    2). way: how it is known; words: why."""
 
     uid: str
     serial: str
     mission: str
     number: int
     way: str
-    pairs: tuple[tuple[int, int], ...]
+    map: ClockMap
     u_ms: int
     words: str
     said_ms: int

@@ -171,7 +171,7 @@ def _clocks(p: Pieces) -> list[Flowable]:
     ]
     parts: list[Flowable] = [p.text("Clocks", p.head)]
     for one in p.report.clocks:
-        first, last = ((true - shown) / 1000 for shown, true in (one.pairs[0], one.pairs[-1]))
+        first, last = (move_ms / 1000 for move_ms in one.map.moves_ms)
         until = f" to {last:+.0f} s" if last != first else ""
         words = f"The clock of {one.serial} in mission {one.number} was put right: its readings "
         words += f"are moved by {first:+.0f} s{until} (± {one.u_ms / 1000:.1f} s), {one.way}. "

@@ -18,7 +18,7 @@ from gezeiten.domain.acts.gaps import (
 )
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.steps.fills import estimates_in, line_between
-from gezeiten.domain.steps.steps import ESTIMATE, LEFT_OPEN, LINE, REFETCH
+from gezeiten.domain.steps.steps import ESTIMATE, KINDS, LEFT_OPEN, LINE, REFETCH
 from gezeiten.errors import InputError
 
 
@@ -72,13 +72,16 @@ def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
         raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
 
 
+_ESTIMATING = tuple(key for key, kind in KINDS.items() if kind.has_estimates)
+
+
 def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) -> None:
     """Refuse a fill over another one: somebody was quicker."""
     parts = act.lines if isinstance(act, GapFilledByLine) else act.estimates
     point = key_of(connection, Point.__table__, act.point)
     standing = (
         select(Step.id)
-        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_((LINE, ESTIMATE)),
+        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_(_ESTIMATING),
                Step.channel.in_([one.channel for one in parts]),
                Step.start_ms < act.gap.end_ms, Step.end_ms > act.gap.start_ms)
         .limit(1)

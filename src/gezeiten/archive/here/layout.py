@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.clocks import clock_maps
+from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import Block, RecordRow
 from gezeiten.archive.store.prepared import Prepared
@@ -154,7 +154,7 @@ def _version(session: Session) -> Any:
 
 def _made(session: Session) -> Layout:
     recorded = _recorded(session)
-    clocks = clock_maps(session)
+    clocks = {uid: one.map for uid, one in clocks_in_force(session).items()}
     bare = _overviews(session)
     points = {row[0]: row[1] for row in session.execute(select(Point.id, Point.uid))}
     stays, missions = [], {}

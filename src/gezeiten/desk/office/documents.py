@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from typing import Literal
 
-from gezeiten.archive.clocks import clocks_kept
+from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import kept_ranges
@@ -150,8 +150,7 @@ def _clocks(desk: Desk, point: PointPlace, span: Span) -> list[ClockKept]:
     with desk.archive.reading() as session:
         its = {one.mission for one in layout(session).at_point(point.id)
                if one.start_ms < span[1] and one.end_ms > span[0]}  # fmt: skip
-        last = {one.mission: one for one in clocks_kept(session)}
-    return [one for uid, one in last.items() if uid in its]
+        return [one for uid, one in clocks_in_force(session).items() if uid in its]
 
 
 def _checks(desk: Desk, point: PointPlace, span: Span) -> list[Compared]:

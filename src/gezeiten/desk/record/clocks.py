@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import timedelta
 
-from gezeiten.archive.clocks import clocks_kept, measured_differences
+from gezeiten.archive.clocks import clocks_in_force, measured_differences
 from gezeiten.archive.corrections import corrections_at
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import Layout, layout
@@ -12,7 +13,7 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.places import PointPlace
+from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import record
 from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
@@ -21,7 +22,8 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import ClockMap, clock_map
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span, from_ms
+from gezeiten.domain.steps.chain import in_order
 from gezeiten.domain.steps.clock_ways import (
     LONGEST_FOUND_MS,
     ClockRead,
@@ -36,6 +38,8 @@ from gezeiten.domain.steps.filling.cycles import may_be_of_water
 from gezeiten.errors import InputError
 
 MEASURED, SHIFTED, FOUND = "measured at contacts", "shifted", "found from the data"
+SAID_U_MS = 30_000
+"""How sure (k = 2) an amount is that somebody said, where nothing was measured."""
 _LAUNCH_U_MS = 500.0
 """Standard uncertainty of a clock that was set at launch, to the second."""
 _MOST_LOOKED_AT_MS = 60 * DAY_MS
@@ -59,7 +63,7 @@ def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionCl
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-        kept = {one.mission: one for one in clocks_kept(session)}
+        kept = clocks_in_force(session)
         its = [one for one in feeds if one.deployment.stay.is_logger]
         return [_clock(session, one, kept.get(one.mission)) for one in its]
 
@@ -102,8 +106,24 @@ def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
     if not shift_ms:
         raise InputError("A shift of nothing changes nothing; type by how much.")
     at_ms = clock.reads[0].shown_ms
-    pairs = clock.kept.pairs if clock.kept is not None else ((at_ms, at_ms),)
+    pairs = clock.kept.map.pairs if clock.kept is not None else ((at_ms, at_ms),)
     return clock_map((shown, true + shift_ms) for shown, true in pairs)
+
+
+def by_zone(clock: MissionClock, zone: str) -> ClockMap:
+    """Return a clock that was set to the wall clock of its site at the launch, and kept going."""
+    there = from_ms(clock.reads[0].true_ms, zone).utcoffset() or timedelta(0)
+    return by_amount(clock, -round(there.total_seconds() * 1000))
+
+
+def other_series(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
+    """Return the measured series of other points, by which a clock may be found: those of the same
+    site first, of these those of the same unit."""
+    unit = quantity(series).unit
+    found = [(place, one.channel) for place in points(desk) for one in place.measured
+             if place.id != point.id]  # fmt: skip
+    return sorted(found, key=lambda one: (one[0].site_id != point.site_id,
+                                          quantity(one[1]).unit != unit))  # fmt: skip
 
 
 def by_data(
@@ -145,13 +165,12 @@ def keep_clock(
     """
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
-    pairs = tuple(zip(put_right.shown_ms, put_right.true_ms, strict=True))
     points = _refuse_where_steps_stand(desk, clock)
     with desk.archive.writing() as session:
         if clock.kept is not None:
             desk.do_within(session, _taken_back(clock.kept))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
-        desk.do_within(session, ClockCorrected(*its, way, pairs, u_ms, words.strip()))
+        desk.do_within(session, ClockCorrected(*its, way, put_right.pairs, u_ms, words.strip()))
     for point in points:
         refresh_excursions(desk, point)
 
@@ -198,7 +217,7 @@ def _standing(session: ArchiveSession, made: Layout, point_id: int, fed: list[Fe
     for at in (point_id, *made.resting_on(point_id)):
         steps = [(one.start_ms, one.end_ms) for one in active_steps(session, at).get(at, [])]
         steps += [(one.start_ms, EVER_MS if one.end_ms is None else one.end_ms)
-                  for one in corrections_at(session, at)
+                  for one in in_order(corrections_at(session, at))
                   if one.does.order is not Order.CALIBRATION]  # fmt: skip
         count += sum(any(a < end and b > begin for begin, end in spans) for a, b in steps)
     return count

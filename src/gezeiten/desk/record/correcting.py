@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from gezeiten.archive.clocks import clocks_kept
+from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.corrections import chain_of, corrections_at
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.missions import missions_by_id
@@ -94,7 +94,7 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
         feeds = made.of_series(point.id, made.root_of(point.id, series))
         missions = missions_by_id(session, {one.mission for one in feeds})
         corrections = in_order(chain_of(session, point.id, series))
-        clocks = {one.mission: one for one in clocks_kept(session)}
+        clocks = clocks_in_force(session)
         fills = [step for step in all_steps(session, point.id)
                  if step.undone_ms is None and step.does.has_estimates
                  and step.channel == series]  # fmt: skip

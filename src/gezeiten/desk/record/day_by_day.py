@@ -21,13 +21,12 @@ from gezeiten.domain.series.day_figures import (
     BEYOND,
     DegreeRule,
     IndexDay,
-    day_at,
     degree_days,
     index_days,
 )
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.statistics import DayNumbers, daily_numbers
-from gezeiten.domain.series.timeline import DAY_MS, Span, midnight_ms
+from gezeiten.domain.series.timeline import DAY_MS, Span, from_ms, midnight_ms
 from gezeiten.errors import CancelledError, InputError
 
 MOST_DAYS = 1100
@@ -71,7 +70,7 @@ def day_by_day(
         if cancelled():
             raise CancelledError("Looking was stopped.")
         # whole days: a part ends at midnight
-        following = day_at(min(begin + _AT_ONCE_MS, span[1]), point.zone)
+        following = from_ms(min(begin + _AT_ONCE_MS, span[1]), point.zone).date()
         end = midnight_ms(following, point.zone) if begin + _AT_ONCE_MS < span[1] else span[1]
         read = around(desk, point.id, series, (begin - DAY_MS, end + DAY_MS))
         part = daily_numbers(read, (begin, end), point.zone, averages=its.averages)
@@ -100,8 +99,8 @@ def write_days(found: Days, unit: str, target: Path) -> None:
     heads += ["hours", "mean_of_hours_ug_m3", name] if found.index else []
     rows = [heads]
     for i, one in enumerate(found.days):
-        its, (begin, end) = one.numbers, one.numbers.span
-        row = [f"{one.day:%Y-%m-%d}", f"{100 * its.held_ms / max(end - begin, 1):.1f}", str(its.n)]
+        its = one.numbers
+        row = [f"{one.day:%Y-%m-%d}", f"{100 * its.coverage:.1f}", str(its.n)]
         row += [_figure(value) for value in (its.mean, its.lowest, its.highest)]
         row += [_figure(found.degrees[i])] if found.degrees else []
         if found.index:

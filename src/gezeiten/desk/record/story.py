@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gezeiten.archive.clocks import clocks_kept
+from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import recorded_at
@@ -148,8 +148,7 @@ def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
     mission = missions_by_id(session, {feed.mission})[feed.mission]
     offloads = offloads_in(session, mission.id, (at_ms, at_ms + 1))
     stay = feed.deployment.stay
-    clock = next((one for one in reversed(clocks_kept(session)) if one.mission == feed.mission),
-                 None)  # fmt: skip
+    clock = clocks_in_force(session).get(feed.mission)
     number, value, shown_ms = found
     return Bytes(stay.source, stay.is_logger, mission, number, value, tuple(offloads), clock,
                  shown_ms)  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gezeiten.archive.clocks import clocks_kept
+from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.steps import active_steps
@@ -14,7 +14,7 @@ from gezeiten.desk.record.records import around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import at_instants
@@ -31,14 +31,14 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
     decimals = quantity(channel_of(series)).decimals
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
-        steps = [one for one in chain_of(session, point.id, series)
+        steps = [one for one in in_order(chain_of(session, point.id, series))
                  if one.is_on and one.touches(at_ms, at_ms + 1)]  # fmt: skip
         fills = [one for one in active_steps(session, point.id).get(point.id, [])
                  if one.does.has_estimates and one.channel == series
                  and one.touches(at_ms, at_ms + 1)]  # fmt: skip
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms <= at_ms < one.end_ms}
-        clocks = [one.u_ms for one in clocks_kept(session) if one.mission in its]
+        clocks = [one.u_ms for uid, one in clocks_in_force(session).items() if uid in its]
     if fills:
         facts = fills[-1].facts
         return of_fill(decimals, (float(facts["high"]) - float(facts["low"])) / 2)

@@ -32,6 +32,16 @@ class ClockMap:
     def __bool__(self) -> bool:
         return bool(self.shown_ms)
 
+    @property
+    def pairs(self) -> tuple[tuple[int, int], ...]:
+        """What it showed and what time it was then."""
+        return tuple(zip(self.shown_ms, self.true_ms, strict=True))
+
+    @property
+    def moves_ms(self) -> tuple[int, int]:
+        """By how much it moves what was written at its first and at its last pair."""
+        return (self.true_ms[0] - self.shown_ms[0], self.true_ms[-1] - self.shown_ms[-1])
+
     def true(self, times_ms: Times) -> Times:
         """Return what time it was, int64 (n,), when the clock showed some instants."""
         return _through(self.shown_ms, self.true_ms, times_ms)

@@ -18,11 +18,9 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, holds_ms
 from gezeiten.domain.series.statistics import DayNumbers
-from gezeiten.domain.series.timeline import HOUR_MS, Values, from_ms, to_ms
+from gezeiten.domain.series.timeline import HOUR_MS, Values, to_ms
 
 DegreeKind = Literal["heating", "cooling", "heating limit"]
-ENOUGH = 0.75
-"""Of a day; with less there is no value."""
 _LEAST_MIN, _LEAST_HOURS, _HOURS = 45, 18, 24
 _INDEX: tuple[tuple[float, float, int, int], ...] = (
     (0.0, 9.0, 0, 50), (9.1, 35.4, 51, 100), (35.5, 55.4, 101, 150), (55.5, 125.4, 151, 200),
@@ -64,7 +62,7 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
         series: °C, all readings of the days and the one before; days: with their figures.
     """
     if rule.kind == "heating limit":
-        return [_below_limit(one, rule) if _is_enough(one) else math.nan for one in days]
+        return [_below_limit(one, rule) if one.numbers.enough else math.nan for one in days]
     temps_c = series.values
     if rule.kind == "heating":
         beyond = np.maximum(0.0, rule.base_c - temps_c)
@@ -74,18 +72,13 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
     edges = np.array([one.numbers.span for one in days], np.int64).reshape(-1, 2)
     sums = _held_sum(series, beyond, edges.ravel()).reshape(-1, 2)
     day_ms = _HOURS * HOUR_MS
-    return [float(b - a) / day_ms if _is_enough(one) else math.nan
+    return [float(b - a) / day_ms if one.numbers.enough else math.nan
             for one, (a, b) in zip(days, sums, strict=True)]  # fmt: skip
 
 
 def _below_limit(one: DayNumbers, rule: DegreeRule) -> float:
     mean_c = one.numbers.mean
     return max(0.0, rule.base_c - mean_c) if mean_c < rule.limit_c else 0.0
-
-
-def _is_enough(one: DayNumbers) -> bool:
-    begin, end = one.numbers.span
-    return one.numbers.held_ms >= ENOUGH * (end - begin)
 
 
 def _held_sum(series: Series, values: Values, at_ms: NDArray[np.int64]) -> Values:
@@ -149,8 +142,3 @@ def _standard_midnight_ms(day: date, zone: str) -> int:
     offset = (there.utcoffset() or timedelta(0)) - summer
     midnight = datetime(day.year, day.month, day.day, tzinfo=ZoneInfo("UTC"))
     return to_ms(midnight) - round(offset.total_seconds() * 1000)
-
-
-def day_at(at_ms: int, zone: str) -> date:
-    """Return the local day of an instant."""
-    return from_ms(at_ms, zone).date()

@@ -246,7 +246,7 @@ class ChainDialog(ActingDialog):
             return [tr("Source"), what, self._stretch(since, until), "", ""]
         if link.kind == "clock":
             what = tr("%1, mission %2").replace("%1", thing.serial)
-            first, last = (true - shown for shown, true in (thing.pairs[0], thing.pairs[-1]))
+            first, last = thing.map.moves_ms
             moved = f"{first / 1000:+.0f} s" + (f" – {last / 1000:+.0f} s" if last != first else "")
             return [tr("Clock"), f"{what.replace('%2', number(thing.number))}: {moved}",
                     tr(thing.way), f"{thing.said_by}, {instant(thing.said_ms, zone)}",

@@ -6,23 +6,24 @@ from dataclasses import dataclass
 
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.clocks import (
     FOUND,
     MEASURED,
+    SAID_U_MS,
     SHIFTED,
     MissionClock,
     by_amount,
     by_contacts,
     by_data,
+    by_zone,
     keep_clock,
     mission_clocks,
+    other_series,
     take_clock_back,
 )
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import ClockMap
-from gezeiten.domain.series.timeline import from_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
@@ -34,8 +35,6 @@ from gezeiten.ui.shell.i18n import instant, number, tr
 
 _WAYS = (("contacts", "stretched between contacts"), ("zone", "it was set to local time"),
          ("amount", "by an amount"), ("data", "found from another series"))  # fmt: skip
-_TYPED_U_MS = 30_000
-"""How sure an amount is that somebody typed, where nothing was measured."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +117,7 @@ class ClockDialog(ActingDialog):
         desk, point, series = self._house.desk, self._point, self._series
 
         def work(_task: object) -> tuple[list[MissionClock], list[tuple[PointPlace, str]]]:
-            return mission_clocks(desk, point, series), _others(desk, point, series)
+            return mission_clocks(desk, point, series), other_series(desk, point, series)
 
         self._house.run(work, self._show, failed=self._say)
 
@@ -162,7 +161,7 @@ class ClockDialog(ActingDialog):
         words = tr("Nothing puts it right: every instant is what the logger wrote.")
         if clock.kept is not None:
             kept = clock.kept
-            first, last = (true - shown for shown, true in (kept.pairs[0], kept.pairs[-1]))
+            first, last = kept.map.moves_ms
             words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
             words = words.replace("%1", _seconds(first)).replace("%2", _seconds(last))
             words = words.replace("%3", tr(kept.way)).replace("%4", number(kept.u_ms / 1000, 1))
@@ -205,14 +204,11 @@ class ClockDialog(ActingDialog):
                 )
                 words += f" {asked.replace('%1', at)}"
             return Trial(found.clock, MEASURED, found.u_ms, words)
-        shift_ms = parsed_shift_ms(self.amount.text()) if way == "amount" else self._zone_ms(clock)
-        put_right = by_amount(clock, shift_ms)
-        return Trial(put_right, SHIFTED, _TYPED_U_MS, _moved_words(clock, put_right))
-
-    def _zone_ms(self, clock: MissionClock) -> int:
-        """By how much a clock has to be moved that showed the site's wall clock at its launch."""
-        there = from_ms(clock.reads[0].true_ms, self._point.zone).utcoffset()
-        return -round(there.total_seconds() * 1000) if there else 0
+        if way == "amount":
+            put_right = by_amount(clock, parsed_shift_ms(self.amount.text()))
+        else:
+            put_right = by_zone(clock, self._point.zone)
+        return Trial(put_right, SHIFTED, SAID_U_MS, _moved_words(clock, put_right))
 
     def _look(self, clock: MissionClock) -> None:
         desk, point, series, other = (self._house.desk, self._point, self._series,
@@ -261,15 +257,6 @@ class ClockDialog(ActingDialog):
         desk, clock = self._house.desk, self.clock
         if clock is not None:
             self._do(lambda: take_clock_back(desk, clock))
-
-
-def _others(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
-    """Return the series that another clock wrote, those of the same quantity and site first."""
-    unit = quantity(series).unit
-    found = [(place, one.channel) for place in points(desk) for one in place.measured
-             if place.id != point.id]  # fmt: skip
-    return sorted(found, key=lambda one: (one[0].site_id != point.site_id,
-                                          quantity(one[1]).unit != unit))  # fmt: skip
 
 
 def parsed_shift_ms(text: str) -> int:
