@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from sqlalchemy import text
 
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
@@ -196,3 +197,14 @@ def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept) -> None:
     assert record(again, kept.point, KEY).times_utc_ms.tolist() == times
     assert any("clock 1" in fault for fault in verify(again).faults)
     again.close()
+
+
+def test_a_step_of_a_newer_version_stops_no_clock(kept: Kept) -> None:
+    """It has no effect here; what it says of its own stretch is not known."""
+    desk, point = kept.desk, point_of(kept)
+    keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate")
+    with desk.archive.writing() as session:
+        session.execute(text("UPDATE correction SET version = 99"))
+    move(kept, 1000)
+    at_ms = int(record(desk, kept.point, KEY).times_utc_ms[20])
+    assert story(desk, point, KEY, at_ms).sure is not None

@@ -100,7 +100,7 @@ def _who(desk: Desk, point: PointPlace) -> tuple[CsvStretch, ...]:
         stood = [(mission, one) for mission, one in missions_at(session, point.id) if one]
     loggers = [(mission, one) for mission, one in stood if one.stay.is_logger]
     return tuple(
-        CsvStretch(max(one.start_ms, one.stay.first_ms), mission.logger.serial, mission.number)
+        CsvStretch(one.first_ms, mission.logger.serial, mission.number)
         for mission, one in loggers or stood
     )
 
@@ -218,7 +218,7 @@ def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
 
 
 def _reaches(stood: Deployment, span: Span) -> bool:
-    return max(stood.start_ms, stood.stay.first_ms) < span[1] and stood.end_ms > span[0]
+    return stood.first_ms < span[1] and stood.end_ms > span[0]
 
 
 def _recorded(

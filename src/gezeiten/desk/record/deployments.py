@@ -80,7 +80,7 @@ def _seen(one: Deployment, made: Layout, point: PointPlace, number: int) -> Seen
     keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
     end = None if one.end_ms == EVER_MS else one.end_ms
     return SeenDeployment(one.stay.source, one.stay.is_logger, number, point,
-                          max(one.start_ms, one.stay.first_ms), end, one.stay.channels,
+                          one.first_ms, end, one.stay.channels,
                           tuple(keys))  # fmt: skip
 
 

@@ -76,6 +76,11 @@ class Deployment:
         """From when to when."""
         return (self.start_ms, self.end_ms)
 
+    @property
+    def first_ms(self) -> int:
+        """From when on a reading of its mission was due there."""
+        return max(self.start_ms, self.stay.first_ms)
+
 
 @dataclass(frozen=True, slots=True)
 class Feed:
