@@ -82,6 +82,8 @@ class CalculatedDialog(ActingDialog):
         self.label.setMaxLength(60)
         self.words = why_field()
         self.seen = label("", "muted", wrap=True)
+        self.hint = label(own_words(), "muted", wrap=True)
+        self.hint.hide()
         self.undo_button = button(tr("Calculate the chosen one no more"), self.take_back)
         self.typed = (self.words, self.label)
         self.setLayout(self._laid_out())
@@ -97,6 +99,7 @@ class CalculatedDialog(ActingDialog):
                 label(tr("Calculate another one"), "head"),
                 row(captioned(tr("What"), self.formula), 1),
                 self._room,
+                self.hint,
                 row(self.label, self.words, self.add_button, spacing=6),
                 self.seen,
                 spacing=6,
@@ -194,6 +197,7 @@ class CalculatedDialog(ActingDialog):
             part.setParent(None)
         clear(self._room)
         self.inputs, self.parameters = [], []
+        self.hint.setVisible(self.is_own)
         if self.is_own:
             with suppress(InputError):
                 self._own = own_formula(self.expression.text().strip())
@@ -203,7 +207,6 @@ class CalculatedDialog(ActingDialog):
             for caption, field in listed:
                 self._room.addWidget(_field(caption, field))
                 field.show()
-            self._room.addWidget(label(own_words(), "muted", wrap=True))
         formula = self._chosen()
         self.add_button.setEnabled(formula is not None)
         if formula is None:
@@ -317,7 +320,7 @@ class CalculatedDialog(ActingDialog):
 def own_words() -> str:
     """What a formula of one's own can hold."""
     return tr(
-        "a, b, c … are the series below. Numbers have a unit in brackets: 9.81[m/s2]. + − * / ^, "
+        "a, b, c … are the series chosen here. Numbers have a unit in brackets: 9.81[m/s2]. + − * / ^, "
         "%1; where(a > 3[m], a, b). °C − °C is K."
     ).replace("%1", ", ".join(one for one in FUNCTIONS if one != "where"))
 

@@ -15,7 +15,7 @@ from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, number_of
+from gezeiten.ui.plan.section import FieldError, captioned, number_of
 from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, number, tr
@@ -44,13 +44,20 @@ class DaysDialog(FiguresDialog):
         self.base, self.second = QLineEdit(number(18, 1)), QLineEdit()
         self.base.setAccessibleName(tr("Base, °C"))
         for field in (self.base, self.second):
-            field.setMaximumWidth(90)
             field.editingFinished.connect(self._load)
-        self.base_label, self.second_label = label(tr("base, °C"), "muted"), label("", "muted")
+        self.second_label = label("", "muted")
+        self._base_box, self._second_box = QWidget(), QWidget()
+        self._base_box.setLayout(captioned(tr("Base, °C"), self.base))
+        self._second_box.setLayout(captioned(self.second_label, self.second))
+        chosen = []
+        for caption, box in ((tr("Series"), self.series), (tr("Degree days"), self.kind)):
+            holder = QWidget()
+            holder.setLayout(captioned(caption, box))
+            chosen.append(holder)
+        self._kind_box = chosen[1]
         self.table = plain_table(tr("Days"), [tr("Day")])
         laid = column(
-            FlowLayout(self.series, self.kind, self.base_label, self.base, self.second_label,
-                       self.second, spacing=8),
+            FlowLayout(*chosen, self._base_box, self._second_box, spacing=10),
             self.table, self.words,
             row(self.export, 1, button(tr("Close"), self.accept)), spacing=8, margins=16,
         )  # fmt: skip
@@ -64,13 +71,11 @@ class DaysDialog(FiguresDialog):
     def _suit(self) -> str:
         """Show the fields that the series and the kind want; returns the kind."""
         is_temperature = quantity(self.series.key).unit == "°C" if self.series.key else False
-        self.kind.setVisible(is_temperature)
+        self._kind_box.setVisible(is_temperature)
         kind = str(self.kind.currentData()) if is_temperature else ""
-        for part in (self.base, self.base_label):
-            part.setVisible(bool(kind))
+        self._base_box.setVisible(bool(kind))
         second = {"cooling": tr("no higher than, °C"), "heating limit": tr("limit, °C")}.get(kind)
-        for shown in (self.second, self.second_label):
-            shown.setVisible(second is not None)
+        self._second_box.setVisible(second is not None)
         self.second_label.setText(second or "")
         self.second.setAccessibleName(second or tr("limit, °C"))
         return kind
