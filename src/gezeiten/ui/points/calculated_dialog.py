@@ -320,8 +320,8 @@ class CalculatedDialog(ActingDialog):
 def own_words() -> str:
     """What a formula of one's own can hold."""
     return tr(
-        "a, b, c … are the series chosen here. Numbers have a unit in brackets: 9.81[m/s2]. + − * / ^, "
-        "%1; where(a > 3[m], a, b). °C − °C is K."
+        "a, b, c … are the series chosen here. Numbers have a unit in brackets: 9.81[m/s2]. "
+        "+ − * / ^, %1; where(a > 3[m], a, b). °C − °C is K."
     ).replace("%1", ", ".join(one for one in FUNCTIONS if one != "where"))
 
 
