@@ -1,5 +1,6 @@
 """How well gaps are filled, on made-up records whose truth is known: of readings in filled gaps,
-how many lie in the promised band, and whether the promised error is the real one.
+how many lie in the promised band, whether the promised error is the real one, and how often a way
+that was said to beat the straight line did; by length, by way, by hour of day and in unrest.
 
 Usage: recovery.py [GAPS] [KIND ...]
 """
@@ -7,7 +8,7 @@ Usage: recovery.py [GAPS] [KIND ...]
 from __future__ import annotations
 
 import sys
-from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 from time import perf_counter
 
@@ -16,30 +17,58 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from tests.made_records import KINDS
-from tests.recovering import LENGTHS, recovered
+from tests.recovering import LENGTHS, Recovered, recovered
+
+_HOURS = ((0, 6), (6, 12), (12, 18), (18, 24))
+_UNREST = 0.9
+"""A gap is one in unrest where more moved within it than in so many others of its length."""
 
 
 def main(gaps: int, kinds: list[str]) -> None:
-    """Print a line for each kind of record and length of gap."""
+    """Print a line for each kind of record and length of gap, then the same gaps by other ways of
+    putting them together."""
     for kind in kinds:
+        everything: list[Recovered] = []
+        in_unrest: list[Recovered] = []
         for length in LENGTHS:
             begin = perf_counter()
             told = [recovered(kind, length, seed) for seed in range(gaps)]
             seen = [one for one in told if one is not None]
-            inside = np.concatenate([one.inside for one in seen])
-            middle = np.concatenate([one.inside[len(one.inside) // 3 : -len(one.inside) // 3]
-                                     for one in seen])  # fmt: skip
-            promised = np.sqrt(np.mean([one.promised**2 for one in seen]))
-            real = np.sqrt(np.mean(np.concatenate([one.errors for one in seen]) ** 2))
-            line = np.sqrt(np.mean(np.concatenate([one.by_line for one in seen]) ** 2))
-            ways = Counter(one.kind for one in seen)
-            print(
-                f"{kind:9} {length:5} readings  {len(seen):4} gaps  inside {inside.mean():6.1%}  "
-                f"middle {middle.mean():6.1%}  promised {promised:.3g}  real {real:.3g} "
-                f"({promised / real:.2f})  line {line:.3g}  {dict(ways)}  "
-                f"{(perf_counter() - begin) / gaps * 1000:.0f} ms each",
-                flush=True,
+            took_ms = (perf_counter() - begin) / gaps * 1000
+            _tell(f"{kind} {length} readings", seen, f"{took_ms:.0f} ms each")
+            bound = np.quantile([one.unrest for one in seen], _UNREST)
+            in_unrest += [one for one in seen if one.unrest > bound]
+            everything += seen
+        _tell(f"{kind}, all", everything)
+        _tell("  enough known", [one for one in everything if not one.is_few])
+        _tell("  few known", [one for one in everything if one.is_few])
+        for way in sorted({one.kind for one in everything}):
+            _tell(f"  {way}", [one for one in everything if one.kind == way])
+        for since, until in _HOURS:
+            _tell(
+                f"  {since} to {until} h", [one for one in everything if since <= one.hour < until]
             )
+        _tell("  in unrest", in_unrest)
+
+
+def _tell(name: str, seen: Sequence[Recovered], more: str = "") -> None:
+    if not seen:
+        return
+    inside = np.concatenate([one.inside for one in seen])
+    middle = np.concatenate(
+        [one.inside[len(one.inside) // 3 : -len(one.inside) // 3] for one in seen]
+    )
+    promised = np.sqrt(np.mean([one.promised**2 for one in seen]))
+    real = np.sqrt(np.mean([np.mean(one.errors**2) for one in seen]))
+    line = np.sqrt(np.mean([np.mean(one.by_line**2) for one in seen]))
+    said = [one.is_better for one in seen if one.says_better]
+    better = f"said to beat it {len(said)}, did {np.mean(said):.1%}" if said else ""
+    print(
+        f"{name:24} {len(seen):5} gaps  inside {inside.mean():6.1%}  middle {middle.mean():6.1%}  "
+        f"promised {promised:.3g}  real {real:.3g} ({promised / real:.2f})  line {line:.3g}  "
+        f"{better}  {more}",
+        flush=True,
+    )
 
 
 if __name__ == "__main__":

@@ -18,10 +18,13 @@ DAYS = 45
 
 @dataclass(frozen=True)
 class Made:
+    """unrest: what is irregular in it (surge, doors, what it has in common with its companion)."""
+
     quantity: Quantity
     series: Series
     companion: Series
     other: Quantity
+    unrest: Values
 
 
 def _slow(rng: np.random.Generator, n: int, memory: float, size: float) -> Values:
@@ -56,40 +59,43 @@ def made(kind: str, seed: int) -> Made:
         truth = truth + 0.15 * np.cos(np.radians(15.0410686 * h) + sway[2])
         surge = _slow(rng, n, 90, 0.25)
         beside = 0.9 * (truth + surge) - 1 + _slow(rng, n, 30, 0.04)
-        return _as(truth + surge + rng.normal(0, 0.005, n), beside, "water_level", "water_level")
+        own = truth + surge + rng.normal(0, 0.005, n)
+        return _as(own, beside, "water_level", "water_level", surge)
     if kind == "room":
         outside = 8 + 5 * np.cos(day + sway[0]) + _slow(rng, n, 200, 3)
         doors = _slow(rng, n, 6, 0.3)
         own = 19 + 0.12 * (outside - 8) + 0.4 * np.cos(day + sway[1]) + doors
-        return _as(own + rng.normal(0, 0.03, n), outside, "air_temperature", "air_temperature")
+        own = own + rng.normal(0, 0.03, n)
+        return _as(own, outside, "air_temperature", "air_temperature", doors)
     if kind == "store":
         common = _slow(rng, n, 60, 0.4)
         own = 4 + common + 0.5 * np.cos(2 * np.pi * h / 0.9 + sway[0]) + _slow(rng, n, 20, 0.1)
         beside = 4.5 + 0.8 * common + _slow(rng, n, 20, 0.15)
-        return _as(own, beside, "probe_temperature", "probe_temperature")
+        return _as(own, beside, "probe_temperature", "probe_temperature", common)
     if kind == "counts":
         common = _slow(rng, n, 120, 0.8) + 0.4 * np.cos(day + sway[0])
         own = np.exp(2.5 + common + _slow(rng, n, 20, 0.15))
         beside = np.exp(2.3 + 0.9 * common + _slow(rng, n, 20, 0.2))
-        return _as(np.round(own, 1), np.round(beside, 1), "pm25", "pm25")
+        return _as(np.round(own, 1), np.round(beside, 1), "pm25", "pm25", common)
     if kind == "level":
         common = np.cumsum(_slow(rng, n, 100, 0.0008))
         own = 3 + common + 0.02 * np.cos(np.radians(28.9841042 * h) + sway[0])
         own = own + rng.normal(0, 0.002, n)
         beside = 6 + 1.2 * common + _slow(rng, n, 200, 0.01)
-        return _as(own, beside, "water_level", "water_level")
+        return _as(own, beside, "water_level", "water_level", common)
     common = 8 * np.cos(day + sway[0]) + _slow(rng, n, 150, 8)
     own = np.clip(70 + common + _slow(rng, n, 15, 1.5), 0, 100)
     beside = np.clip(65 + 0.9 * common + _slow(rng, n, 15, 2), 0, 100)
-    return _as(own, beside, "relative_humidity", "relative_humidity")
+    return _as(own, beside, "relative_humidity", "relative_humidity", common)
 
 
 KINDS = ("tide", "room", "store", "counts", "level", "humidity")
 
 
-def _as(own: Values, beside: Values, key: str, other: str) -> Made:
+def _as(own: Values, beside: Values, key: str, other: str, unrest: Values) -> Made:
     decimals = quantity(key).decimals
     return Made(
         quantity(key), make_series(_times(), np.round(own, decimals), STEP_MS),
         make_series(_times() + 70_000, np.round(beside, decimals), STEP_MS), quantity(other),
+        unrest,
     )  # fmt: skip

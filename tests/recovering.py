@@ -8,7 +8,13 @@ import numpy as np
 
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import Values
-from gezeiten.domain.steps.filling.candidates import Companion, candidates, ranked, why_not
+from gezeiten.domain.steps.filling.candidates import (
+    Companion,
+    candidates,
+    ranked,
+    surely_better,
+    why_not,
+)
 from gezeiten.domain.steps.filling.hidden import is_enough, learnt_from
 from tests.made_records import STEP_MS, made
 
@@ -17,12 +23,25 @@ LENGTHS = (6, 36, 144, 432)
 
 @dataclass(frozen=True)
 class Recovered:
+    """hour: of the day at which the gap began (UTC); unrest: how far what is irregular moved within
+    it; is_few: few stretches were known, so that the band says "at least"; says_better: it was said
+    to do better than the straight line."""
+
     kind: str
     inside: np.ndarray
     errors: Values
     by_line: Values
     promised: float
     by_line_promised: float
+    hour: int
+    unrest: float
+    is_few: bool
+    says_better: bool
+
+    @property
+    def is_better(self) -> bool:
+        """Whether it did better than the straight line."""
+        return float((self.errors**2).mean()) < float((self.by_line**2).mean())
 
 
 def recovered(kind: str, length: int, seed: int) -> Recovered | None:
@@ -47,5 +66,9 @@ def recovered(kind: str, length: int, seed: int) -> Recovered | None:
     best = ranked(listed)[0]
     line = next(one for one in listed if one.kind == "line")
     inside = (truth >= best.low) & (truth <= best.high)
-    return Recovered(best.kind, inside, best.fill.values - truth, line.fill.values - truth,
-                     best.rmse, line.rmse)  # fmt: skip
+    moved = its.unrest[first : first + length]
+    return Recovered(
+        best.kind, inside, best.fill.values - truth, line.fill.values - truth, best.rmse, line.rmse,
+        int(gap.start_ms // 3_600_000 % 24), float(np.ptp(moved)), best.is_worded,
+        surely_better(best, line),
+    )  # fmt: skip

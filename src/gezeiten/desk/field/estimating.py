@@ -29,10 +29,13 @@ from gezeiten.domain.steps.filling.candidates import (
     Companion,
     candidates,
     ranked,
+    straight,
+    surely_better,
     why_not,
 )
 from gezeiten.domain.steps.filling.cycles import TIDE_MS, may_be_of_water
 from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
+from gezeiten.domain.steps.fills import ExpectedError
 from gezeiten.domain.steps.formulas.formula import Role
 from gezeiten.errors import ArchiveDamagedError, InputError
 
@@ -45,13 +48,14 @@ _BESIDE_MS = 7 * HOUR_MS
 @dataclass(frozen=True, slots=True)
 class Way:
     """A way to fill all series of a gap. name: by what, in words; of: by series (its key), what
-    would fill it; refusal: why it cannot serve, "" where it can; beats_line: it does better than a
-    straight line in all of them."""
+    would fill it; refusal: why it cannot serve, "" where it can; beats_line: it stands before a
+    straight line in all of them; is_sure: it surely does better than one there."""
 
     name: str
     of: dict[str, Candidate]
     refusal: str = ""
     beats_line: bool = False
+    is_sure: bool = False
 
     @property
     def is_beyond(self) -> bool:
@@ -109,10 +113,14 @@ def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
         said = (f"{quantity(key).name} {way_words(one.facts)}" for key, one in best.items())
         made.insert(0, Way("; ".join(said), best))
     ranks = {id(one): i for listed in found.values() for i, one in enumerate(ranked(listed))}
-    lines = {key: ranks.get(id(one), len(listed)) for key, listed in found.items()
-             for one in listed if one.kind == "line"}  # fmt: skip
+    line = {key: one for key, listed in found.items() for one in listed if one.kind == "line"}
     serving_ways = [
-        replace(way, beats_line=all(ranks[id(one)] < lines[key] for key, one in way.of.items()))
+        replace(
+            way,
+            beats_line=all(ranks[id(one)] < ranks.get(id(line[key]), len(found[key]))
+                           for key, one in way.of.items()),
+            is_sure=all(surely_better(one, line[key]) for key, one in way.of.items()),
+        )
         for way in made if not way.refusal
     ]  # fmt: skip
     first = next(iter(found))
@@ -123,6 +131,27 @@ def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
 def _way(name: str, of: dict[str, Candidate]) -> Way:
     refused = [one.refusal for one in of.values() if one.refusal]
     return Way(name, of, refused[0] if refused else "")
+
+
+def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError | None, str]:
+    """Return the error to be expected of a straight line over a gap of a series, or why there is
+    none.
+
+    Raises:
+        ArchiveDamagedError: readings around it are damaged.
+    """
+    series, _, why = _learnt(desk, booked, key)
+    if why:
+        return None, why
+    line = straight(series, booked.gap, quantity(key), _seed(key))
+    if line.refusal:
+        return None, line.refusal
+    return ExpectedError(line.rmse, *_width(line), line.stretches), ""
+
+
+def _width(one: Candidate) -> tuple[float, float]:
+    """How far a band reaches below and above what is filled in."""
+    return float((one.low - one.fill.values).min()), float((one.high - one.fill.values).max())
 
 
 def _learnt(desk: Desk, booked: BookedGap, key: str) -> tuple[Series, Span, str]:
@@ -227,7 +256,8 @@ def _estimate(gap: Gap, key: str, one: Candidate) -> Estimate:
     for place, value in zip(places, fill.values.tolist(), strict=True):
         values[place] = value
     facts: dict[str, Any] = {name: value for name, value in one.facts.items() if name != "which"}
-    facts |= {"way": one.kind, "rmse": one.rmse, "low": float((one.low - fill.values).min()),
-              "high": float((one.high - fill.values).max()), "stretches": one.stretches,
-              "at_least": one.is_worded, "beyond": one.is_beyond}  # fmt: skip
+    low, high = _width(one)
+    facts |= {"way": one.kind, "rmse": one.rmse, "low": low, "high": high,
+              "stretches": one.stretches, "at_least": one.is_worded,
+              "beyond": one.is_beyond}  # fmt: skip
     return Estimate(fresh_id(), key, tuple(values), facts)

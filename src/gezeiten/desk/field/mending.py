@@ -17,6 +17,7 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import line_error
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
@@ -31,9 +32,7 @@ from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.fills import (
     ExpectedError,
-    expected_line_error,
     line_ends,
-    reach,
     straight_line,
 )
 from gezeiten.domain.steps.steps import RecordStep
@@ -127,20 +126,18 @@ def _held(session: ArchiveSession, mission: KnownMission, card: LoggerCard | Non
 def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
     """Return the straight line over a gap with its expected error, or why it is not offered."""
     errors: dict[str, ExpectedError] = {}
-    count = 0
+    count, refusal, gap = 0, "", booked.gap
     for channel in booked.channels:
-        series = around(desk, booked.point.id, channel, reach(booked.gap))
-        error = expected_line_error(series, booked.gap)
+        error, why = line_error(desk, booked, channel)
         if error is not None:
             errors[channel] = error
-        count = max(count, len(straight_line(series, booked.gap)))
+        refusal = refusal or why
+        beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms))
+        count = max(count, len(straight_line(beside, gap)))
     limit_ms = booked.point.fill_limit_s * 1000
-    refusal = ""
-    if booked.gap.length_ms > limit_ms:
+    if gap.length_ms > limit_ms:
         refusal = f"too long: the rule here allows {duration_text(limit_ms)}"
-    elif len(errors) < len(booked.channels):
-        refusal = "too little known record around it to measure its error"
-    elif not count:
+    elif not refusal and not count:
         refusal = _NO_ENDS
     return LineOffer(count, errors, refusal)
 

@@ -54,6 +54,8 @@ class WaysRows(QObject):
         self.buttons.append((way, radio))
         errors = "\n".join(units.error(booked.point, key, one.rmse) for key, one in way.of.items())
         how = tr(way.name)
+        if way.is_sure:
+            how += " · " + tr("does better than a straight line")
         if way.is_beyond:
             how += " · " + tr("beyond what was known, no band is promised")
         many = min(len(one.fill) for one in way.of.values())

@@ -3,6 +3,8 @@ cannot know."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -14,6 +16,8 @@ from gezeiten.domain.steps.filling.candidates import (
     Companion,
     candidates,
     ranked,
+    straight,
+    surely_better,
     why_not,
 )
 from tests.made_records import KINDS, STEP_MS, made
@@ -58,6 +62,53 @@ def test_a_day_cycle_alone_is_found_by_the_series_itself() -> None:
     np.testing.assert_allclose(found["own"].fill.values, values[1_400:1_500], atol=1e-3)
     assert found["line"].rmse > 1
     assert ranked(list(found.values()))[0].kind == "own"
+
+
+def test_the_error_of_a_line_agrees_with_hiding_by_hand() -> None:
+    """Every stretch that can be hidden is, for there are fewer than forty; each is filled by
+    numpy.interp between the readings beside it."""
+    rng = np.random.default_rng(11)
+    values = np.sin(np.arange(60) / 9) * 5 + rng.normal(0, 0.2, 60)
+    own = make_series(np.arange(60, dtype=np.int64) * STEP_MS, values, STEP_MS)
+    series, gap = cut(own, 32, 3)
+    line = straight(series, gap, AIR)
+    kept = [*range(32), *range(35, 60)]
+    errors = []
+    for first in range(5, 60):
+        hidden = [first, first + 1, first + 2]
+        beside = [*range(first - 5, first), *range(first + 3, first + 8)]
+        is_far = first + 3 <= 32 - 5 or first >= 35 + 5
+        if (
+            is_far
+            and all(one in kept for one in (*hidden, first - 1, first + 3))
+            and max(beside) < 60
+        ):
+            ends = [first - 1, first + 3]
+            errors.append(np.interp(hidden, ends, values[ends]) - values[hidden])
+    assert line.stretches == len(errors) < 40
+    assert line.rmse == pytest.approx(np.sqrt(np.mean(np.square(errors))))
+    assert line.fill.values == pytest.approx(np.interp([32, 33, 34], [31, 35], values[[31, 35]]),
+                                             abs=1e-4)  # fmt: skip
+
+
+def test_white_noise_gives_a_line_the_error_that_theory_gives() -> None:
+    """Line minus known: var = s2 (1 + (1 - u)^2 + u^2), u = 1/2 for a single missing reading."""
+    noise = np.random.default_rng(3).normal(0, 2.0, 6_000)
+    own = make_series(np.arange(6_000, dtype=np.int64) * STEP_MS, noise, STEP_MS)
+    told = [straight(*cut(own, first, 1), AIR).rmse for first in range(500, 5_500, 100)]
+    assert np.sqrt(np.mean(np.square(told))) == pytest.approx(2.0 * np.sqrt(1.5), rel=0.03)
+
+
+def test_a_way_is_said_to_beat_another_one_where_it_nearly_always_does() -> None:
+    its = made("tide", 4)
+    series, gap = cut(its.series, 2_950, 144)
+    listed = list(candidates(series, gap, its.quantity, [Companion("c", its.companion, its.other)]))
+    best, line = ranked(listed)[0], listed[0]
+    assert surely_better(best, line)
+    assert not surely_better(line, best)
+    assert not surely_better(line, line)
+    by_a_hair = replace(line, by_stretch=line.by_stretch * np.where(np.arange(40) % 5, 0.5, 1.01))
+    assert not surely_better(by_a_hair, line)  # better on 32 of 40 only
 
 
 def test_where_a_line_does_as_well_it_stands_first() -> None:

@@ -31,7 +31,7 @@ from gezeiten.domain.steps.filling.hidden import (
 )
 from gezeiten.domain.steps.filling.joining import faded
 from gezeiten.domain.steps.filling.measuring import Errors, Model, ends_of, half_widths, measured
-from gezeiten.domain.steps.filling.scales import Scale, scale_of
+from gezeiten.domain.steps.filling.scales import MORE, Scale, scale_of
 from gezeiten.domain.steps.formulas.formula import Role
 
 Kind = Literal["line", "own", "companion", "companion and own"]
@@ -39,6 +39,7 @@ _LAG_MS, _LAG_OF_WATER_MS = HOUR_MS, 6 * HOUR_MS
 _BETTER = 0.95
 """A lag is kept where it brings the error below so much of what it was."""
 _OUT_OF_RANGE = 0.1
+_SURELY, _MOSTLY = 2.0, 0.9
 _STEP = 1.25
 """So much more than on hidden stretches both ends are apart where the gap holds a step: forty tell
 the largest of a hundred only roughly."""
@@ -113,6 +114,15 @@ def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
     return ""
 
 
+def straight(series: Series, gap: Gap, quantity: Quantity, seed: int = 0) -> Candidate:
+    """Return the straight line over a gap.
+
+    Args:
+        series: known readings around the gap, for which `why_not` is "".
+    """
+    return next(candidates(series, gap, quantity, seed=seed))
+
+
 def candidates(
     series: Series,
     gap: Gap,
@@ -142,7 +152,7 @@ def candidates(
     for i in range(len(companions)):
         for one in _by_companion(known, i):
             yield one
-            if not one.refusal and (best is None or one.rmse < best.rmse):
+            if not one.refusal and (best is None or _off(one) < _off(best)):
                 best = one
     if best is not None and names:
         yield from _by_both(known, best, own, own_due, names)
@@ -154,10 +164,25 @@ def ranked(found: Sequence[Candidate]) -> list[Candidate]:
     serving = [one for one in found if not one.refusal]
     if not serving:
         return []
-    best = min(serving, key=lambda one: one.rmse)
+    best = min(serving, key=_off)
     simplest = next(one for one in serving if _is_as_good(one, best))
-    return [simplest, *sorted((one for one in serving if one is not simplest),
-                              key=lambda one: one.rmse)]  # fmt: skip
+    return [simplest, *sorted((one for one in serving if one is not simplest), key=_off)]
+
+
+def _off(one: Candidate) -> float:
+    """How far off a way is, in the scale in which all ways are compared."""
+    return float(one.by_stretch.mean())
+
+
+def surely_better(one: Candidate, other: Candidate) -> bool:
+    """Whether one way does better than another one: by more than two standard errors of their
+    difference over all hidden stretches, and on nine of ten of these."""
+    if one is other or len(one.by_stretch) != len(other.by_stretch) or not len(one.by_stretch):
+        return False
+    difference = other.by_stretch - one.by_stretch
+    error = float(difference.std(ddof=1)) / np.sqrt(len(difference))
+    is_more = difference.mean() > _SURELY * error
+    return bool(is_more and (difference > 0).mean() >= _MOSTLY)
 
 
 def _is_as_good(one: Candidate, best: Candidate) -> bool:
@@ -221,7 +246,11 @@ def _by_companion(known: _Known, which: int) -> Iterator[Candidate]:
             yield _refused(known, "companion", facts, "it has too few readings at the same time")
             return
         for one in _tried(known, "companion", facts, Model(design, fit), due):
-            if best is None or (not one.refusal and one.rmse < _BETTER * best.rmse):
+            if (
+                best is None
+                or best.refusal
+                or (not one.refusal and _off(one) < _BETTER**2 * _off(best))
+            ):
                 best = one
     if best is not None:
         yield _in_range(known, which, best)
@@ -319,11 +348,18 @@ def _candidate(
     low, high = known.scale.clipped(low.round(digits)), known.scale.clipped(high.round(digits))
     fill = make_series(known.due[can], np.round(known.scale.clipped(values), digits) + 0.0,
                        known.gap.interval_ms, Quality.ESTIMATE)  # fmt: skip
-    there = known.scale.back(errors.known)
-    off = known.scale.clipped(known.scale.back(errors.known + errors.of)) - there
-    rmse = float(np.sqrt(np.nanmean(off**2)))
-    return Candidate(kind, facts, fill, low, high, rmse, len(errors.by_stretch), errors.by_stretch,
-                     errors.is_worded)  # fmt: skip
+    return Candidate(kind, facts, fill, low, high, _rmse(known.scale, errors, values),
+                     len(errors.by_stretch), errors.by_stretch, errors.is_worded)  # fmt: skip
+
+
+def _rmse(scale: Scale, errors: Errors, values: Values) -> float:
+    """Return the error to be expected of single readings, as they are recorded. On a logarithmic
+    scale errors grow with the values: it is that of the values that were filled in."""
+    if scale.is_log:
+        grows = float(np.mean((values + MORE) ** 2))
+        return float(np.sqrt(grows * np.nanmean((1 - np.exp(-errors.of)) ** 2)))
+    off = scale.clipped(errors.known + errors.of) - errors.known
+    return float(np.sqrt(np.nanmean(off**2)))
 
 
 def _refused(known: _Known, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:

@@ -18,7 +18,11 @@ BESIDE = 5
 """Readings on either side by which a fill is joined; no hidden stretch lies nearer to the gap."""
 LEAST = 5
 """So many that do not overlap are needed to say anything."""
+WORDED = 12
+"""With fewer stretches that do not overlap a band is worded "at least 95 %"."""
 _LEAST_READINGS = 200
+_MANY_READINGS = 20_000
+"""Beyond so many a record that tells little is not made longer."""
 _AT_LEAST_MS = 3 * DAY_MS
 _MOST_GAPS = 50
 _NEAR_CLOCK_MS = 3 * HOUR_MS
@@ -99,7 +103,10 @@ def learnt_from(gap: Gap, at_least_ms: int = 0) -> list[Span]:
 
 
 def is_enough(series: Series, gap: Gap) -> bool:
-    """Whether there is enough in a stretch to learn from."""
+    """Whether there is enough in a stretch to learn from: so many stretches at the gap's time of
+    day that the band need not be worded, of a long record the fewest that tell anything."""
     starts = possible_starts(series, gap)
-    enough = apart_from_each_other(starts[:: max(len(starts) // 4_000, 1)], gap.missing) >= LEAST
-    return enough and len(series) >= _LEAST_READINGS
+    starts = starts[:: max(len(starts) // 4_000, 1)]
+    wanted = LEAST if len(series) > _MANY_READINGS else WORDED
+    apart = apart_from_each_other(at_that_time_of_day(series, starts, gap), gap.missing)
+    return apart >= wanted and len(series) >= _LEAST_READINGS

@@ -14,14 +14,18 @@ from scipy.special import stdtrit
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.filling.fitting import Fit, Matrix
-from gezeiten.domain.steps.filling.hidden import BESIDE, LEAST, STRETCHES, apart_from_each_other
+from gezeiten.domain.steps.filling.hidden import (
+    BESIDE,
+    LEAST,
+    STRETCHES,
+    WORDED,
+    apart_from_each_other,
+)
 from gezeiten.domain.steps.filling.joining import FADES, faded
 
 _MOST_PLACES = 400
 _CLASSES = 8
 _SURE = 0.95
-_WORDED = 12
-"""With fewer stretches apart from each other a band is worded "at least 95 %"."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +64,7 @@ class Errors:
     @property
     def is_worded(self) -> bool:
         """Whether there are so few that a band holds "at least"."""
-        return self.apart < _WORDED
+        return self.apart < WORDED
 
 
 def ends_of(

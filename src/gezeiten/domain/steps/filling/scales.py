@@ -14,7 +14,7 @@ from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.series.timeline import Values
 
 _LOGARITHMIC = ("per m³", "per l", "per ft³", "µg/m³", "mg/m³")
-_MORE = 0.5
+MORE = 0.5
 _LARGEST = 700.0
 """Logarithm of the largest number there is."""
 
@@ -29,11 +29,11 @@ class Scale:
 
     def forward(self, values: Values) -> Values:
         """Return values in this scale."""
-        return np.log(np.maximum(values, 0.0) + _MORE) if self.is_log else values
+        return np.log(np.maximum(values, 0.0) + MORE) if self.is_log else values
 
     def back(self, scaled: Values) -> Values:
         """Return values as they are recorded."""
-        return np.exp(np.minimum(scaled, _LARGEST)) - _MORE if self.is_log else scaled
+        return np.exp(np.minimum(scaled, _LARGEST)) - MORE if self.is_log else scaled
 
     def clipped(self, values: Values) -> Values:
         """Return values within what can be."""
