@@ -47,7 +47,9 @@ from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.acts.gaps import (
     Estimate,
+    FedPart,
     GapEstimated,
+    GapFedByOther,
     GapFetched,
     GapFilledByLine,
     GapLeftOpen,
@@ -191,6 +193,10 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (GapEstimated("p", GAP, (Estimate("x", "co2", (1.0, None), {"cycles": ["24 h"]}),)), WELL,
          "Gap filled by its own cycles: 3 readings, 30 min."),
         (GapFetched("p", "s", GAP, "f"), WELL, "Gap filled from the logger: 3 readings, 30 min."),
+        (GapFetched("p", "s", GAP, "f", "drive BLUE"), WELL,
+         "Gap filled by what drive BLUE carried: 3 readings, 30 min."),
+        (GapFedByOther("p", GAP, "D-7", (FedPart("s", "co2", "", 0, 9),)), WELL,
+         "Gap filled by what D-7 measured beside it: 3 readings, 30 min."),
         (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, Words("Power", "Fuse.")), WELL,
          "Air temperature: alarm above 28 °C for 30 min settled: Power."),
         (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, Words("Power", "Fuse."),

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.record.records import record
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
@@ -137,3 +143,41 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
     press(window, "Ctrl+Z")
     idle(qtbot, window)
     assert not record(demo_desk, gap.point.id, "water_temperature").estimated.any()
+
+
+def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+) -> None:
+    [gap] = [g for g in gaps(demo_desk) if g.point.name == "Creek gauge"]
+    due = range(gap.gap.start_ms, gap.gap.end_ms, 600_000)
+    lines = ["Date;Time;Water temp (°C)"]
+    lines += [f"{datetime.fromtimestamp(at / 1000, UTC):%Y-%m-%d;%H:%M:%S};9.25" for at in due]
+    path = tmp_path / "rope.txt"
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    tie = proposed_tie(look_at_text(demo_desk, path), "Rope")
+    columns = tuple(replace(one, quantity="water_temperature") for one in tie.columns)
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    take_text(demo_desk, path,
+              replace(tie, point=gap.point.full_name, form=form, columns=columns))  # fmt: skip
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    (rope, radio), *_estimates = mend.ways.buttons
+    assert radio.isChecked()
+    assert radio.accessibleName() == "Measured by Rope"
+    assert mend.fill_button.text() == "Fill by Rope"
+    shown = {lane.title: lane.proposal for lane in mend.with_proposals()}
+    assert shown["Water temperature"].values.tolist() == [9.25] * rope.readings
+    press(window, "Ctrl+Return")
+    idle(qtbot, window)
+    stands = record(demo_desk, gap.point.id, "water_temperature")
+    inside = stands.between(gap.gap.start_ms, gap.gap.end_ms)
+    assert inside.values.tolist() == [9.25] * rope.readings
+    assert not stands.estimated.any()
+    filled = next(g for g in gaps(demo_desk) if g.state == "from another source")
+    window.go(places.MEND, filled.key)
+    idle(qtbot, window)
+    assert "measured by another source" in mend.picture.title.text()
+    press(window, "Ctrl+Z")
+    idle(qtbot, window)
+    assert gap.key in {g.key for g in gaps(demo_desk)}

@@ -12,6 +12,8 @@ from typing import Any
 import pytest
 
 import gezeiten.ui
+from gezeiten.desk.field.beside import Measured
+from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
@@ -78,6 +80,7 @@ def test_gaps_stand_by_site_the_one_with_an_open_one_first() -> None:
         ("left open", logger(7), LINE, "logger", ("what it holds", "between the ends", 7, 10)),
         ("estimated", logger(7), LINE, None, ("line first", "filled", 7, 10)),
         ("from the logger", logger(), LINE, None, ("fetched", "not needed", 10, None)),
+        ("from another source", logger(7), LINE, None, ("not needed", "not needed", None, None)),
     ],
 )
 def test_what_the_sources_say_of_a_gap(
@@ -92,7 +95,7 @@ def test_what_the_sources_say_of_a_gap(
 def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
     model = mend.Mending()
     assert (model.can_fill, model.can_leave, model.can_undo) == (False, False, False)
-    model.take(booked(), mend.offers(booked(), logger(7), LINE))
+    model.take(booked(), mend.offers(booked(), logger(7), LINE), [])
     assert (model.source, model.shows_line, model.can_fill, model.can_leave) == (
         "logger", False, True, True,
     )  # fmt: skip
@@ -101,11 +104,30 @@ def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
     model.is_busy = True
     assert (model.can_fill, model.can_leave) == (False, False)
     model.is_busy = False
-    model.take(booked("estimated"), mend.offers(booked("estimated"), logger(7), LINE))
+    model.take(booked("estimated"), mend.offers(booked("estimated"), logger(7), LINE), [])
     model.choose("line")
     assert (model.can_fill, model.can_leave, model.can_undo) == (False, False, True)
     model.leave()
     assert not model.can_undo
+
+
+def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates() -> None:
+    model, spare = mend.Mending(), Measured("Thermometer", 9)
+    model.take(booked(), mend.offers(booked(), logger(7), LINE), [spare])
+    assert (model.source, model.other) == ("logger", None)
+    refused = Measured("Door logger", 9, "corrected there")
+    model.take(booked(), mend.offers(booked(), logger(), LINE), [refused, spare])
+    assert (model.source, model.other) == ("other", spare)
+    model.know_ways([Way("by its own cycles", {}, beats_line=True)])
+    assert (model.source, model.other, model.way) == ("other", spare, None)
+    model.choose_other(refused)
+    assert model.other is spare
+    model.choose_way(model.ways[0])
+    assert (model.source, model.other) == ("way", None)
+    model.choose_other(spare)
+    assert (model.source, model.way) == ("other", None)
+    model.leave()
+    assert (model.other, model.others) == (None, [])
 
 
 def test_a_gap_is_seen_in_its_surroundings() -> None:

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+
 import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
+from gezeiten.desk.field.estimating import Way, estimates, fill_by_way, line_error
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import undo
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.record.correcting import chain
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions
 from gezeiten.desk.record.records import record
+from gezeiten.desk.record.sureness import sure_of
+from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
+from tests.conftest import ANCHOR_MS, Lab
 
 PRESSURE, TEMPERATURE = "water_pressure", "water_temperature"
 
@@ -95,3 +104,42 @@ def test_too_little_record_and_a_wish_to_stop_find_nothing(
     assert estimates(demo_desk, creek, cancelled=lambda: True) == []
     with pytest.raises(InputError, match="nothing was found"):
         fill_by_way(demo_desk, creek, Way("by luck", {}))
+
+
+def gauge(lab: Lab, folder: Path, site: str, amounts: list[float], left_out: range) -> None:
+    """Take a rain gauge's text of ten minutes for a point."""
+    lines = ["Date;Time;Rain (mm)"]
+    for i, amount in enumerate(amounts):
+        if i not in left_out:
+            when = datetime.fromtimestamp((ANCHOR_MS - 40 * DAY_MS) / 1000 + 600 * i, UTC)
+            lines.append(f"{when:%Y-%m-%d;%H:%M:%S};{amount:.1f}")
+    path = folder / f"{site}.txt"
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    tie = proposed_tie(look_at_text(lab.desk, path), f"Gauge {site}")
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    columns = tuple(replace(one, quantity="precipitation") for one in tie.columns)
+    take_text(lab.desk, path, replace(tie, point=f"{site} · Roof", form=form, columns=columns))
+
+
+def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
+    lab: Lab, tmp_path: Path
+) -> None:
+    """A shower of two hours every ten, in Ost half as much again as in West: of the 72 readings
+    missing there 2 x 12 were wet."""
+    fell = [2.0 if i % 60 < 12 else 0.0 for i in range(30 * 144)]
+    missing = range(1_800, 1_872)
+    gauge(lab, tmp_path, "West", fell, range(0))
+    gauge(lab, tmp_path, "Ost", [1.5 * one for one in fell], missing)
+    desk = lab.desk
+    booked = gap_at(desk, "Roof")
+    [way] = estimates(desk, booked)
+    assert way.name == "by Precipitation of West · Roof"
+    assert line_error(desk, booked, "precipitation")[1] == "what is summed is never interpolated"
+    fill_by_way(desk, booked, way)
+    stands = record(desk, booked.point.id, "precipitation")
+    inside = stands.part(stands.estimated)
+    assert inside.values.tolist() == [1.5 * fell[i] for i in missing]
+    assert sure_of(desk, booked.point, "precipitation", int(inside.times_utc_ms[0])) is None
+    [link] = chain(desk, booked.point, "precipitation").fills
+    assert (link.facts["of_sum"], link.facts["ratio"]) == (True, pytest.approx(1.5))
+    assert verify(desk).faults == []

@@ -52,6 +52,9 @@ def test_a_tie_replaces_what_is_constant() -> None:
 
 
 def test_an_estimate_is_as_sure_as_its_band() -> None:
-    sure = of_fill(2, 0.4)
+    sure = of_fill(2, 0.4, [])
     assert sure.is_least
     assert sure.expanded == pytest.approx(math.hypot(0.4, 0.02 / math.sqrt(12)))
+    known = of_fill(2, 0.4, [step("linear", offset=0.1, gain=1.0, u=0.3)])
+    assert not known.is_least
+    assert known.expanded == pytest.approx(math.hypot(0.4, 0.3, 0.02 / math.sqrt(12)))

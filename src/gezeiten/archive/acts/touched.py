@@ -17,6 +17,7 @@ from gezeiten.domain.acts.corrections import (
 from gezeiten.domain.acts.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.acts.gaps import (
     GapEstimated,
+    GapFedByOther,
     GapFetched,
     GapFilledByLine,
     GapLeftOpen,
@@ -51,7 +52,7 @@ _AT_SITE = Prepared(
 )
 
 
-_ON_A_GAP = GapFilledByLine | GapEstimated | GapFetched | GapLeftOpen | GapTakenBack
+_ON_A_GAP = GapFilledByLine | GapEstimated | GapFetched | GapFedByOther | GapLeftOpen | GapTakenBack
 
 
 def points_touched(connection: Connection, act: Act) -> list[str]:

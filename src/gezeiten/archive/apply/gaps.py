@@ -7,18 +7,22 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only
+from gezeiten.archive.apply.sources import feed
 from gezeiten.archive.store.estimates import encode_estimates
-from gezeiten.archive.store.tables import Offload, Point, Step
+from gezeiten.archive.store.tables import Feeding, Offload, Point, Step
 from gezeiten.domain.acts.gaps import (
     GapEstimated,
+    GapFedByOther,
     GapFetched,
     GapFilledByLine,
     GapLeftOpen,
     GapTakenBack,
 )
+from gezeiten.domain.acts.sources import SeriesFed
 from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.series_keys import series_key
 from gezeiten.domain.steps.fills import estimates_in, line_between
-from gezeiten.domain.steps.steps import ESTIMATE, KINDS, LEFT_OPEN, LINE, REFETCH
+from gezeiten.domain.steps.steps import ESTIMATE, FED, KINDS, LEFT_OPEN, LINE, REFETCH
 from gezeiten.errors import InputError
 
 
@@ -42,7 +46,21 @@ def _estimated(connection: Connection, act: GapEstimated, said: Said) -> None:
 def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
     of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
     offload = only(connection, of_these.limit(1))[0]
-    _step(connection, act.point, act.step, act.gap, said, kind=REFETCH, offload_id=offload)
+    carried = {"by": act.by} if act.by else {}
+    _step(connection, act.point, act.step, act.gap, said, kind=REFETCH, offload_id=offload,
+          facts=carried)  # fmt: skip
+
+
+def _fed(connection: Connection, act: GapFedByOther, said: Said) -> None:
+    """Say who feeds the series in the stretch, under the same id as the step: both are taken back
+    together."""
+    for part in act.parts:
+        feed(connection, SeriesFed(act.point, part.step, part.channel, part.label, act.source,
+                                   part.start_ms, part.end_ms), said)  # fmt: skip
+        gap = Gap(part.start_ms, part.end_ms, act.gap.interval_ms)
+        series = series_key(part.channel, part.label)
+        _step(connection, act.point, part.step, gap, said, kind=FED, channel=series,
+              facts={"source": act.source})  # fmt: skip
 
 
 def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
@@ -53,7 +71,10 @@ def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
 
 def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfits:
     standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
-    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
+    undone = {"undone_ms": said.at_ms, "undone_by": said.person}
+    done = connection.execute(standing.values(undone))
+    fed = update(Feeding).where(Feeding.uid.in_(act.steps), Feeding.undone_ms.is_(None))
+    connection.execute(fed.values(undone))
     missed = len(act.steps) - done.rowcount
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
@@ -72,18 +93,27 @@ def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
         raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
 
 
-_ESTIMATING = tuple(key for key, kind in KINDS.items() if kind.has_estimates)
+_OF_A_SERIES = tuple(key for key, kind in KINDS.items() if kind.has_estimates or kind.feeds)
 
 
 def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) -> None:
     """Refuse a fill over another one: somebody was quicker."""
     parts = act.lines if isinstance(act, GapFilledByLine) else act.estimates
-    point = key_of(connection, Point.__table__, act.point)
+    _refuse_over(connection, act.point, act.gap, [one.channel for one in parts])
+
+
+def _refuse_fed(connection: Connection, act: GapFedByOther) -> None:
+    """The same of readings of another source."""
+    series = [series_key(one.channel, one.label) for one in act.parts]
+    _refuse_over(connection, act.point, act.gap, series)
+
+
+def _refuse_over(connection: Connection, at: str, gap: Gap, series: list[str]) -> None:
+    point = key_of(connection, Point.__table__, at)
     standing = (
         select(Step.id)
-        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_(_ESTIMATING),
-               Step.channel.in_([one.channel for one in parts]),
-               Step.start_ms < act.gap.end_ms, Step.end_ms > act.gap.start_ms)
+        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_(_OF_A_SERIES),
+               Step.channel.in_(series), Step.start_ms < gap.end_ms, Step.end_ms > gap.start_ms)
         .limit(1)
     )  # fmt: skip
     if connection.execute(standing).first() is not None:
@@ -93,10 +123,10 @@ def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) 
 FAMILY = Family(
     {
         GapFilledByLine: _filled_by_line, GapEstimated: _estimated, GapFetched: _fetched,
-        GapLeftOpen: _left_open, GapTakenBack: _taken_back,
+        GapFedByOther: _fed, GapLeftOpen: _left_open, GapTakenBack: _taken_back,
     },
     {
         GapLeftOpen: _refuse_left_open, GapFilledByLine: _refuse_filled,
-        GapEstimated: _refuse_filled,
+        GapEstimated: _refuse_filled, GapFedByOther: _refuse_fed,
     },
 )  # fmt: skip

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, Select, select
+from sqlalchemy import Connection, Select, select, update
 
 from gezeiten.archive.apply.missions import known_logger, set_logger
 from gezeiten.archive.apply.rows import Family, Misfits, Said, add, key_of, only, take_back
-from gezeiten.archive.store.tables import Feeding, Logger, Mission, Placing, Point
+from gezeiten.archive.store.tables import Feeding, Logger, Mission, Placing, Point, Step
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.acts.sources import (
     FeedingTakenBack,
@@ -28,7 +28,8 @@ def _placed(connection: Connection, act: SourcePlaced, said: Said) -> None:
         said_by=said.person)  # fmt: skip
 
 
-def _fed(connection: Connection, act: SeriesFed, said: Said) -> None:
+def feed(connection: Connection, act: SeriesFed, said: Said) -> None:
+    """Apply that somebody said which source feeds a series."""
     add(connection, Feeding.__table__, uid=act.feeding,
         point_id=key_of(connection, Point.__table__, act.point), channel=act.channel,
         label=act.label, logger_id=known_logger(connection, act.source), start_ms=act.start_ms,
@@ -68,7 +69,11 @@ def _put_back(connection: Connection, logger: int, placing: str) -> None:
 
 
 def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Said) -> Misfits:
-    return take_back(connection, Feeding.__table__, act.feeding, said)
+    misfits = take_back(connection, Feeding.__table__, act.feeding, said)
+    # where it filled a gap, that is open again
+    its = update(Step).where(Step.uid == act.feeding, Step.undone_ms.is_(None))
+    connection.execute(its.values(undone_ms=said.at_ms, undone_by=said.person))
+    return misfits
 
 
 # -- refusing --------------------------------------------------------------------------------------
@@ -102,7 +107,7 @@ def _named(serial: str) -> Select[int]:
 
 FAMILY = Family(
     {
-        SourcePlaced: _placed, PlacingTakenBack: _placing_taken_back, SeriesFed: _fed,
+        SourcePlaced: _placed, PlacingTakenBack: _placing_taken_back, SeriesFed: feed,
         FeedingTakenBack: _feeding_taken_back,
     },
     {SourcePlaced: _refuse_placed, SeriesFed: _refuse_fed},

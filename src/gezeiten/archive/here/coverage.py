@@ -20,6 +20,7 @@ from gezeiten.archive.here.tables import Block
 from gezeiten.archive.store.tables import Step
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
 from gezeiten.domain.steps.steps import KINDS
 
@@ -49,6 +50,24 @@ class Coverage:
         if (point_id, key) not in self.known:
             self.known[point_id, key] = self._joined(point_id, key)
         return self.known[point_id, key]
+
+    def gaps(self, point_id: int, key: str) -> list[Gap]:
+        """Return the gaps of a series, oldest first. Where its source feeds another series of the
+        point instead, as where it fills a gap of that one, there is none.
+
+        Raises:
+            ArchiveDamagedError: a block is damaged.
+        """
+        found = self.runs(point_id, key).gaps()
+        if not found:
+            return found
+        own = self.layout.of_series(point_id, key)
+        elsewhere = [
+            feed for feed in self.layout.at_point(point_id)
+            if feed.series != key and any(feed.deployment == one.deployment
+                                          and feed.channel == one.channel for one in own)
+        ]  # fmt: skip
+        return [gap for gap in found if not any(_spans(feed, gap) for feed in elsewhere)]
 
     def measured(self, point_id: int, key: str) -> Runs:
         """Return the runs of what was measured of a series, whatever was filled.
@@ -104,6 +123,12 @@ def _true(table: _Table, clock: ClockMap) -> _Table:
     if not clock or not len(table):
         return table
     return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
+
+
+def _spans(feed: Feed, gap: Gap) -> bool:
+    """Whether a gap is as long as what a feed takes, but for a reading at either end."""
+    return (feed.start_ms <= gap.start_ms + gap.interval_ms
+            and feed.end_ms >= gap.end_ms - gap.interval_ms)  # fmt: skip
 
 
 def _as_one(parts: list[_Table]) -> Runs:

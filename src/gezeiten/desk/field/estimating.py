@@ -3,30 +3,25 @@ it so."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
-
-import numpy as np
 
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.companions import companions
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around, extent
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import Estimate, GapEstimated, way_words
-from gezeiten.domain.quantities.quantities import Quantity, quantity
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import HOUR_MS, Span
-from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.filling.candidates import (
     Candidate,
-    Companion,
     candidates,
     ranked,
     straight,
@@ -36,13 +31,12 @@ from gezeiten.domain.steps.filling.candidates import (
 from gezeiten.domain.steps.filling.cycles import TIDE_MS, may_be_of_water
 from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
 from gezeiten.domain.steps.fills import ExpectedError
-from gezeiten.domain.steps.formulas.formula import Role
-from gezeiten.errors import ArchiveDamagedError, InputError
+from gezeiten.errors import InputError
 
-_MOST_LOOKED_AT, _MOST_COMPANIONS = 24, 3
+_RAIN_MS = 60 * DAY_MS
+"""So far around a gap what is summed is learnt from: it rains on few days."""
 _MOST_READINGS = 400_000
 """Of a series that is learnt from: what lies further away is left."""
-_BESIDE_MS = 7 * HOUR_MS
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +75,7 @@ def estimates(
         if why:
             return [Way("Estimates", {}, why)]
         its = quantity(key)
-        looked_at = _companions(desk, booked, key, span)
+        looked_at = companions(desk, booked, key, span)
         for one in candidates(series, booked.gap, its, looked_at, _seed(key)):
             if cancelled():
                 return []
@@ -117,9 +111,10 @@ def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
     serving_ways = [
         replace(
             way,
-            beats_line=all(ranks[id(one)] < ranks.get(id(line[key]), len(found[key]))
+            beats_line=all(key not in line or ranks[id(one)] < ranks.get(id(line[key]), len(ranks))
                            for key, one in way.of.items()),
-            is_sure=all(surely_better(one, line[key]) for key, one in way.of.items()),
+            is_sure=all(key in line and surely_better(one, line[key])
+                        for key, one in way.of.items()),
         )
         for way in made if not way.refusal
     ]  # fmt: skip
@@ -140,6 +135,8 @@ def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError |
     Raises:
         ArchiveDamagedError: readings around it are damaged.
     """
+    if quantity(key).averages == "sum":
+        return None, "what is summed is never interpolated"
     series, _, why = _learnt(desk, booked, key)
     if why:
         return None, why
@@ -158,6 +155,8 @@ def _learnt(desk: Desk, booked: BookedGap, key: str) -> tuple[Series, Span, str]
     """Return the known readings of a series around a gap, from as far as is needed."""
     gap, its = booked.gap, quantity(key)
     at_least_ms = TIDE_MS if may_be_of_water(its.unit) else 0
+    if its.averages == "sum":
+        at_least_ms = _RAIN_MS
     series, span = known(around(desk, booked.point.id, key, (gap.start_ms, gap.end_ms))), (0, 1)
     whole = extent(desk, booked.point.id, [key])
     for span in learnt_from(gap, at_least_ms):
@@ -166,62 +165,6 @@ def _learnt(desk: Desk, booked: BookedGap, key: str) -> tuple[Series, Span, str]
         if is_all or is_enough(series, gap) or len(series) > _MOST_READINGS:
             break
     return series, span, why_not(series, gap, its)
-
-
-# -- companions ------------------------------------------------------------------------------------
-def _companions(desk: Desk, booked: BookedGap, key: str, span: Span) -> list[Companion]:
-    """Return the series that go together most with one around its gap: of the same unit, those of
-    the same point and site first."""
-    wide = (span[0] - _BESIDE_MS, span[1] + _BESIDE_MS)
-    own = around(desk, booked.point.id, key, span)
-    listed: list[tuple[float, Companion]] = []
-    for point, other in list(_others(desk, booked.point, key))[:_MOST_LOOKED_AT]:
-        try:
-            series = known(around(desk, point.id, other, wide).between(*wide))
-        except ArchiveDamagedError:
-            continue  # a damaged neighbour is no help, and told elsewhere
-        together = _together(own, series, booked.gap, quantity(other))
-        if together > 0:
-            where = "" if point.id == booked.point.id else f" of {point.full_name}"
-            listed.append((together, Companion(f"{quantity(other).name}{where}", series,
-                                               quantity(other))))  # fmt: skip
-    listed.sort(key=lambda one: -one[0])
-    return [one for _, one in listed[:_MOST_COMPANIONS]]
-
-
-def _others(desk: Desk, here: PointPlace, key: str) -> Iterable[tuple[PointPlace, str]]:
-    unit = quantity(key).unit
-    listed = sorted(points(desk), key=lambda one: (one.id != here.id, one.site != here.site))
-    for point in listed:
-        for place in point.channels:
-            its = quantity(place.channel)
-            is_itself = point.id == here.id and place.channel == key
-            if (
-                its.unit == unit
-                and not is_itself
-                and its.averages == "plain"
-                and not _is_derived(place.channel)
-            ):
-                yield point, place.channel
-
-
-def _is_derived(key: str) -> bool:
-    return key != channel_of(key) and "@=" in key
-
-
-def _together(own: Series, other: Series, gap: Gap, its: Quantity) -> float:
-    """Return how closely the first differences of two series go together, 0 to 1; 0 where the other
-    one has nothing in the gap."""
-    if not len(other.between(gap.start_ms, gap.end_ms)) or len(own) < 3:
-        return 0.0
-    step = max(1, len(own) // 5_000)
-    times = own.times_utc_ms[::step]
-    there, _ = at_instants(other, times, Role("", its.unit), its.averages)
-    a, b = np.diff(own.values[::step]), np.diff(there)
-    both = np.isfinite(a) & np.isfinite(b)
-    if both.sum() < 50 or a[both].std() == 0 or b[both].std() == 0:
-        return 0.0
-    return abs(float(np.corrcoef(a[both], b[both])[0, 1]))
 
 
 # -- doing -----------------------------------------------------------------------------------------
@@ -260,4 +203,6 @@ def _estimate(gap: Gap, key: str, one: Candidate) -> Estimate:
     facts |= {"way": one.kind, "rmse": one.rmse, "low": low, "high": high,
               "stretches": one.stretches, "at_least": one.is_worded,
               "beyond": one.is_beyond}  # fmt: skip
+    if one.of_sum:
+        facts["of_sum"] = True
     return Estimate(fresh_id(), key, tuple(values), facts)

@@ -58,7 +58,7 @@ def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[
     left_open = [step for step in steps if not step.does.changes_record]
     found: dict[tuple[int, int, tuple[str, ...]], BookedGap] = {}
     for place in point.measured:  # a gap of what is calculated is one of what it rests on
-        for gap in held.runs(point.id, place.channel).gaps():
+        for gap in held.gaps(point.id, place.channel):
             deciding = [step for step in left_open if _decides(step, place.channel, gap)]
             its = tuple(step.id for step in deciding)
             name = (gap.start_ms, gap.end_ms, its)  # decided otherwise it is another gap

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 from gezeiten.archive.acts.doing import do
@@ -11,6 +12,7 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.beside import by_others, other_act
 from gezeiten.desk.field.estimating import estimates, way_act
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import line_act, line_offer
@@ -97,7 +99,12 @@ def _by_line(desk: Desk, booked: BookedGap) -> Listed:
 
 
 def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Listed:
-    """The best estimate; the line where that does better, as far as the point's rule allows it."""
+    """What another source measured at the point where one did in all of its series; else the best
+    estimate; the line where that does better, as far as the point's rule allows it."""
+    for other in by_others(desk, booked):
+        if not other.refusal and len(other.parts) == len(booked.channels):
+            return Listed(booked, f"measured by {other.name}", {}, "",
+                          partial(other_act, booked, other))  # fmt: skip
     ways = estimates(desk, booked, cancelled=cancelled)
     serving = [way for way in ways if not way.refusal]
     if not serving or not serving[0].beats_line:

@@ -78,7 +78,7 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
             return LoggerOffer("", 0, (), None, "no mission covers it")
         serial = mission.logger.serial
         clock = layout(session).clock_of(mission.id)
-        wanted = _reading_range(mission, booked.gap, clock)
+        wanted = numbers_in(mission, booked.gap, clock)
         hidden = switched_off(session, mission, wanted)
         if hidden is not None:
             offload, got = hidden
@@ -102,7 +102,7 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
     return LoggerOffer(serial, mission.number, ranges, None, words)
 
 
-def _reading_range(mission: KnownMission, gap: Gap, clock: ClockMap) -> Range:
+def numbers_in(mission: KnownMission, gap: Gap, clock: ClockMap) -> Range:
     """Return the numbers that lie in a gap, by the logger's own clock. A clock that was put right
     is known to a part of an interval."""
     near_ms = mission.interval_ms // 10 if clock else 0
@@ -193,7 +193,7 @@ def fill_from_logger(
     """
     offer = logger_offer(desk, booked)
     if offer.kept_offload is not None:
-        _book_refetch(desk, booked, offer.kept_offload)
+        book_fetched(desk, booked, offer.kept_offload)
         return None
     if not offer.readings:
         raise InputError(f"{offer.serial or 'No logger'} cannot fill this gap: {offer.sentence}.")
@@ -201,14 +201,15 @@ def fill_from_logger(
     address = address or find_serial(desk, offer.serial)
     result = offload_logger(desk, address, offer.serial, watch, only)
     for offload_id in result.offload_ids:
-        _book_refetch(desk, booked, offload_id)
+        book_fetched(desk, booked, offload_id)
     return result
 
 
-def _book_refetch(desk: Desk, booked: BookedGap, offload_id: int) -> None:
+def book_fetched(desk: Desk, booked: BookedGap, offload_id: int, by: str = "") -> None:
+    """Keep that an offload filled a gap. by: what carried it, "" where the logger gave it."""
     with desk.archive.reading() as session:
         sha256 = fingerprint_of(session, offload_id)
-    _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256))
+    _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256, by))
     refresh_excursions(desk, booked.point.id)
 
 

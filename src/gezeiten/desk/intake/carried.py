@@ -33,7 +33,8 @@ class CarriedRecord:
     key: names it there. sha256: of its bytes, "" where they could not be read. readings: how many
     it holds, new_readings: how many of them the archive lacks. state: NEW, KEPT (nothing in it is
     new) or UNUSABLE. words: what is to be said about it, "". left: how the courier left the logger,
-    "running", "relaunched" or "stopped". launched_ms, collected_ms: 0 where unknown.
+    "running", "relaunched" or "stopped". launched_ms, collected_ms: 0 where unknown. held: which
+    numbers it holds.
     """
 
     key: str
@@ -51,6 +52,7 @@ class CarriedRecord:
     words: str = ""
     left: str = ""
     collected_ms: int = 0
+    held: tuple[Range, ...] = ()
 
     @property
     def is_new(self) -> bool:
@@ -104,6 +106,7 @@ def seen_record(
         sha256=sha256,
         state=KEPT if kept else NEW,
         words=words,
+        held=tuple(held),
         **facts,
     )
 

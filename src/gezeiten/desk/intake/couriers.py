@@ -140,6 +140,7 @@ def _carried(record: CourierRecord, fresh: int, is_kept: bool, ahead_ms: float) 
         words=_TROUBLE_WORDS.get(record.trouble, ""),
         left=record.left,
         collected_ms=round(record.collected_ms - ahead_ms),
+        held=((record.first_held, record.readings),),
     )
 
 

@@ -34,7 +34,7 @@ from gezeiten.domain.series.series import HOLD_FACTOR, Series
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import Span, from_ms
 from gezeiten.domain.steps.checks.comparing import Compared
-from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.domain.steps.steps import MEASURED, RecordStep
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
 from gezeiten.report.content import (
@@ -263,7 +263,7 @@ def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
             _missing_inside(booked, span),
             booked.channels,
             _how(booked, steps, point.zone),
-            is_filled=booked.state in ("estimated", "from the logger"),
+            is_filled=booked.state == "estimated" or booked.state in MEASURED,
         )
         for booked in gaps(desk, point.id)
         if booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
@@ -286,7 +286,11 @@ def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
     if booked.state == "left open":
         return f"left open: {booked.reason}{by}"
     if booked.state == "from the logger":
-        return f"fetched from the logger, measured{by}"
+        carried = done[0].facts.get("by", "") if done else ""
+        return f"fetched from {carried or 'the logger'}, measured{by}"
+    if booked.state == "from another source":
+        sources = " and ".join(dict.fromkeys(str(step.facts["source"]) for step in done))
+        return f"measured by {sources} beside it{by}"
     errors = [_expected_error(step) for step in done if "rmse" in step.facts]
     ways = " and ".join(dict.fromkeys(way_words(step.facts) for step in done))
     return f"estimated {ways}, expected error {', '.join(errors)}{by}"
@@ -294,7 +298,9 @@ def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
 
 def _expected_error(step: RecordStep) -> str:
     name = quantity(step.channel)
-    return f"{name.name} ± {float(step.facts['rmse']):.{name.decimals + 1}f} {name.unit}"
+    in_sum = " in sum" if step.facts.get("of_sum") else ""
+    error = f"{float(step.facts['rmse']):.{name.decimals + 1}f} {name.unit}"
+    return f"{name.name} ± {error}{in_sum}"
 
 
 def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:

@@ -41,7 +41,9 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
         clocks = [one.u_ms for uid, one in clocks_in_force(session).items() if uid in its]
     if fills:
         facts = fills[-1].facts
-        return of_fill(decimals, (float(facts["high"]) - float(facts["low"])) / 2)
+        if facts.get("of_sum"):
+            return None  # how sure it is was measured of the sum alone
+        return of_fill(decimals, (float(facts["high"]) - float(facts["low"])) / 2, steps)
     if not len(stands.between(at_ms, at_ms + 1)):
         return None
     if how is not None:

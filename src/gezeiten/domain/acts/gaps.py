@@ -77,16 +77,48 @@ def way_words(facts: Mapping[str, Any]) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class GapFetched(Act, kind="gap filled from the logger", word="fill", about="point"):
-    """A gap filled by what an offload brought, known by the SHA-256 of its bytes."""
+class GapFetched(Act, kind="gap filled from the logger", word="fill", about="point", version=2):
+    """A gap filled by what an offload brought, known by the SHA-256 of its bytes. by: the courier
+    or drive on which it came, "" from the logger itself; version 1 knew only that."""
 
     point: str
     step: str
     gap: Gap
     sha256: str
+    by: str = ""
+
+    @classmethod
+    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+        return {**content, "by": ""} if version < 2 else content
 
     def told(self, subject: Subject) -> str:
-        return f"Gap filled from the logger: {_size(self.gap)}."
+        whence = f"by what {self.by} carried" if self.by else "from the logger"
+        return f"Gap filled {whence}: {_size(self.gap)}."
+
+
+@dataclass(frozen=True, slots=True)
+class FedPart:
+    """Another source feeds a series in [start_ms, end_ms): its channel, and its label, "" of the
+    main one."""
+
+    step: str
+    channel: str
+    label: str
+    start_ms: int
+    end_ms: int
+
+
+@dataclass(frozen=True, slots=True)
+class GapFedByOther(Act, kind="gap filled from another source", word="fill", about="point"):
+    """A gap filled by what another source measured at the same point, a step a channel."""
+
+    point: str
+    gap: Gap
+    source: str
+    parts: tuple[FedPart, ...]
+
+    def told(self, subject: Subject) -> str:
+        return f"Gap filled by what {self.source} measured beside it: {_size(self.gap)}."
 
 
 @dataclass(frozen=True, slots=True)

@@ -46,6 +46,11 @@ def channel_of(key: str) -> str:
     return key.partition(_MARK)[0]
 
 
+def own_label(key: str) -> str:
+    """Return the label of a measured series as it is kept, `MAIN` of the main one."""
+    return key.partition(_MARK)[2]
+
+
 def is_derived(key: str) -> bool:
     """Whether a series is calculated from others."""
     return key.partition(_MARK)[2].startswith(_CALCULATED)

@@ -6,38 +6,44 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
-GapState = Literal["open", "left open", "estimated", "from the logger"]
+GapState = Literal["open", "left open", "estimated", "from the logger", "from another source"]
+MEASURED: tuple[GapState, ...] = ("from the logger", "from another source")
+"""What a gap is that was filled by readings, none of them estimated."""
 
 
 @dataclass(frozen=True, slots=True)
 class StepKind:
     """What a kind of step does. makes: what a gap is once it stands; has_estimates: it holds
     estimated readings of its series; brings_bytes: readings of its bytes in its stretch count as
-    long as it stands."""
+    long as it stands; feeds: another source feeds its series in its stretch as long as it
+    stands."""
 
     key: str
     makes: GapState
     has_estimates: bool = False
     brings_bytes: bool = False
+    feeds: bool = False
 
     @property
     def changes_record(self) -> bool:
         """Whether readings come by it: else it only says something about a gap."""
-        return self.has_estimates or self.brings_bytes
+        return self.has_estimates or self.brings_bytes or self.feeds
 
 
-LINE, ESTIMATE, REFETCH, LEFT_OPEN = "line", "estimate", "refetch", "left_open"
+LINE, ESTIMATE, REFETCH, FED, LEFT_OPEN = "line", "estimate", "refetch", "fed", "left_open"
 KINDS: dict[str, StepKind] = {
     kind.key: kind
     for kind in (
         StepKind(LINE, "estimated", has_estimates=True),
         StepKind(ESTIMATE, "estimated", has_estimates=True),
         StepKind(REFETCH, "from the logger", brings_bytes=True),
+        StepKind(FED, "from another source", feeds=True),
         StepKind(LEFT_OPEN, "left open"),
     )
 }
 """Estimated readings on a straight line, or by cycles and companions; readings of an offload that
-was fetched for the gap; a gap that stays, with a reason."""
+was fetched for the gap; readings that another source measured at the point; a gap that stays, with
+a reason."""
 
 
 @dataclass(frozen=True, slots=True)

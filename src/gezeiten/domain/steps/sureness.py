@@ -67,11 +67,15 @@ def _said(steps: Sequence[Correction], order: Order, kind: Kind) -> tuple[Share,
     return tuple(Share(kind, u) for u in said if u > 0)
 
 
-def of_fill(decimals: int, half_width: float) -> Sure:
-    """Return how sure an estimated reading is: half the width of its band (95 %), and what
-    resolution leaves; what the readings around it are unsure of is not in it."""
-    resolution = Share("resolution", 10.0**-decimals / math.sqrt(12))
-    return Sure((Share("fill", half_width / 2), resolution), is_least=True)
+def of_fill(decimals: int, half_width: float, steps: Iterable[Correction]) -> Sure:
+    """Return how sure an estimated reading is: U² = (2u)² + B², u what the readings around it are
+    unsure of (`of_reading`), B half the width of its band (95 %).
+
+    Args:
+        steps: those that the readings around it passed.
+    """
+    around = of_reading(decimals, steps, 0.0, None)
+    return Sure((Share("fill", half_width / 2), *around.shares), around.is_least)
 
 
 def through(

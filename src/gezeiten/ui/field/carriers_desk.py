@@ -97,7 +97,7 @@ class CarriersDesk(QObject):
         super().__init__()
         self._house, self._work = house, work
         self.page, self.list = CarrierPage(), CarrierList()
-        self.cards: dict[str, CarrierCard] = {}
+        self.cards = house.carriers
         self.current = ""
         self._roots: dict[str, DriveSeen] = {}
         self._task: Task | None = None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.beside import ByOther, CarrierCard, Measured, measured_beside
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import line_offer, logger_offer, steps_of
@@ -22,17 +23,19 @@ from gezeiten.ui.shell.units import Units, units_of
 
 @dataclass(frozen=True, slots=True)
 class Detail:
-    """Everything about one gap. readings: measured ones of its point."""
+    """Everything about one gap. readings: measured ones of its point; others: what was measured
+    beside its logger."""
 
     booked: BookedGap
     offers: Offers
     lanes: list[Lane]
     steps: list[RecordStep]
     readings: int
+    others: list[Measured]
 
 
-def load_detail(desk: Desk, booked: BookedGap) -> Detail:
-    """Gather what is shown of a gap."""
+def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> Detail:
+    """Gather what is shown of a gap. cards: the couriers and drives at hand."""
     units, point = units_of(desk.settings), booked.point
     measured = [place.channel for place in point.measured]
     keys = list(booked.channels)
@@ -44,15 +47,16 @@ def load_detail(desk: Desk, booked: BookedGap) -> Detail:
     steps = [step for step in steps_of(desk, point.id) if step.touches(gap.start_ms, gap.end_ms)]
     readings = sum(view(desk, point.id, key).measured for key in measured)
     told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked))
-    return Detail(booked, told, lanes, steps, readings)
+    is_open = booked.state in ("open", "left open")
+    others = measured_beside(desk, booked, cards) if is_open else []
+    return Detail(booked, told, lanes, steps, readings, others)
 
 
 def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
     name, unit = quantity(key), units.of_series(booked.point, key)
     proposal = _proposal(desk, booked, key) if booked.channels else None
     if proposal is not None:
-        shown = proposal.values * unit.factor + unit.offset
-        proposal = Series(proposal.times_utc_ms, shown, proposal.quality, proposal.interval_ms)
+        proposal = _shown(proposal.values, proposal, unit)
     decimals = max(name.decimals + unit.extra_decimals, 0)
     trace = trace_of(desk, booked.point, key, unit)
     return Lane(name.name, unit.name, decimals, (trace,), (_tint(booked),), proposal,
@@ -76,6 +80,21 @@ def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
     return fill if len(fill) else None
 
 
+def with_other(lanes: list[Lane], booked: BookedGap, other: Measured, units: Units) -> list[Lane]:
+    """Return lanes with the readings of another source; what is carried is not known yet."""
+    fills = dict(other.fills) if isinstance(other, ByOther) else {}
+    found = []
+    for lane, key in zip(lanes, booked.channels, strict=False):
+        one, unit = fills.get(key), units.of_series(booked.point, key)
+        found.append(replace(lane, proposal=None if one is None else _shown(one.values, one, unit)))
+    return found
+
+
+def _shown(values: Values, fill: Series, unit: ShownUnit) -> Series:
+    in_unit = values * unit.factor + unit.offset
+    return Series(fill.times_utc_ms, in_unit, fill.quality, fill.interval_ms)
+
+
 def with_way(lanes: list[Lane], booked: BookedGap, way: Way, units: Units) -> list[Lane]:
     """Return lanes with what a way would fill in, and its band."""
     found = []
@@ -84,11 +103,8 @@ def with_way(lanes: list[Lane], booked: BookedGap, way: Way, units: Units) -> li
         if one is None:
             found.append(replace(lane, proposal=None))
             continue
-
-        def shown(values: Values, fill: Series = one.fill, unit: ShownUnit = unit) -> Series:
-            in_unit = values * unit.factor + unit.offset
-            return Series(fill.times_utc_ms, in_unit, fill.quality, fill.interval_ms)
-
-        band = None if one.is_beyond else (shown(one.low), shown(one.high))
-        found.append(replace(lane, proposal=shown(one.fill.values), band=band))
+        low, values, high = (_shown(part, one.fill, unit)
+                             for part in (one.low, one.fill.values, one.high))  # fmt: skip
+        band = None if one.is_beyond else (low, high)
+        found.append(replace(lane, proposal=values, band=band))
     return found

@@ -6,14 +6,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
+from gezeiten.desk.field.beside import Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
+from gezeiten.domain.steps.steps import MEASURED
 
-Source = Literal["logger", "line", "way"]
-LoggerSays = Literal["what it holds", "fetched", "line first"]
+Source = Literal["logger", "line", "way", "other"]
+LoggerSays = Literal["what it holds", "fetched", "line first", "not needed"]
 LineSays = Literal["refusal", "between the ends", "filled", "not needed"]
 
 
@@ -72,8 +74,10 @@ def offers(booked: BookedGap, logger: LoggerOffer, line: LineOffer) -> Offers:
     is_open = booked.state in ("open", "left open")
     holds_some = bool(logger.readings) or logger.kept_offload is not None
     missing = booked.gap.missing
-    if booked.state == "from the logger":
-        return Offers(logger, line, "fetched", missing, True, "not needed", None, False, False,
+    if booked.state in MEASURED:
+        fetched = booked.state == "from the logger"
+        return Offers(logger, line, "fetched" if fetched else "not needed",
+                      missing if fetched else None, fetched, "not needed", None, False, False,
                       False)  # fmt: skip
     if booked.state == "estimated":
         return Offers(logger, line, "line first", logger.readings if holds_some else None,
@@ -90,7 +94,7 @@ def offers(booked: BookedGap, logger: LoggerOffer, line: LineOffer) -> Offers:
 class Mending:
     """The chosen gap and what is being done about it. source: by which it would be filled; is_busy:
     something is being done; ways: to estimate it, as far as they are known; way: the chosen one;
-    by_hand: somebody chose."""
+    by_hand: somebody chose; others: what was measured beside its logger; other: the chosen one."""
 
     booked: BookedGap | None = None
     offers: Offers | None = None
@@ -99,27 +103,39 @@ class Mending:
     ways: list[Way] = field(default_factory=list)
     way: Way | None = None
     by_hand: bool = False
+    others: list[Measured] = field(default_factory=list)
+    other: Measured | None = None
 
-    def take(self, booked: BookedGap, told: Offers) -> None:
-        """A gap was looked at; what would fill it is chosen anew."""
+    def take(self, booked: BookedGap, told: Offers, others: list[Measured]) -> None:
+        """A gap was looked at; what would fill it is chosen anew: what is measured before what is
+        estimated, the logger itself before another one."""
         self.booked, self.offers, self.source = booked, told, told.usual
         self.ways, self.way, self.by_hand = [], None, False
+        self.others, self.other = others, None
+        best = next((one for one in others if not one.refusal), None)
+        if best is not None and self.is_open and not told.can_ask:
+            self.source, self.other = "other", best
 
     def leave(self) -> None:
         """No gap is chosen any more."""
-        self.booked = self.offers = self.source = self.way = None
-        self.ways = []
+        self.booked = self.offers = self.source = self.way = self.other = None
+        self.ways, self.others = [], []
 
     def choose(self, source: Source) -> None:
         """Choose what fills it, where that can be."""
         told = self.offers
         if told is not None and (told.can_ask if source == "logger" else told.can_draw):
-            self.source, self.way, self.by_hand = source, None, True
+            self.source, self.way, self.other, self.by_hand = source, None, None, True
 
     def choose_way(self, way: Way) -> None:
         """Choose an estimate, where the gap is open."""
         if self.is_open and not way.refusal:
-            self.source, self.way, self.by_hand = "way", way, True
+            self.source, self.way, self.other, self.by_hand = "way", way, None, True
+
+    def choose_other(self, other: Measured) -> None:
+        """Choose what was measured beside it, where the gap is open."""
+        if self.is_open and not other.refusal:
+            self.source, self.way, self.other, self.by_hand = "other", None, other, True
 
     def know_ways(self, ways: list[Way]) -> None:
         """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
@@ -130,6 +146,8 @@ class Mending:
             return
         told, best = self.offers, next((one for one in ways if not one.refusal), None)
         if told is None or best is None or self.by_hand or not self.is_open or told.can_ask:
+            return
+        if self.other is not None:
             return
         if best.beats_line or not told.can_draw:
             self.source, self.way = "way", best

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.beside import Measured, fill_by_measured
 from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.many_gaps import together, undo_all
@@ -26,7 +27,7 @@ from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import RecordStep
-from gezeiten.ui.mend.detail import Detail, load_detail, with_way
+from gezeiten.ui.mend.detail import Detail, load_detail, with_other, with_way
 from gezeiten.ui.mend.model import (
     Mending,
     Offers,
@@ -50,6 +51,8 @@ from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import Units, units_of
 
+_LINE_ROW = 40
+"""Of what could fill a gap: what is measured stands above it, estimates below."""
 _LEAST_PICTURE_PX = 130
 """The picture never gives way further: what could fill the gap scrolls then."""
 
@@ -109,18 +112,18 @@ class MendPlace(Place):
         self.choice.buttonToggled.connect(lambda *_: self._choose_source())
         self.logger_cells = [label("", wrap=True), label(""), label("")]
         self.line_cells = [label("", wrap=True), label(""), label("")]
-        for i, (radio, cells) in enumerate(
-            ((self.by_logger, self.logger_cells), (self.by_line, self.line_cells))
-        ):
-            grid.addWidget(radio, 2 * i + 1, 0)
+        for at, radio, cells in (
+            (1, self.by_logger, self.logger_cells), (_LINE_ROW, self.by_line, self.line_cells),
+        ):  # fmt: skip
+            grid.addWidget(radio, at, 0)
             for j, cell in enumerate(cells):
-                grid.addWidget(cell, 2 * i + 1, j + 1)
-            grid.addWidget(rule(), 2 * i + 2, 0, 1, 4)
+                grid.addWidget(cell, at, j + 1)
+            grid.addWidget(rule(), at + 1, 0, 1, 4)
         grid.setColumnStretch(1, 1)
         grid.setColumnMinimumWidth(1, 150)
         card.body.addWidget(GivingWay(grid))
-        self.ways = WaysRows(grid, 5)
-        self.ways.chosen.connect(self._choose_way)
+        self.ways = WaysRows(grid, 3, _LINE_ROW + 2)
+        self.ways.chosen.connect(self._choose_row)
         self.fill_button = button(tr("Fill"), self.fill, "primary")
         self.reason = QLineEdit()
         self.reason.setPlaceholderText(tr("Reason for leaving it open"))
@@ -252,7 +255,8 @@ class MendPlace(Place):
             self._show_buttons()
             return
         desk = self.house.desk
-        self.house.run(lambda _task: load_detail(desk, booked), self._show_detail)
+        cards = list(self.house.carriers.values())
+        self.house.run(lambda _task: load_detail(desk, booked, cards), self._show_detail)
 
     # -- showing -------------------------------------------------------------------------------
     def _show_detail(self, detail: Detail) -> None:
@@ -267,6 +271,8 @@ class MendPlace(Place):
         filled = {
             "from the logger": counted(gap.missing, "%n reading came from the logger",
                                        "%n readings came from the logger"),
+            "from another source": counted(gap.missing, "%n reading measured by another source",
+                                           "%n readings measured by another source"),
             "estimated": counted(gap.missing, "%n reading estimated", "%n readings estimated"),
         }  # fmt: skip
         missing = counted(gap.missing, "%n reading missing", "%n readings missing")
@@ -275,7 +281,7 @@ class MendPlace(Place):
             f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing} · "
             f"{booked.point.zone}"
         )
-        self.model.take(booked, detail.offers)
+        self.model.take(booked, detail.offers, detail.others)
         self._show_offers(detail.offers, booked)
         self._show_chain(detail)
         self._show_proposal()
@@ -308,8 +314,11 @@ class MendPlace(Place):
         self.ways.check(None)
         self._show_proposal()
 
-    def _choose_way(self, way: Way) -> None:
-        self.model.choose_way(way)
+    def _choose_row(self, thing: Way | Measured) -> None:
+        if isinstance(thing, Way):
+            self.model.choose_way(thing)
+        else:
+            self.model.choose_other(thing)
         self._check_sources()
         self._show_proposal()
 
@@ -321,7 +330,7 @@ class MendPlace(Place):
         self.by_line.setChecked(self.model.source == "line")
         self.choice.setExclusive(True)
         self.choice.blockSignals(False)
-        self.ways.check(self.model.way)
+        self.ways.check(self.model.way or self.model.other)
 
     def _look_for_ways(self) -> None:
         """Find what could estimate the gap; the best known so far is shown at once."""
@@ -329,7 +338,9 @@ class MendPlace(Place):
         if booked is None or not self.model.is_open or not booked.channels:
             self.ways.show_words("")
             return
-        self.ways.show_words(tr("Looking for companions and cycles …"))
+        looking = tr("Looking for companions and cycles …")
+        self.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
+        self.ways.check(self.model.other)
 
         def show(ways: list[Way]) -> None:
             if self.model.booked is not booked:
@@ -340,9 +351,14 @@ class MendPlace(Place):
             self._check_sources()
             self._show_proposal()
 
+        def failed(sentence: str) -> None:
+            others = self.model.others
+            self.ways.show_measured(others, booked, units_of(desk.settings), sentence)
+            self.ways.check(self.model.other)
+
         self.house.run(
             lambda task: estimates(desk, booked, task.tell, task.cancelled), show,
-            failed=self.ways.show_words, progress=show, latest="gap estimates",
+            failed=failed, progress=show, latest="gap estimates",
         )  # fmt: skip
 
     def _show_proposal(self) -> None:
@@ -350,8 +366,8 @@ class MendPlace(Place):
         self._show_buttons()
         if detail is None:
             return
-        way = self.model.way
-        fills = tuple(way.of.values()) if way is not None else (self.model.shows_line,)
+        way, other = self.model.way, self.model.other
+        fills = tuple(way.of.values()) if way is not None else (other or self.model.shows_line,)
         drawn: tuple[object, ...] = (detail, *fills)
         if len(drawn) == len(self._drawn) and all(map(is_, drawn, self._drawn)):
             return  # what was found since is no better
@@ -370,6 +386,9 @@ class MendPlace(Place):
         if way is not None:
             units = units_of(self.house.desk.settings)
             return with_way(detail.lanes, detail.booked, way, units)
+        if self.model.other is not None:
+            units = units_of(self.house.desk.settings)
+            return with_other(detail.lanes, detail.booked, self.model.other, units)
         if self.model.shows_line:
             return detail.lanes
         return [replace(lane, proposal=None) for lane in detail.lanes]
@@ -382,6 +401,8 @@ class MendPlace(Place):
             words = tr("Fill by a straight line")
         elif model.source == "way":
             words = tr("Fill by this estimate")
+        elif model.other is not None:
+            words = tr("Fill by %1").replace("%1", tr(model.other.name))
         elif model.source == "logger" and model.offers is not None:
             offer = model.offers.logger
             again = offer.kept_offload is not None
@@ -423,8 +444,10 @@ class MendPlace(Place):
         booked, desk = self.model.booked, self.house.desk
         if booked is None or not self.model.can_fill:
             return
-        way = self.model.way
-        if way is not None:
+        way, other = self.model.way, self.model.other
+        if other is not None:
+            self._do(lambda: fill_by_measured(desk, booked, other), tr("Filled; Ctrl+Z undoes it."))
+        elif way is not None:
             self._do(lambda: fill_by_way(desk, booked, way), tr("Filled; Ctrl+Z undoes it."))
         elif self.model.source == "line":
             self._do(
@@ -470,7 +493,9 @@ class MendPlace(Place):
             if booked is not None:
                 self._drafts.put(draft_key(booked), "")
             self.house.archive_changed.emit()
-            cut_short = isinstance(result, Offloaded) and result.error
+            taken = result if isinstance(result, list) else [result]
+            cut_short = next((one.error for one in taken
+                              if isinstance(one, Offloaded) and one.error), "")  # fmt: skip
             self.house.say(str(cut_short) if cut_short else said)
 
         def failed(_sentence: str) -> None:
@@ -560,6 +585,7 @@ def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
         "what it holds": holds,
         "fetched": tr("fetched; the record holds what it measured"),
         "line first": tr("undo the line to ask the logger"),
+        "not needed": tr("not needed: it is measured"),
     }[told.logger_says]
     measured = tr("measured") if told.is_measured else "—"
     return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
@@ -578,4 +604,10 @@ def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str,
         return tr("Filled %1").replace("%1", tr(way_words(step.facts))), words
     if not step.does.changes_record:
         return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
-    return tr("Filled from the logger"), f"{tr('measured, code good')} · {step.made_by}, {when}"
+    good = f"{tr('measured, code good')} · {step.made_by}, {when}"
+    if step.does.feeds:
+        source = str(step.facts["source"])
+        return tr("Filled by %1").replace("%1", source), f"{quantity(step.channel).name} · {good}"
+    if by := step.facts.get("by"):
+        return tr("Filled from %1").replace("%1", tr(by)), good
+    return tr("Filled from the logger"), good

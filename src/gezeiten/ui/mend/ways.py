@@ -1,14 +1,17 @@
-"""The ways to estimate a gap that were found: by what, how far off, what they cover."""
+"""What could fill a gap beside its logger and a line: measured by others, then the ways to estimate
+it that were found; by what, how far off, what they cover."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton, QWidget
 
+from gezeiten.desk.field.beside import ByOther, Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.parts.widgets import label, rule
-from gezeiten.ui.shell.i18n import number, tr
+from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import Units
 
 MOST_SHOWN = 3
@@ -16,42 +19,71 @@ MOST_SHOWN = 3
 
 
 class WaysRows(QObject):
-    """Rows of a grid below others. chosen: the way whose button was pressed."""
+    """Rows of a grid below others. chosen: what was measured by another one (`Measured`), or the
+    way whose button was pressed."""
 
     chosen = Signal(object)
 
-    def __init__(self, grid: QGridLayout, first_row: int) -> None:
+    def __init__(self, grid: QGridLayout, measured_row: int, ways_row: int) -> None:
         super().__init__()
-        self._grid, self._first = grid, first_row
+        self._grid, self._measured, self._ways = grid, measured_row, ways_row
         self._shown: list[QWidget] = []
-        self.buttons: list[tuple[Way, QRadioButton]] = []
+        self._others: list[Measured] = []
+        self.buttons: list[tuple[object, QRadioButton]] = []
         self.group = QButtonGroup(self)
 
     def show_words(self, words: str) -> None:
-        """Show a sentence instead of ways."""
+        """Show a sentence instead of ways, and nothing that was measured."""
         self._clear()
+        self._others = []
         if words:
-            self._put(label(words, "muted", wrap=True), 0, 0, 4)
+            self._put(label(words, "muted", wrap=True), self._ways, 0, 4)
+
+    def show_measured(
+        self, others: list[Measured], booked: BookedGap, units: Units, words: str
+    ) -> None:
+        """Show what was measured beside the logger, and a sentence instead of ways."""
+        self._clear()
+        self._others = others
+        self._add_others(booked, units)
+        self._put(label(words, "muted", wrap=True), self._ways, 0, 4)
 
     def show_ways(
         self, ways: list[Way], booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
         """Show the best ways, and why others cannot serve."""
         self._clear()
-        serving = [way for way in ways if not way.refusal][:MOST_SHOWN]
-        for i, way in enumerate(serving):
-            self._add(2 * i, way, booked, units, is_settled=is_settled)
+        self._add_others(booked, units)
+        at = self._ways
+        for way in [way for way in ways if not way.refusal][:MOST_SHOWN]:
+            self._add_way(at, way, booked, units, is_settled=is_settled)
+            at += 2
         refused = dict.fromkeys(f"{tr(way.name)}: {tr(way.refusal)}" for way in ways if way.refusal)
         if refused:
-            self._put(label(" · ".join(refused), "muted", wrap=True), 2 * len(serving), 0, 4)
+            self._put(label(" · ".join(refused), "muted", wrap=True), at, 0, 4)
 
-    def _add(self, at: int, way: Way, booked: BookedGap, units: Units, *, is_settled: bool) -> None:
-        radio = QRadioButton(tr("Estimate"))
-        radio.setAccessibleName(tr("Estimate %1").replace("%1", tr(way.name)))
-        radio.setEnabled(not is_settled)
-        radio.toggled.connect(lambda on: self.chosen.emit(way) if on else None)
+    def _add_others(self, booked: BookedGap, units: Units) -> None:
+        """Show what was measured by others."""
+        for i, other in enumerate(self._others[:MOST_SHOWN]):
+            radio = self._radio(other, tr("Measured by"), tr(other.name))
+            radio.setEnabled(not other.refusal)
+            covers = counted(other.readings, "%n reading", "%n readings")
+            self._row(self._measured + 2 * i, radio, _other_words(other, booked),
+                      _apart_words(other, booked, units), covers)  # fmt: skip
+
+    def _radio(self, thing: object, words: str, name: str) -> QRadioButton:
+        radio = QRadioButton(words)
+        radio.setAccessibleName(f"{words} {name}")
+        radio.toggled.connect(lambda on: self.chosen.emit(thing) if on else None)
         self.group.addButton(radio)
-        self.buttons.append((way, radio))
+        self.buttons.append((thing, radio))
+        return radio
+
+    def _add_way(
+        self, at: int, way: Way, booked: BookedGap, units: Units, *, is_settled: bool
+    ) -> None:
+        radio = self._radio(way, tr("Estimate"), tr(way.name))
+        radio.setEnabled(not is_settled)
         errors = "\n".join(units.error(booked.point, key, one.rmse) for key, one in way.of.items())
         how = tr(way.name)
         if way.is_sure:
@@ -60,22 +92,25 @@ class WaysRows(QObject):
             how += " · " + tr("beyond what was known, no band is promised")
         many = min(len(one.fill) for one in way.of.values())
         covers = tr("%1 of %2").replace("%2", number(booked.gap.missing))
-        cells = (label(how, wrap=True), label(errors), label(covers.replace("%1", number(many))))
+        self._row(at, radio, how, errors, covers.replace("%1", number(many)))
+
+    def _row(self, at: int, radio: QRadioButton, how: str, errors: str, covers: str) -> None:
+        cells = (label(how, wrap=True), label(errors), label(covers))
         for j, cell in enumerate((radio, *cells)):
             self._put(cell, at, j)
         self._put(rule(), at + 1, 0, 4)
 
-    def check(self, wanted: Way | None) -> None:
-        """Show which way is chosen, without telling anybody; None for none of them."""
+    def check(self, wanted: object) -> None:
+        """Show which of them is chosen, without telling anybody; None for none of them."""
         self.group.setExclusive(False)
-        for way, radio in self.buttons:
+        for thing, radio in self.buttons:
             radio.blockSignals(True)
-            radio.setChecked(way is wanted)
+            radio.setChecked(thing is wanted)
             radio.blockSignals(False)
         self.group.setExclusive(True)
 
     def _put(self, part: QWidget, at: int, column: int, wide: int = 1) -> None:
-        self._grid.addWidget(part, self._first + at, column, 1, wide)
+        self._grid.addWidget(part, at, column, 1, wide)
         self._shown.append(part)
 
     def _clear(self) -> None:
@@ -83,3 +118,25 @@ class WaysRows(QObject):
             self._grid.removeWidget(part)
             part.deleteLater()
         self.buttons, self._shown = [], []
+
+
+def _other_words(other: Measured, booked: BookedGap) -> str:
+    """Say by whom, of which series where not of all, and why it cannot serve."""
+    words = [tr(other.name)]
+    its = [key for key, _ in other.fills] if isinstance(other, ByOther) else []
+    if 0 < len(its) < len(booked.channels):
+        names = ", ".join(quantity(key).name for key in its)
+        words.append(tr("only %1").replace("%1", names))
+    if other.refusal:
+        words.append(tr(other.refusal))
+    return " · ".join(words)
+
+
+def _apart_words(other: Measured, booked: BookedGap, units: Units) -> str:
+    """Say that it is measured, and how it compares where both measured."""
+    words = [tr("measured")]
+    if isinstance(other, ByOther):
+        words += [tr("differs %1").replace("%1", units.apart(booked.point, key, one.median,
+                                                             one.spread))
+                  for key, one in other.apart]  # fmt: skip
+    return "\n".join(words)

@@ -22,6 +22,8 @@ from gezeiten.ui.shell.theme import LIGHT, Theme
 from gezeiten.ui.shell.work import Task, Works
 
 if TYPE_CHECKING:
+    from gezeiten.desk.intake.couriers import CourierCard
+    from gezeiten.desk.intake.drives import DriveCard
     from gezeiten.ui.shell.empty import EmptyPlace
 
 TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
@@ -79,6 +81,8 @@ class House(QObject):
         self.practice = practice
         self.works = Works()
         self.theme: Theme = LIGHT
+        self.carriers: dict[str, CourierCard | DriveCard] = {}
+        """The couriers and drives at hand, as the Field desk saw them last."""
         desk.archive.on_wait = lambda words: self.said.emit(words, False)
         self.seconds: Callable[[], float] = time.monotonic
         """For what happens by hand: how long a press lies behind."""

@@ -54,16 +54,30 @@ class Units:
         return f"{number(first, decimals)} – {number(last, decimals)} {unit.name}".strip()
 
     def error(self, point: PointPlace, key: str, recorded: float) -> str:
-        """Return an expected error of a series, "± 0.03 °C"."""
+        """Return an expected error of a series, "± 0.03 °C"; of what is summed that of the sum."""
         unit = self.of_series(point, key)
         decimals = max(quantity(key).decimals + unit.extra_decimals + 1, 0)
-        return f"± {number(unit.shown_difference(recorded), decimals)} {unit.name}".strip()
+        words = f"± {number(unit.shown_difference(recorded), decimals)} {unit.name}".strip()
+        return tr("%1 in sum").replace("%1", words) if _is_summed(key) else words
+
+    def apart(self, point: PointPlace, key: str, median: float, spread: float) -> str:
+        """Return how far another series lies beside one of a point, "+0.12 ± 0.05 °C"."""
+        unit = self.of_series(point, key)
+        decimals = max(quantity(key).decimals + unit.extra_decimals + 1, 0)
+        shown = number(unit.shown_difference(median), decimals)
+        sign = "+" if median > 0 else ""
+        wide = number(abs(unit.shown_difference(spread)), decimals)
+        return f"{sign}{shown} ± {wide} {unit.name}".strip()
 
     def reading(self, key: str, live: LiveValue, own: str = "") -> str:
         """Return a present value as text."""
         if live.status == SensorStatus.NO_SENSOR:
             return tr("no sensor")
         return self.value(key, live.value, own)
+
+
+def _is_summed(key: str) -> bool:
+    return quantity(channel_of(key)).averages == "sum"
 
 
 def units_of(settings: Settings) -> Units:

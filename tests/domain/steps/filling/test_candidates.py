@@ -150,7 +150,7 @@ def test_a_companion_with_the_same_gap_says_why_it_cannot_serve() -> None:
 
 @pytest.mark.parametrize(
     ("key", "first", "n", "why"),
-    [("precipitation", 500, 2_000, "never interpolated"), ("wind_direction", 500, 2_000, "no line"),
+    [("wind_direction", 500, 2_000, "no line"),
      ("air_temperature", 3, 2_000, "no reading before"),
      ("air_temperature", 100, 260, "too little known record")],
 )  # fmt: skip
@@ -163,15 +163,15 @@ def test_what_cannot_be_known_is_not_said(key: str, first: int, n: int, why: str
 @pytest.mark.parametrize("kind", KINDS)
 def test_truth_lies_in_the_promised_band_and_the_error_is_the_promised_one(kind: str) -> None:
     """Nine gaps of six hours and of a day each, seeds fixed; `make recovery` takes four hundred.
-    So few tell coarse faults: a band too narrow by half, an error wrong by twice."""
+    So few tell coarse faults: a band too narrow by a third, an error wrong by half."""
     told = [recovered(kind, length, seed) for length in (36, 144) for seed in range(9)]
     seen = [one for one in told if one is not None]
     assert len(seen) > 14
     inside = np.concatenate([one.inside for one in seen]).mean()
-    assert 0.90 <= inside <= 1.0
+    assert 0.92 <= inside <= 0.995
     real = np.sqrt(np.mean(np.concatenate([one.errors for one in seen]) ** 2))
     promised = np.sqrt(np.mean([one.promised**2 for one in seen]))
-    assert 0.5 < promised / real < 2
+    assert 0.65 < promised / real < 1.6
     line = np.sqrt(np.mean(np.concatenate([one.by_line for one in seen]) ** 2))
     assert real < line
 

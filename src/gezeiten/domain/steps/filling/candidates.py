@@ -24,6 +24,7 @@ from gezeiten.domain.steps.filling.fitting import Matrix, fitted
 from gezeiten.domain.steps.filling.hidden import (
     BESIDE,
     LEAST,
+    WORDED,
     apart_from_each_other,
     at_that_time_of_day,
     chosen_starts,
@@ -32,6 +33,7 @@ from gezeiten.domain.steps.filling.hidden import (
 from gezeiten.domain.steps.filling.joining import faded
 from gezeiten.domain.steps.filling.measuring import Errors, Model, ends_of, half_widths, measured
 from gezeiten.domain.steps.filling.scales import MORE, Scale, scale_of
+from gezeiten.domain.steps.filling.sums import by_sums
 from gezeiten.domain.steps.formulas.formula import Role
 
 Kind = Literal["line", "own", "companion", "companion and own"]
@@ -61,7 +63,8 @@ class Candidate:
     due instants that it can say something about; low, high: the band of 95 % for each, (n,); rmse:
     of single readings, in the series' unit; is_worded: the band holds "at least"; is_beyond: a
     companion leaves the range it was known in, so no band is promised; refusal: why it cannot
-    serve, "" where it can."""
+    serve, "" where it can; of_sum: the error is that of the sum of all, and there is no band.
+    """
 
     kind: Kind
     facts: dict[str, Any]
@@ -74,6 +77,7 @@ class Candidate:
     is_worded: bool = False
     is_beyond: bool = False
     refusal: str = ""
+    of_sum: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,12 +105,10 @@ def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
     Args:
         series: known readings around the gap (`hidden.known`).
     """
-    if quantity.averages == "sum":
-        return "what is summed is never interpolated"
     if quantity.averages == "direction":
         return "a direction has no line"
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
-    if at < BESIDE or at + BESIDE > len(series):
+    if quantity.averages != "sum" and (at < BESIDE or at + BESIDE > len(series)):
         return "no reading before or after it"
     starts = possible_starts(series, gap)
     if apart_from_each_other(starts, gap.missing) < LEAST:
@@ -115,12 +117,38 @@ def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
 
 
 def straight(series: Series, gap: Gap, quantity: Quantity, seed: int = 0) -> Candidate:
-    """Return the straight line over a gap.
+    """Return the straight line over a gap, of what is not summed.
 
     Args:
         series: known readings around the gap, for which `why_not` is "".
     """
     return next(candidates(series, gap, quantity, seed=seed))
+
+
+def _due(gap: Gap) -> Times:
+    due = np.arange(gap.start_ms, gap.end_ms, gap.interval_ms, dtype=np.int64)
+    return due[due <= gap.end_ms - gap.interval_ms // 2]
+
+
+def _by_all_sums(
+    series: Series, gap: Gap, quantity: Quantity, companions: Sequence[Companion], seed: int
+) -> Iterator[Candidate]:
+    """Yield what companions give for what is summed."""
+    due, digits = _due(gap), quantity.decimals + EXTRA_DECIMALS
+    for which, one in enumerate(companions):
+        facts = {"companion": one.name, "which": which, "lag_ms": 0}
+        made = by_sums(series, gap, due, one.series, seed)
+        if made.refusal:
+            yield _no_candidate(gap, "companion", facts, made.refusal)
+            continue
+        can = np.isfinite(made.values)
+        values = np.maximum(made.values[can], 0.0).round(digits)
+        fill = make_series(due[can], values, gap.interval_ms, Quality.ESTIMATE)
+        squares = made.errors**2
+        yield Candidate(
+            "companion", {**facts, "ratio": made.ratio}, fill, values, values,
+            float(np.sqrt(squares.mean())), len(squares), squares, made.apart < WORDED, of_sum=True,
+        )  # fmt: skip
 
 
 def candidates(
@@ -135,10 +163,12 @@ def candidates(
     Args:
         series: known readings around the gap, for which `why_not` is "".
     """
+    if quantity.averages == "sum":
+        yield from _by_all_sums(series, gap, quantity, companions, seed)
+        return
     scale = scale_of(quantity)
     starts = at_that_time_of_day(series, possible_starts(series, gap), gap)
-    due = np.arange(gap.start_ms, gap.end_ms, gap.interval_ms, dtype=np.int64)
-    due = due[due <= gap.end_ms - gap.interval_ms // 2]
+    due = _due(gap)
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
     known = _Known(series, gap, quantity, scale, scale.forward(series.values),
                    chosen_starts(starts, gap, seed), due, at, companions)  # fmt: skip
@@ -363,6 +393,10 @@ def _rmse(scale: Scale, errors: Errors, values: Values) -> float:
 
 
 def _refused(known: _Known, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
+    return _no_candidate(known.gap, kind, facts, why)
+
+
+def _no_candidate(gap: Gap, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
     nothing = np.empty(0)
-    empty = make_series(np.empty(0, np.int64), nothing, known.gap.interval_ms, Quality.ESTIMATE)
+    empty = make_series(np.empty(0, np.int64), nothing, gap.interval_ms, Quality.ESTIMATE)
     return Candidate(kind, facts, empty, nothing, nothing, float("nan"), 0, nothing, refusal=why)
