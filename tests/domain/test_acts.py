@@ -28,7 +28,12 @@ from gezeiten.domain.acts.carriers import (
     VaultGiven,
 )
 from gezeiten.domain.acts.checks import CheckRead, CheckTakenBack
-from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
+from gezeiten.domain.acts.clocks import (
+    ClockCorrected,
+    ClockSwitchedOff,
+    ClockSwitchedOn,
+    ClockTakenBack,
+)
 from gezeiten.domain.acts.contacts import (
     AttemptFailed,
     FollowedBack,
@@ -299,6 +304,10 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "drift."),
         (ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"), SHORE,
          "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone."),
+        (ClockSwitchedOff("D-1", "m", 3, "x", "try without"), SHORE,
+         "The correction of the clock of D-1, mission 3, was switched off: try without."),
+        (ClockSwitchedOn("D-1", "m", 3, "x", "y", "it was right"), SHORE,
+         "The correction of the clock of D-1, mission 3, was switched on again: it was right."),
         (ClockTakenBack("D-1", "m", 3, "x"), SHORE,
          "The correction of the clock of D-1, mission 3, was taken back."),
         (CorrectionSet("p", "x", "air_temperature", "linear", 1, NEW_YEAR_MS, None,

@@ -73,8 +73,19 @@ def test_a_clock_is_moved_by_hand_and_back(
     rows = [[chain.table.item(i, j).text() for j in (0, 1)] for i in range(chain.table.rowCount())]
     assert [words for name, words in rows if name == "Clock"] == ["R-1109, mission 12: -3600 s"]
     made.open()
+    made.switch()
+    idle(qtbot, window)
+    assert "Say in a few words" in made.problem.text()
+    for why, button, times in (("try without", "Switch it on again", before.times_utc_ms),
+                               ("it was right", "Switch it off", moved.times_utc_ms)):  # fmt: skip
+        made.words.setText(why)
+        made.switch()
+        idle(qtbot, window)
+        assert made.switch_button.text() == button
+        assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == times.tolist()
     made.take_back()
     idle(qtbot, window)
+    assert not made.switch_button.isEnabled()
     assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == before.times_utc_ms.tolist()
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
@@ -19,11 +19,21 @@ def clocks_in_force(session: Session) -> dict[str, ClockKept]:
     """Return what puts clocks right, by mission (its id): of several the one said last. One that
     cannot be read is left out: its readings stand as they were written, and verifying the archive
     names it."""
+    return _kept(session, ClockRow.undone_ms.is_(None))
+
+
+def clocks_switched_off(session: Session) -> dict[str, ClockKept]:
+    """Return what would put clocks right if it were switched on, by mission (its id); the one said
+    last."""
+    return _kept(session, ClockRow.is_off.is_(True))
+
+
+def _kept(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
     rows = session.execute(
         select(ClockRow, Mission.uid, Mission.number, Logger.serial)
         .join(Mission, Mission.id == ClockRow.mission_id)
         .join(Logger, Logger.id == Mission.logger_id)
-        .where(ClockRow.undone_ms.is_(None))
+        .where(which)
         .order_by(ClockRow.said_ms, ClockRow.uid)
     )
     found = {}

@@ -24,6 +24,7 @@ from gezeiten.desk.record.clocks import (
     by_data,
     keep_clock,
     mission_clocks,
+    switch_clock,
     take_clock_back,
 )
 from gezeiten.desk.record.correcting import chain, keep, proposed
@@ -94,6 +95,52 @@ def test_all_moves_along_and_back_to_the_last_bit(kept: Kept) -> None:
     assert whole(kept) == before
     with pytest.raises(InputError, match="nothing to take back"):
         take_clock_back(kept.desk, clock_of(kept))
+
+
+def tables_agree(desk: Desk) -> bool:
+    """Whether verifying finds nothing but that the offloads here are no real files."""
+    return all("cannot be checked" in fault for fault in verify(desk).faults)
+
+
+def test_a_clock_is_switched_off_and_on_again_and_off_means_as_written(kept: Kept) -> None:
+    before, desk = whole(kept), kept.desk
+    with pytest.raises(InputError, match="nothing to switch"):
+        switch_clock(desk, clock_of(kept), "x")
+    move(kept, -HOUR_MS)
+    on = whole(kept)
+    with pytest.raises(InputError, match="Say in a few words"):
+        switch_clock(desk, clock_of(kept), " ")
+    switch_clock(desk, clock_of(kept), "is it really off?")
+    assert whole(kept) == before
+    [off] = chain(desk, point_of(kept), KEY).clocks_off
+    assert (off.words, chain(desk, point_of(kept), KEY).clocks) == ("wrong zone", ())
+    stale = clock_of(kept)
+    switch_clock(desk, clock_of(kept), "it is")
+    assert whole(kept) == on
+    with pytest.raises(InputError, match="meanwhile"):
+        switch_clock(desk, stale, "it is")
+    assert tables_agree(desk)
+    switch_clock(desk, clock_of(kept), "once more")
+    take_clock_back(desk, clock_of(kept))
+    assert clock_of(kept).off is None
+    assert whole(kept) == before
+    move(kept, -HOUR_MS)
+    switch_clock(desk, clock_of(kept), "off")
+    move(kept, 5_000)  # another one stands now, what was off is gone
+    clock = clock_of(kept)
+    assert (clock.off, clock.kept is not None) == (None, True)
+    assert tables_agree(desk)
+
+
+def test_an_assessment_stays_with_its_excursion_through_on_and_off(kept: Kept) -> None:
+    desk = kept.desk
+    refresh_stale(desk)
+    settle(desk, excursions(desk, kept.point)[0].id, "Power", "Fuse.")
+    for act in (lambda: move(kept, -HOUR_MS),
+                lambda: switch_clock(desk, clock_of(kept), "off"),
+                lambda: switch_clock(desk, clock_of(kept), "on")):  # fmt: skip
+        act()
+        assert [e.cause for e in excursions(desk, kept.point) if not e.gone][:1] == ["Power"]
 
 
 def test_what_comes_later_of_the_mission_is_put_right_as_well(kept: Kept, tmp_path: Path) -> None:

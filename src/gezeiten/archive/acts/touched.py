@@ -8,7 +8,12 @@ from gezeiten.archive.here.changes import EVERYTHING, points_of
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
 from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
+from gezeiten.domain.acts.clocks import (
+    ClockCorrected,
+    ClockSwitchedOff,
+    ClockSwitchedOn,
+    ClockTakenBack,
+)
 from gezeiten.domain.acts.corrections import (
     CorrectionSet,
     CorrectionSwitched,
@@ -53,6 +58,7 @@ _AT_SITE = Prepared(
 
 
 _ON_A_GAP = GapFilledByLine | GapEstimated | GapFetched | GapFedByOther | GapLeftOpen | GapTakenBack
+_ON_A_CLOCK = ClockCorrected | ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack
 
 
 def points_touched(connection: Connection, act: Act) -> list[str]:
@@ -67,7 +73,7 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
         return [act.point]
     if isinstance(act, CorrectionSet | CorrectionSwitched | CorrectionTakenBack):
         return [act.point]
-    if isinstance(act, ClockCorrected | ClockTakenBack):
+    if isinstance(act, _ON_A_CLOCK):
         return points_of(connection, act.mission)
     if isinstance(act, SeriesDerived | DerivedTakenBack):
         return [act.point]

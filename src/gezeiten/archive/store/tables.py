@@ -258,7 +258,7 @@ class CheckRow(Base):
 
 class ClockRow(Base):
     """What a mission's clock showed and what time it was then, pairs of UTC ms. The one said last
-    stands. undone_ms set, it has no effect any more."""
+    stands. undone_ms set, it has no effect any more; is_off: it was only switched off."""
 
     __tablename__ = "clock"
     id: Mapped[int] = row_key()
@@ -272,6 +272,7 @@ class ClockRow(Base):
     said_by: Mapped[str]
     undone_ms: Mapped[int | None]
     undone_by: Mapped[str | None]
+    is_off: Mapped[bool] = mapped_column(default=False, server_default=false())
 
 
 class DerivedRow(Base):

@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import timedelta
 
-from gezeiten.archive.clocks import clocks_in_force, measured_differences
+from gezeiten.archive.clocks import (
+    clocks_in_force,
+    clocks_switched_off,
+    measured_differences,
+)
 from gezeiten.archive.corrections import corrections_at
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import Layout, layout
@@ -16,7 +20,12 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import record
-from gezeiten.domain.acts.clocks import ClockCorrected, ClockTakenBack
+from gezeiten.domain.acts.clocks import (
+    ClockCorrected,
+    ClockSwitchedOff,
+    ClockSwitchedOn,
+    ClockTakenBack,
+)
 from gezeiten.domain.kept import ClockKept
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import ClockMap, clock_map
@@ -48,7 +57,8 @@ _MOST_LOOKED_AT_MS = 60 * DAY_MS
 @dataclass(frozen=True, slots=True)
 class MissionClock:
     """The clock of a mission that feeds a series. span: of its readings there, true time; reads:
-    when it was read; kept: what puts it right, None where nothing does."""
+    when it was read; kept: what puts it right, None where nothing does; off: what would if it were
+    switched on."""
 
     mission: str
     serial: str
@@ -56,6 +66,7 @@ class MissionClock:
     span: Span
     reads: tuple[ClockRead, ...]
     kept: ClockKept | None
+    off: ClockKept | None = None
 
 
 def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionClock]:
@@ -63,12 +74,14 @@ def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionCl
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-        kept = clocks_in_force(session)
+        kept, off = clocks_in_force(session), clocks_switched_off(session)
         its = [one for one in feeds if one.deployment.stay.is_logger]
-        return [_clock(session, one, kept.get(one.mission)) for one in its]
+        return [_clock(session, one, kept.get(one.mission), off.get(one.mission)) for one in its]
 
 
-def _clock(session: ArchiveSession, feed: Feed, kept: ClockKept | None) -> MissionClock:
+def _clock(
+    session: ArchiveSession, feed: Feed, kept: ClockKept | None, off: ClockKept | None
+) -> MissionClock:
     stay = feed.deployment.stay
     mission = missions_by_id(session, [feed.mission])[feed.mission]
     launched = mission.launched_ms
@@ -77,7 +90,7 @@ def _clock(session: ArchiveSession, feed: Feed, kept: ClockKept | None) -> Missi
         if at_ms > launched:
             reads.append(ClockRead(round(at_ms + ahead_ms), at_ms, max(u_ms, 1.0)))
     span = (max(feed.start_ms, stay.first_ms), feed.end_ms)
-    return MissionClock(feed.mission, stay.source, mission.number, span, tuple(reads), kept)
+    return MissionClock(feed.mission, stay.source, mission.number, span, tuple(reads), kept, off)
 
 
 def by_contacts(clock: MissionClock) -> Stretched:
@@ -167,8 +180,8 @@ def keep_clock(
         raise InputError("Say in a few words why; it stands beside the step from then on.")
     points = _refuse_where_steps_stand(desk, clock)
     with desk.archive.writing() as session:
-        if clock.kept is not None:
-            desk.do_within(session, _taken_back(clock.kept))
+        for before in filter(None, (clock.kept, clock.off)):
+            desk.do_within(session, _taken_back(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
         desk.do_within(session, ClockCorrected(*its, way, put_right.pairs, u_ms, words.strip()))
     for point in points:
@@ -176,15 +189,37 @@ def keep_clock(
 
 
 def take_clock_back(desk: Desk, clock: MissionClock) -> None:
-    """Take back what puts a clock right: every instant is what its logger wrote.
+    """Take back what puts a clock right, or would: every instant is what its logger wrote.
 
     Raises:
         InputError: nothing does, or steps stand on the present instants.
     """
-    if clock.kept is None:
+    its = clock.kept or clock.off
+    if its is None:
         raise InputError("Nothing puts this clock right; there is nothing to take back.")
+    points = _refuse_where_steps_stand(desk, clock) if clock.kept else []
+    desk.do(_taken_back(its))
+    for point in points:
+        refresh_excursions(desk, point)
+
+
+def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
+    """Switch off what puts a clock right, or on again what would.
+
+    Raises:
+        InputError: no words; there is neither; or steps stand on the present instants.
+    """
+    its = clock.kept or clock.off
+    if its is None:
+        raise InputError("Nothing puts this clock right; there is nothing to switch.")
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands beside the step from then on.")
     points = _refuse_where_steps_stand(desk, clock)
-    desk.do(_taken_back(clock.kept))
+    which = (its.serial, its.mission, its.number, its.uid)
+    if clock.kept:
+        desk.do(ClockSwitchedOff(*which, words.strip()))
+    else:
+        desk.do(ClockSwitchedOn(*which, fresh_id(), words.strip()))
     for point in points:
         refresh_excursions(desk, point)
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from gezeiten.archive.clocks import clocks_in_force
+from gezeiten.archive.clocks import clocks_in_force, clocks_switched_off
 from gezeiten.archive.corrections import chain_of, corrections_at
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.missions import missions_by_id
@@ -57,13 +57,15 @@ class SeenFeed:
 class Chain:
     """How a series comes from its source to the record. how: of a calculated one in words, ""
     else; corrections: in the order in which they are applied, on or off; fills: what was done about
-    its gaps, those that stand; clocks: of its missions, that were put right."""
+    its gaps, those that stand; clocks: of its missions, that were put right; clocks_off: what would
+    put some right if it were switched on."""
 
     feeds: tuple[SeenFeed, ...]
     how: str
     corrections: tuple[Correction, ...]
     fills: tuple[RecordStep, ...]
     clocks: tuple[ClockKept, ...] = ()
+    clocks_off: tuple[ClockKept, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,15 +96,19 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
         feeds = made.of_series(point.id, made.root_of(point.id, series))
         missions = missions_by_id(session, {one.mission for one in feeds})
         corrections = in_order(chain_of(session, point.id, series))
-        clocks = clocks_in_force(session)
+        clocks, off = clocks_in_force(session), clocks_switched_off(session)
         fills = [step for step in all_steps(session, point.id)
                  if step.undone_ms is None and step.does.has_estimates
                  and step.channel == series]  # fmt: skip
     seen = tuple(SeenFeed(one.deployment.stay.source, one.deployment.stay.is_logger,
                           missions[one.mission].number, one) for one in feeds)  # fmt: skip
     how = how_words(desk, point).get(series, "")
-    its = dict.fromkeys(one.mission for one in feeds if one.mission in clocks)
-    return Chain(seen, how, tuple(corrections), tuple(fills), tuple(clocks[one] for one in its))
+    its = dict.fromkeys(one.mission for one in feeds)
+    return Chain(
+        seen, how, tuple(corrections), tuple(fills),
+        tuple(clocks[one] for one in its if one in clocks),
+        tuple(off[one] for one in its if one in off and one not in clocks),
+    )  # fmt: skip
 
 
 def standing_at(desk: Desk, point: PointPlace) -> list[Correction]:

@@ -30,6 +30,36 @@ class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"
 
 
 @dataclass(frozen=True, slots=True)
+class ClockSwitchedOff(Act, kind="clock switched off", word="correct", about="logger"):
+    """A correction of a clock has no effect until it is switched on again."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+    words: str
+
+    def told(self, subject: Subject) -> str:
+        return f"{_its_correction(self)} was switched off: {self.words}."
+
+
+@dataclass(frozen=True, slots=True)
+class ClockSwitchedOn(Act, kind="clock switched on", word="correct", about="logger"):
+    """A correction of a clock that was switched off has its effect again. anew: its id from now
+    on: what stood when is told by when each stood."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+    anew: str
+    words: str
+
+    def told(self, subject: Subject) -> str:
+        return f"{_its_correction(self)} was switched on again: {self.words}."
+
+
+@dataclass(frozen=True, slots=True)
 class ClockTakenBack(Act, kind="clock taken back", word="undo", about="logger"):
     """A correction of a clock never was."""
 
@@ -39,5 +69,8 @@ class ClockTakenBack(Act, kind="clock taken back", word="undo", about="logger"):
     clock: str
 
     def told(self, subject: Subject) -> str:
-        return (f"The correction of the clock of {self.logger}, mission {self.number}, was taken "
-                "back.")  # fmt: skip
+        return f"{_its_correction(self)} was taken back."
+
+
+def _its_correction(act: ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack) -> str:
+    return f"The correction of the clock of {act.logger}, mission {act.number},"

@@ -244,11 +244,12 @@ class ChainDialog(ActingDialog):
             what = mission.replace("%1", thing.source) if thing.is_logger else thing.source
             since, until = thing.feed.start_ms, thing.feed.end_ms
             return [tr("Source"), what, self._stretch(since, until), "", ""]
-        if link.kind == "clock":
+        if link.kind in ("clock", "clock off"):
             what = tr("%1, mission %2").replace("%1", thing.serial)
             first, last = thing.map.moves_ms
             moved = f"{first / 1000:+.0f} s" + (f" – {last / 1000:+.0f} s" if last != first else "")
-            return [tr("Clock"), f"{what.replace('%2', number(thing.number))}: {moved}",
+            name = tr("Clock") + (" · " + tr("off") if link.kind == "clock off" else "")
+            return [name, f"{what.replace('%2', number(thing.number))}: {moved}",
                     tr(thing.way), f"{thing.said_by}, {instant(thing.said_ms, zone)}",
                     thing.words]  # fmt: skip
         if link.kind == "calculated":

@@ -19,7 +19,7 @@ from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.corrections.suspicion import Suspicion, stretches_of
 from gezeiten.errors import InputError
 
-LinkKind = Literal["source", "clock", "calculated", "correction", "fill"]
+LinkKind = Literal["source", "clock", "clock off", "calculated", "correction", "fill"]
 MOST_DRAWN = 6_000
 """Readings of a trial that are drawn; of more, the extremes of stretches."""
 _ARROW = re.compile(r"\s*(?:→|->|=>|>|=)\s*")
@@ -37,6 +37,7 @@ def links(chain: Chain) -> list[Link]:
     """Return the lines of a chain from the source on."""
     found = [Link("source", one) for one in chain.feeds]
     found += [Link("clock", one) for one in chain.clocks]
+    found += [Link("clock off", one) for one in chain.clocks_off]
     found += [Link("calculated", chain.how)] if chain.how else []
     found += [Link("correction", one) for one in chain.corrections]
     return found + [Link("fill", one) for one in chain.fills]

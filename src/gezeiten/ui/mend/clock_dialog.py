@@ -20,6 +20,7 @@ from gezeiten.desk.record.clocks import (
     keep_clock,
     mission_clocks,
     other_series,
+    switch_clock,
     take_clock_back,
 )
 from gezeiten.domain.quantities.quantities import quantity
@@ -80,7 +81,8 @@ class ClockDialog(ActingDialog):
         self.figures = label("", "", wrap=True)
         self.words = why_field()
         self.keep_button = button(tr("Put it right"), self.keep, "primary")
-        self.undo_button = button(tr("Take back what puts it right"), self.take_back)
+        self.switch_button = button("", self.switch)
+        self.undo_button = button(tr("Take it back"), self.take_back)
         self.typed = (self.words,)
         self.setLayout(self._laid_out())
         self.resize(760, 520)
@@ -103,13 +105,16 @@ class ClockDialog(ActingDialog):
         )  # fmt: skip
         laid = column(
             row(label(tr("Mission"), "muted"), self.mission, 1), self.now, self.table, self.entry,
-            self.problem, row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            self.problem,
+            row(self.switch_button, self.undo_button, 1, button(tr("Close"), self.accept),
+                spacing=8),
             spacing=8, margins=16,
         )  # fmt: skip
         laid.setStretchFactor(self.table, 1)
         if self._house.is_looking:
             self.entry.hide()
             self.undo_button.hide()
+            self.switch_button.hide()
         return laid
 
     # -- showing ---------------------------------------------------------------------------------
@@ -157,12 +162,19 @@ class ClockDialog(ActingDialog):
         rows = [[instant(one.true_ms, zone, seconds=True), _seconds(one.shown_ms - one.true_ms),
                  f"± {number(2 * one.u_ms / 1000, 1)} s"] for one in clock.reads]  # fmt: skip
         fill(self.table, rows, list(clock.reads))
-        self.undo_button.setEnabled(clock.kept is not None)
+        its = clock.kept or clock.off
+        for one in (self.switch_button, self.undo_button):
+            one.setEnabled(its is not None)
+        self.switch_button.setText(tr("Switch it off") if clock.kept or its is None
+                                   else tr("Switch it on again"))  # fmt: skip
         words = tr("Nothing puts it right: every instant is what the logger wrote.")
-        if clock.kept is not None:
-            kept = clock.kept
+        if its is not None:
+            kept = its
             first, last = kept.map.moves_ms
             words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
+            if clock.kept is None:
+                words = tr("Off, every instant is what the logger wrote; on it would be: moved by "
+                           "%1 to %2 (%3), ± %4 s: %5 · %6")  # fmt: skip
             words = words.replace("%1", _seconds(first)).replace("%2", _seconds(last))
             words = words.replace("%3", tr(kept.way)).replace("%4", number(kept.u_ms / 1000, 1))
             words = words.replace("%5", kept.words).replace("%6", kept.said_by)
@@ -251,6 +263,12 @@ class ClockDialog(ActingDialog):
         desk, clock, trial, words = self._house.desk, self.clock, self.trial, self.words.text()
         if clock is not None and trial is not None:
             self._do(lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.u_ms, words))
+
+    def switch(self) -> None:
+        """Switch what puts the chosen clock right off, or on again."""
+        desk, clock, words = self._house.desk, self.clock, self.words.text()
+        if clock is not None:
+            self._do(lambda: switch_clock(desk, clock, words))
 
     def take_back(self) -> None:
         """Take back what puts the chosen clock right."""
