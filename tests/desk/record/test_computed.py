@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 
 from gezeiten.archive.here.tables import Block, BlockBytes
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import fill_by_line, undo
+from gezeiten.desk.field.mending import fill_by_line, line_offer, undo
 from gezeiten.desk.places import points
 from gezeiten.desk.record.calculating import Calculation, calculate, calculate_no_more, calculations
 from gezeiten.desk.record.excursion_book import (
@@ -254,7 +254,7 @@ def test_what_looks_back_is_that_of_the_whole_record_at_once(
                 point = next(one for one in points(kept.desk) if one.id == kept.point)
                 key = calculate(kept.desk, Calculation(its, ((point, KEY),), {"window_h": 3.0}))
         short = [one for one in gaps(kept.desk, kept.point) if one.gap.missing < 20]
-        if fills and short:
+        if fills and short and not line_offer(kept.desk, short[0]).refusal:
             fill_by_line(kept.desk, short[0])
         whole = record(kept.desk, kept.point, KEY)
         wanted = derive(its, {"window_h": 3.0}, [(whole, KEY)], its.result(KEY))
