@@ -73,8 +73,8 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
     made: ChainDialog = shown(ChainDialog)
     assert [made.table.item(0, i).text() for i in (0, 1)] == ["Source", "R-1107, mission 12"]
     assert not made.switch_button.isEnabled()
-    made.offset.setText("0.5")
-    made.offset.editingFinished.emit()
+    made.fields.offset.setText("0.5")
+    made.fields.offset.editingFinished.emit()
     idle(qtbot, window)
     assert "change by +0.500 °C on average" in made.figures.text()
     assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
@@ -113,8 +113,8 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
-    made.kind.setCurrentIndex(made.kind.findData("mark"))
-    made.mark.setCurrentIndex(made.mark.findData("taken out"))
+    made.fields.kind.setCurrentIndex(made.fields.kind.findData("mark"))
+    made.fields.mark.setCurrentIndex(made.fields.mark.findData("taken out"))
     made.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
     idle(qtbot, window)
     assert "288 taken out" in made.figures.text()
@@ -148,8 +148,8 @@ def test_where_nothing_shows_it_nothing_is_taken_out(
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
-    made.kind.setCurrentIndex(made.kind.findData("trim"))
-    made.propose_trim(at_end=False)
+    made.fields.kind.setCurrentIndex(made.fields.kind.findData("trim"))
+    made.propose_trim("readings", at_end=False)
     idle(qtbot, window)
     assert "At the beginning of the last mission nothing shows" in made.problem.text()
     begin, _ = made._view
@@ -169,21 +169,21 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
-    made.kind.setCurrentIndex(made.kind.findData("mark"))
+    made.fields.kind.setCurrentIndex(made.fields.kind.findData("mark"))
     made.since.show_instant(end - 6 * DAY_MS, point.zone)
-    made.which.setCurrentIndex(made.which.findData("too_fast"))
+    made.fields.which.setCurrentIndex(made.fields.which.findData("too_fast"))
     idle(qtbot, window)
-    assert float(made.number.text()) > 0  # proposed from the readings
-    made.number.setText("1000")
-    made.number.editingFinished.emit()
+    assert float(made.fields.number.text()) > 0  # proposed from the readings
+    made.fields.number.setText("1000")
+    made.fields.number.editingFinished.emit()
     idle(qtbot, window)
     assert "catches no reading" in made.problem.text()
     rates = np.abs(np.diff(whole.values)) / (np.diff(whole.times_utc_ms) / 3_600_000)
     its = whole.times_utc_ms[1:] >= end - 6 * DAY_MS
     wanted = int((rates[its] > 5).sum())
     assert wanted > 3
-    made.number.setText("5")
-    made.number.editingFinished.emit()
+    made.fields.number.setText("5")
+    made.fields.number.editingFinished.emit()
     idle(qtbot, window)
     assert f"{wanted} more suspect" in made.figures.text()
     made.words.setText("looked at one by one")
@@ -241,3 +241,26 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     assert rows["2026-10-24"] == "100.00,0.00,0.00"
     assert rows["2026-10-25"].startswith(str(round(lacking))[:1])
     assert {"2026-10", "2026", "all"} <= set(rows)
+
+
+def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_kept(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    """In Cold room A somebody reads 0.15 °C more than the logger shows, twice a day."""
+    made = ChainDialog(window, window.house, point_named(demo_desk, "Cold room A"), KEY)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.fields.kind.setCurrentIndex(made.fields.kind.findData("points"))
+    made.fields.by_hand.click()
+    idle(qtbot, window)
+    pairs = [one.split(" → ") for one in made.fields.points.text().split("; ")]
+    assert pairs
+    for indicated, reference in pairs:
+        assert float(reference) - float(indicated) == pytest.approx(0.15, abs=0.06)
+    assert 0.3 < float(made.fields.u.text()) < 0.6  # read to ± 0.4 °C
+    assert "change by +0.1" in made.figures.text()
+    made.fields.kind.setCurrentIndex(made.fields.kind.findData("trim"))
+    made.propose_trim("visit", at_end=True)
+    idle(qtbot, window)
+    assert "taken out" in made.figures.text() or "No reading lies within" in made.problem.text()

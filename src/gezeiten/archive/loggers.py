@@ -97,6 +97,17 @@ def _entry(row: Service) -> ServiceEntry:
                         row.certificate_name or "", row.certificate_sha256 or "")  # fmt: skip
 
 
+def certificates_of(session: Session, serial: str) -> list[ServiceEntry]:
+    """Return the calibrations of a logger of which a certificate is kept, oldest first."""
+    query = (
+        select(Service)
+        .join(Logger, Logger.id == Service.logger_id)
+        .where(Logger.serial == serial, Service.certificate_sha256.is_not(None))
+        .order_by(Service.at_ms)
+    )
+    return [_entry(row) for row in session.scalars(query)]
+
+
 def reports_of(session: Session, logger_id: int) -> list[KeptReport]:
     """Return the documents that a logger wrote by itself, latest first."""
     rows = session.scalars(

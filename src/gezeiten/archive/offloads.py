@@ -35,6 +35,18 @@ def offload_instants(session: Session, point_id: int) -> list[int]:
     ))  # fmt: skip
 
 
+def offloads_of(session: Session, mission: str) -> list[int]:
+    """Return when a mission (its id) was offloaded by somebody at its logger, oldest first: not
+    what was carried, or taken from a file."""
+    rows = session.execute(
+        select(Offload.at_ms, Offload.carried)
+        .join(Mission, Mission.id == Offload.mission_id)
+        .where(Mission.uid == mission, Offload.taken_out_ms.is_(None))
+        .order_by(Offload.at_ms)
+    )
+    return [at_ms for at_ms, carried in rows if not carried]
+
+
 def raw_of_mission(session: Session, serial: str, number: int, launched_ms: int) -> list[str]:
     """Return the fingerprints of all bytes that were offloaded of a mission."""
     return list(session.scalars(

@@ -101,6 +101,18 @@ def held_against(desk: Desk, point_id: int, series: str) -> list[Compared]:
     return _beside(desk, point_id, checks_of(desk, point_id, series))
 
 
+def held_against_source(desk: Desk, point_id: int, series: str, span: Span) -> list[Compared]:
+    """Return the checks of a series in [start, end) beside what its source gave, before all
+    corrections.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    listed = [one for one in checks_of(desk, point_id, series) if span[0] <= one.at_ms < span[1]]
+    parts = [given(desk, point_id, series, _wider(one)) for one in _spans(listed)]
+    return compared(listed, join_series(parts))
+
+
 def _beside(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[Compared]:
     if not checks:
         return []

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,7 +10,7 @@ import numpy as np
 
 from gezeiten.archive.clocks import clocks_in_force, clocks_switched_off
 from gezeiten.archive.corrections import chain_of, corrections_at
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import all_steps
@@ -19,22 +19,22 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import extent, given, record
+from gezeiten.desk.record.records import given
+from gezeiten.domain.acts.base import instant_words
 from gezeiten.domain.acts.corrections import (
     CorrectionSet,
     CorrectionSwitched,
     CorrectionTakenBack,
 )
 from gezeiten.domain.kept import ClockKept
-from gezeiten.domain.quantities.quantities import Quantity, quantity
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.chain import Correction, as_they_stand, corrected, in_order
 from gezeiten.domain.steps.corrections import CORRECTIONS
-from gezeiten.domain.steps.corrections.in_place import before_it_was, since_it_was_not
-from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
+from gezeiten.domain.steps.corrections.calibration import CERTIFICATE
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
@@ -148,69 +148,6 @@ def proposed(
                       2**62, "")  # fmt: skip
 
 
-def usual_number(desk: Desk, point: PointPlace, series: str, span: Span, rule: str) -> float:
-    """Return the number that is proposed for a rule (`SUSPICIONS`) in a stretch of a series."""
-    return SUSPICIONS[rule].usual(_measured(desk, point, series, span), _quantity(series))
-
-
-def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) -> Span:
-    """Return the stretch at the beginning, or at the end, of what the last mission in its place
-    recorded in which the sensor seems not to have been there.
-
-    Raises:
-        InputError: its readings say nothing of one.
-        ArchiveDamagedError: readings are damaged.
-    """
-    whole = extent(desk, point.id, [series])
-    feeds = [one.feed for one in chain(desk, point, series).feeds]
-    found = None
-    if whole is not None and feeds:
-        begin = max(whole[0], feeds[-1].start_ms)
-        end = min(whole[1] + 1, feeds[-1].end_ms)
-        span = (max(begin, end - _LOOKED_AT_MS), end) if at_end else (
-            begin, min(end, begin + _LOOKED_AT_MS))  # fmt: skip
-        source = given(desk, point.id, series, span)
-        found = since_it_was_not(source) if at_end else before_it_was(source)
-    if found is None:
-        which = "end" if at_end else "beginning"
-        raise InputError(
-            f"At the {which} of the last mission nothing shows that the sensor was not in its "
-            "place; mark the stretch yourself."
-        )
-    return found
-
-
-def by_rule(
-    desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], rule: str,
-    value: float, parameters: Mapping[str, Any],
-) -> Correction:  # fmt: skip
-    """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches.
-
-    Raises:
-        InputError: it catches none, or too many stretches.
-        ArchiveDamagedError: readings are damaged.
-    """
-    until_ms = EVER_MS if span[1] is None else span[1]
-    wide = (span[0] - _BESIDE_MS, until_ms + _BESIDE_MS)  # what lies beside it is compared with
-    measured = _measured(desk, point, series, wide)
-    caught = SUSPICIONS[rule].catches(measured, value, _quantity(series))
-    caught &= (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
-    stretches = stretches_of(measured, caught)
-    if not stretches:
-        raise InputError("This rule catches no reading in that stretch; choose another number.")
-    said = {**parameters, "stretches": stretches}
-    return proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
-
-
-def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
-    stands = record(desk, point.id, series, span)
-    return stands.part(~stands.estimated)
-
-
-def _quantity(series: str) -> Quantity:
-    return quantity(channel_of(series))
-
-
 def effect(
     desk: Desk, point: PointPlace, series: str, span: Span, *,
     step: Correction | None = None, switched: str = "", instead_of: tuple[str, ...] = (),
@@ -261,11 +198,36 @@ def keep(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
         uid, made = kept_point(session, point.id).uid, layout(session)
         if not (made.of_series(point.id, step.series) or made.calculated(point.id, step.series)):
             raise InputError("There is no such series at this point; choose one of the list.")
+        _refuse_other_sensor(made, point, step)
     key = fresh_id()
     desk.do(CorrectionSet(uid, key, step.series, step.kind, step.version, step.start_ms,
                           step.end_ms, step.parameters, words.strip()))  # fmt: skip
     refresh_excursions(desk, point.id)
     return key
+
+
+def of_another_sensor(step: Correction, feeds: Iterable[Feed]) -> Feed | None:
+    """Return the first that feeds a series in the stretch of a calibration by a certificate of
+    another logger; None where there is none, or no certificate."""
+    certificate = step.parameters.get(CERTIFICATE)
+    if certificate is None:
+        return None
+    its = (one for one in feeds if one.deployment.stay.source != certificate["serial"]
+           and step.touches(one.start_ms, one.end_ms))  # fmt: skip
+    return next(its, None)
+
+
+def _refuse_other_sensor(made: Layout, point: PointPlace, step: Correction) -> None:
+    root = made.root_of(point.id, step.series)
+    other = of_another_sensor(step, made.of_series(point.id, root))
+    if other is None:
+        return
+    own, source = step.parameters[CERTIFICATE]["serial"], other.deployment.stay.source
+    since = instant_words(max(other.start_ms, step.start_ms), point.zone)
+    raise InputError(
+        f"The certificate is of {own}, but from {since} on {source} measured here; let the step "
+        "end there, or choose the certificate of that one."
+    )
 
 
 def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> None:

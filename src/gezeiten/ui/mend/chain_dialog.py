@@ -3,16 +3,12 @@ kept."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
-from typing import Any
 
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QHeaderView,
-    QLineEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -21,16 +17,23 @@ from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import (
     Chain,
     Effect,
-    by_rule,
     chain,
     effect,
     fitted_on_another_state,
     keep,
-    not_in_place,
+    of_another_sensor,
     proposed,
     step_words,
     switch,
     take_back,
+)
+from gezeiten.desk.record.proposing import (
+    Certificate,
+    by_rule,
+    by_the_visit,
+    certificates,
+    not_in_place,
+    points_by_hand,
     usual_number,
 )
 from gezeiten.desk.record.records import extent
@@ -38,8 +41,6 @@ from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction
-from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
-from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
     Link,
@@ -49,28 +50,23 @@ from gezeiten.ui.mend.chain_model import (
     links,
     marked_stretches,
     number_recorded,
-    number_shown,
-    number_unit,
     tried_stretch,
 )
+from gezeiten.ui.mend.step_fields import StepFields
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
-from gezeiten.ui.parts.widgets import button, clear, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime, number_of
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
-from gezeiten.ui.shell.units import plain, units_of
+from gezeiten.ui.shell.units import units_of
 
 _MOST_SHOWN_MS = 400 * DAY_MS
-_KINDS = (("linear", "Offset and gain"), ("points", "Calibration points"), ("mark", "Mark"),
-          ("trim", "Not in place"))  # fmt: skip
-_MARK_NAMES = {"kept": "kept: it is right", "suspect": "suspect", "taken out": "taken out"}
 
 
 class ChainDialog(ActingDialog):
@@ -105,47 +101,16 @@ class ChainDialog(ActingDialog):
         self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)
         self.undo_button = button(tr("Take the chosen step back"), self.take_back)
         self.clock_button = button(tr("Clock …"), self.show_clock)
-        self.typed = (self.words, self.cause)
+        self.typed = (self.words, self.fields.cause)
         self.setLayout(self._laid_out())
         self.resize(1010, 690)
         self.table.itemSelectionChanged.connect(self._chosen_changed)
         self.series.currentIndexChanged.connect(lambda _: self._load())
-        self.kind.currentIndexChanged.connect(lambda _: self._suit_kind())
-        self._suit_kind()
         self._load()
 
     # -- making ----------------------------------------------------------------------------------
     def _make_fields(self) -> None:
-        self.kind = QComboBox()
-        self.kind.setAccessibleName(tr("Kind of correction"))
-        for key, name in _KINDS:
-            self.kind.addItem(tr(name), key)
-        self.offset, self.gain = QLineEdit(number(0, 1)), QLineEdit(number(1, 1))
-        self.u = QLineEdit()
-        self.points, self.as_found = QLineEdit(), QLineEdit()
-        self.points.setPlaceholderText(tr("reading → reference; …"))
-        self.as_found.setPlaceholderText(tr("at the end, if others"))
-        self.mark = QComboBox()
-        for name in MARKS:
-            self.mark.addItem(tr(_MARK_NAMES[name]), name)
-        self.mark.setCurrentIndex(MARKS.index(SUSPECT))
-        self.which = QComboBox()
-        self.number = QLineEdit()
-        self.cause = QLineEdit()
-        self.cause.setPlaceholderText(tr("spike, out of water, …"))
-        names = ((self.offset, tr("Offset")), (self.gain, tr("Gain")),
-                 (self.u, tr("Uncertainty ±U")), (self.points, tr("Points")),
-                 (self.as_found, tr("Points at the end")), (self.mark, tr("Mark as")),
-                 (self.which, tr("Which readings")), (self.number, tr("Number")),
-                 (self.cause, tr("Cause")))  # fmt: skip
-        for part, name in names:
-            part.setAccessibleName(name)
-            if isinstance(part, QLineEdit):
-                part.editingFinished.connect(self._try)
-        self.mark.currentIndexChanged.connect(lambda _: self._try())
-        self.which.currentIndexChanged.connect(lambda _: self._rule_chosen())
-        self._room = FlowLayout(spacing=10)
-        self._captions = dict(names)
+        self.fields = StepFields(self.trying)
         self.words = why_field()
         self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
@@ -154,14 +119,17 @@ class ChainDialog(ActingDialog):
         self.open_end.toggled.connect(self._end_toggled)
         for field in (self.since, self.until):
             field.editingFinished.connect(self._try)
+        self.fields.changed.connect(self._try)
+        self.fields.rule_chosen.connect(self._rule_chosen)
+        self.fields.trim_asked.connect(self.propose_trim)
+        self.fields.points_asked.connect(self.propose_points)
 
     def _laid_out(self) -> QVBoxLayout:
         self.entry = QWidget()
         self.keep_button = button(tr("Keep it"), self.keep, "primary")
         self.entry.setLayout(
             column(
-                row(label(tr("Correct it"), "head"), self.kind, 1, spacing=8),
-                self._room,
+                self.fields,
                 row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
                     self.open_end,
                     label(tr("%1 · Shift+drag marks · dashed: as it would be").replace(
@@ -197,10 +165,11 @@ class ChainDialog(ActingDialog):
             self._say(tr("There is no reading at this point yet; offload its logger first."))
             return
         self.trying.unit = unit = self._units.of_series(point, key)
-        self._offer_rules()
+        self.trying.decimals = quantity(key).decimals
+        self.fields.offer_rules(key)
         given_view = self._view
 
-        def look(_task: object) -> tuple[Chain, Lane, Span]:
+        def look(_task: object) -> tuple[Chain, Lane, Span, list[Certificate]]:
             whole = extent(desk, point.id, [key]) or (0, 1)
             span = tried_stretch(given_view or whole, whole, _MOST_SHOWN_MS)
             name = quantity(key)
@@ -208,24 +177,15 @@ class ChainDialog(ActingDialog):
             lane = Lane(name.name, unit.name, decimals, (trace_of(desk, point, key, unit),),
                         remarks=remarks_of(desk, point, key),
                         checks=shown_checks(desk, point, key, unit))  # fmt: skip
-            return chain(desk, point, key), made_ready(desk, [lane], span)[0], span
+            known = certificates(desk, point, key)
+            return chain(desk, point, key), made_ready(desk, [lane], span)[0], span, known
 
         self._house.run(look, self._show, failed=self._say, latest="chain")
 
-    def _offer_rules(self) -> None:
-        """Offer the rules that say something of the series shown."""
-        chosen = self.which.currentData()
-        self.which.blockSignals(True)
-        self.which.clear()
-        self.which.addItem(tr("all in the stretch"), "")
-        for rule in SUSPICIONS.values():
-            if rule.suits(quantity(self.key)):
-                self.which.addItem(tr(rule.name), rule.key)
-        self.which.setCurrentIndex(max(self.which.findData(chosen), 0))
-        self.which.blockSignals(False)
-
-    def _show(self, seen: tuple[Chain, Lane, Span]) -> None:
-        self._chain, self._lane, self._view = seen
+    def _show(self, seen: tuple[Chain, Lane, Span, list[Certificate]]) -> None:
+        self._chain, self._lane, self._view, known = seen
+        self.fields.offer_certificates(known, self._point.zone)
+        self.fields.lay_out()
         listed = links(self._chain)
         fill(self.table, [self._row(one) for one in listed], list(listed))
         steps = [i for i, one in enumerate(listed) if one.kind == "correction"]
@@ -258,6 +218,10 @@ class ChainDialog(ActingDialog):
             name = tr(thing.does.name) + ("" if thing.is_on else " · " + tr("off"))
             if thing.is_on and thing.is_stale:
                 name += " · " + tr("fitted to another state: tie it anew")
+            other = of_another_sensor(thing, (one.feed for one in self._chain.feeds))
+            if thing.is_on and other is not None:
+                words = tr("the certificate is not of %1, which measured here too")
+                name += " · " + words.replace("%1", other.deployment.stay.source)
             return [name, tr(step_words(thing)), self._stretch(thing.start_ms, thing.until_ms),
                     f"{thing.said_by}, {instant(thing.said_ms, zone)}", thing.words]  # fmt: skip
         error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
@@ -272,39 +236,12 @@ class ChainDialog(ActingDialog):
         begin = tr("the first") if start_ms <= -EVER_MS else instant(start_ms, zone)
         return f"{begin} – {tr('still') if end_ms >= EVER_MS else instant(end_ms, zone)}"
 
-    def _suit_kind(self) -> None:
-        clear(self._room)
-        self.trying.kind = self.kind.currentData()
-        rule = SUSPICIONS.get(self.which.currentData())
-        by_number = (self.number,) if rule is not None and rule.unit else ()
-        fields = {"linear": (self.offset, self.gain, self.u),
-                  "points": (self.points, self.as_found, self.u),
-                  "mark": (self.mark, self.which, *by_number, self.cause),
-                  "trim": ()}[self.trying.kind]  # fmt: skip
-        for part in (self.offset, self.gain, self.u, self.points, self.as_found, self.mark,
-                     self.which, self.number, self.cause):  # fmt: skip
-            part.setParent(None)
-        for part in fields:
-            holder = QWidget()
-            unit = self.trying.unit.name if part in (self.offset, self.u, self.points) else ""
-            if part is self.number and rule is not None:
-                unit = number_unit(rule, self.trying.unit)
-            caption = f"{self._captions[part]}, {unit}" if unit else self._captions[part]
-            holder.setLayout(captioned(caption, part))
-            part.show()
-            self._room.addWidget(holder)
-        if self.trying.kind == "trim":
-            words = tr("Readings from before or after the sensor was in its place are taken out.")
-            self._room.addWidget(label(words, "muted"))
-            for name, at_end in ((tr("Look at the beginning"), False),
-                                 (tr("Look at the end"), True)):  # fmt: skip
-                self._room.addWidget(button(name, partial(self.propose_trim, at_end=at_end)))
-        self._try()
-
-    def propose_trim(self, *, at_end: bool) -> None:
-        """Propose the stretch in which the sensor seems not to have been in its place."""
+    def propose_trim(self, by: str, at_end: bool) -> None:
+        """Propose the stretch in which the sensor was not in its place: as its readings seem to
+        show, or by the visit then."""
         desk, point, key = self._house.desk, self._point, self.key
-        self._house.run(lambda _task: not_in_place(desk, point, key, at_end=at_end),
+        ask = by_the_visit if by == "visit" else not_in_place
+        self._house.run(lambda _task: ask(desk, point, key, at_end=at_end),
                         self._show_proposed, failed=self._say, latest="chain trim")  # fmt: skip
 
     def _show_proposed(self, span: Span) -> None:
@@ -312,20 +249,27 @@ class ChainDialog(ActingDialog):
         self._view = (span[0] - DAY_MS, span[1] + DAY_MS)
         self._marked((span[0] // minute_ms * minute_ms, -(-span[1] // minute_ms) * minute_ms))
 
+    def propose_points(self) -> None:
+        """Propose calibration points by what was read by hand in the stretch."""
+        desk, point, key = self._house.desk, self._point, self.key
+        span = self._stretch_typed()
+        self._house.run(lambda _task: points_by_hand(desk, point, key, span),
+                        self.fields.show_points, failed=self._say,
+                        latest="chain points")  # fmt: skip
+
+    def _stretch_typed(self) -> Span:
+        zone = self._point.zone
+        end_ms = EVER_MS if self.open_end.isChecked() else self.until.instant_ms(zone)
+        return (self.since.instant_ms(zone), end_ms)
+
     def _rule_chosen(self) -> None:
-        """A rule begins with the number that is proposed for this series."""
-        self._suit_kind()
-        rule = SUSPICIONS.get(self.which.currentData())
+        rule = self.fields.rule
         if rule is None or self._view is None:
             return
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
-
-        def show(usual: float) -> None:
-            self.number.setText(plain(number_shown(rule, usual, self.trying.unit)))
-            self._try()
-
-        self._house.run(lambda _task: usual_number(desk, point, key, span, rule.key), show,
-                        failed=self._say, latest="chain rule")  # fmt: skip
+        self._house.run(lambda _task: usual_number(desk, point, key, span, rule.key),
+                        self.fields.show_usual, failed=self._say,
+                        latest="chain rule")  # fmt: skip
 
     def _end_toggled(self, on: bool) -> None:
         self.until.setEnabled(not on)
@@ -349,39 +293,24 @@ class ChainDialog(ActingDialog):
             InputError: so do all together.
         """
         zone, point, key, desk = self._point.zone, self._point, self.key, self._house.desk
-        kind, parameters = self.trying.kind, self._parameters()
+        kind, parameters = self.trying.kind, self.fields.parameters()
         end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
         span = (self.since.instant_ms(zone), end_ms)
-        rule = SUSPICIONS.get(self.which.currentData()) if kind == "mark" else None
+        rule = self.fields.rule if kind == "mark" else None
         if rule is None:
             step = proposed(point, key, kind, span, parameters)
             return lambda: step
-        typed = number_of(self.number, tr("Number")) if rule.unit else 0.0
+        typed = number_of(self.fields.number, tr("Number")) if rule.unit else 0.0
         value = number_recorded(rule, typed, self.trying.unit)
         return lambda: by_rule(desk, point, key, span, rule.key, value, parameters)
 
-    def _parameters(self) -> Mapping[str, Any]:
-        u = number_of(self.u, tr("Uncertainty ±U")) if self.u.text().strip() else 0.0
-        if self.trying.kind == "linear":
-            numbers = (number_of(self.offset, tr("Offset")), number_of(self.gain, tr("Gain")), u)
-            return self.trying.linear(*numbers)
-        if self.trying.kind == "points":
-            points, as_found = (self.trying.points(field.text(), self._number)
-                                for field in (self.points, self.as_found))  # fmt: skip
-            return {"points": points, "as_found": as_found,
-                    "u": self.trying.unit.recorded_difference(u)}  # fmt: skip
-        if self.trying.kind == "mark":
-            return {"mark": self.mark.currentData(), "cause": self.cause.text().strip()}
-        return {}
-
-    def _number(self, text: str) -> float:
-        field = QLineEdit(text)
-        field.setLocale(self.locale())
-        return number_of(field, tr("Points"))
-
     def _try(self) -> None:
         """Show what the step that the fields say would do."""
-        if self._lane is None or self._is_untouched():
+        if self._lane is None:
+            return
+        if self.fields.is_untouched(is_open=self.open_end.isChecked()):
+            self._say("")
+            self._show_figures(None)
             return
         try:
             wanted = self._wanted()
@@ -390,16 +319,6 @@ class ChainDialog(ActingDialog):
             return
         self._say("")
         self._look(wanted)
-
-    def _is_untouched(self) -> bool:
-        said = self.offset.text() != number(0, 1) or self.gain.text() != number(1, 1)
-        if self.trying.kind == "linear":
-            return not said
-        if self.trying.kind == "points":
-            return not self.points.text().strip()
-        if self.trying.kind == "mark" and self.which.currentData():
-            return bool(SUSPICIONS[self.which.currentData()].unit) and not self.number.text()
-        return self.open_end.isChecked()  # who marks says until when
 
     def _chosen_changed(self) -> None:
         step = chosen_step(self._chosen())

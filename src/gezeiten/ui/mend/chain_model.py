@@ -45,10 +45,12 @@ def links(chain: Chain) -> list[Link]:
 
 @dataclass(slots=True)
 class Trying:
-    """The step that is tried. kind: of a correction; unit: in which numbers are typed."""
+    """The step that is tried. kind: of a correction; unit: in which numbers are typed; decimals: of
+    the quantity."""
 
     kind: str = "linear"
     unit: ShownUnit = field(default_factory=lambda: ShownUnit(""))
+    decimals: int = 2
 
     def linear(self, offset: float, gain: float, u: float) -> dict[str, float]:
         """Return offset and gain as they apply to what is recorded, typed in the unit shown."""

@@ -22,6 +22,8 @@ from gezeiten.domain.steps.corrections.kind import (
     only_known,
 )
 
+CERTIFICATE = "certificate"
+"""Of a calibration: by whose certificate, where by one."""
 _MOST_POINTS = 50
 
 
@@ -31,13 +33,14 @@ def _linear(series: Series, parameters: Parameters, _start_ms: int, _end_ms: int
 
 
 def _linear_checked(parameters: Parameters) -> dict[str, Any]:
-    only_known(parameters, "offset", "gain", "u")
+    only_known(parameters, "offset", "gain", "u", CERTIFICATE)
     offset, gain = number_of(parameters, "offset", 0.0), number_of(parameters, "gain", 1.0)
     if gain == 0:
         raise ValueError("with a gain of 0 every reading would be the same")
     if offset == 0 and gain == 1:
         raise ValueError("an offset of 0 with a gain of 1 changes nothing")
-    return {"offset": offset, "gain": gain, "u": _uncertainty(parameters)}
+    return {"offset": offset, "gain": gain, "u": _uncertainty(parameters),
+            **_certificate(parameters)}  # fmt: skip
 
 
 def _linear_told(parameters: Parameters, unit: str) -> str:
@@ -46,7 +49,24 @@ def _linear_told(parameters: Parameters, unit: str) -> str:
         parts.append(f"offset {parameters['offset']:+g} {unit}".strip())
     if parameters["gain"] != 1:
         parts.append(f"gain {parameters['gain']:g}")
-    return f"{', '.join(parts)}{_told_u(parameters, unit)}"
+    return f"{', '.join(parts)}{_told_u(parameters, unit)}{_told_certificate(parameters)}"
+
+
+def _certificate(parameters: Parameters) -> dict[str, Any]:
+    """Return whose certificate says so, nothing where none does: {serial, name}."""
+    said = parameters.get(CERTIFICATE)
+    if said is None:
+        return {}
+    try:
+        serial, name = str(said["serial"]), str(said["name"])
+    except (KeyError, TypeError):
+        raise ValueError("a certificate has the serial of its logger and a name") from None
+    return {CERTIFICATE: {"serial": serial, "name": name}}
+
+
+def _told_certificate(parameters: Parameters) -> str:
+    said = parameters.get(CERTIFICATE)
+    return f", certificate {said['name']} of {said['serial']}" if said else ""
 
 
 def _uncertainty(parameters: Parameters) -> float:
@@ -92,12 +112,12 @@ def _by_points(series: Series, parameters: Parameters, start_ms: int, end_ms: in
 
 
 def _points_checked(parameters: Parameters) -> dict[str, Any]:
-    only_known(parameters, "points", "as_found", "u")
+    only_known(parameters, "points", "as_found", "u", CERTIFICATE)
     points = _as_points(parameters.get("points") or [])
     if not points:
         raise ValueError("a calibration has at least one point")
     return {"points": points, "as_found": _as_points(parameters.get("as_found") or []),
-            "u": _uncertainty(parameters)}  # fmt: skip
+            "u": _uncertainty(parameters), **_certificate(parameters)}  # fmt: skip
 
 
 def _as_points(listed: Any) -> list[list[float]]:
@@ -121,7 +141,8 @@ def _points_told(parameters: Parameters, unit: str) -> str:
     told = ", ".join(f"{x:g} → {reference:g}" for x, reference in first)
     until = ", ".join(f"{x:g} → {reference:g}" for x, reference in last)
     drift = f"; at the end {until}" if last else ""
-    return f"{told} {unit}".rstrip() + drift + _told_u(parameters, unit)
+    certificate = _told_certificate(parameters)
+    return f"{told} {unit}".rstrip() + drift + _told_u(parameters, unit) + certificate
 
 
 LINEAR = CorrectionKind(

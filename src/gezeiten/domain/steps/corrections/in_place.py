@@ -6,6 +6,8 @@ Source: docs/calculations.md, "Corrections".
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,8 +18,26 @@ LOOKED_AT_MS = 12 * HOUR_MS
 """So long from either end a sensor may not have been in its place yet, or any more."""
 _BESIDE_MS = 48 * HOUR_MS
 _STAYS_MS = HOUR_MS // 2
+_LONGEST_VISIT_MS = 3 * HOUR_MS
 _TO_SIGMA, _SIGMAS = 1.4826, 3.0
 _LEAST = 20
+
+
+def visit_around(known_ms: Iterable[int], at_ms: int) -> Span:
+    """Return from when to when somebody was there around an instant, as far as that is known: all
+    that was done there, each within an hour of the next, at most three hours either way.
+
+    Args:
+        known_ms: instants at which somebody was there.
+    """
+    near = sorted(one for one in {*known_ms, at_ms} if abs(one - at_ms) <= _LONGEST_VISIT_MS)
+    place = near.index(at_ms)
+    first = last = place
+    while first > 0 and near[first] - near[first - 1] <= HOUR_MS:
+        first -= 1
+    while last < len(near) - 1 and near[last + 1] - near[last] <= HOUR_MS:
+        last += 1
+    return (near[first], near[last])
 
 
 def before_it_was(series: Series) -> Span | None:

@@ -1,0 +1,180 @@
+"""What is proposed for the chain of a series: marks by rules, stretches in which a sensor was not
+in its place, points and certificates of a calibration. A person decides."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from gezeiten.archive.here.layout import layout
+from gezeiten.archive.loggers import certificates_of
+from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.offloads import offloads_of
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.checking import checks_of, held_against_source
+from gezeiten.desk.record.correcting import chain, proposed
+from gezeiten.desk.record.records import extent, given, record
+from gezeiten.domain.quantities.quantities import Quantity, quantity
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
+from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.checks.points import calibration_points
+from gezeiten.domain.steps.corrections.in_place import (
+    before_it_was,
+    since_it_was_not,
+    visit_around,
+)
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
+from gezeiten.errors import InputError
+
+_BESIDE_MS = DAY_MS
+_LOOKED_AT_MS = 4 * DAY_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Certificate:
+    """A certificate that was noted of a logger that feeds a series. at_ms: of the calibration."""
+
+    serial: str
+    name: str
+    at_ms: int
+
+
+@dataclass(frozen=True, slots=True)
+class HandPoints:
+    """Points of a calibration by what was read by hand (indicated, reference), their U (k = 2), and
+    of how many looks."""
+
+    points: list[list[float]]
+    u: float
+    looks: int
+
+
+def certificates(desk: Desk, point: PointPlace, series: str) -> list[Certificate]:
+    """Return the certificates of the loggers that feed a series, the latest first."""
+    with desk.archive.reading() as session:
+        made = layout(session)
+        feeds = made.of_series(point.id, made.root_of(point.id, series))
+        serials = dict.fromkeys(one.deployment.stay.source for one in feeds)
+        found = [Certificate(serial, one.certificate_name, one.at_ms)
+                 for serial in serials for one in certificates_of(session, serial)]  # fmt: skip
+    return sorted(found, key=lambda one: -one.at_ms)
+
+
+def points_by_hand(desk: Desk, point: PointPlace, series: str, span: Span) -> HandPoints:
+    """Return the points of a calibration that follow from what was read by hand in a stretch,
+    beside what the sensor showed before all corrections.
+
+    Raises:
+        InputError: nothing was read there beside a reading.
+        ArchiveDamagedError: readings are damaged.
+    """
+    beside = held_against_source(desk, point.id, series, span)
+    known = [one for one in beside if np.isfinite(one.difference)]
+    if not known:
+        raise InputError("Nothing was read by hand in this stretch; enter it with Alt+H.")
+    indicated, reference, u = (np.array(column, np.float64) for column in zip(*(
+        (one.recorded, one.check.value, one.u) for one in known), strict=True))  # fmt: skip
+    return HandPoints(*calibration_points(indicated, reference, u), len(known))
+
+
+def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) -> Span:
+    """Return the stretch in which somebody was at the point when the last mission in its place
+    began, or ended: from its first reading to the last that is known of that visit (launches,
+    offloads at the logger, what was read by hand), or from the first to its last reading.
+
+    Raises:
+        InputError: no reading lies there.
+    """
+    feeds = chain(desk, point, series).feeds
+    whole = extent(desk, point.id, [series])
+    if not feeds or whole is None:
+        raise InputError("There is no reading here; mark the stretch yourself.")
+    last = feeds[-1].feed
+    own = (max(whole[0], last.start_ms), min(whole[1] + 1, last.end_ms))
+    with desk.archive.reading() as session:
+        missions = {feed.mission for feed in layout(session).at_point(point.id)}
+        launches = [one.launched_ms for one in missions_by_id(session, missions).values()]
+        offloads = offloads_of(session, last.mission)
+    known = [*launches, *offloads, *(one.at_ms for one in checks_of(desk, point.id))]
+    at = (max(offloads, default=own[1]) if at_end else
+          missions_launch(launches, own[0]))  # fmt: skip
+    visit = visit_around(known, at)
+    span = (max(visit[0], own[0]), own[1]) if at_end else (own[0], min(visit[1] + 1, own[1]))
+    if span[1] <= span[0] or (not at_end and span[1] <= own[0] + 1):
+        which = "end" if at_end else "beginning"
+        raise InputError(f"No reading lies within a visit at the {which} of the last mission.")
+    return span
+
+
+def missions_launch(launches: list[int], first_ms: int) -> int:
+    """Return the launch that a mission's first reading follows."""
+    return max((one for one in launches if one <= first_ms), default=first_ms)
+
+
+def usual_number(desk: Desk, point: PointPlace, series: str, span: Span, rule: str) -> float:
+    """Return the number that is proposed for a rule (`SUSPICIONS`) in a stretch of a series."""
+    return SUSPICIONS[rule].usual(_measured(desk, point, series, span), _quantity(series))
+
+
+def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) -> Span:
+    """Return the stretch at the beginning, or at the end, of what the last mission in its place
+    recorded in which the sensor seems not to have been there.
+
+    Raises:
+        InputError: its readings say nothing of one.
+        ArchiveDamagedError: readings are damaged.
+    """
+    whole = extent(desk, point.id, [series])
+    feeds = [one.feed for one in chain(desk, point, series).feeds]
+    found = None
+    if whole is not None and feeds:
+        begin = max(whole[0], feeds[-1].start_ms)
+        end = min(whole[1] + 1, feeds[-1].end_ms)
+        span = (max(begin, end - _LOOKED_AT_MS), end) if at_end else (
+            begin, min(end, begin + _LOOKED_AT_MS))  # fmt: skip
+        source = given(desk, point.id, series, span)
+        found = since_it_was_not(source) if at_end else before_it_was(source)
+    if found is None:
+        which = "end" if at_end else "beginning"
+        raise InputError(
+            f"At the {which} of the last mission nothing shows that the sensor was not in its "
+            "place; mark the stretch yourself."
+        )
+    return found
+
+
+def by_rule(
+    desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], rule: str,
+    value: float, parameters: Mapping[str, Any],
+) -> Correction:  # fmt: skip
+    """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches.
+
+    Raises:
+        InputError: it catches none, or too many stretches.
+        ArchiveDamagedError: readings are damaged.
+    """
+    until_ms = EVER_MS if span[1] is None else span[1]
+    wide = (span[0] - _BESIDE_MS, until_ms + _BESIDE_MS)  # what lies beside it is compared with
+    measured = _measured(desk, point, series, wide)
+    caught = SUSPICIONS[rule].catches(measured, value, _quantity(series))
+    caught &= (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
+    stretches = stretches_of(measured, caught)
+    if not stretches:
+        raise InputError("This rule catches no reading in that stretch; choose another number.")
+    said = {**parameters, "stretches": stretches}
+    return proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
+
+
+def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+    stands = record(desk, point.id, series, span)
+    return stands.part(~stands.estimated)
+
+
+def _quantity(series: str) -> Quantity:
+    return quantity(channel_of(series))
