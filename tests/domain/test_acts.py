@@ -61,6 +61,7 @@ from gezeiten.domain.acts.gaps import (
     GapTakenBack,
     way_words,
 )
+from gezeiten.domain.acts.hanging import HangingTakenBack, SensorHung
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.acts.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
@@ -304,6 +305,11 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "drift."),
         (ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"), SHORE,
          "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone."),
+        (SensorHung("p", "h", 0, 3.2, 8.4, "levelled"), WELL,
+         "Shore · Well: from 1970-01-01 01:00 the measuring point lies 3.200 m above the datum, "
+         "the sensor 8.400 m below it: levelled."),
+        (HangingTakenBack("p", "h", 0), WELL,
+         "How the sensor hung at Shore · Well from 1970-01-01 01:00 was taken back."),
         (ClockSwitchedOff("D-1", "m", 3, "x", "try without"), SHORE,
          "The correction of the clock of D-1, mission 3, was switched off: try without."),
         (ClockSwitchedOn("D-1", "m", 3, "x", "y", "it was right"), SHORE,

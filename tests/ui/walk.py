@@ -18,6 +18,7 @@ from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.days_dialog import DaysDialog
+from gezeiten.ui.points.hanging_dialog import HangingDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
@@ -68,6 +69,7 @@ DIALOGS = {
     "people": lambda w: w.show_people(),
     "sites and points": lambda w: w.show_places(),
     "limits": lambda w: LimitsDialog(w, w.house, creek(w)).open(),
+    "hanging": lambda w: HangingDialog(w, w.house, creek(w), 2.5).open(),
     "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
     "chain": lambda w: ChainDialog(w, w.house, creek(w)).open(),
     "many gaps": lambda w: ManyGapsDialog(w, w.house).open(),

@@ -10,6 +10,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.steps.hanging import Hung
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,6 +180,18 @@ class ClockKept:
     way: str
     map: ClockMap
     u_ms: int
+    words: str
+    said_ms: int
+    said_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class HangingKept:
+    """How a sensor hangs at a point (its id) from an instant on, and who said so; words: why."""
+
+    uid: str
+    point: str
+    hung: Hung
     words: str
     said_ms: int
     said_by: str

@@ -22,12 +22,12 @@ MADE = (
     "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
     "assessment", "step", "excursion_found", "placing", "feeding",
     "series_limit", "own_quantity", "derived", "derived_input", "correction", "remark",
-    "check_reading", "clock",
+    "check_reading", "clock", "hanging",
 )  # fmt: skip
 """Tables whose rows acts make; none refers to a later one."""
 HELD_AT_BEGIN = frozenset(MADE) - {
     "excursion_found", "placing", "feeding", "series_limit", "own_quantity", "derived",
-    "derived_input", "correction", "remark", "check_reading", "clock",
+    "derived_input", "correction", "remark", "check_reading", "clock", "hanging",
 }  # fmt: skip
 """Tables that could hold something before acts made them; the others began empty."""
 _BY_WHAT_IT_IS = {

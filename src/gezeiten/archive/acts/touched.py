@@ -28,6 +28,7 @@ from gezeiten.domain.acts.gaps import (
     GapLeftOpen,
     GapTakenBack,
 )
+from gezeiten.domain.acts.hanging import HangingTakenBack, SensorHung
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.acts.offloads import MissionOffloaded, ReadAnew, TextTaken, TextTakenOut
 from gezeiten.domain.acts.sites import SiteChanged
@@ -75,7 +76,7 @@ def points_touched(connection: Connection, act: Act) -> list[str]:
         return [act.point]
     if isinstance(act, _ON_A_CLOCK):
         return points_of(connection, act.mission)
-    if isinstance(act, SeriesDerived | DerivedTakenBack):
+    if isinstance(act, SeriesDerived | DerivedTakenBack | SensorHung | HangingTakenBack):
         return [act.point]
     if isinstance(act, SourcePlaced | PlacingTakenBack):
         return _where_placed(act)
@@ -94,6 +95,8 @@ def stretch_touched(act: Act) -> Span | None:
         return (act.gap.start_ms, act.gap.end_ms)
     if isinstance(act, CorrectionSet | CorrectionSwitched | CorrectionTakenBack):
         return (act.start_ms, EVER_MS if act.end_ms is None else act.end_ms)
+    if isinstance(act, SensorHung | HangingTakenBack):
+        return (act.since_ms, EVER_MS)
     return EVERYTHING
 
 

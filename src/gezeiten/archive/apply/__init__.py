@@ -15,6 +15,7 @@ from gezeiten.archive.apply import (
     derived,
     documents,
     gaps,
+    hanging,
     launches,
     limits,
     loggers,
@@ -35,7 +36,7 @@ _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, document
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
              carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
              quantities.FAMILY, derived.FAMILY, corrections.FAMILY, remarks.FAMILY,
-             checks.FAMILY, clocks.FAMILY,
+             checks.FAMILY, clocks.FAMILY, hanging.FAMILY,
              Family({ArchiveBegun: tells, ChainBegun: tells, MisfitSeen: tells}, {}))  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()

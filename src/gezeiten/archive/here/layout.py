@@ -4,7 +4,7 @@ missions, blocks and what people said make it; kept in memory until one of them 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from sqlalchemy import func, select
@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.derived import said_derived
+from gezeiten.archive.hanging import hangings
 from gezeiten.archive.here.tables import Block, RecordRow
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import (
@@ -179,7 +180,10 @@ def _made(session: Session) -> Layout:
         by_point.setdefault(one.point, []).append(one)
         by_mission.setdefault(one.mission, []).append(one)
     fed = {key: tuple(listed) for key, listed in by_series.items()}
-    derived = in_force(said_derived(session.connection()))
+    hung = {point: tuple(one.hung for one in its) for point, its in hangings(session).items()}
+    derived = in_force(
+        replace(one, hung=hung.get(one.point, ())) for one in said_derived(session.connection())
+    )
     shown = _with_derived(_shown(fed, recorded, bare), derived)
     keys = {uid: key for key, uid in points.items()}
     return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown, derived,

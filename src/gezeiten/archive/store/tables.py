@@ -275,6 +275,24 @@ class ClockRow(Base):
     is_off: Mapped[bool] = mapped_column(default=False, server_default=false())
 
 
+class HangingRow(Base):
+    """How a sensor hangs at a point from an instant on: the height of the measuring point, and how
+    far below it. undone_ms set, it has no effect any more."""
+
+    __tablename__ = "hanging"
+    id: Mapped[int] = row_key()
+    uid: Mapped[str] = _uid()
+    point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
+    since_ms: Mapped[int]
+    rim_m: Mapped[float]
+    length_m: Mapped[float]
+    words: Mapped[str]
+    said_ms: Mapped[int]
+    said_by: Mapped[str]
+    undone_ms: Mapped[int | None]
+    undone_by: Mapped[str | None]
+
+
 class DerivedRow(Base):
     """A series (its key) of a point that is calculated from others, by a formula of some version.
     undone_ms set, it is not any more."""

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gezeiten.archive.derived import Said, said_by
+from gezeiten.archive.hanging import hangings
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
@@ -21,6 +22,7 @@ from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas import Formula, is_own, with_units
+from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
 
 _SHOWN_MS = 7 * DAY_MS
@@ -94,6 +96,9 @@ def _how_words(one: SeenCalculation, point: PointPlace) -> str:
              for name, key in one.inputs]  # fmt: skip
     numbers = [f"{each.name.lower()} {one.how.parameters[each.key]:g} {each.unit}"
                for each in formula.parameters]  # fmt: skip
+    numbers += [f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
+                f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
+                for hung in one.how.hung if formula.is_hung]  # fmt: skip
     why = f": {said.words}" if said.words else ""
     since = f"{from_ms(said.at_ms, point.zone):%Y-%m-%d %H:%M}"
     given = "".join(f", {words}" for words in numbers)
@@ -127,6 +132,12 @@ def checked(wanted: Calculation) -> dict[str, float]:
         raise InputError(f"“{wanted.formula.name}” cannot be calculated so: {exc}.") from exc
 
 
+def _refuse_unhung(desk: Desk, wanted: Calculation) -> None:
+    if wanted.formula.is_hung and not _hung(desk, wanted.point):
+        raise InputError("Nobody said how the sensor hangs there; say it first (Sites and points, "
+                         "How it hangs).")  # fmt: skip
+
+
 def preview(desk: Desk, wanted: Calculation) -> Series:
     """Return what would be calculated of the last week of the first input.
 
@@ -135,6 +146,7 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
         ArchiveDamagedError: readings are damaged.
     """
     parameters = checked(wanted)
+    _refuse_unhung(desk, wanted)
     whole = extent(desk, wanted.point.id, [wanted.inputs[0][1]])
     if whole is None:
         raise InputError("The first input has no reading yet; offload its logger first.")
@@ -148,7 +160,12 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
     series = [around(desk, point.id, key, span) for point, key in wanted.inputs]
     channels = [channel_of(key) for _, key in wanted.inputs]
     inputs = list(zip([series[0].between(*span), *series[1:]], channels, strict=True))
-    return derive(wanted.how, parameters, inputs, wanted.channel)
+    return derive(wanted.how, parameters, inputs, wanted.channel, _hung(desk, wanted.point))
+
+
+def _hung(desk: Desk, point: PointPlace) -> list[Hung]:
+    with desk.archive.reading() as session:
+        return [one.hung for one in hangings(session).get(point.uid, [])]
 
 
 def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
@@ -158,6 +175,7 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
         InputError: it makes no sense, is there already, or would be calculated from itself.
     """
     parameters, formula = checked(wanted), wanted.formula
+    _refuse_unhung(desk, wanted)
     with desk.archive.reading() as session:
         inputs = tuple(
             Input(kept_point(session, point.id).uid, key) for point, key in wanted.inputs

@@ -11,7 +11,9 @@ import numpy as np
 
 from gezeiten.archive.checks import checks_at
 from gezeiten.archive.corrections import chain_of
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.database import ArchiveSession
+from gezeiten.archive.hanging import hangings
+from gezeiten.archive.sites import KeptPoint, kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
@@ -24,7 +26,6 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span
-from gezeiten.domain.sites import PointFacts
 from gezeiten.domain.steps.chain import Correction, below, corrected
 from gezeiten.domain.steps.checks.comparing import Compared, compared
 from gezeiten.domain.steps.checks.doubting import Doubt, Expected, doubt, limit_of
@@ -40,6 +41,7 @@ from gezeiten.domain.steps.checks.reading import (
 from gezeiten.domain.steps.checks.tying import Tie, Way, fit
 from gezeiten.domain.steps.corrections import TIE
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
+from gezeiten.domain.steps.hanging import hung_at
 from gezeiten.errors import InputError
 
 _NOT_YET_MS = HOUR_MS
@@ -144,10 +146,12 @@ def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
                      working_days=facts.checks_working_days)  # fmt: skip
 
 
-def rim_of(facts: PointFacts) -> float:
-    """Return the height that dips of a point are taken from; 0 where nobody said it, so that
-    heights count from there."""
-    return facts.measuring_point_height_m or 0.0
+def _rim_m(session: ArchiveSession, point: KeptPoint, at_ms: int) -> float:
+    """Return the height that a dip at an instant was taken from: as the sensor was said to hang
+    then, else as it is said of the point now; 0 where nobody said it, so that heights count from
+    there."""
+    there = hung_at([one.hung for one in hangings(session).get(point.uid, [])], at_ms)
+    return there.rim_m if there is not None else point.facts.measuring_point_height_m or 0.0
 
 
 # -- entering --------------------------------------------------------------------------------------
@@ -222,12 +226,13 @@ def enter(desk: Desk, typed: Sequence[Typed]) -> int:
 def _as_check(desk: Desk, one: Typed, uid: str) -> CheckReading:
     with desk.archive.reading() as session:
         point = kept_point(session, one.point.id)
+        rim = _rim_m(session, point, one.at_ms)
     channel, value = channel_of(one.series), one.value
     dip_m = rim_m = None
     if one.is_dip:
         if channel not in DIPPED:
             raise InputError(f"{quantity(channel).name} is not dipped; type its value.")
-        dip_m, rim_m = one.value, rim_of(point.facts)
+        dip_m, rim_m = one.value, rim
         value = value_of_dip(channel, dip_m, rim_m)
     usual = dip_uncertainty_m(dip_m) if dip_m is not None else 0.0
     return CheckReading(uid, point.uid, one.series, one.at_ms, value,

@@ -72,7 +72,8 @@ class Computed:
         series = [first, *(view.around(session, span) for view in self.inputs[1:])]
         channels = [channel_of(view.key) for view in self.inputs]
         inputs = list(zip(series, channels, strict=True))
-        return derive(self.how.how, self.how.parameters, inputs, channel_of(self.how.series))
+        return derive(self.how.how, self.how.parameters, inputs, channel_of(self.how.series),
+                      self.how.hung)  # fmt: skip
 
     def _looking_back(self, session: ArchiveSession, first: Series, span: Span) -> Series:
         before = (span[0] - self.how.window_ms, span[1])
@@ -116,7 +117,8 @@ def _stamp(made: Computed, at: int, span: Span) -> Hashable:
     others = tuple(view.stamp(span) for view in made.inputs[1:])
     if made.how.window_ms:
         others = (first.stamp((span[0] - made.how.window_ms, span[1])),)
-    return None if own is None or None in others else (made.how.uid, own, others)
+    known = (made.how.uid, made.how.hung if made.how.how.is_hung else ())
+    return None if own is None or None in others else (*known, own, others)
 
 
 def _piece(session: ArchiveSession, made: Computed, at: int, span: Span) -> ComputedPiece:

@@ -63,7 +63,7 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
         if sure is None or not np.isfinite(value[0]):
             return None
         inputs.append((its.name, float(value[0]), sure))
-    return through(how.how, how.parameters, inputs, steps)
+    return through(how.how, how.numbers_at(at_ms), inputs, steps)
 
 
 def _nearest(series: Series, at_ms: int) -> int:

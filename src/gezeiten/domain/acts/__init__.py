@@ -19,6 +19,7 @@ from gezeiten.domain.acts import (  # noqa: F401
     derived,
     documents,
     gaps,
+    hanging,
     launches,
     limits,
     loggers,

@@ -5,6 +5,7 @@ Source: docs/record.md, "Calculated series".
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
@@ -12,6 +13,7 @@ from typing import TypeAlias
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import Formula, formula_of
+from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M, Hung, hung_at
 
 Key: TypeAlias = tuple[str, str]
 """A series: its point (id) and its key there."""
@@ -20,7 +22,8 @@ Key: TypeAlias = tuple[str, str]
 @dataclass(frozen=True, slots=True)
 class Derived:
     """A series that is calculated. uid: of what was said; formula, version: by which; inputs: by
-    role, the first at the same point."""
+    role, the first at the same point. hung: how the sensor hangs there, of a formula that wants to
+    know it."""
 
     uid: str
     point: str
@@ -29,6 +32,15 @@ class Derived:
     version: int
     parameters: Mapping[str, float]
     inputs: tuple[Key, ...]
+    hung: tuple[Hung, ...] = ()
+
+    def numbers_at(self, at_ms: int) -> Mapping[str, float]:
+        """Return its parameters, and how the sensor hung at an instant, NaN where nobody said."""
+        if not self.how.is_hung:
+            return self.parameters
+        there = hung_at(self.hung, at_ms)
+        rim_m, length_m = (there.rim_m, there.length_m) if there else (math.nan, math.nan)
+        return {**self.parameters, RIM_M: rim_m, LENGTH_M: length_m}
 
     @property
     def key(self) -> Key:

@@ -6,6 +6,7 @@ Source: docs/calculations.md, "Calculated series".
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,7 @@ from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, make_series
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS, Formula, Role
+from gezeiten.domain.steps.hanging import Hung, at_each
 
 EXTRA_DECIMALS = 2
 """Calculated values are rounded to so many decimals more than their quantity is said with: exp and
@@ -26,6 +28,7 @@ def derive(
     parameters: Mapping[str, float],
     inputs: Sequence[tuple[Series, str]],
     channel: str,
+    hung: Sequence[Hung] = (),
 ) -> Series:
     """Return the calculated readings of one or more of the first input's.
 
@@ -37,7 +40,8 @@ def derive(
             stretch of the first on either side, where there is one. Of a formula that looks back
             over a window, the first with the readings of the window before and one more; what comes
             out begins there as well, and is cut off by who asks.
-        channel: what is calculated, for its decimals.
+        channel: what is calculated, for its decimals. hung: how the sensor hangs, of a formula that
+            wants to know it.
     """
     first = inputs[0][0]
     if formula.over is not None:
@@ -48,8 +52,11 @@ def derive(
         its, qualities = at_instants(series, first.times_utc_ms, role, averages)
         values.append(its)
         codes.append(qualities)
+    numbers: Mapping[str, Any] = parameters
+    if formula.is_hung:
+        numbers = {**parameters, **at_each(hung, first.times_utc_ms)}
     with np.errstate(all="ignore"):  # a formula says by NaN that there is no value
-        made, is_suspect = formula.apply(tuple(values), parameters)
+        made, is_suspect = formula.apply(tuple(values), numbers)
     made = np.where(np.isfinite(made), made, np.nan)
     suspect = np.where(is_suspect, np.uint8(Quality.SUSPECT), np.uint8(Quality.GOOD))
     rounded = np.round(made, quantity(channel).decimals + EXTRA_DECIMALS) + 0.0  # no -0.0

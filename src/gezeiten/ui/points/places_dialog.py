@@ -258,7 +258,9 @@ class PlacesDialog(QDialog):
         self.sources_button = button(tr("Who measured here ..."), self.show_sources)
         self.limits_button = button(tr("Limits ..."), self.show_limits)
         self.calculated_button = button(tr("Calculated series ..."), self.show_calculated)
-        self._ways = (self.sources_button, self.limits_button, self.calculated_button)
+        self.hanging_button = button(tr("How it hangs ..."), self.show_hanging)
+        self._ways = (self.sources_button, self.limits_button, self.calculated_button,
+                      self.hanging_button)  # fmt: skip
         left = column(
             self.list,
             row(button(tr("New site"), self.new_site), button(tr("New point"), self.new_point),
@@ -397,6 +399,15 @@ class PlacesDialog(QDialog):
         if isinstance(thing, PointPlace):
             CalculatedDialog(self, self._house, thing).open()
 
+    def show_hanging(self) -> None:
+        """Show how the sensor hangs at the chosen point."""
+        from gezeiten.ui.points.hanging_dialog import HangingDialog
+
+        thing = self.thing()
+        if isinstance(thing, PointPlace):
+            rim_m = self._facts.points[thing.id].measuring_point_height_m
+            HangingDialog(self, self._house, thing, rim_m).open()
+
     def save(self) -> None:
         """Keep what the fields say."""
         try:
@@ -442,8 +453,8 @@ class PlacesDialog(QDialog):
         self._new = None
         self._house.archive_changed.emit()
         self._load(chosen)
-        moved = tr("Kept; dips from now on start from the new height. Did the sensor move with it? "
-                   "Then tie the record anew from that day (Alt+H).")  # fmt: skip
+        moved = tr("Kept; dips from now on start from the new height. Since when, and did the "
+                   "sensor move with it? Say it under “How it hangs”.")  # fmt: skip
         self._house.say(moved if self._rim_moved else tr("Kept."))
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.errors import InputError
 
-DIPPED = ("water_level", "water_depth", "depth_to_water")
+DIPPED = ("water_level", "water_depth", "water_height", "depth_to_water")
 """Quantities whose value can follow from a dip."""
 _TAPE_M, _TAPE_PART = 0.006, 0.0002
 """Of a dip: 3 mm and 0.1 mm a metre, twice."""

@@ -25,6 +25,8 @@ from gezeiten.domain.steps.formulas.over_time import (
 from gezeiten.domain.steps.formulas.own import OWN, VERSION, is_own, own_formula, with_units
 from gezeiten.domain.steps.formulas.particles import MASS_OF_FOUR, MASS_OF_TWO
 from gezeiten.domain.steps.formulas.water import (
+    DEPTH_TO_WATER,
+    HEIGHT,
     LEVEL_BY_TEMPERATURE,
     SALINITY,
     SPECIFIC_CONDUCTANCE,
@@ -47,9 +49,10 @@ __all__ = [
 ]
 
 NEWEST: tuple[Formula, ...] = (
-    WATER_LEVEL, LEVEL_BY_TEMPERATURE, SPECIFIC_CONDUCTANCE, SALINITY, DEW_POINT, FROST_POINT,
-    ABSOLUTE_HUMIDITY, MIXING_RATIO, VAPOUR_DEFICIT, MASS_OF_TWO, MASS_OF_FOUR, DIFFERENCE,
-    RUNNING_MEAN, RUNNING_LOWEST, RUNNING_HIGHEST, RUNNING_SUM, KINETIC_MEAN, RATE,
+    WATER_LEVEL, LEVEL_BY_TEMPERATURE, HEIGHT, DEPTH_TO_WATER, SPECIFIC_CONDUCTANCE, SALINITY,
+    DEW_POINT, FROST_POINT, ABSOLUTE_HUMIDITY, MIXING_RATIO, VAPOUR_DEFICIT, MASS_OF_TWO,
+    MASS_OF_FOUR, DIFFERENCE, RUNNING_MEAN, RUNNING_LOWEST, RUNNING_HIGHEST, RUNNING_SUM,
+    KINETIC_MEAN, RATE,
 )  # fmt: skip
 """Those that are offered, the newest version of each."""
 FORMULAS: dict[tuple[str, int], Formula] = {

@@ -71,7 +71,8 @@ class Formula:
     role, shape (n,) each, and parameters by key; a pure function. source: where it is written.
     over: of one that looks back over a window of its first and only input: then gives may be empty,
     and what comes out is of the quantity that went in. averages: of which kinds of quantities, ()
-    for all.
+    for all. is_hung: among its parameters it finds rim and length (`steps/hanging.py`) at each
+    instant, (n,).
     """
 
     key: str
@@ -85,6 +86,7 @@ class Formula:
     is_of_one_unit: bool = False
     over: Over | None = None
     averages: tuple[Averages, ...] = ()
+    is_hung: bool = False
 
     def result(self, channel: str) -> str:
         """Return the channel of what comes out where the first input is of one."""

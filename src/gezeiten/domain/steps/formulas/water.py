@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 
@@ -15,12 +16,14 @@ from gezeiten.domain.quantities.water_physics import (
 )
 from gezeiten.domain.series.timeline import HOUR_MS, Values
 from gezeiten.domain.steps.formulas.formula import Formula, Made, Parameter, Role
+from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M
 
 _BAROMETER_MS = 3 * HOUR_MS
 _GAS_J_KG_K = 287.05
 _PRESSURE = Role("Absolute pressure in water", "kPa", ("water_pressure",))
 _AIR = Role("Air pressure", "kPa", ("air_pressure",), _BAROMETER_MS)
 _TEMPERATURE = Role("Water temperature", "°C", ("water_temperature",))
+_LEVEL = Role("Level above the sensor", "m", ("water_level",))
 _DENSITY = Parameter("density_kg_m3", "Density of the water", "kg/m³", 999.1, 900.0, 1100.0, 1)
 _GRAVITY = Parameter("gravity_m_s2", "Gravity", "m/s²", 9.80665, 9.76, 9.84, 5)
 _ABOVE = Parameter("barometer_above_m", "Barometer above the water", "m", 0.0, -500.0, 500.0, 1)
@@ -55,6 +58,17 @@ def _level_by_temperature(inputs: tuple[Values, ...], parameters: Mapping[str, f
     return levels_m, levels_m < 0
 
 
+def _height_m(inputs: tuple[Values, ...], parameters: Mapping[str, Any]) -> Made:
+    """Above the rim there is no well any more: suspect."""
+    heights_m = parameters[RIM_M] - parameters[LENGTH_M] + inputs[0]
+    return heights_m, heights_m > parameters[RIM_M]
+
+
+def _depth_to_water_m(inputs: tuple[Values, ...], parameters: Mapping[str, Any]) -> Made:
+    depths_m = parameters[LENGTH_M] - inputs[0]
+    return depths_m, depths_m < 0
+
+
 def _conductance(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Made:
     conductivity, temps_c = inputs
     made = specific_conductance(conductivity, temps_c, parameters["percent_per_k"])
@@ -80,6 +94,14 @@ LEVEL_BY_TEMPERATURE = Formula(
     (_PRESSURE, _AIR, _TEMPERATURE), {"kPa": "water_level"}, _level_by_temperature,
     "Tanaka et al. 2001; EOS-80 where salt",
     (Parameter("salinity", "Practical salinity", "", 0.0, 0.0, 42.0, 1), _GRAVITY, _ABOVE, _AIR_C),
+)  # fmt: skip
+HEIGHT = Formula(
+    "water_height", 1, "Height above datum", (_LEVEL,), {"m": "water_height"}, _height_m,
+    "H = z − l + h, z and l as the sensor hung then", is_hung=True,
+)  # fmt: skip
+DEPTH_TO_WATER = Formula(
+    "depth_to_water", 1, "Depth below the measuring point", (_LEVEL,), {"m": "depth_to_water"},
+    _depth_to_water_m, "d = l − h, l as the sensor hung then", is_hung=True,
 )  # fmt: skip
 SPECIFIC_CONDUCTANCE = Formula(
     "specific_conductance", 1, "Conductance at 25 °C",

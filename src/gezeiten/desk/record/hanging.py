@@ -1,0 +1,52 @@
+"""How a sensor hangs at a point through time: said, seen, taken back. What is calculated from it
+follows."""
+
+from __future__ import annotations
+
+import math
+
+from gezeiten.archive.hanging import hangings
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.domain.acts.hanging import HangingTakenBack, SensorHung
+from gezeiten.domain.kept import HangingKept
+from gezeiten.domain.steps.hanging import Hung
+from gezeiten.errors import InputError
+
+_LONGEST_M = 5_000.0
+
+
+def hanging_of(desk: Desk, point: PointPlace) -> list[HangingKept]:
+    """Return how the sensor hangs at a point, in order of time."""
+    with desk.archive.reading() as session:
+        return hangings(session).get(point.uid, [])
+
+
+def hang(desk: Desk, point: PointPlace, hung: Hung, words: str) -> None:
+    """Say how the sensor hangs from an instant on.
+
+    Raises:
+        InputError: no words; a length below 0; the same is said already.
+    """
+    if not words.strip():
+        raise InputError("Say in a few words why; it stands beside it from then on.")
+    if not all(math.isfinite(one) for one in (hung.rim_m, hung.length_m)):
+        raise InputError("Both heights are numbers; correct them.")
+    if not 0 <= hung.length_m <= _LONGEST_M:
+        raise InputError(f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct "
+                         "the length.")  # fmt: skip
+    if any(one.hung == hung for one in hanging_of(desk, point)):
+        raise InputError("That is said already; nothing would change.")
+    with desk.archive.reading() as session:
+        uid = kept_point(session, point.id).uid
+    desk.do(SensorHung(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip()))
+    refresh_excursions(desk, point.id)
+
+
+def take_hanging_back(desk: Desk, point: PointPlace, one: HangingKept) -> None:
+    """Take back what was said of how the sensor hangs from an instant on."""
+    desk.do(HangingTakenBack(one.point, one.uid, one.hung.since_ms))
+    refresh_excursions(desk, point.id)

@@ -1,0 +1,162 @@
+"""How a sensor hangs at a point through time: the height of the rim, and how far below it."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
+from gezeiten.domain.kept import HangingKept
+from gezeiten.domain.steps.hanging import Hung, hung_at, stayed_m
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
+from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.shell.acting_dialog import ActingDialog
+from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.i18n import instant, number, tr
+
+_WAYS = (("typed", "hangs so far below the rim"), ("with", "came along with the rim"),
+         ("stayed", "stayed where it was"))  # fmt: skip
+_MM = 3
+
+
+class HangingDialog(ActingDialog):
+    """Shows from when on the rim lay how high and the sensor how far below it, and asks of a new
+    height of the rim whether the sensor came along."""
+
+    kept_words = "Kept; what is calculated from it follows."
+
+    def __init__(
+        self, parent: QWidget, house: House, point: PointPlace, rim_m: float | None = None
+    ) -> None:
+        super().__init__(parent, house)
+        self.setWindowTitle(tr("How it hangs") + f" · {point.full_name}")
+        self._point = point
+        self._known: list[HangingKept] = []
+        self.table = plain_table(
+            tr("How the sensor hung"),
+            [tr("From (%1)").replace("%1", point.zone), tr("Rim, m"), tr("Sensor below it, m"),
+             tr("Sensor, m"), tr("By"), tr("Why")],
+        )  # fmt: skip
+        self.table.horizontalHeader().setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
+        self.since = QuietDateTime(tr("From"))
+        self.rim = QLineEdit("" if rim_m is None else number(rim_m, _MM))
+        self.way = QComboBox()
+        self.way.setAccessibleName(tr("The sensor"))
+        for key, name in _WAYS:
+            self.way.addItem(tr(name), key)
+        self.length = QLineEdit()
+        self.figures = label("", "muted", wrap=True)
+        self.words = why_field()
+        self.typed = (self.words,)
+        self.keep_button = button(tr("Keep it"), self.keep, "primary")
+        self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        for part, name in ((self.rim, tr("Rim above the datum, m")),
+                           (self.length, tr("Sensor below the rim, m"))):  # fmt: skip
+            part.setAccessibleName(name)
+            part.editingFinished.connect(self._suit)
+        self.setLayout(self._laid_out())
+        self.resize(820, 480)
+        self.since.show_instant(house.desk.now_ms(), point.zone)
+        self.since.editingFinished.connect(self._suit)
+        self.way.currentIndexChanged.connect(lambda _: self._suit())
+        self.table.itemSelectionChanged.connect(self._show_buttons)
+        self._load()
+
+    def _laid_out(self) -> QVBoxLayout:
+        holders = []
+        for part in (self.since, self.rim, self.way, self.length):
+            holder = QWidget()
+            holder.setLayout(captioned(part.accessibleName(), part))
+            holders.append(holder)
+        self.entry = QWidget()
+        self.entry.setLayout(
+            column(FlowLayout(*holders, spacing=10), self.figures,
+                   row(self.words, self.keep_button, spacing=6), spacing=6)
+        )  # fmt: skip
+        laid = column(
+            self.table, self.entry, self.problem,
+            row(self.undo_button, 1, button(tr("Close"), self.accept)), spacing=8, margins=16,
+        )  # fmt: skip
+        laid.setStretchFactor(self.table, 1)
+        if self._house.is_looking:
+            self.entry.hide()
+            self.undo_button.hide()
+        return laid
+
+    # -- showing ---------------------------------------------------------------------------------
+    def _load(self) -> None:
+        desk, point = self._house.desk, self._point
+        self._house.run(lambda _task: hanging_of(desk, point), self._show, failed=self._say)
+
+    def _show(self, known: list[HangingKept]) -> None:
+        self._known = known
+        zone = self._point.zone
+        rows = [[instant(one.hung.since_ms, zone), number(one.hung.rim_m, _MM),
+                 number(one.hung.length_m, _MM), number(one.hung.sensor_m, _MM), one.said_by,
+                 one.words] for one in known]  # fmt: skip
+        fill(self.table, rows, list(known))
+        self._suit()
+        self._show_buttons()
+
+    def _show_buttons(self) -> None:
+        self.undo_button.setEnabled(chosen_thing(self.table) is not None)
+
+    @property
+    def before(self) -> Hung | None:
+        """How it hung at the instant that is typed, None where nobody said."""
+        at_ms = self.since.instant_ms(self._point.zone)
+        return hung_at([one.hung for one in self._known], at_ms)
+
+    def _suit(self) -> None:
+        """Show what the fields say, and what the sensor's height would be."""
+        before, way = self.before, self.way.currentData()
+        self.way.setEnabled(before is not None)
+        if before is None and way != "typed":
+            self.way.setCurrentIndex(0)
+            return
+        self.length.setEnabled(way == "typed")
+        self.figures.clear()
+        try:
+            made = self._wanted()
+        except FieldError:
+            return
+        if way != "typed":
+            self.length.setText(number(made.length_m, _MM))
+        words = tr("The sensor would lie %1 m above the datum.")
+        if before is not None:
+            words = tr("The sensor would lie %1 m above the datum, before %2 m.")
+            words = words.replace("%2", number(before.sensor_m, _MM))
+        self.figures.setText(words.replace("%1", number(made.sensor_m, _MM)))
+
+    def _wanted(self) -> Hung:
+        """Return what the fields say.
+
+        Raises:
+            FieldError: one says nonsense.
+        """
+        rim_m = number_of(self.rim, tr("Rim above the datum, m"))
+        before, way = self.before, self.way.currentData()
+        since_ms = self.since.instant_ms(self._point.zone)
+        if before is None or way == "typed":
+            return Hung(since_ms, rim_m, number_of(self.length, tr("Sensor below the rim, m")))
+        return Hung(since_ms, rim_m, before.length_m if way == "with" else stayed_m(before, rim_m))
+
+    # -- doing -----------------------------------------------------------------------------------
+    def keep(self) -> None:
+        """Keep what the fields say."""
+        desk, point, words = self._house.desk, self._point, self.words.text()
+        try:
+            made = self._wanted()
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        self._do(lambda: hang(desk, point, made, words))
+
+    def take_back(self) -> None:
+        """Take the chosen one back."""
+        desk, point, one = self._house.desk, self._point, chosen_thing(self.table)
+        if isinstance(one, HangingKept):
+            self._do(lambda: take_hanging_back(desk, point, one))

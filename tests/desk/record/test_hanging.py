@@ -1,0 +1,88 @@
+"""Heights above a datum follow how a sensor hangs; excursions and dips follow, and taken back it is
+what it was."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.calculating import Calculation, calculate, preview
+from gezeiten.desk.record.checking import Typed, checks_of, enter
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
+from gezeiten.desk.record.limits import set_limit
+from gezeiten.desk.record.records import record
+from gezeiten.desk.record.sureness import sure_of
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.hanging import Hung
+from gezeiten.errors import InputError
+from tests.conftest import ANCHOR_MS
+from tests.small_blocks import MINUTE, PLAN, Kept, kept_in
+
+BEGIN = ANCHOR_MS + 2_000 * MINUTE
+HEIGHT = FORMULAS["water_height", 1]
+
+
+@pytest.fixture
+def kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Kept]:
+    """A level that swings by ten metres, from a logger that says so."""
+    monkeypatch.setattr("tests.small_blocks.KEY", "water_level")
+    with kept_in(tmp_path, replace(PLAN, channels=("water_level",))) as made:
+        made.take(0, 600)
+        yield made
+
+
+def point_of(desk: Desk) -> PointPlace:
+    return points(desk)[0]
+
+
+def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
+    desk, point = kept.desk, point_of(kept.desk)
+    wanted = Calculation(HEIGHT, ((point, "water_level"),), {})
+    with pytest.raises(InputError, match="Nobody said how the sensor hangs"):
+        preview(desk, wanted)
+    with pytest.raises(InputError, match="few words"):
+        hang(desk, point, Hung(BEGIN, 3.2, 8.4), " ")
+    with pytest.raises(InputError, match="0 to 5000 m below"):
+        hang(desk, point, Hung(BEGIN, 3.2, -1.0), "typed wrong")
+    hang(desk, point, Hung(BEGIN, 3.2, 8.4), "levelled")
+    with pytest.raises(InputError, match="said already"):
+        hang(desk, point, Hung(BEGIN, 3.2, 8.4), "again")
+    key = calculate(desk, wanted)
+    level, before = record(desk, point.id, "water_level"), record(desk, point.id, key)
+    assert before.values == pytest.approx(level.values - 5.2, abs=1e-5)
+    set_limit(desk, point.id, key, LimitRule(key, "above", 4.75, delay_s=60), BEGIN, None, "road")
+    high = len(excursions(desk, point.id))
+    assert high > 0
+    cut = BEGIN + 300 * MINUTE
+    hang(desk, point, Hung(cut, 3.08, 8.4), "cut by 12 cm, sensor came along")
+    after = record(desk, point.id, key)
+    is_later = after.times_utc_ms >= cut
+    np.testing.assert_array_equal(after.values[~is_later], before.values[~is_later])
+    assert after.values[is_later] == pytest.approx(before.values[is_later] - 0.12, abs=1e-5)
+    assert len([one for one in excursions(desk, point.id) if not one.gone]) < high
+    assert sure_of(desk, point, key, int(after.times_utc_ms[-1])) is not None
+    assert all("cannot be checked" in fault for fault in verify(desk).faults)
+    take_hanging_back(desk, point, hanging_of(desk, point)[-1])
+    assert record(desk, point.id, key).values.tobytes() == before.values.tobytes()
+    assert len([one for one in excursions(desk, point.id) if not one.gone]) == high
+
+
+def test_a_dip_is_taken_from_the_rim_as_it_was_then(kept: Kept) -> None:
+    """Entered later than the cut, one of before it still starts from the old rim."""
+    desk, point = kept.desk, point_of(kept.desk)
+    hang(desk, point, Hung(BEGIN, 3.20, 8.4), "levelled")
+    hang(desk, point, Hung(BEGIN + 300 * MINUTE, 3.08, 8.4), "cut")
+    for minute in (400, 100):
+        enter(desk, [Typed(point, "water_level", BEGIN + minute * MINUTE, 1.97, "ah", is_dip=True)])
+    assert [(one.rim_m, round(one.value, 3)) for one in checks_of(desk, point.id)] == [
+        (3.20, 1.23), (3.08, 1.11),
+    ]  # fmt: skip

@@ -1,0 +1,54 @@
+"""How a sensor hangs, said in the real window: a cut pipe asks whether the sensor came along."""
+
+from __future__ import annotations
+
+from pytestqt.qtbot import QtBot
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import point_named
+from gezeiten.desk.record.hanging import hanging_of
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.ui.points.hanging_dialog import HangingDialog
+from gezeiten.ui.shell.window import MainWindow
+from tests.ui_help import idle
+
+
+def test_a_cut_pipe_asks_whether_the_sensor_came_along(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    point = point_named(demo_desk, "Creek gauge")
+    now = round(demo_desk.now_ms())
+    made = HangingDialog(window, window.house, point, 3.2)
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    assert not made.way.isEnabled()  # nothing to come along with yet
+    made.since.show_instant(now - 60 * DAY_MS, point.zone)
+    made.length.setText("8.4")
+    made.length.editingFinished.emit()
+    assert made.figures.text() == "The sensor would lie -5.200 m above the datum."
+    made.keep()
+    idle(qtbot, window)
+    assert "few words" in made.problem.text()
+    made.words.setText("levelled")
+    made.keep()
+    idle(qtbot, window)
+    assert made.table.rowCount() == 1
+    made.since.show_instant(now - 10 * DAY_MS, point.zone)
+    made.rim.setText("3.08")
+    for way, length, sensor in (("with", "8.400", "-5.320"), ("stayed", "8.280", "-5.200")):
+        made.way.setCurrentIndex(made.way.findData(way))
+        assert (made.length.text(), made.length.isEnabled()) == (length, False)
+        assert f"would lie {sensor} m above the datum, before -5.200 m" in made.figures.text()
+    made.words.setText("pipe cut by 12 cm")
+    made.keep()
+    idle(qtbot, window)
+    assert [(one.hung.rim_m, round(one.hung.length_m, 3)) for one in
+            hanging_of(demo_desk, point)] == [(3.2, 8.4), (3.08, 8.28)]  # fmt: skip
+    made.table.setCurrentCell(1, 0)
+    made.take_back()
+    idle(qtbot, window)
+    assert made.table.rowCount() == 1
+    made.rim.setText("high")
+    made.keep()
+    assert "Rim above the datum" in made.problem.text()
