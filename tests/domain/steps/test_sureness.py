@@ -3,13 +3,23 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import pytest
 
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.sureness import Share, Sure, of_fill, of_reading, through
+from gezeiten.domain.steps.sureness import (
+    Share,
+    Stretch,
+    Sure,
+    of_fill,
+    of_mean,
+    of_reading,
+    of_sum,
+    through,
+)
 
 
 def step(kind: str, **parameters: Any) -> Correction:
@@ -58,3 +68,29 @@ def test_an_estimate_is_as_sure_as_its_band() -> None:
     known = of_fill(2, 0.4, [step("linear", offset=0.1, gain=1.0, u=0.3)])
     assert not known.is_least
     assert known.expanded == pytest.approx(math.hypot(0.4, 0.3, 0.02 / math.sqrt(12)))
+
+
+def test_in_a_mean_what_is_random_shrinks_and_calibrations_do_not() -> None:
+    """By hand: half the time under U = 0.2 °C, half under U = 0.4 °C: u = 0.05 + 0.1; resolution of
+    0.01 °C over 100 readings; a clock sure to 60 s (k = 2) while it rose by 2 °C in 1,000 s; two
+    fills of a tenth and a fifth of the time, bands of ± 1 and ± 0.5 °C."""
+    first, second = (step("linear", offset=1.0, gain=1.0, u=u) for u in (0.2, 0.4))
+    over = Stretch(((0.5, (first,)), (0.5, (second,))), 100, 2.0, 1_000.0, 60_000,
+                   ((0.1, 1.0), (0.2, 0.5)))  # fmt: skip
+    sure = of_mean(2, over)
+    resolution = 0.01 / math.sqrt(12) / 10
+    fills = math.hypot(0.1 * 0.5, 0.2 * 0.25)
+    wanted = math.hypot(0.15, resolution, 2 / 1_000 * 30, fills)
+    assert sure.expanded == pytest.approx(2 * wanted)
+    assert not sure.is_least
+    assert of_mean(2, replace(over, parts=((0.5, (first,)), (0.5, ())))).is_least
+    once = of_mean(2, replace(over, readings=1, parts=((1.0, ()),), clock_u_ms=None, fills=()))
+    assert once.expanded == pytest.approx(0.02 / math.sqrt(12))
+
+
+def test_in_a_sum_calibrations_add_up_and_filled_sums_err_apart() -> None:
+    """By hand: 100 readings of 0.1 mm, each calibrated to U = 0.02 mm; two gaps, ± 3 and ± 4 mm."""
+    one = step("linear", offset=0.0, gain=1.1, u=0.02)
+    sure = of_sum(1, Stretch(((1.0, (one,)),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
+    wanted = math.hypot(100 * 0.01, 10 * 0.1 / math.sqrt(12), 5.0)
+    assert sure.expanded == pytest.approx(2 * wanted)

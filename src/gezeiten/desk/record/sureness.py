@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from gezeiten.archive.clocks import clocks_in_force
@@ -12,13 +14,22 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import around
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series import Series, held_in
 from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import at_instants
-from gezeiten.domain.steps.sureness import Sure, of_fill, of_reading, through
+from gezeiten.domain.steps.sureness import (
+    Stretch,
+    Sure,
+    of_fill,
+    of_mean,
+    of_reading,
+    of_sum,
+    through,
+)
 
 
 def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | None:
@@ -64,6 +75,78 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
             return None
         inputs.append((its.name, float(value[0]), sure))
     return through(how.how, how.numbers_at(at_ms), inputs, steps)
+
+
+def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure | None:
+    """Return how sure the mean of a stretch of a series is, the sum of what is summed; None where
+    it has no reading there, of directions, and of what looks back over time.
+
+    Of a calculated series it goes through the formula at the means of its inputs.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    its = quantity(channel_of(series))
+    stands = around(desk, point.id, series, span).between(*span)
+    if not len(stands) or its.averages == "direction":
+        return None
+    with desk.archive.reading() as session:
+        how = layout(session).calculated(point.id, series)
+        steps = [one for one in in_order(chain_of(session, point.id, series))
+                 if one.is_on and one.touches(*span)]  # fmt: skip
+    if how is None:
+        over = _stretch(desk, point, series, span, stands, steps)
+        return (of_sum if its.averages == "sum" else of_mean)(its.decimals, over)
+    if how.how.over is not None:
+        return None
+    return _calculated_mean(desk, how, steps, span)
+
+
+def _stretch(
+    desk: Desk, point: PointPlace, series: str, span: Span, stands: Series,
+    steps: list[Correction],
+) -> Stretch:  # fmt: skip
+    """Gather what a mean of measured readings rests on."""
+    with desk.archive.reading() as session:
+        fills = [one for one in active_steps(session, point.id).get(point.id, [])
+                 if one.does.has_estimates and one.channel == series
+                 and one.touches(*span)]  # fmt: skip
+        feeds = layout(session).of_series(point.id, series)
+        its = {one.mission for one in feeds if one.start_ms < span[1] and one.end_ms > span[0]}
+        clocks = [one.u_ms for uid, one in clocks_in_force(session).items() if uid in its]
+    edges = sorted({span[0], span[1], *(
+        edge for one in steps for edge in (one.start_ms, one.until_ms) if span[0] < edge < span[1]
+    )})  # fmt: skip
+    parts = [(_share(stands, part, span), tuple(one for one in steps if one.touches(*part)))
+             for part in pairwise(edges)]  # fmt: skip
+    filled = [(one, _share(stands, (one.start_ms, one.end_ms), span)) for one in fills]
+    return Stretch(
+        tuple(one for one in parts if one[0] > 0), len(stands),
+        float(stands.values[-1] - stands.values[0]),
+        (span[1] - span[0]) / 1000, max(clocks, default=None),
+        tuple((share, (float(one.facts["high"]) - float(one.facts["low"])) / 2)
+              for one, share in filled),
+        tuple(float(one.facts["rmse"]) for one in fills if one.facts.get("of_sum")),
+    )  # fmt: skip
+
+
+def _share(series: Series, part: Span, whole: Span) -> float:
+    """Return the share of a stretch's held time that lies in a part of it."""
+    inside = (max(part[0], whole[0]), min(part[1], whole[1]))
+    held = float(held_in(series, whole)[1].sum())
+    return float(held_in(series, inside)[1].sum()) / held if held and inside[1] > inside[0] else 0.0
+
+
+def _calculated_mean(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
+    places = {one.uid: one for one in points(desk)}
+    inputs = []
+    for uid, key in how.inputs:
+        sure = sure_of_mean(desk, places[uid], key, span)
+        there = around(desk, places[uid].id, key, span).between(*span)
+        if sure is None or not len(there):
+            return None
+        inputs.append((quantity(channel_of(key)).name, float(there.values.mean()), sure))
+    return through(how.how, how.numbers_at(span[0]), inputs, steps)
 
 
 def _nearest(series: Series, at_ms: int) -> int:

@@ -56,7 +56,7 @@ def of_reading(
     """
     its = list(steps)
     shares = [Share("resolution", 10.0**-decimals / math.sqrt(12))]
-    known = _said(its, Order.REFERENCE, "reference") or _said(its, Order.CALIBRATION, "calibration")
+    known = _known(its)
     if clock_u_ms is not None:
         shares.append(Share("clock", abs(slope_a_second) * clock_u_ms / 2000))
     return Sure((*known, *shares), is_least=not known)
@@ -76,6 +76,62 @@ def of_fill(decimals: int, half_width: float, steps: Iterable[Correction]) -> Su
     """
     around = of_reading(decimals, steps, 0.0, None)
     return Sure((Share("fill", half_width / 2), *around.shares), around.is_least)
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """What a mean or a sum over a stretch rests on.
+
+    parts: shares of its held time, with the steps of the chain that were in force there; readings:
+    how many; rise: last minus first value; length_s: of the stretch; fills: of each fill its share
+    of the held time and half its band; sums: of each filled sum its expected error (rms).
+    """
+
+    parts: tuple[tuple[float, tuple[Correction, ...]], ...]
+    readings: int
+    rise: float
+    length_s: float
+    clock_u_ms: float | None = None
+    fills: tuple[tuple[float, float], ...] = ()
+    sums: tuple[float, ...] = ()
+
+
+def of_mean(decimals: int, over: Stretch) -> Sure:
+    """Return how sure the mean of a stretch is.
+
+    What is random (resolution) shrinks with the number of readings; calibrations, ties and a
+    clock's error do not, nor within one gap that of a fill; fills of different gaps err apart. Of
+    several calibrations the shares add up as they stand: they may well be of one laboratory.
+    """
+    resolution = 10.0**-decimals / math.sqrt(12)
+    shares = [Share("resolution", resolution / math.sqrt(max(over.readings, 1)))]
+    known = [(share, _known(steps)) for share, steps in over.parts]
+    for kind in ("calibration", "reference"):
+        u = sum(share * math.hypot(*(one.u for one in its if one.kind == kind))
+                for share, its in known)  # fmt: skip
+        if u > 0:
+            shares.append(Share(kind, u))
+    if over.clock_u_ms is not None and over.length_s > 0:
+        shares.append(Share("clock", abs(over.rise) / over.length_s * over.clock_u_ms / 2000))
+    fills = math.hypot(*(share * half / 2 for share, half in over.fills))
+    if fills > 0:
+        shares.append(Share("fill", fills))
+    return Sure(tuple(shares), is_least=not all(its for _, its in known))
+
+
+def of_sum(decimals: int, over: Stretch) -> Sure:
+    """Return how sure the sum of all readings of a stretch is: what is random grows with the root
+    of their number, calibrations with their number; filled sums err apart."""
+    mean, n = of_mean(decimals, replace(over, clock_u_ms=None, fills=())), over.readings
+    shares = [replace(one, u=one.u * n) for one in mean.shares]
+    filled = math.hypot(*over.sums)
+    return Sure((*shares, *([Share("fill", filled)] if filled else [])), mean.is_least)
+
+
+def _known(steps: Sequence[Correction]) -> tuple[Share, ...]:
+    """Return the shares of what a sensor was calibrated by, or tied to instead."""
+    its = list(steps)
+    return _said(its, Order.REFERENCE, "reference") or _said(its, Order.CALIBRATION, "calibration")
 
 
 def through(

@@ -3,20 +3,53 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TypeAlias
+from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import points
+from gezeiten.desk.record.sureness import sure_of_mean
 from gezeiten.domain.series.statistics import Numbers
-from gezeiten.domain.series.timeline import duration_text
+from gezeiten.domain.series.timeline import Span, duration_text
+from gezeiten.errors import ArchiveDamagedError
 from gezeiten.ui.parts.chart_lanes import Lane, Trace
+from gezeiten.ui.parts.lanes import figures_of
 from gezeiten.ui.parts.widgets import clear, column, label, rule
 from gezeiten.ui.shell.i18n import counted, number, tr
 
 MOST_COLUMNS, _MOST_BESIDE = 12, 3
 """So many times the figures of as many lines as fit side by side are shown below each other."""
-FigureColumn: TypeAlias = tuple[Lane, Trace, Numbers]
+
+
+@dataclass(frozen=True, slots=True)
+class FigureColumn:
+    """The figures of a line. u: ± U (k = 2) of its mean in the unit shown, NaN where that is not
+    known; is_least: it is at least so much."""
+
+    lane: Lane
+    trace: Trace
+    numbers: Numbers
+    u: float = float("nan")
+    is_least: bool = False
+
+
+def figure_column(desk: Desk, lane: Lane, trace: Trace, span: Span, zone: str) -> FigureColumn:
+    """Return the figures of a stretch of a line, and how sure its mean is; off the main thread."""
+    found = figures_of(desk, trace, span, zone)
+    place = next((one for one in points(desk) if one.id == trace.view.point_id), None)
+    if place is None or not found.n:
+        return FigureColumn(lane, trace, found)
+    try:
+        sure = sure_of_mean(desk, place, trace.view.key, span)
+    except ArchiveDamagedError:
+        sure = None  # the rest is shown; what is damaged is told elsewhere
+    if sure is None or (sure.is_least and {one.kind for one in sure.shares} == {"resolution"}):
+        return FigureColumn(
+            lane, trace, found
+        )  # of a sensor that nobody calibrated it tells nothing
+    return FigureColumn(lane, trace, found, abs(trace.factor) * sure.expanded, sure.is_least)
 
 
 class FiguresTable(QScrollArea):
@@ -48,7 +81,7 @@ class FiguresTable(QScrollArea):
         several points, which are named."""
         self.clear()
         self._several = several
-        self._sums = any(trace.averages == "sum" for _, trace, _ in columns)
+        self._sums = any(one.trace.averages == "sum" for one in columns)
         rows = self._figure_rows()
         most = self._columns_that_fit(columns)
         across = min(most, len(columns))
@@ -63,14 +96,13 @@ class FiguresTable(QScrollArea):
             below = -(-len(columns) // most) * _height(rows)
             self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
 
-    def _figure_rows(self) -> list[tuple[str, Callable[[Numbers, int], str]]]:
+    def _figure_rows(self) -> list[tuple[str, Callable[[FigureColumn], str]]]:
         return _rows(sums=self._sums)
 
     def _columns_that_fit(self, columns: list[FigureColumn]) -> int:
         """How many columns of figures stand side by side without one word being cut."""
         metrics = self.fontMetrics()
-        texts = [read(figures, lane.decimals)
-                 for lane, _, figures in columns for _, read in self._figure_rows()]  # fmt: skip
+        texts = [read(one) for one in columns for _, read in self._figure_rows()]
         texts += [word for one in columns for word in self._head_of(one).split()]
         widest = max((metrics.horizontalAdvance(text) for text in texts), default=1)
         names = max(metrics.horizontalAdvance(name) for name, _ in self._figure_rows())
@@ -78,9 +110,8 @@ class FiguresTable(QScrollArea):
         return max(1, min(_MOST_BESIDE, room // (widest + self.table.horizontalSpacing())))
 
     def _head_of(self, one: FigureColumn) -> str:
-        lane, trace, _ = one
-        title = f"{trace.name}\n{lane.title}" if self._several else lane.title
-        return f"{title}\n{lane.unit}"
+        title = f"{one.trace.name}\n{one.lane.title}" if self._several else one.lane.title
+        return f"{title}\n{one.lane.unit}"
 
     def _show_block(self, columns: list[FigureColumn], across: int, top: int) -> None:
         """Add a head and a row for each figure, from row `top` on."""
@@ -89,8 +120,8 @@ class FiguresTable(QScrollArea):
             self.table.addWidget(head, top, j)
         for i, (name, read) in enumerate(self._figure_rows(), 1):
             self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
-            for j, (lane, _, figures) in enumerate(columns, 1):
-                self.table.addWidget(label(read(figures, lane.decimals)), top + 2 * i, j)
+            for j, one in enumerate(columns, 1):
+                self.table.addWidget(label(read(one)), top + 2 * i, j)
             self.table.addWidget(rule(), top + 2 * i + 1, 0, 1, across + 1)
 
 
@@ -99,35 +130,43 @@ def _height(rows: Sequence[object]) -> int:
     return 2 * len(rows) + 2
 
 
-def _rows(*, sums: bool) -> list[tuple[str, Callable[[Numbers, int], str]]]:
+def _rows(*, sums: bool) -> list[tuple[str, Callable[[FigureColumn], str]]]:
     """Names of the figures and how to read each as text. sums: some of them are summed."""
 
-    def figure(field: str) -> Callable[[Numbers, int], str]:
-        def read(n: Numbers, places: int) -> str:
-            value = getattr(n, field)
-            return "—" if value != value else number(value, places)
+    def figure(field: str) -> Callable[[FigureColumn], str]:
+        def read(one: FigureColumn) -> str:
+            value = getattr(one.numbers, field)
+            return "—" if value != value else number(value, one.lane.decimals)
 
         return read
 
-    def above(n: Numbers, _places: int) -> str:
-        return duration_text(n.above_ms) if n.above_ms else "—"
+    def above(one: FigureColumn) -> str:
+        return duration_text(one.numbers.above_ms) if one.numbers.above_ms else "—"
 
-    def below(n: Numbers, _places: int) -> str:
-        return duration_text(n.below_ms) if n.below_ms else "—"
+    def below(one: FigureColumn) -> str:
+        return duration_text(one.numbers.below_ms) if one.numbers.below_ms else "—"
 
-    def readings(n: Numbers, _places: int) -> str:
+    def readings(one: FigureColumn) -> str:
+        n = one.numbers
         if not n.estimated:
             return number(n.n)
         return f"{number(n.n)} ({counted(n.estimated, '%n est.', '%n est.')})"
+
+    def sure(one: FigureColumn) -> str:
+        if one.u != one.u:
+            return tr("not known") if one.numbers.n else "—"
+        words = f"± {number(one.u, one.lane.decimals + 1)}"
+        return f"≥ {words}" if one.is_least else words
 
     return [
         (tr("Readings"), readings),
         (tr("Lowest"), figure("lowest")),
         (tr("Highest"), figure("highest")),
         (tr("Mean, or sum") if sums else tr("Mean"), figure("mean")),
+        (tr("± U of it"), sure),
         (tr("Median"), figure("median")),
         (tr("Spread (σ)"), figure("sd")),
         (tr("Time above"), above),
         (tr("Time below"), below),
-        (tr("Held"), lambda n, _p: f"{number(100 * n.coverage)} %"),
+        (tr("Held"), lambda one: f"{number(100 * one.numbers.coverage)} %"),
     ]

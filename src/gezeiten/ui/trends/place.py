@@ -24,7 +24,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span, duration_text
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.lanes import faults_of, feed, figures_of, lanes_of, span_of
+from gezeiten.ui.parts.lanes import faults_of, feed, lanes_of, span_of
 from gezeiten.ui.parts.ticks import TickDelegate
 from gezeiten.ui.parts.widgets import (
     Card,
@@ -38,7 +38,12 @@ from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.house import House, Place, Rows
 from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.trends.figures import MOST_COLUMNS, FigureColumn, FiguresTable
+from gezeiten.ui.trends.figures import (
+    MOST_COLUMNS,
+    FigureColumn,
+    FiguresTable,
+    figure_column,
+)
 from gezeiten.ui.trends.model import LENGTHS, Looking, first_view, title
 
 _POINT = Qt.ItemDataRole.UserRole
@@ -366,7 +371,7 @@ class TrendsPlace(Place):
         desk = self.house.desk
 
         def work(_task: object) -> list[FigureColumn]:
-            return [(lane, trace, figures_of(desk, trace, span, zone)) for lane, trace in shown]
+            return [figure_column(desk, lane, trace, span, zone) for lane, trace in shown]
 
         self.house.run(
             work, lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
@@ -374,7 +379,7 @@ class TrendsPlace(Place):
         )  # fmt: skip
 
     def _show_columns(self, columns: list[FigureColumn], left_out: int) -> None:
-        if columns and not any(figures.n for _, _, figures in columns):
+        if columns and not any(one.numbers.n for one in columns):
             self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
         self.figures.show_columns(columns, left_out, several=len(self.points()) > 1)
 

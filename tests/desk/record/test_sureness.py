@@ -1,0 +1,91 @@
+"""How sure the mean of a stretch is, by the steps that were in force in its parts."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line, steps_of
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.records import record
+from gezeiten.desk.record.sureness import sure_of_mean
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.formulas import FORMULAS
+from tests.conftest import ANCHOR_MS
+from tests.small_blocks import KEY, MINUTE, Kept, kept_in
+
+BEGIN = ANCHOR_MS + 2_000 * MINUTE
+WHOLE: Span = (BEGIN, BEGIN + 600 * MINUTE)
+RESOLUTION = 0.01 / math.sqrt(12)
+
+
+@pytest.fixture
+def kept(tmp_path: Path) -> Iterator[Kept]:
+    with kept_in(tmp_path) as made:
+        made.take(0, 600)
+        yield made
+
+
+def point_of(kept: Kept) -> PointPlace:
+    return points(kept.desk)[0]
+
+
+def calibrated(kept: Kept, start_ms: int, end_ms: int | None, u: float) -> None:
+    parameters = {"offset": 0.5, "u": u}
+    step = proposed(point_of(kept), KEY, "linear", (start_ms, end_ms), parameters)
+    keep(kept.desk, point_of(kept), step, "certificate")
+
+
+def test_a_mean_over_two_calibrations_and_none(kept: Kept) -> None:
+    """By hand: U = 0.2 °C over the first half, 0.4 °C over the second: u = 0.05 + 0.1."""
+    desk, point = kept.desk, point_of(kept)
+    n = len(record(desk, point.id, KEY).between(*WHOLE))
+    bare = sure_of_mean(desk, point, KEY, WHOLE)
+    assert bare is not None
+    assert bare.is_least
+    assert bare.expanded == pytest.approx(2 * RESOLUTION / math.sqrt(n))
+    half = BEGIN + 300 * MINUTE
+    calibrated(kept, BEGIN, half, 0.2)
+    calibrated(kept, half, None, 0.4)
+    sure = sure_of_mean(desk, point, KEY, WHOLE)
+    assert sure is not None
+    assert not sure.is_least
+    assert sure.expanded == pytest.approx(2 * math.hypot(0.15, RESOLUTION / math.sqrt(n)), rel=0.01)
+    assert sure_of_mean(desk, point, KEY, (0, 1)) is None  # nothing was read there
+
+
+def test_a_fill_counts_by_its_share_of_the_time(tmp_path: Path) -> None:
+    """One reading in eleven is missing; one of these is filled by a line. An hour is looked at."""
+    with kept_in(tmp_path) as kept:
+        kept.take(0, 600)
+        desk, point = kept.desk, point_of(kept)
+        booked = gaps(desk)[20]
+        fill_by_line(desk, booked)
+        [filled] = [one for one in steps_of(desk, point.id) if one.does.has_estimates]
+        half = (filled.facts["high"] - filled.facts["low"]) / 2
+        around = (booked.gap.start_ms - 30 * MINUTE, booked.gap.start_ms + 30 * MINUTE)
+        sure = sure_of_mean(desk, point, KEY, around)
+        assert sure is not None
+        [u] = [one.u for one in sure.shares if one.kind == "fill"]
+        assert u == pytest.approx(1 / 60 * half / 2, rel=0.1)
+
+
+def test_what_is_calculated_is_as_sure_as_its_inputs_make_it(kept: Kept) -> None:
+    desk, point = kept.desk, point_of(kept)
+    calibrated(kept, BEGIN, None, 0.2)
+    own = calculate(desk, Calculation(FORMULAS["running_mean", 1], ((point, KEY),),
+                                      {"window_h": 1.0}))  # fmt: skip
+    assert sure_of_mean(desk, point, own, WHOLE) is None  # it looks back
+    kept.take_elsewhere(0, 600)
+    other = next(one for one in points(desk) if one.id == kept.elsewhere)
+    key = calculate(desk, Calculation(FORMULAS["difference", 1], ((point, KEY), (other, KEY)), {}))
+    sure = sure_of_mean(desk, point, key, WHOLE)
+    assert sure is not None
+    assert sure.is_least  # nobody calibrated the other one
+    assert sure.expanded == pytest.approx(0.2, rel=0.01)
