@@ -35,6 +35,7 @@ from gezeiten.desk.record.checking import Typed, enter
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
+from gezeiten.desk.record.hanging import hang
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.desk.record.remarks import write_remark
@@ -46,6 +47,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text.form import TextForm, Tie, TimeForm
 from tests.archive.test_golden import unpacked
@@ -190,6 +192,7 @@ def acted(tmp_path: Path) -> Path:
     uid = mission_id(serial, mission.number, mission.launched_ms)
     moved = ((0, 1000),)
     desk.do(ClockCorrected(serial, uid, mission.number, "ab", "shifted", moved, 500, "zone"))
+    hang(desk, points(desk)[0], Hung(0, 3.2, 8.4), "levelled")
     desk.close()
     return folder
 
