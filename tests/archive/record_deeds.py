@@ -11,13 +11,21 @@ from gezeiten.desk.record.calculating import (
     calculations,
 )
 from gezeiten.desk.record.checking import Typed, checks_of, enter, take_check_back
-from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks, take_clock_back
+from gezeiten.desk.record.clocks import (
+    by_amount,
+    keep_clock,
+    mission_clocks,
+    switch_clock,
+    take_clock_back,
+)
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
+from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
 
 
@@ -127,3 +135,25 @@ def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
         take_clock_back(desk, its[0])
     else:
         keep_clock(desk, its[0], by_amount(its[0], shift_ms), "shifted", 1000, "wrong zone")
+
+
+def switch_some_clock(desk: Desk, number: int) -> None:
+    """Switch what puts the clock of the first mission of the n-th series right off, or on."""
+    listed = _series(desk)
+    its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
+    if not its:
+        raise InputError("no logger measured anything yet")
+    switch_clock(desk, its[0], "to see")
+
+
+def hang_sensor(desk: Desk, number: int, length_m: float) -> None:
+    """Say how the sensor hangs at the n-th point; of no length, take that back."""
+    listed = points(desk)
+    if not listed:
+        raise InputError("there is no point yet")
+    point = listed[number % len(listed)]
+    known = hanging_of(desk, point)
+    if length_m or not known:
+        hang(desk, point, Hung(number, 3.2, length_m), "levelled")
+    else:
+        take_hanging_back(desk, point, known[0])

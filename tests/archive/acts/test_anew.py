@@ -18,6 +18,7 @@ from gezeiten.archive.acts.anew import apply_again
 from gezeiten.archive.acts.made import rows
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.beside import fill_by_measured, measured_beside
 from gezeiten.desk.field.estimating import estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
@@ -38,6 +39,7 @@ from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_te
 from tests.archive.record_deeds import (
     correct,
     correct_no_more,
+    hang_sensor,
     put_clock_right,
     read_by_hand,
     read_by_hand_no_more,
@@ -47,6 +49,7 @@ from tests.archive.record_deeds import (
     subtract,
     subtract_no_more,
     switch_correction,
+    switch_some_clock,
 )
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
@@ -92,6 +95,8 @@ DEEDS = st.one_of(
     st.tuples(st.just("remark"), NUMBERS, st.booleans()),
     st.tuples(st.just("remark no more"), NUMBERS),
     st.tuples(st.just("clock"), NUMBERS, st.sampled_from([0, 1000, -3_600_000])),
+    st.tuples(st.just("switch clock"), NUMBERS), st.tuples(st.just("beside"), NUMBERS),
+    st.tuples(st.just("hang"), NUMBERS, st.sampled_from([0.0, 8.4])),
     st.tuples(st.just("read"), NUMBERS), st.tuples(st.just("read no more"), NUMBERS),
     st.tuples(st.just("switch"), NUMBERS), st.tuples(st.just("correct no more"), NUMBERS),
 )  # fmt: skip
@@ -101,6 +106,9 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
     "estimate": lambda desk, gap: fill_by_way(desk, gap, estimates(desk, gap)[0]),
     "leave open": lambda desk, gap: leave_open(desk, gap, "the cable was chewed"),
     "fetched before": fill_from_logger,
+    "beside": lambda desk, gap: [
+        fill_by_measured(desk, gap, one) for one in measured_beside(desk, gap)[:1]
+    ],
     "undo": undo,
 }
 FIELD_DEEDS: dict[str, Callable[..., object]] = {
@@ -108,7 +116,8 @@ FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
     "correct": correct, "switch": switch_correction, "correct no more": correct_no_more,
     "remark": remark, "remark no more": remark_no_more,
-    "clock": put_clock_right, "read": read_by_hand, "read no more": read_by_hand_no_more,
+    "clock": put_clock_right, "switch clock": switch_some_clock, "hang": hang_sensor,
+    "read": read_by_hand, "read no more": read_by_hand_no_more,
 }  # fmt: skip
 
 

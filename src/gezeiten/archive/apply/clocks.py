@@ -27,7 +27,8 @@ def _corrected(connection: Connection, act: ClockCorrected, said: Said) -> None:
 
 def _switched_off(connection: Connection, act: ClockSwitchedOff, said: Said) -> Misfits:
     misfits = take_back(connection, _TABLE, act.clock, said)
-    put(connection, _TABLE, act.clock, is_off=True)
+    if not misfits:
+        put(connection, _TABLE, act.clock, is_off=True)
     return misfits
 
 
