@@ -96,6 +96,12 @@ def test_a_barometer_on_the_hill_by_hand() -> None:
     assert as_before == give("water_level", 120.0, 100.0)
 
 
+def test_a_vented_sensor_wants_no_barometer_by_hand() -> None:
+    """20 kPa above the air in water of 999.1 kg/m³: 20,000 / (999.1 x 9.80665) m."""
+    assert give("level_vented", 20.0) == pytest.approx(2.04127, abs=1e-5)
+    assert give("level_vented", 20.0, density_kg_m3=1025.0) == pytest.approx(1.98969, abs=1e-5)
+
+
 def test_density_by_temperature_and_salt_by_hand() -> None:
     """Tanaka: 998.2067 kg/m³ at 20 °C; EOS-80: 1023.343 at 25 °C (t68) and salinity 35."""
     fresh = give("level_by_temperature", 120.0, 100.0, 20.0)

@@ -37,6 +37,11 @@ def _level_m(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Mad
     return levels_m, levels_m < 0
 
 
+def _level_vented_m(inputs: tuple[Values, ...], parameters: Mapping[str, Any]) -> Made:
+    levels_m = inputs[0] * 1000 / (parameters["density_kg_m3"] * parameters["gravity_m_s2"])
+    return levels_m, levels_m < 0
+
+
 def _air_at_the_water(air_kpa: Values, parameters: Mapping[str, float]) -> Values:
     """Return the air pressure at the water's surface, of a barometer that stands above it."""
     kelvin = parameters["air_c"] + 273.15
@@ -102,6 +107,11 @@ HEIGHT = Formula(
 DEPTH_TO_WATER = Formula(
     "depth_to_water", 1, "Depth below the measuring point", (_LEVEL,), {"m": "depth_to_water"},
     _depth_to_water_m, "d = l − h, l as the sensor hung then", is_hung=True,
+)  # fmt: skip
+LEVEL_VENTED = Formula(
+    "level_vented", 1, "Level above a vented sensor",
+    (Role("Pressure above that of the air", "kPa", ("gauge_pressure",)),), {"kPa": "water_level"},
+    _level_vented_m, "h = P / (ρ g)", (_DENSITY, _GRAVITY),
 )  # fmt: skip
 SPECIFIC_CONDUCTANCE = Formula(
     "specific_conductance", 1, "Conductance at 25 °C",
