@@ -150,7 +150,7 @@ def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
     made.point_form.rim.setText("3.08")
     made.save()
     idle(qtbot, window)
-    assert "Did the sensor move with it?" in window.message.text()
+    assert "did the sensor move with it?" in window.message.text()
 
 
 def test_from_the_board_to_the_point_in_hand(
