@@ -128,10 +128,12 @@ def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
     missing there 2 x 12 were wet."""
     fell = [2.0 if i % 60 < 12 else 0.0 for i in range(30 * 144)]
     missing = range(1_800, 1_872)
-    gauge(lab, tmp_path, "West", fell, range(0))
     gauge(lab, tmp_path, "Ost", [1.5 * one for one in fell], missing)
     desk = lab.desk
     booked = gap_at(desk, "Roof")
+    [way] = estimates(desk, booked)
+    assert "no other series of its kind" in way.refusal
+    gauge(lab, tmp_path, "West", fell, range(0))
     [way] = estimates(desk, booked)
     assert way.name == "by Precipitation of West · Roof"
     assert line_error(desk, booked, "precipitation")[1] == "what is summed is never interpolated"

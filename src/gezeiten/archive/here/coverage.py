@@ -67,7 +67,7 @@ class Coverage:
             if feed.series != key and any(feed.deployment == one.deployment
                                           and feed.channel == one.channel for one in own)
         ]  # fmt: skip
-        return [gap for gap in found if not any(_spans(feed, gap) for feed in elsewhere)]
+        return [gap for gap in found if not any(is_lent(gap, feed) for feed in elsewhere)]
 
     def measured(self, point_id: int, key: str) -> Runs:
         """Return the runs of what was measured of a series, whatever was filled.
@@ -125,10 +125,12 @@ def _true(table: _Table, clock: ClockMap) -> _Table:
     return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
 
 
-def _spans(feed: Feed, gap: Gap) -> bool:
-    """Whether a gap is as long as what a feed takes, but for a reading at either end."""
-    return (feed.start_ms <= gap.start_ms + gap.interval_ms
-            and feed.end_ms >= gap.end_ms - gap.interval_ms)  # fmt: skip
+def is_lent(gap: Gap, feed: Feed) -> bool:
+    """Whether all of a gap, but for a reading at either end, is what a feed takes."""
+    near_ms = gap.interval_ms
+    reaches = feed.start_ms < gap.end_ms and feed.end_ms > gap.start_ms
+    return (reaches and feed.start_ms <= gap.start_ms + near_ms
+            and feed.end_ms >= gap.end_ms - near_ms)  # fmt: skip
 
 
 def _as_one(parts: list[_Table]) -> Runs:

@@ -76,6 +76,8 @@ def estimates(
             return [Way("Estimates", {}, why)]
         its = quantity(key)
         looked_at = companions(desk, booked, key, span)
+        if its.averages == "sum" and not looked_at:
+            return [Way("Estimates", {}, "no other series of its kind measured then")]
         for one in candidates(series, booked.gap, its, looked_at, _seed(key)):
             if cancelled():
                 return []
