@@ -64,6 +64,27 @@ def test_a_day_cycle_alone_is_found_by_the_series_itself() -> None:
     assert ranked(list(found.values()))[0].kind == "own"
 
 
+def test_a_weekend_is_told_from_working_days() -> None:
+    """People are in from nine to five, Monday to Friday: of three days from Friday on the own
+    cycles leave less than half of what the day's cycle alone would (which calls Saturday one)."""
+    rng = np.random.default_rng(2)
+    n = 144 * 70
+    hours = np.arange(n) / 6
+    is_in = ((hours // 24) % 7 < 5) & (hours % 24 >= 9) & (hours % 24 < 17)
+    values = 450 + 500.0 * is_in + rng.normal(0, 15, n)
+    own = make_series(np.arange(n, dtype=np.int64) * STEP_MS, values, STEP_MS)
+    first, length = 144 * 32, 144 * 3  # day 32 is a Friday, for day 0 is a Monday
+    series, gap = cut(own, first, length)
+    made = of(series, gap)["own"]
+    assert "168.0 h" in made.facts["cycles"]
+    off = made.fill.values - values[first : first + length]
+    by_day = np.column_stack([np.ones(n), *(f(2 * np.pi * hours / h) for h in (24, 12, 8)
+                                            for f in (np.cos, np.sin))])  # fmt: skip
+    fit, *_ = np.linalg.lstsq(by_day, values, rcond=None)
+    day_alone = (by_day @ fit - values)[first : first + length]
+    assert np.mean(off**2) < 0.5 * np.mean(day_alone**2)
+
+
 def test_the_error_of_a_line_agrees_with_hiding_by_hand() -> None:
     """Every stretch that can be hidden is, for there are fewer than forty; each is filled by
     numpy.interp between the readings beside it."""

@@ -1,4 +1,4 @@
-"""The series' own cycles: day and tide, as columns of a linear model.
+"""The series' own cycles: day, week, year and tide, as columns of a linear model.
 
 Source: docs/calculations.md, "Fills", tide; speeds of constituents in degrees an hour after
 Schureman 1958.
@@ -19,7 +19,11 @@ CONSTITUENTS = (
 )  # fmt: skip
 """By size at common coasts; degrees an hour."""
 _DAY = tuple((name, 360.0 / hours) for name, hours in (("24 h", 24), ("12 h", 12), ("8 h", 8)))
-_LEAST_DAYS = 3
+_WEEK = tuple((f"{168 / turns:.1f} h", turns * 360.0 / 168) for turns in (1, 2, 3, 6, 8, 13, 15))
+"""Of a week; around a day and half a day on either side: a day cycle that is another one at the
+weekend."""
+_YEAR = (("year", 360.0 / 8766.0),)
+_LEAST_DAYS, _WEEK_DAYS, _YEAR_DAYS = 3, 28, 366
 _WATER_UNITS = ("m", "kPa", "mS/cm")
 TIDE_MS = 15 * DAY_MS
 """So long a record holds spring and neap tide once."""
@@ -41,8 +45,10 @@ def tidal(length_ms: int) -> tuple[tuple[str, float], ...]:
 
 
 def daily(length_ms: int) -> tuple[tuple[str, float], ...]:
-    """Return the parts of the daily cycle that a record of a length tells."""
-    return _DAY if length_ms >= _LEAST_DAYS * DAY_MS else ()
+    """Return the parts of the cycles of day, week and year that a record of a length tells."""
+    days = length_ms / DAY_MS
+    known = ((_DAY, _LEAST_DAYS), (_WEEK, _WEEK_DAYS), (_YEAR, _YEAR_DAYS))
+    return tuple(one for cycles, least in known if days >= least for one in cycles)
 
 
 def columns(
