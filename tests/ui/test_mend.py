@@ -24,8 +24,8 @@ def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_
     window.go(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    assert mend.by_line.isChecked()
-    assert not mend.by_logger.isEnabled()
+    assert mend.offers.by_line.isChecked()
+    assert not mend.offers.by_logger.isEnabled()
     press(window, "Ctrl+Return")
     idle(qtbot, window)
     assert record(demo_desk, gap.point.id, "co2").estimated.sum() == 4
@@ -107,10 +107,10 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
     idle(qtbot, window)
     assert "readings came from the logger" in mend.picture.title.text()
     assert "missing" not in mend.picture.title.text()
-    assert mend.logger_cells[0].text() == "fetched; the record holds what it measured"
-    assert "cannot serve" not in mend.logger_cells[2].text()
+    assert mend.offers.logger_cells[0].text() == "fetched; the record holds what it measured"
+    assert "cannot serve" not in mend.offers.logger_cells[2].text()
     count = f"{filled.gap.missing:,}"
-    assert mend.logger_cells[2].text() == f"{count} of {count}"
+    assert mend.offers.logger_cells[2].text() == f"{count} of {count}"
 
 
 def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
@@ -120,9 +120,9 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
     window.go(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    [(best, first), (own, second)] = mend.ways.buttons
+    [(best, first), (own, second)] = mend.offers.ways.buttons
     assert first.isChecked()
-    assert not mend.by_line.isEnabled()
+    assert not mend.offers.by_line.isEnabled()
     assert mend.fill_button.text() == "Fill by this estimate"
     second.setChecked(True)
     assert mend.model.way is own
@@ -136,10 +136,10 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
     assert record(demo_desk, gap.point.id, "water_temperature").estimated.sum() == gap.gap.missing
     mend.show_target(gap.key)
     idle(qtbot, window)
-    words = [mend.chain.itemAt(i).widget().text() for i in range(mend.chain.count())
-             if mend.chain.itemAt(i).widget()]  # fmt: skip
+    words = [mend.chain.steps.itemAt(i).widget().text() for i in range(mend.chain.steps.count())
+             if mend.chain.steps.itemAt(i).widget()]  # fmt: skip
     assert any("Water temperature" in one for one in words)
-    assert mend.ways.buttons == []
+    assert mend.offers.ways.buttons == []
     press(window, "Ctrl+Z")
     idle(qtbot, window)
     assert not record(demo_desk, gap.point.id, "water_temperature").estimated.any()
@@ -162,7 +162,7 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     window.go(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    (rope, radio), *_estimates = mend.ways.buttons
+    (rope, radio), *_estimates = mend.offers.ways.buttons
     assert radio.isChecked()
     assert radio.accessibleName() == "Measured by Rope"
     assert mend.fill_button.text() == "Fill by Rope"

@@ -5,14 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from operator import is_
+from typing import Literal
 
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QGridLayout,
-    QLineEdit,
-    QRadioButton,
-    QVBoxLayout,
-)
+from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.beside import Measured, fill_by_measured
@@ -22,37 +17,30 @@ from gezeiten.desk.field.many_gaps import together, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
-from gezeiten.desk.places import PointPlace
-from gezeiten.domain.acts.gaps import way_words
-from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.ui.mend.chain_card import ChainCard
 from gezeiten.ui.mend.detail import Detail, load_detail, with_other, with_way
 from gezeiten.ui.mend.model import (
     Mending,
-    Offers,
     arranged,
     draft_key,
     rows_around,
     surroundings,
 )
-from gezeiten.ui.mend.ways import WaysRows
+from gezeiten.ui.mend.offers import OffersTable
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.giving_way import GivingWay
 from gezeiten.ui.parts.lanes import feed
 from gezeiten.ui.parts.site_list import ListLine, SiteList
-from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, rule
+from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import House, Place, Rows
-from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.shell.units import Units, units_of
+from gezeiten.ui.shell.units import units_of
 
-_LINE_ROW = 40
-"""Of what could fill a gap: what is measured stands above it, estimates below."""
 _LEAST_PICTURE_PX = 130
 """The picture never gives way further: what could fill the gap scrolls then."""
 
@@ -86,44 +74,23 @@ class MendPlace(Place):
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
-        self.right = self._chain_card()
+        self.chain = ChainCard(self.show_chain, self._to_trends)
         offers = self._offers_card()
         if house.is_looking:
             offers.hide()
         middle = column(self.picture, offers)
         middle.setStretch(0, 1)
-        line = row(left, middle, self.right, margins=14)
+        line = row(left, middle, self.chain, margins=14)
         line.setStretch(1, 1)
         self.setLayout(line)
         self.setFocusProxy(self.list)
 
     def _offers_card(self) -> Card:
         card = Card(tr("What could fill it"), tr("error measured on known stretches as long"))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(14)
-        grid.setVerticalSpacing(6)
-        for j, text in enumerate((tr("Source"), tr("How"), tr("Expected error"), tr("Covers"))):
-            grid.addWidget(label(text, "muted"), 0, j)
-        self.by_logger = QRadioButton(tr("Ask the logger again"))
-        self.by_line = QRadioButton(tr("Straight line"))
-        self.choice = QButtonGroup(self)
-        self.choice.addButton(self.by_logger)
-        self.choice.addButton(self.by_line)
-        self.choice.buttonToggled.connect(lambda *_: self._choose_source())
-        self.logger_cells = [label("", wrap=True), label(""), label("")]
-        self.line_cells = [label("", wrap=True), label(""), label("")]
-        for at, radio, cells in (
-            (1, self.by_logger, self.logger_cells), (_LINE_ROW, self.by_line, self.line_cells),
-        ):  # fmt: skip
-            grid.addWidget(radio, at, 0)
-            for j, cell in enumerate(cells):
-                grid.addWidget(cell, at, j + 1)
-            grid.addWidget(rule(), at + 1, 0, 1, 4)
-        grid.setColumnStretch(1, 1)
-        grid.setColumnMinimumWidth(1, 150)
-        card.body.addWidget(GivingWay(grid))
-        self.ways = WaysRows(grid, 3, _LINE_ROW + 2)
-        self.ways.chosen.connect(self._choose_row)
+        self.offers = OffersTable()
+        self.offers.source_chosen.connect(self._choose_source)
+        self.offers.row_chosen.connect(self._choose_row)
+        card.body.addWidget(self.offers)
         self.fill_button = button(tr("Fill"), self.fill, "primary")
         self.reason = QLineEdit()
         self.reason.setPlaceholderText(tr("Reason for leaving it open"))
@@ -136,24 +103,6 @@ class MendPlace(Place):
         card.body.addLayout(
             row(self.fill_button, self.reason, self.leave_button, self.undo_button, spacing=8)
         )
-        return card
-
-    def _chain_card(self) -> Card:
-        card = Card(tr("From logger to record"))
-        self.chain = QVBoxLayout()
-        self.chain.setSpacing(5)
-        card.body.addLayout(self.chain)
-        card.body.addStretch(1)
-        self.whole_chain = button(tr("Whole chain"), self.show_chain)
-        self.whole_chain.setToolTip("Alt+C")
-        card.body.addWidget(self.whole_chain)
-        self.compare = button(tr("Look in Trends"), self._to_trends)
-        self.compare.setToolTip("Alt+T")
-        card.body.addWidget(self.compare)
-        card.body.addWidget(rule())
-        words = tr("Every step can be undone. What was offloaded never changes.")
-        card.body.addWidget(label(words, "muted", wrap=True))
-        card.give_way(230, 180)
         return card
 
     def commands(self) -> list[Command]:
@@ -282,36 +231,16 @@ class MendPlace(Place):
             f"{booked.point.zone}"
         )
         self.model.take(booked, detail.offers, detail.others)
-        self._show_offers(detail.offers, booked)
-        self._show_chain(detail)
+        units = units_of(self.house.desk.settings)
+        self.offers.show_offers(detail.offers, booked, units)
+        self.offers.check(self.model)
+        self.chain.show_detail(detail, units)
         self._show_proposal()
         self._look_for_ways()
 
-    def _show_offers(self, told: Offers, booked: BookedGap) -> None:
-        words = [*_logger_words(told, booked), *self._line_words(told, booked)]
-        for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
-            cell.setText(text)
-        self.by_logger.setEnabled(told.can_ask)
-        self.by_line.setEnabled(told.can_draw)
-        self._check_sources()
-
-    def _line_words(self, told: Offers, booked: BookedGap) -> tuple[str, str, str]:
-        """How the line is drawn, its expected errors, what it covers."""
-        how = {
-            "refusal": tr(told.line.refusal),
-            "between the ends": tr("between the two ends"),
-            "filled": tr("filled between the two ends"),
-            "not needed": tr("not needed: it is measured"),
-        }[told.line_says]
-        units = units_of(self.house.desk.settings)
-        errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
-        none = "—" if told.line_says == "not needed" else tr("over the rule")
-        shown = "\n".join(errors) if told.shows_errors else ""
-        return how, shown or "—", _covers(told.line_covers, booked, none)
-
-    def _choose_source(self) -> None:
-        self.model.choose("line" if self.by_line.isChecked() else "logger")
-        self.ways.check(None)
+    def _choose_source(self, source: Literal["logger", "line"]) -> None:
+        self.model.choose(source)
+        self.offers.ways.check(None)
         self._show_proposal()
 
     def _choose_row(self, thing: Way | Measured) -> None:
@@ -319,42 +248,32 @@ class MendPlace(Place):
             self.model.choose_way(thing)
         else:
             self.model.choose_other(thing)
-        self._check_sources()
+        self.offers.check(self.model)
         self._show_proposal()
-
-    def _check_sources(self) -> None:
-        """Show which source is chosen."""
-        self.choice.blockSignals(True)
-        self.choice.setExclusive(False)
-        self.by_logger.setChecked(self.model.source == "logger")
-        self.by_line.setChecked(self.model.source == "line")
-        self.choice.setExclusive(True)
-        self.choice.blockSignals(False)
-        self.ways.check(self.model.way or self.model.other)
 
     def _look_for_ways(self) -> None:
         """Find what could estimate the gap; the best known so far is shown at once."""
         booked, desk = self.model.booked, self.house.desk
         if booked is None or not self.model.is_open or not booked.channels:
-            self.ways.show_words("")
+            self.offers.ways.show_words("")
             return
         looking = tr("Looking for companions and cycles …")
-        self.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
-        self.ways.check(self.model.other)
+        self.offers.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
+        self.offers.ways.check(self.model.other)
 
         def show(ways: list[Way]) -> None:
             if self.model.booked is not booked:
                 return  # another gap was chosen meanwhile
             self.model.know_ways(ways)
             units = units_of(desk.settings)
-            self.ways.show_ways(ways, booked, units, is_settled=not self.model.is_open)
-            self._check_sources()
+            self.offers.ways.show_ways(ways, booked, units, is_settled=not self.model.is_open)
+            self.offers.check(self.model)
             self._show_proposal()
 
         def failed(sentence: str) -> None:
             others = self.model.others
-            self.ways.show_measured(others, booked, units_of(desk.settings), sentence)
-            self.ways.check(self.model.other)
+            self.offers.ways.show_measured(others, booked, units_of(desk.settings), sentence)
+            self.offers.ways.check(self.model.other)
 
         self.house.run(
             lambda task: estimates(desk, booked, task.tell, task.cancelled), show,
@@ -413,30 +332,7 @@ class MendPlace(Place):
         for part in (self.leave_button, self.reason):
             part.setEnabled(model.can_leave)
         self.undo_button.setEnabled(model.can_undo)
-        for part in (self.compare, self.whole_chain):
-            part.setEnabled(self._detail is not None)
-
-    def _show_chain(self, detail: Detail) -> None:
-        clear(self.chain)
-        point, units = detail.booked.point, units_of(self.house.desk.settings)
-        kept = counted(detail.readings, "%n value as measured", "%n values as measured")
-        self._chain_step("●", tr("As offloaded"), kept)
-        for step in detail.steps:
-            name, words = _step_words(step, point, units)
-            undone = step.undone_ms is not None
-            if undone:
-                words += " · " + tr("undone by %1").replace("%1", step.undone_by)
-            self._chain_step("○" if undone else "●", name, words)
-        if not detail.steps:
-            self._chain_step("○", tr("Gaps filled"), tr("none yet"))
-
-    def _chain_step(self, sign: str, name: str, words: str) -> None:
-        mark = label(sign)
-        mark.setFixedWidth(18)
-        self.chain.addLayout(row(mark, label(name, "head"), 1, spacing=2))
-        below = label(words, "muted", wrap=True)
-        below.setContentsMargins(20, 0, 0, 4)
-        self.chain.addWidget(below)
+        self.chain.allow(on=self._detail is not None)
 
     # -- acts ----------------------------------------------------------------------------------
     def fill(self) -> None:
@@ -575,39 +471,3 @@ class MendPlace(Place):
         self.list.theme = theme
         self.list.viewport().update()
         self.chart.set_theme(theme)
-
-
-def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
-    """What the logger has of a gap, whether that is measured, what it covers."""
-    logger = told.logger
-    holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)
-    how = {
-        "what it holds": holds,
-        "fetched": tr("fetched; the record holds what it measured"),
-        "line first": tr("undo the line to ask the logger"),
-        "not needed": tr("not needed: it is measured"),
-    }[told.logger_says]
-    measured = tr("measured") if told.is_measured else "—"
-    return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
-
-
-def _covers(readings: int | None, booked: BookedGap, otherwise: str) -> str:
-    words = tr("%1 of %2").replace("%2", number(booked.gap.missing))
-    return otherwise if readings is None else words.replace("%1", number(readings))
-
-
-def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str, str]:
-    when = day_and_time(step.made_ms, point.zone)
-    if step.does.has_estimates:
-        error = units.error(point, step.channel, float(step.facts["rmse"]))
-        words = f"{quantity(step.channel).name} · {error} · {step.made_by}, {when}"
-        return tr("Filled %1").replace("%1", tr(way_words(step.facts))), words
-    if not step.does.changes_record:
-        return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
-    good = f"{tr('measured, code good')} · {step.made_by}, {when}"
-    if step.does.feeds:
-        source = str(step.facts["source"])
-        return tr("Filled by %1").replace("%1", source), f"{quantity(step.channel).name} · {good}"
-    if by := step.facts.get("by"):
-        return tr("Filled from %1").replace("%1", tr(by)), good
-    return tr("Filled from the logger"), good

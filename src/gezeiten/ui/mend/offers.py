@@ -1,0 +1,108 @@
+"""What could fill the chosen gap, a row each: its logger, what was measured beside it, a straight
+line, estimates; one of them is chosen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton, QWidget
+
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.ui.mend.model import Mending, Offers
+from gezeiten.ui.mend.ways import WaysRows
+from gezeiten.ui.parts.giving_way import GivingWay
+from gezeiten.ui.parts.widgets import column, label, rule
+from gezeiten.ui.shell.i18n import number, tr
+from gezeiten.ui.shell.units import Units
+
+_LINE_ROW = 40
+"""Of what could fill a gap: what is measured stands above it, estimates below."""
+
+
+class OffersTable(QWidget):
+    """source_chosen: "logger" or "line"; row_chosen: what was measured by another one, or a way to
+    estimate it."""
+
+    source_chosen = Signal(str)
+    row_chosen = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(6)
+        for j, text in enumerate((tr("Source"), tr("How"), tr("Expected error"), tr("Covers"))):
+            grid.addWidget(label(text, "muted"), 0, j)
+        self.by_logger = QRadioButton(tr("Ask the logger again"))
+        self.by_line = QRadioButton(tr("Straight line"))
+        self._choice = QButtonGroup(self)
+        self._choice.addButton(self.by_logger)
+        self._choice.addButton(self.by_line)
+        self._choice.buttonToggled.connect(lambda *_: self._choose_source())
+        self.logger_cells = [label("", wrap=True), label(""), label("")]
+        self.line_cells = [label("", wrap=True), label(""), label("")]
+        for at, radio, cells in (
+            (1, self.by_logger, self.logger_cells), (_LINE_ROW, self.by_line, self.line_cells),
+        ):  # fmt: skip
+            grid.addWidget(radio, at, 0)
+            for j, cell in enumerate(cells):
+                grid.addWidget(cell, at, j + 1)
+            grid.addWidget(rule(), at + 1, 0, 1, 4)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnMinimumWidth(1, 150)
+        self.setLayout(column(GivingWay(grid)))
+        self.ways = WaysRows(grid, 3, _LINE_ROW + 2)
+        self.ways.chosen.connect(self.row_chosen)
+
+    def show_offers(self, told: Offers, booked: BookedGap, units: Units) -> None:
+        """Show what the logger and a line could give."""
+        words = [*_logger_words(told, booked), *_line_words(told, booked, units)]
+        for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
+            cell.setText(text)
+        self.by_logger.setEnabled(told.can_ask)
+        self.by_line.setEnabled(told.can_draw)
+
+    def _choose_source(self) -> None:
+        self.source_chosen.emit("line" if self.by_line.isChecked() else "logger")
+
+    def check(self, model: Mending) -> None:
+        """Show which one is chosen, without telling anybody."""
+        self._choice.blockSignals(True)
+        self._choice.setExclusive(False)
+        self.by_logger.setChecked(model.source == "logger")
+        self.by_line.setChecked(model.source == "line")
+        self._choice.setExclusive(True)
+        self._choice.blockSignals(False)
+        self.ways.check(model.way or model.other)
+
+
+def _line_words(told: Offers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
+    """How the line is drawn, its expected errors, what it covers."""
+    how = {
+        "refusal": tr(told.line.refusal),
+        "between the ends": tr("between the two ends"),
+        "filled": tr("filled between the two ends"),
+        "not needed": tr("not needed: it is measured"),
+    }[told.line_says]
+    errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
+    none = "—" if told.line_says == "not needed" else tr("over the rule")
+    shown = "\n".join(errors) if told.shows_errors else ""
+    return how, shown or "—", _covers(told.line_covers, booked, none)
+
+
+def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
+    """What the logger has of a gap, whether that is measured, what it covers."""
+    logger = told.logger
+    holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)
+    how = {
+        "what it holds": holds,
+        "fetched": tr("fetched; the record holds what it measured"),
+        "line first": tr("undo the line to ask the logger"),
+        "not needed": tr("not needed: it is measured"),
+    }[told.logger_says]
+    measured = tr("measured") if told.is_measured else "—"
+    return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
+
+
+def _covers(readings: int | None, booked: BookedGap, otherwise: str) -> str:
+    words = tr("%1 of %2").replace("%2", number(booked.gap.missing))
+    return otherwise if readings is None else words.replace("%1", number(readings))
