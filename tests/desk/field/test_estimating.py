@@ -49,6 +49,7 @@ def test_the_tide_and_a_neighbour_fill_what_a_line_never_could(
     assert own.name == "by its own cycles"
     assert best.name.startswith("Absolute pressure by its own cycles; Water temperature by ")
     assert best.beats_line
+    assert best.caution == ""  # an ordinary half day
     assert best.of[TEMPERATURE].rmse < own.of[TEMPERATURE].rmse
     before, found = bits(demo_desk, creek), len(excursions(demo_desk, creek.point.id))
     fill_by_way(demo_desk, creek, best)
@@ -90,6 +91,7 @@ def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(demo_
     booked = gap_at(demo_desk, "Cold room B")
     ways = estimates(demo_desk, booked)
     assert "Cold room A" in ways[0].name
+    assert ways[0].caution == "Store temperature beside it is among the highest known"
     refused = next(way for way in ways if way.refusal)
     assert "another one behind the gap" in refused.refusal
     with pytest.raises(InputError, match="cannot be filled so"):

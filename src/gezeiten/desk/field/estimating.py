@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from gezeiten.archive.here.layout import layout
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
@@ -29,7 +30,7 @@ from gezeiten.domain.steps.filling.candidates import (
     why_not,
 )
 from gezeiten.domain.steps.filling.cycles import TIDE_MS, may_be_of_water
-from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
+from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from, unusual_beside
 from gezeiten.domain.steps.fills import ExpectedError
 from gezeiten.errors import InputError
 
@@ -43,12 +44,15 @@ _MOST_READINGS = 400_000
 class Way:
     """A way to fill all series of a gap. name: by what, in words; of: by series (its key), what
     would fill it; refusal: why it cannot serve, "" where it can; beats_line: it stands before a
-    straight line in all of them; is_sure: it surely does better than one there."""
+    straight line in all of them; is_sure: it surely does better than one there; caution: why its
+    errors, which were measured on ordinary stretches, can be larger here, "" where nothing says
+    so."""
 
     name: str
     of: dict[str, Candidate]
     refusal: str = ""
     beats_line: bool = False
+    caution: str = ""
     is_sure: bool = False
 
     @property
@@ -70,11 +74,15 @@ def estimates(
         ArchiveDamagedError: readings around it are damaged.
     """
     found: dict[str, list[Candidate]] = {key: [] for key in booked.channels}
+    cautions = [_relaunched(desk, booked)]
     for key in booked.channels:
         series, span, why = _learnt(desk, booked, key)
         if why:
             return [Way("Estimates", {}, why)]
         its = quantity(key)
+        unusual = unusual_beside(series, booked.gap)
+        if unusual:
+            cautions.append(f"{its.name} beside it is among the {unusual} known")
         looked_at = companions(desk, booked, key, span)
         if its.averages == "sum" and not looked_at:
             return [Way("Estimates", {}, "no other series of its kind measured then")]
@@ -82,17 +90,31 @@ def estimates(
             if cancelled():
                 return []
             found[key].append(one)
-            tell(_ways(found))
-    return _ways(found)
+            tell(_ways(found, cautions))
+    return _ways(found, cautions)
+
+
+def _relaunched(desk: Desk, booked: BookedGap) -> str:
+    """Say so where a mission ended at a gap."""
+    with desk.archive.reading() as session:
+        fed = layout(session).at_point(booked.point.id)
+    gap = booked.gap
+    its = {one.mission for one in fed if one.series in booked.channels
+           and one.start_ms < gap.end_ms + 1 and one.end_ms > gap.start_ms - 1}  # fmt: skip
+    return "a mission ended at it" if len(its) > 1 else ""
 
 
 def _seed(key: str) -> int:
     return int.from_bytes(key.encode()[:8], "big")
 
 
-def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
+def _ways(found: dict[str, list[Candidate]], cautions: list[str]) -> list[Way]:
     """Return ways that are found for all series, or refused for one; straight lines have their own
-    rule and stand elsewhere."""
+    rule and stand elsewhere.
+
+    Args:
+        cautions: why the gap may be no ordinary one.
+    """
     ways: dict[str, dict[str, Candidate]] = {}
     for key, listed in found.items():
         for one in listed:
@@ -115,6 +137,7 @@ def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
             way,
             beats_line=all(key not in line or ranks[id(one)] < ranks.get(id(line[key]), len(ranks))
                            for key, one in way.of.items()),
+            caution=_caution(way, cautions),
             is_sure=all(key in line and surely_better(one, line[key])
                         for key, one in way.of.items()),
         )
@@ -123,6 +146,11 @@ def _ways(found: dict[str, list[Candidate]]) -> list[Way]:
     first = next(iter(found))
     serving_ways.sort(key=lambda way: ranks[id(way.of[first])])
     return serving_ways + [one for one in made if one.refusal]
+
+
+def _caution(way: Way, cautions: list[str]) -> str:
+    beyond = ["a companion leaves what was known of it"] if way.is_beyond else []
+    return "; ".join(dict.fromkeys(filter(None, [*cautions, *beyond])))
 
 
 def _way(name: str, of: dict[str, Candidate]) -> Way:
@@ -190,11 +218,11 @@ def way_act(booked: BookedGap, way: Way) -> Callable[[str], Act]:
     """
     if way.refusal or not way.of:
         raise InputError(f"This gap cannot be filled so ({way.refusal or 'nothing was found'}).")
-    made = tuple(_estimate(booked.gap, key, one) for key, one in way.of.items())
+    made = tuple(_estimate(booked.gap, key, one, way.caution) for key, one in way.of.items())
     return lambda point: GapEstimated(point, booked.gap, made)
 
 
-def _estimate(gap: Gap, key: str, one: Candidate) -> Estimate:
+def _estimate(gap: Gap, key: str, one: Candidate, caution: str) -> Estimate:
     fill = one.fill
     places = ((fill.times_utc_ms - gap.start_ms) // gap.interval_ms).tolist()
     values: list[float | None] = [None] * (max(places, default=-1) + 1)
@@ -207,4 +235,6 @@ def _estimate(gap: Gap, key: str, one: Candidate) -> Estimate:
               "beyond": one.is_beyond}  # fmt: skip
     if one.of_sum:
         facts["of_sum"] = True
+    if caution:
+        facts["caution"] = caution
     return Estimate(fresh_id(), key, tuple(values), facts)

@@ -293,7 +293,9 @@ def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
         return f"measured by {sources} beside it{by}"
     errors = [_expected_error(step) for step in done if "rmse" in step.facts]
     ways = " and ".join(dict.fromkeys(way_words(step.facts) for step in done))
-    return f"estimated {ways}, expected error {', '.join(errors)}{by}"
+    cautions = dict.fromkeys(str(step.facts["caution"]) for step in done if "caution" in step.facts)
+    worse = f", here it can be larger ({'; '.join(cautions)})" if cautions else ""
+    return f"estimated {ways}, expected error {', '.join(errors)}{worse}{by}"
 
 
 def _expected_error(step: RecordStep) -> str:

@@ -4,11 +4,11 @@ line, estimates; one of them is chosen."""
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton
 
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.ui.mend.model import Mending, Offers
-from gezeiten.ui.mend.ways import WaysRows
+from gezeiten.ui.mend.ways import WaysRows, row_holder
 from gezeiten.ui.parts.giving_way import GivingWay
 from gezeiten.ui.parts.widgets import column, label, rule
 from gezeiten.ui.shell.i18n import number, tr
@@ -18,7 +18,7 @@ _LINE_ROW = 40
 """Of what could fill a gap: what is measured stands above it, estimates below."""
 
 
-class OffersTable(QWidget):
+class OffersTable(GivingWay):
     """source_chosen: "logger" or "line"; row_chosen: what was measured by another one, or a way to
     estimate it."""
 
@@ -26,12 +26,13 @@ class OffersTable(QWidget):
     row_chosen = Signal(object)
 
     def __init__(self) -> None:
-        super().__init__()
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(6)
         for j, text in enumerate((tr("Source"), tr("How"), tr("Expected error"), tr("Covers"))):
             grid.addWidget(label(text, "muted"), 0, j)
+        self.ways = WaysRows(grid, 3, _LINE_ROW + 2)
+        super().__init__(column(grid, self.ways.notes, spacing=6))
         self.by_logger = QRadioButton(tr("Ask the logger again"))
         self.by_line = QRadioButton(tr("Straight line"))
         self._choice = QButtonGroup(self)
@@ -47,10 +48,9 @@ class OffersTable(QWidget):
             for j, cell in enumerate(cells):
                 grid.addWidget(cell, at, j + 1)
             grid.addWidget(rule(), at + 1, 0, 1, 4)
+            grid.addWidget(row_holder(), at + 1, 0)
         grid.setColumnStretch(1, 1)
         grid.setColumnMinimumWidth(1, 150)
-        self.setLayout(column(GivingWay(grid)))
-        self.ways = WaysRows(grid, 3, _LINE_ROW + 2)
         self.ways.chosen.connect(self.row_chosen)
 
     def show_offers(self, told: Offers, booked: BookedGap, units: Units) -> None:

@@ -18,6 +18,14 @@ MOST_SHOWN = 3
 """The best of them; more would push the picture out of sight."""
 
 
+def row_holder() -> QWidget:
+    """Return something one pixel high in one column: a grid forgets rows in which all reaches over
+    several when it is asked how high it is at some width."""
+    holder = QWidget()
+    holder.setFixedHeight(1)
+    return holder
+
+
 class WaysRows(QObject):
     """Rows of a grid below others. chosen: what was measured by another one (`Measured`), or the
     way whose button was pressed."""
@@ -27,6 +35,9 @@ class WaysRows(QObject):
     def __init__(self, grid: QGridLayout, measured_row: int, ways_row: int) -> None:
         super().__init__()
         self._grid, self._measured, self._ways = grid, measured_row, ways_row
+        self.notes = label("", "muted", wrap=True)
+        self.notes.setMinimumHeight(1)  # else it is as high as at some narrow width
+        """What is to be said below all rows."""
         self._shown: list[QWidget] = []
         self._others: list[Measured] = []
         self.buttons: list[tuple[object, QRadioButton]] = []
@@ -36,8 +47,7 @@ class WaysRows(QObject):
         """Show a sentence instead of ways, and nothing that was measured."""
         self._clear()
         self._others = []
-        if words:
-            self._put(label(words, "muted", wrap=True), self._ways, 0, 4)
+        self._note(words)
 
     def show_measured(
         self, others: list[Measured], booked: BookedGap, units: Units, words: str
@@ -46,7 +56,7 @@ class WaysRows(QObject):
         self._clear()
         self._others = others
         self._add_others(booked, units)
-        self._put(label(words, "muted", wrap=True), self._ways, 0, 4)
+        self._note(words)
 
     def show_ways(
         self, ways: list[Way], booked: BookedGap, units: Units, *, is_settled: bool
@@ -58,9 +68,16 @@ class WaysRows(QObject):
         for way in [way for way in ways if not way.refusal][:MOST_SHOWN]:
             self._add_way(at, way, booked, units, is_settled=is_settled)
             at += 2
+        cautions = dict.fromkeys(tr(way.caution) for way in ways if way.caution)
+        worse = tr("Errors were measured on ordinary stretches; here they can be larger: %1.")
         refused = dict.fromkeys(f"{tr(way.name)}: {tr(way.refusal)}" for way in ways if way.refusal)
-        if refused:
-            self._put(label(" · ".join(refused), "muted", wrap=True), at, 0, 4)
+        self._note(*([worse.replace("%1", "; ".join(cautions))] if cautions else []),
+                   " · ".join(refused))  # fmt: skip
+
+    def _note(self, *sentences: str) -> None:
+        words = "\n".join(filter(None, sentences))
+        self.notes.setText(words)
+        self.notes.setVisible(bool(words))
 
     def _add_others(self, booked: BookedGap, units: Units) -> None:
         """Show what was measured by others."""
@@ -99,6 +116,7 @@ class WaysRows(QObject):
         for j, cell in enumerate((radio, *cells)):
             self._put(cell, at, j)
         self._put(rule(), at + 1, 0, 4)
+        self._put(row_holder(), at + 1, 0)
 
     def check(self, wanted: object) -> None:
         """Show which of them is chosen, without telling anybody; None for none of them."""

@@ -30,10 +30,9 @@ class GivingWay(QScrollArea):
     def sizeHint(self) -> QSize:
         """As high as the page is at this width."""
         wide = max(self.viewport().width(), 1)
-        laid = self._laid
-        usual = laid.sizeHint()  # a grid forgets what reaches over columns in its height for width
-        high = laid.heightForWidth(wide) if laid.hasHeightForWidth() else 0
-        return QSize(usual.width(), max(usual.height(), high))
+        laid, usual = self._laid, self._laid.sizeHint()
+        high = laid.heightForWidth(wide) if laid.hasHeightForWidth() else usual.height()
+        return QSize(usual.width(), high)
 
     def minimumSizeHint(self) -> QSize:
         """As wide as the page has to be, and whole as long as that is a fair share of the
