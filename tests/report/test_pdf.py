@@ -13,6 +13,7 @@ import pytest
 from gezeiten.domain.limits.limits import LimitRule, always
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
+from gezeiten.domain.steps.sureness import Share, Sure
 from gezeiten.report.content import (
     PointReport,
     ReportChannel,
@@ -64,6 +65,25 @@ def test_all_parts_are_there(tmp_path: Path) -> None:
                   "2026-11-16", "None alarmed in this stretch", "ab" * 32, "cd" * 32,
                   "2 estimated"):  # fmt: skip
         assert words in text, words
+
+
+@pytest.mark.parametrize(
+    ("sure", "words"),
+    [
+        (Sure((Share("calibration", 0.1), Share("fill", 0.05, "Door")), is_least=False),
+         "18.40 ± 0.224 °C (k = 2: calibration 0.200, fill of Door 0.100)."),
+        (Sure((Share("clock", 0.2), Share("resolution", 0.0)), is_least=True),
+         "18.40 at least ± 0.400 °C (k = 2: clock 0.400, resolution 0.000)."),
+        (Sure((Share("resolution", 0.01),), is_least=True), "its uncertainty is not known"),
+    ],
+)  # fmt: skip
+def test_beside_the_mean_stands_how_sure_it_is(tmp_path: Path, sure: Sure, words: str) -> None:
+    """2 x hypot(0.1, 0.05) = 0.224; the mean as numpy weights it is tested elsewhere."""
+    made = report()
+    whole = replace(made.channels[0].whole, mean=18.4)
+    channel = replace(made.channels[0], sure=sure, whole=whole)
+    write_pdf(replace(made, channels=(channel,)), tmp_path / "r.pdf")
+    assert f"Mean of the whole stretch: {words}" in text_of(tmp_path / "r.pdf")
 
 
 @pytest.mark.parametrize(

@@ -12,12 +12,14 @@ from gezeiten.domain.series.statistics import DayNumbers, Numbers
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.checks.duty import DutyDay
+from gezeiten.domain.steps.sureness import Sure
 
 
 @dataclass(frozen=True, slots=True)
 class ReportChannel:
     """One channel over the stretch: readings, limits, figures as a whole and by day. how: it is
-    calculated, "" where it was measured."""
+    calculated, "" where it was measured; sure: how sure its mean (the sum of what is summed) is,
+    None where nothing is said of it."""
 
     key: str
     unit: str
@@ -26,6 +28,7 @@ class ReportChannel:
     whole: Numbers
     days: tuple[DayNumbers, ...]
     how: str = ""
+    sure: Sure | None = None
 
     @property
     def rules(self) -> tuple[LimitRule, ...]:

@@ -190,7 +190,25 @@ def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
     strong = [i for i, row in enumerate(channel.days, 1) if _is_bad(row.numbers)]
     rows.append(_day_row(p, "Whole", channel.whole, channel))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
-    return [title, p.figures(rows, [*strong, len(rows) - 1])]
+    sure = sure_words(channel)
+    return [title, p.figures(rows, [*strong, len(rows) - 1]),
+            *([p.text(sure, p.muted)] if sure else [])]  # fmt: skip
+
+
+def sure_words(channel: ReportChannel) -> str:
+    """Say how sure the mean of a stretch is, with its shares; "" where nothing is said of it."""
+    name, sure = quantity(channel.key), channel.sure
+    if sure is None or not channel.whole.n:
+        return ""
+    what = f"{_MEANS[name.averages]} of the whole stretch"
+    if sure.is_least and {one.kind for one in sure.shares} == {"resolution"}:
+        return f"{what}: its uncertainty is not known, no calibration is noted here."
+    places = name.decimals + 1
+    shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {2 * one.u:.{places}f}"
+                       for one in sure.shares)  # fmt: skip
+    least = "at least " if sure.is_least else ""
+    value = f"{channel.whole.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"
+    return f"{what}: {value} {channel.unit} (k = 2: {shares})."
 
 
 def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel) -> list[str]:

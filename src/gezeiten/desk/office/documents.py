@@ -23,6 +23,7 @@ from gezeiten.desk.record.correcting import standing_at, step_words
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
 from gezeiten.desk.record.remarks import remarks
+from gezeiten.desk.record.sureness import sure_of_mean
 from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.kept import ClockKept, KnownMission
 from gezeiten.domain.limits.limits import InForce
@@ -35,6 +36,7 @@ from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import Span, from_ms
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.steps import MEASURED, RecordStep
+from gezeiten.domain.steps.sureness import Sure
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
 from gezeiten.report.content import (
@@ -119,6 +121,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
             series,
             limits.get(place.channel, ()),
             how.get(place.channel, ""),
+            sure_of_mean(desk, point, place.channel, span),
         )
         for place, series in parts
         if len(series)
@@ -168,6 +171,7 @@ def _report_channel(
     shown: Series,
     limits: tuple[InForce, ...],
     how: str,
+    sure: Sure | None,
 ) -> ReportChannel:
     known = quantity(place.channel)
     return ReportChannel(
@@ -184,6 +188,7 @@ def _report_channel(
             )
         ),
         how,
+        sure,
     )
 
 
