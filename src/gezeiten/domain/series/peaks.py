@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series import HOLD_FACTOR, Series
 from gezeiten.domain.series.timeline import Values
 
 
@@ -24,11 +24,23 @@ def first_peaks(values: Values, firsts: NDArray[np.intp]) -> NDArray[np.intp]:
 
 def thinned(series: Series, most: int) -> Series:
     """Return a series as it is where it has at most so many readings, else the lowest and the
-    highest of as many stretches as that allows."""
+    highest of as many stretches as that allows. Their intervals reach from one to the next where
+    there is no gap between them, so that it has the gaps that it had."""
     if len(series) <= most:
         return series
     firsts = np.linspace(0, len(series), most // 2 + 1).astype(np.intp)[:-1]
     keep = np.zeros(len(series), np.bool_)
     keep[first_peaks(-series.values, firsts)] = True
     keep[first_peaks(series.values, firsts)] = True
-    return series.part(keep)
+    return _reaching(series, np.flatnonzero(keep))
+
+
+def _reaching(series: Series, places: NDArray[np.intp]) -> Series:
+    times = series.times_utc_ms
+    is_gap = np.diff(times) > HOLD_FACTOR * series.interval_ms[:-1]
+    run = np.concatenate(([0], np.cumsum(is_gap)))[places]
+    intervals = series.interval_ms[places].copy()
+    apart = np.diff(times[places])
+    reach = np.maximum(intervals[:-1], apart)
+    intervals[:-1] = np.where(run[1:] == run[:-1], reach, intervals[:-1])
+    return Series(times[places], series.values[places], series.quality[places], intervals)

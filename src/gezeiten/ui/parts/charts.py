@@ -24,7 +24,13 @@ from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.parts.chart_checks import CheckMarks
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.chart_limits import LimitAxis, limit_lines
-from gezeiten.ui.parts.chart_lines import legend_sign, line_color, make_marks, put_marks
+from gezeiten.ui.parts.chart_lines import (
+    legend_sign,
+    line_color,
+    make_marks,
+    put_marks,
+    with_breaks,
+)
 from gezeiten.ui.parts.chart_overviews import (
     add_overviews,
     overview_at,
@@ -224,7 +230,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         if drawn.lane.proposal is not None:
             fill = drawn.lane.proposal
             pen = self._pen("brass", 1.8, Qt.PenStyle.DashLine)
-            drawn.plot.plot(fill.times_utc_ms / 1000, fill.values, pen=pen)
+            drawn.plot.plot(*with_breaks(fill), pen=pen, connect="finite")
 
     def _add_limits(self, drawn: _Drawn) -> None:
         """Draw limits where they were in force; over the whole width where it is not known when."""
