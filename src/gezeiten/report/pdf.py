@@ -204,8 +204,8 @@ def sure_words(channel: ReportChannel) -> str:
     if sure.is_least and {one.kind for one in sure.shares} == {"resolution"}:
         return f"{what}: its uncertainty is not known, no calibration is noted here."
     places = name.decimals + 1
-    shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {2 * one.u:.{places}f}"
-                       for one in sure.shares if round(2 * one.u, places) > 0)  # fmt: skip
+    shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"
+                       for one in sure.shares if round(one.expanded, places) > 0)  # fmt: skip
     least = "at least " if sure.is_least else ""
     value = f"{channel.whole.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"
     return f"{what}: {value} {channel.unit} (k = 2: {shares})."

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from gezeiten.domain.steps.chain import Correction
-from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.formulas import FORMULAS, own_formula, with_units
 from gezeiten.domain.steps.sureness import (
     Share,
     Stretch,
@@ -94,3 +94,24 @@ def test_in_a_sum_calibrations_add_up_and_filled_sums_err_apart() -> None:
     sure = of_sum(1, Stretch(((1.0, (one,)),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
     wanted = math.hypot(100 * 0.01, 10 * 0.1 / math.sqrt(12), 5.0)
     assert sure.expanded == pytest.approx(2 * wanted)
+
+
+def test_a_difference_by_one_sensor_drops_what_both_share() -> None:
+    """By hand: both rest on one calibration of U = 0.4 °C: of a - b nothing is left of it, of a + b
+    twice as much; what is random stays and adds in squares."""
+    one = of_reading(2, [step("linear", offset=0.1, gain=1.0, u=0.4)], 0.0, None)
+    inputs = [("Now", 5.0, one), ("Before", 4.0, one)]
+    resolution = 0.01 / math.sqrt(12)
+    difference = through(FORMULAS["difference", 1], {}, inputs, [])
+    assert difference.expanded == pytest.approx(2 * math.hypot(resolution, resolution))
+    assert not difference.is_least
+    both = with_units(own_formula("a + b"), ["K", "K"], "K")
+    total = through(both, {}, inputs, [])
+    assert total.expanded == pytest.approx(2 * math.hypot(0.4, resolution, resolution), rel=1e-6)
+    [share] = [part for part in total.shares if part.kind == "calibration"]
+    assert share.of == "Now and Before"
+    other = replace(one, shares=tuple(replace(part, step="another") for part in one.shares))
+    apart = through(FORMULAS["difference", 1], {}, [inputs[0], ("Before", 4.0, other)], [])
+    assert apart.expanded == pytest.approx(
+        2 * math.hypot(0.2, 0.2, resolution, resolution), rel=1e-3
+    )

@@ -22,11 +22,18 @@ Kind = Literal["calibration", "reference", "resolution", "clock", "fill"]
 @dataclass(frozen=True, slots=True)
 class Share:
     """A part of what a value is not sure of. of: the input that it comes from, "" of its own; u:
-    standard uncertainty, in the unit of the value."""
+    standard uncertainty, in the unit of the value, with the sign with which it goes into it; step:
+    the step of a chain that it comes from: whatever rests on one step errs together, "" else."""
 
     kind: Kind
     u: float
     of: str = ""
+    step: str = ""
+
+    @property
+    def expanded(self) -> float:
+        """± U, k = 2."""
+        return 2 * abs(self.u)
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,8 +70,9 @@ def of_reading(
 
 
 def _said(steps: Sequence[Correction], order: Order, kind: Kind) -> tuple[Share, ...]:
-    said = (float(one.parameters.get("u", 0.0)) / 2 for one in steps if one.does.order is order)
-    return tuple(Share(kind, u) for u in said if u > 0)
+    said = [(float(one.parameters.get("u", 0.0)) / 2, one.uid) for one in steps
+            if one.does.order is order]  # fmt: skip
+    return tuple(Share(kind, u, step=uid) for u, uid in said if u > 0)
 
 
 def of_fill(decimals: int, half_width: float, steps: Iterable[Correction]) -> Sure:
@@ -110,7 +118,8 @@ def of_mean(decimals: int, over: Stretch) -> Sure:
         u = sum(share * math.hypot(*(one.u for one in its if one.kind == kind))
                 for share, its in known)  # fmt: skip
         if u > 0:
-            shares.append(Share(kind, u))
+            rested_on = {one.step for _, its in known for one in its if one.kind == kind}
+            shares.append(Share(kind, u, step=",".join(sorted(rested_on))))
     if over.clock_u_ms is not None and over.length_s > 0:
         shares.append(Share("clock", abs(over.rise) / over.length_s * over.clock_u_ms / 2000))
     fills = math.hypot(*(share * half / 2 for share, half in over.fills))
@@ -143,7 +152,8 @@ def through(
     Args:
         inputs: name, value and how sure it is, by role; steps: that the calculated value passed.
 
-    Each share of an input goes through with the slope of the formula there. Tied to what was read
+    Each share of an input goes through with the slope of the formula there; what two inputs share
+    (a calibration of one sensor) with both, added with their signs. Tied to what was read
     by hand, what is constant (calibrations) is replaced by the tie. A formula that looks back over
     time is as sure as its input at least: random shares shrink in a mean, so that is the larger
     bound.
@@ -151,13 +161,31 @@ def through(
     tied = _said(list(steps), Order.REFERENCE, "reference")
     shares: list[Share] = []
     for place, (name, _, sure) in enumerate(inputs):
-        slope = abs(_slope(formula, parameters, [value for _, value, _ in inputs], place))
+        slope = _slope(formula, parameters, [value for _, value, _ in inputs], place)
         for one in sure.shares:
             if tied and one.kind in ("calibration", "reference"):
                 continue
             shares.append(replace(one, u=one.u * slope, of=one.of or name))
     is_least = not tied and any(sure.is_least for _, _, sure in inputs)
-    return Sure((*tied, *shares), is_least)
+    return Sure((*tied, *_together(shares)), is_least)
+
+
+def _together(shares: Iterable[Share]) -> list[Share]:
+    """Return shares with those that come from one step added up, with their signs: the difference
+    of two series by one sensor is not unsure of its calibration."""
+    found: dict[tuple[str, str], Share] = {}
+    alone: list[Share] = []
+    for one in shares:
+        if not one.step:
+            alone.append(one)
+            continue
+        before = found.get((one.kind, one.step))
+        if before is None:
+            found[one.kind, one.step] = one
+            continue
+        names = " and ".join(dict.fromkeys((before.of, one.of)))
+        found[one.kind, one.step] = replace(before, u=before.u + one.u, of=names)
+    return [*found.values(), *alone]
 
 
 def _slope(

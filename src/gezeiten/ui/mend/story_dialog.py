@@ -115,8 +115,8 @@ class StoryDialog(QDialog):
         def shown(u: float) -> str:
             return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()
 
-        parts = [f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(2 * one.u)}"
-                 for one in sorted(sure.shares, key=lambda one: -one.u)]  # fmt: skip
+        parts = [f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(one.expanded)}"
+                 for one in sorted(sure.shares, key=lambda one: -one.expanded)]  # fmt: skip
         least = tr("at least %1 (k = 2)") if sure.is_least else tr("%1 (k = 2)")
         return f"{least.replace('%1', shown(sure.expanded))}\n{' · '.join(parts)}"
 
