@@ -201,7 +201,7 @@ def sure_words(channel: ReportChannel) -> str:
     if sure is None or not channel.whole.n:
         return ""
     what = f"{_MEANS[name.averages]} of the whole stretch"
-    if sure.is_least and {one.kind for one in sure.shares} == {"resolution"}:
+    if not sure.is_known:
         return f"{what}: its uncertainty is not known, no calibration is noted here."
     places = name.decimals + 1
     shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"

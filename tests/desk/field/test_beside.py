@@ -26,8 +26,6 @@ from gezeiten.desk.intake.couriers import contact_courier
 from gezeiten.desk.intake.drives import look_at_drive
 from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.text_files import take_text
-from gezeiten.desk.logger.launching import launch
-from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.record.correcting import keep, proposed
@@ -37,21 +35,10 @@ from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import InputError
 from gezeiten.link.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
-from tests.conftest import STORE_PLAN, Lab, StartStandin
+from tests.conftest import Lab, StartStandin
 
 CHANNELS = ("air_temperature", "relative_humidity")
 BESIDE = "air_temperature@Thermometer"
-
-
-@pytest.fixture
-def holed(lab: Lab) -> Lab:
-    """A mission of five days whose second day arrived damaged."""
-    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
-    lab.later(5 * 24 * 60)
-    lab.standin.order("fault", damage_blocks=[1, 2])
-    offload_logger(lab.desk, lab.standin.address, lab.serial)
-    lab.standin.order("fault", damage_blocks=None)
-    return lab
 
 
 def hole(desk: Desk) -> BookedGap:

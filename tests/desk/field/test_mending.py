@@ -53,17 +53,6 @@ def relaunched(lab: Lab) -> Lab:
     return lab
 
 
-@pytest.fixture
-def holed(lab: Lab) -> Lab:
-    """A mission of five days whose second day arrived damaged; the plug is good again now."""
-    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
-    lab.later(5 * 24 * 60)
-    lab.standin.order("fault", damage_blocks=[1, 2])
-    offload_logger(lab.desk, lab.standin.address, lab.serial)
-    lab.standin.order("fault", damage_blocks=None)
-    return lab
-
-
 def only_gap(desk: Desk) -> BookedGap:
     [booked] = gaps(desk)
     return booked

@@ -103,7 +103,7 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
         offloads = offloads_of(session, last.mission)
     known = [*launches, *offloads, *(one.at_ms for one in checks_of(desk, point.id))]
     at = (max(offloads, default=own[1]) if at_end else
-          missions_launch(launches, own[0]))  # fmt: skip
+          _launch_before(launches, own[0]))  # fmt: skip
     visit = visit_around(known, at)
     span = (max(visit[0], own[0]), own[1]) if at_end else (own[0], min(visit[1] + 1, own[1]))
     if span[1] <= span[0] or (not at_end and span[1] <= own[0] + 1):
@@ -112,7 +112,7 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
     return span
 
 
-def missions_launch(launches: list[int], first_ms: int) -> int:
+def _launch_before(launches: list[int], first_ms: int) -> int:
     """Return the launch that a mission's first reading follows."""
     return max((one for one in launches if one <= first_ms), default=first_ms)
 

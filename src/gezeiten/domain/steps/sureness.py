@@ -44,6 +44,12 @@ class Sure:
     is_least: bool
 
     @property
+    def is_known(self) -> bool:
+        """Whether it tells anything: of a sensor that nobody calibrated resolution alone does
+        not."""
+        return not self.is_least or any(one.kind != "resolution" for one in self.shares)
+
+    @property
     def expanded(self) -> float:
         """± U, k = 2."""
         return 2 * math.hypot(*(one.u for one in self.shares))

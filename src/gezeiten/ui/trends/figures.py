@@ -45,10 +45,8 @@ def figure_column(desk: Desk, lane: Lane, trace: Trace, span: Span, zone: str) -
         sure = sure_of_mean(desk, place, trace.view.key, span)
     except ArchiveDamagedError:
         sure = None  # the rest is shown; what is damaged is told elsewhere
-    if sure is None or (sure.is_least and {one.kind for one in sure.shares} == {"resolution"}):
-        return FigureColumn(
-            lane, trace, found
-        )  # of a sensor that nobody calibrated it tells nothing
+    if sure is None or not sure.is_known:
+        return FigureColumn(lane, trace, found)
     return FigureColumn(lane, trace, found, abs(trace.factor) * sure.expanded, sure.is_least)
 
 
