@@ -29,6 +29,17 @@ def test_two_looks_at_ice_and_two_at_room_make_two_points() -> None:
     assert u == pytest.approx(0, abs=0.01)  # beyond the points the nearest correction holds
 
 
+def test_looks_too_near_for_a_point_of_their_own_count_in_that_beside_them() -> None:
+    """Two looks at ice, ten at room: of the room one point, the mean of all ten, none left out."""
+    rng = np.random.default_rng(4)
+    room, off = 21 + rng.normal(0, 0.05, 10), 0.4 + rng.normal(0, 0.1, 10)
+    indicated = np.concatenate(([0.0, 0.1], room))
+    reference = np.concatenate(([0.1, 0.2], room + off))
+    found, _ = calibration_points(indicated, reference, np.full(12, 0.1))
+    assert found == [[pytest.approx(0.05), pytest.approx(0.15)],
+                     [pytest.approx(room.mean()), pytest.approx((room + off).mean())]]  # fmt: skip
+
+
 def test_one_look_is_one_point_as_sure_as_it_was_read() -> None:
     assert calibration_points(np.array([5.0]), np.array([5.5]), np.array([0.2])) == (
         [[5.0, 5.5]], 0.2,

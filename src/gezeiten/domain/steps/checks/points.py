@@ -6,8 +6,10 @@ Source: docs/calculations.md, "Check readings".
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.corrections.calibration import correction_at
@@ -38,14 +40,31 @@ def calibration_points(
     count = min(_MOST_POINTS, len(xs) // _LEAST_A_POINT)
     if float(xs[-1] - xs[0]) < _APART * scatter:
         count = 1
-    groups = [part for part in np.array_split(np.arange(len(xs)), max(count, 1)) if len(part)]
-    points: list[list[float]] = []
-    for part in groups:
-        one = [float(xs[part].mean()), float(ys[part].mean())]
-        if not points or (one[0] - points[-1][0] > _APART * scatter and one[1] > points[-1][1]):
-            points.append(one)
+    least_apart = _APART * scatter
+    pieces = np.split(np.arange(len(xs)), np.flatnonzero(np.diff(xs) > least_apart) + 1)
+    if not 1 < len(pieces) <= count:  # no few places at which looks crowd: as many in each
+        pieces = np.array_split(np.arange(len(xs)), max(count, 1))
+    groups = _apart(pieces, xs, ys, least_apart)
+    points = [[float(xs[part].mean()), float(ys[part].mean())] for part in groups]
     left = ys - xs - correction_at(points, xs)
     spare = len(xs) - len(points)
     s = math.sqrt(float((left**2).sum()) / spare) if spare > 0 else 0.0
     least = min(len(part) for part in groups)
     return points, math.hypot(2 * s / math.sqrt(least), math.sqrt(float(np.mean(u**2))))
+
+
+def _apart(
+    groups: Sequence[NDArray[np.intp]], xs: Values, ys: Values, least: float
+) -> list[NDArray[np.intp]]:
+    """Return groups with those put together that lie no further apart than that, or of which the
+    references do not rise: each look counts in one point."""
+    found: list[NDArray[np.intp]] = []
+    for part in groups:
+        mine = part
+        while found and not (
+            xs[mine].mean() - xs[found[-1]].mean() > least
+            and ys[mine].mean() > ys[found[-1]].mean()
+        ):
+            mine = np.concatenate((found.pop(), mine))
+        found.append(mine)
+    return found
