@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import statistics
 import time
 from collections.abc import Callable
 
@@ -16,12 +17,20 @@ def seconds(act: Act) -> float:
 
 
 def best_of_both(ours: Act, reference: Act, runs: int) -> tuple[float, float]:
-    """Return the shortest run of each, seconds.
-
-    They take turns: a machine that changes its speed meanwhile then changes it for both.
-    """
-    pairs = [(seconds(ours), seconds(reference)) for _ in range(runs)]
+    """Return the shortest run of each, seconds."""
+    pairs = _in_turns(ours, reference, runs)
     return min(a for a, _ in pairs), min(b for _, b in pairs)
+
+
+def median_of_both(ours: Act, reference: Act, runs: int) -> tuple[float, float]:
+    """Return the run of each that lies in the middle, seconds."""
+    pairs = _in_turns(ours, reference, runs)
+    return statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
+
+
+def _in_turns(ours: Act, reference: Act, runs: int) -> list[tuple[float, float]]:
+    """They take turns: a machine that changes its speed meanwhile then changes it for both."""
+    return [(seconds(ours), seconds(reference)) for _ in range(runs)]
 
 
 def report(name: str, ours: float, reference: float, unit: str, aim: str) -> None:

@@ -11,13 +11,14 @@ from gezeiten.archive.here.changes import all_changed
 from gezeiten.archive.here.tables import Block, BlockBytes
 from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.board import BoardRow, board
+from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.desk.record.records import record
+from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import Lab

@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.desk.field.board import Board, BoardRow, Need
-from gezeiten.desk.places import PointPlace, SitePlace
+from gezeiten.domain.board.board import Board
+from gezeiten.domain.board.facts import BoardPoint, BoardSite
+from gezeiten.domain.board.rows import BoardRow, Need
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms
 from gezeiten.ui.tideboard.axis import ticks
 from gezeiten.ui.tideboard.model import BoardModel
@@ -20,16 +21,16 @@ CALM = Need("calibration", "calibration", NOW_MS + 9 * DAY_MS, 0)
 
 
 def row(number: int, site: int, *needs: Need) -> BoardRow:
-    point = PointPlace(number, site, f"Site {site}", f"Point {number}", "Europe/Berlin",
-                       f"D-{number:04}", 0, ())  # fmt: skip
-    return BoardRow(point, point.serial, (), (), (), (), (), None, None, "memory full", True, needs)
+    point = BoardPoint(number, site, f"Site {site}", f"Point {number}", "Europe/Berlin")
+    return BoardRow(point, f"D-{number:04}", (), (), (), (), (), None, None, "memory full", True,
+                    needs)  # fmt: skip
 
 
 def model(**state: Any) -> BoardModel:
     """Two sites: 1 with points 1 to 3, 2 with point 4, which needs somebody most."""
     listed = {1: (row(1, 1), row(2, 1, GAP), row(3, 1, CALM)), 2: (row(4, 2, FULL),)}
     sites = tuple(
-        (SitePlace(key, f"Site {key}", "", "Europe/Berlin", None, ()), rows)
+        (BoardSite(key, f"Site {key}", "", "Europe/Berlin", None), rows)
         for key, rows in listed.items()
     )
     made = BoardModel(**state)
@@ -54,7 +55,7 @@ def test_sites_in_their_order_or_what_needs_somebody_first() -> None:
 def test_of_many_points_needs_come_first_until_somebody_says_otherwise() -> None:
     rows = tuple(row(i, 1, *([GAP] if i == 30 else [])) for i in range(1, 50))
     made = BoardModel()
-    made.show(Board(NOW_MS, ((SitePlace(1, "Site 1", "", "UTC", None, ()), rows),), ()))
+    made.show(Board(NOW_MS, ((BoardSite(1, "Site 1", "", "UTC", None), rows),), ()))
     assert shown(made)[0] == 30
     made.set_order("sites")
     assert shown(made)[:2] == [0, 1]

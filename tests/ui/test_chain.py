@@ -3,7 +3,9 @@ a reading; and the model behind it, without a window."""
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.correcting import chain, compared
 from gezeiten.desk.record.records import record
@@ -230,17 +233,23 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
-    october = next(i for i in range(made.table.rowCount())
-                   if made.table.item(i, 0).text() == "2026-10")  # fmt: skip
-    assert made.table.item(october, 24 + 2).text() == ""  # whole
-    lacking = float(made.table.item(october, 25 + 2).text())  # twelve hours of 25 are missing
-    assert 45 <= lacking <= 56
+    [booked] = [one for one in gaps(demo_desk, point.id) if one.state == "open"]
+    begun = datetime.fromtimestamp(booked.gap.start_ms / 1000, ZoneInfo(point.zone))
+    month = next(i for i in range(made.table.rowCount())
+                 if made.table.item(i, 0).text() == f"{begun:%Y-%m}")  # fmt: skip
+    whole = begun - timedelta(days=1)
+    assert made.table.item(month, whole.day + 2).text() == ""
+    lacking = float(made.table.item(month, begun.day + 2).text())
+    night = datetime(begun.year, begun.month, begun.day, tzinfo=begun.tzinfo) + timedelta(days=1)
+    missing_ms = min(booked.gap.end_ms, night.timestamp() * 1000) - booked.gap.start_ms
+    # a day on which the clocks change has an hour more or less
+    assert lacking == pytest.approx(100 * missing_ms / DAY_MS, abs=4.5)
     made.export_to(tmp_path / "c.csv")
     idle(qtbot, window)
     rows = dict(line.split(",", 1) for line in (tmp_path / "c.csv").read_text().splitlines())
-    assert rows["2026-10-24"] == "100.00,0.00,0.00"
-    assert rows["2026-10-25"].startswith(str(round(lacking))[:1])
-    assert {"2026-10", "2026", "all"} <= set(rows)
+    assert rows[f"{whole:%Y-%m-%d}"] == "100.00,0.00,0.00"
+    assert 100 - float(rows[f"{begun:%Y-%m-%d}"].split(",")[0]) == pytest.approx(lacking, abs=0.51)
+    assert {f"{begun:%Y-%m}", f"{begun:%Y}", "all"} <= set(rows)
 
 
 def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_kept(

@@ -36,20 +36,21 @@ from gezeiten.archive.acts.entering import Who
 from gezeiten.archive.acts.own_chain import OwnChain
 from gezeiten.archive.here.changes import is_beside
 from gezeiten.archive.here.layout import Layout
-from gezeiten.archive.here.tables import HERE, SCHEMA, make_tables, throw_away_other_form
+from gezeiten.archive.here.state import HERE
+from gezeiten.archive.here.tables import SCHEMA, make_tables, throw_away_other_form
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.heads import Heads
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
 from gezeiten.archive.store.vault import Vault
+from gezeiten.archive.whereabouts import DATABASE
 from gezeiten.domain.kept import KnownMission
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
 
 ArchiveSession: TypeAlias = Session
 """What `Archive.reading` and `writing` give; whoever is handed one hands it on to `archive`."""
 MIGRATIONS = Path(__file__).parent / "migrations"
-DATABASE = "archive.db"
 BUSY_S = 5.0
 WORD_AFTER_S = 1.0
 """Whoever waits for another program's write hears of it after so long."""
@@ -272,11 +273,6 @@ def copy_database(folder: Path, work: Path) -> None:
     for name in (DATABASE, f"{DATABASE}-wal", HERE, f"{HERE}-wal"):
         if (folder / name).exists():
             shutil.copyfile(folder / name, work / name)
-
-
-def is_archive(folder: Path) -> bool:
-    """Whether a folder holds an archive: its database, or the logbook that it can be made from."""
-    return (folder / DATABASE).exists() or bool(ChainFiles(folder).sizes())
 
 
 def known_revisions() -> list[str]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gezeiten.archive.database import is_archive
-from gezeiten.cli.common import default_folder, heads_file, is_read_only, settings_file
+from gezeiten.archive.whereabouts import is_archive
 from gezeiten.cli.practice import PracticeFleet
+from gezeiten.cli.whereabouts import default_folder, heads_file, is_read_only, settings_file
 from gezeiten.errors import InputError
 
 

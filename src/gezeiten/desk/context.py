@@ -1,4 +1,7 @@
-"""What every use case needs: the archive, the clock, who is acting, where to look."""
+"""What every use case needs: the archive, the clock, who is acting, where to look.
+
+Opening an archive needs nearly everything, so nothing of that is imported before it is opened.
+"""
 
 from __future__ import annotations
 
@@ -10,23 +13,11 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
-from gezeiten.archive.database import Archive, ArchiveSession
-from gezeiten.archive.founding import begin
-from gezeiten.archive.quantities import own_quantities
-from gezeiten.archive.store.faults import translated
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.settings import Settings, load_settings, save_settings
-from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.contacts import Attempt, AttemptFailed
-from gezeiten.domain.plan.models import know_models
-from gezeiten.domain.plan.plan import Plan
-from gezeiten.domain.quantities.quantities import know_own
 from gezeiten.errors import (
-    ArchiveDamagedError,
     ArchiveLockedError,
     DiskFullError,
     GezeitenError,
@@ -36,7 +27,12 @@ from gezeiten.errors import (
 from gezeiten.link.address import USUAL_LIMITS, Address, TimeLimits, addresses
 
 if TYPE_CHECKING:
+    from gezeiten.archive.apply import Said
+    from gezeiten.archive.database import Archive, ArchiveSession
     from gezeiten.desk.pin_store import PinStore
+    from gezeiten.domain.acts import Act
+    from gezeiten.domain.acts.contacts import Attempt
+    from gezeiten.domain.plan.plan import Plan
     from gezeiten.domain.series.series import Series
     from gezeiten.link.overview import Overview
 
@@ -98,6 +94,8 @@ class Desk:
         zone: str = "",
         heads_file: Path | None = None,
         look: bool = False,
+        way: str = "",
+        later: bool = False,
     ) -> None:
         """Open an archive.
 
@@ -108,23 +106,23 @@ class Desk:
             look: only look at the archive; nothing in its folder is changed.
             heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
+            way: by what acts come, as it stands in the chain; default: the command line.
+            later: open it when it is first needed, or by `open`.
         """
-        self.archive = Archive(folder, archive_url, heads_file=heads_file, look=look)
-        self.archive.new_site_zone = zone or computer_zone()
+        self.folder, self.is_looking = folder, look
+        self._url, self._heads_file, self._way = archive_url, heads_file, way
+        self._archive: Archive | None = None
+        self._opening = threading.Lock()
+        self._hear: Callable[[str], None] | None = None
+        self.zone = zone or computer_zone()
+        """Of sites that an act makes by the way."""
         self.clock = now_ms
         self.limits = limits
         self._settings_file = settings_file or folder / "settings.json"
         self._computer, self._pins = computer, pins
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
-        self.archive.catch_up()
-        with suppress(ArchiveDamagedError), self.archive.reading() as session:  # verify names it
-            know_own(one.quantity for one in own_quantities(session))
-        for problem in know_models(model_texts(folder)):
-            self.archive.on_wait(problem)
-        if not look:
-            begin(self.archive, self.now_ms())
-        self.drafts = Drafts(self.archive.work / "drafts.json")
+        self._drafts: Drafts | None = None
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
         self.practice_ports: list[str] = []
@@ -141,6 +139,53 @@ class Desk:
         """Makes damaged readings of a point anew; says whether there were any."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
+        if not later:
+            self.open()
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the archive is open already."""
+        return self._archive is not None
+
+    def open(self) -> Archive:
+        """Open the archive, whoever needs it first; the others wait for that.
+
+        Raises:
+            ArchiveNewerError, ArchiveDamagedError, ArchiveLockedError, DiskFullError,
+            SurroundingsError: it cannot be opened.
+        """
+        with self._opening:
+            if self._archive is None:
+                from gezeiten.desk.opening import opened
+
+                made = opened(
+                    self.folder, self._url, self._heads_file, look=self.is_looking,
+                    zone=self.zone, now_ms=self.now_ms(), models=model_texts(self.folder),
+                )  # fmt: skip
+                if self._way:
+                    made.chain.way = self._way
+                if self._hear:
+                    made.on_wait = self._hear
+                self._archive = made
+            return self._archive
+
+    @property
+    def archive(self) -> Archive:
+        """The archive, opened now where nobody needed it before."""
+        return self._archive or self.open()
+
+    @property
+    def drafts(self) -> Drafts:
+        """What was typed and not kept yet."""
+        if self._drafts is None:
+            self._drafts = Drafts(self.archive.work / "drafts.json")
+        return self._drafts
+
+    def hear(self, hear: Callable[[str], None]) -> None:
+        """Have what everybody should hear of the archive told from now on, in any thread."""
+        self._hear = hear
+        if self._archive is not None:
+            self._archive.on_wait = hear
 
     def now_ms(self) -> int:
         """Return the present instant in whole milliseconds."""
@@ -209,19 +254,25 @@ class Desk:
     def keep_settings(self) -> None:
         """Write the settings as they are by now: of several at once the last writes the newest.
         Those that lie in an archive which is only looked at stay as they are."""
-        if self.archive.is_looked_at and self._settings_file.parent == self.archive.folder:
+        if self.is_looking and self._settings_file.parent == self.folder:
             return
-        with self._settings_lock, translated(self.archive.folder):
+        from gezeiten.archive.store.faults import translated
+
+        with self._settings_lock, translated(self.folder):
             save_settings(self._settings_file, self.settings)
 
     def keep_drafts(self) -> None:
         """Write what was typed and not kept yet."""
-        with translated(self.archive.folder):
+        from gezeiten.archive.store.faults import translated
+
+        with translated(self.folder):
             self.drafts.save()
 
     @property
     def said(self) -> Said:
         """Who acts, and when: now."""
+        from gezeiten.archive.apply import Said
+
         return Said(self.now_ms(), self.person)
 
     def do_within(self, session: ArchiveSession, act: Act) -> None:
@@ -230,6 +281,8 @@ class Desk:
         Raises:
             InputError: it cannot be done on the archive as it is now.
         """
+        from gezeiten.archive.acts.doing import do
+
         do(session, act, self.said)
 
     def do(self, act: Act) -> None:
@@ -248,9 +301,12 @@ class Desk:
         could not be written either, and nobody is made to wait twice."""
         if isinstance(error, ArchiveLockedError | DiskFullError):
             return
+        from gezeiten.domain.acts.contacts import AttemptFailed
+
         with suppress(SurroundingsError):
             self.do(AttemptFailed(serial, attempt, str(error), plan.as_dict() if plan else None))
 
     def close(self) -> None:
         """Let go of the archive."""
-        self.archive.close()
+        if self._archive is not None:
+            self._archive.close()

@@ -12,6 +12,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.places import points as listed_points
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
@@ -90,7 +91,8 @@ def test_lanes_ask_for_their_own_points_only(tmp_path: Path) -> None:
     for name, points in (("few", 2), ("many", 20)):
         desk = archive_of(tmp_path / name, points, 3)
         [(_, rows)] = board(desk).sites
-        shown = [row.point for row in rows[:2]]
+        assert len(rows) == points
+        shown = listed_points(desk)[:2]
         counts.append(
             questions(desk, lambda desk=desk, shown=shown: lanes_of(desk, shown, _last_day))
         )

@@ -26,7 +26,6 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from gezeiten.archive.store.tables import row_key
 
-HERE = "here.db"
 SCHEMA = "here"
 _FORM = 6
 """Of these tables; what an other version made is thrown away."""

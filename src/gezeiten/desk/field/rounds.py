@@ -13,9 +13,8 @@ from gezeiten.archive.rounds import KeptRound, KeptTask, kept_task, round_under_
 from gezeiten.archive.sites import KeptPoint, KeptSite, kept_point, kept_site
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.board import Board, BoardRow, board
+from gezeiten.desk.field.board import board
 from gezeiten.desk.logger.planning import again
-from gezeiten.desk.places import SitePlace
 from gezeiten.domain.acts.visits import (
     DueVisit,
     PlannedTask,
@@ -24,6 +23,9 @@ from gezeiten.domain.acts.visits import (
     TaskLeftOut,
     TaskPlanned,
 )
+from gezeiten.domain.board.board import Board
+from gezeiten.domain.board.facts import BoardSite
+from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.kept import KnownLogger, KnownMission
 from gezeiten.domain.plan.models import known_model, logger_model
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
@@ -116,7 +118,7 @@ def _planned(session: ArchiveSession, row: BoardRow, day_ms: int) -> PlannedTask
     return PlannedTask(fresh_id(), point.uid, plan.as_dict() if plan else None)
 
 
-def _most_pressing(chosen: list[tuple[SitePlace, tuple[BoardRow, ...]]], shown: Board) -> int:
+def _most_pressing(chosen: list[tuple[BoardSite, tuple[BoardRow, ...]]], shown: Board) -> int:
     """Index of the site whose visit is due first."""
     due = {visit.site.id: visit.due_ms for visit in shown.visits}
     return min(range(len(chosen)), key=lambda i: due.get(chosen[i][0].id, 2**62))

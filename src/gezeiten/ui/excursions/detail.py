@@ -13,7 +13,8 @@ from gezeiten.domain.series.statistics import numbers
 from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, shown_rule, trace_of
-from gezeiten.ui.parts.rules import RULE_SIGNS, rule_words
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
+from gezeiten.ui.parts.rules import rule_words
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.units import units_of
 

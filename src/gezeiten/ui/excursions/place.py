@@ -26,7 +26,7 @@ from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.lanes import feed
-from gezeiten.ui.parts.rules import RULE_SIGNS
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places

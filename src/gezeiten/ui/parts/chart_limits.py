@@ -12,7 +12,8 @@ from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 from gezeiten.desk.record.view import ALWAYS
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.chart_lanes import Lane
-from gezeiten.ui.parts.rules import RULE_SIGNS, length_words
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
+from gezeiten.ui.parts.rules import length_words
 from gezeiten.ui.shell.i18n import number
 from gezeiten.ui.shell.theme import Theme
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
 from gezeiten.ui.parts.chart_lanes import Tint
 from gezeiten.ui.parts.in_pixels import InPixels
-from gezeiten.ui.parts.rules import RULE_SIGNS
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.shell.theme import Theme
 
 _BEHIND = -10

@@ -39,7 +39,7 @@ from gezeiten.ui.parts.chart_overviews import (
 )
 from gezeiten.ui.parts.chart_remarks import RemarkMarks
 from gezeiten.ui.parts.chart_tints import Tints
-from gezeiten.ui.parts.rules import RULE_SIGNS
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.widgets import scrolled
 from gezeiten.ui.shell.i18n import day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme

@@ -21,7 +21,7 @@ from gezeiten.domain.series.statistics import Numbers, numbers
 from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_lanes import Lane, ShownCheck, Tint, Trace
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.rules import RULE_SIGNS
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.units import units_of
 

@@ -1,4 +1,4 @@
-"""Limit rules as people see them: sign, colour and words of each side."""
+"""Limit rules in words."""
 
 from __future__ import annotations
 
@@ -6,15 +6,9 @@ from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import window_choice
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.ui.parts.rule_signs import side_word
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.units import Units
-
-RULE_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum"), "absent": ("⊘", "brass")}
-
-
-def side_word(side: str) -> str:
-    """Return the side of a rule in a word."""
-    return {"above": tr("above"), "below": tr("below"), "absent": tr("no sensor")}[side]
 
 
 def mean_words(channel: str, mean_s: int) -> str:

@@ -358,7 +358,7 @@ class PlacesDialog(QDialog):
     def new_site(self) -> None:
         """Empty fields for a new site."""
         self._begin(("site", 0), tr("New site"), 0)
-        self.site_form.show_facts(SiteFacts("", zone=self._house.desk.archive.new_site_zone))
+        self.site_form.show_facts(SiteFacts("", zone=self._house.desk.zone))
         self.site_form.name.setFocus()
 
     def new_point(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QLocale
@@ -42,19 +43,27 @@ def run(
     it."""
     app = application()
     try:
-        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file, look=look)
-        desk.archive.chain.way = "window"
+        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file, look=look,
+                    way="window", later=True)  # fmt: skip
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))
         return exc.exit_code
     QLocale.setDefault(region(desk.settings.region))
     window = MainWindow(desk, practice)
+    window.not_opened.connect(partial(_say_why_not, window))
+    if not look:
+        window.opened.connect(window.ask_who)
     room = window.screen().availableGeometry()
     # a little less than the screen: the frame wants room as well
     window.resize(min(1280, room.width()), min(800, room.height() - 40))
     window.show()
-    if practice is None and not desk.archive.is_looked_at:
-        window.ask_who()
     code = app.exec()
+    window.house.works.stop()
     desk.close()
     return code
+
+
+def _say_why_not(window: MainWindow, fault: GezeitenError) -> None:
+    """An archive that cannot be opened ends the program, with a sentence."""
+    QMessageBox.critical(window, tr("Gezeiten"), str(fault))
+    QApplication.exit(fault.exit_code)

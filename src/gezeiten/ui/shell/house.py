@@ -11,19 +11,19 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.office.logbook import About
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.settings import Settings
-from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 from gezeiten.ui.shell.work import Task, Works
 
 if TYPE_CHECKING:
+    from gezeiten.desk.context import Desk
     from gezeiten.desk.intake.couriers import CourierCard
     from gezeiten.desk.intake.drives import DriveCard
+    from gezeiten.desk.office.logbook import About
+    from gezeiten.desk.places import PointPlace
+    from gezeiten.desk.settings import Settings
+    from gezeiten.domain.series.timeline import Span
     from gezeiten.ui.shell.empty import EmptyPlace
 
 TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
@@ -83,14 +83,14 @@ class House(QObject):
         self.theme: Theme = LIGHT
         self.carriers: dict[str, CourierCard | DriveCard] = {}
         """The couriers and drives at hand, as the Field desk saw them last."""
-        desk.archive.on_wait = lambda words: self.said.emit(words, False)
+        desk.hear(lambda words: self.said.emit(words, False))
         self.seconds: Callable[[], float] = time.monotonic
         """For what happens by hand: how long a press lies behind."""
 
     @property
     def is_looking(self) -> bool:
         """Whether the archive is only looked at: no act is offered."""
-        return self.desk.archive.is_looked_at
+        return self.desk.is_looking
 
     def run(
         self,

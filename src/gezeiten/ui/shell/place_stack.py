@@ -1,17 +1,20 @@
 """The seven places one above the other; each is built when it is first wanted.
 
 The window shows its first place before the others are even imported (charts cost most); the rest
-is built afterwards, one by one, between the events of the user.
+is imported afterwards off the main thread, and then built one by one, between the events of the
+user.
 """
 
 from __future__ import annotations
 
 from importlib import import_module
+from types import ModuleType
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from gezeiten.ui.shell.house import FIELD_DESK, House, Place
+from gezeiten.ui.shell.work import Task
 
 _WHERE = (
     ("tideboard", "TideboardPlace"),
@@ -34,7 +37,7 @@ class PlaceStack(QStackedWidget):
         super().__init__()
         self._house = house
         self._made: dict[int, Place] = {}
-        self._closed = False
+        self._closed = self._fetched = False
         for _ in _WHERE:
             self.addWidget(QWidget())
         self._rest = QTimer(self)
@@ -62,8 +65,13 @@ class PlaceStack(QStackedWidget):
 
     def build_rest(self) -> None:
         """Build what nobody has wanted yet, one place at a time; again does no harm."""
-        if len(self._made) < len(self.offered()) and not self._closed:
+        if len(self._made) == len(self.offered()) or self._closed:
+            return
+        if self._fetched:
             self._rest.start()
+        else:
+            self._fetched = True  # its end makes the window idle again
+            self._house.run(_fetch, lambda _: None)
 
     def stop_building(self) -> None:
         """Leave the rest unbuilt: the window is closed."""
@@ -79,7 +87,7 @@ class PlaceStack(QStackedWidget):
 
     def _build(self, index: int) -> None:
         module, name = _WHERE[index]
-        kind = getattr(import_module(f"gezeiten.ui.{module}.place"), name)
+        kind = getattr(_imported(module), name)
         place = self._made[index] = kind(self._house)
         empty = self.widget(index)
         self.insertWidget(index, place)
@@ -87,3 +95,14 @@ class PlaceStack(QStackedWidget):
             self.removeWidget(empty)
             empty.deleteLater()
         self.built.emit(place)
+
+
+def _imported(module: str) -> ModuleType:
+    return import_module(f"gezeiten.ui.{module}.place")
+
+
+def _fetch(task: Task) -> None:
+    """Import what the places need, so that building them keeps nobody waiting."""
+    for module, _ in _WHERE:
+        if not task.cancelled():
+            _imported(module)

@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer
+from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -18,11 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.people import Acting, acting
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.errors import GezeitenError
 from gezeiten.ui.parts.widgets import column, label, set_role
 from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.after_paint import AfterPaint
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.finder import Finder
 from gezeiten.ui.shell.following import Following
@@ -35,8 +34,11 @@ from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, styl
 from gezeiten.ui.shell.vault_commands import VaultActs
 
 if TYPE_CHECKING:
+    from gezeiten.desk.context import Desk
     from gezeiten.desk.intake.recovery import Recovered
     from gezeiten.desk.office.finding import Thing
+    from gezeiten.desk.people import Acting
+    from gezeiten.desk.places import PointPlace
     from gezeiten.ui.texts.watching import TextWatching
 
 SAY_MS, COMPLAIN_MS = 9_000, 60_000
@@ -45,7 +47,11 @@ CLOSE_AGAIN_MS = 100
 
 
 class MainWindow(QMainWindow):
-    """Holds the places and what they share."""
+    """Holds the places and what they share. opened: the archive is open, where it was not yet;
+    not_opened: why it cannot be, a GezeitenError."""
+
+    opened = Signal()
+    not_opened = Signal(object)
 
     def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
         super().__init__()
@@ -71,8 +77,44 @@ class MainWindow(QMainWindow):
         if self.house.is_looking:
             self.strip.show_looking(places.FIELD_DESK)
         self._apply_theme()
+        if desk.is_open:
+            self.go(places.TIDEBOARD)
+            QTimer.singleShot(0, self._start)
+        else:
+            self._show_first_sight()
+
+    def _show_first_sight(self) -> None:
+        """Show the first place as far as it is known, and open the archive once it is seen."""
+        board: Any = self.places[places.TIDEBOARD]
+        board.is_stale = False
+        is_known = board.show_first_sight()
         self.go(places.TIDEBOARD)
-        QTimer.singleShot(0, self._start)
+        if is_known:
+            AfterPaint(board, self._open)
+        else:
+            self._open()
+
+    def _open(self) -> None:
+        desk = self.house.desk
+
+        def work(_task: object) -> GezeitenError | None:
+            try:
+                desk.open()
+            except GezeitenError as exc:
+                return exc
+            return None
+
+        def done(fault: GezeitenError | None) -> None:
+            if fault is not None:
+                self.not_opened.emit(fault)
+                return
+            for place in self.places.here():
+                place.is_stale = True
+            self.go(self.stack.currentIndex())
+            self._start()
+            self.opened.emit()
+
+        self.house.run(work, done)
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)
@@ -311,7 +353,12 @@ class MainWindow(QMainWindow):
             if its is not None:
                 show(its)
 
-        self.house.run(lambda _task: points(desk), found)
+        def work(_task: object) -> list[PointPlace]:
+            from gezeiten.desk.places import points  # when it is wanted
+
+            return points(desk)
+
+        self.house.run(work, found)
 
     def _point_in_hand(self) -> int | None:
         return self.places[self.stack.currentIndex()].point_in_hand()
@@ -335,7 +382,12 @@ class MainWindow(QMainWindow):
                 dialog.changed.connect(self._person_changed)
                 dialog.open()
 
-        self.house.run(lambda _task: acting(desk), show, latest="people")
+        def work(_task: object) -> list[Acting]:
+            from gezeiten.desk.people import acting  # when it is wanted
+
+            return acting(desk)
+
+        self.house.run(work, show, latest="people")
 
     def show_quantities(self) -> None:
         """Open the list of quantities."""

@@ -24,12 +24,11 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from gezeiten.desk.field.board import Board, BoardRow
-from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.places import SitePlace
-from gezeiten.desk.record.excursion_book import BookedExcursion
+from gezeiten.domain.board.board import Board
+from gezeiten.domain.board.facts import BoardExcursion, BoardGap, BoardSite
+from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS, Span
-from gezeiten.ui.parts.rules import RULE_SIGNS, side_word
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
 from gezeiten.ui.shell.i18n import clock_time, counted, date, day, day_and_time, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 from gezeiten.ui.tideboard.axis import HOURS, ticks
@@ -47,7 +46,7 @@ class Hit:
     area: QRectF
     words: str
     row: BoardRow
-    thing: BookedGap | BookedExcursion | str
+    thing: BoardGap | BoardExcursion | str
 
 
 class BoardCanvas(QWidget):
@@ -178,7 +177,7 @@ class BoardCanvas(QWidget):
         area = QRectF(x - 60, 2, 120, AXIS_HEIGHT - 8)
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_site(self, painter: QPainter, site: SitePlace, top: float) -> None:
+    def _paint_site(self, painter: QPainter, site: BoardSite, top: float) -> None:
         height = self._row_height()
         painter.setPen(QPen(self.theme.color("line"), 1))
         painter.drawLine(QPointF(0, top + height - 1), QPointF(self.width(), top + height - 1))
@@ -261,9 +260,9 @@ class BoardCanvas(QWidget):
                 area = self._bar(span, middle)
                 area.setWidth(max(area.width(), 4))
                 self._striped(painter, area)
-        for booked in row.gaps:
-            if self._is_shown(booked.gap.start_ms, booked.gap.end_ms):
-                self._paint_gap(painter, row, booked, middle)
+        for gap in row.gaps:
+            if self._is_shown(*gap.span):
+                self._paint_gap(painter, row, gap, middle)
         if row.on_logger and self._is_shown(*row.on_logger):
             area = self._bar(row.on_logger, middle)
             painter.fillRect(area, t.color("tide_wash"))
@@ -301,20 +300,18 @@ class BoardCanvas(QWidget):
         brush = QBrush(self.theme.color("tide"), Qt.BrushStyle.BDiagPattern)
         painter.fillRect(area, brush)
 
-    def _paint_gap(
-        self, painter: QPainter, row: BoardRow, booked: BookedGap, middle: float
-    ) -> None:
-        area = self._bar((booked.gap.start_ms, booked.gap.end_ms), middle)
+    def _paint_gap(self, painter: QPainter, row: BoardRow, gap: BoardGap, middle: float) -> None:
+        area = self._bar(gap.span, middle)
         area.setWidth(max(area.width(), 4))
-        if booked.state in ("open", "left open"):
+        if gap.state in ("open", "left open"):
             painter.fillRect(area, self.theme.color("paper"))
             painter.fillRect(area, QBrush(self.theme.color("muted"), Qt.BrushStyle.FDiagPattern))
             painter.setPen(QPen(self.theme.color("muted"), self.theme.line_width))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(area)
-        words = tr("gap, %1").replace("%1", tr(booked.state))
-        words += f" · {self._span(row, (booked.gap.start_ms, booked.gap.end_ms))}"
-        self._hits.append(Hit(area.adjusted(-2, -2, 2, 2), words, row, booked))
+        words = tr("gap, %1").replace("%1", tr(gap.state))
+        words += f" · {self._span(row, gap.span)}"
+        self._hits.append(Hit(area.adjusted(-2, -2, 2, 2), words, row, gap))
 
     def _paint_rings(self, painter: QPainter, row: BoardRow, middle: float) -> None:
         painter.setBrush(self.theme.color("paper"))
@@ -330,7 +327,7 @@ class BoardCanvas(QWidget):
             if not self._is_shown(event.start_ms):
                 continue
             x = self._x(event.start_ms)
-            side = event.rule.side
+            side = event.side
             up = side != "below"
             tip = middle - RIBBON / 2 - 7 if up else middle + RIBBON / 2 + 7
             foot = tip + 6 if up else tip - 6
@@ -487,9 +484,9 @@ class BoardCanvas(QWidget):
             self._tell()
         return found
 
-    def _first_thing(self, row: BoardRow) -> BookedGap | BookedExcursion | str:
+    def _first_thing(self, row: BoardRow) -> BoardGap | BoardExcursion | str:
         """Where Enter leads: to the first thing to be dealt with, else to the record."""
-        to_mend = [booked for booked in row.gaps if booked.state == "open"]
+        to_mend = [gap for gap in row.gaps if gap.state == "open"]
         if to_mend:
             return to_mend[0]
         to_settle = [event for event in row.excursions if not event.is_settled]

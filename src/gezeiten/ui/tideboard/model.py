@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
-from gezeiten.desk.field.board import Board, BoardRow
-from gezeiten.desk.places import SitePlace
+from gezeiten.domain.board.board import Board
+from gezeiten.domain.board.facts import BoardSite
+from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS, Span
 
 Order = Literal["needs", "sites"]
@@ -23,7 +24,7 @@ class BoardLine:
     that needs somebody most. folded: how many points it stands for, 0 of others; asking: how many
     of them need somebody."""
 
-    site: SitePlace
+    site: BoardSite
     row: BoardRow | None
     folded: int = 0
     asking: int = 0
@@ -148,7 +149,7 @@ class BoardModel:
         if before is None or not self.choose(before):
             self.move(1)
 
-    def _wanted(self) -> Iterator[tuple[SitePlace, list[BoardRow]]]:
+    def _wanted(self) -> Iterator[tuple[BoardSite, list[BoardRow]]]:
         words = self.typed.casefold().split()
         for site, rows in self.board.sites if self.board else ():
             yield site, [row for row in rows if _holds(site, row, words)]
@@ -178,7 +179,7 @@ def urgency(row: BoardRow) -> tuple[int, int, int]:
 _RANK = ("fault", "not recording", "end", "clock", "gap", "offload", "calibration")
 
 
-def _holds(site: SitePlace, row: BoardRow, words: list[str]) -> bool:
+def _holds(site: BoardSite, row: BoardRow, words: list[str]) -> bool:
     if not words:
         return True
     needs = " ".join(need.words for need in row.needs)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QDateTime, QEvent, QObject, Qt, QTimeZone, Signal
 from PySide6.QtGui import QKeyEvent
@@ -19,12 +20,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.field.board import Board, BoardRow, Visit, board
-from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.office.logbook import About, about_point
-from gezeiten.desk.places import set_next_visit
-from gezeiten.desk.record.excursion_book import BookedExcursion
+from gezeiten.desk.field.first_sight import first_sight, fresh_board
+from gezeiten.domain.board.board import Board, Visit
+from gezeiten.domain.board.facts import BoardExcursion, BoardGap
+from gezeiten.domain.board.rows import BoardRow
 from gezeiten.ui.parts.first_steps import FirstSteps
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, set_role
 from gezeiten.ui.shell import house as places
@@ -34,6 +33,10 @@ from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
 from gezeiten.ui.tideboard.words import legend_items, row_in_words
+
+if TYPE_CHECKING:
+    from gezeiten.desk.context import Desk
+    from gezeiten.desk.office.logbook import About
 
 VISITS_SHOWN = 4
 _PRESSED = QEvent.Type.KeyPress
@@ -236,7 +239,13 @@ class TideboardPlace(Place):
         chosen = self.canvas.row
         if chosen is None:
             return None
-        return lambda desk: about_point(desk, chosen.point.id)
+
+        def about(desk: Desk) -> About:
+            from gezeiten.desk.office.logbook import about_point  # when it is asked for
+
+            return about_point(desk, chosen.point.id)
+
+        return about
 
     def point_in_hand(self) -> int | None:
         chosen = self.canvas.row
@@ -266,13 +275,28 @@ class TideboardPlace(Place):
 
     def _visit_chosen(self, site_id: int, visit_ms: int | None) -> None:
         desk = self.house.desk
-        self.house.run(
-            lambda _task: set_next_visit(desk, site_id, visit_ms),
-            lambda _: self.house.archive_changed.emit(),
-        )
+
+        def work(_task: object) -> None:
+            from gezeiten.desk.places import set_next_visit  # when it is wanted
+
+            set_next_visit(desk, site_id, visit_ms)
+
+        self.house.run(work, lambda _: self.house.archive_changed.emit())
 
     def refresh(self) -> None:
-        self.house.run(lambda _task: board(self.house.desk), self.show_board, latest="board")
+        desk = self.house.desk
+
+        def work(_task: object) -> Board:
+            return fresh_board(desk)
+
+        self.house.run(work, self.show_board, latest="board")
+
+    def show_first_sight(self) -> bool:
+        """Show the board before the archive is opened; False where it is not known so early."""
+        sight = first_sight(self.house.desk)
+        if sight is not None:
+            self.show_board(sight)
+        return sight is not None
 
     def _begin_first_steps(self) -> None:
         if not self.empty.name.text():
@@ -382,9 +406,9 @@ class TideboardPlace(Place):
 
     def _open(self, what: tuple[BoardRow, object]) -> None:
         row, thing = what
-        if isinstance(thing, BookedGap):
+        if isinstance(thing, BoardGap):
             self.house.go.emit(places.MEND, thing.key)
-        elif isinstance(thing, BookedExcursion):
+        elif isinstance(thing, BoardExcursion):
             self.house.go.emit(places.EXCURSIONS, thing.id)
         elif thing == "logger":
             if self.house.is_looking:

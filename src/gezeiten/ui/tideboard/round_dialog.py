@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.field.board import Board, board
+from gezeiten.desk.field.board import board
 from gezeiten.desk.field.rounds import (
     Round,
     Task,
@@ -31,6 +31,7 @@ from gezeiten.desk.field.rounds import (
 )
 from gezeiten.desk.field.sheets import write_round
 from gezeiten.desk.logger.planning import kept_plans, last_plan_at
+from gezeiten.domain.board.board import Board
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.series.timeline import midnight_ms

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtGui import QColor
 
-from gezeiten.desk.field.board import BoardRow
+from gezeiten.domain.board.rows import BoardRow
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 
 
 def row_in_words(row: BoardRow) -> str:
     """Return a row as one sentence."""
-    open_gaps = sum(1 for booked in row.gaps if booked.state == "open")
+    open_gaps = sum(1 for gap in row.gaps if gap.state == "open")
     to_assess = sum(1 for event in row.excursions if not event.is_settled)
     parts = [f"{row.point.name} {row.serial}".strip()]
     if row.point.practice:

@@ -31,7 +31,7 @@ from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import duration_text, iso_utc, midnight_ms
-from gezeiten.ui.parts.rules import RULE_SIGNS
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.house import House, Rows

@@ -1,0 +1,43 @@
+"""Opening an archive for a desk, with the quantities and logger models of its own."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from pathlib import Path
+
+from gezeiten.archive.database import Archive
+from gezeiten.archive.founding import begin
+from gezeiten.archive.quantities import own_quantities
+from gezeiten.domain.plan.models import know_models
+from gezeiten.domain.quantities.quantities import know_own
+from gezeiten.errors import ArchiveDamagedError
+
+
+def opened(
+    folder: Path,
+    url: str | None,
+    heads_file: Path | None,
+    *,
+    look: bool,
+    zone: str,
+    now_ms: int,
+    models: list[tuple[str, str]],
+) -> Archive:
+    """Return an archive, opened and up to date; one that is new begins now.
+
+    Args: as of `Desk`; models: the logger models in its folder, by their files' names.
+    """
+    archive = Archive(folder, url, heads_file=heads_file, look=look)
+    try:
+        archive.new_site_zone = zone
+        archive.catch_up()
+        with suppress(ArchiveDamagedError), archive.reading() as session:  # verify names it
+            know_own(one.quantity for one in own_quantities(session))
+        for problem in know_models(models):
+            archive.on_wait(problem)
+        if not look:
+            begin(archive, now_ms)
+    except BaseException:
+        archive.close()  # nobody else can
+        raise
+    return archive

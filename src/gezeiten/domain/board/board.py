@@ -1,0 +1,96 @@
+"""The whole Tideboard at an instant: its rows, and the visits that follow from them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.domain.board.facts import BoardFacts, BoardSite
+from gezeiten.domain.board.rows import (
+    LONG_NOT_OFFLOADED_MS,
+    SOON_MS,
+    BoardRow,
+    rows_of,
+)
+from gezeiten.domain.series.timeline import DAY_MS, about_text, duration_text
+
+_ASKS_FOR_A_VISIT = ("end", "not recording", "fault")
+"""Needs for which somebody has to go, whether a visit is planned or not."""
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """What is due at a site on a day."""
+
+    site: BoardSite
+    due_ms: int
+    loggers: int
+    needs: tuple[str, ...]
+    is_urgent: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """Everything the tideboard shows, as of `now_ms` (UTC ms)."""
+
+    now_ms: int
+    sites: tuple[tuple[BoardSite, tuple[BoardRow, ...]], ...]
+    visits: tuple[Visit, ...]
+
+
+def board_of(facts: BoardFacts, now_ms: int) -> Board:
+    """Return the board at an instant, visits in the order in which they are due."""
+    listed = rows_of(facts, now_ms)
+    visits = [_visit(site, rows, now_ms) for site, rows in listed]
+    due = sorted((visit for visit in visits if visit), key=lambda visit: visit.due_ms)
+    return Board(now_ms, listed, tuple(due))
+
+
+def _visit(site: BoardSite, rows: tuple[BoardRow, ...], now_ms: int) -> Visit | None:
+    """The visit that follows from a site's rows: the planned one, or an earlier one that a need
+    asks for; where none is planned only what cannot wait asks for one."""
+    if site.next_visit_ms is not None:
+        ends = [row.ends_ms for row in rows if row.ends_ms is not None]
+        due = min([site.next_visit_ms, *ends])
+    else:
+        asking = [need.due_ms for row in rows if row.serial or row.fault for need in row.needs
+                  if need.kind in _ASKS_FOR_A_VISIT and need.weight]  # fmt: skip
+        if not asking:
+            return None
+        due = max(min(asking), now_ms)
+    words = [sentence for row in rows for sentence in _sentences(row, now_ms)]
+    urgent = due - now_ms < 2 * DAY_MS
+    return Visit(site, due, len([row for row in rows if row.serial]), tuple(words), urgent)
+
+
+def _sentences(row: BoardRow, now_ms: int) -> list[str]:
+    """What is to do at a point in one line; none where there is nothing."""
+    if row.fault:
+        return [f"{row.point.name} cannot be read: {row.fault}"]
+    said = []
+    if row.ends_ms is not None and row.ends_ms - now_ms < SOON_MS:
+        said.append(_end_words(row, row.ends_ms - now_ms))
+    if any(need.kind == "not recording" and not need.serial for need in row.needs):
+        said.append("not recording")
+    for need in row.needs:
+        if need.serial:
+            said += [need.words] if need.weight else []
+        elif need.kind == "clock":
+            said.append(f"{need.words} off")
+        elif need.kind == "calibration" and need.weight:
+            said.append("calibration due")
+    if row.on_logger and row.on_logger[1] - row.on_logger[0] > LONG_NOT_OFFLOADED_MS:
+        said.append(f"{(row.on_logger[1] - row.on_logger[0]) // DAY_MS} d to offload")
+    said += [
+        f"gap of {duration_text(gap.span[1] - gap.span[0])}"
+        for gap in row.gaps
+        if gap.state == "open"
+    ]
+    return [f"{row.point.name}: {', '.join(said)}"] if said else []
+
+
+def _end_words(row: BoardRow, left_ms: int) -> str:
+    is_battery = row.end_reason == "battery empty"
+    if left_ms <= 0:
+        return "battery must be empty" if is_battery else "memory is full"
+    left = about_text(left_ms)
+    return f"battery lasts {left}" if is_battery else f"full in {left}"

@@ -1,0 +1,170 @@
+"""The Tideboard's rows at an instant: what we hold, what we lack, what is at risk, when to go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from gezeiten.domain.board.facts import (
+    BoardExcursion,
+    BoardFacts,
+    BoardGap,
+    BoardPoint,
+    BoardSite,
+    EndReason,
+    KnownOfLogger,
+    KnownOfPoint,
+)
+from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
+
+NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
+CLOCK_OFF_MS = 30_000
+LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
+SOON_MS = 14 * DAY_MS
+FORESEEN_MS = 60 * DAY_MS
+"""What lies farther ahead is no need yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Why to go to a point, and by when; weight 2 is urgent, 1 soon, 0 for knowing. serial: of a
+    logger beside the one that the point's row is about, "" for that one."""
+
+    kind: NeedKind
+    words: str
+    due_ms: int
+    weight: int
+    serial: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class BoardRow:
+    """One point on the board. Spans are UTC ms.
+
+    on_logger: what the logger has recorded since the last offload, as far as is known.
+    ends_ms: when recording ends (None: it goes on), with the reason. fault: why the point cannot
+    be shown, "" for all that can.
+    """
+
+    point: BoardPoint
+    serial: str
+    held: tuple[Span, ...]
+    estimated: tuple[Span, ...]
+    gaps: tuple[BoardGap, ...]
+    excursions: tuple[BoardExcursion, ...]
+    offloads_ms: tuple[int, ...]
+    on_logger: Span | None
+    ends_ms: int | None
+    end_reason: EndReason
+    is_recording: bool
+    needs: tuple[Need, ...]
+    fault: str = ""
+
+
+def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
+    """Return the row of a point at an instant."""
+    if facts.fault:
+        return _unreadable(facts, now_ms)
+    its = facts.logger
+    row = _recording(facts, its, facts.gaps, facts.held, now_ms)
+    needs = _needs(row, its, site.next_visit_ms, now_ms)
+    for other in facts.beside:
+        beside = _recording(facts, other, (), other.held, now_ms)
+        needs += [
+            replace(need, words=f"{other.serial}: {need.words}", serial=other.serial)
+            for need in _needs(beside, other, site.next_visit_ms, now_ms)
+        ]
+    return replace(row, needs=tuple(sorted(needs, key=_by_weight)))
+
+
+def _unreadable(facts: KnownOfPoint, now_ms: int) -> BoardRow:
+    """The row of a point that cannot be read; it says why."""
+    need = Need("fault", "cannot be read", now_ms, 2)
+    serial = facts.logger.serial if facts.logger else ""
+    return BoardRow(facts.point, serial, (), (), (), facts.excursions, (), None, None,
+                    "memory full", False, (need,), facts.fault)  # fmt: skip
+
+
+def _recording(
+    facts: KnownOfPoint,
+    logger: KnownOfLogger | None,
+    gaps: tuple[BoardGap, ...],
+    held: tuple[Span, ...],
+    now_ms: int,
+) -> BoardRow:
+    """The row of a point as it is by one of its loggers, without its needs."""
+    recording = logger is not None and logger.is_recording
+    return BoardRow(
+        facts.point,
+        logger.serial if logger else "",
+        facts.held,
+        facts.estimated,
+        gaps,
+        facts.excursions,
+        facts.offloads_ms,
+        _on_logger(logger, held, now_ms) if logger and recording else None,
+        logger.ends_ms if logger and recording else None,
+        logger.end_reason if logger else "memory full",
+        recording,
+        (),
+    )
+
+
+def _on_logger(logger: KnownOfLogger, held: tuple[Span, ...], now_ms: int) -> Span | None:
+    if not logger.first_ms:
+        return None
+    until = now_ms if logger.ends_ms is None else min(now_ms, logger.ends_ms)
+    since = max(held[-1][1] if held else logger.first_ms, logger.first_ms)
+    if until - since < 2 * logger.interval_ms:
+        return None
+    if held and since - held[-1][1] > 2 * logger.interval_ms:
+        since = logger.first_ms
+    return (since, until)
+
+
+def _needs(
+    row: BoardRow, logger: KnownOfLogger | None, visit_ms: int | None, now_ms: int
+) -> list[Need]:
+    """Return what a point asks for by one of its loggers, most pressing first."""
+    needs: list[Need] = []
+    visit = max(visit_ms or now_ms, now_ms)  # what has no date of its own waits for the visit
+    pressing = 2 if visit_ms is not None and visit - now_ms < 2 * DAY_MS else 1
+    if row.ends_ms is not None and row.ends_ms - now_ms < FORESEEN_MS:
+        left = row.ends_ms - now_ms
+        words = "memory full" if row.end_reason == "memory full" else "battery"
+        weight = 2 if left < 4 * DAY_MS else 1 if left < SOON_MS else 0
+        needs.append(Need("end", words, row.ends_ms, weight))
+    open_count = sum(1 for gap in row.gaps if gap.state == "open")
+    if open_count:
+        words = "gap" if open_count == 1 else f"{open_count} gaps"
+        needs.append(Need("gap", words, visit, pressing))
+    if row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS:
+        length = row.on_logger[1] - row.on_logger[0]
+        weight = pressing if length > LONG_NOT_OFFLOADED_MS or pressing == 2 else 0
+        needs.append(Need("offload", "offload", visit, weight))
+    if logger and logger.clock_off_ms is not None and abs(logger.clock_off_ms) > CLOCK_OFF_MS:
+        words = f"clock {duration_text(round(logger.clock_off_ms))}"
+        needs.append(Need("clock", words, visit, pressing))
+    if logger and logger.calibration_due_ms is not None:
+        left = logger.calibration_due_ms - now_ms
+        if left < FORESEEN_MS:
+            weight = 1 if left < SOON_MS else 0
+            needs.append(Need("calibration", "calibration", logger.calibration_due_ms, weight))
+    if not row.is_recording and (logger is None or logger.is_logger):
+        needs.append(Need("not recording", "not recording", now_ms, 2))
+    return sorted(needs, key=_by_weight)
+
+
+_RANK = ("not recording", "end", "clock", "gap", "offload", "calibration", "fault")
+
+
+def _by_weight(need: Need) -> tuple[int, int, int]:
+    return (-need.weight, _RANK.index(need.kind), need.due_ms)
+
+
+def rows_of(facts: BoardFacts, now_ms: int) -> tuple[tuple[BoardSite, tuple[BoardRow, ...]], ...]:
+    """Return the rows of all points at an instant, by site."""
+    return tuple(
+        (site, tuple(row_of(point, site, now_ms) for point in points))
+        for site, points in facts.sites
+    )

@@ -1,0 +1,32 @@
+"""Beginning when the window has been seen: what costs time waits until the first picture stands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QObject, QTimer
+from PySide6.QtWidgets import QWidget
+
+_AT_THE_LATEST_MS = 400
+"""A window that nobody sees, behind another one or folded away, is not painted at all."""
+
+
+class AfterPaint(QObject):
+    """Acts once, when a widget was painted for the first time."""
+
+    def __init__(self, widget: QWidget, act: Callable[[], None]) -> None:
+        super().__init__(widget)
+        self._act: Callable[[], None] | None = act
+        widget.installEventFilter(self)
+        QTimer.singleShot(_AT_THE_LATEST_MS, self, self._begin)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Paint:
+            watched.removeEventFilter(self)
+            QTimer.singleShot(0, self, self._begin)
+        return False
+
+    def _begin(self) -> None:
+        act, self._act = self._act, None
+        if act is not None:
+            act()
