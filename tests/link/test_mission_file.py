@@ -180,6 +180,25 @@ def test_changed_bytes_never_crash_and_never_invent_a_reading(data: st.DataObjec
     assert np.array_equal(columns[0], truth[index])
 
 
+@settings(max_examples=60, deadline=None)
+@given(st.sets(st.integers(0, 39), max_size=8), st.integers(0, 2**32))
+def test_of_many_blocks_those_that_were_not_touched_come(hurt: set[int], seed: int) -> None:
+    """Blocks are looked at many at a time; none beside a damaged one is lost, no reading moved."""
+    raw = bytearray(whole_file(40 * 240))
+    at = np.random.default_rng(seed)
+    start, length = len(mf.encode_header(HEADER)), HEADER.block_bytes
+    for block in hurt:
+        raw[start + block * length + int(at.integers(length))] ^= 0xFF
+    file = mf.decode_mission_file(bytes(raw))
+    kept = sorted(set(range(40)) - hurt)
+    assert [block.first // 240 for block in file.blocks] == kept
+    numbers, _, columns = file.numbered((300, 9_000))
+    wanted = [n for n in range(300, 9_000) if n // 240 not in hurt]
+    assert numbers.tolist() == wanted
+    assert np.array_equal(columns[0], counts(0, 9_600)[0][wanted] / 1000)
+    assert len(file.damaged) == len(hurt)
+
+
 @settings(max_examples=300, deadline=None)
 @given(st.binary(max_size=600))
 def test_any_bytes_after_a_header_are_survived(junk: bytes) -> None:

@@ -62,8 +62,9 @@ def test_every_dialog_can_be_seen_and_hit(
     window = open_window(qtbot, demo_desk)
     window.text_file = station(tmp_path / "weather.txt", 60)
     window._change(theme=theme, font_percent=percent)
-    window.go(places.FIELD_DESK)
-    idle(qtbot, window)
+    for place in (places.TRENDS, places.FIELD_DESK):
+        window.go(place)
+        idle(qtbot, window)
     found = []
     for name, show in DIALOGS.items():
         show(window)

@@ -24,6 +24,7 @@ from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.trends.place import _POINT
 from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
 from tests.ui_help import idle
 
@@ -55,13 +56,9 @@ def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
 
 
 def creek(window: MainWindow) -> PointPlace:
-    """The creek gauge, as the Tideboard shows it: nothing is asked of the archive."""
-    rows = [
-        row
-        for _, listed in window.places[places.TIDEBOARD].canvas.model.board.sites
-        for row in listed
-    ]
-    return next(row.point for row in rows if row.point.name == "Creek gauge")
+    """The creek gauge, as Trends lists it: nothing is asked of the archive."""
+    listed = (item.data(0, _POINT) for item in window.places[places.TRENDS]._items())
+    return next(point for point in listed if point.name == "Creek gauge")
 
 
 DIALOGS = {

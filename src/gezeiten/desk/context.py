@@ -166,6 +166,7 @@ class Desk:
                     made.chain.way = self._way
                 if self._hear:
                     made.on_wait = self._hear
+                self._drafts = Drafts(made.work / "drafts.json")
                 self._archive = made
             return self._archive
 
@@ -177,8 +178,8 @@ class Desk:
     @property
     def drafts(self) -> Drafts:
         """What was typed and not kept yet."""
-        if self._drafts is None:
-            self._drafts = Drafts(self.archive.work / "drafts.json")
+        self.open()
+        assert self._drafts is not None
         return self._drafts
 
     def hear(self, hear: Callable[[str], None]) -> None:

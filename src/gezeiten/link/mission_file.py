@@ -14,7 +14,7 @@ from __future__ import annotations
 import re
 import struct
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, TypeAlias
@@ -42,6 +42,8 @@ _STEPS_TAG = 70  # RFC 8746: little-endian uint32
 _STEPS_DTYPE = np.dtype("<u4")
 _CRC = struct.Struct(">BI")
 _UINT32 = 0x1A
+_MOST_AHEAD = 256
+"""So many blocks are looked at in one go at most: a megabyte of four channels."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +103,20 @@ class Block:
         """Numbers of its readings, [first, end)."""
         return (self.first, self.first + len(self.counts[0]))
 
+    @property
+    def due(self) -> NDArray[np.int64]:
+        """After how many intervals, or steps, from the first reading each was due."""
+        return np.arange(*self.range, dtype=np.int64) if self.steps is None else self.steps
+
+    def part(self, wanted: Range) -> Block:
+        """Return its readings within [first, end)."""
+        first, end = self.range
+        if wanted[0] <= first and end <= wanted[1]:
+            return self
+        its = slice(max(wanted[0] - first, 0), max(wanted[1] - first, 0))
+        steps = None if self.steps is None else self.steps[its]
+        return Block(max(first, wanted[0]), tuple(one[its] for one in self.counts), steps)
+
 
 @dataclass(slots=True)
 class MissionFile:
@@ -127,30 +143,35 @@ class MissionFile:
 
     def numbered(self, wanted: Range) -> tuple[NDArray[np.int64], Times, list[Values]]:
         """Return reading numbers (shape (n,)) beside what `readings` returns."""
-        numbers: list[NDArray[np.int64]] = [np.empty(0, np.int64)]
-        steps: list[NDArray[np.int64]] = [np.empty(0, np.int64)]
-        counts: list[list[NDArray[np.int64]]] = [
-            [np.empty(0, np.int64)] for _ in self.header.channels
-        ]
-        for block in self.blocks:
-            first, end = max(block.first, wanted[0]), min(block.range[1], wanted[1])
-            if end <= first:
-                continue
-            numbers.append(np.arange(first, end, dtype=np.int64))
-            due = block.steps if block.steps is not None else np.arange(*block.range)
-            steps.append(due[first - block.first : end - block.first])
-            for column, part in zip(counts, block.counts, strict=True):
-                column.append(part[first - block.first : end - block.first])
-        index = np.concatenate(numbers)
+        parts = [part for block in self.blocks if len((part := block.part(wanted)).counts[0])]
+        index = _joined(np.arange(*run, dtype=np.int64) for run in _runs(parts))
+        steps = index
+        if self.header.step_ms:
+            steps = _joined(part.due for part in parts)
         keep: Any = slice(None)
         if bool((np.diff(index) <= 0).any()):  # doubled, or out of their order
             index, keep = np.unique(index, return_index=True)
         values = [
-            _values(channel, np.concatenate(column)[keep])
-            for channel, column in zip(self.header.channels, counts, strict=True)
+            _values(channel, _joined(part.counts[i] for part in parts)[keep])
+            for i, channel in enumerate(self.header.channels)
         ]
         step_ms = self.header.step_ms or self.header.interval_ms
-        return index, self.header.first_ms + np.concatenate(steps)[keep] * step_ms, values
+        return index, self.header.first_ms + steps[keep] * step_ms, values
+
+
+def _joined(parts: Iterable[NDArray[np.int64]]) -> NDArray[np.int64]:
+    return np.concatenate([np.empty(0, np.int64), *parts])
+
+
+def _runs(blocks: list[Block]) -> list[Range]:
+    """Return the numbers of blocks, in their order; those that follow each other as one."""
+    runs: list[Range] = []
+    for first, end in (block.range for block in blocks):
+        if runs and runs[-1][1] == first:
+            runs[-1] = (runs[-1][0], end)
+        else:
+            runs.append((first, end))
+    return runs
 
 
 def _values(channel: FileChannel, counts: NDArray[np.int64]) -> Values:
@@ -349,13 +370,11 @@ def decode_block(
 ) -> Block | None:
     """Return the block in `data` (exactly one block long), or None when it is damaged."""
     try:
-        crc_at = len(data) - _CRC.size
-        marker, crc = _CRC.unpack(data[crc_at:])
-        if marker != _UINT32 or zlib.crc32(data[:crc_at]) != crc:
+        if not _is_sound(data):
             return None
-        usual = _usual_block(channels, data) if not with_steps else None
-        if usual is not None:
-            return usual
+        usual = [] if with_steps else _usual_blocks(channels, data)
+        if usual and len(data) == _block_bytes(channels, with_steps=False):
+            return usual[0]
         first, count, arrays = cbor2.loads(data)[:3]
         if not 0 <= count <= READINGS_PER_BLOCK or len(arrays) != len(channels) + with_steps:
             return None
@@ -385,27 +404,50 @@ def _layout(channels: tuple[FileChannel, ...]) -> tuple[bytes, tuple[tuple[int, 
     return empty, tuple(columns)
 
 
-def _usual_block(channels: tuple[FileChannel, ...], data: bytes) -> Block | None:
-    """Return a block whose bytes between the columns are as we write them, without parsing CBOR.
+def _usual_blocks(
+    channels: tuple[FileChannel, ...], data: bytes, at: int = 0, most: int = 1
+) -> list[Block]:
+    """Return the blocks from a byte on, up to so many, whose bytes between the columns are as we
+    write them, without parsing CBOR: a mission of a million readings has thousands.
 
-    None for any other; the long way reads that one. The check sum was compared before.
+    The first that is another one, or is damaged, ends them; the long way reads that one.
     """
     empty, columns = _layout(channels)
-    if len(data) != len(empty):
-        return None
-    _, _, first, _, count = _BLOCK_HEAD.unpack_from(data)
-    edges = [_BLOCK_HEAD.size, *(edge for column in columns for edge in column), len(data) - 5]
-    between = zip(edges[0::2], edges[1::2], strict=True)
-    is_usual = data[0] == 0x85 and data[1] == data[6] == _UINT32 and count <= READINGS_PER_BLOCK
-    if not is_usual or any(data[a:b] != empty[a:b] for a, b in between):
-        return None
-    return Block(
-        first,
-        tuple(
-            np.frombuffer(data, _DTYPES[channel.count_type], count, start).astype(np.int64)
-            for channel, (start, _) in zip(channels, columns, strict=True)
-        ),
-    )
+    length = len(empty)
+    many = min(most, (len(data) - at) // length)
+    if many < 1 or data[at] != empty[0]:
+        return []
+    rows = np.frombuffer(data, np.uint8, many * length, at).reshape(many, length)
+    usual = np.frombuffer(empty, np.uint8)
+    edges = [_BLOCK_HEAD.size, *(edge for column in columns for edge in column), length - 5]
+    is_usual = (rows[:, [0, 1, 6]] == usual[[0, 1, 6]]).all(axis=1)
+    for a, b in zip(edges[0::2], edges[1::2], strict=True):
+        is_usual &= (rows[:, a:b] == usual[a:b]).all(axis=1)
+    heads = [_BLOCK_HEAD.unpack_from(data, at + i * length) for i in range(many)]
+    counts = [
+        _column(rows, _DTYPES[channel.count_type], start, end)
+        for channel, (start, end) in zip(channels, columns, strict=True)
+    ]
+    found = []
+    for i, (_, _, first, _, count) in enumerate(heads):
+        whole = data[at + i * length : at + (i + 1) * length]
+        if not is_usual[i] or count > READINGS_PER_BLOCK or not _is_sound(whole):
+            break
+        found.append(Block(first, tuple(column[i, :count] for column in counts)))
+    return found
+
+
+def _column(
+    rows: NDArray[np.uint8], dtype: np.dtype[Any], start: int, end: int
+) -> NDArray[np.int64]:
+    return np.ascontiguousarray(rows[:, start:end]).view(dtype).astype(np.int64)
+
+
+def _is_sound(block: bytes) -> bool:
+    """Whether the check sum at the end of a block is that of what stands before it."""
+    crc_at = len(block) - _CRC.size
+    marker, crc = _CRC.unpack_from(block, crc_at)
+    return bool(marker == _UINT32 and zlib.crc32(memoryview(block)[:crc_at]) == crc)
 
 
 def _steps(array: Any, count: int) -> NDArray[np.int64]:
@@ -434,9 +476,17 @@ def decode_mission_file(data: bytes, header: HeaderReader = header_of) -> Missio
     content, at = start
     mission = MissionFile(header(content))
     length = mission.header.block_bytes
+    channels, with_steps = mission.header.channels, bool(mission.header.step_ms)
+    ahead = 1
     while at < len(data):
+        usual = [] if with_steps else _usual_blocks(channels, data, at, ahead)
+        if usual:
+            mission.blocks += usual
+            at += len(usual) * length
+            ahead = min(2 * ahead, _MOST_AHEAD) if len(usual) == ahead else 1
+            continue
         part = data[at : at + length]
-        block = decode_block(mission.header.channels, part, with_steps=bool(mission.header.step_ms))
+        block = decode_block(channels, part, with_steps=with_steps)
         if block is not None:
             mission.blocks.append(block)
             at += length

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any, TypeAlias
@@ -183,12 +183,11 @@ def unpacked_runs(data: bytes) -> NDArray[np.int64]:
     return table.astype(np.int64)
 
 
-def pack_all(pieces: Sequence[Piece]) -> list[Packed]:
-    """Return blocks of readings; many are packed by two processors at once."""
+def pack_all(pieces: Sequence[Piece], both: ThreadPoolExecutor) -> Iterable[Packed]:
+    """Return blocks of readings; many are packed meanwhile (compressing lets other threads run)."""
     if len(pieces) < _MANY:
         return [pack(piece) for piece in pieces]
-    with ThreadPoolExecutor(2) as both:  # compressing lets other threads run
-        return list(both.map(pack, pieces))
+    return both.map(pack, pieces)
 
 
 def unpack(block: Any, *, is_text: bool) -> Column:

@@ -73,12 +73,14 @@ def joined(kept: Column, came: Column, *, is_text: bool) -> Joined:
     mine, its = (kept.times, came.times) if is_text else (kept.numbers, came.numbers)
     if not len(its):
         return Joined(kept, np.zeros(0, np.bool_))
+    if not len(mine):
+        return Joined(came, np.ones(len(its), np.bool_))
     both = Column(
         np.concatenate([kept.numbers, came.numbers]),
         np.concatenate([kept.times, came.times]),
         np.concatenate([kept.values, came.values]),
     )
-    if not len(mine) or its[0] > mine[-1]:
+    if its[0] > mine[-1]:
         return Joined(both, np.ones(len(its), np.bool_))
     chosen = _one_of_each(both, is_text=is_text)
     is_new = np.zeros(len(its), np.bool_)
@@ -124,11 +126,14 @@ def cut_by_number(column: Column) -> Iterator[tuple[Cut, Column]]:
     """Yield the blocks of a logger's readings."""
     if not len(column):
         return
-    block = column.numbers // READINGS_PER_BLOCK
-    changes = (np.flatnonzero(block[1:] != block[:-1]) + 1).tolist()
-    for a, b in pairwise([0, *changes, len(block)]):
-        first = int(block[a]) * READINGS_PER_BLOCK
-        yield Cut(first, READINGS_PER_BLOCK), column.part(slice(a, b))
+    first, last = (int(column.numbers[i]) // READINGS_PER_BLOCK for i in (0, -1))
+    firsts = np.arange(first, last + 2, dtype=np.int64) * READINGS_PER_BLOCK
+    edges = zip(
+        firsts.tolist(), pairwise(column.numbers.searchsorted(firsts).tolist()), strict=False
+    )
+    for its, (a, b) in edges:
+        if b > a:
+            yield Cut(its, READINGS_PER_BLOCK), column.part(slice(a, b))
 
 
 def cut_by_time(column: Column, cell: Cut | None = None) -> Iterator[tuple[Cut, Column]]:

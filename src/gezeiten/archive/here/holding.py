@@ -7,7 +7,8 @@ differ about one reading, those that were taken in first stand.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any
@@ -41,7 +42,7 @@ from gezeiten.archive.here.cutting import (
 from gezeiten.archive.here.tables import PARTS, READING, Block, BlockBytes, BlockCells, Held
 from gezeiten.archive.here.whose import Whose, blocks_around
 from gezeiten.archive.store.prepared import Prepared, insertion
-from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.series.timeline import Span, Times
 
 _RUNS = ("held_ms", "held_until_ms", "until_interval_ms", "runs")
 _COLUMNS = ("id", "first", *(column.key for column in READING))
@@ -108,6 +109,35 @@ class Came:
 
 def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
     """Join readings of a channel with those in its blocks."""
+    with ThreadPoolExecutor(2) as pool:
+        return _put(session, whose, _joined(session, whose, one, pool))
+
+
+def hold_all(session: Session, whose: Whose, channels: Sequence[ChannelColumn]) -> list[Came]:
+    """Join readings of channels with those in their blocks; many blocks are packed by two
+    processors while those before are put into the database."""
+    if len({one.channel for one in channels}) < len(channels):  # a file may say one twice
+        return [hold(session, whose, one) for one in channels]
+    with ThreadPoolExecutor(2) as pool:
+        begun = [_joined(session, whose, one, pool) for one in channels]
+        return [_put(session, whose, one) for one in begun]
+
+
+@dataclass(frozen=True, slots=True)
+class _Joined:
+    """A channel's readings, joined with those in its blocks. gone: keys of blocks that there will
+    be others for; firsts: where those lie; packed: they themselves, as they are ready."""
+
+    of: ChannelColumn
+    came: Came
+    gone: list[int]
+    firsts: list[int]
+    packed: Iterable[Packed]
+
+
+def _joined(
+    session: Session, whose: Whose, one: ChannelColumn, pool: ThreadPoolExecutor
+) -> _Joined:
     is_new = np.zeros(len(one.column), np.bool_)
     done, differs = 0, False
     where_to = list(_where_to(session, whose, one))
@@ -123,25 +153,28 @@ def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
         if both.is_new.any():
             gone += [] if row is None else [row.id]
             parts += cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
-    connection = session.connection()
-    for key in gone:
+    packed = pack_all([Piece(cut, part, whose.intervals(part)) for cut, part in parts], pool)
+    return _Joined(one, Came(is_new, differs), gone, [cut.first for cut, _ in parts], packed)
+
+
+def _put(session: Session, whose: Whose, its: _Joined) -> Came:
+    one, connection = its.of, session.connection()
+    for key in its.gone:
         for part in _DELETE:
             part.run(connection, its_id=key)
-    packed = pack_all([Piece(cut, part, whose.intervals(part)) for cut, part in parts])
-    put_blocks(session, whose, one.channel, one.unit, packed)
-    if parts:
-        span = _span_of([one.column.part(is_new)])
+    put_blocks(session, whose, one.channel, one.unit, list(its.packed))
+    if its.firsts:
+        span = _span_of(one.column.times, its.came.is_new)
         if whose.needs_neighbours:
-            changed = [cut.first for cut, _ in parts]
-            span = _put_runs_right(session, whose, one.channel, changed)
+            span = _put_runs_right(session, whose, one.channel, its.firsts)
         mission_changed(connection, whose.mission, span)
-    return Came(is_new, differs)
+    return its.came
 
 
-def _span_of(columns: list[Column]) -> Span:
-    """Return from the first reading to beyond the last one."""
-    return (min(int(one.times[0]) for one in columns),
-            max(int(one.times[-1]) for one in columns) + 1)  # fmt: skip
+def _span_of(times: Times, which: NDArray[np.bool_]) -> Span:
+    """Return from the first of some readings to beyond the last one."""
+    first, last = int(which.argmax()), len(which) - 1 - int(which[::-1].argmax())
+    return (int(times[first]), int(times[last]) + 1)
 
 
 def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[int]) -> Span:
@@ -165,7 +198,7 @@ def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[
         news = {f"new_{name}": value for name, value in zip(_RUNS, runs, strict=True)}
         _SET_RUNS.run(connection, its_id=rows[at].id, **news)
         _SET_CELLS.run(connection, its_id=rows[at].id, new_cells=cells)
-        spans.append(_span_of([columns[at]]))
+        spans.append((int(columns[at].times[0]), int(columns[at].times[-1]) + 1))
     return (min(a for a, _ in spans), max(b for _, b in spans))
 
 
@@ -200,7 +233,8 @@ def blocks_of(whose: Whose, column: Column) -> list[Packed]:
     for cut, part in cuts:  # they follow each other
         pieces.append(Piece(cut, part, intervals[at : at + len(part)]))
         at += len(part)
-    return pack_all(pieces)
+    with ThreadPoolExecutor(2) as both:
+        return list(pack_all(pieces, both))
 
 
 def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: list[Packed]) -> None:

@@ -6,7 +6,6 @@ same bytes once, and reading numbers that are kept already are not stored again.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -21,7 +20,7 @@ from gezeiten.archive.database import Archive
 from gezeiten.archive.here.cutting import Column
 from gezeiten.archive.here.holding import (
     ChannelColumn,
-    hold,
+    hold_all,
     leave_to_all_bytes,
     note_held,
 )
@@ -31,6 +30,7 @@ from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
+from gezeiten.archive.store.vault import fingerprint
 from gezeiten.domain.acts.offloads import (
     DamageNoted,
     MissionOffloaded,
@@ -137,20 +137,22 @@ def take_in(
     *,
     damaged: list[Range] | None = None,
     even_if_known: bool = False,
+    sha256: str = "",
 ) -> Intake:
     """Keep a mission file. Bytes without a single new reading add nothing.
 
     Args:
+        sha256: fingerprint of the bytes, where it was taken already.
         damaged: readings that arrived damaged this time, for the next launch to ask about; None
             where the file did not come from the logger itself.
         even_if_known: keep the bytes though no reading is new, as an offload that added nothing.
     """
+    sha256 = sha256 or fingerprint(raw)
     with archive.writing() as session:
         mission = _known(session, file)
         point = _point(session, file, how, mission)
         kept = kept_ranges(session, mission.id) if mission else []
         added = merged(part for got in file.received for part in missing(got, kept))
-        sha256 = hashlib.sha256(raw).hexdigest()
         if not added and (not even_if_known or _is_kept(session, mission, sha256)):
             _note_damage(session, mission, file, damaged, how)
             return Intake(None, mission.id if mission else 0, point.id, [], "")
@@ -165,7 +167,7 @@ def take_in(
         assert mission is not None
         offload, added = _offload_of(session, mission, sha256)
         its = whose(mission, file)
-        came = [hold(session, its, one) for one in columns]
+        came = hold_all(session, its, columns)
         note_held(session, its.mission, sha256, spans_of(file))
         if any(one.differs for one in came) and not is_latest(session, offload):
             leave_to_all_bytes(session, mission.uid)
@@ -316,10 +318,12 @@ def mission_columns(file: RawMission) -> list[ChannelColumn]:
 
 
 def print_of(columns: Sequence[ChannelColumn]) -> str:
-    """Return the fingerprint of the readings that a mission file holds."""
+    """Return the fingerprint of the readings that a mission file holds, by two processors."""
     made = ReadingsPrint((one.channel, one.unit) for one in columns)
     if columns:
-        made.take(columns[0].column.times, [one.column.values for one in columns])
+        with ThreadPoolExecutor(2) as both:
+            its = columns[0].column.times, [one.column.values for one in columns]
+            made.take(*its, both.map)
     return made.hex()
 
 

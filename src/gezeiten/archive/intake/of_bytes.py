@@ -17,7 +17,7 @@ from gezeiten.archive.here.cutting import Column, text_column, united
 from gezeiten.archive.here.holding import (
     ChannelColumn,
     blocks_of,
-    hold,
+    hold_all,
     let_go,
     note_held,
     put_blocks,
@@ -258,8 +258,7 @@ def hold_offload(session: Session, mission: Mission, offload: Offload, decode: D
     if isinstance(of, GezeitenError):
         return False
     its = Whose(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
-    for one in of.columns:
-        hold(session, its, one)
+    hold_all(session, its, of.columns)
     note_held(session, mission.uid, of.raw, of.spans)
     return True
 

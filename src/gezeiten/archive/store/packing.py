@@ -6,6 +6,8 @@ they compress well), then Zstandard. Decoding undoes encoding exactly, NaN inclu
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import zstandard
 from numpy.typing import NDArray
@@ -67,9 +69,18 @@ def _decoded_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
 
 def encode_times(times_utc_ms: Times) -> bytes:
     """Return instants, int64 (n,), as compressed bytes: the first one, then the distances."""
-    distances = np.diff(times_utc_ms, prepend=np.int64(0))
+    distances = _distances(times_utc_ms)
     columns = np.ascontiguousarray(distances, "<i8").view(np.uint8).reshape(-1, 8).T
     return compressed(columns.tobytes())
+
+
+def _distances(words: NDArray[Any]) -> NDArray[Any]:
+    """Return the first word and how far each of the others is from the one before; it wraps around.
+    (`np.diff` with its `prepend` takes three times as long.)"""
+    distances = np.empty_like(words)
+    distances[:1] = words[:1]
+    np.subtract(words[1:], words[:-1], out=distances[1:])
+    return distances
 
 
 def decode_times(data: bytes, count: int) -> Times:
@@ -99,7 +110,7 @@ def encode_readings(values: Values) -> bytes:
             continue
         counts = _counts(values, known, divisor)
         if counts is not None:
-            return bytes([_COUNTS, power]) + _gathered(np.diff(counts, prepend=np.int32(0)))
+            return bytes([_COUNTS, power]) + _gathered(_distances(counts))
     return bytes([_FLOATS]) + encode_values(values, is_checked=True)
 
 

@@ -49,8 +49,10 @@ def first_sight(desk: Desk) -> Board | None:
 
 def fresh_board(desk: Desk) -> Board:
     """Return the board from the archive, and keep what is known for the next start."""
-    from gezeiten.desk.field.board import board_facts  # it needs nearly everything
+    from gezeiten.desk.field.board import board, board_facts  # it needs nearly everything
 
+    if desk.is_looking:
+        return board(desk)
     for _ in range(_TRIES):
         before = _state(desk.folder)
         facts = board_facts(desk)
@@ -58,7 +60,7 @@ def fresh_board(desk: Desk) -> Board:
             break  # else excursions were found by the way, or somebody did something
     else:
         before = None
-    if before is not None and not desk.is_looking:
+    if before is not None:
         _keep(desk.folder, _Sight(before, facts))
     return board_of(facts, desk.now_ms())
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from gezeiten.archive.intake.missions import (
     take_in,
 )
 from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.vault import fingerprint
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
@@ -135,8 +137,13 @@ def take_in_file(
     """Keep a mission file and find the excursions in it; see `take_in`."""
     with translated(desk.archive.folder):
         raw = path.read_bytes()
-    mission = raw_mission(decode_mission_file(raw), damaged or [])
-    intake = take_in(desk.archive, raw, mission, how, damaged=damaged, even_if_known=even_if_known)
+    with ThreadPoolExecutor(1) as beside:
+        printed = beside.submit(fingerprint, raw)
+        mission = raw_mission(decode_mission_file(raw), damaged or [])
+    intake = take_in(
+        desk.archive, raw, mission, how,
+        damaged=damaged, even_if_known=even_if_known, sha256=printed.result(),
+    )  # fmt: skip
     if intake.offload_id is not None:
         refresh_mission(desk, intake.mission_id)
     return intake

@@ -6,13 +6,16 @@ Source: docs/archive.md, "Readers".
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, TypeAlias
 
 import numpy as np
 
 from gezeiten.domain.series.timeline import Times, Values
 
 _NONE = np.iinfo(np.int64).min
+Each: TypeAlias = Callable[[Callable[[Any], None], Iterable[Any]], Iterable[None]]
+"""Goes through things as `map` does."""
 
 
 class ReadingsPrint:
@@ -28,13 +31,14 @@ class ReadingsPrint:
         self._instants = _Runs()
         self._count = 0
 
-    def take(self, times: Times, values: Sequence[Values]) -> None:
+    def take(self, times: Times, values: Sequence[Values], each: Each = map) -> None:
         """Take readings, in the order in which they are read: instants int64 (n,), UTC ms, and one
-        float64 (n,) a channel, NaN for "no value"."""
+        float64 (n,) a channel, NaN for "no value". each: goes through the channels, as `map` does;
+        several at once where it likes."""
         self._count += len(times)
         self._instants.take(times)
-        for (_, digest), column in zip(self._channels, values, strict=True):
-            digest.update(_plain(column))
+        digests = [digest for _, digest in self._channels]
+        list(each(_add, zip(digests, values, strict=True)))
 
     def hex(self) -> str:
         """Return it: 32 hexadecimal digits."""
@@ -71,7 +75,11 @@ class _Runs:
         return self._hash.digest()
 
 
-def _plain(values: Values) -> bytes:
+def _add(one: tuple[hashlib.blake2b, Values]) -> None:
+    """Add values to a digest, with one NaN and no -0.0."""
+    digest, values = one
     plain = np.ascontiguousarray(values, "<f8") + 0.0
-    plain[np.isnan(plain)] = np.nan
-    return plain.tobytes()
+    missing = np.isnan(plain)
+    if missing.any():
+        plain[missing] = np.nan
+    digest.update(plain.data)
