@@ -71,9 +71,9 @@ def test_all_parts_are_there(tmp_path: Path) -> None:
     ("sure", "words"),
     [
         (Sure((Share("calibration", 0.1), Share("fill", 0.05, "Door")), is_least=False),
-         "18.40 ± 0.224 °C (k = 2: calibration 0.200, fill of Door 0.100)."),
+         "18.40 ± 0.22 °C (k = 2: calibration 0.20, fill of Door 0.10)."),
         (Sure((Share("clock", 0.2), Share("resolution", 0.0)), is_least=True),
-         "18.40 at least ± 0.400 °C (k = 2: clock 0.400)."),
+         "18.40 at least ± 0.40 °C (k = 2: clock 0.40)."),
         (Sure((Share("resolution", 0.01),), is_least=True), "its uncertainty is not known"),
     ],
 )  # fmt: skip

@@ -78,7 +78,7 @@ def test_gaps_stand_by_site_the_one_with_an_open_one_first() -> None:
         ("open", logger(), REFUSED, None, ("what it holds", "refusal", None, None)),
         ("open", logger(kept=4), REFUSED, "logger", ("what it holds", "refusal", 0, None)),
         ("left open", logger(7), LINE, "logger", ("what it holds", "between the ends", 7, 10)),
-        ("estimated", logger(7), LINE, None, ("line first", "filled", 7, 10)),
+        ("estimated", logger(7), LINE, None, ("undo first", "otherwise", 7, None)),
         ("from the logger", logger(), LINE, None, ("fetched", "not needed", 10, None)),
         ("from another source", logger(7), LINE, None, ("not needed", "not needed", None, None)),
     ],
@@ -90,6 +90,11 @@ def test_what_the_sources_say_of_a_gap(
     told = mend.offers(booked(state), from_logger, line)
     assert told.usual == usual
     assert (told.logger_says, told.line_says, told.logger_covers, told.line_covers) == says
+
+
+def test_a_line_says_that_it_fills_a_gap_only_where_it_does() -> None:
+    told = mend.offers(booked("estimated"), logger(7), LINE, by_line=True)
+    assert (told.line_says, told.line_covers) == ("filled", 10)
 
 
 def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:

@@ -24,7 +24,7 @@ from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import duration_text, from_ms
-from gezeiten.domain.wording import counted, grouped
+from gezeiten.domain.wording import counted, error_decimals, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
 from gezeiten.report.honest import honest_part
@@ -203,7 +203,7 @@ def sure_words(channel: ReportChannel) -> str:
     what = f"{_MEANS[name.averages]} of the whole stretch"
     if not sure.is_known:
         return f"{what}: its uncertainty is not known, no calibration is noted here."
-    places = name.decimals + 1
+    places = error_decimals(sure.expanded, name.decimals + 1)
     shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"
                        for one in sure.shares if round(one.expanded, places) > 0)  # fmt: skip
     least = "at least " if sure.is_least else ""

@@ -37,6 +37,7 @@ from gezeiten.domain.series.timeline import Span, from_ms
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.steps import MEASURED, RecordStep
 from gezeiten.domain.steps.sureness import Sure
+from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
 from gezeiten.report.content import (
@@ -306,7 +307,8 @@ def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
 def _expected_error(step: RecordStep) -> str:
     name = quantity(step.channel)
     in_sum = " in sum" if step.facts.get("of_sum") else ""
-    error = f"{float(step.facts['rmse']):.{name.decimals + 1}f} {name.unit}"
+    rmse = float(step.facts["rmse"])
+    error = f"{rmse:.{error_decimals(rmse, name.decimals + 1)}f} {name.unit}"
     return f"{name.name} ± {error}{in_sum}"
 
 

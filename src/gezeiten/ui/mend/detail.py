@@ -14,7 +14,7 @@ from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.fills import straight_line
-from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.domain.steps.steps import LINE, RecordStep
 from gezeiten.ui.mend.model import Offers, offers, surroundings
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, trace_of
@@ -46,7 +46,8 @@ def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> Deta
     gap = booked.gap
     steps = [step for step in steps_of(desk, point.id) if step.touches(gap.start_ms, gap.end_ms)]
     readings = sum(view(desk, point.id, key).measured for key in measured)
-    told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked))
+    by_line = any(step.kind == LINE for step in steps if step.id in booked.steps)
+    told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked), by_line=by_line)
     is_open = booked.state in ("open", "left open")
     others = measured_beside(desk, booked, cards) if is_open else []
     return Detail(booked, told, lanes, steps, readings, others)

@@ -15,8 +15,8 @@ from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
 from gezeiten.domain.steps.steps import MEASURED
 
 Source = Literal["logger", "line", "way", "other"]
-LoggerSays = Literal["what it holds", "fetched", "line first", "not needed"]
-LineSays = Literal["refusal", "between the ends", "filled", "not needed"]
+LoggerSays = Literal["what it holds", "fetched", "undo first", "not needed"]
+LineSays = Literal["refusal", "between the ends", "filled", "otherwise", "not needed"]
 
 
 def arranged(gaps: Iterable[BookedGap]) -> list[BookedGap]:
@@ -69,8 +69,10 @@ class Offers:
         return "logger" if self.can_ask else "line" if self.can_draw else None
 
 
-def offers(booked: BookedGap, logger: LoggerOffer, line: LineOffer) -> Offers:
-    """Return what the sources say of a gap."""
+def offers(
+    booked: BookedGap, logger: LoggerOffer, line: LineOffer, *, by_line: bool = False
+) -> Offers:
+    """Return what the sources say of a gap. by_line: where it is filled, a line fills it."""
     is_open = booked.state in ("open", "left open")
     holds_some = bool(logger.readings) or logger.kept_offload is not None
     missing = booked.gap.missing
@@ -80,8 +82,9 @@ def offers(booked: BookedGap, logger: LoggerOffer, line: LineOffer) -> Offers:
                       missing if fetched else None, fetched, "not needed", None, False, False,
                       False)  # fmt: skip
     if booked.state == "estimated":
-        return Offers(logger, line, "line first", logger.readings if holds_some else None,
-                      holds_some, "filled", missing, True, False, False)  # fmt: skip
+        return Offers(logger, line, "undo first", logger.readings if holds_some else None,
+                      holds_some, "filled" if by_line else "otherwise",
+                      missing if by_line else None, True, False, False)  # fmt: skip
     fits = not line.refusal
     return Offers(
         logger, line, "what it holds", logger.readings if holds_some else None, holds_some,

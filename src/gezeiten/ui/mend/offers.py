@@ -81,10 +81,11 @@ def _line_words(told: Offers, booked: BookedGap, units: Units) -> tuple[str, str
         "refusal": tr(told.line.refusal),
         "between the ends": tr("between the two ends"),
         "filled": tr("filled between the two ends"),
+        "otherwise": tr("an estimate fills it"),
         "not needed": tr("not needed: it is measured"),
     }[told.line_says]
     errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
-    none = "—" if told.line_says == "not needed" else tr("over the rule")
+    none = "—" if told.line_says in ("not needed", "otherwise") else tr("over the rule")
     shown = "\n".join(errors) if told.shows_errors else ""
     return how, shown or "—", _covers(told.line_covers, booked, none)
 
@@ -96,7 +97,7 @@ def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
     how = {
         "what it holds": holds,
         "fetched": tr("fetched; the record holds what it measured"),
-        "line first": tr("undo the line to ask the logger"),
+        "undo first": tr("undo what fills it to ask the logger"),
         "not needed": tr("not needed: it is measured"),
     }[told.logger_says]
     measured = tr("measured") if told.is_measured else "—"

@@ -50,6 +50,7 @@ class StepFields(QWidget):
         self.u = QLineEdit()
         self.points, self.as_found = QLineEdit(), QLineEdit()
         self.points.setPlaceholderText(tr("reading → reference; …"))
+        self.points.setMinimumWidth(34 * self.points.fontMetrics().averageCharWidth())  # two pairs
         self.as_found.setPlaceholderText(tr("at the end, if others"))
         self.mark = QComboBox()
         for name in MARKS:

@@ -12,6 +12,7 @@ from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.steps.sureness import Sure
+from gezeiten.domain.wording import error_decimals
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
@@ -110,7 +111,8 @@ class StoryDialog(QDialog):
     def _sure_words(self, sure: Sure) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
         unit = self._units.of_series(self._point, self.series.key)
-        decimals = max(quantity(self.series.key).decimals + unit.extra_decimals + 1, 0)
+        most = max(quantity(self.series.key).decimals + unit.extra_decimals + 1, 0)
+        decimals = error_decimals(unit.shown_difference(sure.expanded), most)
 
         def shown(u: float) -> str:
             return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()

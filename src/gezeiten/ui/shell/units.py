@@ -9,6 +9,7 @@ from gezeiten.desk.settings import Settings, series_name
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_unit
 from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.wording import error_decimals
 from gezeiten.link.registers import LiveValue, SensorStatus
 from gezeiten.ui.shell.i18n import number, tr
 
@@ -56,24 +57,31 @@ class Units:
     def error(self, point: PointPlace, key: str, recorded: float) -> str:
         """Return an expected error of a series, "± 0.03 °C"; of what is summed that of the sum."""
         unit = self.of_series(point, key)
-        decimals = max(quantity(key).decimals + unit.extra_decimals + 1, 0)
-        words = f"± {number(unit.shown_difference(recorded), decimals)} {unit.name}".strip()
+        words = f"± {_error(unit.shown_difference(recorded), key, unit)} {unit.name}".strip()
         return tr("%1 in sum").replace("%1", words) if _is_summed(key) else words
 
     def apart(self, point: PointPlace, key: str, median: float, spread: float) -> str:
         """Return how far another series lies beside one of a point, "+0.12 ± 0.05 °C"."""
         unit = self.of_series(point, key)
-        decimals = max(quantity(key).decimals + unit.extra_decimals + 1, 0)
-        shown = number(unit.shown_difference(median), decimals)
+        wide = abs(unit.shown_difference(spread))
+        shown = number(unit.shown_difference(median), _error_decimals(wide, key, unit))
         sign = "+" if median > 0 else ""
-        wide = number(abs(unit.shown_difference(spread)), decimals)
-        return f"{sign}{shown} ± {wide} {unit.name}".strip()
+        return f"{sign}{shown} ± {_error(wide, key, unit)} {unit.name}".strip()
 
     def reading(self, key: str, live: LiveValue, own: str = "") -> str:
         """Return a present value as text."""
         if live.status == SensorStatus.NO_SENSOR:
             return tr("no sensor")
         return self.value(key, live.value, own)
+
+
+def _error_decimals(error: float, key: str, unit: ShownUnit) -> int:
+    return error_decimals(error, max(quantity(key).decimals + unit.extra_decimals + 1, 0))
+
+
+def _error(error: float, key: str, unit: ShownUnit) -> str:
+    """Return an error in the unit shown, by two digits that count."""
+    return number(error, _error_decimals(error, key, unit))
 
 
 def _is_summed(key: str) -> bool:

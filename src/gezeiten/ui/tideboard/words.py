@@ -39,7 +39,7 @@ def legend_items(theme: Theme) -> list[tuple[str, str, QColor]]:
         ("■", tr("measured"), theme.color("tide")),
         ("▨", tr("estimated"), theme.color("tide")),
         ("▧", tr("gap"), theme.color("muted")),
-        ("┄", tr("on the logger, to offload"), theme.color("tide")),
+        ("┄", tr("to offload"), theme.color("tide")),
         ("▲", tr("above limit"), theme.color("ember")),
         ("▼", tr("below limit"), theme.color("plum")),
         ("○", tr("offload"), theme.color("tide")),

@@ -13,6 +13,7 @@ from gezeiten.desk.places import points
 from gezeiten.desk.record.sureness import sure_of_mean
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import Span, duration_text
+from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import ArchiveDamagedError
 from gezeiten.ui.parts.chart_lanes import Lane, Trace
 from gezeiten.ui.parts.lanes import figures_of
@@ -153,7 +154,7 @@ def _rows(*, sums: bool) -> list[tuple[str, Callable[[FigureColumn], str]]]:
     def sure(one: FigureColumn) -> str:
         if one.u != one.u:
             return tr("not known") if one.numbers.n else "—"
-        words = f"± {number(one.u, one.lane.decimals + 1)}"
+        words = f"± {number(one.u, error_decimals(one.u, one.lane.decimals + 1))}"
         return f"≥ {words}" if one.is_least else words
 
     return [
