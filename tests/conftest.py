@@ -16,6 +16,7 @@ from hypothesis import HealthCheck, Phase, settings
 from gezeiten.cli.demo import Demo, open_demo
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits.limits import LimitRule
@@ -156,6 +157,17 @@ COLD_PLAN = Plan(
     mission_name="Room A",
     point_name="Saatgutspeicher · Cold room A",
 )
+
+
+@pytest.fixture
+def holed(lab: Lab) -> Lab:
+    """A mission of five days whose second day arrived damaged; the plug is good again now."""
+    launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
+    lab.later(5 * 24 * 60)
+    lab.standin.order("fault", damage_blocks=[1, 2])
+    offload_logger(lab.desk, lab.standin.address, lab.serial)
+    lab.standin.order("fault", damage_blocks=None)
+    return lab
 
 
 @pytest.fixture(scope="session")

@@ -15,7 +15,8 @@ from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.record.records import record
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
-from tests.ui_help import idle, press, type_into
+from tests.conftest import Lab
+from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 
 def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
@@ -181,3 +182,26 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     press(window, "Ctrl+Z")
     idle(qtbot, window)
     assert gap.key in {g.key for g in gaps(demo_desk)}
+
+
+def test_a_drive_that_is_plugged_in_offers_what_it_carries(
+    qtbot: QtBot, holed: Lab, tmp_path: Path
+) -> None:
+    """Whoever stands in Mend need not go to the Field desk for it."""
+    window = open_window(qtbot, holed.desk)
+    [gap] = gaps(holed.desk)
+    window.go(places.MEND, gap.key)
+    qtbot.waitUntil(lambda: len(window.places.here()) == 7, timeout=PATIENCE_MS)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    assert mend.model.others == []
+    drive = tmp_path / "drive"
+    holed.standin.order("drive", folder=str(drive))
+    holed.desk.more_folders.append(str(drive))
+    qtbot.waitUntil(lambda: bool(mend.model.others), timeout=PATIENCE_MS)
+    [offer] = mend.model.others
+    assert offer.readings == gap.gap.missing
+    holed.desk.more_folders.clear()  # pulled out
+    qtbot.waitUntil(lambda: not mend.model.others, timeout=PATIENCE_MS)
+    window.go(places.TRENDS)
+    assert not window.house.are_carriers_watched

@@ -107,19 +107,21 @@ class CarriersDesk(QObject):
         self._every = QTimer(self)
         self._every.setInterval(DRIVES_EVERY_MS)
         self._every.timeout.connect(self.watch_drives)
+        house.carriers_watched.connect(self._watch)
+        self._watch(house.are_carriers_watched)
 
     @property
     def is_open(self) -> bool:
         """Whether a courier or drive is in the middle of the desk."""
         return self.current in self.cards
 
-    def watch(self, *, on: bool) -> None:
+    def _watch(self, on: bool) -> None:
         """Watch for drives, or no longer."""
-        if on:
+        if not on:
+            self._every.stop()
+        elif not self._every.isActive():
             self._every.start()
             self.watch_drives()
-        else:
-            self._every.stop()
 
     # -- seeing ----------------------------------------------------------------------------------
     def watch_drives(self) -> None:
@@ -166,6 +168,7 @@ class CarriersDesk(QObject):
         is_new = key_of(card) not in self.cards
         self.cards[key_of(card)] = card
         self._show_list()
+        self._house.carriers_changed.emit()
         if key_of(card) == self.current:
             self.page.show_card(card)
         elif is_new and card.new:
@@ -179,6 +182,7 @@ class CarriersDesk(QObject):
             self.current = ""
             self.closed.emit()
         self._show_list()
+        self._house.carriers_changed.emit()
 
     def _show_list(self) -> None:
         self.list.show_cards([self.cards[key] for key in sorted(self.cards)], self.current)

@@ -571,12 +571,12 @@ class FieldDeskPlace(Place):
 
     def showEvent(self, event: QShowEvent) -> None:
         self._second.start()
-        self.carriers.watch(on=True)
+        self.house.watch_carriers(on=True)
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent) -> None:
         self._second.stop()
-        self.carriers.watch(on=False)
+        self.house.watch_carriers(on=False)
         super().hideEvent(event)
 
     # -- several -----------------------------------------------------------------------------------

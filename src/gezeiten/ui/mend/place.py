@@ -7,6 +7,7 @@ from dataclasses import replace
 from operator import is_
 from typing import Literal
 
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.desk.context import Desk
@@ -84,6 +85,7 @@ class MendPlace(Place):
         line.setStretch(1, 1)
         self.setLayout(line)
         self.setFocusProxy(self.list)
+        house.carriers_changed.connect(self._carriers_changed)
 
     def _offers_card(self) -> Card:
         card = Card(tr("What could fill it"), tr("error measured on known stretches as long"))
@@ -206,6 +208,20 @@ class MendPlace(Place):
         desk = self.house.desk
         cards = list(self.house.carriers.values())
         self.house.run(lambda _task: load_detail(desk, booked, cards), self._show_detail)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        self.house.watch_carriers(on=True)
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        self.house.watch_carriers(on=False)
+        super().hideEvent(event)
+
+    def _carriers_changed(self) -> None:
+        """Look anew at what could fill the gap, unless somebody has chosen already."""
+        model = self.model
+        if self.isVisible() and model.is_open and not (model.by_hand or model.is_busy):
+            self._choose(self.list.thing())
 
     # -- showing -------------------------------------------------------------------------------
     def _show_detail(self, detail: Detail) -> None:

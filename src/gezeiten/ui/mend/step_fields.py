@@ -137,6 +137,7 @@ class StepFields(QWidget):
         self.points.setText("; ".join(
             " → ".join(number(unit.shown(one), digits) for one in pair) for pair in made.points
         ))  # fmt: skip
+        self.points.setCursorPosition(0)
         self.u.setText(number(unit.shown_difference(made.u), digits))
         self.changed.emit()
 

@@ -64,7 +64,8 @@ class House(QObject):
 
     wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
     its name; "look ADDRESSES" looks at these too. logger_wanted: a logger, by its serial.
-    rows_wanted: `Rows` to show as a table.
+    rows_wanted: `Rows` to show as a table. carriers_watched: whether any place in sight wants to
+    know of couriers and drives; carriers_changed: others are at hand.
     """
 
     go = Signal(int, object)
@@ -74,6 +75,8 @@ class House(QObject):
     logger_wanted = Signal(str)
     rows_wanted = Signal(object)
     archive_changed = Signal()
+    carriers_watched = Signal(bool)
+    carriers_changed = Signal()
 
     def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
         super().__init__()
@@ -83,9 +86,20 @@ class House(QObject):
         self.theme: Theme = LIGHT
         self.carriers: dict[str, CourierCard | DriveCard] = {}
         """The couriers and drives at hand, as the Field desk saw them last."""
+        self._carriers_wanted = 0
         desk.hear(lambda words: self.said.emit(words, False))
         self.seconds: Callable[[], float] = time.monotonic
         """For what happens by hand: how long a press lies behind."""
+
+    @property
+    def are_carriers_watched(self) -> bool:
+        """Whether any place in sight wants to know of couriers and drives."""
+        return self._carriers_wanted > 0
+
+    def watch_carriers(self, *, on: bool) -> None:
+        """A place that wants to know of couriers and drives came into sight, or went out of it."""
+        self._carriers_wanted += 1 if on else -1
+        self.carriers_watched.emit(self.are_carriers_watched)
 
     @property
     def is_looking(self) -> bool:
