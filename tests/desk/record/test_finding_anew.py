@@ -12,6 +12,8 @@ from hypothesis import strategies as st
 
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, undo
+from gezeiten.desk.places import points
+from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.domain.limits.excursions import find_excursions
@@ -90,11 +92,15 @@ def test_from_nothing_they_are_those_of_the_record_read_whole(
         assert told
 
 
-def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path) -> None:
+@pytest.mark.parametrize("shift_ms", [0, -3_600_000, 90_123])
+def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path, shift_ms: int) -> None:
+    """Also where the logger's clock was put right."""
     plan = replace(PLAN, limits=RULES[:2])
     with kept_in(tmp_path, plan) as kept:
         kept.take(0, 1_000)
         kept.take(1_012, 2_000)
+        if shift_ms:
+            _shift(kept, shift_ms)
         refresh_stale(kept.desk)
         before = {one.start_ms for one in excursions(kept.desk)}
         kept.desk.chunks.clear()
@@ -102,9 +108,35 @@ def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path) -> 
         refresh_stale(kept.desk)
         assert 0 < len(kept.desk.chunks) <= 4  # of 32 blocks
         after = {one.start_ms for one in excursions(kept.desk)}
-        late = ANCHOR_MS + 2_000 * MINUTE + 1_000 * MINUTE
+        late = ANCHOR_MS + 2_000 * MINUTE + 1_000 * MINUTE + shift_ms
         assert after > before
         assert all(late - 20 * MINUTE <= at < late + 30 * MINUTE for at in after ^ before)
+        assert faulty_excursions(kept.desk) == []
+
+
+@settings(max_examples=8)
+@given(st.lists(RANGES, min_size=2, max_size=5), st.sampled_from(RULES), st.integers(-90, 90))
+def test_with_a_clock_put_right_they_are_those_found_from_nothing(
+    ranges: list[tuple[int, int, int]], rule: LimitRule, minutes: int
+) -> None:
+    """Where a shift has two missions overlap the later one stands."""
+    plan = replace(PLAN, limits=(rule,))
+    with tempfile.TemporaryDirectory() as folder, kept_in(Path(folder), plan) as kept:
+        kept.take(0, 1_990, 1)
+        kept.take(40, 90, 2)
+        _shift(kept, minutes * MINUTE + 17)
+        for first, many, number in ranges:
+            kept.take(first, first + many, number)
+            refresh_stale(kept.desk)
+            assert faulty_excursions(kept.desk) == []
+
+
+def _shift(kept: Kept, shift_ms: int) -> None:
+    """Put the clock of the first mission right."""
+    point = next(one for one in points(kept.desk) if one.id == kept.point)
+    clock = mission_clocks(kept.desk, point, KEY)[0]
+    keep_clock(kept.desk, clock, by_amount(clock, shift_ms), "shifted", 1000, "wrong zone")
+    refresh_stale(kept.desk)
 
 
 def test_where_another_limit_is_in_force_all_is_looked_at(tmp_path: Path) -> None:

@@ -14,8 +14,10 @@ from gezeiten.archive.derived import said_derived
 from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import ClockRow, LogbookRow, Mission, Placing, Point
+from gezeiten.domain.series.clock_map import clock_map
 from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.domain.steps.derived import in_force, spread
+from gezeiten.errors import ArchiveDamagedError
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
 EVERYTHING: Span = (-EVER_MS, EVER_MS)
@@ -66,11 +68,13 @@ _PLACED = Prepared(
     .where(Mission.uid == bindparam("its_uid"))
 )
 _PUT_RIGHT = Prepared(
-    select(ClockRow.id)
+    select(ClockRow.pairs)
     .join(Mission, Mission.id == ClockRow.mission_id)
     .where(Mission.uid == bindparam("its_uid"), ClockRow.undone_ms.is_(None))
+    .order_by(ClockRow.said_ms.desc(), ClockRow.uid.desc())
     .limit(1)
 )
+"""The one said last stands, as in `archive/clocks.py`."""
 _MOVE_ON = Prepared(update(AppliedRow).values(hash=bindparam("new_hash")))
 _FIRST_ENTRY = insertion(_APPLIED, ("hash",))
 _KNOWN = Prepared(select(AppliedRow.hash))
@@ -101,8 +105,18 @@ def _count(connection: Connection, point: str, span: Span | None) -> int:
 def mission_changed(connection: Connection, mission: str, span: Span = EVERYTHING) -> None:
     """Count that the readings of a mission changed in a stretch by its logger's clock, at whatever
     points they are."""
-    moved = _PUT_RIGHT.value(connection, its_uid=mission) is not None
-    record_changed(connection, points_of(connection, mission), EVERYTHING if moved else span)
+    pairs = _PUT_RIGHT.value(connection, its_uid=mission)
+    record_changed(connection, points_of(connection, mission), _in_true_time(span, pairs))
+
+
+def _in_true_time(span: Span, pairs: list[list[int]] | None) -> Span:
+    """Return a stretch in which all of one by a clock lies, which pairs put right."""
+    if pairs is None:
+        return span
+    try:
+        return clock_map(pairs).true_span(span)
+    except (ArchiveDamagedError, ValueError, TypeError):
+        return EVERYTHING
 
 
 def points_of(connection: Connection, mission: str) -> list[str]:

@@ -56,6 +56,11 @@ class ClockMap:
             return at_ms
         return int(_through(self.true_ms, self.shown_ms, np.array([at_ms], np.int64))[0])
 
+    def true_span(self, span: Span) -> Span:
+        """Return a stretch of true time in which all lies that lies in one by the clock."""
+        a, b = map(self.true_at, span)
+        return (a - _ROUNDED_MS, b + _ROUNDED_MS) if self else span
+
     def shown_span(self, span: Span) -> Span:
         """Return a stretch by the clock in which all lies that lies in one of true time."""
         a, b = map(self.shown_at, span)
