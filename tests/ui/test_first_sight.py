@@ -84,3 +84,16 @@ def test_an_archive_that_cannot_be_opened_says_why(qtbot: QtBot, tmp_path: Path)
     qtbot.waitUntil(lambda: bool(heard), timeout=PATIENCE_MS)
     assert isinstance(heard[0], ArchiveDamagedError)
     assert str(tmp_path) in str(heard[0])
+
+
+def test_a_window_closed_before_its_archive_is_open_begins_nothing(
+    qtbot: QtBot, known: Path
+) -> None:
+    window = begun(qtbot, known)
+    window.show()
+    window._open()
+    window.close()
+    qtbot.waitUntil(lambda: not window.isVisible(), timeout=PATIENCE_MS)
+    assert len(window.places.here()) == 1
+    assert window._counted is None
+    window.house.desk.close()

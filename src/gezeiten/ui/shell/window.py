@@ -107,6 +107,7 @@ class MainWindow(QMainWindow):
         def done(fault: GezeitenError | None) -> None:
             if fault is not None:
                 self.not_opened.emit(fault)
+            if fault is not None or self._is_closing:
                 return
             for place in self.places.here():
                 place.is_stale = True
