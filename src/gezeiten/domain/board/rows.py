@@ -117,8 +117,6 @@ def _on_logger(logger: KnownOfLogger, held: tuple[Span, ...], now_ms: int) -> Sp
     since = max(held[-1][1] if held else logger.first_ms, logger.first_ms)
     if until - since < 2 * logger.interval_ms:
         return None
-    if held and since - held[-1][1] > 2 * logger.interval_ms:
-        since = logger.first_ms
     return (since, until)
 
 
