@@ -102,7 +102,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
     def show_gap() -> None:
         window.go(places.MEND)
         settle_down(window)
-        _place(window, places.MEND).list.choose(lambda gap: gap.point.name == "Piezometer K2")
+        _place(window, places.MEND).list.choose(lambda gap: gap.point.name == "Creek gauge")
 
     def show_trend() -> None:
         window.go(places.TRENDS)

@@ -193,7 +193,12 @@ class BoardCanvas(QWidget):
         words = f"{site.kind} · {said}" if site.kind else said
         painter.setFont(self._font(small=True))
         painter.setPen(self.theme.color("muted"))
-        painter.drawText(QRectF(self._left(), top, 400, height - 4), bottom, words)
+        metrics = painter.fontMetrics()
+        wide = metrics.horizontalAdvance(words) + 4.0
+        ground = QRectF(self._left() - 2, top + height - 4 - metrics.height(), wide,
+                        metrics.height())  # fmt: skip
+        painter.fillRect(ground, self.theme.color("paper"))  # no line of the axis through words
+        painter.drawText(QRectF(self._left(), top, wide, height - 4), bottom, words)
 
     def _short(self, text: str, painter: QPainter, width: float) -> str:
         return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width))
