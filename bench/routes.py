@@ -135,4 +135,4 @@ def mission_file() -> None:
         )  # fmt: skip
         for desk in desks:
             desk.close()
-    report("mission of 1 M × 4 into the archive / Parquet", took, reference, "s ", "≤ 5")
+    report("mission of 1 M × 4 into the archive / Parquet", took, reference, "s ", "≤ 2.5")
