@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import gc
 import os
 import shutil
@@ -30,6 +31,14 @@ from tests.nursery import ForkedStandin
 
 # What a user's computer remembers is the test run's own, in programs that tests start as well.
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="gezeiten-state-")
+
+
+def _leave_no_state(folder: str, process: int) -> None:
+    if os.getpid() == process:  # stand-ins are forked from this process, and end before it
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+atexit.register(_leave_no_state, os.environ["XDG_STATE_HOME"], os.getpid())
 
 # Speed is measured by `make bench`, never here: a busy machine must not fail a property.
 # `make test` tries the same examples every time, so that it fails for a change and not by chance;
