@@ -15,7 +15,6 @@ import msgspec
 
 from gezeiten import __version__
 from gezeiten.archive.here.state import state_of
-from gezeiten.archive.store.whole import put_whole
 from gezeiten.desk.context import Desk, model_texts
 from gezeiten.domain.board.board import Board, board_of
 from gezeiten.domain.board.facts import BoardFacts
@@ -66,12 +65,13 @@ def fresh_board(desk: Desk) -> Board:
 
 
 def _keep(folder: Path, sight: _Sight) -> None:
-    text = msgspec.json.encode(sight).decode()
+    raw, fresh = msgspec.json.encode(sight), folder / f"{NAME}.new"
     with suppress(OSError):  # a full disk costs nothing but the first sight
-        if len(text) > _LONGEST:
+        if len(raw) > _LONGEST:
             (folder / NAME).unlink(missing_ok=True)
-        else:
-            put_whole(folder / NAME, text)
+            return
+        fresh.write_bytes(raw)  # not synced: what a power cut leaves of it is none
+        fresh.replace(folder / NAME)
 
 
 def _state(folder: Path) -> str | None:
