@@ -19,6 +19,7 @@ from gezeiten.desk.record.clocks import (
     take_clock_back,
 )
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
+from gezeiten.desk.record.filling import switch_fill
 from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
@@ -80,6 +81,14 @@ def switch_correction(desk: Desk, number: int) -> None:
     if not listed:
         raise InputError("nothing is corrected yet")
     switch(desk, *listed[number % len(listed)])
+
+
+def switch_some_fill(desk: Desk, number: int) -> None:
+    """Switch the n-th fill off, or one that was taken back on again."""
+    listed = [(point, one) for point, key in _series(desk) for one in chain(desk, point, key).fills]
+    if not listed:
+        raise InputError("nothing is filled yet")
+    switch_fill(desk, *listed[number % len(listed)])
 
 
 def correct_no_more(desk: Desk, number: int) -> None:

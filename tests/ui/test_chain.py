@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps
+from gezeiten.desk.field.mending import fill_by_line
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.correcting import chain, compared
 from gezeiten.desk.record.records import record
@@ -273,3 +274,27 @@ def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_ke
     made.propose_trim("visit", at_end=True)
     idle(qtbot, window)
     assert "taken out" in made.figures.text() or "No reading lies within" in made.problem.text()
+
+
+def test_a_fill_is_switched_off_and_on_in_the_chain(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    [booked] = [one for one in gaps(demo_desk) if one.point.name == "Paint hall"]
+    fill_by_line(demo_desk, booked)
+    made = ChainDialog(window, window.house, booked.point, "co2")
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    for gone, back, words in (("4 taken out", "on", "off"), ("4 back again", "off", "on")):
+        made.table.selectRow(made.table.rowCount() - 1)
+        idle(qtbot, window)
+        assert gone in made.figures.text()
+        assert made.switch_button.text() == f"Switch the chosen step {words}"
+        assert not made.undo_button.isEnabled()
+        made.switch_chosen()
+        idle(qtbot, window)
+        [state] = [one.state for one in gaps(demo_desk)
+                   if one.point.name == "Paint hall" and "co2" in one.channels]  # fmt: skip
+        assert state == ("estimated" if back == "off" else "open")
+        shown_there = made.table.item(made.table.rowCount() - 1, 0).text()
+        assert shown_there == ("Gap filled" if back == "off" else "Gap filled · off")

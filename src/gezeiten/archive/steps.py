@@ -5,7 +5,9 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
+from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Step
+from gezeiten.domain.series.series import Series, empty_series
 from gezeiten.domain.steps.steps import RecordStep
 
 _QUERY = select(Step).order_by(Step.id).options(defer(Step.data))
@@ -23,6 +25,12 @@ def active_steps(session: Session, point_id: int | None = None) -> dict[int, lis
     for row in session.scalars(query if point_id is None else query.filter_by(point_id=point_id)):
         steps.setdefault(row.point_id, []).append(_step(row))
     return steps
+
+
+def estimates_of(session: Session, step: str) -> Series:
+    """Return the estimates of a step (its id), whether it stands or not; none of another kind."""
+    row = session.scalars(select(Step).filter_by(uid=step)).first()
+    return empty_series() if row is None else estimated_series(row)
 
 
 def _step(row: Step) -> RecordStep:

@@ -50,6 +50,7 @@ from tests.archive.record_deeds import (
     subtract_no_more,
     switch_correction,
     switch_some_clock,
+    switch_some_fill,
 )
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
@@ -99,6 +100,7 @@ DEEDS = st.one_of(
     st.tuples(st.just("hang"), NUMBERS, st.sampled_from([0.0, 8.4])),
     st.tuples(st.just("read"), NUMBERS), st.tuples(st.just("read no more"), NUMBERS),
     st.tuples(st.just("switch"), NUMBERS), st.tuples(st.just("correct no more"), NUMBERS),
+    st.tuples(st.just("switch fill"), NUMBERS),
 )  # fmt: skip
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
@@ -114,7 +116,8 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
 FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
     "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
-    "correct": correct, "switch": switch_correction, "correct no more": correct_no_more,
+    "correct": correct, "switch": switch_correction, "switch fill": switch_some_fill,
+    "correct no more": correct_no_more,
     "remark": remark, "remark no more": remark_no_more,
     "clock": put_clock_right, "switch clock": switch_some_clock, "hang": hang_sensor,
     "read": read_by_hand, "read no more": read_by_hand_no_more,

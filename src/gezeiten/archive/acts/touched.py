@@ -24,6 +24,7 @@ from gezeiten.domain.acts.gaps import (
     GapEstimated,
     GapFedByOther,
     GapFetched,
+    GapFilledAgain,
     GapFilledByLine,
     GapLeftOpen,
     GapTakenBack,
@@ -58,7 +59,10 @@ _AT_SITE = Prepared(
 )
 
 
-_ON_A_GAP = GapFilledByLine | GapEstimated | GapFetched | GapFedByOther | GapLeftOpen | GapTakenBack
+_ON_A_GAP = (
+    GapFilledByLine | GapEstimated | GapFetched | GapFedByOther | GapLeftOpen | GapTakenBack
+    | GapFilledAgain
+)  # fmt: skip
 _ON_A_CLOCK = ClockCorrected | ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack
 
 

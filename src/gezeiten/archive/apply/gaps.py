@@ -14,6 +14,7 @@ from gezeiten.domain.acts.gaps import (
     GapEstimated,
     GapFedByOther,
     GapFetched,
+    GapFilledAgain,
     GapFilledByLine,
     GapLeftOpen,
     GapTakenBack,
@@ -79,6 +80,14 @@ def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfit
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
 
+def _filled_again(connection: Connection, act: GapFilledAgain, _said: Said) -> Misfits:
+    """They stand as they were made, by whom and when."""
+    undone = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_not(None))
+    done = connection.execute(undone.values(undone_ms=None, undone_by=None))
+    missed = len(act.steps) - done.rowcount
+    return [f"{missed} of the steps stood already"] if missed else []
+
+
 def _step(
     connection: Connection, point: str, step: str, gap: Gap, said: Said, **values: Any
 ) -> None:
@@ -108,6 +117,17 @@ def _refuse_fed(connection: Connection, act: GapFedByOther) -> None:
     _refuse_over(connection, act.point, act.gap, series)
 
 
+def _refuse_again(connection: Connection, act: GapFilledAgain) -> None:
+    """Only what was estimated and taken back, and where nothing else fills the gap by now."""
+    columns = Step.channel, Step.kind, Step.undone_ms
+    known = connection.execute(select(*columns).where(Step.uid.in_(act.steps))).all()
+    if len(known) < len(act.steps) or any(
+        not KINDS[kind].has_estimates or undone_ms is None for _, kind, undone_ms in known
+    ):
+        raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
+    _refuse_over(connection, act.point, act.gap, [channel for channel, _, _ in known])
+
+
 def _refuse_over(connection: Connection, at: str, gap: Gap, series: list[str]) -> None:
     point = key_of(connection, Point.__table__, at)
     standing = (
@@ -124,9 +144,11 @@ FAMILY = Family(
     {
         GapFilledByLine: _filled_by_line, GapEstimated: _estimated, GapFetched: _fetched,
         GapFedByOther: _fed, GapLeftOpen: _left_open, GapTakenBack: _taken_back,
+        GapFilledAgain: _filled_again,
     },
     {
         GapLeftOpen: _refuse_left_open, GapFilledByLine: _refuse_filled,
         GapEstimated: _refuse_filled, GapFedByOther: _refuse_fed,
+        GapFilledAgain: _refuse_again,
     },
 )  # fmt: skip

@@ -19,6 +19,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.filling import fills_among, with_fill_switched
 from gezeiten.desk.record.records import given
 from gezeiten.domain.acts.base import instant_words
 from gezeiten.domain.acts.corrections import (
@@ -56,9 +57,9 @@ class SeenFeed:
 @dataclass(frozen=True, slots=True)
 class Chain:
     """How a series comes from its source to the record. how: of a calculated one in words, ""
-    else; corrections: in the order in which they are applied, on or off; fills: what was done about
-    its gaps, those that stand; clocks: of its missions, that were put right; clocks_off: what would
-    put some right if it were switched on."""
+    else; corrections: in the order in which they are applied, on or off; fills: of its gaps, those
+    that stand and those that can stand again; clocks: of its missions, that were put right;
+    clocks_off: what would put some right if it were switched on."""
 
     feeds: tuple[SeenFeed, ...]
     how: str
@@ -97,9 +98,7 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
         missions = missions_by_id(session, {one.mission for one in feeds})
         corrections = in_order(chain_of(session, point.id, series))
         clocks, off = clocks_in_force(session), clocks_switched_off(session)
-        fills = [step for step in all_steps(session, point.id)
-                 if step.undone_ms is None and step.does.has_estimates
-                 and step.channel == series]  # fmt: skip
+        fills = fills_among(all_steps(session, point.id), series)
     seen = tuple(SeenFeed(one.deployment.stay.source, one.deployment.stay.is_logger,
                           missions[one.mission].number, one) for one in feeds)  # fmt: skip
     how = how_words(desk, point).get(series, "")
@@ -170,6 +169,15 @@ def effect(
                    or not one.touches(step.start_ms, step.until_ms)] + [step]  # fmt: skip
     changed = as_they_stand(changed)
     return compared(corrected(source, standing), corrected(source, changed))
+
+
+def effect_of_fill(desk: Desk, point: PointPlace, step: RecordStep, span: Span) -> Effect:
+    """Return what switching a fill does in a stretch, its estimates among the readings.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    return compared(*with_fill_switched(desk, point, step, span))
 
 
 def compared(before: Series, after: Series) -> Effect:

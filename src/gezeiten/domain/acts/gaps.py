@@ -153,5 +153,19 @@ class GapTakenBack(Act, kind="gap taken back", word="undo", about="point"):
         return f"Undone ({self.was}): {_size(self.gap)}."
 
 
+@dataclass(frozen=True, slots=True)
+class GapFilledAgain(Act, kind="gap filled again", word="fill", about="point"):
+    """Estimates that were taken back stand again as they were; words: why."""
+
+    point: str
+    gap: Gap
+    steps: tuple[str, ...]
+    words: str
+
+    def told(self, subject: Subject) -> str:
+        why = f": {self.words}" if self.words else ""
+        return f"Gap filled again as it was before ({_size(self.gap)}){why}."
+
+
 def _size(gap: Gap) -> str:
     return f"{readings_words(gap.missing)}, {duration_text(gap.length_ms)}"

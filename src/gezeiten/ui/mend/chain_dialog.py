@@ -19,6 +19,7 @@ from gezeiten.desk.record.correcting import (
     Effect,
     chain,
     effect,
+    effect_of_fill,
     fitted_on_another_state,
     keep,
     of_another_sensor,
@@ -27,6 +28,7 @@ from gezeiten.desk.record.correcting import (
     switch,
     take_back,
 )
+from gezeiten.desk.record.filling import switch_fill
 from gezeiten.desk.record.proposing import (
     Certificate,
     by_rule,
@@ -41,10 +43,12 @@ from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction
+from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
     Link,
     Trying,
+    chosen_fill,
     chosen_step,
     drawn,
     links,
@@ -227,7 +231,8 @@ class ChainDialog(ActingDialog):
         error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
         old = fitted_on_another_state(thing, self._chain.corrections)
         why = tr("made before the readings beside it were corrected; make it anew") if old else ""
-        return [tr("Gap filled"), f"{tr(way_words(thing.facts))}, {error}",
+        name = tr("Gap filled") + ("" if thing.undone_ms is None else " · " + tr("off"))
+        return [name, f"{tr(way_words(thing.facts))}, {error}",
                 self._stretch(thing.start_ms, thing.end_ms),
                 f"{thing.made_by}, {instant(thing.made_ms, zone)}", why]  # fmt: skip
 
@@ -321,10 +326,12 @@ class ChainDialog(ActingDialog):
         self._look(wanted)
 
     def _chosen_changed(self) -> None:
-        step = chosen_step(self._chosen())
+        step, filled = chosen_step(self._chosen()), chosen_fill(self._chosen())
         self._show_buttons()
         if step is not None and self._lane is not None:
             self._look(switched=step.uid)
+        elif filled is not None and self._lane is not None:
+            self._look_at_fill(filled)
         elif self._lane is not None:
             self._show_figures(None)
 
@@ -337,6 +344,14 @@ class ChainDialog(ActingDialog):
             return effect(desk, point, key, span, step=step, switched=switched)
 
         self._house.run(look, self._show_figures, failed=self._say, latest="chain effect")
+
+    def _look_at_fill(self, filled: RecordStep) -> None:
+        """Show a fill in its surroundings, and what the record is without it, or again with it."""
+        desk, point = self._house.desk, self._point
+        beside_ms = max(filled.end_ms - filled.start_ms, DAY_MS // 4)
+        self._view = span = (filled.start_ms - beside_ms, filled.end_ms + beside_ms)
+        self._house.run(lambda _task: effect_of_fill(desk, point, filled, span),
+                        self._show_figures, failed=self._say, latest="chain effect")  # fmt: skip
 
     def _show_figures(self, seen: Effect | None) -> None:
         if self._lane is None or self._view is None:
@@ -380,20 +395,24 @@ class ChainDialog(ActingDialog):
         return one if isinstance(one, Link) else None
 
     def _show_buttons(self) -> None:
-        step = chosen_step(self._chosen())
-        for act in (self.switch_button, self.undo_button):
-            act.setEnabled(step is not None)
-        is_off = step is not None and not step.is_on
+        step, filled = chosen_step(self._chosen()), chosen_fill(self._chosen())
+        self.switch_button.setEnabled(step is not None or filled is not None)
+        self.undo_button.setEnabled(step is not None)
+        is_off = (step is not None and not step.is_on) or (
+            filled is not None and filled.undone_ms is not None
+        )
         self.switch_button.setText(
             tr("Switch the chosen step on") if is_off else tr("Switch the chosen step off")
         )
 
     def switch_chosen(self) -> None:
         """Switch the chosen step off, or on again."""
-        step, desk, point = chosen_step(self._chosen()), self._house.desk, self._point
+        desk, point, words = self._house.desk, self._point, self.words.text()
+        step, filled = chosen_step(self._chosen()), chosen_fill(self._chosen())
         if step is not None:
-            words = self.words.text()
             self._do(lambda: switch(desk, point, step, words))
+        elif filled is not None:
+            self._do(lambda: switch_fill(desk, point, filled, words))
 
     def take_back(self) -> None:
         """Take the chosen step back."""

@@ -17,6 +17,7 @@ from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.corrections.suspicion import Suspicion, stretches_of
+from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
 LinkKind = Literal["source", "clock", "clock off", "calculated", "correction", "fill"]
@@ -76,6 +77,11 @@ class Trying:
 def chosen_step(link: Link | None) -> Correction | None:
     """Return the correction of a line, None of another one."""
     return link.thing if link is not None and link.kind == "correction" else None
+
+
+def chosen_fill(link: Link | None) -> RecordStep | None:
+    """Return the fill of a line, None of another one."""
+    return link.thing if link is not None and link.kind == "fill" else None
 
 
 def drawn(effect: Effect, unit: ShownUnit) -> Series:

@@ -1,0 +1,63 @@
+"""The fills of a series' chain: which there are, switched off and on, what that does."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.steps import estimates_of
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.excursion_book import refresh_excursions
+from gezeiten.desk.record.records import around
+from gezeiten.domain.acts.gaps import GapFilledAgain, GapTakenBack
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.series import Series, join_series
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.steps import RecordStep
+
+
+def fills_among(steps: Iterable[RecordStep], series: str) -> list[RecordStep]:
+    """Return the fills of a series, in order of time: those that stand, and of those that were
+    taken back the last of each stretch in which none stands, which can stand again. steps: oldest
+    first."""
+    its = [one for one in steps if one.does.has_estimates and one.channel == series]
+    found = [one for one in its if one.undone_ms is None]
+    for one in sorted(its, key=lambda one: one.undone_ms or 0, reverse=True):
+        if not any(one.touches(other.start_ms, other.end_ms) for other in found):
+            found.append(one)
+    return sorted(found, key=lambda one: one.start_ms)
+
+
+def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = "") -> None:
+    """Switch a fill off: the gap is open again; or on: its estimates stand as they were made.
+
+    Raises:
+        InputError: somebody did so meanwhile, or filled the gap by something else.
+    """
+    gap = Gap(step.start_ms, step.end_ms, step.interval_ms)
+    with desk.archive.writing() as session:
+        at = kept_point(session, point.id).uid
+        act = (
+            GapTakenBack(at, gap, (step.id,), "estimated") if step.undone_ms is None
+            else GapFilledAgain(at, gap, (step.id,), words.strip())
+        )  # fmt: skip
+        desk.do_within(session, act)
+    refresh_excursions(desk, point.id)
+
+
+def with_fill_switched(
+    desk: Desk, point: PointPlace, step: RecordStep, span: Span
+) -> tuple[Series, Series]:
+    """Return the readings of a fill's series in a stretch as they stand, and as they would."""
+    before = around(desk, point.id, step.channel, span).between(*span)
+    if step.undone_ms is None:
+        at = before.times_utc_ms
+        gone = before.estimated & (at >= step.start_ms) & (at < step.end_ms)
+        return before, before.part(~gone)
+    with desk.archive.reading() as session:
+        fill = estimates_of(session, step.id)
+    free = fill.part(~np.isin(fill.times_utc_ms, before.times_utc_ms))
+    return before, join_series([before, free])

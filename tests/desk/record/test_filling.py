@@ -1,0 +1,119 @@
+"""Fills switched off and on: the record is what it was, to the last bit, whenever it stands."""
+
+from __future__ import annotations
+
+import pytest
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.estimating import estimates, fill_by_way
+from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.mending import fill_by_line, undo
+from gezeiten.desk.office.logbook import logbook_entries
+from gezeiten.desk.office.verifying import rebuild, verify
+from gezeiten.desk.record.correcting import chain, effect_of_fill
+from gezeiten.desk.record.excursion_book import faulty_excursions
+from gezeiten.desk.record.filling import fills_among, switch_fill
+from gezeiten.desk.record.records import record
+from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.errors import InputError
+
+KEY = "co2"
+
+
+def gap_of(desk: Desk) -> BookedGap:
+    return next(one for one in gaps(desk) if one.point.name == "Paint hall")
+
+
+@pytest.fixture
+def booked(demo_desk: Desk) -> BookedGap:
+    return gap_of(demo_desk)
+
+
+def bits(desk: Desk, booked: BookedGap) -> tuple[bytes, bytes]:
+    stands = record(desk, booked.point.id, KEY)
+    return stands.values.tobytes(), stands.quality.tobytes()
+
+
+def fill_in(desk: Desk, booked: BookedGap) -> RecordStep:
+    [step] = chain(desk, booked.point, KEY).fills
+    return step
+
+
+def test_off_is_as_before_and_on_is_as_it_was_made(demo_desk: Desk, booked: BookedGap) -> None:
+    open_bits = bits(demo_desk, booked)
+    fill_by_line(demo_desk, booked)
+    made = fill_in(demo_desk, booked)
+    filled_bits = bits(demo_desk, booked)
+    assert filled_bits != open_bits
+    for _ in range(2):
+        switch_fill(demo_desk, booked.point, fill_in(demo_desk, booked))
+        assert bits(demo_desk, booked) == open_bits
+        assert fill_in(demo_desk, booked).undone_by == "JA"
+        switch_fill(demo_desk, booked.point, fill_in(demo_desk, booked), "it was right")
+        assert bits(demo_desk, booked) == filled_bits
+        assert fill_in(demo_desk, booked) == made  # by whom and when it was made
+    said = [one.sentence for one in logbook_entries(demo_desk)]
+    assert any("Gap filled again as it was before (4 readings" in one for one in said)
+    assert verify(demo_desk).faults == []
+    assert faulty_excursions(demo_desk) == []
+    rebuild(demo_desk)
+    assert bits(demo_desk, booked) == filled_bits
+
+
+def test_one_of_a_gap_of_several_series_is_switched_alone(
+    demo_desk: Desk, booked: BookedGap
+) -> None:
+    before = {key: record(demo_desk, booked.point.id, key) for key in booked.channels}
+    fill_by_line(demo_desk, booked)
+    switch_fill(demo_desk, booked.point, fill_in(demo_desk, booked))
+    for key in booked.channels:
+        more = len(record(demo_desk, booked.point.id, key)) - len(before[key])
+        assert more == (0 if key == KEY else 4)
+
+
+def test_its_effect_is_known_before(demo_desk: Desk, booked: BookedGap) -> None:
+    span = (booked.gap.start_ms - 3_600_000, booked.gap.end_ms + 3_600_000)
+    fill_by_line(demo_desk, booked)
+    for gone, back in ((4, 0), (0, 4)):
+        step = fill_in(demo_desk, booked)
+        seen = effect_of_fill(demo_desk, booked.point, step, span)
+        assert (seen.gone, seen.back, seen.changed) == (gone, back, 0)
+        switch_fill(demo_desk, booked.point, step)
+        stands = record(demo_desk, booked.point.id, KEY).between(
+            int(seen.after.times_utc_ms[0]), int(seen.after.times_utc_ms[-1]) + 1
+        )
+        assert stands.values.tobytes() == seen.after.values.tobytes()
+
+
+def test_what_was_filled_by_something_else_meanwhile_is_not_filled_twice(
+    demo_desk: Desk, booked: BookedGap
+) -> None:
+    fill_by_line(demo_desk, booked)
+    by_line = fill_in(demo_desk, booked)
+    with pytest.raises(InputError, match="filled this gap meanwhile"):
+        switch_fill(demo_desk, booked.point, by_line_off(by_line))  # it stands
+    undo(demo_desk, gap_of(demo_desk))
+    off = fill_in(demo_desk, booked)
+    fill_by_way(demo_desk, gap_of(demo_desk), estimates(demo_desk, gap_of(demo_desk))[0])
+    assert fill_in(demo_desk, booked).kind != by_line.kind  # the one that stands, alone
+    with pytest.raises(InputError, match="filled this gap meanwhile"):
+        switch_fill(demo_desk, booked.point, off)
+    undo(demo_desk, gap_of(demo_desk))
+    assert fill_in(demo_desk, booked).kind != by_line.kind  # the last one is offered again
+
+
+def by_line_off(step: RecordStep) -> RecordStep:
+    """A step as somebody saw it who does not know that it stands again."""
+    return RecordStep(**{name: getattr(step, name) for name in RecordStep.__slots__}
+                      | {"undone_ms": 1, "undone_by": "MK"})  # fmt: skip
+
+
+def test_of_those_taken_back_the_last_of_each_stretch_is_offered() -> None:
+    def step(name: str, start_ms: int, undone_ms: int | None, kind: str = "line") -> RecordStep:
+        return RecordStep(name, 1, KEY, kind, start_ms, start_ms + 10, 1, {}, 0, "JA", undone_ms,
+                          "")  # fmt: skip
+
+    steps = [step("a", 0, 5), step("b", 0, 9), step("c", 0, 7), step("d", 20, None),
+             step("e", 25, 8), step("f", 40, 3), step("g", 60, None, "refetch")]  # fmt: skip
+    assert [one.id for one in fills_among(steps, KEY)] == ["b", "d", "f"]
+    assert fills_among(steps, "air_temperature") == []
