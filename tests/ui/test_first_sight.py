@@ -41,7 +41,10 @@ def test_the_board_stands_before_the_archive_is_open(qtbot: QtBot, known: Path) 
     assert not window.house.desk.is_open
     with qtbot.waitSignal(window.opened, timeout=PATIENCE_MS):
         window.show()
+        window.activateWindow()
+        window.places[places.TIDEBOARD].begin_find()  # typed while the archive is opened
     idle(qtbot, window)
+    assert window.places[places.TIDEBOARD].search is window.focusWidget()
     then = window.places[places.TIDEBOARD].canvas.board
     assert then is not first
     assert then.sites[0][0] == first.sites[0][0]

@@ -109,9 +109,7 @@ class MainWindow(QMainWindow):
                 self.not_opened.emit(fault)
             if fault is not None or self._is_closing:
                 return
-            for place in self.places.here():
-                place.is_stale = True
-            self.go(self.stack.currentIndex())
+            self._load_anew()
             self._start()
             self.opened.emit()
 
@@ -502,12 +500,16 @@ class MainWindow(QMainWindow):
             self._hush.start(SAY_MS)
 
     def _archive_changed(self) -> None:
+        self._load_anew()
+        self._count()
+
+    def _load_anew(self) -> None:
+        """Load the place in sight now and the others when they are wanted; the focus stays."""
         for place in self.places.here():
             place.is_stale = True
         current = self.places[self.stack.currentIndex()]
         current.is_stale = False
         current.refresh()
-        self._count()
 
     def _count(self) -> None:
         desk = self.house.desk
