@@ -9,8 +9,9 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -18,6 +19,7 @@ from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.correcting import chain, compared
+from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import record
 from gezeiten.domain.quantities.units import shown_unit
 from gezeiten.domain.series.series import make_series
@@ -26,6 +28,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.chain_model import MOST_DRAWN, Trying, drawn, tried_stretch
 from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
@@ -298,3 +301,38 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
         assert state == ("estimated" if back == "off" else "open")
         shown_there = made.table.item(made.table.rowCount() - 1, 0).text()
         assert shown_there == ("Gap filled" if back == "off" else "Gap filled · off")
+
+
+def test_a_reading_tapped_in_any_chart_tells_its_story(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    """In the lane that is tapped: of the creek's two the lower one is its temperature."""
+    creek = point_named(demo_desk, "Creek gauge")
+    event = excursions(demo_desk, creek.id)[0]
+    [booked] = [one for one in gaps(demo_desk, creek.id) if one.state == "open"]
+    level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+    checks = ChecksDialog(window, window.house, creek, level)
+    steps = ChainDialog(window, window.house, creek, "water_temperature")
+    told = []
+    for place, target, share in (
+        (places.TRENDS, creek.id, 0.5), (places.MEND, booked.key, 0.75),
+        (places.EXCURSIONS, event.id, 0.2), (None, checks, 0.3), (None, steps, 0.3),
+    ):  # fmt: skip
+        if place is None:
+            qtbot.addWidget(target)
+            target.show()
+            chart = target.chart
+        else:
+            window.go(place, target)
+            chart = window.places[place].chart
+        idle(qtbot, window)
+        at = QPoint(chart.viewport().width() // 2, round(chart.viewport().height() * share))
+        QTest.mouseDClick(chart.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        idle(qtbot, window)
+        dialog = next(one for one in QApplication.topLevelWidgets()
+                      if isinstance(one, StoryDialog) and one.isVisible())  # fmt: skip
+        assert dialog.title.text()
+        told.append(dialog.series.key)
+        dialog.close()
+    assert told == ["water_temperature", "water_temperature", "water_pressure", level,
+                    "water_temperature"]  # fmt: skip

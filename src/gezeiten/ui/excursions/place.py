@@ -23,6 +23,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
 from gezeiten.ui.excursions.detail import Detail, load_detail, surroundings
 from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
+from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.lanes import feed
@@ -67,6 +68,7 @@ class ExcursionsPlace(Place):
         left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
         feed(house, self.chart, "excursions pictures")
+        self.chart.tapped.connect(self._tapped)
         self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
@@ -166,6 +168,13 @@ class ExcursionsPlace(Place):
                 tr("Readings of the excursion as a table"),
                 "Alt+R",
                 self.show_rows,
+                here,
+            ),
+            Command(
+                "event.story",
+                tr("Story of the reading at the cursor, or of the extreme"),
+                "Alt+S",
+                self.show_story,
                 here,
             ),
             Command(
@@ -354,6 +363,21 @@ class ExcursionsPlace(Place):
             span = (event.start_ms - around, event.end_ms + around)
             series = ((event.point, event.rule.channel),)
             self.house.rows_wanted.emit(Rows(series, span, event.start_ms))
+
+    def show_story(self) -> None:
+        """Tell how the reading at the cursor came about, without one the extreme."""
+        from gezeiten.ui.mend.story_dialog import StoryDialog
+
+        event, at_ms = self._event, self.chart.cursor_ms
+        if event is not None:
+            at_ms = event.extreme_ms if at_ms is None else at_ms
+            StoryDialog(self, self.house, event.point, at_ms, event.rule.channel).open()
+
+    def _tapped(self, at_ms: int, lane: Lane) -> None:
+        from gezeiten.ui.mend.story_dialog import tell_story
+
+        if self._event is not None:
+            tell_story(self, self.house, [self._event.point], lane, at_ms)
 
     def look_in_trends(self) -> None:
         """Show this excursion in Trends, with a way back."""

@@ -71,7 +71,7 @@ class MendPlace(Place):
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         feed(house, self.chart, "mend pictures")
-        self.chart.tapped.connect(self.show_story)
+        self.chart.tapped.connect(self._tapped)
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
@@ -468,6 +468,12 @@ class MendPlace(Place):
             series = booked.channels[0] if booked.channels else ""
             at_ms = booked.gap.start_ms - 1 if at_ms is None else at_ms
             StoryDialog(self, self.house, booked.point, at_ms, series).open()
+
+    def _tapped(self, at_ms: int, lane: Lane) -> None:
+        from gezeiten.ui.mend.story_dialog import tell_story
+
+        if self._detail:
+            tell_story(self, self.house, [self._detail.booked.point], lane, at_ms)
 
     def show_rows(self) -> None:
         """Show the readings around the gap as a table, from the last one before it on."""

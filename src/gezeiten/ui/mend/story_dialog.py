@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QWidget
 
@@ -13,6 +15,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.steps.sureness import Sure
 from gezeiten.domain.wording import error_decimals
+from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
@@ -26,6 +29,16 @@ _SIGNS = 16
 SHARES = {"calibration": "calibration", "reference": "tie", "resolution": "resolution",
           "clock": "clock", "fill": "estimate"}  # fmt: skip
 """What shares of an uncertainty are called."""
+
+
+def tell_story(
+    parent: QWidget, house: House, points: Sequence[PointPlace], lane: Lane, at_ms: int
+) -> None:
+    """Tell the story of the reading that was tapped in a lane of a chart that shows some points."""
+    for trace in lane.traces[:1]:
+        its = next((one for one in points if one.id == trace.view.point_id), None)
+        if its is not None:
+            StoryDialog(parent, house, its, at_ms, trace.view.key).open()
 
 
 class StoryDialog(QDialog):

@@ -66,7 +66,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
     view_changed = Signal(object)
     marked = Signal(object)
     wanted = Signal(object, object)
-    tapped = Signal(object)
+    tapped = Signal(object, object)
     """Views of series whose readings a stretch is to be drawn from, which are not in memory."""
 
     def __init__(self, theme: Theme, name: str) -> None:
@@ -449,7 +449,14 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self._drawn:
-            self.tapped.emit(round(self._time_at(event.position())))
+            lane = self._lane_at(event.position())
+            self.tapped.emit(round(self._time_at(event.position())), lane)
+
+    def _lane_at(self, position: QPointF) -> Lane:
+        """Return the lane at a place, the last one below all."""
+        y = self.mapToScene(position.toPoint()).y()
+        shown = (one for one in self._drawn if y <= one.plot.sceneBoundingRect().bottom())
+        return next(shown, self._drawn[-1]).lane
 
     def _time_at(self, position: QPointF) -> float:
         scene = self.mapToScene(position.toPoint())

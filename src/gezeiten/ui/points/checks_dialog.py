@@ -75,6 +75,7 @@ class ChecksDialog(ActingDialog):
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self.chart = LaneChart(house.theme, tr("The record, and what was read by hand"))
         feed(house, self.chart, "checks pictures")
+        self.chart.tapped.connect(self._tapped)
         self.duty_words = label("", "muted", wrap=True)
         self.table.setToolTip(
             tr("Left out: how far a check is from what the others alone would make of the record")
@@ -261,6 +262,11 @@ class ChecksDialog(ActingDialog):
         self.figures.setText(self._tie_words(self.tried))
         self._draw(seen)
         self._show_buttons()
+
+    def _tapped(self, at_ms: int, lane: Lane) -> None:
+        from gezeiten.ui.mend.story_dialog import tell_story
+
+        tell_story(self, self._house, [self._point], lane, at_ms)
 
     def _tie_words(self, tried: TyingTry) -> str:
         tie, unit = tried.tie, self._unit

@@ -10,7 +10,8 @@ _OFFERED = {
     "origin", "points", "event.next", "event.previous", "event.trends", "gap.next",
     "gap.previous", "gap.trends", "gap.chain", "gap.remark", "gap.coverage", "gap.story",
     "gap.rows", "trends.chain", "trends.days", "trends.remark", "trends.coverage",
-    "trends.story", "trends.rows", "checks", "remarks", "handover.open", "report", "export",
+    "trends.story", "event.story", "trends.rows", "checks", "remarks", "handover.open", "report",
+    "export",
 }  # fmt: skip
 
 

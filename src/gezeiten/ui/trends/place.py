@@ -80,7 +80,7 @@ class TrendsPlace(Place):
         feed(house, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
-        self.chart.tapped.connect(self.show_story)
+        self.chart.tapped.connect(self._tapped)
         self.title = label("", "head")
         self.picture = Card()
         self.picture.body.addLayout(self._head())
@@ -442,6 +442,11 @@ class TrendsPlace(Place):
         if self.points() and self.lanes:
             at_ms = self.chart.view()[1] if at_ms is None else at_ms
             StoryDialog(self, self.house, self.points()[0], at_ms).open()
+
+    def _tapped(self, at_ms: int, lane: Lane) -> None:
+        from gezeiten.ui.mend.story_dialog import tell_story
+
+        tell_story(self, self.house, self.points(), lane, at_ms)
 
     def show_units(self) -> None:
         """Show in which units the points shown are on the screen."""
