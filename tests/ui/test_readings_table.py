@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -11,6 +11,9 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.record.records import record
+from gezeiten.desk.record.remarks import remarks
+from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.readings_table import ReadingsWindow
@@ -84,3 +87,38 @@ def test_a_gap_lies_in_the_middle_of_its_rows(
     inside = (table.times_utc_ms >= gap.start_ms) & (table.times_utc_ms < gap.end_ms)
     assert not inside.any()
     rows.close()
+
+
+def test_a_remark_and_a_story_where_the_rows_are_seen(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    window.go(places.TRENDS)
+    idle(qtbot, window)
+    press(window, "Alt+R")
+    rows = opened(window, qtbot)
+    point = rows.model.table.columns[1].point
+    rows.view.setCurrentIndex(rows.model.index(5, 4))  # the second series
+    QTest.keyClick(rows, Qt.Key.Key_S, Qt.KeyboardModifier.AltModifier)
+    idle(qtbot, window)
+    story = next(one for one in rows.findChildren(StoryDialog) if one.isVisible())
+    assert story.series.key == rows.model.table.columns[1].key
+    story.close()
+    rows.activateWindow()
+    qtbot.waitUntil(rows.isActiveWindow)
+    for at, how in ((2, _CHOOSE), (6, _CHOOSE | QItemSelectionModel.SelectionFlag.Rows)):
+        rows.view.selectionModel().select(rows.model.index(at, 4), how)
+    QTest.keyClick(rows, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    idle(qtbot, window)
+    remark = next(one for one in rows.findChildren(RemarksDialog) if one.isVisible())
+    begin, end = (field.instant_ms(point.zone) for field in (remark.since, remark.until))
+    minute = 60_000  # shown to the minute
+    assert begin // minute == rows.model.table.time_ms(2) // minute
+    assert end // minute == rows.model.table.time_ms(6) // minute
+    remark.words.setText("The door stood open.")
+    remark.write()
+    idle(qtbot, window)
+    assert [one.words for one in remarks(demo_desk, point.id)][-1] == "The door stood open."
+    rows.close()
+
+
+_CHOOSE = QItemSelectionModel.SelectionFlag.Select

@@ -200,9 +200,11 @@ class ReadingsWindow(QDialog):
         )  # fmt: skip
         hint = label(
             tr("Ctrl+G go to an instant · Ctrl+D by day · Ctrl+L lowest · Ctrl+H highest · "
-               "Ctrl+S sorts by the column · Ctrl+C copies"), "muted"
+               "Ctrl+S sorts by the column · Ctrl+B remark · Alt+S story · Ctrl+C copies"), "muted",
+            wrap=True,
         )  # fmt: skip
-        foot = row(hint, 1, button(tr("Close"), self.accept))
+        foot = row(hint, button(tr("Close"), self.accept))
+        foot.setStretch(0, 1)
         return column(row(self.title, 1, self.count), acts, self.pages, foot, spacing=8, margins=14)
 
     def _add_keys(self) -> None:
@@ -210,6 +212,7 @@ class ReadingsWindow(QDialog):
             ("Ctrl+G", self.choose_instant), ("Ctrl+D", self.toggle_days),
             ("Ctrl+L", lambda: self.to_extreme(highest=False)),
             ("Ctrl+H", lambda: self.to_extreme(highest=True)), ("Ctrl+C", self.copy),
+            ("Ctrl+B", self.write_remark), ("Alt+S", self.show_story),
             ("Ctrl+S", lambda: self._head_clicked(max(self.view.currentIndex().column(), 0))),
         ]  # fmt: skip
         for keys, act in acts:
@@ -308,6 +311,34 @@ class ReadingsWindow(QDialog):
             self._house.say(tr("No row shown has a value of this series."))
             return
         self._show_row(at, _TIMES + 2 * self.series.currentIndex())
+
+    def _column_here(self) -> TableColumn | None:
+        """The series of the cell in hand, the first one at the times; None without rows."""
+        here = self.view.currentIndex()
+        if self.model is None or not here.isValid():
+            return None
+        return self.model.table.columns[max(here.column() - _TIMES, 0) // 2]
+
+    def write_remark(self) -> None:
+        """Write a remark on the rows chosen, from the earliest to the latest."""
+        from gezeiten.ui.points.remarks_dialog import RemarksDialog
+
+        column, model = self._column_here(), self.model
+        if column is None or model is None:
+            return
+        chosen = [at for part in self.view.selectionModel().selection()
+                  for at in (part.top(), part.bottom())]  # fmt: skip
+        times = [model.table.time_ms(at) for at in chosen or [self.view.currentIndex().row()]]
+        RemarksDialog(self, self._house, column.point, (min(times), max(times))).open()
+
+    def show_story(self) -> None:
+        """Tell how the reading in hand came about."""
+        from gezeiten.ui.mend.story_dialog import StoryDialog
+
+        column = self._column_here()
+        if column is not None and self.model is not None:
+            at_ms = self.model.table.time_ms(self.view.currentIndex().row())
+            StoryDialog(self, self._house, column.point, at_ms, column.key).open()
 
     def choose_instant(self) -> None:
         """Ask for an instant and go to the row nearest to it."""
