@@ -326,8 +326,9 @@ class ReadingsWindow(QDialog):
         column, model = self._column_here(), self.model
         if column is None or model is None:
             return
-        chosen = [at for part in self.view.selectionModel().selection()
-                  for at in (part.top(), part.bottom())]  # fmt: skip
+        ranges = self.view.selectionModel().selection()
+        parts = [ranges.at(i) for i in range(ranges.count())]
+        chosen = [at for part in parts for at in (part.top(), part.bottom())]
         times = [model.table.time_ms(at) for at in chosen or [self.view.currentIndex().row()]]
         RemarksDialog(self, self._house, column.point, (min(times), max(times))).open()
 
