@@ -23,7 +23,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
 from gezeiten.ui.excursions.detail import Detail, load_detail, surroundings
 from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
-from gezeiten.ui.parts.chart_lanes import Lane
+from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.lanes import feed
@@ -68,7 +68,7 @@ class ExcursionsPlace(Place):
         left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
         feed(house, self.chart, "excursions pictures")
-        self.chart.tapped.connect(self._tapped)
+        tells_stories(self.chart, self, house, lambda: [self._event.point] if self._event else [])
         self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
@@ -366,18 +366,10 @@ class ExcursionsPlace(Place):
 
     def show_story(self) -> None:
         """Tell how the reading at the cursor came about, without one the extreme."""
-        from gezeiten.ui.mend.story_dialog import StoryDialog
-
         event, at_ms = self._event, self.chart.cursor_ms
         if event is not None:
             at_ms = event.extreme_ms if at_ms is None else at_ms
             StoryDialog(self, self.house, event.point, at_ms, event.rule.channel).open()
-
-    def _tapped(self, at_ms: int, lane: Lane) -> None:
-        from gezeiten.ui.mend.story_dialog import tell_story
-
-        if self._event is not None:
-            tell_story(self, self.house, [self._event.point], lane, at_ms)
 
     def look_in_trends(self) -> None:
         """Show this excursion in Trends, with a way back."""

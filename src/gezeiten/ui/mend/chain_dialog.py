@@ -57,7 +57,7 @@ from gezeiten.ui.mend.chain_model import (
     tried_stretch,
 )
 from gezeiten.ui.mend.step_fields import StepFields
-from gezeiten.ui.mend.story_dialog import tell_story
+from gezeiten.ui.mend.story_dialog import tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
@@ -101,9 +101,7 @@ class ChainDialog(ActingDialog):
         self.chart = LaneChart(house.theme, tr("As it is, and as it would be"))
         feed(house, self.chart, "chain pictures")
         self.chart.marked.connect(self._marked)
-        self.chart.tapped.connect(
-            lambda at_ms, lane: tell_story(self, house, [self._point], lane, at_ms)
-        )
+        tells_stories(self.chart, self, house, lambda: [point])
         self.figures = label("", "muted", wrap=True)
         self._make_fields()
         self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)

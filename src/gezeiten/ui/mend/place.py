@@ -29,6 +29,7 @@ from gezeiten.ui.mend.model import (
     surroundings,
 )
 from gezeiten.ui.mend.offers import OffersTable
+from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import feed
@@ -71,7 +72,10 @@ class MendPlace(Place):
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         feed(house, self.chart, "mend pictures")
-        self.chart.tapped.connect(self._tapped)
+        tells_stories(
+            self.chart, self, house,
+            lambda: [self._detail.booked.point] if self._detail else [],
+        )  # fmt: skip
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
@@ -461,19 +465,11 @@ class MendPlace(Place):
 
     def show_story(self, at_ms: int | None) -> None:
         """Tell how the reading beside the gap that stands nearest to an instant came about."""
-        from gezeiten.ui.mend.story_dialog import StoryDialog
-
         if self._detail:
             booked = self._detail.booked
             series = booked.channels[0] if booked.channels else ""
             at_ms = booked.gap.start_ms - 1 if at_ms is None else at_ms
             StoryDialog(self, self.house, booked.point, at_ms, series).open()
-
-    def _tapped(self, at_ms: int, lane: Lane) -> None:
-        from gezeiten.ui.mend.story_dialog import tell_story
-
-        if self._detail:
-            tell_story(self, self.house, [self._detail.booked.point], lane, at_ms)
 
     def show_rows(self) -> None:
         """Show the readings around the gap as a table, from the last one before it on."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QWidget
@@ -14,13 +14,13 @@ from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.steps.sureness import Sure
-from gezeiten.domain.wording import error_decimals
 from gezeiten.ui.parts.chart_lanes import Lane
+from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.shell.units import error_places, units_of
 
 _SIGNS = 16
 """Of a fingerprint that are shown; the whole one stands in its tip."""
@@ -31,14 +31,18 @@ SHARES = {"calibration": "calibration", "reference": "tie", "resolution": "resol
 """What shares of an uncertainty are called."""
 
 
-def tell_story(
-    parent: QWidget, house: House, points: Sequence[PointPlace], lane: Lane, at_ms: int
+def tells_stories(
+    chart: LaneChart, parent: QWidget, house: House, points: Callable[[], Sequence[PointPlace]]
 ) -> None:
-    """Tell the story of the reading that was tapped in a lane of a chart that shows some points."""
-    for trace in lane.traces[:1]:
-        its = next((one for one in points if one.id == trace.view.point_id), None)
-        if its is not None:
-            StoryDialog(parent, house, its, at_ms, trace.view.key).open()
+    """Have a chart tell the story of each reading that is tapped in it. points: those it shows."""
+
+    def tapped(at_ms: int, lane: Lane) -> None:
+        for trace in lane.traces[:1]:
+            its = next((one for one in points() if one.id == trace.view.point_id), None)
+            if its is not None:
+                StoryDialog(parent, house, its, at_ms, trace.view.key).open()
+
+    chart.tapped.connect(tapped)
 
 
 class StoryDialog(QDialog):
@@ -124,8 +128,7 @@ class StoryDialog(QDialog):
     def _sure_words(self, sure: Sure) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
         unit = self._units.of_series(self._point, self.series.key)
-        most = max(quantity(self.series.key).decimals + unit.extra_decimals + 1, 0)
-        decimals = error_decimals(unit.shown_difference(sure.expanded), most)
+        decimals = error_places(unit.shown_difference(sure.expanded), self.series.key, unit)
 
         def shown(u: float) -> str:
             return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()

@@ -25,6 +25,7 @@ from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.checks.duty import DutyDay
 from gezeiten.ui.mend.chain_model import drawn
+from gezeiten.ui.mend.story_dialog import tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import FlowLayout
@@ -75,7 +76,7 @@ class ChecksDialog(ActingDialog):
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self.chart = LaneChart(house.theme, tr("The record, and what was read by hand"))
         feed(house, self.chart, "checks pictures")
-        self.chart.tapped.connect(self._tapped)
+        tells_stories(self.chart, self, house, lambda: [point])
         self.duty_words = label("", "muted", wrap=True)
         self.table.setToolTip(
             tr("Left out: how far a check is from what the others alone would make of the record")
@@ -262,11 +263,6 @@ class ChecksDialog(ActingDialog):
         self.figures.setText(self._tie_words(self.tried))
         self._draw(seen)
         self._show_buttons()
-
-    def _tapped(self, at_ms: int, lane: Lane) -> None:
-        from gezeiten.ui.mend.story_dialog import tell_story
-
-        tell_story(self, self._house, [self._point], lane, at_ms)
 
     def _tie_words(self, tried: TyingTry) -> str:
         tie, unit = tried.tie, self._unit

@@ -64,7 +64,7 @@ class Units:
         """Return how far another series lies beside one of a point, "+0.12 ± 0.05 °C"."""
         unit = self.of_series(point, key)
         wide = abs(unit.shown_difference(spread))
-        shown = number(unit.shown_difference(median), _error_decimals(wide, key, unit))
+        shown = number(unit.shown_difference(median), error_places(wide, key, unit))
         sign = "+" if median > 0 else ""
         return f"{sign}{shown} ± {_error(wide, key, unit)} {unit.name}".strip()
 
@@ -75,13 +75,14 @@ class Units:
         return self.value(key, live.value, own)
 
 
-def _error_decimals(error: float, key: str, unit: ShownUnit) -> int:
+def error_places(error: float, key: str, unit: ShownUnit) -> int:
+    """Return how many decimals say an error of a series in the unit shown."""
     return error_decimals(error, max(quantity(key).decimals + unit.extra_decimals + 1, 0))
 
 
 def _error(error: float, key: str, unit: ShownUnit) -> str:
     """Return an error in the unit shown, by two digits that count."""
-    return number(error, _error_decimals(error, key, unit))
+    return number(error, error_places(error, key, unit))
 
 
 def _is_summed(key: str) -> bool:

@@ -22,6 +22,7 @@ from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span, duration_text
+from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import faults_of, feed, lanes_of, span_of
@@ -80,7 +81,7 @@ class TrendsPlace(Place):
         feed(house, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
-        self.chart.tapped.connect(self._tapped)
+        tells_stories(self.chart, self, house, self.points)
         self.title = label("", "head")
         self.picture = Card()
         self.picture.body.addLayout(self._head())
@@ -437,16 +438,9 @@ class TrendsPlace(Place):
     def show_story(self, at_ms: int | None) -> None:
         """Tell how the reading of the first point shown came about that stands nearest to an
         instant; without one, the last in view."""
-        from gezeiten.ui.mend.story_dialog import StoryDialog
-
         if self.points() and self.lanes:
             at_ms = self.chart.view()[1] if at_ms is None else at_ms
             StoryDialog(self, self.house, self.points()[0], at_ms).open()
-
-    def _tapped(self, at_ms: int, lane: Lane) -> None:
-        from gezeiten.ui.mend.story_dialog import tell_story
-
-        tell_story(self, self.house, self.points(), lane, at_ms)
 
     def show_units(self) -> None:
         """Show in which units the points shown are on the screen."""
