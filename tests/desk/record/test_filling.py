@@ -7,15 +7,17 @@ import pytest
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.estimating import estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps
-from gezeiten.desk.field.mending import fill_by_line, undo
+from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, undo
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.record.correcting import chain, effect_of_fill
 from gezeiten.desk.record.excursion_book import faulty_excursions
 from gezeiten.desk.record.filling import fills_among, switch_fill
 from gezeiten.desk.record.records import record
+from gezeiten.domain.acts.gaps import Estimate, GapEstimated
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
+from tests.conftest import Lab
 
 KEY = "co2"
 
@@ -106,6 +108,24 @@ def by_line_off(step: RecordStep) -> RecordStep:
     """A step as somebody saw it who does not know that it stands again."""
     return RecordStep(**{name: getattr(step, name) for name in RecordStep.__slots__}
                       | {"undone_ms": 1, "undone_by": "MK"})  # fmt: skip
+
+
+def test_what_was_measured_meanwhile_is_not_filled_again(holed: Lab) -> None:
+    """The second day is there after all: its estimates have nothing to stand for."""
+    desk = holed.desk
+    [booked] = gaps(desk)
+    key = booked.channels[0]
+    facts = {"way": "own", "rmse": 1.0, "low": -2.0, "high": 2.0}
+    values = (20.0,) * booked.gap.missing
+    made = Estimate("made", key, values, facts)
+    desk.do(GapEstimated(booked.point.uid, booked.gap, (made,)))
+    undo(desk, next(one for one in gaps(desk) if one.state == "estimated"))
+    [off] = chain(desk, booked.point, key).fills
+    fill_from_logger(desk, gaps(desk)[0])
+    before = record(desk, booked.point.id, key).values.tobytes()
+    with pytest.raises(InputError, match="nothing of it is left to fill"):
+        switch_fill(desk, booked.point, off)
+    assert record(desk, booked.point.id, key).values.tobytes() == before
 
 
 def test_of_those_taken_back_the_last_of_each_stretch_is_offered() -> None:

@@ -17,6 +17,7 @@ from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.errors import InputError
 
 
 def fills_among(steps: Iterable[RecordStep], series: str) -> list[RecordStep]:
@@ -35,8 +36,11 @@ def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = ""
     """Switch a fill off: the gap is open again; or on: its estimates stand as they were made.
 
     Raises:
-        InputError: somebody did so meanwhile, or filled the gap by something else.
+        InputError: somebody did so meanwhile, or the gap was filled by something else, or measured.
+        ArchiveDamagedError: readings there are damaged.
     """
+    if step.undone_ms is not None:
+        _refuse_measured(desk, point, step)
     gap = Gap(step.start_ms, step.end_ms, step.interval_ms)
     with desk.archive.writing() as session:
         at = kept_point(session, point.id).uid
@@ -46,6 +50,15 @@ def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = ""
         )  # fmt: skip
         desk.do_within(session, act)
     refresh_excursions(desk, point.id)
+
+
+def _refuse_measured(desk: Desk, point: PointPlace, step: RecordStep) -> None:
+    """What was measured meanwhile is not filled; where a part is still missing that is."""
+    there = around(desk, point.id, step.channel, (step.start_ms, step.end_ms))
+    with desk.archive.reading() as session:
+        wanted = estimates_of(session, step.id).times_utc_ms
+    if np.isin(wanted, there.times_utc_ms[~there.estimated]).all():
+        raise InputError("Readings of this gap have come meanwhile; nothing of it is left to fill.")
 
 
 def with_fill_switched(
