@@ -12,6 +12,9 @@ from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.steps.hanging import Hung
 
+GOING_ON = ("logging", "waiting", "")
+"""States of a mission that goes on, "": nobody has asked since its launch."""
+
 
 @dataclass(frozen=True, slots=True)
 class KnownLogger:

@@ -17,11 +17,12 @@ from gezeiten.domain.acts.contacts import (
     MissionStopped,
     SensorsChecked,
 )
+from gezeiten.domain.kept import GOING_ON
 
 _RELAUNCHED = Prepared(
     update(Mission)
     .where(Mission.logger_id == bindparam("its_logger"), Mission.number < bindparam("now"))
-    .where(or_(*(Mission.state == state for state in ("", "logging", "waiting"))))
+    .where(or_(*(Mission.state == state for state in GOING_ON)))
     .values(state="relaunched")
 )
 """Whoever launched the next mission ended those before."""

@@ -18,10 +18,10 @@ from gezeiten.domain.acts.sites import (
     SiteMade,
     SiteRetired,
 )
+from gezeiten.domain.kept import GOING_ON
 from gezeiten.errors import InputError
 
 _SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__
-_STILL_RECORDING = ("logging", "waiting", "")
 
 
 # -- applying ------------------------------------------------------------------------------------
@@ -132,7 +132,7 @@ def _refuse_point_retired(connection: Connection, act: PointRetired) -> None:
         .order_by(Mission.launched_ms.desc())
         .limit(1)
     ).scalar()
-    if last in _STILL_RECORDING:
+    if last in GOING_ON:
         raise InputError(
             f"{there[1]} still records at {there[2]}; stop it first, then retire the point."
         )

@@ -183,11 +183,11 @@ def unpacked_runs(data: bytes) -> NDArray[np.int64]:
     return table.astype(np.int64)
 
 
-def pack_all(pieces: Sequence[Piece], both: ThreadPoolExecutor) -> Iterable[Packed]:
+def pack_all(pieces: Sequence[Piece], pool: ThreadPoolExecutor) -> Iterable[Packed]:
     """Return blocks of readings; many are packed meanwhile (compressing lets other threads run)."""
     if len(pieces) < _MANY:
         return [pack(piece) for piece in pieces]
-    return both.map(pack, pieces)
+    return pool.map(pack, pieces)
 
 
 def unpack(block: Any, *, is_text: bool) -> Column:

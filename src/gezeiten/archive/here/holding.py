@@ -233,8 +233,8 @@ def blocks_of(whose: Whose, column: Column) -> list[Packed]:
     for cut, part in cuts:  # they follow each other
         pieces.append(Piece(cut, part, intervals[at : at + len(part)]))
         at += len(part)
-    with ThreadPoolExecutor(2) as both:
-        return list(pack_all(pieces, both))
+    with ThreadPoolExecutor(2) as pool:
+        return list(pack_all(pieces, pool))
 
 
 def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: list[Packed]) -> None:

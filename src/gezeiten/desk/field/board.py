@@ -27,15 +27,12 @@ from gezeiten.domain.board.facts import (
     KnownOfLogger,
     KnownOfPoint,
 )
-from gezeiten.domain.kept import KnownLogger, KnownMission
+from gezeiten.domain.kept import GOING_ON, KnownLogger, KnownMission
 from gezeiten.domain.plan.models import known_model
 from gezeiten.domain.plan.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.steps import RecordStep
-
-RECORDING = ("logging", "waiting", "")
-"""States of a mission that goes on, "": nobody has asked since its launch."""
 
 
 def board(desk: Desk) -> Board:
@@ -140,7 +137,7 @@ def _logger(mission: KnownMission, held: tuple[Span, ...], *, is_there: bool) ->
         logger.model not in SOURCES,
         mission.first_ms,
         mission.interval_ms,
-        is_there and mission.state in RECORDING,
+        is_there and mission.state in GOING_ON,
         ends,
         reason,
         held,

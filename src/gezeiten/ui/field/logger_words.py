@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.office.logger_life import PastMission
+from gezeiten.domain.kept import GOING_ON
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
 from gezeiten.link.registers import Flag, State
 from gezeiten.ui.shell.i18n import clock_time, counted, day_and_time, number, tr
@@ -58,7 +59,7 @@ def mission_state(mission: PastMission) -> str:
         "relaunched": tr("ended by the next launch"),
         "idle": tr("erased"),
     }.get(mission.state, "")
-    is_over = mission.state not in ("", "logging", "waiting")
+    is_over = mission.state not in GOING_ON
     if is_over and not mission.readings and not mission.kept:
         return tr("never recorded; %1").replace("%1", words)
     return words
