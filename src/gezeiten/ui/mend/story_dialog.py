@@ -134,7 +134,8 @@ class StoryDialog(QDialog):
             return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()
 
         parts = [f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(one.expanded)}"
-                 for one in sorted(sure.shares, key=lambda one: -one.expanded)]  # fmt: skip
+                 for one in sorted(sure.shares, key=lambda one: -one.expanded)
+                 if round(abs(unit.shown_difference(one.expanded)), decimals) > 0]  # fmt: skip
         least = tr("at least %1 (k = 2)") if sure.is_least else tr("%1 (k = 2)")
         return f"{least.replace('%1', shown(sure.expanded))}\n{' · '.join(parts)}"
 
