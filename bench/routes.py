@@ -19,6 +19,7 @@ from gezeiten.desk.intake.following import Follower, Pace
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.plan.plan import Plan
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.link.address import Address, CablePort
@@ -108,7 +109,7 @@ def _followed(ports: list[int], pace: Pace) -> tuple[float, int]:
 def mission_file() -> None:
     """A mission of a million readings of four channels, from file to archive."""
     count, keys = 1_000_000, ("particles_from_0_5", "particles_from_5_0", "co2", "air_temperature")
-    channels = tuple(mf.FileChannel(key, "", "int32", 100, 0.0) for key in keys)
+    channels = tuple(mb.FileChannel(key, "", "int32", 100, 0.0) for key in keys)
     rng = np.random.default_rng(1)
     columns = [np.round(rng.normal(size=count).cumsum() * 10).astype(np.int64) for _ in keys]
     plan = Plan(keys, 60, point_name="A · B").as_dict()
@@ -117,9 +118,9 @@ def mission_file() -> None:
         path = Path(folder) / "big.mission"
         with path.open("wb") as out:
             out.write(mf.encode_header(header))
-            for at in range(0, count, mf.READINGS_PER_BLOCK):
-                part = [c[at : at + mf.READINGS_PER_BLOCK] for c in columns]
-                out.write(mf.encode_block(channels, at, part))
+            for at in range(0, count, mb.READINGS_PER_BLOCK):
+                part = [c[at : at + mb.READINGS_PER_BLOCK] for c in columns]
+                out.write(mb.encode_block(channels, at, part))
             out.write(mf.encode_tail([], {"readings": count}))
         values = {key: column / 100 for key, column in zip(keys, columns, strict=True)}
         frame = pl.DataFrame({"t": np.arange(count) * 60_000, **values})

@@ -17,7 +17,7 @@ from sqlalchemy.pool import StaticPool
 from gezeiten.archive.here import cutting
 from gezeiten.archive.here.blocks import unpack
 from gezeiten.archive.here.cutting import Column, text_column
-from gezeiten.archive.here.holding import ChannelColumn, hold
+from gezeiten.archive.here.holding import ChannelColumn, hold, hold_all
 from gezeiten.archive.here.tables import READING, Block, BlockBytes, BlockCells, make_tables
 from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.store.tables import Base
@@ -37,10 +37,12 @@ def tables() -> Iterator[Session]:
     event.listen(engine, "connect", lambda raw, _: raw.execute("ATTACH ':memory:' AS here"))
     make_tables(engine)
     Base.metadata.create_all(engine)
-    with pytest.MonkeyPatch.context() as patched, Session(engine) as session:
-        patched.setattr(cutting, "READINGS_PER_BLOCK", PER_BLOCK)
-        yield session
-    engine.dispose()
+    try:
+        with pytest.MonkeyPatch.context() as patched, Session(engine) as session:
+            patched.setattr(cutting, "READINGS_PER_BLOCK", PER_BLOCK)
+            yield session
+    finally:  # an example may be given up in the middle
+        engine.dispose()
 
 
 def value_of(key: int) -> float:
@@ -126,3 +128,30 @@ def test_where_bytes_differ_those_that_came_first_stand_but_for_a_value() -> Non
             column = text_column(np.array([0, 10, 20]), np.array(values))
             hold(session, TEXT, ChannelColumn("co2", "ppm", column))
         assert read_back(session, TEXT) == {0: 1.0, 10: 2.0, 20: 3.0}
+
+
+@settings(max_examples=60)
+@given(st.data(), st.booleans(), NUMBERS, NUMBERS)
+def test_channels_held_together_are_as_each_alone(
+    data: st.DataObject, is_text: bool, keys: set[int], others: set[int]
+) -> None:
+    """Also where another channel has other readings in the same block."""
+    whose, column_of = (TEXT, by_time) if is_text else (LOGGER, by_number)
+    before = data.draw(st.lists(st.sampled_from(sorted(others)), unique=True))
+    columns = [
+        ChannelColumn(name, "ppm", column_of(sorted(its)))
+        for name, its in (("co2", keys), ("co", keys | set(before)), ("no2", others))
+    ]
+    first = ChannelColumn("no2", "ppm", column_of(before)) if before else None
+
+    def made(whole: bool) -> list[Any]:
+        with tables() as session:
+            if first is not None:
+                hold(session, whose, first)
+            came = hold_all(session, whose, columns) if whole else [
+                hold(session, whose, one) for one in columns
+            ]  # fmt: skip
+            assert [len(one.is_new) for one in came] == [len(one.column) for one in columns]
+            return held(session, whose)
+
+    assert made(whole=True) == made(whole=False)

@@ -20,8 +20,10 @@ from sqlalchemy import bindparam, delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.blocks import (
+    Instants,
     Packed,
     Piece,
+    Pieces,
     pack_all,
     packed_coverage,
     unpack,
@@ -109,17 +111,18 @@ class Came:
 
 def hold(session: Session, whose: Whose, one: ChannelColumn) -> Came:
     """Join readings of a channel with those in its blocks."""
-    with ThreadPoolExecutor(2) as pool:
-        return _put(session, whose, _joined(session, whose, one, pool))
+    with ThreadPoolExecutor(1) as pool:
+        return _put(session, whose, _joined(session, whose, one, pool, Pieces()))
 
 
 def hold_all(session: Session, whose: Whose, channels: Sequence[ChannelColumn]) -> list[Came]:
-    """Join readings of channels with those in their blocks; many blocks are packed by two
-    processors while those before are put into the database."""
+    """Join readings of channels with those in their blocks; those of a channel are compressed while
+    those of the next one are looked at, and put into the database meanwhile."""
     if len({one.channel for one in channels}) < len(channels):  # a file may say one twice
         return [hold(session, whose, one) for one in channels]
-    with ThreadPoolExecutor(2) as pool:
-        begun = [_joined(session, whose, one, pool) for one in channels]
+    pieces = Pieces()
+    with ThreadPoolExecutor(1) as pool:
+        begun = [_joined(session, whose, one, pool, pieces) for one in channels]
         return [_put(session, whose, one) for one in begun]
 
 
@@ -136,7 +139,11 @@ class _Joined:
 
 
 def _joined(
-    session: Session, whose: Whose, one: ChannelColumn, pool: ThreadPoolExecutor
+    session: Session,
+    whose: Whose,
+    one: ChannelColumn,
+    pool: ThreadPoolExecutor,
+    pieces: Pieces,
 ) -> _Joined:
     is_new = np.zeros(len(one.column), np.bool_)
     done, differs = 0, False
@@ -153,7 +160,8 @@ def _joined(
         if both.is_new.any():
             gone += [] if row is None else [row.id]
             parts += cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
-    packed = pack_all([Piece(cut, part, whose.intervals(part)) for cut, part in parts], pool)
+    made = [pieces.of(cut, part, whose.intervals(part)) for cut, part in parts]
+    packed = pack_all(made, pool)
     return _Joined(one, Came(is_new, differs), gone, [cut.first for cut, _ in parts], packed)
 
 
@@ -162,7 +170,7 @@ def _put(session: Session, whose: Whose, its: _Joined) -> Came:
     for key in its.gone:
         for part in _DELETE:
             part.run(connection, its_id=key)
-    put_blocks(session, whose, one.channel, one.unit, list(its.packed))
+    put_blocks(session, whose, one.channel, one.unit, its.packed)
     if its.firsts:
         span = _span_of(one.column.times, its.came.is_new)
         if whose.needs_neighbours:
@@ -194,7 +202,8 @@ def _put_runs_right(session: Session, whose: Whose, channel: str, changed: list[
         at = i - first
         start = sum(len(column) for column in columns[:at])
         mine = intervals[start : start + len(columns[at])]
-        *runs, cells = packed_coverage(Piece(Cut(0, 0), columns[at], mine))
+        instants = Instants(columns[at].numbers, columns[at].times, mine)
+        *runs, cells = packed_coverage(columns[at].values, instants)
         news = {f"new_{name}": value for name, value in zip(_RUNS, runs, strict=True)}
         _SET_RUNS.run(connection, its_id=rows[at].id, **news)
         _SET_CELLS.run(connection, its_id=rows[at].id, new_cells=cells)
@@ -226,26 +235,32 @@ def let_go(session: Session, mission: str) -> None:
     mission_changed(session.connection(), mission)
 
 
-def blocks_of(whose: Whose, column: Column) -> list[Packed]:
-    """Return all blocks of a channel's readings."""
+def blocks_of(whose: Whose, columns: Iterable[Column]) -> Iterator[Iterable[Packed]]:
+    """Yield all blocks of the readings of each channel."""
+    pieces = Pieces()
+    with ThreadPoolExecutor(1) as pool:
+        yield from [pack_all(_cut(whose, column, pieces), pool) for column in columns]
+
+
+def _cut(whose: Whose, column: Column, pieces: Pieces) -> list[Piece]:
     cuts = cut_by_time(column) if whose.is_text else cut_by_number(column)
-    intervals, pieces, at = whose.intervals(column), [], 0
+    intervals, made, at = whose.intervals(column), [], 0
     for cut, part in cuts:  # they follow each other
-        pieces.append(Piece(cut, part, intervals[at : at + len(part)]))
+        made.append(pieces.of(cut, part, intervals[at : at + len(part)]))
         at += len(part)
-    with ThreadPoolExecutor(2) as pool:
-        return list(pack_all(pieces, pool))
+    return made
 
 
-def put_blocks(session: Session, whose: Whose, channel: str, unit: str, made: list[Packed]) -> None:
+def put_blocks(
+    session: Session, whose: Whose, channel: str, unit: str, made: Iterable[Packed]
+) -> None:
     """Add blocks of a channel."""
     facts = {
         "mission": whose.mission, "channel": channel, "unit": unit, "is_text": whose.is_text,
         "usual_ms": whose.usual_ms, "shorter_ms": whose.shorter_ms,
     }  # fmt: skip
-    if made:
-        last = _LAST_KEY.value(session.connection()) or 0
-        keyed = list(enumerate(made, last + 1))
+    keyed = list(enumerate(made, 1 + (_LAST_KEY.value(session.connection()) or 0)))
+    if keyed:
         session.execute(insert(Block), [{"id": key, **facts, **one.head()} for key, one in keyed])
         session.execute(insert(BlockBytes), [{"id": key, **one.body()} for key, one in keyed])
         session.execute(insert(BlockCells), [{"id": key, **one.summaries()} for key, one in keyed])

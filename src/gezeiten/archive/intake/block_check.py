@@ -146,9 +146,10 @@ def _differing(
             key=lambda block: (block.channel, block.unit),
         )
     }  # fmt: skip
-    for (channel, unit), column in made.columns.items():
+    wanted = blocks_of(made.whose, made.columns.values())
+    for (channel, unit), its in zip(made.columns, wanted, strict=True):
         blocks = kept.pop((channel, unit), {})
-        for one in blocks_of(made.whose, column):
+        for one in its:
             block = blocks.pop(one.first, None)
             if block is None or not _same(block, one, made):
                 yield _sentence(mission, offloads, channel, one)

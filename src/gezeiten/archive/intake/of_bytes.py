@@ -195,8 +195,9 @@ def put_mission(session: Session, made: MissionMade) -> None:
     before = {row.raw: row.spans for row in session.scalars(
         select(Held).filter_by(mission=made.whose.mission))}  # fmt: skip
     let_go(session, made.whose.mission)
-    for (channel, unit), column in made.columns.items():
-        put_blocks(session, made.whose, channel, unit, blocks_of(made.whose, column))
+    blocks = blocks_of(made.whose, made.columns.values())
+    for (channel, unit), its in zip(made.columns, blocks, strict=True):
+        put_blocks(session, made.whose, channel, unit, its)
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
     for raw, spans in {**made.held, **stays}.items():

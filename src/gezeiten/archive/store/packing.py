@@ -6,6 +6,8 @@ they compress well), then Zstandard. Decoding undoes encoding exactly, NaN inclu
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -21,6 +23,17 @@ def compressed(data: bytes, *, is_checked: bool = True) -> bytes:
     return zstandard.ZstdCompressor(3, write_checksum=is_checked).compress(data)
 
 
+def all_compressed(data: Sequence[bytes]) -> list[bytes]:
+    """Return each of many bytes as `compressed` does. Other threads run freely meanwhile: it is one
+    call, where so many short ones would each wait for Python's lock."""
+    if not any(data):
+        return [compressed(one) for one in data]
+    made = zstandard.ZstdCompressor(3, write_checksum=True).multi_compress_to_buffer(
+        list(data), threads=1
+    )
+    return [made[i].tobytes() for i in range(len(made))]
+
+
 def decompressed(data: bytes, most: int = 0) -> bytes:
     """Return the bytes of `compressed`, at most so many; 0: as many as they say.
 
@@ -33,11 +46,10 @@ def decompressed(data: bytes, most: int = 0) -> bytes:
         raise ValueError(str(exc)) from exc
 
 
-def encode_values(values: Values, *, is_checked: bool = False) -> bytes:
+def encode_values(values: Values) -> bytes:
     """Return values, shape (n,), as compressed bytes; without a check sum, as rows that acts made
-    have always held them, or with one."""
-    columns = np.ascontiguousarray(values, "<f8").view(np.uint8).reshape(-1, 8).T
-    return compressed(columns.tobytes(), is_checked=is_checked)
+    have always held them."""
+    return compressed(_gathered(values, "<f8"), is_checked=False)
 
 
 def decode_values(data: bytes, count: int) -> Values:
@@ -69,9 +81,7 @@ def _decoded_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
 
 def encode_times(times_utc_ms: Times) -> bytes:
     """Return instants, int64 (n,), as compressed bytes: the first one, then the distances."""
-    distances = _distances(times_utc_ms)
-    columns = np.ascontiguousarray(distances, "<i8").view(np.uint8).reshape(-1, 8).T
-    return compressed(columns.tobytes())
+    return compressed(_gathered(_distances(times_utc_ms), "<i8"))
 
 
 def _distances(words: NDArray[Any]) -> NDArray[Any]:
@@ -101,39 +111,68 @@ _TRIED = 64
 """So many readings say at once that a divisor is none of theirs."""
 
 
+@dataclass(frozen=True, slots=True)
+class Plain:
+    """Readings as bytes that wait to be compressed. head: what tells how they are to be read."""
+
+    head: bytes
+    data: bytes
+
+
 def encode_readings(values: Values) -> bytes:
-    """Return measured values, shape (n,), as compressed bytes: as whole counts over a power of ten
-    where that gives back every bit, else as they are. The first byte tells which."""
-    known = np.isfinite(values)
+    """Return measured values, shape (n,), as compressed bytes; see `plain_readings`."""
+    plain = plain_readings(values)
+    return plain.head + compressed(plain.data)
+
+
+def plain_readings(values: Values) -> Plain:
+    """Return measured values, shape (n,): as whole counts over a power of ten where that gives back
+    every number (of -0.0 it gives 0.0), else as they are. The first byte tells which."""
+    with np.errstate(over="ignore"):
+        power, counts = _as_counts(values)
+    if counts is not None:
+        return Plain(bytes([_COUNTS, power]), _gathered(_distances(counts), "<i4"))
+    return Plain(bytes([_FLOATS]), _gathered(values, "<f8"))
+
+
+def _as_counts(values: Values) -> tuple[int, NDArray[np.int32] | None]:
+    """Return values as counts over the smallest power of ten that they are counts over, and which
+    that is; None where there is none."""
+    first = values[:_TRIED]
     for power, divisor in enumerate(_DIVISORS):
-        if _counts(values[:_TRIED], known[:_TRIED], divisor) is None:
-            continue
-        counts = _counts(values, known, divisor)
+        counts = _counts(values, divisor) if _may_be_counts(first, divisor) else None
         if counts is not None:
-            return bytes([_COUNTS, power]) + _gathered(_distances(counts))
-    return bytes([_FLOATS]) + encode_values(values, is_checked=True)
+            return power, counts
+    return 0, None
 
 
-def _counts(values: Values, known: NDArray[np.bool_], divisor: float) -> NDArray[np.int32] | None:
+def _may_be_counts(values: Values, divisor: float) -> bool:
+    """Whether values can be counts over a divisor; a first look, which is quicker."""
+    back = np.rint(values * divisor) / divisor
+    return bool(((back == values) | np.isnan(values)).all())
+
+
+def _counts(values: Values, divisor: float) -> NDArray[np.int32] | None:
     """Return values as counts, None where they are none over this divisor."""
     scaled = np.rint(values * divisor)
-    if known.all():
-        fits = np.abs(scaled) < 2**31
-    else:
-        scaled = np.where(known, scaled, 0.0)
-        fits = (np.abs(scaled) < 2**31) & (known | np.isnan(values))
-    back = scaled / divisor
-    same = (back == values) & (np.signbit(back) == np.signbit(values))
-    if not (fits & (same | ~known)).all():
+    missing = np.isnan(scaled) if np.isnan(scaled.max(initial=0.0)) else None
+    if missing is not None:
+        scaled[missing] = 0.0
+    if max(scaled.max(initial=0.0), -scaled.min(initial=0.0)) >= 2**31:
         return None
     counts = scaled.astype(np.int32)
-    counts[~known] = _NO_VALUE
+    same = np.divide(counts, divisor, out=scaled) == values
+    if not (same if missing is None else same | missing).all():
+        return None
+    if missing is not None:
+        counts[missing] = _NO_VALUE
     return counts
 
 
-def _gathered(counts: NDArray[np.int32]) -> bytes:
-    columns = np.ascontiguousarray(counts, "<i4").view(np.uint8).reshape(-1, 4).T
-    return compressed(columns.tobytes())
+def _gathered(words: NDArray[Any], kind: str) -> bytes:
+    """Return words of a kind with their bytes of equal weight together."""
+    plain = np.ascontiguousarray(words, kind)
+    return plain.view(np.uint8).reshape(-1, plain.itemsize).T.tobytes()
 
 
 def decode_readings(data: bytes, count: int) -> Values:

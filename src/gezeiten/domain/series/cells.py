@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.series import Series, gaps_after
 from gezeiten.domain.series.timeline import Span, Times, Values
 
 READINGS_PER_CELL = 32
@@ -51,32 +51,41 @@ class Cells:
         return int(self.count[a:b].sum())
 
 
-def cells_of(times_utc_ms: Times, values: Values, interval_ms: NDArray[np.int64]) -> Cells:
-    """Return the cells of readings that all have a value.
+def firsts_of_cells(count: int, gaps: NDArray[np.intp]) -> NDArray[np.int64]:
+    """Return the places of the first reading of each cell of so many readings, int64 (m,).
 
-    Args:
-        times_utc_ms: int64 (n,), strictly increasing; values: (n,), finite; interval_ms: in force
-            at each, int64 (n,).
+    gaps: after which of them there is a gap, as of `gaps_after`.
     """
-    n = len(times_utc_ms)
-    wide = np.flatnonzero(np.diff(times_utc_ms) > HOLD_FACTOR * interval_ms[:-1]) + 1
-    runs = np.append(np.zeros(min(n, 1), np.int64), wide)
-    per_run = -(-np.diff(np.append(runs, n)) // READINGS_PER_CELL)
+    runs = np.append(np.zeros(min(count, 1), np.int64), gaps + 1)
+    per_run = -(-np.diff(np.append(runs, count)) // READINGS_PER_CELL)
     before = np.cumsum(per_run) - per_run
     within = np.arange(int(per_run.sum()), dtype=np.int64) - np.repeat(before, per_run)
-    firsts = np.repeat(runs, per_run) + READINGS_PER_CELL * within
-    ends = np.append(firsts[1:], n)[: len(firsts)]
-    lasts = ends - 1
-    return Cells(
-        times_utc_ms[firsts], times_utc_ms[lasts], np.ascontiguousarray(interval_ms[lasts]),
-        np.minimum.reduceat(values, firsts) if n else np.empty(0),
-        np.maximum.reduceat(values, firsts) if n else np.empty(0), ends - firsts,
-    )  # fmt: skip
+    return np.asarray(np.repeat(runs, per_run) + READINGS_PER_CELL * within, np.int64)
+
+
+def ends_of_cells(count: int, firsts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the place behind the last reading of each cell, int64 (m,)."""
+    return np.append(firsts[1:], count)[: len(firsts)]
+
+
+def extremes_of(values: Values, firsts: NDArray[np.int64]) -> tuple[Values, Values]:
+    """Return the lowest and the highest value of each cell.
+
+    Args:
+        values: finite, (n,); firsts: as of `firsts_of_cells`.
+    """
+    if not len(values):
+        return np.empty(0), np.empty(0)
+    return np.minimum.reduceat(values, firsts), np.maximum.reduceat(values, firsts)
 
 
 def cells_of_series(series: Series) -> Cells:
     """Return the cells of a series."""
-    return cells_of(series.times_utc_ms, series.values, series.interval_ms)
+    times, intervals = series.times_utc_ms, series.interval_ms
+    firsts = firsts_of_cells(len(times), gaps_after(times, intervals))
+    ends = ends_of_cells(len(times), firsts)
+    return Cells(times[firsts], times[ends - 1], np.ascontiguousarray(intervals[ends - 1]),
+                 *extremes_of(series.values, firsts), ends - firsts)  # fmt: skip
 
 
 def single_cells(series: Series) -> Cells:

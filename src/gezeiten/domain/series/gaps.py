@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, gaps_after
 from gezeiten.domain.series.timeline import Span
 
 
@@ -48,8 +48,7 @@ def find_gaps(series: Series, duty: Span | None = None) -> list[Gap]:
         return gaps
     if duty and times[0] - duty[0] > HOLD_FACTOR * intervals[0]:
         gaps.append(Gap(int(duty[0]), int(times[0]), int(intervals[0])))
-    wide = np.flatnonzero(np.diff(times) > HOLD_FACTOR * intervals[:-1])
-    for i in wide:
+    for i in gaps_after(times, intervals):
         step = int(intervals[i])
         gaps.append(Gap(int(times[i]) + step, int(times[i + 1]), step))
     if duty and duty[1] - times[-1] > HOLD_FACTOR * intervals[-1]:
@@ -63,7 +62,7 @@ def held_spans(series: Series) -> list[Span]:
     times, intervals = series.times_utc_ms, series.interval_ms
     if not len(times):
         return []
-    wide = np.flatnonzero(np.diff(times) > HOLD_FACTOR * intervals[:-1])
+    wide = gaps_after(times, intervals)
     firsts = np.concatenate(([0], wide + 1))
     lasts = np.concatenate((wide, [len(times) - 1]))
     return [

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.series import Series, gaps_after
 from gezeiten.domain.series.timeline import Values
 
 
@@ -37,8 +37,8 @@ def thinned(series: Series, most: int) -> Series:
 
 def _reaching(series: Series, places: NDArray[np.intp]) -> Series:
     times = series.times_utc_ms
-    is_gap = np.diff(times) > HOLD_FACTOR * series.interval_ms[:-1]
-    run = np.concatenate(([0], np.cumsum(is_gap)))[places]
+    gaps = gaps_after(times, series.interval_ms)
+    run = gaps.searchsorted(places)
     intervals = series.interval_ms[places].copy()
     apart = np.diff(times[places])
     reach = np.maximum(intervals[:-1], apart)

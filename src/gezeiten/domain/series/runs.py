@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.gaps import Gap
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, gaps_after
 from gezeiten.domain.series.timeline import Span, Times
 
 
@@ -62,10 +62,16 @@ def runs_of(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> Runs:
     Args:
         times_utc_ms: int64 (n,), strictly increasing; interval_ms: in force at each, int64 (n,).
     """
+    return runs_between(times_utc_ms, interval_ms, gaps_after(times_utc_ms, interval_ms))
+
+
+def runs_between(
+    times_utc_ms: Times, interval_ms: NDArray[np.int64], gaps: NDArray[np.intp]
+) -> Runs:
+    """Return the runs of readings of which `gaps_after` is known."""
     if not len(times_utc_ms):
         return runs_of_table(np.empty((0, 3), np.int64))
-    wide = np.flatnonzero(np.diff(times_utc_ms) > HOLD_FACTOR * interval_ms[:-1])
-    firsts, lasts = np.append(0, wide + 1), np.append(wide, len(times_utc_ms) - 1)
+    firsts, lasts = np.append(0, gaps + 1), np.append(gaps, len(times_utc_ms) - 1)
     return Runs(times_utc_ms[firsts], times_utc_ms[lasts], interval_ms[lasts])
 
 

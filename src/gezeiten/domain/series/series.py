@@ -132,6 +132,15 @@ def all_instants(parts: Iterable[Series]) -> Times:
     return stays
 
 
+def gaps_after(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.intp]:
+    """Return after which readings there is a gap before the next one: their places, in order.
+
+    Args:
+        times_utc_ms: int64 (n,), increasing; interval_ms: in force at each, int64 (n,).
+    """
+    return np.flatnonzero(np.diff(times_utc_ms) > HOLD_FACTOR * interval_ms[:-1])
+
+
 def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.int64]:
     """Return for how long each reading stands, int64 (n,).
 
