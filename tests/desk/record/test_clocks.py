@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -35,6 +34,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import HOUR_MS
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import InputError
+from tests.databases import behind_its_back
 from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 
 HOT = LimitRule(KEY, "above", 9.9, delay_s=60)
@@ -237,9 +237,8 @@ def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept) -> None:
     move(kept, 90_000)
     folder = desk.archive.folder
     desk.close()
-    with sqlite3.connect(folder / "archive.db") as raw:
+    with behind_its_back(folder / "archive.db") as raw:
         raw.execute("UPDATE clock SET pairs = '[[5]'")
-    raw.close()
     again = Desk(folder, now_ms=desk.clock, computer=TrustedClock(), zone="Europe/Berlin")
     assert record(again, kept.point, KEY).times_utc_ms.tolist() == times
     assert any("clock 1" in fault for fault in verify(again).faults)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 
 from gezeiten.desk.field.gaps import gaps
@@ -14,7 +16,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.records import record
-from gezeiten.desk.record.sureness import sure_of_mean
+from gezeiten.desk.record.sureness import sure_of, sure_of_mean
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import FORMULAS
 from tests.conftest import ANCHOR_MS
@@ -79,9 +81,6 @@ def test_a_fill_counts_by_its_share_of_the_time(tmp_path: Path) -> None:
 def test_what_is_calculated_is_as_sure_as_its_inputs_make_it(kept: Kept) -> None:
     desk, point = kept.desk, point_of(kept)
     calibrated(kept, BEGIN, None, 0.2)
-    own = calculate(desk, Calculation(FORMULAS["running_mean", 1], ((point, KEY),),
-                                      {"window_h": 1.0}))  # fmt: skip
-    assert sure_of_mean(desk, point, own, WHOLE) is None  # it looks back
     kept.take_elsewhere(0, 600)
     other = next(one for one in points(desk) if one.id == kept.elsewhere)
     key = calculate(desk, Calculation(FORMULAS["difference", 1], ((point, KEY), (other, KEY)), {}))
@@ -89,3 +88,62 @@ def test_what_is_calculated_is_as_sure_as_its_inputs_make_it(kept: Kept) -> None
     assert sure is not None
     assert sure.is_least  # nobody calibrated the other one
     assert sure.expanded == pytest.approx(0.2, rel=0.01)
+
+
+def over_an_hour(kept: Kept, formula: str) -> str:
+    its = Calculation(FORMULAS[formula, 1], ((point_of(kept), KEY),), {"window_h": 1.0})
+    return calculate(kept.desk, its)
+
+
+def test_a_running_mean_is_as_sure_as_the_mean_of_its_window(kept: Kept) -> None:
+    """Its hour begins 20 minutes before a calibration of U = 0.2 ends and one of 0.4 begins: u is
+    a third of 0.1 and two thirds of 0.2."""
+    desk, point = kept.desk, point_of(kept)
+    half = BEGIN + 300 * MINUTE
+    calibrated(kept, BEGIN, half, 0.2)
+    calibrated(kept, half, None, 0.4)
+    key, at_ms = over_an_hour(kept, "running_mean"), half + 40 * MINUTE
+    n = len(record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms)))
+    sure = sure_of(desk, point, key, at_ms)
+    assert sure is not None
+    constant = [one.u for one in sure.shares if one.kind == "calibration"]
+    assert constant == [pytest.approx(0.1 / 3 + 0.4 / 3, rel=0.05)]  # some readings are missing
+    assert sure.expanded == pytest.approx(2 * math.hypot(*constant, RESOLUTION / math.sqrt(n)))
+    mean = sure_of_mean(desk, point, key, (at_ms, at_ms + MINUTE))
+    assert mean is not None
+    assert mean.expanded == pytest.approx(sure.expanded)
+
+
+@pytest.mark.parametrize(("formula", "pick"), [("running_highest", max), ("running_lowest", min)])
+def test_a_running_extreme_is_as_sure_as_its_reading(kept: Kept, formula: str, pick: Any) -> None:
+    desk, point = kept.desk, point_of(kept)
+    half = BEGIN + 300 * MINUTE
+    calibrated(kept, BEGIN, half, 0.2)
+    calibrated(kept, half, None, 0.4)
+    key = over_an_hour(kept, formula)
+    seen = set()
+    for minutes in range(0, 60, 4):
+        at_ms = half + minutes * MINUTE
+        window = record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms))
+        sure = sure_of(desk, point, key, at_ms)
+        if sure is None:
+            continue  # there is no reading of its own
+        pairs = zip(window.values.tolist(), window.times_utc_ms.tolist(), strict=True)
+        _, its = pick(pairs, key=lambda pair: pair[0])
+        u = 0.1 if its < half else 0.2
+        assert sure.expanded == pytest.approx(2 * math.hypot(u, RESOLUTION))
+        seen.add(u)
+    assert seen == {0.1, 0.2}
+
+
+def test_a_rate_of_change_drops_the_calibration(kept: Kept) -> None:
+    """Against NumPy's own straight line: its unscaled covariance is 1 / sum of squares."""
+    desk, point = kept.desk, point_of(kept)
+    calibrated(kept, BEGIN, None, 0.2)
+    key, at_ms = over_an_hour(kept, "rate_of_change"), BEGIN + 100 * MINUTE
+    its = record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms + 1))
+    _, covariance = np.polyfit(its.times_utc_ms / 3.6e6 - 4e5, its.values, 1, cov="unscaled")
+    sure = sure_of(desk, point, key, at_ms)
+    assert sure is not None
+    assert sure.expanded == pytest.approx(2 * RESOLUTION * math.sqrt(covariance[0][0]), rel=1e-4)
+    assert not sure.is_least

@@ -6,6 +6,7 @@ import math
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 import pytest
 
 from gezeiten.domain.steps.chain import Correction
@@ -17,7 +18,9 @@ from gezeiten.domain.steps.sureness import (
     of_fill,
     of_mean,
     of_reading,
+    of_slope,
     of_sum,
+    over_window,
     through,
 )
 
@@ -115,3 +118,25 @@ def test_a_difference_by_one_sensor_drops_what_both_share() -> None:
     assert apart.expanded == pytest.approx(
         2 * math.hypot(0.2, 0.2, resolution, resolution), rel=1e-3
     )
+
+
+def test_a_slope_drops_what_all_readings_have_alike() -> None:
+    """By hand: at 0, 1 and 2 h the squares about 1 h add up to 2; resolved to 0.01."""
+    resolution = 0.01 / math.sqrt(12)
+    one = Sure((Share("calibration", 0.1, step="a"), Share("resolution", resolution)), True)
+    sure = of_slope(one, np.array([0.0, 1.0, 2.0]))
+    assert [share.kind for share in sure.shares] == ["resolution"]
+    assert sure.expanded == pytest.approx(2 * resolution / math.sqrt(2))
+    assert sure.is_least
+
+
+def test_a_tie_of_a_running_mean_replaces_the_calibration_of_its_input() -> None:
+    mean = Sure((Share("calibration", 0.1), Share("resolution", 0.001)), is_least=True)
+    free = over_window("Water level", mean, [])
+    assert {(one.kind, one.of) for one in free.shares} == {
+        ("calibration", "Water level"), ("resolution", "Water level")
+    }  # fmt: skip
+    assert free.is_least
+    tied = over_window("Water level", mean, [step("tie", u=0.006)])
+    assert tied.expanded == pytest.approx(2 * math.hypot(0.003, 0.001))
+    assert not tied.is_least

@@ -16,7 +16,7 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.cells import Cells, cells_of_series
-from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
+from gezeiten.domain.series.series import Series, empty_series, gaps_after, join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.derived import Derived
@@ -151,7 +151,7 @@ def piece_of(whole: Series, span: Span) -> ComputedPiece:
 def _stretches(series: Series) -> Iterable[Series]:
     """Yield the stretches of a series between which there is a gap, or something measured."""
     times = series.times_utc_ms
-    apart = np.flatnonzero(np.diff(times) > HOLD_FACTOR * series.interval_ms[:-1]) + 1
+    apart = gaps_after(times, series.interval_ms) + 1
     for a, b in zip([0, *apart.tolist()], [*apart.tolist(), len(times)], strict=True):
         if b > a:
             yield series.between(int(times[a]), int(times[b - 1]) + 1)

@@ -12,11 +12,11 @@ from gezeiten.archive.here.layout import layout
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import around, record
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series, held_in
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.series.timeline import HOUR_MS, Span
 from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
 from gezeiten.domain.steps.derived import Derived
@@ -27,7 +27,9 @@ from gezeiten.domain.steps.sureness import (
     of_fill,
     of_mean,
     of_reading,
+    of_slope,
     of_sum,
+    over_window,
     through,
 )
 
@@ -64,6 +66,8 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
 
 
 def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -> Sure | None:
+    if how.how.over is not None:
+        return _over_window(desk, how, steps, (at_ms, at_ms))
     places = {one.uid: one for one in points(desk)}
     inputs = []
     for role, (uid, key) in zip(how.how.roles, how.inputs, strict=True):
@@ -77,11 +81,43 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
     return through(how.how, how.numbers_at(at_ms), inputs, steps)
 
 
+def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
+    """Return how sure what looks back over a window is: at an instant, or as a mean of several,
+    both ends included."""
+    [(uid, key)] = how.inputs
+    [place] = [one for one in points(desk) if one.uid == uid]
+    its = quantity(channel_of(key))
+    length_ms, gathers = how.how.window_ms(how.numbers_at(span[0])), how.how.gathers
+    window = (span[0] - length_ms, span[1])
+    if gathers in ("mean", "sum"):
+        from_ms, until_ms = (window[0] + 1, window[1] + 1) if gathers == "sum" else window
+        gathered = sure_of_mean(desk, place, key, (from_ms, until_ms))
+    elif gathers == "slope":
+        gathered = _of_line(desk, place, key, window)
+    else:
+        stands, _ = held_in(around(desk, place.id, key, window), window)
+        at = stands.values.argmax() if gathers == "highest" else stands.values.argmin()
+        gathered = sure_of(desk, place, key, int(stands.times_utc_ms[at]))
+    return None if gathered is None else over_window(its.name, gathered, steps)
+
+
+def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Sure | None:
+    """Return how sure the slope of a line through readings is, both ends included; None where some
+    are estimates: how those err together is not known."""
+    its = record(desk, place.id, key, (window[0], window[1] + 1))
+    if len(its) < 2 or bool(its.estimated.any()):
+        return None
+    one = sure_of(desk, place, key, int(its.times_utc_ms[-1]))
+    return None if one is None else of_slope(one, (its.times_utc_ms - window[1]) / HOUR_MS)
+
+
 def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure | None:
     """Return how sure the mean of a stretch of a series is, the sum of what is summed; None where
-    it has no reading there, of directions, and of what looks back over time.
+    it has no reading there, of directions, and of running sums.
 
-    Of a calculated series it goes through the formula at the means of its inputs.
+    Of a calculated series it goes through the formula at the means of its inputs. A mean of running
+    means is one of all readings they look at; of running extremes and of slopes it is as sure as
+    the last of them: how they err together is not known, so nothing shrinks.
 
     Raises:
         ArchiveDamagedError: readings are damaged.
@@ -97,8 +133,13 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure
     if how is None:
         over = _stretch(desk, point, series, span, stands, steps)
         return (of_sum if its.averages == "sum" else of_mean)(its.decimals, over)
-    if how.how.over is not None:
+    if how.how.gathers == "sum":
         return None
+    last_ms = int(stands.times_utc_ms[-1])
+    if how.how.gathers == "mean":
+        return _over_window(desk, how, steps, (int(stands.times_utc_ms[0]), last_ms))
+    if how.how.over is not None:
+        return sure_of(desk, point, series, last_ms)
     return _calculated_mean(desk, how, steps, span)
 
 

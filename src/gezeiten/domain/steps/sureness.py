@@ -12,6 +12,7 @@ from typing import Literal
 
 import numpy as np
 
+from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.corrections import Order
 from gezeiten.domain.steps.formulas.formula import Formula
@@ -160,20 +161,52 @@ def through(
 
     Each share of an input goes through with the slope of the formula there; what two inputs share
     (a calibration of one sensor) with both, added with their signs. Tied to what was read
-    by hand, what is constant (calibrations) is replaced by the tie. A formula that looks back over
-    time is as sure as its input at least: random shares shrink in a mean, so that is the larger
-    bound.
+    by hand, what is constant (calibrations) is replaced by the tie. Of a formula that looks back
+    over time see `over_window`.
     """
-    tied = _said(list(steps), Order.REFERENCE, "reference")
     shares: list[Share] = []
     for place, (name, _, sure) in enumerate(inputs):
         slope = _slope(formula, parameters, [value for _, value, _ in inputs], place)
-        for one in sure.shares:
-            if tied and one.kind in ("calibration", "reference"):
-                continue
-            shares.append(replace(one, u=one.u * slope, of=one.of or name))
-    is_least = not tied and any(sure.is_least for _, _, sure in inputs)
-    return Sure((*tied, *_together(shares)), is_least)
+        shares += [replace(one, u=one.u * slope, of=one.of or name) for one in sure.shares]
+    is_least = any(sure.is_least for _, _, sure in inputs)
+    return _tied(Sure(tuple(_together(shares)), is_least), steps)
+
+
+def over_window(name: str, gathered: Sure, steps: Iterable[Correction]) -> Sure:
+    """Return how sure a value is that a formula makes of a window of one input.
+
+    Args:
+        gathered: how sure the mean, the sum, the extreme or the slope of the window is; steps: that
+            the calculated value passed. A kinetic mean is as sure as the mean: equal errors of all
+            its readings shift it by as much.
+    """
+    shares = tuple(replace(one, of=one.of or name) for one in gathered.shares)
+    return _tied(Sure(shares, gathered.is_least), steps)
+
+
+def _tied(sure: Sure, steps: Iterable[Correction]) -> Sure:
+    """Return how sure a calculated value is behind its own steps: a tie replaces what is
+    constant."""
+    tied = _said(list(steps), Order.REFERENCE, "reference")
+    if not tied:
+        return sure
+    stays = [one for one in sure.shares if one.kind not in ("calibration", "reference")]
+    return Sure((*tied, *stays), is_least=False)
+
+
+def of_slope(one: Sure, hours: Values) -> Sure:
+    """Return how sure the slope of the least-squares line through readings is, a unit an hour.
+
+    What is random in each reading goes in by 1 / sqrt(sum of (t - mean t)^2); what all have alike
+    (a calibration, a tie, the clock's error) shifts the line and leaves its slope.
+
+    Args:
+        one: how sure a reading is; hours: their instants, (n,), not all the same.
+    """
+    spread = math.sqrt(float(((hours - hours.mean()) ** 2).sum()))
+    shares = [replace(share, u=share.u / spread) for share in one.shares
+              if share.kind == "resolution"]  # fmt: skip
+    return Sure(tuple(shares), one.is_least)
 
 
 def _together(shares: Iterable[Share]) -> list[Share]:
@@ -198,8 +231,6 @@ def _slope(
     formula: Formula, parameters: Mapping[str, float], values: Sequence[float], place: int
 ) -> float:
     """Return by how much a formula's value changes with one input, by a small step either way."""
-    if formula.over is not None:
-        return 1.0
     step = 1e-4 * max(abs(values[place]), 1.0)
     ends = []
     for sign in (1, -1):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,6 +57,7 @@ class Parameter:
 
 Over: TypeAlias = Callable[[Series, Mapping[str, float], int], Series]
 """Readings with those of the window before them, parameters and the window (ms) to readings."""
+Gathers: TypeAlias = Literal["nothing", "mean", "highest", "lowest", "sum", "slope"]
 Made: TypeAlias = tuple[Values, NDArray[np.bool_]]
 """Values, NaN where there is none, and which are suspect; both of shape (n,)."""
 
@@ -70,9 +71,9 @@ class Formula:
     what comes out, by the unit of the first input. apply: values of each input in the unit of its
     role, shape (n,) each, and parameters by key; a pure function. source: where it is written.
     over: of one that looks back over a window of its first and only input: then gives may be empty,
-    and what comes out is of the quantity that went in. averages: of which kinds of quantities, ()
-    for all. is_hung: among its parameters it finds rim and length (`steps/hanging.py`) at each
-    instant, (n,).
+    and what comes out is of the quantity that went in; gathers: what it makes of what it finds
+    there. averages: of which kinds of quantities, () for all. is_hung: among its parameters it
+    finds rim and length (`steps/hanging.py`) at each instant, (n,).
     """
 
     key: str
@@ -85,6 +86,7 @@ class Formula:
     parameters: tuple[Parameter, ...] = ()
     is_of_one_unit: bool = False
     over: Over | None = None
+    gathers: Gathers = "nothing"
     averages: tuple[Averages, ...] = ()
     is_hung: bool = False
 

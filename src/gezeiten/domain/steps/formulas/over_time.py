@@ -48,29 +48,30 @@ def _lowest(series: Series, _: Mapping[str, float], window_ms: int) -> Series:
 
 RUNNING_MEAN = Formula(
     "running_mean", 1, "Running mean", _ONE, {}, _none, "time-weighted over [t − W, t)",
-    _window(24.0), over=lambda series, _, window_ms: moving_mean(series, window_ms),
+    _window(24.0), gathers="mean", over=lambda series, _, window_ms: moving_mean(series, window_ms),
     averages=("plain",),
 )  # fmt: skip
 RUNNING_LOWEST = Formula(
     "running_lowest", 1, "Lowest of the time before", _ONE, {}, _none, "over [t − W, t)",
-    _window(24.0), over=_lowest, averages=("plain",),
+    _window(24.0), gathers="lowest", over=_lowest, averages=("plain",),
 )  # fmt: skip
 RUNNING_HIGHEST = Formula(
     "running_highest", 1, "Highest of the time before", _ONE, {}, _none, "over [t − W, t)",
-    _window(24.0), over=_highest, averages=("plain",),
+    _window(24.0), gathers="highest", over=_highest, averages=("plain",),
 )  # fmt: skip
 RUNNING_SUM = Formula(
     "running_sum", 1, "Running sum", _ONE, {}, _none, "of the readings in (t − W, t]",
-    _window(24.0), over=lambda series, _, window_ms: moving_sum(series, window_ms),
+    _window(24.0), gathers="sum", over=lambda series, _, window_ms: moving_sum(series, window_ms),
     averages=("sum",),
 )  # fmt: skip
 KINETIC_MEAN = Formula(
     "kinetic_mean", 1, "Running kinetic mean", _TEMPERATURE, {}, _none, "USP <1079.2>",
-    _window(720.0), over=_kinetic, averages=("plain",),
+    _window(720.0), gathers="mean", over=_kinetic, averages=("plain",),
 )  # fmt: skip
 RATE = Formula(
     "rate_of_change", 1, "Rate of change", _ONE,
     {"°C": "temperature_rate", "kPa": "pressure_rate", "m": "level_rate"}, _none,
     "slope of the least-squares line over [t − W, t]", _window(1.0, 6.0),
-    over=lambda series, _, window_ms: moving_slope(series, window_ms), averages=("plain",),
+    gathers="slope", over=lambda series, _, window_ms: moving_slope(series, window_ms),
+    averages=("plain",),
 )  # fmt: skip
