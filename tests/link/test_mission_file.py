@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 
 from gezeiten.domain.plan.models import PRIEL_W3
 from gezeiten.errors import LoggerAnswerError
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 
-CHANNELS = mf.file_channels(
+CHANNELS = mb.file_channels(
     PRIEL_W3,
     ("water_pressure", "water_temperature"),
     {"water_pressure": "kPa", "water_temperature": "°C"},
@@ -32,9 +33,9 @@ def counts(first: int, n: int) -> list[np.ndarray]:
 
 def whole_file(n: int = 500, tail: bool = True) -> bytes:
     parts = [mf.encode_header(HEADER)]
-    for first in range(0, n, mf.READINGS_PER_BLOCK):
-        size = min(mf.READINGS_PER_BLOCK, n - first)
-        parts.append(mf.encode_block(CHANNELS, first, counts(first, size)))
+    for first in range(0, n, mb.READINGS_PER_BLOCK):
+        size = min(mb.READINGS_PER_BLOCK, n - first)
+        parts.append(mb.encode_block(CHANNELS, first, counts(first, size)))
     if tail:
         parts.append(mf.encode_tail([(1_000, "launched")], {"readings": n, "first_held": 0}))
     return b"".join(parts)
@@ -86,7 +87,7 @@ def cbor2_prefix(data: bytes) -> bytes:
 
 
 def test_all_blocks_of_a_mission_have_one_even_length() -> None:
-    sizes = {len(mf.encode_block(CHANNELS, first, counts(first, n)))
+    sizes = {len(mb.encode_block(CHANNELS, first, counts(first, n)))
              for first, n in ((0, 240), (240, 1), (2**31, 0), (70_000, 239))}  # fmt: skip
     assert sizes == {HEADER.block_bytes}
     assert HEADER.block_bytes % 2 == 0
@@ -95,7 +96,7 @@ def test_all_blocks_of_a_mission_have_one_even_length() -> None:
 
 def test_the_smallest_count_means_no_value() -> None:
     column = [np.array([100_000, -(2**31)]), np.array([-(2**15), 5])]
-    data = mf.encode_header(HEADER) + mf.encode_block(CHANNELS, 0, column)
+    data = mf.encode_header(HEADER) + mb.encode_block(CHANNELS, 0, column)
     _, (pressure, temp) = mf.decode_mission_file(data).readings((0, 2))
     assert np.isnan(pressure).tolist() == [False, True]
     assert np.isnan(temp).tolist() == [True, False]
@@ -158,7 +159,7 @@ def test_events_without_sense_cost_the_events_only() -> None:
 
 
 def test_doubled_readings_are_given_once() -> None:
-    data = whole_file(240, tail=False) + mf.encode_block(CHANNELS, 0, counts(0, 240))
+    data = whole_file(240, tail=False) + mb.encode_block(CHANNELS, 0, counts(0, 240))
     times, columns = mf.decode_mission_file(data).readings((0, 240))
     assert len(times) == len(columns[0]) == 240
 

@@ -252,12 +252,13 @@ def test_nonsense_is_refused_in_words(
 @pytest.fixture(scope="module")
 def example_bytes() -> Callable[[], bytes]:
     """The bytes of a small overview, made without a logger."""
+    from gezeiten.link import mission_blocks as mb
     from gezeiten.link import mission_file as mf
 
-    channels = (mf.FileChannel("air_temperature", "°C", "int16", 100, 0.0),)
+    channels = (mb.FileChannel("air_temperature", "°C", "int16", 100, 0.0),)
     header = mf.Header("D-2041", "Düne T2", "1", 1, 5, 1000, 60_000, channels, {"a": 1})
     thinning = Thinning(NTH, 4, 0, 100)
     made = overview_header(header, thinning)
-    block = mf.encode_block(made.channels, 0, [np.arange(25)])
+    block = mb.encode_block(made.channels, 0, [np.arange(25)])
     content = encode_overview_header(made, thinning) + block + mf.encode_tail([(5, "x")], {})
     return lambda: content

@@ -25,7 +25,8 @@ from gezeiten.errors import (
 from gezeiten.link import registers as reg
 from gezeiten.link.address import CablePort, TimeLimits, cable_port
 from gezeiten.link.cable import detect, ports, settings_to_try
-from gezeiten.link.mission_file import READINGS_PER_BLOCK, decode_mission_file
+from gezeiten.link.mission_blocks import READINGS_PER_BLOCK
+from gezeiten.link.mission_file import decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import offload
 from gezeiten.link.rtu import ModbusRtu, answer_length, crc_holds, silence_s, with_crc

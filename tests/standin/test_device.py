@@ -10,6 +10,7 @@ import pytest
 
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import particles_from
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger
@@ -42,8 +43,8 @@ def pass_days(device: SimLogger, days: float) -> None:
 def memory(device: SimLogger) -> mf.MissionFile:
     [entry] = device.memory.directory()
     size = entry["block_bytes"]
-    start = entry["first_held"] // mf.READINGS_PER_BLOCK
-    count = -(-entry["readings"] // mf.READINGS_PER_BLOCK)
+    start = entry["first_held"] // mb.READINGS_PER_BLOCK
+    count = -(-entry["readings"] // mb.READINGS_PER_BLOCK)
     head = device.read_file(reg.MEMORY_FILE, 0, entry["header_bytes"])
     assert head is not None
     blocks = b""
@@ -73,8 +74,8 @@ def test_wrapping_keeps_the_newest_in_whole_blocks() -> None:
     pass_days(device, 60)
     first, count = device.first_held(), device.readings()
     assert count in (86_400, 86_401)
-    assert first % mf.READINGS_PER_BLOCK == 0
-    assert 64_768 - mf.READINGS_PER_BLOCK <= count - first <= 64_768
+    assert first % mb.READINGS_PER_BLOCK == 0
+    assert 64_768 - mb.READINGS_PER_BLOCK <= count - first <= 64_768
     assert device.read_file(reg.MEMORY_FILE, 1000, 100) is None  # overwritten
     assert memory(device).ranges == [(first, count)]
 

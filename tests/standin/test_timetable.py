@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan, due_readings
 from gezeiten.domain.quantities.quantities import particles_from
-from gezeiten.link import mission_file as mf
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import registers as reg
 from gezeiten.standin.device import SimLogger
 from gezeiten.standin.device_state import state_from_dict
@@ -242,20 +242,20 @@ def test_a_low_battery_is_noted_when_it_happens() -> None:
 @given(st.lists(st.integers(1, 5), min_size=1, max_size=240))
 def test_steps_survive_the_block(gaps: list[int]) -> None:
     steps = np.cumsum(gaps)
-    channels = (mf.FileChannel("co2", "ppm", "int16", 1, 0.0),)
-    raw = mf.encode_block(channels, 240, [np.arange(len(steps))], steps)
-    block = mf.decode_block(channels, raw, with_steps=True)
+    channels = (mb.FileChannel("co2", "ppm", "int16", 1, 0.0),)
+    raw = mb.encode_block(channels, 240, [np.arange(len(steps))], steps)
+    block = mb.decode_block(channels, raw, with_steps=True)
     assert block is not None
     assert block.steps is not None
     assert block.steps.tolist() == steps.tolist()
-    assert mf.decode_block(channels, raw) is None  # never mistaken for the other kind
+    assert mb.decode_block(channels, raw) is None  # never mistaken for the other kind
     assert len(raw) % 2 == 0
 
 
 def test_steps_that_do_not_increase_are_damage() -> None:
-    channels = (mf.FileChannel("co2", "ppm", "int16", 1, 0.0),)
-    raw = mf.encode_block(channels, 0, [np.zeros(3, np.int64)], np.array([4, 4, 5]))
-    assert mf.decode_block(channels, raw, with_steps=True) is None
+    channels = (mb.FileChannel("co2", "ppm", "int16", 1, 0.0),)
+    raw = mb.encode_block(channels, 0, [np.zeros(3, np.int64)], np.array([4, 4, 5]))
+    assert mb.decode_block(channels, raw, with_steps=True) is None
 
 
 def test_alarm_rules_decide_and_warnings_do_not() -> None:

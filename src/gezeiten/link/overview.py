@@ -19,8 +19,8 @@ from gezeiten.errors import (
     LoggerRefusedError,
 )
 from gezeiten.link import registers as reg
+from gezeiten.link.mission_blocks import FileChannel
 from gezeiten.link.mission_file import (
-    FileChannel,
     Header,
     MissionFile,
     decode_mission_file,

@@ -15,7 +15,7 @@ from gezeiten.errors import GezeitenError
 from gezeiten.link import registers as reg
 from gezeiten.link.address import Address
 from gezeiten.link.courier import CourierRecord
-from gezeiten.link.mission_file import READINGS_PER_BLOCK
+from gezeiten.link.mission_blocks import READINGS_PER_BLOCK
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import DirectoryEntry, LoggerSession, measured_clock
 from gezeiten.standin.simclock import SimClock

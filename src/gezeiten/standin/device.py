@@ -19,7 +19,7 @@ from gezeiten.domain.plan.outlook import battery_days, event_bytes, reading_byte
 from gezeiten.domain.plan.plan import Plan, first_due_ms, plan_from_dict
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, Times, Values
-from gezeiten.link import mission_file as mf
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import registers as reg
 from gezeiten.standin.device_state import ClockBasis, DeviceState
 from gezeiten.standin.drive import write_drive
@@ -169,7 +169,7 @@ class SimLogger:
         if plan is None or plan.end != "wrap":
             return 0
         over = self.readings() - readings_that_fit(self.model, plan)
-        return -(-max(over, 0) // mf.READINGS_PER_BLOCK) * mf.READINGS_PER_BLOCK
+        return -(-max(over, 0) // mb.READINGS_PER_BLOCK) * mb.READINGS_PER_BLOCK
 
     def doing(self) -> reg.State:
         """Return what the logger is doing."""

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.thinning import ThinKind, Thinning, group_figures
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 from gezeiten.link import overview as ov
 from gezeiten.link import registers as reg
@@ -60,8 +61,8 @@ class LoggerMemory:
         """Return the mission file as it would lie on a drive: header, blocks still held, tail."""
         header = self.header()
         numbers = range(
-            self._logger.first_held() // mf.READINGS_PER_BLOCK,
-            -(-self._logger.readings() // mf.READINGS_PER_BLOCK),
+            self._logger.first_held() // mb.READINGS_PER_BLOCK,
+            -(-self._logger.readings() // mb.READINGS_PER_BLOCK),
         )
         blocks = b"".join(self._block(header, number) for number in numbers)
         return mf.encode_header(header) + blocks + self.tail()
@@ -81,7 +82,7 @@ class LoggerMemory:
             launched_ms=run.launched_ms,
             first_ms=run.first_ms,
             interval_ms=plan.interval_s * 1000,
-            channels=mf.file_channels(logger.model, plan.channels, units),
+            channels=mb.file_channels(logger.model, plan.channels, units),
             plan=run.plan,
             step_ms=logger.timetable().step_ms,
         )
@@ -101,7 +102,7 @@ class LoggerMemory:
     def read(self, start: int, length: int) -> bytes | None:
         """Return bytes of the mission file as far as it goes; None where it was overwritten."""
         header, head = self._headed()
-        held_from = self._logger.first_held() // mf.READINGS_PER_BLOCK
+        held_from = self._logger.first_held() // mb.READINGS_PER_BLOCK
         first = max(start - len(head), 0) // header.block_bytes
         if start + length > len(head) and first < held_from:
             return None
@@ -121,8 +122,8 @@ class LoggerMemory:
         return self._head[1], self._head[2]
 
     def _block(self, header: mf.Header, number: int) -> bytes:
-        first = number * mf.READINGS_PER_BLOCK
-        end = min(first + mf.READINGS_PER_BLOCK, self._logger.readings())
+        first = number * mb.READINGS_PER_BLOCK
+        end = min(first + mb.READINGS_PER_BLOCK, self._logger.readings())
         key = (header.mission, number, end)
         if key not in self._blocks:
             if len(self._blocks) > _BLOCKS_KEPT:
@@ -130,7 +131,7 @@ class LoggerMemory:
             index = np.arange(first, max(end, first), dtype=np.int64)
             counts = self._counts(header, index)
             steps = self._logger.timetable().steps(index) if header.step_ms else None
-            self._blocks[key] = mf.encode_block(header.channels, first, counts, steps)
+            self._blocks[key] = mb.encode_block(header.channels, first, counts, steps)
         return self._blocks[key]
 
     def _counts(self, header: mf.Header, index: NDArray[np.int64]) -> list[NDArray[np.int64]]:
@@ -204,15 +205,15 @@ class LoggerMemory:
         return self._overview_blocks[number]
 
     def _thinned(self, thinning: Thinning, header: mf.Header, number: int) -> bytes:
-        first = number * mf.READINGS_PER_BLOCK
-        end = max(min(first + mf.READINGS_PER_BLOCK, thinning.values), first)
+        first = number * mb.READINGS_PER_BLOCK
+        end = max(min(first + mb.READINGS_PER_BLOCK, thinning.values), first)
         a, b = thinning.readings_of(first, end)
         columns: list[NDArray[np.int64]] = []
         if thinning.kind == ThinKind.NTH:
             columns = self._counts(header, np.arange(a, b, thinning.every, dtype=np.int64))
         else:
             columns = self._grouped(header, np.arange(a, b, dtype=np.int64), thinning.every)
-        return mf.encode_block(header.channels, first, columns)
+        return mb.encode_block(header.channels, first, columns)
 
     def _grouped(
         self, header: mf.Header, index: NDArray[np.int64], every: int
@@ -230,7 +231,7 @@ class LoggerMemory:
         return columns
 
 
-def _counted(channel: mf.FileChannel, values: NDArray[np.float64]) -> NDArray[np.int64]:
+def _counted(channel: mb.FileChannel, values: NDArray[np.float64]) -> NDArray[np.int64]:
     counts = np.round((values - channel.offset) * channel.divisor)
     return np.where(np.isfinite(values), counts, channel.missing_count).astype(np.int64)
 

@@ -23,7 +23,8 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
-from gezeiten.link.mission_file import FileChannel, Header, encode_block, encode_header
+from gezeiten.link.mission_blocks import FileChannel, encode_block
+from gezeiten.link.mission_file import Header, encode_header
 from gezeiten.link.transfer import INCOMING, Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 

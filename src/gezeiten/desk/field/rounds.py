@@ -23,6 +23,7 @@ from gezeiten.domain.acts.visits import (
     TaskLeftOut,
     TaskPlanned,
 )
+from gezeiten.domain.attention import BATTERY_TO_TAKE, CALIBRATION_TO_TAKE_MS
 from gezeiten.domain.board.board import Board
 from gezeiten.domain.board.facts import BoardSite
 from gezeiten.domain.board.rows import BoardRow
@@ -37,8 +38,6 @@ from gezeiten.errors import InputError
 from gezeiten.link.registers import Flag
 
 USUAL_VISIT_DAYS = 60
-_LOW_PERMILLE = 250
-_CALIBRATION_SOON_DAYS = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,10 +221,11 @@ def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[Task]) -> list[st
             said.append(f"A logger for {task.point}: none has measured there yet")
             continue
         state = logger.state or {}
-        if int(state.get("battery_permille", 1000)) < _LOW_PERMILLE or "battery" in task.reasons:
+        battery = int(state.get("battery_permille", 1000)) / 1000
+        if battery < BATTERY_TO_TAKE or "battery" in task.reasons:
             cells.setdefault(logger_model(logger.model).battery.name, []).append(task.serial)
         due_day = int(state.get("calibration_due_day", 0))
-        if due_day and due_day * DAY_MS - desk.now_ms() < _CALIBRATION_SOON_DAYS * DAY_MS:
+        if due_day and due_day * DAY_MS - desk.now_ms() < CALIBRATION_TO_TAKE_MS:
             said.append(f"A calibrated {logger.model} in exchange for {task.serial}")
         if int(state.get("flags", 0)) & Flag.LOCKED:
             said.append(f"The PIN of {task.site} for {task.serial}")

@@ -15,6 +15,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
+from gezeiten.domain.attention import CALIBRATION_SOON_MS, LOW_BATTERY, is_clock_off
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.outlook import REFERENCE_TEMP_C, Outlook, outlook
 from gezeiten.domain.plan.plan import Plan, first_due_ms
@@ -25,11 +26,8 @@ from gezeiten.domain.sites import POINT_SEPARATOR, split_name
 from gezeiten.domain.wording import grouped, readings_words
 from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus, State
 
-CLOCK_WORTH_A_LOOK_MS = 30_000
-LOW_BATTERY = 0.15
 CLOCK_KEY = "computer clock"
 BEGUN_KEY = "begun"
-CALIBRATION_SOON_MS = 30 * DAY_MS
 
 Weight = Literal["passed", "look", "blocking", "note"]
 _ORDER = {"blocking": 0, "look": 1, "passed": 2, "note": 3}
@@ -233,7 +231,7 @@ def _computer_checks(desk: Desk) -> list[Check]:
 
 def _clock_check(card: LoggerCard) -> Check:
     off = card.clock.difference_ms
-    if abs(off) >= CLOCK_WORTH_A_LOOK_MS:
+    if is_clock_off(off):
         ahead = "ahead of" if off > 0 else "behind"
         length = duration_text(round(abs(off)))
         sentence = f"Its clock is {length} {ahead} this computer's; launching sets it."

@@ -152,7 +152,8 @@ def take_in_file(
 def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
     """Return a decoded mission file in the form the archive takes."""
     header = file.header
-    whole = (0, max((end for _, end in file.ranges), default=0))
+    received = file.ranges
+    whole = (0, max((end for _, end in received), default=0))
     numbers, times, values = file.numbered(whole)
     return RawMission(
         serial=header.serial,
@@ -168,7 +169,7 @@ def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
         times=times,
         step_ms=header.step_ms,
         values=values,
-        received=file.ranges,
+        received=received,
         damaged=damaged,
         events=file.events,
     )

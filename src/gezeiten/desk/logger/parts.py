@@ -8,7 +8,7 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.series.coverage import Range, missing, numbers_between, size, within
 from gezeiten.domain.series.thinning import MOST_EVERY, ThinKind, Thinning
 from gezeiten.domain.series.timeline import Span
-from gezeiten.link.mission_file import READINGS_PER_BLOCK
+from gezeiten.link.mission_blocks import READINGS_PER_BLOCK
 from gezeiten.link.offload import wanted_blocks
 from gezeiten.link.session import DirectoryEntry
 

@@ -4,13 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from gezeiten.domain.attention import LONG_NOT_OFFLOADED_MS, SOON_MS
 from gezeiten.domain.board.facts import BoardFacts, BoardSite
-from gezeiten.domain.board.rows import (
-    LONG_NOT_OFFLOADED_MS,
-    SOON_MS,
-    BoardRow,
-    rows_of,
-)
+from gezeiten.domain.board.rows import BoardRow, rows_of
 from gezeiten.domain.series.timeline import DAY_MS, about_text, duration_text
 
 _ASKS_FOR_A_VISIT = ("end", "not recording", "fault")

@@ -5,6 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from gezeiten.domain.attention import (
+    FORESEEN_MS,
+    LONG_NOT_OFFLOADED_MS,
+    PRESSING_MS,
+    SOON_MS,
+    is_clock_off,
+)
 from gezeiten.domain.board.facts import (
     BoardExcursion,
     BoardFacts,
@@ -18,11 +25,6 @@ from gezeiten.domain.board.facts import (
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 
 NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
-CLOCK_OFF_MS = 30_000
-LONG_NOT_OFFLOADED_MS = 7 * DAY_MS
-SOON_MS = 14 * DAY_MS
-FORESEEN_MS = 60 * DAY_MS
-"""What lies farther ahead is no need yet."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +132,7 @@ def _needs(
     if row.ends_ms is not None and row.ends_ms - now_ms < FORESEEN_MS:
         left = row.ends_ms - now_ms
         words = "memory full" if row.end_reason == "memory full" else "battery"
-        weight = 2 if left < 4 * DAY_MS else 1 if left < SOON_MS else 0
+        weight = 2 if left < PRESSING_MS else 1 if left < SOON_MS else 0
         needs.append(Need("end", words, row.ends_ms, weight))
     open_count = sum(1 for gap in row.gaps if gap.state == "open")
     if open_count:
@@ -140,7 +142,7 @@ def _needs(
         length = row.on_logger[1] - row.on_logger[0]
         weight = pressing if length > LONG_NOT_OFFLOADED_MS or pressing == 2 else 0
         needs.append(Need("offload", "offload", visit, weight))
-    if logger and logger.clock_off_ms is not None and abs(logger.clock_off_ms) > CLOCK_OFF_MS:
+    if logger and logger.clock_off_ms is not None and is_clock_off(logger.clock_off_ms):
         words = f"clock {duration_text(round(logger.clock_off_ms))}"
         needs.append(Need("clock", words, visit, pressing))
     if logger and logger.calibration_due_ms is not None:

@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from datetime import datetime, timedelta
-from functools import cache
 from itertools import pairwise
 
 import polars as pl
@@ -17,33 +16,10 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import Doubt, period_value
 from gezeiten.exchange.text.form import TimeForm
 from gezeiten.exchange.text.periods import parted
-from gezeiten.exchange.text.times import MIDNIGHT, WEEKDAY, in_english
+from gezeiten.exchange.text.times import MIDNIGHT, in_english
+from gezeiten.exchange.text.written_times import YEARLESS, are_few, follows, moment_of, patterns_of
 from gezeiten.exchange.text.zone_names import offset_hours
 
-_MOST_ODD = 0.05
-"""Of the lines looked at, so many may say something else."""
-_SOME = 4
-"""Of so many lines or more, one may."""
-_OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
-_NO_SIGN = re.compile(r"[0-9A-Za-z]")
-_DATES = {
-    "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
-    "named": ("%d-%b-%Y", "%d %b %Y", "%d. %b %Y", "%d/%b/%Y", "%d.%b.%Y", "%d-%b-%y", "%b %d, %Y",
-              "%b %d %Y", "%b-%d-%Y", "%Y-%b-%d", "%Y %b %d", "%d%b%Y"),
-    "dmy": ("%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y", "%d.%m.%y", "%d/%m/%y", "%d-%m-%y"),
-    "mdy": ("%m/%d/%Y", "%m-%d-%Y", "%m/%d/%y", "%m-%d-%y"),  # nobody writes it with points
-    "doy": ("%Y-%j", "%Y/%j", "%Y %j", "%Y%j"),
-}  # fmt: skip
-_YEARLESS = {
-    "named": ("%Y %d. %b", "%Y %d %b", "%Y %d-%b", "%Y %b %d", "%Y %b-%d"),
-    "dmy": ("%Y %d.%m.", "%Y %d.%m", "%Y %d/%m", "%Y %d-%m"),
-    "mdy": ("%Y %m/%d", "%Y %m-%d"),
-}  # fmt: skip
-"""Days without their year, which is put in front."""
-_CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
-           "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p", "%H")  # fmt: skip
-_BEFORE_HOURS = {"%Y%m%d": ("", " ", "T"), "%Y%j": ("", " ", "T")}
-"""An hour alone stands right behind a day only where that has no signs between its parts."""
 _PART_WORDS = (
     ("%Y", r"year|yyyy|yr|jahr|ann[ée]e|año|ano|anno|jaar"),
     ("%j", r"doy|jday|julian( day)?|day of( the)? year|yday|tag (im|des) jahre?s?"),
@@ -62,11 +38,6 @@ _IN_PARTS = (
     ("%d", "%m", "%Y", "%H", "%M"), ("%Y", "%m", "%d", "%H"),
 )  # fmt: skip
 """Columns beside each other, as they stand where nothing is written above them."""
-
-
-def _few(odd: int, count: int) -> bool:
-    """Whether so few lines say something else that the others tell what is meant."""
-    return count > 0 and odd <= max(_MOST_ODD * count, 1 if count >= _SOME else 0)
 
 
 def find_time(
@@ -93,7 +64,7 @@ def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
         raise InputError(f"There is no column {max(columns) + 1}; the text has {len(rows[0])}.")
     if rows:
         texts = _texts(rows, columns)
-        fits = _patterns(texts)
+        fits = patterns_of(texts)
         if fits:
             return _chosen(columns, fits, texts)
         for parts in _IN_PARTS:
@@ -115,7 +86,7 @@ def _written(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
         candidates.append((0, 1, 2))
     for columns in candidates:
         texts = _texts(rows, columns)
-        fits = _patterns(texts)
+        fits = patterns_of(texts)
         if len(columns) < 3 and _rest_is_a_clock(rows, columns) and not _has_clock(fits):
             continue  # a date alone, with the time of day in the next column
         if fits and _clocks(rows, columns) and (len(columns) > 1 or not _has_clock(fits)):
@@ -141,7 +112,7 @@ def _is_hhmm(cells: list[str]) -> bool:
     """Whether cells are times of day like 5, 10, 355, 1200."""
     numbers = [int(cell) for cell in cells if re.fullmatch(r"\d{1,4}", cell)]
     return (
-        _few(len(cells) - len(numbers), len(cells)) and max(numbers, default=0) > 99
+        are_few(len(cells) - len(numbers), len(cells)) and max(numbers, default=0) > 99
         and all(one <= 2400 and one % 100 < 60 for one in numbers)
     )  # fmt: skip
 
@@ -158,134 +129,6 @@ def _rest_is_a_clock(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
     if all(re.match(r"\d{1,2}[:.h]\d{2}", cell) for cell in cells[:20]):
         return True
     return _is_hhmm(cells) and len(set(cells)) > 1
-
-
-def _patterns(texts: list[str], dates: dict[str, tuple[str, ...]] = _DATES) -> dict[str, str]:
-    """Return by order of the date ("ymd", "dmy", ...) the pattern that the texts follow."""
-    before = "%a " if _begin_with_weekdays(texts) else ""
-    behind = " %Z" if _end_with_zones(texts) else ""
-    plain = [_unwrapped(text, before + behind) for text in texts]
-    found: dict[str, str] = {}
-    for order, its in dates.items():
-        for date in its:
-            pattern = _with_clock(date, plain)
-            if pattern is not None:
-                found[order] = before + pattern + behind
-                break
-    return found
-
-
-def _begin_with_weekdays(texts: list[str]) -> bool:
-    named = sum(text != without_weekday(text) for text in texts)
-    return bool(texts) and _few(len(texts) - named, len(texts))
-
-
-def without_weekday(text: str) -> str:
-    """Return a time without the day of the week in front of it."""
-    return re.sub(WEEKDAY, "", text) if text[:1].isalpha() else text
-
-
-def _end_with_zones(texts: list[str]) -> bool:
-    def is_zone(text: str) -> bool:
-        last = text.rpartition(" ")[2]
-        return last[:1].isalpha() and len(last) > 1 and offset_hours(last) is not None
-
-    return bool(texts) and _few(len(texts) - sum(map(is_zone, texts)), len(texts))
-
-
-def _unwrapped(text: str, pattern: str) -> str:
-    """Return a time without its day of the week and its zone's name, where the pattern has them."""
-    if "%a" in pattern:
-        text = without_weekday(text)
-    return text.rpartition(" ")[0] if "%Z" in pattern else text
-
-
-def _with_clock(date: str, texts: list[str]) -> str | None:
-    """Return the whole pattern of texts with such a date, None where they have another."""
-    samples = texts[:3]
-    signs = {_signs(text) for text in samples}
-    signs |= {_signs(_OFFSET.sub("", text)) for text in samples}
-    by_signs = _by_signs(date)
-    tried = sorted(one for sign in signs for one in by_signs.get(sign, ()))
-    for _, pattern in tried:
-        if any(_follows(text, pattern) for text in samples):
-            odd = sum(not _follows(text, pattern) for text in texts)
-            if _few(odd, len(texts)):
-                return pattern
-    return None
-
-
-def _signs(text: str) -> str:
-    """Return the signs between the parts of a time."""
-    return _NO_SIGN.sub("", text.strip())
-
-
-@cache
-def _by_signs(date: str) -> dict[str, list[tuple[int, str]]]:
-    """Return patterns by the signs between their parts, with their places in the order in which
-    they are tried: of thousands of patterns some can be those of a text."""
-    found: dict[str, list[tuple[int, str]]] = {}
-    for i, pattern in enumerate(_with_clocks(date)):
-        found.setdefault(_signs_of_pattern(pattern), []).append((i, pattern))
-    return found
-
-
-@cache
-def _with_clocks(date: str) -> tuple[str, ...]:
-    made = [date]
-    for separator in (" ", "T", "", ", ", "  ", ":"):
-        for clock in _CLOCKS:
-            if clock == "%H" and separator not in _BEFORE_HOURS.get(date, (" ", "T")):
-                continue
-            made += [f"{date}{separator}{clock}{offset}" for offset in ("", "%z", " %z")]
-    made += [f"{clock} {date}" for clock in _CLOCKS if clock not in ("%H%M", "%H")]
-    return tuple(made)
-
-
-def _follows(text: str, pattern: str) -> bool:
-    """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
-    text, pattern = _unwrapped(text, pattern), pattern.removeprefix("%a ").removesuffix(" %Z")
-    plain = _OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
-    if _signs_of_pattern(pattern) != _NO_SIGN.sub("", plain):
-        return False  # cheaper than trying; there are thousands of patterns
-    if not _has_its_digits(text, pattern):
-        return False
-    if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
-        return False
-    if "%H%M" in pattern and not re.search(r"\d{4}$|\d{6}$", text):
-        return False
-    shown = text[:-1] + "+0000" if "%z" in pattern and text.endswith("Z") else text
-    if "%.f" in pattern:
-        if "." not in shown:
-            return False
-        shown = re.sub(r"\.\d+", "", shown, count=1) if not shown.count(".") > 1 else re.sub(
-            r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown
-        )  # fmt: skip
-    try:
-        datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
-    except ValueError:
-        return False
-    return True
-
-
-_DIGITS = {"Y": 4, "j": 3, "m": 2, "d": 2, "H": 2, "M": 2, "S": 2}
-
-
-def _has_its_digits(text: str, pattern: str) -> bool:
-    """Whether what stands without signs between its parts has all its digits: 2024030110 is no
-    20240301 01:10."""
-    run = re.match(r"(?:%[YjmdHMS]){2,}", pattern)
-    if run is None:
-        return True
-    found = re.match(r"(?:19|20)\d+", text)
-    return found is not None and len(found[0]) == sum(_DIGITS[sign] for sign in run[0][1::2])
-
-
-@cache
-def _signs_of_pattern(pattern: str) -> str:
-    """Return the signs between the parts of a pattern: "-- ::" of "%Y-%m-%d %H:%M:%S"."""
-    bare = pattern.replace("%z", "").rstrip().replace("%.f", ".")
-    return re.sub(r"%[A-Za-z]|T|h", "", bare)
 
 
 def _chosen(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) -> _Found:
@@ -309,7 +152,7 @@ def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
     """Return the order that a day beyond the twelfth tells; None without one, or where they
     differ."""
     only = {
-        order: any(_follows(text, fits[order]) and not _follows(text, fits[other])
+        order: any(follows(text, fits[order]) and not follows(text, fits[other])
                    for text in texts)
         for order, other in (("dmy", "mdy"), ("mdy", "dmy"))
     }  # fmt: skip
@@ -319,21 +162,12 @@ def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
 
 def _tells(text: str, fits: dict[str, str]) -> bool:
     """Whether a date means two days by the two orders; 05/05 does not."""
-    both = [_moment(text, fits[order]) for order in ("dmy", "mdy")]
+    both = [moment_of(text, fits[order]) for order in ("dmy", "mdy")]
     return None not in both and both[0] != both[1]
 
 
-def _moment(text: str, pattern: str) -> datetime | None:
-    text, pattern = _unwrapped(text, pattern), pattern.removeprefix("%a ").removesuffix(" %Z")
-    plain = re.sub(r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", text).strip()
-    try:
-        return datetime.strptime(plain, pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
-    except ValueError:
-        return None
-
-
 def _said(text: str, pattern: str) -> str:
-    moment = _moment(text, pattern)
+    moment = moment_of(text, pattern)
     assert moment is not None  # it tells
     return _day_said(moment)
 
@@ -363,7 +197,7 @@ def _are_hours(
     whole = [
         row for row in rows if re.fullmatch(r"\d{1,2}", row[column]) and int(row[column]) <= 24
     ]
-    if not _few(len(rows) - len(whole), len(rows)):
+    if not are_few(len(rows) - len(whole), len(rows)):
         return False
     words = re.sub(r"[\[(].*", "", header[column]).strip().lower() if header else ""
     if re.fullmatch(dict(_PART_WORDS)["%H"], words):
@@ -381,12 +215,14 @@ def _clock_elsewhere(rows: list[list[str]], _header: tuple[str, ...]) -> _Found 
         return None
     clocks = _clocks(rows)
     days = [
-        i for i in range(min(len(rows[0]), 12)) if i not in clocks and _patterns(_texts(rows, (i,)))
+        i
+        for i in range(min(len(rows[0]), 12))
+        if i not in clocks and patterns_of(_texts(rows, (i,)))
     ]
     for day in days:
         for clock in clocks:
             texts = _texts(rows, (day, clock))
-            fits = _patterns(texts)
+            fits = patterns_of(texts)
             if fits and _has_clock(fits):
                 return _chosen((day, clock), fits, texts)
     return None
@@ -401,7 +237,7 @@ def _are_clocks(cells: list[str]) -> bool:
     good = sum(bool(re.fullmatch(r"\d{1,2}[:.h]\d\d(?:[:.]\d\d)?(?:\.\d+)?(?: ?[AaPp]\.?[Mm]\.?)?",
                                  cell)) for cell in cells)  # fmt: skip
     in_colons = any(":" in cell or "h" in cell for cell in cells)
-    return in_colons and _few(len(cells) - good, len(cells))
+    return in_colons and are_few(len(cells) - good, len(cells))
 
 
 # -- begins and ends ---------------------------------------------------------------------------
@@ -410,10 +246,10 @@ def _in_periods(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | Non
     for column in range(min(len(rows[0]), 12) if rows else 0):
         pairs = [parted(row[column]) for row in rows]
         halves = [pair for pair in pairs if pair is not None]
-        if not halves or not _few(len(pairs) - len(halves), len(pairs)):
+        if not halves or not are_few(len(pairs) - len(halves), len(pairs)):
             continue
         begins = _texts([[begin] for begin, _ in halves], (0,))
-        fits = _patterns(begins)
+        fits = patterns_of(begins)
         if fits:
             time, doubts = _chosen((column,), fits, begins)
             choices = tuple((period_value(part, (column,)), f"the {part}: {halves[0][i]}")
@@ -435,7 +271,7 @@ def _with_ends(rows: list[list[str]], header: tuple[str, ...], found: _Found) ->
         if set(columns) & set(time.columns):
             continue
         texts = _texts(rows, columns)
-        if not _few(sum(not _follows(text, time.pattern) for text in texts), len(texts)):
+        if not are_few(sum(not follows(text, time.pattern) for text in texts), len(texts)):
             continue
         if _say_the_same(_texts(rows, time.columns), texts, time.pattern):
             continue
@@ -445,7 +281,9 @@ def _with_ends(rows: list[list[str]], header: tuple[str, ...], found: _Found) ->
 
 def _say_the_same(first: list[str], second: list[str], pattern: str) -> bool:
     """Whether two times are one, written with two offsets."""
-    pairs = [(_moment(a, pattern), _moment(b, pattern)) for a, b in zip(first, second, strict=True)]
+    pairs = [
+        (moment_of(a, pattern), moment_of(b, pattern)) for a, b in zip(first, second, strict=True)
+    ]
     return all(a == b for a, b in pairs)
 
 
@@ -457,7 +295,7 @@ def _with_zones(rows: list[list[str]], found: _Found) -> _Found:
     for column in range(min(len(rows[0]), 12) if rows else 0):
         cells = [row[column] for row in rows]
         named = sum(offset_hours(cell) is not None and not cell[:1].isdigit() for cell in cells)
-        if column not in time.columns and _few(len(cells) - named, len(cells)):
+        if column not in time.columns and are_few(len(cells) - named, len(cells)):
             whole = replace(time, columns=(*time.columns, column), pattern=f"{time.pattern} %Z")
             return whole, [_behind(doubt, " %Z") for doubt in doubts]
     return found
@@ -486,7 +324,7 @@ def yearless_time(rows: list[list[str]]) -> _Found | None:
     count = min(len(rows[0]), 6) if rows else 0
     for columns in [*((i,) for i in range(count)), *((i, i + 1) for i in range(count - 1))]:
         texts = [f"2000 {text}" for text in _texts(rows, columns)]
-        fits = _patterns(texts, _YEARLESS)
+        fits = patterns_of(texts, YEARLESS)
         if fits and _has_clock(fits):
             time, doubts = _chosen(columns, fits, texts)
             return time, [_without_the_year(doubt) for doubt in doubts]
@@ -505,7 +343,7 @@ def clock_columns(rows: list[list[str]]) -> TimeForm | None:
         cells = [row[column] for row in rows]
         if not _are_clocks(cells):
             continue
-        fits = _patterns([f"2000-01-01 {text}" for text in _texts(rows, (column,))],
+        fits = patterns_of([f"2000-01-01 {text}" for text in _texts(rows, (column,))],
                          {"ymd": ("%Y-%m-%d",)})  # fmt: skip
         if fits:
             return TimeForm((column,), fits["ymd"].removeprefix("%Y-%m-%d").strip())
@@ -516,7 +354,7 @@ def date_pattern(days: list[str], clock: str) -> tuple[str, list[Doubt]]:
     """Return the pattern of days that stand apart from clocks, both joined by a blank; which order
     it is is asked where days leave it open."""
     texts = [f"{day} 12:34" for day in _texts([[day] for day in days], (0,))]
-    fits = _patterns(texts)
+    fits = patterns_of(texts)
     if not fits:
         return f"%Y-%m-%d {clock}", []
     time, doubts = _chosen((0,), fits, texts)
@@ -564,7 +402,7 @@ def _parts_by_numbers(rows: list[list[str]], _header: tuple[str, ...]) -> _Found
 
 def _are_parts(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
     odd = sum(not _is_date(row, columns, parts) for row in rows)
-    return bool(rows) and _few(odd, len(rows))
+    return bool(rows) and are_few(odd, len(rows))
 
 
 def _is_date(row: list[str], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
@@ -609,7 +447,7 @@ def _counted(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
 def _counted_in(rows: list[list[str]], column: int, *, is_time: bool) -> _Found | None:
     cells = [row[column].replace(",", ".") for row in rows]
     numbers = [float(cell) for cell in cells if re.fullmatch(r"\d{4,16}(\.\d+)?", cell)]
-    if not numbers or not _few(len(cells) - len(numbers), len(cells)):
+    if not numbers or not are_few(len(cells) - len(numbers), len(cells)):
         return None
     rises = [b - a for a, b in pairwise(numbers)]
     goes_on = all(step > 0 for step in rises) or all(step < 0 for step in rises)

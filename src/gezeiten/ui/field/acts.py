@@ -86,7 +86,7 @@ class FieldActs:
         if kind == "accept":
             self._field.ask_word()
         elif kind == "several":
-            self._field.hold_hands()
+            self._field.hands.hold()
             self._field.group.run()
 
     def _launch(self) -> None:
@@ -105,7 +105,7 @@ class FieldActs:
             self._begin_launch(card, plan)
 
     def _begin_launch(self, card: LoggerCard, plan: Plan) -> None:
-        self._field.hold_hands()
+        self._field.hands.hold()
         self._field.logger_page.begin_transfer()
         label = self._model.labels.get(card.serial, "")
         self._work.launch(card, plan, lambda: self._field.words_for(card), label)
@@ -148,7 +148,7 @@ class FieldActs:
         self._work.offload(cards, only)
 
     def _begin_transfer(self) -> None:
-        self._field.hold_hands()
+        self._field.hands.hold()
         self._field.stages.choose(OFFLOAD)
         self._field.logger_page.begin_transfer()
 

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.intake.carried import KEPT, NEW, CarriedRecord
 from gezeiten.desk.intake.couriers import CourierCard, room_left, why_clock_stays
 from gezeiten.desk.intake.drives import DriveCard
-from gezeiten.desk.logger.checks import CLOCK_WORTH_A_LOOK_MS
+from gezeiten.domain.attention import is_clock_off
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
@@ -263,7 +263,7 @@ def name_of(card: CarrierCard) -> str:
 
 def clock_off_words(card: CarrierCard) -> str:
     """Return " · clock −12 min" of a courier whose clock is off: it dates every launch it makes."""
-    if not isinstance(card, CourierCard) or abs(card.clock.difference_ms) < CLOCK_WORTH_A_LOOK_MS:
+    if not isinstance(card, CourierCard) or not is_clock_off(card.clock.difference_ms):
         return ""
     off = duration_text(round(card.clock.difference_ms))
     return " · " + tr("clock %1").replace("%1", off)

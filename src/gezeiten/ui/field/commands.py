@@ -36,7 +36,7 @@ def field_commands(field: FieldView, acts: FieldActs, more: FieldDialogs) -> lis
         ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O",
          more.choose_folder),
         ("blink", tr("Let the chosen logger blink"), "F8", acts.blink),
-        ("label.type", tr("Compare the label on the case"), "F4", field.type_label),
+        ("label.type", tr("Compare the label on the case"), "F4", field.chosen.type_label),
         ("self-check", tr("Let the logger check its sensors"), "Shift+F8", acts.self_check),
         ("live", tr("Keep reading present values"), "F7", acts.watch_live),
         ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", more.pin),
@@ -72,7 +72,7 @@ def field_commands(field: FieldView, acts: FieldActs, more: FieldDialogs) -> lis
     ]
     made += [
         Command(f"stage.{i}", tr("Stage: %1").replace("%1", name), f"Alt+{i + 1}",
-            partial(field.choose_stage, i), here)
+            partial(field.chosen.choose_stage, i), here)
         for i, name in enumerate(field.stages.names)
     ]  # fmt: skip
     if field.house.practice is not None:

@@ -21,8 +21,8 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QResize
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
-from gezeiten.desk.logger.checks import CLOCK_WORTH_A_LOOK_MS
 from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.domain.attention import is_clock_off
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.field.logger_words import to_offload_words
 from gezeiten.ui.shell.i18n import tr
@@ -288,7 +288,7 @@ class _CardPainter(QStyledItemDelegate):
         room = QRectF(inner)
         off = card.clock.difference_ms
         words, color = self._view.round_words.get(card.serial, ""), "tide"
-        if abs(off) >= CLOCK_WORTH_A_LOOK_MS:
+        if is_clock_off(off):
             words = tr("clock %1").replace("%1", duration_text(round(off)))
             color = "brass"
         if words:

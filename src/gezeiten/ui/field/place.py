@@ -10,59 +10,43 @@ from dataclasses import replace
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
+from PySide6.QtWidgets import QStackedWidget
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.readiness import Readiness, Seen, Start, readiness, starting
+from gezeiten.desk.field.readiness import Seen, Start, starting
 from gezeiten.desk.field.rounds import Round, open_round
 from gezeiten.desk.logger.accepted import AcceptedWords
 from gezeiten.desk.logger.checks import Check, erase_sentence, label_check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.planning import pattern_name
 from gezeiten.desk.logger.several import LoggerResult
 from gezeiten.desk.office.logbook import About, about_logger
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import InputError
 from gezeiten.link.address import CablePort
 from gezeiten.ui.field.acts import FieldActs
 from gezeiten.ui.field.at_hand import AtHand
 from gezeiten.ui.field.carriers_desk import CarriersDesk
+from gezeiten.ui.field.chosen_desk import ChosenDesk
 from gezeiten.ui.field.commands import field_commands
 from gezeiten.ui.field.dialogs import FieldDialogs
+from gezeiten.ui.field.hands import Hands
 from gezeiten.ui.field.launch_panel import LaunchPanel
 from gezeiten.ui.field.logger_list import Marks
-from gezeiten.ui.field.logger_page import Life, LoggerPage
 from gezeiten.ui.field.logger_words import doing
-from gezeiten.ui.field.mission_page import MissionPage
 from gezeiten.ui.field.model import FieldModel, NextAct
 from gezeiten.ui.field.news import FieldNews
 from gezeiten.ui.field.next_step import step_words
 from gezeiten.ui.field.nobody_page import NobodyPage
-from gezeiten.ui.field.plan_page import PlanPage
-from gezeiten.ui.field.plan_shelf import PlanShelf, origin_words
+from gezeiten.ui.field.plan_shelf import PlanShelf
 from gezeiten.ui.field.several_desk import SeveralDesk
-from gezeiten.ui.field.stage_states import (
-    IDENTITY,
-    LAUNCH,
-    OFFLOAD,
-    PLAN,
-    stage_states,
-)
-from gezeiten.ui.field.stages import StageBar
 from gezeiten.ui.field.work import FieldWork
-from gezeiten.ui.parts.widgets import column, give_room, row, scrolled
-from gezeiten.ui.plan.editor import PlanEditor
+from gezeiten.ui.parts.widgets import give_room, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.house import House, Place
 from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.shell.units import units_of
 from gezeiten.ui.shell.work import Task
-
-_LOGGER_PAGE, _PLAN_PAGE, _MISSION_PAGE = range(3)
 
 
 class FieldDeskPlace(Place):
@@ -73,9 +57,9 @@ class FieldDeskPlace(Place):
         self.work = FieldWork(house)
         self.model = FieldModel(home_zone())
         self._plugged = ""
-        self._hands: QWidget | None = None  # where the focus was when an act began
         self._accepted = AcceptedWords(house.desk)
         self._build()
+        self.hands = Hands(self, self.loggers, lambda: self.check_list.word)
         self.acts = FieldActs(self, self.model)
         self.dialogs = FieldDialogs(self, self.model, self.acts, self)
         self.news = FieldNews(self, self.model)
@@ -89,28 +73,17 @@ class FieldDeskPlace(Place):
         self.carriers = CarriersDesk(self.house, self.work)
         self.at_hand = left = AtHand(self.house, self.work, self.carriers.list)
         self.loggers, self.round_strip = left.loggers, left.round_strip
-        self.stages = StageBar(
-            [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
-        )
-        self.logger_page = LoggerPage()
-        self.editor = PlanEditor(
-            self.house.desk.now_ms, lambda: units_of(self.house.desk.settings), self._pattern_name
-        )
-        self.plan_page = PlanPage(self.editor)
-        self.mission_page = MissionPage()
-        self.pages = QStackedWidget()
-        for page in (scrolled(self.logger_page), self.plan_page, scrolled(self.mission_page)):
-            self.pages.addWidget(page)
-        one = QWidget()
-        one.setLayout(column(self.stages, self.pages, spacing=10))
+        self.chosen = ChosenDesk(self.house, self.model, self.words_for)
+        self.stages, self.editor = self.chosen.stages, self.chosen.editor
+        self.logger_page = self.chosen.logger_page
         self.right = LaunchPanel()
         self.check_list, self.main = self.right.check_list, self.right.main
         self.group = SeveralDesk(self.house, self.model, self.work, self.words_for)
         self.several = self.group.page
-        self.shelf = PlanShelf(self.house, self, self.model, self._into_editor)
+        self.shelf = PlanShelf(self.house, self, self.model, self.chosen.show_plan)
         self.nobody = NobodyPage(can_practise=self.house.practice is not None)
         self.middle = QStackedWidget()
-        for view in (one, self.several, self.nobody, self.carriers.page):
+        for view in (self.chosen.page, self.several, self.nobody, self.carriers.page):
             self.middle.addWidget(view)
         self.setLayout(row(left, self.middle, self.right, margins=14))
         give_room(self, 1, 1)
@@ -120,9 +93,9 @@ class FieldDeskPlace(Place):
         self.loggers.currentItemChanged.connect(lambda *_: self._chosen())
         self.loggers.currentItemChanged.connect(lambda *_: self._back_to_loggers())
         self.loggers.ticks_changed.connect(self._ticks_changed)
-        self.stages.chosen.connect(self._show_stage)
-        self.editor.changed.connect(self._plan_changed)
-        self.plan_page.reach.connect(self._take_interval)
+        self.chosen.switched.connect(self.acts.forget_pressed)
+        self.chosen.changed.connect(self._changed)
+        self.chosen.checked.connect(self._checked)
         self.check_list.accepted.connect(self._accept)
         self.right.pressed.connect(self.acts.do_next)
         self.group.prepared_anew.connect(self._show_group)
@@ -133,7 +106,6 @@ class FieldDeskPlace(Place):
         self.loggers.pressed.connect(lambda _: self._back_to_loggers())
         self.loggers.entered_key.connect(self.acts.enter_in_list)
         self.loggers.touched.connect(self.touched)
-        self.logger_page.labelled.connect(self._labelled)
         self.logger_page.wants_live.connect(self.news.read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
         self.at_hand.asked.connect(self._asked)
@@ -142,8 +114,8 @@ class FieldDeskPlace(Place):
         )
         for page in (
             self.logger_page,
-            self.plan_page,
-            self.mission_page,
+            self.chosen.plan_page,
+            self.chosen.mission_page,
             self.several,
             self.nobody,
         ):
@@ -184,16 +156,6 @@ class FieldDeskPlace(Place):
         row_ = self.loggers.currentRow() + by
         if 0 <= row_ < self.loggers.count():
             self.loggers.setCurrentRow(row_)
-
-    def choose_stage(self, stage: int) -> None:
-        """Show a stage and go to its first field."""
-        self.stages.choose(stage)
-        if stage == PLAN:
-            self.editor.times.interval.setFocus()
-            self.editor.times.interval.selectAll()
-
-    def _show_stage(self, stage: int) -> None:
-        self.pages.setCurrentIndex({PLAN: _PLAN_PAGE, LAUNCH: _MISSION_PAGE}.get(stage, 0))
 
     # -- finding -------------------------------------------------------------------------------
     def about(self) -> Callable[[Desk], About] | None:
@@ -342,41 +304,7 @@ class FieldDeskPlace(Place):
             self.check_list.show_checks([])
             self._show_main()
             return
-        zone = self.model.zone_of(card)
-        units = units_of(self.house.desk.settings)
-        is_locked = self.model.starts[card.serial].pin == "wanted"
-        self.logger_page.show_card(card, zone, units, is_locked)
-        self.mission_page.show_card(card, zone, self.model.launched.get(card.serial))
-        self.logger_page.show_arrival(self.model.arrivals.get(card.serial), zone, units)
-        if card.interrupted:
-            self.house.said.emit(card.interrupted, True)
-        if self.model.plans.serial == card.serial:
-            self.editor.renew_card(card)  # what was typed stays
-            self.model.typed = self.editor.plan()
-            return
-        self._show_in_editor(card, zone)
-
-    def _show_in_editor(self, card: LoggerCard, zone: str) -> None:
-        self.model.plans.keep(self.editor.plan())
-        self.model.ready = None
-        self.acts.forget_pressed()
-        self.logger_page.label.setText(self.model.labels.get(card.serial, ""))
-        start = self.model.starts[card.serial]
-        typed = self.model.plans.change_to(card.serial, start.plan)
-        self.plan_page.show_origin(origin_words(start.origin) if typed is None else tr("Edited"))
-        self.editor.show_plan(card, typed or start.plan, zone)
-        self.model.typed = self.editor.plan()
-        self.stages.choose(
-            LAUNCH if self.model.is_done(card) else OFFLOAD if card.readings_not_kept else PLAN
-        )
-
-    def _into_editor(self, plan: Plan, origin: str) -> None:
-        """Show a plan from elsewhere for the chosen logger."""
-        card = self.model.card
-        if card is not None:
-            self.stages.choose(PLAN)
-            self.plan_page.show_origin(origin)
-            self.editor.show_plan(card, plan, self.model.zone_of(card))
+        self.chosen.show_card(card)
 
     def _choose_middle(self) -> None:
         if self.carriers.is_open:
@@ -396,18 +324,6 @@ class FieldDeskPlace(Place):
             self.show_current()
 
     # -- identity ----------------------------------------------------------------------------------
-    def type_label(self) -> None:
-        """Go to the field for the label on the case."""
-        self.stages.choose(IDENTITY)
-        self.logger_page.label.setFocus()
-        self.logger_page.label.selectAll()
-
-    def _labelled(self, text: str) -> None:
-        self.touched()
-        if self.model.card is not None:
-            self.model.labels[self.model.card.serial] = text
-            self._plan_changed()
-
     def pin_given(self, group: str, pin: int) -> None:
         """Remember a PIN that was typed."""
         desk, cards = self.house.desk, list(self.model.cards.values())
@@ -424,55 +340,23 @@ class FieldDeskPlace(Place):
         self.show_current()
 
     # -- plan, outlook, checks -----------------------------------------------------------------
-    def _pattern_name(self, point_name: str) -> str:
+    def _changed(self) -> None:
+        """The plan or the label of the chosen logger is another."""
         card = self.model.card
-        if card is None:
-            return ""
-        return pattern_name(self.house.desk, card, point_name, self.model.zone_at(point_name))
-
-    def _plan_changed(self) -> None:
-        """The plan, a word or the label is another: check it anew, off the main thread."""
-        card, plan = self.model.card, self.editor.plan()
-        self.model.typed = plan
-        if card is None:
-            return
-        serial, label_ = card.serial, self.model.labels.get(card.serial, "")
-        typed = label_check(serial, label_)
-        self.logger_page.show_label_check(typed.weight, typed.sentence)
-        self.loggers.show_marks(serial, self._marks(card))
-        if plan is None or plan.interval_s <= 0:
-            fault = Check("blocking", self.editor.fault, field="plan")
-            self._show_readiness(serial, Readiness((fault,), None, None, None, ""))
-            return
-        desk = self.house.desk
-        self.house.run(
-            lambda _task: readiness(desk, card, plan, self.words_for(card), label_),
-            lambda ready: self._show_readiness(serial, ready),
-            latest="field readiness",
-        )
-        if self.model.is_group and self.several.common.isChecked():
+        if card is not None:
+            self.loggers.show_marks(card.serial, self._marks(card))
+        typed = self.model.typed
+        is_plan = typed is not None and typed.interval_s > 0
+        if is_plan and self.model.is_group and self.several.common.isChecked():
             self.group.prepare()
 
-    def _show_readiness(self, serial: str, ready: Readiness) -> None:
+    def _checked(self) -> None:
+        """What is ready for the chosen logger is known anew."""
         card = self.model.card
-        if card is None or card.serial != serial:
-            return  # another one was chosen meanwhile
-        self.model.ready = ready
-        zone, now_ms = self.model.zone_of(card), self.house.desk.now_ms()
-        self.plan_page.show_outlook(ready.outlook, now_ms, ready.visit_ms, zone, ready.assumption)
-        days = ready.battery_days
-        life = None if days is None else Life(days, ready.assumption)
-        self.logger_page.show_health(card, zone, life)
-        if not self.model.is_group:
+        if card is not None and not self.model.is_group:
             self._show_checks(card)
-        self._show_stages(card)
         self._show_main()
         self.acts.is_ready()
-
-    def _take_interval(self, interval_s: int) -> None:
-        field = self.editor.times.interval
-        field.setText(interval_text(interval_s))
-        field.textEdited.emit(field.text())
 
     def words_for(self, card: LoggerCard) -> dict[str, str]:
         """The words why for this logger; asks the archive about the clock."""
@@ -481,25 +365,19 @@ class FieldDeskPlace(Place):
     def _accept(self, key: str, word: str) -> None:
         targets = self.model.ticked if self.model.is_group else [self.model.card]
         serials = [card.serial for card in targets if card is not None]
-        self.hold_hands()
+        self.hands.hold()
 
         def done(_: object) -> None:
-            self._plan_changed()
+            self.chosen.check()
             self.group.prepare()
 
         self.house.run(lambda _task: self._accepted.accept(key, word, serials), done)
-        self._give_hands_back()
+        self.hands.give_back()
 
     def ask_word(self, key: str = "") -> None:
         """Open the field for a word; the hands come back to where they were."""
-        self.hold_hands()
+        self.hands.hold()
         self.check_list.ask(key)
-
-    def _show_stages(self, card: LoggerCard) -> None:
-        changed = self.model.typed != self.model.plans.usual
-        zone = self.model.zone_of(card)
-        for stage, state, words in stage_states(card, self.model.checks, zone, changed=changed):
-            self.stages.set_state(stage, state, words)
 
     def _show_checks(self, card: LoggerCard) -> None:
         """Show the checks of the chosen logger; once it is launched, only that it is."""
@@ -608,31 +486,13 @@ class FieldDeskPlace(Place):
         self.show_current()
 
     # -- hands -----------------------------------------------------------------------------------
-    def hold_hands(self) -> None:
-        """Remember where the focus is; it is given back when what begins now has ended."""
-        there = QApplication.focusWidget()
-        if there is not None and self.isAncestorOf(there) and there is not self.check_list.word:
-            self._hands = there
-
-    def _give_hands_back(self) -> None:
-        """Put the focus where it was, or into the list where that is no longer in sight."""
-        there, self._hands = self._hands, None
-        now = QApplication.focusWidget()
-        is_elsewhere = now is not None and now.window() is not self.window()
-        if is_elsewhere or not self.isVisible():
-            return  # in a dialog, or at another place
-        if there is not None and there.isVisible() and there.isEnabled():
-            there.setFocus()
-        else:
-            self.loggers.setFocus()
-
     def _busy_changed(self) -> None:
         """An act has begun, or has ended and shown what it brought."""
         self._show_main()
         if not self.work.is_busy:
             self.logger_page.end_transfer()
             self.acts.presses.ended()
-            QTimer.singleShot(0, self._give_hands_back)
+            QTimer.singleShot(0, self.hands.give_back)
 
     def forget_typed(self, serial: str) -> None:
         """A logger was launched: what was typed for it is done with, its plan is the new start."""
@@ -664,8 +524,7 @@ class FieldDeskPlace(Place):
 
     def set_theme(self, theme: Theme) -> None:
         self.loggers.theme = theme
-        self.stages.set_theme(theme)
-        self.plan_page.set_theme(theme)
+        self.chosen.set_theme(theme)
         self.several.set_theme(theme)
         self.carriers.page.set_theme(theme)
         self.loggers.viewport().update()
