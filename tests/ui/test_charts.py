@@ -38,6 +38,7 @@ from gezeiten.ui.shell.finder import Finder
 from gezeiten.ui.shell.theme import LIGHT, THEMES, Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
 from tests.conftest import STORE_PLAN, series_of
+from tests.databases import behind_its_back
 from tests.ui import eyes
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, trace_of_series, type_into
 
@@ -255,9 +256,8 @@ def test_an_archive_from_a_newer_version_is_said_before_the_window(
     qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     Desk(tmp_path).close()
-    with sqlite3.connect(tmp_path / "archive.db") as raw:
+    with behind_its_back(tmp_path / "archive.db") as raw:
         raw.execute("UPDATE alembic_version SET version_num = '9999'")
-    raw.close()
     said: list[str] = []
     monkeypatch.setattr(
         ui_app.QMessageBox, "critical", lambda _parent, _title, text: said.append(text)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -106,3 +109,21 @@ def test_text_size_stays_within_reason(qtbot: QtBot, tmp_path: Path) -> None:
     press(window, "F10")
     assert desk.settings.theme == "dark"
     desk.close()
+
+
+def test_a_window_leaves_no_signs_behind(tmp_path: Path) -> None:
+    """Nor does a program that ends with its window still there."""
+    program = (
+        "from gezeiten.ui.shell.theme import signs_folder\n"
+        "class Window: ...\n"
+        "window, gone = Window(), Window()\n"
+        "folders = [signs_folder(window), signs_folder(gone)]\n"
+        "del gone\n"
+        "print(*[folder.exists() for folder in folders])"
+    )
+    environment = {**os.environ, "TMPDIR": str(tmp_path)}
+    said = subprocess.run(
+        [sys.executable, "-c", program], env=environment, capture_output=True, text=True, check=True
+    )
+    assert said.stdout.split() == ["True", "False"]
+    assert not list(tmp_path.iterdir())

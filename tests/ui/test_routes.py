@@ -146,7 +146,7 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     press(window, "F6")
     qtbot.waitUntil(lambda: not field.work.is_busy, timeout=PATIENCE_MS)
     idle(qtbot, window)
-    assert field.mission_page.erase_button.isEnabled()
+    assert field.chosen.mission_page.erase_button.isEnabled()
     field.dialogs.erase()
     dialog = window.findChildren(EraseDialog)[-1]
     QTest.keyClicks(dialog.label, "2044")
@@ -159,7 +159,7 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     qtbot.waitUntil(lambda: not field.work.is_busy, timeout=PATIENCE_MS)
     idle(qtbot, window)
     assert field.model.card.directory == ()
-    assert not field.mission_page.erase_button.isEnabled()
+    assert not field.chosen.mission_page.erase_button.isEnabled()
     window.close()
 
 

@@ -60,6 +60,7 @@ class StepFields(QWidget):
         self.number = QLineEdit()
         self.cause = QLineEdit()
         self.cause.setPlaceholderText(tr("spike, out of water, …"))
+        self.cause.setMinimumWidth(26 * self.cause.fontMetrics().averageCharWidth())
         self.certificate = QComboBox()
         self.by_hand = button(tr("From what was read by hand"), self.points_asked.emit)
         self._room = FlowLayout(spacing=10)

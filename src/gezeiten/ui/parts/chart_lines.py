@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
 from gezeiten.domain.series.pyramid import Picture
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.series import Series, gaps_after
 from gezeiten.domain.series.timeline import Values
 from gezeiten.ui.parts.chart_lanes import Trace
 from gezeiten.ui.shell.theme import Theme
@@ -22,7 +22,7 @@ def with_breaks(series: Series) -> tuple[Values, Values]:
     """Return seconds and values of a series with a point that is none in each of its gaps, so that
     no line leads across."""
     times = series.times_utc_ms
-    gaps = np.flatnonzero(np.diff(times) > HOLD_FACTOR * series.interval_ms[:-1]) + 1
+    gaps = gaps_after(times, series.interval_ms) + 1
     seconds = np.insert(times / 1000, gaps, times[gaps - 1] / 1000)
     return seconds, np.insert(series.values, gaps, np.nan)
 

@@ -66,8 +66,9 @@ class LaneChart(pg.GraphicsLayoutWidget):
     view_changed = Signal(object)
     marked = Signal(object)
     wanted = Signal(object, object)
-    tapped = Signal(object, object)
     """Views of series whose readings a stretch is to be drawn from, which are not in memory."""
+    tapped = Signal(object, object)
+    """An instant, UTC ms, and the lane in which it was tapped."""
 
     def __init__(self, theme: Theme, name: str) -> None:
         super().__init__()

@@ -55,10 +55,14 @@ class GivesWay(_Side):
 
 
 class FlowLayout(QLayout):
-    """Widgets side by side; those that do not fit go on in the next line."""
+    """Widgets side by side; those that do not fit go on in the next line.
 
-    def __init__(self, *widgets: QWidget, spacing: int = 6) -> None:
+    is_centred: lower ones stand in the middle of their line, not at its top.
+    """
+
+    def __init__(self, *widgets: QWidget, spacing: int = 6, is_centred: bool = False) -> None:
         super().__init__()
+        self._is_centred = is_centred
         self._items: list[QLayoutItem] = []
         self.setContentsMargins(0, 0, 0, 0)
         self.setSpacing(spacing)
@@ -104,19 +108,31 @@ class FlowLayout(QLayout):
         )
 
     def _arrange(self, area: QRect, *, move: bool) -> int:
-        x, y, height = area.left(), area.top(), 0
-        for item in self._items:
-            if item.isEmpty():
-                continue
+        y = area.top()
+        for line in self._lines(area.width()):
+            x, height = area.left(), max(size.height() for _, size in line)
+            for item, size in line:
+                if move:
+                    width = min(size.width(), area.width())
+                    spare = height - size.height() if self._is_centred else 0
+                    at = QPoint(x, y + spare // 2)
+                    item.setGeometry(QRect(at, QSize(width, size.height())))
+                x += size.width() + self.spacing()
+            y += height + self.spacing()
+        return max(y - self.spacing() - area.top(), 0)
+
+    def _lines(self, width: int) -> list[list[tuple[QLayoutItem, QSize]]]:
+        """Return what stands in each line, with its size."""
+        lines: list[list[tuple[QLayoutItem, QSize]]] = []
+        taken = 0
+        for item in (one for one in self._items if not one.isEmpty()):
             size = item.sizeHint()
-            if x > area.left() and x + size.width() > area.right() + 1:
-                x, y, height = area.left(), y + height + self.spacing(), 0
-            if move:
-                width = min(size.width(), area.width())
-                item.setGeometry(QRect(QPoint(x, y), QSize(width, size.height())))
-            x += size.width() + self.spacing()
-            height = max(height, size.height())
-        return y + height - area.top()
+            if not lines or taken + size.width() > width:
+                lines.append([])
+                taken = 0
+            lines[-1].append((item, size))
+            taken += size.width() + self.spacing()
+        return lines
 
 
 class ElidingLabel(QLabel):

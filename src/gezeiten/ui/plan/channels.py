@@ -17,14 +17,14 @@ from gezeiten.domain.plan.plan import ChannelSetting, Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_units
 from gezeiten.link.registers import LiveValue
-from gezeiten.ui.parts.widgets import button, clear, give_room, label, row, rule
+from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.widgets import button, clear, label, row, rule
 from gezeiten.ui.plan.section import (
     EditContext,
     FieldError,
     QuietCombo,
     Section,
     line,
-    narrow,
     number_of,
     parsed,
 )
@@ -77,13 +77,8 @@ class LimitLine(QWidget):
         for named, _ in NAMED_WINDOWS:
             choices += [named, f"outside {named}"]
         self.hours.addItems([tr(choice) for choice in choices])
-        for box, width in ((self.kind, 120), (self.counting, 100)):
-            narrow(box)
-            box.setMinimumWidth(width)
-        narrow(self.hours)
-        self.hours.setMinimumWidth(104)
         hint = tr("hysteresis")
-        self.hysteresis = line(f"{name}, {hint}", changed, width=78, hint=hint)
+        self.hysteresis = line(f"{name}, {hint}", changed, width=108, hint=hint)
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
         fields = [self.kind, self.value, self.unit_name, self.delay, self.counting, self.hours,
                   self.hysteresis]  # fmt: skip
@@ -92,9 +87,7 @@ class LimitLine(QWidget):
             drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
             drop.setFixedWidth(34)
             fields.append(drop)
-        self.setLayout(row(*fields, spacing=5))
-        give_room(self, 0, 1)
-        give_room(self, 4, 1)
+        self.setLayout(FlowLayout(*fields, spacing=5, is_centred=True))
         self.kind.currentIndexChanged.connect(changed)
         self.kind.currentIndexChanged.connect(self._suit)
         self.counting.currentIndexChanged.connect(changed)
@@ -170,7 +163,7 @@ class ChannelLine(QWidget):
         self._special = self._special_fields(name.name, name.unit)
         self._rules = QVBoxLayout()
         self._rules.setContentsMargins(22, 0, 0, 0)
-        self._rules.setSpacing(3)
+        self._rules.setSpacing(10)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 2, 0, 2)
         whole.setSpacing(3)

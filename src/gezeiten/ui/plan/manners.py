@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QSpinBox
 
 from gezeiten.domain.plan.models import EVENT_BYTES
 from gezeiten.domain.plan.plan import Manners, Plan
+from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
 from gezeiten.ui.shell.i18n import counted, tr
@@ -48,7 +49,7 @@ class MannersSection(Section):
                 spacing=10,
             )
         )
-        self.body.addLayout(row(*self.switches.values(), 1, spacing=14))
+        self.body.addLayout(FlowLayout(*self.switches.values(), spacing=14))
         self.body.addWidget(self.problem)
         self.display.currentIndexChanged.connect(self._chosen)
         self.events.currentIndexChanged.connect(self._changed)

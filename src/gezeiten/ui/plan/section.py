@@ -180,7 +180,9 @@ def captioned(caption: str | QLabel, *fields: QWidget) -> QVBoxLayout:
     """Return fields side by side under a small caption that is bound to the first one."""
     above = label(caption, "muted") if isinstance(caption, str) else caption
     above.setBuddy(fields[0])
-    return column(above, row(*fields, spacing=6), spacing=2)
+    made = column(above, row(*fields, spacing=6), spacing=2)
+    made.setAlignment(Qt.AlignmentFlag.AlignTop)  # captions stay level beside a taller field
+    return made
 
 
 def parsed(field: QLineEdit, parse: Callable[[str], T]) -> T:

@@ -5,6 +5,9 @@ Text contrast is at least 4.5:1 in each; tests/ui/test_parts.py measures it.
 
 from __future__ import annotations
 
+import shutil
+import tempfile
+import weakref
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -91,6 +94,14 @@ def palette(theme: Theme) -> QPalette:
     for role, color in roles.items():
         made.setColor(role, QColor(color))
     return made
+
+
+def signs_folder(owner: object) -> Path:
+    """Return a new folder for the signs of a window; it goes with the window, or when the program
+    ends."""
+    folder = tempfile.mkdtemp(prefix="gezeiten-signs-")
+    weakref.finalize(owner, shutil.rmtree, folder, ignore_errors=True)
+    return Path(folder)
 
 
 def draw_signs(theme: Theme, folder: Path) -> None:

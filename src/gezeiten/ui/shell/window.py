@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QLocale, QSize, Qt, QTemporaryDir, QTimer, Signal
+from PySide6.QtCore import QLocale, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -30,7 +29,7 @@ from gezeiten.ui.shell.i18n import counted, region, tr
 from gezeiten.ui.shell.looking import is_offered
 from gezeiten.ui.shell.place_stack import PlaceStack
 from gezeiten.ui.shell.strip import Strip
-from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, stylesheet
+from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, signs_folder, stylesheet
 from gezeiten.ui.shell.vault_commands import VaultActs
 
 if TYPE_CHECKING:
@@ -56,7 +55,7 @@ class MainWindow(QMainWindow):
     def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
         super().__init__()
         self.setWindowTitle(tr("Gezeiten"))
-        self._signs = QTemporaryDir()
+        self._signs = signs_folder(self)
         self._is_closing = False
         self._counted: dict[str, int] | None = None
         self._shortcuts: list[tuple[int, QShortcut]] = []
@@ -479,10 +478,9 @@ class MainWindow(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.setFont(base_font(settings.font_percent))
-        signs = Path(self._signs.path())
-        draw_signs(theme, signs)
+        draw_signs(theme, self._signs)
         app.setPalette(palette(theme))
-        app.setStyleSheet(stylesheet(theme, settings.font_percent, signs))
+        app.setStyleSheet(stylesheet(theme, settings.font_percent, self._signs))
         self.strip.set_theme(theme)
         for place in self.places.here():
             place.set_theme(theme)
