@@ -28,6 +28,9 @@ from gezeiten.link.address import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
 from tests.nursery import ForkedStandin
+from tests.open_databases import watch
+
+watch()
 
 # What a user's computer remembers is the test run's own, in programs that tests start as well.
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="gezeiten-state-")

@@ -20,12 +20,13 @@ from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.domain.acts.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 from gezeiten.link.registers import LoggerState
 from gezeiten.link.session import DirectoryEntry
 from tests.conftest import STORE_PLAN
 
-CHANNELS = mf.file_channels(
+CHANNELS = mb.file_channels(
     logger_model("Düne T2"), ("air_temperature", "relative_humidity"),
     {"air_temperature": "°C", "relative_humidity": "%"},
 )  # fmt: skip
@@ -59,7 +60,7 @@ def mission_bytes(serial: str, mission: int, first: int, end: int) -> bytes:
         STORE_PLAN.as_dict(),
     )  # fmt: skip
     numbers = np.arange(first, end)
-    block = mf.encode_block(CHANNELS, first, [2_000 + numbers % 50, 500 + numbers % 90])
+    block = mb.encode_block(CHANNELS, first, [2_000 + numbers % 50, 500 + numbers % 90])
     return mf.encode_header(header) + block
 
 

@@ -29,6 +29,7 @@ from gezeiten.errors import (
     InputError,
     SurroundingsError,
 )
+from tests.databases import behind_its_back
 
 
 def test_migrations_make_exactly_the_tables(tmp_path: Path) -> None:
@@ -70,9 +71,8 @@ def test_opening_again_changes_nothing(tmp_path: Path) -> None:
 
 def test_an_archive_from_a_newer_version_is_refused_untouched(tmp_path: Path) -> None:
     Archive(tmp_path).close()
-    with sqlite3.connect(tmp_path / "archive.db") as raw:
+    with behind_its_back(tmp_path / "archive.db") as raw:
         raw.execute("UPDATE alembic_version SET version_num = '9999'")
-    raw.close()
     with pytest.raises(ArchiveNewerError, match=r"newer Gezeiten; update this one, nothing was"):
         Archive(tmp_path)
     assert "9999" not in known_revisions()
@@ -96,9 +96,8 @@ def test_a_locked_archive_says_who_to_wait_for(tmp_path: Path) -> None:
 
 def test_an_archive_that_cannot_be_opened_lets_go_of_its_file(tmp_path: Path) -> None:
     Archive(tmp_path).close()
-    with sqlite3.connect(tmp_path / "archive.db") as raw:
+    with behind_its_back(tmp_path / "archive.db") as raw:
         raw.execute("UPDATE alembic_version SET version_num = '9999'")
-    raw.close()
     with pytest.raises(ArchiveNewerError):
         Archive(tmp_path)
     open_files = {path.resolve() for path in Path("/proc/self/fd").iterdir() if path.exists()}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
 from pathlib import Path
 
 from alembic import command
@@ -11,6 +10,7 @@ from sqlalchemy import create_engine, text
 
 from gezeiten.archive.database import MIGRATIONS, Archive, known_revisions
 from gezeiten.archive.store.tables import Mission, Point, Site
+from tests.databases import behind_its_back
 
 
 def archive_of(revision: str, folder: Path) -> None:
@@ -52,10 +52,9 @@ def test_the_archive_as_it_was_is_kept_aside(tmp_path: Path) -> None:
     archive_of("0001", tmp_path / "old")
     Archive(tmp_path / "old").close()
     copy = tmp_path / "old" / "archive-before-0001.db"
-    with sqlite3.connect(copy) as raw:
+    with behind_its_back(copy) as raw:
         assert raw.execute("SELECT version_num FROM alembic_version").fetchone() == ("0001",)
         assert raw.execute("SELECT name FROM point").fetchall() == [("Well",)]
-    raw.close()
     Archive(tmp_path / "new").close()
     assert not list((tmp_path / "new").glob("archive-before-*"))  # nothing to keep
 

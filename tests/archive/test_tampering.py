@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import random
 import shutil
-import sqlite3
 from pathlib import Path
 
 import pytest
@@ -52,6 +51,7 @@ from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text.form import TextForm, Tie, TimeForm
 from tests.archive.test_golden import unpacked
 from tests.conftest import STORE_PLAN
+from tests.databases import behind_its_back
 from tests.golden import opened
 
 CHANGES = 50
@@ -66,7 +66,7 @@ def tampered(folder: Path, seed: int) -> str:
     done."""
     dice = random.Random(seed)
     database = folder / ("here.db" if seed % 4 == 3 else "archive.db")
-    with sqlite3.connect(database) as raw:
+    with behind_its_back(database) as raw:
         listed = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
         tables = sorted(
             name for (name,) in listed
@@ -138,10 +138,9 @@ def made_here(folder: Path) -> list[tuple[object, ...]]:
     """The rows of this computer's tables, but their keys: what is missing there is made anew when
     the archive is opened."""
     rows: list[tuple[object, ...]] = []
-    with sqlite3.connect(folder / "here.db") as raw:
+    with behind_its_back(folder / "here.db") as raw:
         for table in ("block", "block_bytes", "held"):
             rows += sorted((row[1:] for row in raw.execute(f"SELECT * FROM {table}")), key=repr)
-    raw.close()
     return rows
 
 
@@ -206,9 +205,8 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
     assert not anew.failed
     for table in MADE:
         for statement, values in changes_to_the_newest(acted / "archive.db", table):
-            with sqlite3.connect(acted / "archive.db") as raw:
+            with behind_its_back(acted / "archive.db") as raw:
                 raw.execute(statement, values)
-            raw.close()
             with archive.writing() as session:
                 found = differences(session.connection(), anew.rows)
                 assert any(one.table == table for one in found), (statement, values)
@@ -222,7 +220,7 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
 
 def changes_to_the_newest(database: Path, table: str) -> list[tuple[str, tuple[object, ...]]]:
     """Return statements that change each column of a table's newest row, and take the row out."""
-    with sqlite3.connect(database) as raw:
+    with behind_its_back(database) as raw:
         columns = [row[1] for row in raw.execute(f"PRAGMA table_info({table})")]
         newest = raw.execute(f"SELECT * FROM {table} ORDER BY id DESC LIMIT 1").fetchone()
     made = dict(zip(columns, newest, strict=True))
@@ -244,11 +242,10 @@ def test_nothing_is_put_right_from_a_logbook_that_does_not_hold(acted: Path) -> 
     archive = Archive(acted)
     as_it_was = kept_rows(archive)
     archive.close()
-    with sqlite3.connect(acted / "archive.db") as raw:
+    with behind_its_back(acted / "archive.db") as raw:
         raw.execute("UPDATE logbook SET hash = 'f' || substr(hash, 2) WHERE seq = 1")
         raw.execute("UPDATE logbook SET hash = 'e' || substr(hash, 2) WHERE seq = 1 AND hash = ("
                     "SELECT previous FROM logbook WHERE seq = 2)")  # fmt: skip
-    raw.close()
     desk = Desk(acted, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
     with pytest.raises(ArchiveDamagedError, match="does not hold, so nothing was changed"):
         rebuild(desk)

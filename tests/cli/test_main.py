@@ -19,6 +19,7 @@ from gezeiten.desk.logger.offloading import recover_incoming, take_all
 from gezeiten.errors import ArchiveLockedError
 from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
 from tests.conftest import ANCHOR_MS, HASTY, STORE_PLAN, StartStandin
+from tests.databases import behind_its_back
 
 
 def run(*words: object, code: int = 0) -> Result:
@@ -164,9 +165,8 @@ def test_a_pin_is_used_once_and_written_nowhere(
     assert "The label ends in 0331" in wrong.stderr
     entries = json.loads(run("list", *archive, "--json").output)
     assert entries[0]["logger"] == "P-0330"
-    with sqlite3.connect(tmp_path / "archive" / "archive.db") as raw:
+    with behind_its_back(tmp_path / "archive" / "archive.db") as raw:
         rows = raw.execute("SELECT sentence, details FROM logbook").fetchall()
-    raw.close()
     assert rows
     assert not any("2580" in sentence or ": 2580" in details for sentence, details in rows)
 
@@ -201,13 +201,11 @@ def test_a_touched_archive_fails_to_verify(demo_desk: Desk, tmp_path: Path) -> N
 def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk: Desk) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()
-    with sqlite3.connect(folder / "archive.db") as raw:
+    with behind_its_back(folder / "archive.db") as raw:
         raw.execute("UPDATE point SET name = 'Cellar' WHERE name = 'Tank 2'")
         raw.execute("DELETE FROM kept_plan WHERE name = 'Museum store'")
-    raw.close()
-    with sqlite3.connect(folder / "here.db") as raw:
+    with behind_its_back(folder / "here.db") as raw:
         raw.execute("UPDATE excursion SET extreme = extreme + 1 WHERE id = 1")
-    raw.close()
     failed = run("verify", "--archive", folder, code=6)
     assert "is 'Cellar', its acts say 'Tank 2'; gezeiten verify --rebuild puts it" in failed.output
     assert "which is missing; gezeiten verify --rebuild makes it anew." in failed.output

@@ -270,7 +270,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
     QTest.keyClick(shown.list, Qt.Key.Key_Return)
     at_the_window(window, qtbot)
     assert field.editor.plan().interval_s == 720
-    assert field.plan_page.origin.text() == "Kept plan “Store, quick”"
+    assert field.chosen.plan_page.origin.text() == "Kept plan “Store, quick”"
     press(window, "Ctrl+D")
     assert dialog("CompareDialog").words.text() == "2 fields differ"  # its name follows the pattern
 
@@ -284,9 +284,9 @@ def test_the_interval_that_reaches_the_visit_is_one_click(
     # 15 616 readings every 10 min last 108 d 10 h; 150 days want 830 s, that is 15 min
     set_next_visit(tailgate.desk, site.id, round(tailgate.clock.now_ms()) + 150 * 86_400_000)
     field = choose(window, qtbot, "D-2041")
-    field._plan_changed()
+    field.chosen.check()
     idle(qtbot, window)
-    page = field.plan_page
+    page = field.chosen.plan_page
     assert page.reach_words.text() == (
         "Memory ends before the next visit; every 15 min would reach it."
     )

@@ -92,9 +92,9 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     # plan: another interval and a tighter limit; the outlook moves
     press(window, "Alt+4")
     editor: PlanEditor = field.editor
-    first_outlook = field.plan_page.bars.accessibleDescription()
+    first_outlook = field.chosen.plan_page.bars.accessibleDescription()
     type_into(editor.times.interval, "10 min")
-    assert field.plan_page.bars.accessibleDescription() != first_outlook
+    assert field.chosen.plan_page.bars.accessibleDescription() != first_outlook
     limit = editor.channels.line_of("probe_temperature").limits[0]
     type_into(limit.value, "6.5")
     type_into(limit.delay, "20 min")

@@ -194,7 +194,7 @@ def test_the_plan_of_the_logger_before(window: MainWindow, qtbot: QtBot, tailgat
     press(window, "Ctrl+E")
     idle(qtbot, window)
     assert field.editor.plan().interval_s == 900
-    assert field.plan_page.origin.text() == "As D-2041 just before"
+    assert field.chosen.plan_page.origin.text() == "As D-2041 just before"
     assert field.editor.plan().point_name == "Saatgutspeicher · Cold room A"
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import shutil
-import sqlite3
 from pathlib import Path
 
 import pytest
@@ -12,6 +11,7 @@ import pytest
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from tests.archive.test_golden import FOLDER, unpacked
+from tests.databases import behind_its_back
 from tests.golden import golden, opened
 
 
@@ -20,10 +20,9 @@ def bereft(tmp_path: Path) -> Path:
     """An archive of 0007 whose largest mission file is gone, and whose only text is."""
     folder = unpacked("0007", tmp_path)
     files = sorted((folder / "vault").rglob("*.mission"), key=lambda path: path.stat().st_size)
-    with sqlite3.connect(folder / "archive.db") as raw:
+    with behind_its_back(folder / "archive.db") as raw:
         query = "SELECT sha256 FROM offload WHERE reading IS NOT NULL ORDER BY id LIMIT 1"
         [text] = raw.execute(query).fetchone()
-    raw.close()
     for path in (files[-1], *(p for p in files if p.stem == text)):
         path.unlink()
     return folder

@@ -245,8 +245,8 @@ def test_a_computer_goes_on_with_its_chain_and_another_begins_its_own(
         save_site(again, SiteFacts(f"Buoy {len(sites(again))}"))
         assert len(list((folder / "logbook").glob("*.jsonl"))) == chains
         assert verify(again).is_whole
+        told = [one.sentence for one in logbook_entries(again) if one.act == "chain begun"]
         again.close()
-    told = [entry.sentence for entry in logbook_entries(again) if entry.act == "chain begun"]
     assert len(told) == 2
     assert all("it had not written in this folder" in sentence for sentence in told)
 
