@@ -45,6 +45,22 @@ def test_migrations_make_exactly_the_tables(tmp_path: Path) -> None:
         engine.dispose()
 
 
+@pytest.mark.parametrize("closed_first", [False, True])
+def test_what_reads_while_an_archive_is_closed_lets_go_of_it(
+    tmp_path: Path, closed_first: bool
+) -> None:
+    """A thread may be in the middle of a look then, or begin one."""
+    archive = Archive(tmp_path)
+    if closed_first:
+        archive.close()
+    with archive.reading() as session:
+        raw = session.connection().connection.driver_connection
+        archive.close()
+        assert session.execute(text("SELECT 1")).scalar() == 1
+    with pytest.raises(sqlite3.ProgrammingError, match="closed"):
+        raw.execute("SELECT 1")
+
+
 def _schema(engine: Engine) -> dict[str, object]:
     """Columns (name, type, whether they may lack, key) and indexes of all tables; the version."""
     with engine.connect() as connection:

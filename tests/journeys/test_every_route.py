@@ -370,3 +370,4 @@ def test_online_loggers_are_followed_while_the_window_is_open(
     point = point_named(field_lab.desk, "Textile store")
     wait(qtbot, lambda: len(record(field_lab.desk, point.id, "air_temperature")) >= 1440)
     window.following.stop()
+    wait(qtbot, lambda: not window.following.is_running)

@@ -30,6 +30,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine.interfaces import DBAPICursor
 from sqlalchemy.orm import Session
+from sqlalchemy.pool import ConnectionPoolEntry
 
 from gezeiten.archive.acts.catching_up import catch_up, lengths_applied
 from gezeiten.archive.acts.entering import Who
@@ -144,7 +145,8 @@ class Archive:
         return self.url.startswith("sqlite")
 
     def close(self) -> None:
-        """Let go of the database."""
+        """Let go of the database; work that still runs in a thread does so when it is through."""
+        event.listen(self.engine, "checkin", _let_go)
         self.engine.dispose()
         if self._scratch is not None:
             self._scratch.cleanup()
@@ -321,6 +323,11 @@ def upgrade(engine: Engine) -> None:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
     engine.dispose()  # later connections watch foreign keys again
+
+
+def _let_go(_connection: object, record: ConnectionPoolEntry) -> None:
+    """Close a connection that comes back after its archive was closed: nobody else would."""
+    record.invalidate()
 
 
 def _prepare_sqlite(here: Path, connection: sqlite3.Connection, _record: object) -> None:
