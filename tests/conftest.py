@@ -78,11 +78,19 @@ def series_of(
 
 @pytest.fixture(autouse=True)
 def _rubbish_is_collected() -> Iterator[None]:
-    """Where a window has turned automatic collection off, a test without one collects as well."""
+    """Where a window has turned automatic collection off, a test without one collects as well; and
+    closed windows go now: the next test's would dress them once more, in seconds."""
     yield
     if not gc.isenabled():
+        from PySide6.QtCore import QEvent
+        from PySide6.QtWidgets import QApplication
+
         from gezeiten.ui.shell.rubbish import collect_due
 
+        for window in QApplication.topLevelWidgets():
+            if window.parent() is None:
+                window.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         collect_due()
 
 
