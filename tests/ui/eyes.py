@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 from PySide6.QtCore import QAbstractItemModel, QAbstractListModel, QModelIndex, QRect, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import (
@@ -170,7 +171,7 @@ def contrast(one: QColor, other: QColor) -> float:
 
 def pale_text(top: QWidget) -> list[str]:
     """Return labels and buttons whose darkest and lightest pixel are too alike to be read."""
-    picture: QImage = top.grab().toImage()
+    picture = top.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)  # B, G, R, -
     found = []
     for widget in [*top.findChildren(QLabel), *top.findChildren(QPushButton)]:
         text = shown_text(widget).strip()
@@ -188,10 +189,16 @@ def pale_text(top: QWidget) -> list[str]:
 def _strongest(picture: QImage, area: QRect) -> float:
     if area.width() < 4 or area.height() < 4:
         return 21.0
-    step_x, step_y = max(area.width() // 120, 1), 1
-    shades = [
-        luminance(picture.pixelColor(x, y))
-        for y in range(area.top(), area.bottom(), step_y)
-        for x in range(area.left(), area.right(), step_x)
-    ]
-    return (max(shades) + 0.05) / (min(shades) + 0.05)
+    of_four = np.frombuffer(picture.constBits(), np.uint8).reshape(picture.height(), -1, 4)
+    step = max(area.width() // 120, 1)
+    shown = of_four[area.top() : area.bottom(), area.left() : area.right() : step]
+    shades = SHADES[0][shown[..., 2]] + SHADES[1][shown[..., 1]] + SHADES[2][shown[..., 0]]
+    return float((shades.max() + 0.05) / (shades.min() + 0.05))
+
+
+SHADES = [
+    np.array([luminance(QColor(*(level if part == i else 0 for i in range(3))))
+              for level in range(256)])
+    for part in range(3)
+]  # fmt: skip
+"""What each level of red, of green and of blue adds to a luminance."""

@@ -42,6 +42,7 @@ from gezeiten.archive.here.tables import SCHEMA, make_tables, throw_away_other_f
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.heads import Heads
+from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
 from gezeiten.archive.store.vault import Vault
@@ -297,7 +298,7 @@ def make_new(engine: Engine) -> None:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
         if inspect(connection).has_table(_VERSION.name):
             return  # another program was quicker
-        Base.metadata.create_all(connection)
+        make_all(connection, Base.metadata)
         _VERSION.create(connection)
         version = {"version": known_revisions()[-1]}
         connection.execute(text("INSERT INTO alembic_version VALUES (:version)"), version)

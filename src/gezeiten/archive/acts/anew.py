@@ -19,6 +19,7 @@ from sqlalchemy.pool import StaticPool
 from gezeiten.archive.acts.made import Rows, put_in, rows
 from gezeiten.archive.apply import Misfits, Said, apply
 from gezeiten.archive.store.act_form import from_stored, is_act
+from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.tables import Base
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import GezeitenError
@@ -123,7 +124,7 @@ def scratch() -> Iterator[Connection]:
     engine = create_engine("sqlite://", poolclass=StaticPool)
     try:
         with engine.begin() as connection:
-            _without_unique_names().create_all(connection, checkfirst=False)
+            make_all(connection, _without_unique_names())
             yield connection
     finally:
         engine.dispose()

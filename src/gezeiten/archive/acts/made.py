@@ -8,9 +8,10 @@ databases can be compared, and written out and read back.
 from __future__ import annotations
 
 import base64
+from functools import cache
 from typing import Any, TypeAlias
 
-from sqlalchemy import Connection, LargeBinary, Table, insert, select
+from sqlalchemy import Connection, LargeBinary, Select, Table, insert, select
 
 from gezeiten.archive.store.ids import mission_id, source_id
 from gezeiten.archive.store.stored import Unreadable
@@ -70,14 +71,13 @@ def table_rows(
     Args:
         keys: those of the tables before it, to which its rows refer.
     """
-    table = table_of(name)
-    referred = {one.column.table.name for one in table.foreign_keys}
+    referred = {its for _, its in _told_columns(name) if its}
     identities = {its: {number: key for key, number in keys[its].items()}
                   for its in referred if its in keys}  # fmt: skip
     own = identities.setdefault(name, {})
     made: dict[str, Row] = {}
-    for row in connection.execute(select(table).order_by(table.c.id)).mappings():
-        told = _told(table, row, identities)
+    for row in connection.execute(_all_of(name)).mappings():
+        told = _told(name, row, identities)
         own[row["id"]] = key = _free(made, _identity(name, told, row))
         made[key] = told
     return made, {key: number for number, key in own.items()}
@@ -107,16 +107,30 @@ def _not_told(name: str) -> tuple[str, ...]:
     return ("uid",) if goes_by_id(name) else ()
 
 
-def _told(table: Table, row: Any, identities: dict[str, dict[int, str]]) -> Row:
+def _told(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
     told: Row = {}
-    for column in table.columns:
-        if column.name in ("id", *_not_told(table.name)):
-            continue
-        value = row[column.name]
-        for reference in column.foreign_keys:
-            value = identities[reference.column.table.name].get(value, value)
-        told[column.name] = _Unknown() if isinstance(value, Unreadable) else value
+    for column, refers_to in _told_columns(name):
+        value = row[column]
+        if refers_to:
+            value = identities[refers_to].get(value, value)
+        told[column] = _Unknown() if isinstance(value, Unreadable) else value
     return told
+
+
+@cache
+def _told_columns(name: str) -> tuple[tuple[str, str], ...]:
+    """The columns of a table that are told, each with the table that it refers to, "" for none."""
+    return tuple(
+        (column.name, next((one.column.table.name for one in column.foreign_keys), ""))
+        for column in table_of(name).columns
+        if column.name not in ("id", *_not_told(name))
+    )
+
+
+@cache
+def _all_of(name: str) -> Select[Any]:
+    table = table_of(name)
+    return select(table).order_by(table.c.id)
 
 
 class _Unknown:

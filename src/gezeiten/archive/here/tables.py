@@ -15,6 +15,7 @@ from typing import Any, ClassVar
 from sqlalchemy import (
     JSON,
     BigInteger,
+    Connection,
     Engine,
     Index,
     LargeBinary,
@@ -24,6 +25,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.tables import row_key
 
 SCHEMA = "here"
@@ -221,14 +223,17 @@ def throw_away(path: Path) -> None:
 
 def make_tables(engine: Engine) -> None:
     """Make these tables where they are not there yet."""
-    is_sqlite = engine.dialect.name == "sqlite"
     with engine.begin() as connection:
-        if is_sqlite:
-            if connection.execute(text(f"PRAGMA {SCHEMA}.user_version")).scalar() == _FORM:
-                return
-            connection.exec_driver_sql("BEGIN IMMEDIATE")
-        else:
+        if engine.dialect.name != "sqlite":
             connection.execute(text(f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}"))
-        HereBase.metadata.create_all(connection)
-        if is_sqlite:
-            connection.execute(text(f"PRAGMA {SCHEMA}.user_version = {_FORM}"))
+            HereBase.metadata.create_all(connection)
+        elif not _are_there(connection):
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            if not _are_there(connection):  # another program may have been quicker
+                make_all(connection, HereBase.metadata)
+                connection.execute(text(f"PRAGMA {SCHEMA}.user_version = {_FORM}"))
+
+
+def _are_there(connection: Connection) -> bool:
+    form: int | None = connection.execute(text(f"PRAGMA {SCHEMA}.user_version")).scalar()
+    return form == _FORM

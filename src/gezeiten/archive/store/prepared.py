@@ -4,10 +4,22 @@ going through SQLAlchemy again costs ten times what the database needs (docs/ben
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import cache
 from typing import Any
 
-from sqlalchemy import Connection, Dialect, Executable, FromClause, Insert, Select, insert
+from sqlalchemy import (
+    Connection,
+    Dialect,
+    Executable,
+    FromClause,
+    Insert,
+    MetaData,
+    Select,
+    create_mock_engine,
+    insert,
+)
 from sqlalchemy.exc import DBAPIError
+from sqlalchemy.schema import ExecutableDDLElement
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.types import TypeEngine
 
@@ -120,3 +132,17 @@ def insertion(table: FromClause, names: tuple[str, ...]) -> Prepared:
     """Return the insertion of a row of which these columns are set, without defaults of Python."""
     made: Insert = insert(table)  # type: ignore[arg-type]
     return Prepared(made, names)
+
+
+def make_all(connection: Connection, tables: MetaData) -> None:
+    """Make all of these tables with their indexes; none of them is there yet."""
+    for statement in _making(tables, connection.dialect.name):
+        connection.exec_driver_sql(statement)
+
+
+@cache
+def _making(tables: MetaData, kind: str) -> tuple[str, ...]:
+    made: list[ExecutableDDLElement] = []
+    engine = create_mock_engine(f"{kind}://", lambda one, *_: made.append(one))
+    tables.create_all(engine, checkfirst=False)
+    return tuple(str(one.compile(dialect=engine.dialect)) for one in made)
