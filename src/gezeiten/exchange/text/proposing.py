@@ -199,8 +199,8 @@ def _with_values(
     decimal, thousands, sign_doubts = number_signs(rows, values)
     units = glued_units(rows, values)
     form = with_signs(form, decimal, thousands, units)
-    others = [c for c in range(form.columns) if c not in numbers and c not in time
-              and c not in telling]  # fmt: skip
+    spoken_for = {*numbers, *time, *telling}
+    others = [c for c in range(form.columns) if c not in spoken_for]
     flags, flag_doubts = flags_beside(rows, form.header, values, others)
     form = replace(form, flags=flags)
     facts = facts_of([line for i, line in enumerate(head) if i not in heads.rows])

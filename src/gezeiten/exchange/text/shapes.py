@@ -120,9 +120,10 @@ def has_readings(row: list[str]) -> bool:
     has_digit_first = any(re.match(r"\d", cell) for cell in clocks[:3]) or any(
         _DATE.match(cell) for cell in clocks
     )
-    numbers = sum(bool(NUMBER.match(cell)) or cell in USUAL_MISSING or _is_glued(cell)
-                  or bool(_AFTER_NAME.match(cell)) for cell in cells)  # fmt: skip
-    return has_digit_first and len(cells) > 1 and numbers > 0
+    return has_digit_first and len(cells) > 1 and any(
+        NUMBER.match(cell) or cell in USUAL_MISSING or _is_glued(cell) or _AFTER_NAME.match(cell)
+        for cell in cells
+    )
 
 
 def _is_without_value(row: list[str], below: list[str]) -> bool:
