@@ -9,7 +9,6 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date
-from itertools import pairwise
 
 from gezeiten.exchange.text.form import ACROSS, COMMAS, QUOTED, Opening
 from gezeiten.exchange.text.times import MONTH_NAMES
@@ -96,7 +95,7 @@ def across_of(line: str) -> Across | None:
 def _hours_or_days(cells: list[str], sign: str) -> Across | None:
     minutes = [_minutes(cell) for cell in cells]
     first, count, step = max(
-        ((i, *_evenly(minutes[i:])) for i in range(1, len(cells))), key=lambda one: one[1]
+        ((i, *_evenly(minutes, i)) for i in range(1, len(cells))), key=lambda one: one[1]
     )
     begin = minutes[first]
     if count < _LEAST:
@@ -113,10 +112,11 @@ def _minutes(cell: str) -> int | None:
     return None if found is None else int(found[1]) * 60 + int(found[2] or 0)
 
 
-def _evenly(minutes: list[int | None]) -> tuple[int, int]:
-    """Return how many of the first minutes are evenly apart, and how far."""
-    count, step = int(minutes[0] is not None), 0
-    for before, here in pairwise(minutes):
+def _evenly(minutes: list[int | None], first: int) -> tuple[int, int]:
+    """Return how many minutes from the first on are evenly apart, and how far."""
+    count, step = int(minutes[first] is not None), 0
+    for i in range(first + 1, len(minutes)):
+        before, here = minutes[i - 1], minutes[i]
         if before is None or here is None or here <= before or step not in (0, here - before):
             break
         count, step = count + 1, here - before
