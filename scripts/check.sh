@@ -16,4 +16,4 @@ room=$(df --output=avail -k /dev/shm 2>/dev/null | tail -1 || echo 0)
 if [ -z "${TMPDIR:-}" ] && [ "${room:-0}" -gt 8000000 ] && ! mount | grep -q " /dev/shm .*noexec"; then
     export TMPDIR=/dev/shm
 fi
-pytest -n 3 --dist loadfile "$@"
+pytest -n 2 --dist loadfile "$@"
