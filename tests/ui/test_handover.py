@@ -32,7 +32,11 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
     assert dark > 50  # there is writing on it
     handover.table.selectRow(1)
     idle(qtbot, window)
-    qtbot.waitUntil(lambda: "time_utc" in column.itemAt(0).widget().text(), timeout=PATIENCE_MS)
+
+    def are_lines_shown() -> None:
+        assert "time_utc" in column.itemAt(0).widget().text()
+
+    qtbot.waitUntil(are_lines_shown, timeout=PATIENCE_MS)
     window.house.archive_changed.emit()  # what goes on elsewhere takes no choice away
     idle(qtbot, window)
     assert handover.table.currentRow() == 1

@@ -120,9 +120,16 @@ def has_readings(row: list[str]) -> bool:
     has_digit_first = any(re.match(r"\d", cell) for cell in clocks[:3]) or any(
         _DATE.match(cell) for cell in clocks
     )
-    return has_digit_first and len(cells) > 1 and any(
-        NUMBER.match(cell) or cell in USUAL_MISSING or _is_glued(cell) or _AFTER_NAME.match(cell)
-        for cell in cells
+    return (
+        has_digit_first
+        and len(cells) > 1
+        and any(
+            NUMBER.match(cell)
+            or cell in USUAL_MISSING
+            or _is_glued(cell)
+            or _AFTER_NAME.match(cell)
+            for cell in cells
+        )
     )
 
 

@@ -34,7 +34,6 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import extent
 from gezeiten.desk.record.stretches import NamedStretch, named_stretches
 from gezeiten.domain.series.timeline import Span
-from gezeiten.ui.field.page_view import PageView
 from gezeiten.ui.handover.model import (
     Contents,
     HandingOver,
@@ -43,6 +42,7 @@ from gezeiten.ui.handover.model import (
     in_minutes,
     usual_span,
 )
+from gezeiten.ui.handover.pages import PageView
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command

@@ -45,23 +45,31 @@ class PageView(QScrollArea):
         clear(self._column)
         if path is None:
             return
+
+        def say(sentence: str) -> None:
+            if path == self._wanted:
+                clear(self._column)
+                self._column.addWidget(label(sentence, "muted", wrap=True))
+                self._column.addStretch(1)
+
         if kind == "pdf":
             ratio = self.devicePixelRatioF()
             wide = round(PAGE_WIDTH * ratio)
             self._house.run(
-                lambda _task: (path, document_pages(path, wide)), self._show_pages, failed=self._say
+                lambda _task: (path, document_pages(path, wide)), self._show_pages, failed=say
             )
         else:
             self._house.run(
                 lambda _task: (path, document_lines(path, LINES_SHOWN)),
                 self._show_lines,
-                failed=self._say,
+                failed=say,
             )
 
     def _show_pages(self, result: tuple[Path, list[PagePicture]]) -> None:
         path, pages = result
         if path != self._wanted:
             return
+        clear(self._column)  # it was wished for twice, with another one in between
         for page in pages:
             sheet = QLabel()
             sheet.setPixmap(_pixmap(page, self.devicePixelRatioF()))
@@ -79,6 +87,7 @@ class PageView(QScrollArea):
         path, text = result
         if path != self._wanted:
             return
+        clear(self._column)
         lines = label(text)
         lines.setStyleSheet("font-family: monospace;")
         lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -86,11 +95,6 @@ class PageView(QScrollArea):
         if text.count("\n") >= LINES_SHOWN:
             words = tr("These are the first lines; open the file to see all of it.")
             self._column.addWidget(label(words, "muted"))
-        self._column.addStretch(1)
-
-    def _say(self, sentence: str) -> None:
-        clear(self._column)
-        self._column.addWidget(label(sentence, "muted", wrap=True))
         self._column.addStretch(1)
 
 
