@@ -93,13 +93,13 @@ def in_pieces(data: st.DataObject, keys: set[int]) -> list[list[int]]:
     return data.draw(st.permutations([piece for piece in [*pieces, again, listed[::3]] if piece]))
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(st.data(), NUMBERS)
 def test_a_loggers_readings_are_the_same_in_any_order(data: st.DataObject, keys: set[int]) -> None:
     check(data, keys, LOGGER)
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(st.data(), st.one_of(INSTANTS, GRID))
 def test_a_texts_readings_are_the_same_in_any_order(data: st.DataObject, keys: set[int]) -> None:
     check(data, keys, TEXT)
@@ -130,7 +130,7 @@ def test_where_bytes_differ_those_that_came_first_stand_but_for_a_value() -> Non
         assert read_back(session, TEXT) == {0: 1.0, 10: 2.0, 20: 3.0}
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(st.data(), st.booleans(), NUMBERS, NUMBERS)
 def test_channels_held_together_are_as_each_alone(
     data: st.DataObject, is_text: bool, keys: set[int], others: set[int]

@@ -21,8 +21,8 @@ from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
-COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 1_000
-PARTS = 16
+COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 500
+PARTS = 10
 GERMAN = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
           "Dez.")  # fmt: skip
 FRENCH = ("janv.", "févr.", "mars", "avril", "mai", "juin", "juil.", "août", "sept.", "oct.",
