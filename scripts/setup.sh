@@ -50,8 +50,9 @@ stamp=$( (cat requirements/all.lock pyproject.toml; python3 --version) | sha256s
 if [ "$(cat .venv/ready 2>/dev/null || true)" != "$stamp" ]; then
     echo "Installing packages into .venv ..."
     python3 -m venv --clear .venv
-    .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes \
-        -r requirements/all.lock
+    # compiled when it is first needed: half of it never is
+    .venv/bin/python -m pip install -q --disable-pip-version-check --no-compile \
+        --require-hashes -r requirements/all.lock
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps \
         --no-build-isolation -e .
     echo "$stamp" >.venv/ready

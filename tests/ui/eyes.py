@@ -169,6 +169,13 @@ def contrast(one: QColor, other: QColor) -> float:
     return (high + 0.05) / (low + 0.05)
 
 
+def shades(top: QWidget) -> int:
+    """Return how many shades of grey a coarse look at a window finds."""
+    grey = top.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+    shown = np.frombuffer(grey.constBits(), np.uint8).reshape(grey.height(), -1)
+    return len(np.unique(shown[60::31, ::37]))
+
+
 def pale_text(top: QWidget) -> list[str]:
     """Return labels and buttons whose darkest and lightest pixel are too alike to be read."""
     picture = top.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)  # B, G, R, -

@@ -49,6 +49,8 @@ def test_every_place_can_be_seen_and_hit(
             QApplication.processEvents()
             if window.size().toTuple() != size:
                 found.append(f"{size}, place {place}: window is {window.size().toTuple()}")
+            if eyes.shades(window) < 5:
+                found.append(f"{size}, place {place}: nothing is painted")
             for view in views_of(qtbot, window, place):
                 told = complaints(window, theme)
                 found += [f"{size}, place {place} {view}: {one}" for one in told]
