@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -18,6 +19,7 @@ from gezeiten.ui.shell.i18n import counted, tr
 if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
     from gezeiten.report.pages import PagePicture
 
+_Shown = TypeVar("_Shown")
 PAGE_WIDTH = 520
 LINES_SHOWN = 60
 
@@ -46,30 +48,29 @@ class PageView(QScrollArea):
         if path is None:
             return
 
-        def say(sentence: str) -> None:
-            if path == self._wanted:
-                clear(self._column)
-                self._column.addWidget(label(sentence, "muted", wrap=True))
-                self._column.addStretch(1)
+        def into_sight(add: Callable[[_Shown], None]) -> Callable[[_Shown], None]:
+            """Show what came, unless another document was chosen meanwhile."""
 
+            def show(shown: _Shown) -> None:
+                if path == self._wanted:
+                    clear(self._column)  # it may have been wished for twice
+                    add(shown)
+                    self._column.addStretch(1)
+
+            return show
+
+        failed = into_sight(self._add_words)
         if kind == "pdf":
-            ratio = self.devicePixelRatioF()
-            wide = round(PAGE_WIDTH * ratio)
-            self._house.run(
-                lambda _task: (path, document_pages(path, wide)), self._show_pages, failed=say
-            )
+            wide = round(PAGE_WIDTH * self.devicePixelRatioF())
+            show_pages = into_sight(self._add_pages)
+            self._house.run(lambda _task: document_pages(path, wide), show_pages, failed=failed)
         else:
+            show_lines = into_sight(self._add_lines)
             self._house.run(
-                lambda _task: (path, document_lines(path, LINES_SHOWN)),
-                self._show_lines,
-                failed=say,
+                lambda _task: document_lines(path, LINES_SHOWN), show_lines, failed=failed
             )
 
-    def _show_pages(self, result: tuple[Path, list[PagePicture]]) -> None:
-        path, pages = result
-        if path != self._wanted:
-            return
-        clear(self._column)  # it was wished for twice, with another one in between
+    def _add_pages(self, pages: list[PagePicture]) -> None:
         for page in pages:
             sheet = QLabel()
             sheet.setPixmap(_pixmap(page, self.devicePixelRatioF()))
@@ -81,21 +82,17 @@ class PageView(QScrollArea):
             words = counted(more, "%n more page: open the file to see it.",
                             "%n more pages: open the file to see them.")  # fmt: skip
             self._column.addWidget(label(words, "muted"), 0, Qt.AlignmentFlag.AlignHCenter)
-        self._column.addStretch(1)
 
-    def _show_lines(self, result: tuple[Path, str]) -> None:
-        path, text = result
-        if path != self._wanted:
-            return
-        clear(self._column)
+    def _add_lines(self, text: str) -> None:
         lines = label(text)
         lines.setStyleSheet("font-family: monospace;")
         lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(lines)
         if text.count("\n") >= LINES_SHOWN:
-            words = tr("These are the first lines; open the file to see all of it.")
-            self._column.addWidget(label(words, "muted"))
-        self._column.addStretch(1)
+            self._add_words(tr("These are the first lines; open the file to see all of it."))
+
+    def _add_words(self, words: str) -> None:
+        self._column.addWidget(label(words, "muted", wrap=True))
 
 
 def _pixmap(page: PagePicture, ratio: float) -> QPixmap:
