@@ -56,6 +56,9 @@ settings.load_profile("calm")
 
 DAY_MS = 86_400_000
 ANCHOR_MS = 1_795_392_000_000  # 2026-11-23T00:00:00Z
+DEMO_MS = ANCHOR_MS + 7 * DAY_MS + 9 * 3_600_000 + 1_200_000
+"""When the demonstration is shown: what can be proposed for its gaps depends on the hour of day
+they fall into. `make hunt` shows it now."""
 HASTY = TimeLimits(connect_s=5.0, answer_s=5.0)
 
 AGAIN = {"begun": "the test wants it"}
@@ -192,18 +195,25 @@ def holed(lab: Lab) -> Lab:
 
 
 @pytest.fixture(scope="session")
-def built_demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+def demo_clock() -> SimClock:
+    """The clock of those who look at the demonstration."""
+    return SimClock(None if HUNTS else DEMO_MS)
+
+
+@pytest.fixture(scope="session")
+def built_demo(tmp_path_factory: pytest.TempPathFactory, demo_clock: SimClock) -> Iterator[Demo]:
     """The demonstration, built once a test process; its stand-ins run for the session."""
-    demo = open_demo(tmp_path_factory.mktemp("demo") / "demo", lambda _: None)
+    demo = open_demo(tmp_path_factory.mktemp("demo") / "demo", lambda _: None, demo_clock.now_ms)
     yield demo
     demo.close()
 
 
 @pytest.fixture
-def demo_desk(built_demo: Demo, tmp_path: Path) -> Iterator[Desk]:
+def demo_desk(built_demo: Demo, demo_clock: SimClock, tmp_path: Path) -> Iterator[Desk]:
     """A desk on a copy of the demonstration's archive; the stand-ins are shared, so look only."""
     shutil.copytree(built_demo.folder / "archive", tmp_path / "copy")
-    desk = Desk(tmp_path / "copy", computer=TrustedClock(), pins=MemoryPins())
+    desk = Desk(tmp_path / "copy", now_ms=demo_clock.now_ms, computer=TrustedClock(),
+                pins=MemoryPins())  # fmt: skip
     yield desk
     desk.close()
 

@@ -17,6 +17,7 @@ from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import extent
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
+from gezeiten.standin.simclock import SimClock
 
 
 def test_thirteen_points_on_five_sites_with_seventy_days(demo_desk: Desk) -> None:
@@ -89,11 +90,11 @@ def test_visits_follow_by_day_with_their_reasons(demo_desk: Desk) -> None:
     assert "Saatgutspeicher" not in [v.site.name for v in visits]  # it is online
 
 
-def test_opening_it_again_is_the_same_archive(built_demo: Demo) -> None:
+def test_opening_it_again_is_the_same_archive(built_demo: Demo, demo_clock: SimClock) -> None:
     before = sorted(p.name for p in (built_demo.folder / "archive" / "vault").rglob("*.mission"))
     settings = built_demo.folder / "archive" / "settings.json"
     as_they_were = settings.read_bytes()
-    again = open_demo(built_demo.folder, lambda _: None)
+    again = open_demo(built_demo.folder, lambda _: None, demo_clock.now_ms)
     try:
         after = sorted(p.name for p in (again.folder / "archive" / "vault").rglob("*.mission"))
         assert before == after

@@ -135,6 +135,20 @@ def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates
     assert (model.other, model.others) == (None, [])
 
 
+def test_the_best_of_all_ways_is_chosen_not_the_best_of_those_known_first() -> None:
+    model = mend.Mending()
+    model.take(booked(), mend.offers(booked(), logger(), LINE), [])
+    first = Way("by its own cycles", {}, beats_line=True)
+    model.know_ways([first])
+    assert (model.source, model.way) == ("way", first)
+    model.know_ways([Way("by a companion", {}), Way("by its own cycles", {})])
+    assert (model.source, model.way) == ("line", None)
+    model.take(booked(), mend.offers(booked(), logger(), REFUSED), [])
+    model.know_ways([first])
+    model.know_ways([])
+    assert (model.source, model.way) == (None, None)
+
+
 def test_a_gap_is_seen_in_its_surroundings() -> None:
     short = Gap(0, MINUTE_MS, MINUTE_MS)
     assert mend.surroundings(short) == (-DAY_MS // 8, MINUTE_MS + DAY_MS // 8)

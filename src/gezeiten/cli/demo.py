@@ -8,14 +8,13 @@ from __future__ import annotations
 
 import json
 import shutil
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
 from gezeiten.cli.demo_checks import read_by_hand
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, leave_open, line_offer
 from gezeiten.desk.logger.contact import contact
@@ -60,22 +59,28 @@ class Demo:
         end_fleet(self.fleet)
 
 
-def open_demo(folder: Path, say: Callable[[str], None]) -> Demo:
-    """Start the demonstration of a folder, building its archive if it is not there yet."""
+def open_demo(
+    folder: Path, say: Callable[[str], None], wall_ms: Callable[[], float] = computer_now_ms
+) -> Demo:
+    """Start the demonstration of a folder, building its archive if it is not there yet.
+
+    Args:
+        wall_ms: the instant it is now, UTC ms; the seventy days end with its hour.
+    """
     ready = folder / "ready.json"
     if not ready.exists():
         shutil.rmtree(folder, ignore_errors=True)
-        return _build(folder, say)
+        return _build(folder, say, wall_ms)
     anchor_ms = json.loads(ready.read_text())["anchor_ms"]
     say("Starting the stand-in loggers ...")
-    fleet = _fleet(folder, anchor_ms, None)
-    desk = Desk(folder / "archive")
+    fleet = _fleet(folder, anchor_ms, wall_ms())
+    desk = Desk(folder / "archive", now_ms=wall_ms)
     _look_at(desk, fleet, folder)
     desk.close()
     return Demo(folder, fleet)
 
 
-def _fleet(folder: Path, anchor_ms: int, base_ms: float | None) -> list[StandinProcess]:
+def _fleet(folder: Path, anchor_ms: int, base_ms: float) -> list[StandinProcess]:
     states = folder / "standins"
     states.mkdir(parents=True, exist_ok=True)
     serials = [*(spec.serial for spec in standins()), COURIER_SERIAL]
@@ -102,8 +107,8 @@ def _look_at(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
     )
 
 
-def _build(folder: Path, say: Callable[[str], None]) -> Demo:
-    anchor_ms = int(time.time() * 1000 // HOUR_MS * HOUR_MS)
+def _build(folder: Path, say: Callable[[str], None], wall_ms: Callable[[], float]) -> Demo:
+    anchor_ms = int(wall_ms() // HOUR_MS * HOUR_MS)
     base_ms = anchor_ms - HISTORY_DAYS * DAY_MS
     say("Starting thirteen stand-in loggers ...")
     fleet = _fleet(folder, anchor_ms, base_ms)
@@ -116,7 +121,7 @@ def _build(folder: Path, say: Callable[[str], None]) -> Demo:
     try:
         desk.change_settings(Settings(person="JA"))
         _look_at(desk, fleet, folder)
-        _Story(desk, clock, fleet, anchor_ms, say, folder / "stick").live()
+        _Story(desk, clock, fleet, anchor_ms, say, folder / "stick").live(wall_ms)
     except BaseException:
         end_fleet(fleet)
         raise
@@ -144,8 +149,8 @@ class _Story:
         self._by_serial = {process.serial: process for process in fleet}
         self._courier = self._by_serial.pop(COURIER_SERIAL)
 
-    def live(self) -> None:
-        """Do everything, oldest first."""
+    def live(self, wall_ms: Callable[[], float]) -> None:
+        """Do everything, oldest first, up to the instant it is now."""
         for site in SITES:
             self._add(site)
         acts: list[tuple[float, Callable[[], None]]] = [
@@ -178,10 +183,9 @@ class _Story:
             self._go_to(days_ago)
             act()
         self._go_to(0.0)
-        now_ms = time.time() * 1000
-        self._clock.set(now_ms, 1.0)
+        self._clock.set(wall_ms(), 1.0)
         for process in self._fleet:
-            process.order("time", ms=time.time() * 1000)
+            process.order("time", ms=wall_ms())
             process.order("fault", damage_blocks=None)
         for process in self._by_serial.values():
             contact(self._desk, process.address, process.serial)

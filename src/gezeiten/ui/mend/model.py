@@ -142,18 +142,21 @@ class Mending:
 
     def know_ways(self, ways: list[Way]) -> None:
         """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
-        can fill the gap and it does better than a straight line, or no line may be drawn."""
+        can fill the gap and it does better than a straight line, or no line may be drawn; what was
+        the best before all were known is not."""
         self.ways = ways
         if self.by_hand and self.way is not None:
             self.way = next((one for one in ways if one.name == self.way.name), self.way)
             return
         told, best = self.offers, next((one for one in ways if not one.refusal), None)
-        if told is None or best is None or self.by_hand or not self.is_open or told.can_ask:
+        if told is None or self.by_hand or not self.is_open or told.can_ask:
             return
         if self.other is not None:
             return
-        if best.beats_line or not told.can_draw:
+        if best is not None and (best.beats_line or not told.can_draw):
             self.source, self.way = "way", best
+        else:
+            self.source, self.way = told.usual, None
 
     @property
     def is_open(self) -> bool:
