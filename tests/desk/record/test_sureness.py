@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,14 +13,17 @@ import pytest
 
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, steps_of
+from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.day_by_day import day_by_day
 from gezeiten.desk.record.records import record
 from gezeiten.desk.record.sureness import sure_of, sure_of_mean
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import FORMULAS
-from tests.conftest import ANCHOR_MS
+from tests.conftest import ANCHOR_MS, Lab
 from tests.small_blocks import KEY, MINUTE, Kept, kept_in
 
 BEGIN = ANCHOR_MS + 2_000 * MINUTE
@@ -134,6 +138,36 @@ def test_a_running_extreme_is_as_sure_as_its_reading(kept: Kept, formula: str, p
         assert sure.expanded == pytest.approx(2 * math.hypot(u, RESOLUTION))
         seen.add(u)
     assert seen == {0.1, 0.2}
+
+
+def test_running_sums_are_averaged_and_as_sure_as_all_their_readings(
+    lab: Lab, tmp_path: Path
+) -> None:
+    """1 mm every ten minutes over an hour: 6 mm in each of the last twelve of eighteen, nowhere
+    added up once more. By hand: in twelve sums of six the first and last five of seventeen readings
+    stand 1 to 5 times each, the seven between six times."""
+    lines = ["Date;Time;Precipitation (mm)"]
+    lines += [f"2026-11-22;{i // 6:02}:{i % 6 * 10:02}:00;1.0" for i in range(18)]
+    path = tmp_path / "gauge.txt"
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    desk = lab.desk
+    tie = proposed_tie(look_at_text(desk, path), "Roof")
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    take_text(desk, path, replace(tie, point="Ost · Roof", form=form))
+    [point] = points(desk)
+    its = Calculation(FORMULAS["running_sum", 2], ((point, "precipitation"),), {"window_h": 1.0})
+    key = calculate(desk, its)
+    sums = record(desk, point.id, key)
+    end_ms = int(sums.times_utc_ms[-1])
+    span = (end_ms - 110 * MINUTE, end_ms + 1)
+    [day] = day_by_day(desk, point, key, span).days
+    assert day.numbers.mean == 6.0
+    sure = sure_of_mean(desk, point, key, span)
+    assert sure is not None
+    counts = [*range(1, 6), *[6] * 7, *range(5, 0, -1)]
+    u = 0.1 / math.sqrt(12) * math.sqrt(sum(one**2 for one in counts)) / 12
+    assert sure.expanded == pytest.approx(2 * u)
+    assert sure.is_least
 
 
 def test_a_rate_of_change_drops_the_calibration(kept: Kept) -> None:

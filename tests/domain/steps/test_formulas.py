@@ -139,8 +139,12 @@ def test_a_kinetic_mean_is_above_the_mean_as_by_the_formula() -> None:
 
 
 def test_a_sum_is_of_what_is_summed_and_a_rate_has_a_quantity_of_its_own() -> None:
-    rain, rate = FORMULAS["running_sum", 1], FORMULAS["rate_of_change", 1]
+    rain, rate = FORMULAS["running_sum", 2], FORMULAS["rate_of_change", 1]
     assert rain.starts_from("precipitation")
+    running = quantity(rain.result("precipitation"))
+    assert (running.name, running.unit) == ("Precipitation, running sum", "mm")
+    assert running.averages == "plain"  # they overlap: added up they would count rain many times
+    assert FORMULAS["running_sum", 1].result("precipitation") == "precipitation"  # as it was kept
     assert not rain.starts_from("air_temperature")
     assert "no quantity for which" in rain.problem((quantity("air_temperature"),))
     assert rate.result("water_level") == "level_rate"

@@ -17,6 +17,7 @@ from gezeiten.domain.steps.sureness import (
     Sure,
     of_fill,
     of_mean,
+    of_mean_of_sums,
     of_reading,
     of_slope,
     of_sum,
@@ -97,6 +98,17 @@ def test_in_a_sum_calibrations_add_up_and_filled_sums_err_apart() -> None:
     sure = of_sum(1, Stretch(((1.0, (one,)),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
     wanted = math.hypot(100 * 0.01, 10 * 0.1 / math.sqrt(12), 5.0)
     assert sure.expanded == pytest.approx(2 * wanted)
+
+
+def test_in_a_mean_of_running_sums_a_reading_counts_as_often_as_it_stands_in_them() -> None:
+    """By hand: sums of two over three readings, the middle one in both: weights of 1/2, 1, 1/2;
+    each calibrated to U = 0.02 mm; a gap in one of them is unsure by 3 mm."""
+    one = step("linear", offset=0.0, gain=1.1, u=0.02)
+    over = Stretch(((1.0, (one,)),), 3, 0.0, 1.0, None, (), (3.0,))
+    sure = of_mean_of_sums(1, over, np.array([1, 2, 1]), 2)
+    wanted = math.hypot(2 * 0.01, math.sqrt(1.5) * 0.1 / math.sqrt(12), 3.0)
+    assert sure.expanded == pytest.approx(2 * wanted)
+    assert not sure.is_least
 
 
 def test_a_difference_by_one_sensor_drops_what_both_share() -> None:

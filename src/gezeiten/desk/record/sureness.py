@@ -15,8 +15,8 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import around, record
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series, held_in
-from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import HOUR_MS, Span
+from gezeiten.domain.series.series_keys import channel_of, is_derived
+from gezeiten.domain.series.timeline import HOUR_MS, Span, Times
 from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
 from gezeiten.domain.steps.derived import Derived
@@ -26,6 +26,7 @@ from gezeiten.domain.steps.sureness import (
     Sure,
     of_fill,
     of_mean,
+    of_mean_of_sums,
     of_reading,
     of_slope,
     of_sum,
@@ -101,6 +102,31 @@ def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) 
     return None if gathered is None else over_window(its.name, gathered, steps)
 
 
+def _mean_of_sums(
+    desk: Desk, how: Derived, steps: list[Correction], times_utc_ms: Times
+) -> Sure | None:
+    """Return how sure the mean of running sums at some instants is, (n,) of at least one; None
+    where what they sum is calculated itself."""
+    [(uid, key)] = how.inputs
+    [place] = [one for one in points(desk) if one.uid == uid]
+    if is_derived(key):
+        return None
+    its = quantity(channel_of(key))
+    window_ms = how.how.window_ms(how.numbers_at(int(times_utc_ms[0])))
+    span = (int(times_utc_ms[0]) - window_ms + 1, int(times_utc_ms[-1]) + 1)
+    stands = around(desk, place.id, key, span).between(*span)
+    if not len(stands):
+        return None
+    with desk.archive.reading() as session:
+        its_steps = [one for one in in_order(chain_of(session, place.id, key))
+                     if one.is_on and one.touches(*span)]  # fmt: skip
+    over = _stretch(desk, place, key, span, stands, its_steps)
+    at = stands.times_utc_ms
+    counts = times_utc_ms.searchsorted(at + window_ms) - times_utc_ms.searchsorted(at)
+    gathered = of_mean_of_sums(its.decimals, over, counts, len(times_utc_ms))
+    return over_window(its.name, gathered, steps)
+
+
 def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Sure | None:
     """Return how sure the slope of a line through readings is, both ends included; None where some
     are estimates: how those err together is not known."""
@@ -113,11 +139,11 @@ def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Sure | No
 
 def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure | None:
     """Return how sure the mean of a stretch of a series is, the sum of what is summed; None where
-    it has no reading there, of directions, and of running sums.
+    it has no reading there, and of directions.
 
     Of a calculated series it goes through the formula at the means of its inputs. A mean of running
-    means is one of all readings they look at; of running extremes and of slopes it is as sure as
-    the last of them: how they err together is not known, so nothing shrinks.
+    means or sums is one of all readings they look at; of running extremes and of slopes it is as
+    sure as the last of them: how they err together is not known, so nothing shrinks.
 
     Raises:
         ArchiveDamagedError: readings are damaged.
@@ -134,7 +160,7 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure
         over = _stretch(desk, point, series, span, stands, steps)
         return (of_sum if its.averages == "sum" else of_mean)(its.decimals, over)
     if how.how.gathers == "sum":
-        return None
+        return _mean_of_sums(desk, how, steps, stands.times_utc_ms)
     last_ms = int(stands.times_utc_ms[-1])
     if how.how.gathers == "mean":
         return _over_window(desk, how, steps, (int(stands.times_utc_ms[0]), last_ms))

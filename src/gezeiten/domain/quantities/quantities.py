@@ -213,9 +213,17 @@ def know_own(added: Iterable[Quantity]) -> None:
     QUANTITIES.update(own)
 
 
+_RUNNING = "_running"
+
+
+def running_key(summed: str) -> str:
+    """Return the key of the quantity that running sums of a summed quantity are of."""
+    return summed + _RUNNING
+
+
 def quantity(key: str) -> Quantity:
     """Return the quantity of a key; an unknown key keeps its name and has no unit. That of a series
-    with a label carries it in its name."""
+    with a label carries it in its name; that of running sums is made of the summed one."""
     known = QUANTITIES.get(key)
     if known is not None:
         return known
@@ -223,7 +231,18 @@ def quantity(key: str) -> Quantity:
     if label:
         of_channel = quantity(channel)
         return replace(of_channel, key=key, name=f"{of_channel.name} ({label})")
+    summed = QUANTITIES.get(key.removesuffix(_RUNNING))
+    if summed is not None and summed.averages == "sum":
+        return _running(key, summed)
     return Quantity(key, key.replace("_", " "), key, "", 2)
+
+
+def _running(key: str, summed: Quantity) -> Quantity:
+    """Sums of windows that overlap: added up they would count each reading many times."""
+    return replace(
+        summed, key=key, name=f"{summed.name}, running sum", symbol=f"Σ {summed.symbol}",
+        averages="plain", low=min(summed.low, 0.0), high=float("inf"), is_usual=False, is_own=False,
+    )  # fmt: skip
 
 
 def in_order(listed: Iterable[Quantity]) -> list[Quantity]:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.chain import Correction
@@ -141,6 +142,25 @@ def of_sum(decimals: int, over: Stretch) -> Sure:
     mean, n = of_mean(decimals, replace(over, clock_u_ms=None, fills=())), over.readings
     shares = [replace(one, u=one.u * n) for one in mean.shares]
     filled = math.hypot(*over.sums)
+    return Sure((*shares, *([Share("fill", filled)] if filled else [])), mean.is_least)
+
+
+def of_mean_of_sums(decimals: int, over: Stretch, counts: NDArray[np.int64], sums: int) -> Sure:
+    """Return how sure the mean of running sums is: of readings that stand in several of them each.
+
+    Random errors of a reading go in by how often it counts; calibrations as often as all readings
+    together do; a filled sum no more than the reading that counts most.
+
+    Args:
+        over: the readings that any of the sums is of. counts: in how many of the sums each of them
+            stands, (n,); sums: how many there are.
+    """
+    weights = counts / max(sums, 1)
+    mean = of_mean(decimals, replace(over, clock_u_ms=None, fills=()))
+    once = {"resolution": math.sqrt(over.readings * float((weights**2).sum()))}
+    every = float(weights.sum())
+    shares = [replace(one, u=one.u * once.get(one.kind, every)) for one in mean.shares]
+    filled = math.hypot(*over.sums) * float(weights.max(initial=0.0))
     return Sure((*shares, *([Share("fill", filled)] if filled else [])), mean.is_least)
 
 

@@ -21,6 +21,7 @@ from gezeiten.domain.steps.formulas.over_time import (
     RUNNING_LOWEST,
     RUNNING_MEAN,
     RUNNING_SUM,
+    RUNNING_SUM_1,
 )
 from gezeiten.domain.steps.formulas.own import OWN, VERSION, is_own, own_formula, with_units
 from gezeiten.domain.steps.formulas.particles import MASS_OF_FOUR, MASS_OF_TWO
@@ -57,7 +58,7 @@ NEWEST: tuple[Formula, ...] = (
 )  # fmt: skip
 """Those that are offered, the newest version of each."""
 FORMULAS: dict[tuple[str, int], Formula] = {
-    (one.key, one.version): one for one in (*NEWEST, WATER_LEVEL_1)
+    (one.key, one.version): one for one in (*NEWEST, WATER_LEVEL_1, RUNNING_SUM_1)
 }
 """All of them, older versions too, by key and version."""
 

@@ -9,7 +9,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.quantities.quantities import Averages, Quantity, quantity
+from gezeiten.domain.quantities.quantities import Averages, Quantity, quantity, running_key
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import HOUR_MS, Values
 
@@ -72,8 +72,9 @@ class Formula:
     role, shape (n,) each, and parameters by key; a pure function. source: where it is written.
     over: of one that looks back over a window of its first and only input: then gives may be empty,
     and what comes out is of the quantity that went in; gathers: what it makes of what it finds
-    there. averages: of which kinds of quantities, () for all. is_hung: among its parameters it
-    finds rim and length (`steps/hanging.py`) at each instant, (n,).
+    there; is_running: that is a quantity of its own (`running_key`). averages: of which kinds of
+    quantities, () for all. is_hung: among its parameters it finds rim and length
+    (`steps/hanging.py`) at each instant, (n,).
     """
 
     key: str
@@ -87,13 +88,14 @@ class Formula:
     is_of_one_unit: bool = False
     over: Over | None = None
     gathers: Gathers = "nothing"
+    is_running: bool = False
     averages: tuple[Averages, ...] = ()
     is_hung: bool = False
 
     def result(self, channel: str) -> str:
         """Return the channel of what comes out where the first input is of one."""
         if self.over is not None and not self.gives:
-            return channel
+            return running_key(channel) if self.is_running else channel
         return self.gives.get(quantity(channel).unit, "")
 
     def starts_from(self, channel: str) -> bool:

@@ -60,10 +60,12 @@ RUNNING_HIGHEST = Formula(
     _window(24.0), gathers="highest", over=_highest, averages=("plain",),
 )  # fmt: skip
 RUNNING_SUM = Formula(
-    "running_sum", 1, "Running sum", _ONE, {}, _none, "of the readings in (t − W, t]",
+    "running_sum", 2, "Running sum", _ONE, {}, _none, "of the readings in (t − W, t]",
     _window(24.0), gathers="sum", over=lambda series, _, window_ms: moving_sum(series, window_ms),
-    averages=("sum",),
+    is_running=True, averages=("sum",),
 )  # fmt: skip
+RUNNING_SUM_1 = replace(RUNNING_SUM, version=1, is_running=False)
+"""Of the quantity that went in, so that a stretch of running sums was summed once more."""
 KINETIC_MEAN = Formula(
     "kinetic_mean", 1, "Running kinetic mean", _TEMPERATURE, {}, _none, "USP <1079.2>",
     _window(720.0), gathers="mean", over=_kinetic, averages=("plain",),
