@@ -116,7 +116,9 @@ def test_one_meaning_of_the_archive_before_and_behind_the_command(tmp_path: Path
 
 def test_a_file_that_is_there_is_replaced_only_on_request(demo_desk: Desk, tmp_path: Path) -> None:
     out = tmp_path / "out.csv"
-    words = ("export", "Cold room A", "--archive", str(demo_desk.archive.folder), "--out", str(out))
+    archive = str(demo_desk.archive.folder)
+    fortnight = ("--from", "2026-11-16", "--until", "2026-11-30")
+    words = ("export", "Cold room A", "--archive", archive, "--out", str(out), *fortnight)
     run(*words)
     before = out.read_bytes()
     assert "is there already; give another name" in run(*words, code=2).stderr
