@@ -240,7 +240,7 @@ def quantity(key: str) -> Quantity:
 def _running(key: str, summed: Quantity) -> Quantity:
     """Sums of windows that overlap: added up they would count each reading many times."""
     return replace(
-        summed, key=key, name=f"{summed.name}, running sum", symbol=f"Σ {summed.symbol}",
+        summed, key=key, name=f"{summed.name}, running sum", symbol=f"Σ{summed.symbol}",
         averages="plain", low=min(summed.low, 0.0), high=float("inf"), is_usual=False, is_own=False,
     )  # fmt: skip
 
