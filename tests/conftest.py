@@ -57,8 +57,8 @@ settings.load_profile("calm")
 DAY_MS = 86_400_000
 ANCHOR_MS = 1_795_392_000_000  # 2026-11-23T00:00:00Z
 DEMO_MS = ANCHOR_MS + 7 * DAY_MS + 9 * 3_600_000 + 1_200_000
-"""When the demonstration is shown: what can be proposed for its gaps depends on the hour of day
-they fall into. `make hunt` shows it now."""
+"""When the demonstration is shown: what is found in it depends on the weekday, and what can be
+proposed for its gaps on the hour of day they fall into."""
 HASTY = TimeLimits(connect_s=5.0, answer_s=5.0)
 
 AGAIN = {"begun": "the test wants it"}
@@ -197,7 +197,7 @@ def holed(lab: Lab) -> Lab:
 @pytest.fixture(scope="session")
 def demo_clock() -> SimClock:
     """The clock of those who look at the demonstration."""
-    return SimClock(None if HUNTS else DEMO_MS)
+    return SimClock(DEMO_MS)
 
 
 @pytest.fixture(scope="session")
