@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -230,8 +230,9 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
 
 
 def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
-) -> None:
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
     point = point_named(demo_desk, "Creek gauge")
     made = CoverageDialog(window, window.house, point, "water_temperature")
     qtbot.addWidget(made)
@@ -248,7 +249,9 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     missing_ms = min(booked.gap.end_ms, night.timestamp() * 1000) - booked.gap.start_ms
     # a day on which the clocks change has an hour more or less
     assert lacking == pytest.approx(100 * missing_ms / DAY_MS, abs=4.5)
-    made.export_to(tmp_path / "c.csv")
+    target = str(tmp_path / "c.csv")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (target, ""))
+    made.export.click()
     idle(qtbot, window)
     rows = dict(line.split(",", 1) for line in (tmp_path / "c.csv").read_text().splitlines())
     assert rows[f"{whole:%Y-%m-%d}"] == "100.00,0.00,0.00"

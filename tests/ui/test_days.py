@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 import polars as pl
 import pytest
+from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -23,8 +24,9 @@ KEY = "probe_temperature"
 
 
 def test_degree_days_of_a_store(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
-) -> None:
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
     room = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, room.id, KEY)
     end = int(whole.times_utc_ms[-1])
@@ -45,7 +47,9 @@ def test_degree_days_of_a_store(
     made.base.editingFinished.emit()
     idle(qtbot, window)
     assert "K d in all" in made.words.text()
-    made.export_to(tmp_path / "days.csv")
+    target = str(tmp_path / "days.csv")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (target, ""))
+    made.export.click()
     idle(qtbot, window)
     with (tmp_path / "days.csv").open(newline="") as file:
         rows = list(csv.DictReader(file))

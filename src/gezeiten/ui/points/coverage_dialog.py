@@ -32,6 +32,7 @@ class CoverageDialog(FiguresDialog):
 
     def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
         super().__init__(parent, house, point, series, "coverage")
+        self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
         self._days = list[tuple[date, Covered]]()
         heads = [tr("Month"), tr("Held"), tr("Estimated"), *(str(day + 1) for day in range(_DAYS))]

@@ -32,6 +32,7 @@ class DaysDialog(FiguresDialog):
     def __init__(self, parent: QWidget, house: House, point: PointPlace, span: Span,
                  series: str = "") -> None:  # fmt: skip
         super().__init__(parent, house, point, series, "days")
+        self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
         self._span = span
         self._units = units_of(house.desk.settings)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
 from gezeiten.desk.places import PointPlace
@@ -15,10 +16,10 @@ from gezeiten.ui.shell.i18n import tr
 
 
 class FiguresDialog(QDialog):
-    """Subclasses place `series`, `words` and `export`, show figures, and write them in `export_to`.
+    """Subclasses place `series`, `words` and `export`, show figures, and write them where
+    `file_wanted` says (a Path). name: what a file of them is called behind its series."""
 
-    name: what a file of them is called behind its series.
-    """
+    file_wanted = Signal(object)
 
     def __init__(
         self, parent: QWidget, house: House, point: PointPlace, series: str, name: str
@@ -34,15 +35,11 @@ class FiguresDialog(QDialog):
         """The series shown, "" where the point has none."""
         return self.series.key
 
-    def export_to(self, target: Path) -> None:
-        """Write what is shown as CSV."""
-        raise NotImplementedError
-
     def _choose_target(self) -> None:
         usual = f"{self._point.name}-{self.key}-{self._name}.csv".replace("/", "-")
         name, _ = QFileDialog.getSaveFileName(self, self.windowTitle(), usual)
         if name:
-            self.export_to(Path(name))
+            self.file_wanted.emit(Path(name))
 
     def _write(self, target: Path, write: Callable[[], None]) -> None:
         self._house.run(
