@@ -43,10 +43,9 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
     """
     stands = around(desk, point.id, series, (at_ms, at_ms + 1))
     decimals = quantity(channel_of(series)).decimals
+    steps = _steps(desk, point, series, (at_ms, at_ms + 1))
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
-        steps = [one for one in in_order(chain_of(session, point.id, series))
-                 if one.is_on and one.touches(at_ms, at_ms + 1)]  # fmt: skip
         fills = [one for one in active_steps(session, point.id).get(point.id, [])
                  if one.does.has_estimates and one.channel == series
                  and one.touches(at_ms, at_ms + 1)]  # fmt: skip
@@ -66,6 +65,13 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
     return of_reading(decimals, steps, slope_a_second(stands, at_ms), clock_u_ms)
 
 
+def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Correction]:
+    """Return the steps of a series that are in force in a stretch, in their order."""
+    with desk.archive.reading() as session:
+        its = in_order(chain_of(session, point.id, series))
+    return [one for one in its if one.is_on and one.touches(*span)]
+
+
 def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -> Sure | None:
     if how.how.over is not None:
         return _over_window(desk, how, steps, (at_ms, at_ms))
@@ -82,11 +88,16 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
     return through(how.how, how.numbers_at(at_ms), inputs, steps)
 
 
+def _looked_at(desk: Desk, how: Derived) -> tuple[PointPlace, str]:
+    """Return the one series that a formula which looks back over a window is of."""
+    [(uid, key)] = how.inputs
+    return next(one for one in points(desk) if one.uid == uid), key
+
+
 def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
     """Return how sure what looks back over a window is: at an instant, or as a mean of several,
     both ends included."""
-    [(uid, key)] = how.inputs
-    [place] = [one for one in points(desk) if one.uid == uid]
+    place, key = _looked_at(desk, how)
     its = quantity(channel_of(key))
     length_ms, gathers = how.how.window_ms(how.numbers_at(span[0])), how.how.gathers
     window = (span[0] - length_ms, span[1])
@@ -107,8 +118,7 @@ def _mean_of_sums(
 ) -> Sure | None:
     """Return how sure the mean of running sums at some instants is, (n,) of at least one; None
     where what they sum is calculated itself."""
-    [(uid, key)] = how.inputs
-    [place] = [one for one in points(desk) if one.uid == uid]
+    place, key = _looked_at(desk, how)
     if is_derived(key):
         return None
     its = quantity(channel_of(key))
@@ -117,10 +127,7 @@ def _mean_of_sums(
     stands = around(desk, place.id, key, span).between(*span)
     if not len(stands):
         return None
-    with desk.archive.reading() as session:
-        its_steps = [one for one in in_order(chain_of(session, place.id, key))
-                     if one.is_on and one.touches(*span)]  # fmt: skip
-    over = _stretch(desk, place, key, span, stands, its_steps)
+    over = _stretch(desk, place, key, span, stands, _steps(desk, place, key, span))
     at = stands.times_utc_ms
     counts = times_utc_ms.searchsorted(at + window_ms) - times_utc_ms.searchsorted(at)
     gathered = of_mean_of_sums(its.decimals, over, counts, len(times_utc_ms))
@@ -154,8 +161,7 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure
         return None
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
-        steps = [one for one in in_order(chain_of(session, point.id, series))
-                 if one.is_on and one.touches(*span)]  # fmt: skip
+    steps = _steps(desk, point, series, span)
     if how is None:
         over = _stretch(desk, point, series, span, stands, steps)
         return (of_sum if its.averages == "sum" else of_mean)(its.decimals, over)

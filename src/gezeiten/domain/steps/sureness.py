@@ -139,10 +139,7 @@ def of_mean(decimals: int, over: Stretch) -> Sure:
 def of_sum(decimals: int, over: Stretch) -> Sure:
     """Return how sure the sum of all readings of a stretch is: what is random grows with the root
     of their number, calibrations with their number; filled sums err apart."""
-    mean, n = of_mean(decimals, replace(over, clock_u_ms=None, fills=())), over.readings
-    shares = [replace(one, u=one.u * n) for one in mean.shares]
-    filled = math.hypot(*over.sums)
-    return Sure((*shares, *([Share("fill", filled)] if filled else [])), mean.is_least)
+    return of_mean_of_sums(decimals, over, np.ones(over.readings, np.int64), 1)
 
 
 def of_mean_of_sums(decimals: int, over: Stretch, counts: NDArray[np.int64], sums: int) -> Sure:
