@@ -43,7 +43,7 @@ from gezeiten.domain.steps.corrections import MARK
 from gezeiten.domain.steps.corrections.marks import MOST_STRETCHES, SUSPECT
 from gezeiten.errors import InputError
 
-READER = 3
+READER = 4
 """The version of the text reader by which texts are read that come now; see `missions.READER`."""
 
 

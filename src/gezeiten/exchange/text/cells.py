@@ -9,14 +9,16 @@ from dataclasses import replace
 from gezeiten.exchange.text.doubts import Doubt
 from gezeiten.exchange.text.form import USUAL_MISSING, Flags, TextForm
 from gezeiten.exchange.text.meaning import unit_named
+from gezeiten.exchange.text.numbers import number_of
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
+from gezeiten.exchange.text.stations import is_about_values
 
 _FAR = 3.0
 """How many times as far as all others lie apart a number lies from them that may mean nothing."""
 _MOST_FLAGS = 12
 _FLAG_LETTERS = 3
 _FLAG_WORDS = re.compile(
-    r"flag|qual|status|valid|\bqc\b|\bqf\b|code|güte|guete|bemerk|remark|error", re.IGNORECASE
+    r"flag|qual|source|status|valid|\bqc\b|\bqf\b|code|güte|guete|bemerk|remark|error", re.IGNORECASE
 )
 _GROUPS = r"[+\-−]?\d{1,3}(?:%s\d{3})+"
 
@@ -129,7 +131,7 @@ def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[Dou
     for column in columns:
         cells = [row[column] for row in rows
                  if NUMBER.match(row[column]) and row[column] not in USUAL_MISSING]  # fmt: skip
-        values = {cell: value for cell in set(cells) if (value := _value(cell, form)) is not None}
+        values = {cell: value for cell in set(cells) if (value := number_of(cell, form)) is not None}
         for mark, often in Counter(cells).items():
             others = [value for cell, value in values.items() if cell != mark]
             if often > 1 and mark in values and _is_far(values[mark], others):
@@ -141,20 +143,10 @@ def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[Dou
     return [Doubt("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
 
 
-def _value(cell: str, form: TextForm) -> float | None:
-    bare = cell.replace("−", "-")
-    if form.thousands:
-        bare = bare.replace(form.thousands, "")
-    try:
-        return float(bare.replace(form.decimal, "."))
-    except ValueError:
-        return None
-
-
 def values_of(rows: list[list[str]], column: int, form: TextForm) -> list[float]:
     """Return the numbers of a column."""
     cells = (_bare(row[column]) for row in rows if row[column] not in form.missing)
-    return [value for cell in cells if (value := _value(cell, form)) is not None]
+    return [value for cell in cells if (value := number_of(cell, form)) is not None]
 
 
 def _is_far(value: float, others: list[float]) -> bool:
@@ -165,6 +157,20 @@ def _is_far(value: float, others: list[float]) -> bool:
 
 
 # -- flags -----------------------------------------------------------------------------------------
+def code_columns(
+    rows: list[list[str]], header: tuple[str, ...], columns: list[int]
+) -> list[int]:  # fmt: skip
+    """Return of columns of numbers those that hold codes about the values of others: few whole
+    numbers below words that say so."""
+    found = []
+    for column in columns:
+        said = {row[column] for row in rows}
+        whole = all(re.fullmatch(r"\d{0,3}", cell) for cell in said)
+        if header and whole and len(said) <= _MOST_FLAGS and is_about_values(header[column]):
+            found.append(column)
+    return found
+
+
 def flags_beside(
     rows: list[list[str]], header: tuple[str, ...], values: list[int], others: list[int]
 ) -> tuple[tuple[Flags, ...], list[Doubt]]:
@@ -177,9 +183,9 @@ def flags_beside(
     for column in others:
         said = Counter(row[column] for row in rows)
         words = header[column] if header else ""
-        if not _are_flags(said, words):
+        if not are_flags(said, words):
             continue
-        of = _flagged(column, header, values)
+        of = flagged_columns(column, header, values)
         if not of:
             continue
         found.append(Flags(column, of, (), () if len(said) > 1 else tuple(said)))
@@ -188,13 +194,15 @@ def flags_beside(
     return tuple(found), doubts
 
 
-def _are_flags(said: Counter[str], words: str) -> bool:
+def are_flags(said: Counter[str], words: str) -> bool:
+    """Return whether the words of a column are flags, by their number and length or by what stands
+    above them."""
     short = all(len(flag) <= _FLAG_LETTERS for flag in said)
     by_words = bool(_FLAG_WORDS.search(words))
     return len(said) <= _MOST_FLAGS and (by_words or (short and any(said)))
 
 
-def _flagged(column: int, header: tuple[str, ...], values: list[int]) -> tuple[int, ...]:
+def flagged_columns(column: int, header: tuple[str, ...], values: list[int]) -> tuple[int, ...]:
     """Return of which columns a column of flags speaks: those that its words name, else the one
     before it; of all, where there is one for several."""
     if header:

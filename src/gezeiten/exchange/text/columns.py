@@ -12,10 +12,10 @@ from gezeiten.exchange.text.cells import values_of
 from gezeiten.exchange.text.form import USUAL_MISSING, ColumnTie, TextForm, Where
 from gezeiten.exchange.text.meaning import meaning, unit_behind
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
-from gezeiten.exchange.text.stations import Told
+from gezeiten.exchange.text.stations import Told, is_about_values
 
 _ABOUT_VALUES = re.compile(
-    r"\bstd\b|st\.? ?dev|deviation|standardabw|varian|\bcount\b|samples|anzahl|number of|uncert",
+    r"\bstd\b|st\.? ?dev|deviation|standardabw|varian|\bcount\b|samples|anzahl|number of",
     re.IGNORECASE,
 )
 """Columns that say something about values are none."""
@@ -104,7 +104,7 @@ def _of_column(name: str, column: int, form: TextForm) -> str:
 
 
 def _tie(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
-    if _ABOUT_VALUES.search(words):
+    if _ABOUT_VALUES.search(words) or is_about_values(words):
         return ColumnTie(column, "", "")
     found = meaning(words, unit)
     if not found[0] and explanation:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from gezeiten.exchange.text.form import Beside, Flags, TextForm, TimeForm
+from gezeiten.exchange.text.form import AcceptedAnswer, Beside, Flags, TextForm, TimeForm, Where
 from gezeiten.exchange.text.moments import as_start, iso_day
 
-KINDS = ("inside", "kind", "time", "order", "period", "start", "date", "year", "zone", "decimal",
-         "glued", "missing", "flags", "suspects")  # fmt: skip
+KINDS = ("inside", "kind", "time", "columns", "order", "period", "start", "date", "year", "zone",
+         "decimal", "names", "words", "glued", "missing", "flags", "suspects", "far",
+         "range", "constant")  # fmt: skip
 """In the order in which they are asked: what is asked later may hang on what was before."""
 TYPED = ("start", "date", "year", "zone")
 """These may be answered by something typed as well."""
@@ -20,9 +21,12 @@ class Doubt:
     """A question that the text alone does not answer. kind: one of `KINDS`.
 
     choices: (value, how people say it). value is a pattern for "order", columns for "period" (see
-    `period_value`), a sign for "decimal", marks with line breaks between them for "missing" and
-    "glued", flags so for "flags" and "suspects", the name of a kept tie for "kind". many: several
-    may be chosen. about: a column, for flags.
+    `period_value`), columns and a pattern for "columns" (see `columns_value`), a sign for
+    "decimal", marks with line breaks between them for "missing" and "glued", flags so for "flags"
+    and "suspects", the name of a kept tie for "kind"; `NO_VALUE`, `A_VALUE` or `NOTHING` for what
+    is asked once all lines are read. many: several may be chosen. about: a column. of: the columns
+    of which flags speak. where: of which lines. seen: what the question is about, as numbers or
+    words of the text.
     """
 
     kind: str
@@ -30,6 +34,9 @@ class Doubt:
     choices: tuple[tuple[str, str], ...] = ()
     many: bool = False
     about: int = -1
+    of: tuple[int, ...] = ()
+    where: Where = ()
+    seen: tuple[str, ...] = ()
 
 
 def period_value(part: str, columns: tuple[int, ...]) -> str:
@@ -38,11 +45,25 @@ def period_value(part: str, columns: tuple[int, ...]) -> str:
     return f"{part}:{','.join(map(str, columns))}"
 
 
+NO_VALUE, A_VALUE, NOTHING, STATIONS = "no value", "value", "nothing", "stations"
+"""Answers: the numbers that were seen mean no value; they are values; the words say nothing of the
+values; they name stations."""
+
+
+def columns_value(columns: tuple[int, ...], pattern: str) -> str:
+    """Return what stands for an answer to "columns": which columns are the time, written how."""
+    return f"{','.join(map(str, columns))}|{pattern}"
+
+
 def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     """Return a form once a question is answered; "kind" and "inside" change more than a form."""
     time, marks = form.time, tuple(one for one in value.split("\n") if one)
     if doubt.kind == "order":
         return replace(form, time=replace(time, pattern=value))
+    if doubt.kind == "columns":
+        listed, _, pattern = value.partition("|")
+        chosen = tuple(int(one) for one in listed.split(","))
+        return replace(form, time=replace(time, columns=chosen, pattern=pattern))
     if doubt.kind == "period":
         part, _, columns = value.partition(":")
         chosen = tuple(int(one) for one in columns.split(","))
@@ -62,17 +83,52 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
         other = "." if value == "," else ","
         is_thousands = value == "."  # the comma that was asked about
         return replace(form, decimal=value, thousands=other if is_thousands else "")
+    if doubt.kind in _OF_VALUES or (doubt.kind == "words" and value == NOTHING):
+        return _said_of_values(form, doubt, value)
     if doubt.kind == "missing":
-        return replace(form, missing=(*form.missing, *marks))
+        rest = tuple(one for one in doubt.choices[0][0].split("\n") if one not in marks)
+        return _accepting(replace(form, missing=_joined(form.missing, marks)), "value", doubt, rest)
     if doubt.kind == "glued":
         return replace(form, glued=(*form.glued, *marks))
     if doubt.kind in ("flags", "suspects"):
         listed = tuple(flag for flag, _ in doubt.choices)
+        if doubt.of and all(one.column != doubt.about for one in form.flags):
+            form = replace(form, flags=(*form.flags, Flags(doubt.about, doubt.of)))
         saying = _none_of if doubt.kind == "flags" else _suspects_of
         return replace(form, flags=tuple(
             saying(one, marks, listed) if one.column == doubt.about else one for one in form.flags
         ))  # fmt: skip
     return form
+
+
+_OF_VALUES = {"far": "value", "range": "range", "constant": "constant"}
+"""Questions about numbers, and as what an answer that they are values is kept."""
+
+
+def _said_of_values(form: TextForm, doubt: Doubt, value: str) -> TextForm:
+    """Return a form once it is said whether numbers are values, or that words say nothing."""
+    if value == NO_VALUE:
+        return replace(form, missing=_joined(form.missing, doubt.seen))
+    return _accepting(form, _OF_VALUES.get(doubt.kind, "words"), doubt, doubt.seen)
+
+
+def _accepting(form: TextForm, kind: str, doubt: Doubt, values: tuple[str, ...]) -> TextForm:
+    if not values:
+        return form
+    return accepting(form, AcceptedAnswer(kind, doubt.about, values, doubt.where))
+
+
+def accepting(form: TextForm, accepted: AcceptedAnswer) -> TextForm:
+    """Return a form with one more accepted answer, joined with those about the same column."""
+    key = (accepted.kind, accepted.column, accepted.where)
+    before = form.accepted_values(*key)
+    others = tuple(one for one in form.accepted if (one.kind, one.column, one.where) != key)
+    values = tuple(sorted(before | set(accepted.values)))
+    return replace(form, accepted=(*others, replace(accepted, values=values)))
+
+
+def _joined(marks: tuple[str, ...], more: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys([*marks, *more]))
 
 
 def _none_of(flags: Flags, none: tuple[str, ...], listed: tuple[str, ...]) -> Flags:

@@ -49,7 +49,7 @@ def time_elsewhere(
     Args:
         head: the lines before readings; body: those from there on; columns: how many a line has.
     """
-    yearless = yearless_time(rows)
+    yearless = yearless_time(rows, header)
     if yearless is not None:
         time, doubts = yearless
         time = replace(time, columns=(columns, *time.columns), rolls="year")

@@ -14,31 +14,18 @@ import polars as pl
 
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import Doubt, period_value
+from gezeiten.exchange.text.finding_parts import (
+    PART_WORDS,
+    parts_by_numbers,
+    parts_by_words,
+    parts_in,
+    yearless_parts,
+)
 from gezeiten.exchange.text.form import TimeForm
 from gezeiten.exchange.text.periods import parted
 from gezeiten.exchange.text.times import MIDNIGHT, in_english
 from gezeiten.exchange.text.written_times import YEARLESS, are_few, follows, moment_of, patterns_of
 from gezeiten.exchange.text.zone_names import offset_hours
-
-_PART_WORDS = (
-    ("%Y", r"year|yyyy|yr|jahr|ann[ée]e|año|ano|anno|jaar"),
-    ("%j", r"doy|jday|julian( day)?|day of( the)? year|yday|tag (im|des) jahre?s?"),
-    ("%m", r"month|mon|mm|monat|mois|mes|mese|maand"),
-    ("%d", r"day|dd|tag|jour|d[íi]a|giorno|dag"),
-    ("%H%M", r"hhmm|hh:?mm"),
-    ("%H", r"hour|hr|hh|stunde|std|heure|hora|ora|uur"),
-    ("%M", r"minute|min|mn|minuto|minuut"),
-    ("%S", r"second|sec|ss|sek|sekunde|seconde|segundo|secondo"),
-)  # fmt: skip
-_PART_RANGES = {"%Y": (1900, 2100), "%j": (1, 366), "%m": (1, 12), "%d": (1, 31), "%H": (0, 24),
-                "%M": (0, 59), "%S": (0, 60), "%H%M": (0, 2400)}  # fmt: skip
-_IN_PARTS = (
-    ("%Y", "%m", "%d", "%H", "%M", "%S"), ("%Y", "%m", "%d", "%H", "%M"),
-    ("%Y", "%m", "%d", "%H%M"), ("%Y", "%j", "%H", "%M"), ("%Y", "%j", "%H%M"),
-    ("%d", "%m", "%Y", "%H", "%M"), ("%Y", "%m", "%d", "%H"),
-)  # fmt: skip
-"""Columns beside each other, as they stand where nothing is written above them."""
-
 
 def find_time(
     rows: list[list[str]], header: tuple[str, ...], known: tuple[int, ...] = ()
@@ -51,11 +38,41 @@ def find_time(
         if found is not None:
             found = _with_hours(rows, header, found)
             return _with_ends(rows, header, _with_zones(rows, found))
+    sparse = _with_sparse_dates(rows, header)
+    if sparse is not None:
+        return sparse
     doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
     return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
 
 
 _Found = tuple[TimeForm, list[Doubt]]
+
+
+def _with_sparse_dates(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
+    """Return the time of lines whose day stands only where it changes, or in merged cells: an empty
+    cell means the day above it. None of others."""
+    for column in range(min(len(rows[0]), 12) if rows else 0):
+        said = [row[column] for row in rows if row[column]]
+        if not said or len(said) == len(rows) or not patterns_of(_texts([[one] for one in said], (0,))):
+            continue
+        filled = _filled(rows, column)
+        for find in (_written, _clock_elsewhere):
+            found = find(filled, header)
+            if found is not None and column in found[0].columns and len(found[0].columns) > 1:
+                time, doubts = _with_zones(filled, found)
+                return replace(time, fills=(column,), rolls="day"), doubts
+    return None
+
+
+def _filled(rows: list[list[str]], column: int) -> list[list[str]]:
+    """Return lines with the empty cells of a column filled by what stands above; those before the
+    first one are left out."""
+    filled, last = [], ""
+    for row in rows:
+        last = row[column] or last
+        if last:
+            filled.append([*row[:column], last, *row[column + 1 :]])
+    return filled
 
 
 def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
@@ -67,9 +84,9 @@ def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
         fits = patterns_of(texts)
         if fits:
             return _chosen(columns, fits, texts)
-        for parts in _IN_PARTS:
-            if len(parts) == len(columns) and _are_parts(rows, columns, parts):
-                return TimeForm(columns, " ".join(parts)), []
+        parts = parts_in(rows, columns)
+        if parts:
+            return TimeForm(columns, " ".join(parts)), []
         counted = _counted_in(rows, columns[0], is_time=True)
         if counted is not None:
             return counted
@@ -148,6 +165,37 @@ def _chosen(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) ->
     return TimeForm(columns, fits[first]), []
 
 
+_ORDER_WORDS = (
+    ("mdy", re.compile(r"\b(?:mm?|mois|mes)[-./](?:dd?|tt?|jj?)[-./](?:yy|jj|aa)", re.IGNORECASE)),
+    ("dmy", re.compile(r"\b(?:dd?|tt?|jj?|gg?)[-./](?:mm?)[-./](?:yy|jj|aa)", re.IGNORECASE)),
+)
+"""How a head says which comes first, the day or the month."""
+
+
+def with_order(
+    time: TimeForm, doubts: tuple[Doubt, ...], more: list[list[str]], head: list[str]
+) -> tuple[TimeForm, tuple[Doubt, ...]]:  # fmt: skip
+    """Return a time, and what is asked, once the head or any other line of the text has told
+    whether the day comes first.
+
+    Args:
+        more: lines beside those by which the time was found; head: lines before readings, and the
+            words above columns.
+    """
+    asked = next((one for one in doubts if one.kind == "order" and len(one.choices) == 2), None)
+    if asked is None or not time.columns or not time.pattern.count("%m"):
+        return time, doubts
+    patterns = dict(zip(("dmy", "mdy"), (value for value, _ in asked.choices), strict=True))
+    said = {order for order, shape in _ORDER_WORDS if any(shape.search(line) for line in head)}
+    rows = [row for row in more if max(time.columns) < len(row)]
+    settled = _settled(_texts(rows, time.columns), patterns) if rows else None
+    settled = settled or (said.pop() if len(said) == 1 else None)
+    if settled is None:
+        return time, doubts
+    rest = tuple(one for one in doubts if one is not asked)
+    return replace(time, pattern=patterns[settled]), rest
+
+
 def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
     """Return the order that a day beyond the twelfth tells; None without one, or where they
     differ."""
@@ -200,7 +248,7 @@ def _are_hours(
     if not are_few(len(rows) - len(whole), len(rows)):
         return False
     words = re.sub(r"[\[(].*", "", header[column]).strip().lower() if header else ""
-    if re.fullmatch(dict(_PART_WORDS)["%H"], words):
+    if re.fullmatch(PART_WORDS["%H"], words):
         return True
     keys = [tuple(row[day] for day in days) for row in whole]
     hours = [int(row[column]) for row in whole]
@@ -318,9 +366,12 @@ def _which_counts(
 
 
 # -- without a day or a year -------------------------------------------------------------------
-def yearless_time(rows: list[list[str]]) -> _Found | None:
+def yearless_time(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
     """Return the time of lines that say a day and a clock without a year; its pattern has the year
     in front. None of others."""
+    in_parts = yearless_parts(rows, header)
+    if in_parts is not None:
+        return in_parts, []
     count = min(len(rows[0]), 6) if rows else 0
     for columns in [*((i,) for i in range(count)), *((i, i + 1) for i in range(count - 1))]:
         texts = [f"2000 {text}" for text in _texts(rows, columns)]
@@ -367,63 +418,6 @@ def date_pattern(days: list[str], clock: str) -> tuple[str, list[Doubt]]:
         return replace(doubt, question=doubt.question.replace(" 12:34", ""), choices=choices)
 
     return pattern(time.pattern), [of_day(doubt) for doubt in doubts]
-
-
-# -- parts in columns of their own -------------------------------------------------------------
-def _parts_by_words(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
-    """Return the time of columns that are called year, month, day and so on, in any order."""
-    named: dict[str, int] = {}
-    for column, words in enumerate(header):
-        bare = re.sub(r"[\[(].*", "", words).strip().lower()
-        for part, pattern in _PART_WORDS:
-            if re.fullmatch(pattern, bare) and part not in named:
-                named[part] = column
-                break
-    has_day = "%j" in named or {"%m", "%d"} <= named.keys()
-    if "%Y" not in named or not has_day:
-        return None
-    day = ["%j"] if "%j" in named else ["%m", "%d"]
-    clock = ["%H%M"] if "%H%M" in named else [p for p in ("%H", "%M", "%S") if p in named]
-    parts = ("%Y", *day, *clock)
-    columns = tuple(named[part] for part in parts)
-    return (TimeForm(columns, " ".join(parts)), []) if _are_parts(rows, columns, parts) else None
-
-
-def _parts_by_numbers(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
-    """Return the time of columns beside each other whose numbers are those of a date and clock."""
-    count = len(rows[0]) if rows else 0
-    for parts in _IN_PARTS:
-        for first in range(min(4, count - len(parts))):
-            columns = tuple(range(first, first + len(parts)))
-            if _are_parts(rows, columns, parts) and _go_on(rows, columns, parts):
-                return TimeForm(columns, " ".join(parts)), []
-    return None
-
-
-def _are_parts(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
-    odd = sum(not _is_date(row, columns, parts) for row in rows)
-    return bool(rows) and are_few(odd, len(rows))
-
-
-def _is_date(row: list[str], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
-    for column, part in zip(columns, parts, strict=True):
-        if not re.fullmatch(r"\d{1,4}", row[column]):
-            return False
-        low, high = _PART_RANGES[part]
-        number = int(row[column])
-        if not low <= number <= high or (part == "%H%M" and number % 100 > 59):
-            return False
-    return True
-
-
-def _go_on(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
-    """Whether the dates go one way: numbers that only look like one do not."""
-    order = sorted(range(len(parts)), key=lambda i: "%Y %j %m %d %H%M %H %M %S".find(parts[i]))
-    keys = [tuple(int(row[columns[i]]) for i in order) for row in rows
-            if _is_date(row, columns, parts)]  # fmt: skip
-    # lines of several stations come at one instant
-    steps = [(b > a) - (b < a) for a, b in pairwise(keys) if a != b]
-    return len(steps) >= 0.1 * len(keys) and abs(sum(steps)) >= 0.8 * len(steps)
 
 
 # -- counted -----------------------------------------------------------------------------------
@@ -476,5 +470,5 @@ def _days(column: int, numbers: list[float]) -> _Found:
     return TimeForm((column,), "day_1900"), [doubt]
 
 
-_WAYS = (_parts_by_words, _parts_by_numbers, _written, _clock_elsewhere, _in_periods, _counted)
+_WAYS = (parts_by_words, parts_by_numbers, _written, _clock_elsewhere, _in_periods, _counted)
 """How times are looked for, the surest first."""

@@ -17,6 +17,7 @@ MIXED = "mix"
 USUAL_MISSING = (
     "", "NaN", "nan", "NAN", "NA", "N/A", "n/a", "#N/A", "null", "NULL", "None", "none", "-", "--",
     "---", "----", "*", "**", "***", "****", "-9999", "-9999.0", "-999.9", "-999",
+    "-99999",
 )  # fmt: skip
 
 
@@ -82,7 +83,7 @@ class TimeForm:
     behind it, for what a second column counts from there. zone: IANA name, "UTC", or "" where it is
     not known yet; a text that carries its own offset (%z) or the short name of its zone (%Z) needs
     none. period: "begin" or "end" where a cell holds both; else "". rolls: "day" where only the
-    clock goes on after a date that is said once, "year" where the year is.
+    clock goes on after a date that is said once, "year" where the year is. fills: columns whose empty cells mean what stands above them.
     """
 
     columns: tuple[int, ...]
@@ -90,6 +91,7 @@ class TimeForm:
     zone: str = ""
     period: str = ""
     rolls: str = ""
+    fills: tuple[int, ...] = ()
 
     @property
     def is_epoch(self) -> bool:
@@ -100,6 +102,19 @@ class TimeForm:
     def needs_zone(self) -> bool:
         """Whether nothing in the text says the zone."""
         return not self.is_epoch and "%z" not in self.pattern and "%Z" not in self.pattern
+
+
+@dataclass(frozen=True, slots=True)
+class AcceptedAnswer:
+    """What somebody saw in a column and said about it: it is asked again only where a file holds
+    something else. kind: "value" (numbers far from all others that are values), "range" (the lowest
+    and the highest that are values although they lie beyond what can be), "constant" (the one value
+    of a column), "words" (what a column says besides). where: of which lines."""
+
+    kind: str
+    column: int
+    values: tuple[str, ...]
+    where: Where = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +139,8 @@ class TextForm:
     first_line: where readings begin. header: words above the columns, () where there are none.
     columns: how many a whole line has, without those that stand `beside`. thousands: the sign
     between them, "" for none. glued: what may stand right before or behind a number and is no part
-    of it. ragged: whether lines may lack columns at their end.
+    of it. ragged: whether lines may lack columns at their end. accepted: what was answered about
+    its values.
     """
 
     encoding: str
@@ -143,6 +159,13 @@ class TextForm:
     glued: tuple[str, ...] = ()
     flags: tuple[Flags, ...] = ()
     ragged: bool = False
+    accepted: tuple[AcceptedAnswer, ...] = ()
+
+    def accepted_values(self, kind: str, column: int, where: Where = ()) -> set[str]:
+        """Return what was accepted of a column."""
+        return {value for one in self.accepted
+                if (one.kind, one.column, one.where) == (kind, column, where)
+                for value in one.values}  # fmt: skip
 
     @property
     def follows_lines(self) -> bool:
@@ -204,6 +227,7 @@ def tie_from_dict(data: dict[str, Any]) -> Tie:
             widths=tuple(int(width) for width in raw.get("widths", ())),
             flags=tuple(_flags(one) for one in raw.get("flags", ())),
             ragged=bool(raw.get("ragged", False)),
+            accepted=tuple(_accepted(one) for one in raw.get("accepted", ())),
             **{name: tuple(str(one) for one in raw.get(name, ()))
                for name in ("header", "units", "missing", "glued")},
         )  # fmt: skip
@@ -217,7 +241,8 @@ def tie_from_dict(data: dict[str, Any]) -> Tie:
 
 def _time(raw: dict[str, Any]) -> TimeForm:
     return TimeForm(tuple(int(c) for c in raw["columns"]), str(raw["pattern"]), str(raw["zone"]),
-                    str(raw.get("period", "")), str(raw.get("rolls", "")))  # fmt: skip
+                    str(raw.get("period", "")), str(raw.get("rolls", "")),
+                    tuple(int(c) for c in raw.get("fills", ())))  # fmt: skip
 
 
 def _flags(raw: dict[str, Any]) -> Flags:
@@ -227,7 +252,17 @@ def _flags(raw: dict[str, Any]) -> Flags:
                  tuple(str(one) for one in raw.get("suspect", ())))  # fmt: skip
 
 
+def _accepted(raw: dict[str, Any]) -> AcceptedAnswer:
+    return AcceptedAnswer(str(raw["kind"]), int(raw["column"]),
+                          tuple(str(one) for one in raw["values"]),
+                          _where(raw.get("where", ())))  # fmt: skip
+
+
+def _where(raw: Any) -> Where:
+    return tuple((int(column), str(text)) for column, text in raw)
+
+
 def _column(raw: dict[str, Any]) -> ColumnTie:
-    where = tuple((int(column), str(text)) for column, text in raw.get("where", ()))
-    return ColumnTie(int(raw["column"]), str(raw["quantity"]), str(raw["unit"]), where,
+    return ColumnTie(int(raw["column"]), str(raw["quantity"]), str(raw["unit"]),
+                     _where(raw.get("where", ())),
                      str(raw.get("point", "")), str(raw.get("label", "")))  # fmt: skip

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
+from dataclasses import replace
 from typing import TypeAlias
 
 import numpy as np
@@ -10,7 +12,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import Values
-from gezeiten.exchange.text.form import TextForm
+from gezeiten.exchange.text.form import USUAL_MISSING, TextForm
 
 Marks: TypeAlias = NDArray[np.bool_]
 _NO_BREAK = ("\u00a0", "\u202f")
@@ -23,6 +25,7 @@ class Numbers:
     def __init__(self, form: TextForm, version: int) -> None:
         self._form, self._version = form, version
         self._missing = [mark for mark in form.missing if mark]
+        self._missing_numbers = _numbers_among(self._missing, form) if version > 3 else []
 
     @property
     def is_plain(self) -> bool:
@@ -37,10 +40,13 @@ class Numbers:
             polars.exceptions.PolarsError: a cell is none.
         """
         if text.dtype == pl.String:
-            if not self.is_plain:  # a mark for no value may not look like a number of this form
-                text = text.set(text.is_in(self._missing), None)
+            if self._version > 3:
+                text = text.str.strip_chars()
+            if self._version > 3 or not self.is_plain:
+                # a mark for no value may not look like a number of this form
+                text = text.set(text.is_in([*self._missing, ""]), None)
             text = self._bare(text).cast(pl.Float64, strict=True)
-        return text.fill_null(float("nan")).to_numpy()
+        return self._without_marks(text.fill_null(float("nan")).to_numpy())
 
     def cells(self, text: pl.Series) -> tuple[Values, Marks]:
         """Return the numbers of cells, float64 (n,), NaN where missing, and where a cell is none,
@@ -50,7 +56,16 @@ class Numbers:
         number = self._bare(text).cast(pl.Float64, strict=False).fill_null(float("nan"))
         values = number.to_numpy().copy()
         values[is_missing | np.isinf(values)] = np.nan
-        return values, np.isnan(values) & ~is_missing
+        unreadable = np.isnan(values) & ~is_missing
+        return self._without_marks(values), unreadable
+
+    def _without_marks(self, values: Values) -> Values:
+        """Return numbers without those that are marks for no value: -9999 is one however many
+        blanks, zeros or decimals it is written with."""
+        if not self._missing_numbers:
+            return values
+        marked = np.isin(values, self._missing_numbers)
+        return np.where(marked, np.nan, values) if marked.any() else values
 
     def _bare(self, text: pl.Series) -> pl.Series:
         """Return cells as a number is written in English."""
@@ -69,6 +84,25 @@ class Numbers:
         if form.decimal == ",":
             text = text.str.replace(",", ".", literal=True)
         return text.str.replace("−", "-", literal=True)
+
+
+def _numbers_among(marks: list[str], form: TextForm) -> list[float]:
+    """Return the marks for no value that are numbers, as numbers."""
+    english = replace(form, decimal=".", thousands="")
+    found = (number_of(mark, english if mark in USUAL_MISSING else form) for mark in marks)
+    return [value for value in found if value is not None]
+
+
+def number_of(cell: str, form: TextForm) -> float | None:
+    """Return the number that a cell holds as this text writes numbers, None where it holds none."""
+    bare = cell.strip().replace("−", "-")
+    if form.thousands:
+        bare = bare.replace(form.thousands, "")
+    try:
+        value = float(bare.replace(form.decimal, "."))
+    except ValueError:
+        return None
+    return value if math.isfinite(value) else None
 
 
 def _glued_before(glued: tuple[str, ...]) -> str:

@@ -8,6 +8,7 @@ from pathlib import Path
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.arranging import arranged
 from gezeiten.exchange.text.cells import (
+    code_columns,
     flags_beside,
     glued_marks,
     glued_units,
@@ -19,7 +20,7 @@ from gezeiten.exchange.text.cells import (
 from gezeiten.exchange.text.columns import explained, facts_of, number_columns, ties_of, unit_hints
 from gezeiten.exchange.text.doubts import KINDS, Doubt
 from gezeiten.exchange.text.elsewhere import time_elsewhere, zone_of
-from gezeiten.exchange.text.finding_times import find_time
+from gezeiten.exchange.text.finding_times import find_time, with_order
 from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnTie, Opening, TextForm
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.opening import opening_words, openings
@@ -36,7 +37,8 @@ class Proposal:
 
     facts: what the lines before readings say. explained, hints: by column, what the head says about
     its name, and the unit that its values suggest. head_rows: lines with words or units above the
-    columns, from 0. others: further texts in the file, with what they are called.
+    columns, from 0. others: further texts in the file, with what they are called. words: by column, what the lines
+    say by which it was made.
     """
 
     form: TextForm
@@ -48,6 +50,7 @@ class Proposal:
     hints: dict[int, str] = field(default_factory=dict)
     head_rows: tuple[int, ...] = ()
     others: tuple[tuple[Opening, str], ...] = ()
+    words: dict[int, set[str]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,13 +59,16 @@ class Known:
 
     delimiter: what stands between the columns, or "". starts: where columns of fixed width begin,
     counted from 0, or (). time_columns: which columns are the time, or (). opening: what of a
-    packed file, or None.
+    packed file, or None. station: the column that names the station of a line, or -1; no_names:
+    columns that name none.
     """
 
     delimiter: str = ""
     starts: tuple[int, ...] = ()
     time_columns: tuple[int, ...] = ()
     opening: Opening | None = None
+    station: int = -1
+    no_names: tuple[int, ...] = ()
 
 
 NOTHING_KNOWN = Known()
@@ -140,7 +146,11 @@ def _of_shape(sample: Sample, shape: Shape, known: Known) -> Proposal:
     if blocks.block is not None:
         form = replace(form, beside=(blocks.block,))
     form, doubts = _timed(form, rows, sample, shape, heads, known)
-    return _with_values(form, rows, blocks, head, heads, sample, doubts)
+    unusual = _rows([split_line(line, shape.draft) for line in sample.unusual], shape)
+    if unusual or head:
+        time, doubts = with_order(form.time, doubts, unusual, [*head, *heads.words])
+        form = replace(form, time=time)
+    return _with_values(form, [*rows, *unusual], blocks, head, heads, sample, doubts, known)
 
 
 def _rows(split: list[list[str]], shape: Shape) -> list[list[str]]:
@@ -188,13 +198,17 @@ def _without_names(form: TextForm, rows: list[list[str]]) -> tuple[TextForm, lis
 
 def _with_values(
     form: TextForm, rows: list[list[str]], blocks: Told, head: list[str], heads: Headings,
-    sample: Sample, doubts: tuple[Doubt, ...],
+    sample: Sample, doubts: tuple[Doubt, ...], known: Known,
 ) -> Proposal:  # fmt: skip
     time = form.time.columns
     form, rows = _without_names(form, rows)
     numbers = number_columns(rows, form.columns, time)
-    told = blocks if blocks.block is not None else told_by_columns(rows, form.header, time)
+    told = blocks if blocks.block is not None else told_by_columns(
+        rows, form.header, time, known.station, known.no_names
+    )  # fmt: skip
     telling = (told.station_column, told.name_column, told.unit_column)
+    codes = code_columns(rows, form.header, [c for c in numbers if c not in telling])
+    numbers = [column for column in numbers if column not in codes]
     values = [column for column in numbers if column not in telling]
     decimal, thousands, sign_doubts = number_signs(rows, values)
     units = glued_units(rows, values)
@@ -210,4 +224,6 @@ def _with_values(
              *flag_doubts]  # fmt: skip
     about.sort(key=lambda doubt: KINDS.index(doubt.kind))
     return Proposal(form, tuple(sample.lines[:_SHOWN]), ties, tuple(about), facts, said,
-                    unit_hints(rows, ties, form), heads.rows)  # fmt: skip
+                    unit_hints(rows, ties, form), heads.rows,
+                    words={c: {row[c] for row in rows}
+                           for c in (*others, told.unit_column) if 0 <= c < form.columns})  # fmt: skip

@@ -21,15 +21,17 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
+from gezeiten.exchange.text.census import WordCensus
 from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, TextForm, Where
 from gezeiten.exchange.text.lines import TextPiece, decoded, split_line, text_pieces
 from gezeiten.exchange.text.numbers import Marks, Numbers
 from gezeiten.exchange.text.times import WallClock
 
-VERSION = 3
+VERSION = 4
 """Of this reader. 1: a cell that is no number costs its line, and times are written as
 `times.py` says; 2: it costs that cell; 3: points are those of thousands only where that is said,
-and NULs are no signs."""
+and NULs are no signs; 4: a mark for no value is one with blanks around it too, and one that is a
+number however that is written."""
 _SHOWN = 120
 _TO_TABS = bytes.maketrans(b";,|", b"\t\t\t")
 
@@ -77,6 +79,7 @@ def read_text(
     cancelled: Callable[[], bool] = lambda: False,
     version: int = VERSION,
     rows: tuple[Where, ...] = (),
+    census: WordCensus | None = None,
 ) -> Iterator[Piece]:
     """Yield the readings of a text, piece by piece, in the order of its lines.
 
@@ -84,13 +87,15 @@ def read_text(
         columns: which columns are wanted as numbers.
         version: of the reader; texts that are kept are read as they were.
         rows: which lines are wanted, of any of these conditions; () for all.
+        census: counts the words of columns that are neither wanted nor the time, and the lines that
+            are not wanted.
 
     Raises:
         InputError: the form cannot be used, or the file cannot be read.
     """
     if form.time.needs_zone and not form.time.zone:
         raise InputError("It is not said in which time zone the text is; choose one.")
-    reader = _Reader(form, columns, version, rows)
+    reader = _Reader(form, columns, version, rows, census)
     with ThreadPoolExecutor(1) as ahead:  # the next piece is split while this one is understood
         begun: deque[Future[_Split]] = deque()
         try:
@@ -119,8 +124,9 @@ class _Reader:
     """Reads pieces by one form."""
 
     def __init__(
-        self, form: TextForm, columns: tuple[int, ...], version: int, rows: tuple[Where, ...]
-    ) -> None:
+        self, form: TextForm, columns: tuple[int, ...], version: int, rows: tuple[Where, ...],
+        census: WordCensus | None,
+    ) -> None:  # fmt: skip
         self._form, self._columns, self._version = form, columns, version
         self._clocks: dict[Where, WallClock] = {
             where: WallClock(form.time, version) for where in rows or ((),)
@@ -131,7 +137,10 @@ class _Reader:
         self._conditions = sorted({column for where in rows for column, _ in where})
         flags = [one.column for one in form.flags]
         self._last_of_time = max((c for c in form.time.columns if c < form.columns), default=0)
-        self._as_words = {*form.time.columns, *self._conditions, *flags}
+        self._census = census
+        spoken_for = {*columns, *form.time.columns, *self._conditions}
+        self._counted = [c for c in range(form.columns) if c not in spoken_for and census]
+        self._as_words = {*form.time.columns, *self._conditions, *flags, *self._counted}
         self._wanted = sorted({*self._as_words, *columns})
         self._beside = [one.text for one in form.beside]
         self._follows = [(i, re.compile(one.shape))
@@ -239,6 +248,7 @@ class _Reader:
     def _converted(self, frame: pl.DataFrame, piece: TextPiece) -> Piece | None:
         """Return the readings of lines, None where any of them could not be understood."""
         lines = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
+        whole = frame
         try:
             frame, lines = self._chosen(frame, lines)
             times = self._instants(frame)
@@ -252,8 +262,26 @@ class _Reader:
         if len(utc) and (utc.min() < EARLIEST_MS or utc.max() >= LATEST_MS):
             return None
         self._take_flagged(frame, values)
+        if self._census is not None:
+            self._count_words(whole, np.ones(len(whole), np.bool_))
         return Piece(utc, values, lines, [], piece.done_bytes, words=self._words(frame),
                      suspect=self._suspect(frame))  # fmt: skip
+
+    def _count_words(self, frame: pl.DataFrame, is_line: Marks) -> None:
+        """Count what lines say beside times and values, and those of names that are not wanted;
+        is_line: which are lines at all, bool (n,)."""
+        assert self._census is not None  # asked before
+        frame = frame.filter(pl.Series(is_line))
+        wanted = np.zeros(len(frame), np.bool_)
+        for where in self._rows:
+            wanted |= self._of(frame, where)
+        if self._rows and not wanted.all():
+            others = frame.filter(pl.Series(~wanted))
+            self._census.add_unwanted({column: others[self._names[column]].str.strip_chars()
+                                       for column in self._conditions})  # fmt: skip
+            frame = frame.filter(pl.Series(wanted))
+        for column in self._counted:
+            self._census.add_words(column, frame[self._names[column]])
 
     def _chosen(
         self, frame: pl.DataFrame, lines: NDArray[np.int64]
@@ -353,6 +381,10 @@ class _Reader:
         """Return the good lines, and each other one with its reason; blank ones are no readings,
         nor are those that are not wanted."""
         numbers = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
+        if self._census is not None:
+            is_line = ~blank
+            is_line[list(reasons)] = False
+            self._count_words(frame, is_line)
         blank = blank | self._unwanted(frame, reasons)
         times = self._instants(frame)
         bad_time = times.is_null().to_numpy()

@@ -117,7 +117,7 @@ def has_readings(row: list[str]) -> bool:
     """Whether a line could be one of readings: something like a time first, and a number."""
     cells = [cell for cell in row if cell]
     clocks = [re.sub(WEEKDAY, "", cell) if cell[0].isalpha() else cell for cell in cells]
-    has_digit_first = any(re.match(r"\d", cell) for cell in clocks[:3]) or any(
+    has_digit_first = any(re.match(r"[+\-−]?\d", cell) for cell in clocks[:3]) or any(
         _DATE.match(cell) for cell in clocks
     )
     return (

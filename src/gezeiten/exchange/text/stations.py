@@ -11,7 +11,8 @@ from gezeiten.exchange.text.shapes import NUMBER, Shape, has_readings
 
 MOST_NAMES = 400
 _STATION_WORDS = re.compile(
-    r"station|site|sensor|logger|device|gerät|geraet|messstelle|standort|\bort\b|\bpoint|location|"
+    r"station|site|sensor|logger|device|gerät|geraet|messstelle|standort|\bort\b|location|"
+    r"(?<!dew.)(?<!frost.)(?<!set.)(?<!melting.)\bpoint|"
     r"lieu|sitio|estaci|sito|locatie|serial|\bid\b|unit_?id|node|tag\b|probe(?!n)",
     re.IGNORECASE,
 )
@@ -20,6 +21,11 @@ _NAME_WORDS = re.compile(
     r"grandezza|\bname\b|series|merkmal|analyte|element|\btype\b|\btyp\b|what|component|item",
     re.IGNORECASE,
 )
+_CODE_WORDS = re.compile(
+    r"source|qualifier|qualit|uncert|unsicher|incert|flag|\bqc\b|\bqf\b|\bcode|grade|approval|method",
+    re.IGNORECASE,
+)
+"""Columns so called say something about values: where they come from, how good they are."""
 _UNIT_WORDS = re.compile(r"unit|einheit|unité|unidad|unità|eenheid", re.IGNORECASE)
 _REPEATED = 0.2
 _TIME = re.compile(r"\d[:h]\d\d|\d{1,4}[-./]\d{1,2}[-./]\d{1,4}|\d{8}|^\W*\d{4}\W")
@@ -47,15 +53,36 @@ def names_a_place(words: str) -> bool:
     return bool(_STATION_WORDS.search(words)) and not re.search(r"serial|\bid\b", words, re.I)
 
 
-def told_by_columns(rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...]) -> Told:
+def is_about_values(words: str) -> bool:
+    """Whether a column so called holds codes or figures about the values of others."""
+    return bool(_CODE_WORDS.search(words))
+
+
+def names_lines(words: str) -> bool:
+    """Whether a column so called says of which station a line is, or what it measures."""
+    named = _STATION_WORDS.search(words) or _NAME_WORDS.search(words)
+    return bool(named) and not is_about_values(words)
+
+
+def told_by_columns(
+    rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...], station: int = -1,
+    no_names: tuple[int, ...] = (),
+) -> Told:  # fmt: skip
     """Return what columns of words tell lines apart: those by which lines of one instant differ,
-    and those that are called so."""
+    and those that are called so.
+
+    station: the column of which somebody says that it names the station; no_names: those of which
+    somebody says that they do not.
+    """
     if not rows:
         return NOTHING_TOLD
+    if station >= 0:
+        return Told(_names(rows, station, -1, -1), station)
     stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
     repeats = 1 - len(set(stamps)) / len(stamps)
     words = [
-        i for i in range(len(rows[0])) if i not in time and _are_names(rows, i, repeats, header)
+        i for i in range(len(rows[0]))
+        if i not in time and i not in no_names and _are_names(rows, i, repeats, header)
     ]
     unit = next((i for i in words if header and _UNIT_WORDS.search(header[i])), -1)
     words = [i for i in words if i != unit]
@@ -78,6 +105,8 @@ def _are_names(rows: list[list[str]], column: int, repeats: float, header: tuple
     if "" in distinct or len(distinct) > MOST_NAMES or len(distinct) > max(0.5 * len(cells), 1):
         return False
     words = header[column] if header else ""
+    if is_about_values(words):
+        return False
     are_numbers = all(NUMBER.match(cell) for cell in distinct)
     if are_numbers:  # numbers of stations
         whole = all(re.fullmatch(r"\d+", cell) for cell in distinct)

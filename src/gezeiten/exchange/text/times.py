@@ -68,6 +68,8 @@ def _many_in_english(text: pl.Series) -> pl.Series:
     words = pl.concat([text.str.extract(shape, 1) for shape in (_WORD, _HALF)]).drop_nulls()
     english = {word: in_english(pl.Series([word])).item() for word in words.unique().to_list()}
     changed = sorted((word for word in english if word != english[word]), key=len, reverse=True)
+    if not changed:
+        return text
     return text.str.replace_many(changed, [english[word] for word in changed], leftmost=True)
 
 
@@ -105,6 +107,7 @@ class WallClock:
         self._second_pass = False
         self._is_backward: bool | None = None if version > 1 else False
         self._rolling = Rolling(form.rolls)
+        self._above: dict[int, str] = {}
         start, sign, self._unit = form.pattern.partition(" +")
         self._start = WallClock(replace(form, pattern=start), version) if sign else None
 
@@ -112,10 +115,12 @@ class WallClock:
         """Return UTC ms of the cells of the time's columns, null where one could not be understood
         or does not exist in the zone."""
         form = self._form
+        columns = [self._filled(i, cells) for i, cells in zip(form.columns, columns, strict=False)]
         if self._start is not None:
             return self._since_start(columns)
         patterns = form.pattern.split(" ")
-        if self._version > 2 and len(patterns) == len(columns) > 1 and are_parts(patterns):
+        in_parts = self._version > 2 and len(patterns) == len(columns) > 1 and are_parts(patterns)
+        if in_parts and not form.rolls:
             local = of_parts(columns, patterns)
             return local if form.zone == "UTC" else self._from_wall(local.cast(pl.Datetime("ms")))
         text = self._joined(columns)
@@ -127,6 +132,16 @@ class WallClock:
         if form.zone == "UTC" or not form.needs_zone:
             return local.dt.epoch("ms")
         return self._from_wall(local)
+
+    def _filled(self, column: int, cells: pl.Series) -> pl.Series:
+        """Return cells of the time, empty ones filled by what stands above where that is meant."""
+        if column not in self._form.fills:
+            return cells
+        bare = cells.str.strip_chars().replace("", None)
+        filled = bare.fill_null(strategy="forward").fill_null(self._above.get(column, ""))
+        if len(filled):
+            self._above[column] = filled[-1]
+        return filled
 
     def _since_start(self, columns: list[pl.Series]) -> pl.Series:
         assert self._start is not None  # asked before
@@ -141,7 +156,7 @@ class WallClock:
         parts = [column.str.strip_chars() for column in columns]
         patterns = self._form.pattern.split(" ")
         if self._version > 1 and len(patterns) == len(parts):
-            widths = {"%H%M": 4, "%H%M%S": 6}
+            widths = {"%H%M": 4, "%H%M%S": 6, **({"%j": 3} if self._form.rolls else {})}
             parts = [part.str.zfill(widths[pattern]) if pattern in widths else part
                      for part, pattern in zip(parts, patterns, strict=True)]  # fmt: skip
         frame = pl.DataFrame({f"p{i}": part for i, part in enumerate(parts)})

@@ -1,0 +1,202 @@
+"""Questions about what all lines of a text hold: numbers that cannot be or lie far from all others,
+columns that never change, names, flags and words that nobody was asked about."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.quantities.units import text_unit
+from gezeiten.exchange.text.cells import are_flags, flagged_columns, flags_asked
+from gezeiten.exchange.text.census import NumberCensus, NumberSeen, WordCensus
+from gezeiten.exchange.text.doubts import A_VALUE, KINDS, NO_VALUE, NOTHING, STATIONS, Doubt
+from gezeiten.exchange.text.form import ColumnTie, TextForm, Where
+from gezeiten.exchange.text.numbers import number_of
+from gezeiten.exchange.text.stations import names_lines
+
+_CONSTANT_FROM = 20
+"""A column that holds so many numbers and one value alone is asked about."""
+_FEW_WORDS = 6
+_MOST_LISTED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class SeriesCensus:
+    """A series of a text, and the numbers that its lines hold."""
+
+    tie: ColumnTie
+    numbers: NumberCensus
+
+
+def bounds_of(tie: ColumnTie) -> tuple[float, float]:
+    """Return between which values a column can be, in its unit; open where no unit is said."""
+    known = quantity(tie.quantity)
+    if not tie.quantity or (known.unit and not tie.unit):
+        return float("-inf"), float("inf")
+    unit = text_unit(known.unit, tie.unit)
+    low, high = sorted((unit.shown(known.low), unit.shown(known.high)))
+    # an instrument may show a little beyond: 100.4 % of humidity
+    more = 0.05 * (high - low) if tie.quantity == "relative_humidity" else 0.0
+    return low, high + more
+
+
+def doubts_about(
+    form: TextForm, series: list[SeriesCensus], words: WordCensus, names: set[Where],
+    seen_words: dict[int, set[str]],
+) -> list[Doubt]:  # fmt: skip
+    """Return what is to be asked once all lines were read.
+
+    Args:
+        names: of lines that somebody was asked about; seen_words: by column, what the lines say by
+            which the proposal was made.
+    """
+    doubts = [doubt for one in series for doubt in _about_numbers(form, one)]
+    doubts += _about_names(form, words, names)
+    doubts += _about_words(form, series, words, seen_words)
+    return sorted(doubts, key=lambda doubt: KINDS.index(doubt.kind))
+
+
+# -- numbers ---------------------------------------------------------------------------------------
+def _about_numbers(form: TextForm, one: SeriesCensus) -> list[Doubt]:
+    numbers, tie = one.numbers, one.tie
+    outside = _outside(form, one)
+    if outside:
+        return [outside]
+    if numbers.is_constant and numbers.count >= _CONSTANT_FROM:
+        return _constant(form, one)
+    sums = quantity(tie.quantity).averages == "sum"
+    accepted = form.accepted_values("value", tie.column, tie.where)
+    accepted |= form.accepted_values("value", -1)  # said of numbers of any column
+    far = [seen for seen in numbers.far(sums=sums) if not _is_among(seen.value, accepted, form)]
+    if not far:
+        return []
+    question = (f"{_title(form, tie)}: {_listed(far)} {_lies(far)} far from all other numbers. "
+                "What do such numbers mean?")  # fmt: skip
+    return [_number_doubt("far", question, far, tie)]
+
+
+def _is_among(value: float, marks: set[str], form: TextForm) -> bool:
+    return any(number_of(mark, form) == value or mark == _text(value) for mark in marks)
+
+
+def _outside(form: TextForm, one: SeriesCensus) -> Doubt | None:
+    numbers, tie = one.numbers, one.tie
+    accepted = [float(text) for text in form.accepted_values("range", tie.column, tie.where)]
+    low = min([numbers.low, *accepted])
+    high = max([numbers.high, *accepted])
+    found = [seen for seen in numbers.outside() if not low <= seen.value <= high]
+    if not found:
+        return None
+    name, many = quantity(tie.quantity).name, numbers.beyond
+    question = (
+        f"{_title(form, tie)}: {_times_words(many)} outside {_text(numbers.low)} to "
+        f"{_text(numbers.high)} {tie.unit}, which is all that {name} can be ({_listed(found)}). "
+        "What do such numbers mean? If the unit or the quantity is wrong, change it below."
+    )
+    doubt = _number_doubt("range", question, found, tie)
+    if many > sum(seen.count for seen in found):  # too many to be listed as marks for no value
+        doubt = Doubt("range", question, doubt.choices[1:], about=tie.column, where=tie.where,
+                      seen=doubt.seen)  # fmt: skip
+    return doubt
+
+
+def _constant(form: TextForm, one: SeriesCensus) -> list[Doubt]:
+    [seen] = one.numbers.ends
+    tie = one.tie
+    nothing_happened = quantity(tie.quantity).averages == "sum" and seen.value == 0
+    accepted = form.accepted_values("constant", tie.column, tie.where)
+    if nothing_happened or _is_among(seen.value, accepted, form):
+        return []
+    question = (f"{_title(form, tie)}: all {seen.count:,} numbers are {_text(seen.value)}. "
+                "What does that mean?")  # fmt: skip
+    return [_number_doubt("constant", question, [seen], tie)]
+
+
+def _number_doubt(kind: str, question: str, found: list[NumberSeen], tie: ColumnTie) -> Doubt:
+    choices = ((NO_VALUE, "no value"), (A_VALUE, "values: import them"))
+    return Doubt(kind, question, choices, about=tie.column, where=tie.where,
+                 seen=tuple(_text(one.value) for one in found))  # fmt: skip
+
+
+def _title(form: TextForm, tie: ColumnTie) -> str:
+    words = form.header[tie.column] if tie.column < len(form.header) else ""
+    title = f"“{words}”" if words else f"Column {tie.column + 1}"
+    name = " · ".join(text for _, text in tie.where)
+    return f"{title} of “{name}”" if name else title
+
+
+def _listed(found: list[NumberSeen]) -> str:
+    shown = [f"{_text(one.value)} ({_often(one.count)}, first in line {one.line:,})"
+             for one in found[:4]]  # fmt: skip
+    return ", ".join(shown) + (", …" if len(found) > 4 else "")
+
+
+def _often(many: int) -> str:
+    return "once" if many == 1 else f"{many:,} times"
+
+
+def _lies(found: list[NumberSeen]) -> str:
+    return "lies" if len(found) == 1 else "lie"
+
+
+def _times_words(many: int) -> str:
+    return "1 number lies" if many == 1 else f"{many:,} numbers lie"
+
+
+def _text(value: float) -> str:
+    return f"{value:.12g}"
+
+
+# -- names, flags, words ---------------------------------------------------------------------------
+def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[Doubt]:
+    """Ask about lines of names that nobody was asked about."""
+    unknown = {where: many for where, many in words.unwanted.items() if where not in names}
+    doubts = []
+    for where, many in list(unknown.items())[:_MOST_LISTED]:
+        name = " · ".join(text for _, text in where)
+        question = f"{many:,} {'line is' if many == 1 else 'lines are'} of “{name}”, which is new."
+        choices = ((NOTHING, "leave these lines out"),)
+        doubts.append(Doubt("names", question, choices, about=where[0][0], where=where))
+    return doubts
+
+
+def _about_words(
+    form: TextForm, series: list[SeriesCensus], words: WordCensus, seen_words: dict[int, set[str]]
+) -> list[Doubt]:
+    known = {one.column: set(one.known) for one in form.flags}
+    values = sorted({one.tie.column for one in series})
+    asked_by_name = {column for one in series for column, _ in one.tie.where}
+    doubts: list[Doubt] = []
+    for column, said in words.words.items():
+        above = form.header[column] if column < len(form.header) else ""
+        if column in known:
+            if set(said) - known[column]:
+                doubts += flags_asked(column, above, said)
+            continue
+        if column not in seen_words:
+            continue  # numbers, or told of elsewhere
+        accepted = form.accepted_values("words", column)
+        if column in asked_by_name or len(said) < 2 or set(said) <= accepted:
+            continue
+        if set(said) <= seen_words[column] and not accepted:
+            continue  # the proposal was made with all of these words in sight
+        doubts += _about_column(column, above, said, values, form)
+    return doubts
+
+
+def _about_column(
+    column: int, above: str, said: Counter[str], values: list[int], form: TextForm
+) -> list[Doubt]:
+    of = flagged_columns(column, form.header, values)
+    if of and are_flags(said, above) and not names_lines(above):
+        return [Doubt(one.kind, one.question, one.choices, True, column, of)
+                for one in flags_asked(column, above, said)]  # fmt: skip
+    if len(said) > _FEW_WORDS and not names_lines(above):
+        return []
+    title = f"“{above}”" if above else f"Column {column + 1}"
+    listed = ", ".join(f"“{word}” ({many:,})" for word, many in said.most_common(4))
+    more = ", …" if len(said) > 4 else ""
+    question = f"{title} says {listed}{more}. What is that to the values?"
+    choices = ((NOTHING, "nothing"), (STATIONS, "names of stations, or of what is measured"))
+    return [Doubt("words", question, choices, about=column, seen=tuple(sorted(said)))]
