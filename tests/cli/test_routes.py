@@ -49,7 +49,7 @@ def test_a_drive_is_taken_and_said_to_be_kept_the_next_time(store: Lab, tmp_path
 def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_path: Path) -> None:
     folder, path = lab.desk.archive.folder, station(tmp_path / "weather.txt", 60)
     refused = run("take", path, "--archive", folder, code=2)
-    assert "of no kind that was tied before" in refused.stderr
+    assert "In which time zone are the times? Nothing was imported" in refused.stderr
     take_text(lab.desk, path, tie_of(lab, path))
     more = station(tmp_path / "more.txt", 90)
     with more.open("a") as file:
@@ -61,6 +61,33 @@ def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_pat
     said = run("take", more, "--archive", folder, "--as", "Weather station").output
     assert "0 readings kept, 90 kept already, 1 line left out." in said
     assert "line 92: it has 1 column where 5 are expected  rubbish" in said
+
+
+def test_a_text_is_tried_answered_and_imported_without_a_window(
+    lab: Lab, tmp_path: Path
+) -> None:  # fmt: skip
+    folder, path = lab.desk.archive.folder, tmp_path / "mast.csv"
+    rows = [f"2024-03-01 {i // 6:02}:{i % 6}0;{85 if i == 30 else 4 + i % 9}" for i in range(90)]
+    path.write_text("time;T [°C]\n" + "\n".join([*rows, "battery changed;"]) + "\n")
+    tried = data_of("take", path, "--dry-run", "--archive", folder)
+    assert [one["id"] for one in tried["questions"]] == ["zone", "point", "far:2"]
+    assert tried["questions"][2]["choices"][0] == {"value": "no value", "words": "no value"}
+    said = [f"--answer={one}" for one in ("zone=UTC", "point=Krabbenkoog · Mast")]
+    refused = run("take", path, *said, "--archive", folder, code=2)
+    assert "answer with --answer far:2=…" in refused.stderr
+    said.append("--answer=far:2=no value")
+    [series] = (tried := data_of("take", path, *said, "--dry-run", "--archive", folder))["series"]
+    assert (tried["questions"], tried["interval_s"]) == ([], 600)
+    assert tried["left_out"] == {"its time cannot be read or does not exist in this zone": 1}
+    assert (series["quantity"], series["unit"], series["zone"]) == ("air_temperature", "°C", "UTC")
+    assert (series["first"], series["last"]) == ("2024-03-01T00:00:00Z", "2024-03-01T14:50:00Z")
+    assert (series["count"], series["lowest"], series["highest"]) == (89, 4, 12)
+    wrong = run("take", path, *said, "--answer=decimal=,", "--archive", folder, code=2)
+    assert "“decimal” is no question" in wrong.stderr
+    assert data_of("take", path, *said, "--archive", folder)["readings"] == 90
+    # the template holds what was answered; another number far away is asked about again
+    path.write_text(path.read_text().replace(";85\n", ";86\n"))
+    assert "86 (once" in run("take", path, "--archive", folder, code=2).stderr
 
 
 def test_an_overview_leaves_the_readings_where_they_are(store: Lab) -> None:

@@ -6,7 +6,8 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import open_desk
+from gezeiten.cli.common import desk_to_look, open_desk
+from gezeiten.cli.import_outlook import outlook_lines, outlook_row
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.drives import (
@@ -15,9 +16,10 @@ from gezeiten.desk.intake.drives import (
     look_at_file,
     take_from_drive,
 )
-from gezeiten.desk.intake.kinds import kept_ties, look_at_text, of_kind
 from gezeiten.desk.intake.many_texts import look_at_texts, take_texts, texts_in
+from gezeiten.desk.intake.text_answers import look_ahead
 from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_survey import with_words_seen
 from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
 from gezeiten.domain.wording import counted, grouped, readings_words
 from gezeiten.errors import InputError, NotKeptError
@@ -33,13 +35,28 @@ from gezeiten.link.drive import DriveSeen
     "tie_name",
     help="Kind of a text file, or of all texts of a folder; default: the one that fits.",
 )
+@click.option("--dry-run", is_flag=True, help="Say what a text would bring; import nothing.")
+@click.option(
+    "--answer",
+    "answers",
+    multiple=True,
+    metavar="QUESTION=CHOICE",
+    help="Answer a question that --dry-run shows; may be given several times.",
+)
 @reports_errors
-def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str | None) -> None:
-    """Take a mission file, those of a drive or folder, or a text of a kind tied before.
+def take_command(
+    folder: Path | None, as_json: bool, path: Path, tie_name: str | None, *, dry_run: bool,
+    answers: tuple[str, ...],
+) -> None:  # fmt: skip
+    """Import a mission file, those of a drive or folder, or a text file.
 
-    With --as a folder is one of texts, all of that kind.
+    A text is imported only when no question about it is open. With --as a folder is one of texts,
+    all of that kind.
     """
-    with open_desk(folder) as desk:
+    with desk_to_look(folder) if dry_run else open_desk(folder) as desk:
+        is_text = path.is_file() and not is_mission_file(path)
+        if not is_text and (dry_run or answers):
+            raise InputError(f"{path.name} is no text; --dry-run and --answer are for one text.")
         if path.is_dir() and tie_name:
             _take_folder(desk, path, tie_name, as_json=as_json)
             return
@@ -62,19 +79,17 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
             if failed:
                 raise NotKeptError(f"{failed[0].serial}: not everything was kept; take it again.")
             return
-        ties = {tie.name: tie for tie in kept_ties(desk)}
-        found = look_at_text(desk, path)
-        tie = ties.get(tie_name) if tie_name else found.tie
-        if tie is None:
-            like = found.likely
-            raise InputError(
-                f"{path.name} looks like “{like.name}”; say --as “{like.name}” if it is."
-                if like
-                else f"{path.name} is of no kind that was tied before; take it once in the window."
-            )
-        if tie_name:
-            found = of_kind(path, found.proposal, tie)
-            tie = found.tie or tie
+        outlook = look_ahead(desk, path, _answers(answers), tie_name or "")
+        if dry_run or outlook.questions or outlook.unused:
+            put(as_json, outlook_row(outlook), outlook_lines(outlook))
+        if outlook.unused:
+            raise InputError(f"“{outlook.unused[0]}” is no question about {path.name}.")
+        if dry_run:
+            return
+        if outlook.questions:
+            raise InputError(f"{path.name}: {outlook.questions[0].question} Nothing was imported; "
+                             f"answer with --answer {outlook.questions[0].id}=…")  # fmt: skip
+        tie = with_words_seen(outlook.tie, outlook.found)
         text = take_text(desk, path, tie)
     row = {"readings": text.readings, "repeated": text.repeated,
            "left_out": text.rejected_in_all, "without_number": text.spoilt_in_all}  # fmt: skip
@@ -86,6 +101,21 @@ def take_command(folder: Path | None, as_json: bool, path: Path, tie_name: str |
         lines.append(f"  {many} taken without a cell that is no number.")
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
     put(as_json, row, lines)
+
+
+def _answers(said: tuple[str, ...]) -> dict[str, str]:
+    """Return answers by the ids of their questions.
+
+    Raises:
+        InputError: one has no sign between question and choice, or a question is answered twice.
+    """
+    found: dict[str, str] = {}
+    for one in said:
+        question, sign, choice = one.partition("=")
+        if not sign or question in found:
+            raise InputError(f"--answer {one} is not QUESTION=CHOICE once; correct it.")
+        found[question] = choice
+    return found
 
 
 def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:

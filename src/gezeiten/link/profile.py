@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
-from gezeiten.domain.quantities.units import shown_unit
+from gezeiten.domain.quantities.units import text_unit
 from gezeiten.errors import InputError
 
 LINES, REGISTERS, SDI12 = "lines", "registers", "sdi12"
@@ -39,7 +39,7 @@ class ProfileValue:
 
     def recorded(self, told: float) -> float:
         """Return what the instrument told in the unit in which its quantity is recorded."""
-        unit = shown_unit(quantity(self.quantity).unit, self.unit)
+        unit = text_unit(quantity(self.quantity), self.unit)
         return unit.recorded(told * self.factor + self.offset)
 
 
@@ -159,7 +159,7 @@ def _check(profile: Profile) -> None:
 def _check_value(profile: Profile, value: ProfileValue, groups: Any) -> None:
     if value.quantity not in QUANTITIES:
         raise ValueError(f"“{value.quantity}” is no quantity")
-    if shown_unit(quantity(value.quantity).unit, value.unit).name != value.unit:
+    if text_unit(quantity(value.quantity), value.unit).name != value.unit:
         raise ValueError(f"{value.quantity} cannot be in “{value.unit}”")
     if not value.factor:
         raise ValueError("a factor of nothing")

@@ -90,7 +90,7 @@ def test_a_newer_reader_changes_nothing_until_somebody_wants_it(
     assert all(after[name] != before[name] for name in before)
     assert verify(taken.desk).is_whole
     [told] = [e for e in logbook_entries(taken.desk) if e.details["kind"] == "read anew"][:1]
-    assert "version 3 → 4 of the reader" in told.sentence  # of the text, which came last
+    assert "version 4 → 5 of the reader" in told.sentence  # of the text, which came last
     rebuild(taken.desk)
     assert prints(taken.desk) == after
     with pytest.raises(InputError, match="nothing is to do"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import shown_unit, shown_units, text_unit
 
 
@@ -24,10 +25,10 @@ def test_units_by_published_values(recorded: str, wanted: str, value: float, sho
 
 
 def test_a_unit_of_texts_is_shown_nowhere() -> None:
-    odd = text_unit("per m³", "per 0.01 ft³")  # 1 ft³ = 0.028 316 846 592 m³
+    odd = text_unit(quantity("particles_from_0_5"), "per 0.01 ft³")  # 1 ft³ = 0.028 316 846 592 m³
     assert odd.recorded(1.0) == pytest.approx(100 / 0.028316846592)
     assert odd.name not in [unit.name for unit in shown_units("per m³")]
-    assert text_unit("°C", "per 0.01 ft³").name == "°C"
+    assert text_unit(quantity("air_temperature"), "per 0.01 ft³").name == "°C"
 
 
 def test_the_recorded_unit_comes_first() -> None:

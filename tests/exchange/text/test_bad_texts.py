@@ -4,6 +4,7 @@ crash, never for minutes."""
 from __future__ import annotations
 
 import os
+import signal
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -54,6 +55,41 @@ def test_an_encoding_that_changes_in_the_middle(tmp_path: Path) -> None:
     where = (((2, "trüb"),),)
     [piece] = list(read_text(path, form, (1,), rows=where))
     assert piece.values[1].tolist() == [4 + i / 8 for i in range(MANY)]
+
+
+_RUN = 15_000
+_STRETCHED = {
+    "blanks around a sign before a date": "a{b}:{b}2024-01-01x",
+    "blanks between begin and end": "2024-01-01 00:00 to {b}{b}2024-01-01 00:10",
+    "blanks before and behind a date": "{b}2024-01-01{b}x",
+    "digits": "{d}{d}", "commas": "{c}x{c}", "signs of a title": "Site{c}{b}x",
+    "brackets": "T ({b}{b}", "day of the week": "Mon{b}{b}2024-01-01 00:00",
+    "offsets": "2024-01-01 00:00{b}{b}x", "words": "water{w}{w}",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("line", _STRETCHED.values(), ids=list(_STRETCHED))
+@pytest.mark.parametrize("at", [0, 2, 20])
+def test_no_run_of_signs_costs_more_than_its_length(tmp_path: Path, line: str, at: int) -> None:
+    """64 kB at most; with a search that begins anew at every sign they took minutes."""
+    run = {"b": " " * _RUN, "d": "1" * _RUN, "c": "=," * (_RUN // 2), "w": "water" * (_RUN // 5)}
+    lines = TEXT.decode().splitlines()
+    lines[at:at] = [f"{line.format(**run)};5;6"] * 2
+    path = tmp_path / "a.txt"
+    path.write_text("\n".join(lines) + "\n")
+
+    def too_long(*_: object) -> None:
+        raise AssertionError("it takes far too long")
+
+    before = signal.signal(signal.SIGALRM, too_long)
+    signal.alarm(20)  # s: hundreds of times what it takes
+    try:
+        propose(path)
+    except InputError:
+        pass
+    finally:
+        signal.alarm(0)
+        signal.signal(signal.SIGALRM, before)
 
 
 def test_twenty_thousand_columns(tmp_path: Path) -> None:

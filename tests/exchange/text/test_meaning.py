@@ -23,7 +23,7 @@ from gezeiten.exchange.text.meaning import meaning, unit_behind, unit_named
         ("Windrichtung", "deg", "wind_direction", "°"), ("Wind", "kt", "wind_speed", "kn"),
         ("Leitfähigkeit", "μS/cm", "conductivity", "µS/cm"), ("PM10", "ug/m3", "pm10", "µg/m³"),
         ("PM2.5", "ug/m3", "pm25", "µg/m³"), ("DO", "mg/l", "dissolved_oxygen", "mg/l"),
-        ("DO", "% sat", "oxygen_saturation", "%"), ("Ozon", "ppb", "", "ppb"),
+        ("DO", "% sat", "oxygen_saturation", "%"), ("Ozon", "ppb", "ozone", ""),
         ("Globalstrahlung", "W/m^2", "global_radiation", "W/m²"),
         # in doubt nothing is said
         ("Valve", "%", "", "%"),
@@ -40,7 +40,7 @@ def test_words_and_unit_have_to_agree(words: str, unit: str, quantity: str, name
 
 def test_every_quantity_is_known_by_its_own_name_and_any_of_its_units() -> None:
     for key, one in SHIPPED.items():
-        for unit in text_units(one.unit):
+        for unit in text_units(one):
             assert meaning(one.name, unit.name) == (key, unit.name)
 
 

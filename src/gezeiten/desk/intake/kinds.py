@@ -186,7 +186,7 @@ def _is_known(tie: ColumnTie) -> bool:
     if tie.quantity not in QUANTITIES:
         return False
     # a unit that the text does not say is asked
-    return not tie.unit or text_unit(quantity(tie.quantity).unit, tie.unit).name == tie.unit
+    return not tie.unit or text_unit(quantity(tie.quantity), tie.unit).name == tie.unit
 
 
 # -- kept ------------------------------------------------------------------------------------------

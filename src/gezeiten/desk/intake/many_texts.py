@@ -104,7 +104,9 @@ def _missing(path: Path, found: Recognised) -> str:
     if found.fresh:
         return f"holds what its kind does not know: {', '.join(found.fresh)}"
     tie = checked_tie(found.tie)
-    counted = survey(path, tie)
+    counted = survey(path, tie, seen_words=found.proposal.words)
+    if counted.doubts:
+        return counted.doubts[0].question
     if counted.seems_wrong:
         return "many of its lines fall on the instant of another one"
     return "" if counted.readings else "holds no line that can be read"

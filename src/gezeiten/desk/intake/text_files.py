@@ -130,7 +130,7 @@ def _check_column(one: ColumnTie, tie: Tie) -> None:
     name, recorded = quantity(one.quantity).name, quantity(one.quantity).unit
     if recorded and not one.unit:
         raise InputError(f"It is not said in which unit {name} is; choose one.")
-    if text_unit(recorded, one.unit).name != one.unit:
+    if text_unit(quantity(one.quantity), one.unit).name != one.unit:
         raise InputError(f"{name} cannot be in “{one.unit}”; choose another unit.")
 
 
@@ -274,7 +274,7 @@ def _suspect(piece: Piece, columns: tuple[ColumnTie, ...]) -> Iterator[list[list
 
 
 def _recorded(values: Values, one: ColumnTie) -> Values:
-    unit = text_unit(quantity(one.quantity).unit, one.unit)
+    unit = text_unit(quantity(one.quantity), one.unit)
     is_recorded = unit.factor == 1.0 and unit.offset == 0.0
     return values if is_recorded else (values - unit.offset) / unit.factor
 

@@ -6,14 +6,14 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 
 from gezeiten.domain.series.timeline import Times
 from gezeiten.exchange.text.census import NumberCensus, WordCensus
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import Doubt, accepting
 from gezeiten.exchange.text.form import AcceptedAnswer, ColumnTie, Tie, Where, wheres
 from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, doubts_about
 from gezeiten.exchange.text.reading import read_text
@@ -137,3 +137,12 @@ def _count_steps(steps: Counter[int], times: Times, before: int | None) -> None:
     for distance, many in zip(distances.tolist(), counts.tolist(), strict=True):
         if distance and (distance in steps or len(steps) < _MOST_STEPS):
             steps[distance] += many
+
+
+def with_words_seen(tie: Tie, found: Survey | None) -> Tie:
+    """Return a tie that holds which words its other columns say, so that the next file of its kind
+    raises a question only by other ones."""
+    form = tie.form
+    for one in found.words if found else ():
+        form = accepting(form, one)
+    return replace(tie, form=form)

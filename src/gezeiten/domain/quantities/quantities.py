@@ -60,8 +60,9 @@ class RecordedUnit:
 class Quantity:
     """One measured quantity. low, high: what can be at all, in its unit. averages: how values of a
     stretch become one; stamp: whether an instant is that of the value or ends its interval.
-    is_temperature: has a kinetic mean (unit °C). dose_unit: of distance beyond a limit over time,
-    "" where that means nothing. is_usual: offered first; is_own: a user added it."""
+    is_temperature: has a kinetic mean (unit °C). molar_mass: of a gas, g/mol, else 0. dose_unit: of
+    distance beyond a limit over time, "" where that means nothing. is_usual: offered first; is_own:
+    a user added it."""
 
     key: str
     name: str
@@ -76,6 +77,7 @@ class Quantity:
     stamp: Stamp = "instant"
     is_usual: bool = False
     is_own: bool = False
+    molar_mass: float = 0.0
 
 
 PARTICLE_SIZES_UM = (0.3, 0.5, 1.0, 2.5, 5.0, 10.0)
@@ -144,6 +146,7 @@ def _quantity(key: str, facts: Mapping[str, Any], units: Mapping[str, RecordedUn
             key, str(facts["name"]), str(facts["symbol"]), unit, int(facts["decimals"]),
             bool(facts.get("kinetic", False)), "", low, high, facts.get("averages", "plain"),
             facts.get("stamp", "instant"), bool(facts.get("usual", False)),
+            molar_mass=float(facts.get("molar_mass", 0.0)),
         )  # fmt: skip
     except (KeyError, TypeError, ValueError) as exc:
         raise InputError(f"The quantity “{key}” cannot be read ({exc!r}); correct it.") from exc

@@ -6,7 +6,7 @@ that come. The units, their factors and sources stand in `data/quantities.toml`.
 
 from __future__ import annotations
 
-from gezeiten.domain.quantities.quantities import UNITS, ShownUnit
+from gezeiten.domain.quantities.quantities import UNITS, Quantity, ShownUnit
 
 __all__ = ["UNIT_CHOICES", "ShownUnit", "shown_unit", "shown_units", "text_unit", "text_units"]
 
@@ -22,15 +22,40 @@ def shown_units(recorded_unit: str) -> tuple[ShownUnit, ...]:
     return (itself, *(known.shown if known else ()))
 
 
-def text_units(recorded_unit: str) -> tuple[ShownUnit, ...]:
-    """Return the units in which a text may hold what is recorded in another one."""
-    known = UNITS.get(recorded_unit)
-    return shown_units(recorded_unit) + (known.texts if known else ())
+def text_units(one: Quantity) -> tuple[ShownUnit, ...]:
+    """Return the units in which a text may hold a quantity, the recorded one first."""
+    known = UNITS.get(one.unit)
+    return shown_units(one.unit) + (known.texts if known else ()) + _gas_units(one)
 
 
-def text_unit(recorded_unit: str, wanted: str) -> ShownUnit:
-    """Return the wanted unit of a text where it can stand for the recorded one, else that."""
-    choices = text_units(recorded_unit)
+_GAS_CONSTANT, _ZERO_K, _PRESSURE_PA = 8.314462618, 273.15, 101_325.0
+"""J/(mol·K), SI brochure, 9th edition; the pressure is that of gas standards."""
+_GAS_TEMPERATURES_C = (20, 25)
+"""20 °C and 1013 hPa: Directive 2008/50/EC, annex VI; 25 °C: US EPA, 40 CFR 50.3."""
+
+
+def _gas_units(one: Quantity) -> tuple[ShownUnit, ...]:
+    """Return for a gas the units that need a temperature and pressure to become the recorded one: a
+    share of the volume where a mass is recorded, a mass where a share is."""
+    if not one.molar_mass:
+        return ()
+    found = []
+    for temp_c in _GAS_TEMPERATURES_C:
+        litres_per_mol = 1000 * _GAS_CONSTANT * (_ZERO_K + temp_c) / _PRESSURE_PA
+        at = f"({temp_c} °C, 1013 hPa)"
+        mg_per_ppm = one.molar_mass / litres_per_mol
+        if one.unit == "ppm":
+            found.append(ShownUnit(f"mg/m³ {at}", mg_per_ppm, ucum="mg/m3"))
+            found.append(ShownUnit(f"µg/m³ {at}", 1000 * mg_per_ppm, ucum="ug/m3"))
+        elif one.unit == "µg/m³":
+            found.append(ShownUnit(f"ppb {at}", 1 / mg_per_ppm, ucum="[ppb]"))
+            found.append(ShownUnit(f"ppm {at}", 0.001 / mg_per_ppm, ucum="[ppm]"))
+    return tuple(found)
+
+
+def text_unit(one: Quantity, wanted: str) -> ShownUnit:
+    """Return the wanted unit of a text where a quantity can be in it, else the recorded one."""
+    choices = text_units(one)
     return next((unit for unit in choices if unit.name == wanted), choices[0])
 
 

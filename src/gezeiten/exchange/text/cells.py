@@ -9,7 +9,7 @@ from dataclasses import replace
 from gezeiten.exchange.text.doubts import Doubt
 from gezeiten.exchange.text.form import USUAL_MISSING, Flags, TextForm
 from gezeiten.exchange.text.meaning import unit_named
-from gezeiten.exchange.text.numbers import number_of
+from gezeiten.exchange.text.numbers import missing_numbers, number_of
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
 from gezeiten.exchange.text.stations import is_about_values
 
@@ -18,7 +18,8 @@ _FAR = 3.0
 _MOST_FLAGS = 12
 _FLAG_LETTERS = 3
 _FLAG_WORDS = re.compile(
-    r"flag|qual|source|status|valid|\bqc\b|\bqf\b|code|güte|guete|bemerk|remark|error", re.IGNORECASE
+    r"flag|qual|source|status|valid|\bqc\b|\bqf\b|code|güte|guete|bemerk|remark|error",
+    re.IGNORECASE,
 )
 _GROUPS = r"[+\-−]?\d{1,3}(?:%s\d{3})+"
 
@@ -131,8 +132,13 @@ def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[Dou
     for column in columns:
         cells = [row[column] for row in rows
                  if NUMBER.match(row[column]) and row[column] not in USUAL_MISSING]  # fmt: skip
-        values = {cell: value for cell in set(cells) if (value := number_of(cell, form)) is not None}
+        values = {
+            cell: value for cell in set(cells) if (value := number_of(cell, form)) is not None
+        }
+        usual = set(missing_numbers(USUAL_MISSING, form))
         for mark, often in Counter(cells).items():
+            if values.get(mark) in usual:
+                continue  # known, however it is written
             others = [value for cell, value in values.items() if cell != mark]
             if often > 1 and mark in values and _is_far(values[mark], others):
                 found[mark] = found.get(mark, 0) + often

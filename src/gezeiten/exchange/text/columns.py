@@ -19,9 +19,7 @@ _ABOUT_VALUES = re.compile(
     re.IGNORECASE,
 )
 """Columns that say something about values are none."""
-_FACT = re.compile(
-    r"^\W*([^\W\d][^:=;,\t]{1,40}?)\s*(?:(?<!\d):|:(?!\d)|[=;,\t])\s*(\S.*?)[\s;,\t]*$"
-)
+_FACT = re.compile(r"^\W*([^\W\d][^:=;,\t]{1,40}?)\s*(?:(?<!\d):|:(?!\d)|[=;,\t])\s*(\S.*)$")
 _MOST_FACTS = 30
 
 
@@ -46,7 +44,7 @@ def facts_of(head: list[str]) -> tuple[tuple[str, str], ...]:
     """Return what the lines before readings say: ("Serial", "1234"), in their order."""
     found: dict[str, str] = {}
     for line in head:
-        match = _FACT.match(line)
+        match = _FACT.match(line.rstrip("; ,\t"))
         if match:
             found.setdefault(match[1].strip(), match[2].strip()[:80])
     return tuple(list(found.items())[:_MOST_FACTS])
@@ -108,7 +106,7 @@ def _tie(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
         return ColumnTie(column, "", "")
     found = meaning(words, unit)
     if not found[0] and explanation:
-        found = meaning(f"{words} {explanation}", unit)
+        found = meaning(f"{words} {explanation}", unit or unit_behind(explanation))
     return ColumnTie(column, *found)
 
 
@@ -146,7 +144,7 @@ def unit_hint(key: str, values: list[float]) -> str:
     """Return the only unit in which values of a quantity lie within what can be, "" of several."""
     known = quantity(key)
     fitting: dict[tuple[float, float], str] = {}  # two names of one unit are no two
-    for unit in text_units(known.unit):
+    for unit in text_units(known):
         can_be = all(known.low <= unit.recorded(value) <= known.high for value in values)
         if can_be and _is_likely(known.key, unit.recorded(sum(values) / len(values))):
             fitting.setdefault((unit.factor, unit.offset), unit.name)

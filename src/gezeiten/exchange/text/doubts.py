@@ -45,9 +45,9 @@ def period_value(part: str, columns: tuple[int, ...]) -> str:
     return f"{part}:{','.join(map(str, columns))}"
 
 
-NO_VALUE, A_VALUE, NOTHING, STATIONS = "no value", "value", "nothing", "stations"
+NO_VALUE, A_VALUE, NOTHING, STATIONS, ADD = "no value", "value", "nothing", "stations", "add"
 """Answers: the numbers that were seen mean no value; they are values; the words say nothing of the
-values; they name stations."""
+values; they name stations; the lines of a new name are imported."""
 
 
 def columns_value(columns: tuple[int, ...], pattern: str) -> str:
@@ -61,8 +61,8 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     if doubt.kind == "order":
         return replace(form, time=replace(time, pattern=value))
     if doubt.kind == "columns":
-        listed, _, pattern = value.partition("|")
-        chosen = tuple(int(one) for one in listed.split(","))
+        numbers, _, pattern = value.partition("|")
+        chosen = tuple(int(one) for one in numbers.split(","))
         return replace(form, time=replace(time, columns=chosen, pattern=pattern))
     if doubt.kind == "period":
         part, _, columns = value.partition(":")

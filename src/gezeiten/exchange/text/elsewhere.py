@@ -27,7 +27,7 @@ _ONE_DAY = (
 )
 _DAY = re.compile(rf"(?<!\d)({_ONE_DAY})(?!\d)", re.IGNORECASE)
 _YEAR = re.compile(r"(?<!\d)((?:19|20)\d\d)(?!\d)")
-_ANY_DAY = rf"(?i)^(?:[^\d:]*[:=]?\s*)?({_ONE_DAY})[\s;,\t]*$"
+_ANY_DAY = rf"(?i)^[^\d:]*(?::\s*)?({_ONE_DAY})[\s;,\t]*$"
 
 
 @dataclass(frozen=True, slots=True)

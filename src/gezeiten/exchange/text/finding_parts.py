@@ -1,5 +1,5 @@
 """Finding the time of a text in columns of numbers: year, month, day or day of the year, hour,
-minute. Where several readings are possible, the one that makes instants even and in order counts."""
+minute. Where several ways are possible, the one that makes instants even and in order counts."""
 
 from __future__ import annotations
 
@@ -38,7 +38,8 @@ _WITH_BOTH = tuple(
 _LAYOUTS = (
     *_WITH_BOTH,
     ("%Y", "%m", "%d", "%H", "%M", "%S"), ("%Y", "%m", "%d", "%H", "%M"),
-    ("%Y", "%m", "%d", "%H%M"), ("%Y", "%j", "%H", "%M"), ("%Y", "%j", "%H%M"), ("%d", "%m", "%Y", "%H", "%M"), ("%Y", "%m", "%d", "%H"),
+    ("%Y", "%m", "%d", "%H%M"), ("%Y", "%j", "%H", "%M"), ("%Y", "%j", "%H%M"),
+    ("%d", "%m", "%Y", "%H", "%M"), ("%Y", "%m", "%d", "%H"),
 )  # fmt: skip
 """Columns beside each other, as they stand where nothing is written above them."""
 _WHERE_SAID = (*_LAYOUTS, ("%Y", "%j", "%H", "%M", "%S"), ("%d", "%m", "%Y", "%H", "%M", "%S"))
@@ -63,7 +64,7 @@ class _Candidate:
     def score(self) -> tuple[float, float, float]:
         """In order, with few lines that share an instant, even: the larger the better."""
         distinct = len(np.unique(self.instants)) / len(self.instants)
-        return round(self.order, 2), round(distinct, 2), round(self.evenness, 2)
+        return round(self.order, 4), round(distinct, 4), round(self.evenness, 4)
 
     @property
     def time(self) -> TimeForm:
@@ -124,9 +125,10 @@ def _agree(one: _Candidate, best: _Candidate) -> bool:
     day, or the same instants."""
     if np.array_equal(one.instants, best.instants):
         return True
-    return one.columns == best.columns[: len(one.columns)] and one.parts == best.parts[
-        : len(one.parts)
-    ]
+    return (
+        one.columns == best.columns[: len(one.columns)]
+        and one.parts == best.parts[: len(one.parts)]
+    )
 
 
 def _example(one: _Candidate) -> str:

@@ -27,6 +27,7 @@ from gezeiten.exchange.text.times import MIDNIGHT, in_english
 from gezeiten.exchange.text.written_times import YEARLESS, are_few, follows, moment_of, patterns_of
 from gezeiten.exchange.text.zone_names import offset_hours
 
+
 def find_time(
     rows: list[list[str]], header: tuple[str, ...], known: tuple[int, ...] = ()
 ) -> tuple[TimeForm, list[Doubt]]:
@@ -53,7 +54,11 @@ def _with_sparse_dates(rows: list[list[str]], header: tuple[str, ...]) -> _Found
     cell means the day above it. None of others."""
     for column in range(min(len(rows[0]), 12) if rows else 0):
         said = [row[column] for row in rows if row[column]]
-        if not said or len(said) == len(rows) or not patterns_of(_texts([[one] for one in said], (0,))):
+        if (
+            not said
+            or len(said) == len(rows)
+            or not patterns_of(_texts([[one] for one in said], (0,)))
+        ):
             continue
         filled = _filled(rows, column)
         for find in (_written, _clock_elsewhere):
@@ -342,11 +347,26 @@ def _with_zones(rows: list[list[str]], found: _Found) -> _Found:
         return found
     for column in range(min(len(rows[0]), 12) if rows else 0):
         cells = [row[column] for row in rows]
-        named = sum(offset_hours(cell) is not None and not cell[:1].isdigit() for cell in cells)
+        named = sum(map(_names_a_zone, cells))
         if column not in time.columns and are_few(len(cells) - named, len(cells)):
             whole = replace(time, columns=(*time.columns, column), pattern=f"{time.pattern} %Z")
             return whole, [_behind(doubt, " %Z") for doubt in doubts]
     return found
+
+
+_FARTHEST_H = 14.0
+
+
+def _names_a_zone(cell: str) -> bool:
+    """Whether a cell names a zone or says an offset; a negative number is none."""
+    hours = offset_hours(cell)
+    is_written_so = re.search(r"[^\W\d]|:", cell) or re.fullmatch(r"[+-][01]\d[0-5]\d", cell)
+    return (
+        hours is not None
+        and abs(hours) <= _FARTHEST_H
+        and not cell[:1].isdigit()
+        and bool(is_written_so)
+    )
 
 
 def _behind(doubt: Doubt, sign: str) -> Doubt:

@@ -83,7 +83,8 @@ class TimeForm:
     behind it, for what a second column counts from there. zone: IANA name, "UTC", or "" where it is
     not known yet; a text that carries its own offset (%z) or the short name of its zone (%Z) needs
     none. period: "begin" or "end" where a cell holds both; else "". rolls: "day" where only the
-    clock goes on after a date that is said once, "year" where the year is. fills: columns whose empty cells mean what stands above them.
+    clock goes on after a date that is said once, "year" where the year is. fills: columns whose
+    empty cells mean what stands above them.
     """
 
     columns: tuple[int, ...]

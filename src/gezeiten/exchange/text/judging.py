@@ -10,7 +10,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.exchange.text.cells import are_flags, flagged_columns, flags_asked
 from gezeiten.exchange.text.census import NumberCensus, NumberSeen, WordCensus
-from gezeiten.exchange.text.doubts import A_VALUE, KINDS, NO_VALUE, NOTHING, STATIONS, Doubt
+from gezeiten.exchange.text.doubts import A_VALUE, ADD, KINDS, NO_VALUE, NOTHING, STATIONS, Doubt
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Where
 from gezeiten.exchange.text.numbers import number_of
 from gezeiten.exchange.text.stations import names_lines
@@ -34,7 +34,7 @@ def bounds_of(tie: ColumnTie) -> tuple[float, float]:
     known = quantity(tie.quantity)
     if not tie.quantity or (known.unit and not tie.unit):
         return float("-inf"), float("inf")
-    unit = text_unit(known.unit, tie.unit)
+    unit = text_unit(known, tie.unit)
     low, high = sorted((unit.shown(known.low), unit.shown(known.high)))
     # an instrument may show a little beyond: 100.4 % of humidity
     more = 0.05 * (high - low) if tie.quantity == "relative_humidity" else 0.0
@@ -51,7 +51,7 @@ def doubts_about(
         names: of lines that somebody was asked about; seen_words: by column, what the lines say by
             which the proposal was made.
     """
-    doubts = [doubt for one in series for doubt in _about_numbers(form, one)]
+    doubts = [doubt for one in series if one.tie.quantity for doubt in _about_numbers(form, one)]
     doubts += _about_names(form, words, names)
     doubts += _about_words(form, series, words, seen_words)
     return sorted(doubts, key=lambda doubt: KINDS.index(doubt.kind))
@@ -156,7 +156,8 @@ def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[D
     for where, many in list(unknown.items())[:_MOST_LISTED]:
         name = " · ".join(text for _, text in where)
         question = f"{many:,} {'line is' if many == 1 else 'lines are'} of “{name}”, which is new."
-        choices = ((NOTHING, "leave these lines out"),)
+        choices = ((ADD, "import them, as a series of their own"),
+                   (NOTHING, "leave these lines out"))  # fmt: skip
         doubts.append(Doubt("names", question, choices, about=where[0][0], where=where))
     return doubts
 

@@ -9,15 +9,24 @@ from __future__ import annotations
 import re
 from functools import cache
 
-from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities.quantities import QUANTITIES, UNITS, ShownUnit, quantity
 from gezeiten.domain.quantities.units import text_units
 
 _SPELLED = {
     "°C": "c|degc|deg c|degrees c|celsius|grad c|°celsius|° c", "°F": "f|degf|deg f|fahrenheit|° f",
     "K": "kelvin", "%": "%rh|% rh|%rf|% rf|% r.f.|% r.h.|percent|prozent|pct|%sat|% sat|vol%|vol-%",
     "kPa": "kilopascal", "hPa": "mb|mbar|millibar", "bar": "bars", "mmHg": "mm hg|torr",
-    "psi": "psia|psig", "Pa": "pascal", "mS/cm": "ms cm-1|msiemens/cm",
+    "psi": "psia|psig|lbf/in2|lb/in2", "Pa": "pascal", "inHg": "in hg|in.hg|inches hg|in_hg",
+    "mH2O": "m h2o|mwc|mws", "inH2O": "in h2o|inh20|in wc|inwc", "mS/cm": "ms cm-1|msiemens/cm",
     "µS/cm": "us/cm|umho/cm|us cm-1|microsiemens/cm", "m": "meter|metre|meters|metres|m ü. nhn",
+    "ft": "foot|feet|ft.", "in": "inch|inches|in.|\"", "mph": "mi/h|miles/h|miles per hour",
+    "ft/s": "fps|ft/sec|ft s-1", "cm/s": "cm/sec|cm s-1", "ft³/s": "cfs|ft3/s|ft^3/s|cu ft/s",
+    "gal/min": "gpm|usgpm|us gal/min|gallons/min", "US gal": "gal|gallon|gallons|us gallon",
+    "mL": "ml|milliliter|millilitre", "l": "liter|litre|liters|litres", "m³": "m3|m^3|cbm",
+    "ft³": "ft3|ft^3|cu ft|cf", "m³/m³": "m3/m3|m^3/m^3|cm3/cm3|m3 m-3",
+    "mA": "milliamp|milliampere", "kWh": "kw h|kilowatt hour|kilowatt hours",
+    "Wh/m²": "wh/m2|wh/m^2|wh m-2", "kWh/m²": "kwh/m2|kwh/m^2|kwh m-2", "J/cm²": "j/cm2|j/cm^2",
+    "MJ/m²": "mj/m2|mj/m^2|mj m-2", "kW/m²": "kw/m2|kw/m^2", "klx": "klux", "pCi/L": "pci/l",
     "cm": "centimeter|centimetre", "mm": "millimeter|millimetre", "m/s": "m/sec|ms-1|m s-1|mps",
     "km/h": "kmh|kph|km/hr", "kn": "kt|kts|knots|knoten", "m³/s": "m3/s|m^3/s|cbm/s|cms",
     "l/s": "lps|l/sec", "m³/h": "m3/h|m^3/h|cbm/h", "ppm": "ppmv", "ppb": "ppbv",
@@ -45,9 +54,12 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"cond|\bec\b|leitf", "conductivity"), (r"salin|salz", "salinity"),
     (r"diff.*press|differenzdruck", "differential_pressure"),
     (r"baro|air.?press|atm.*press|luftdruck|\bqfe\b|press.*atm", "air_pressure"),
+    (r"gauge.?press|press.*\bgauge|relativ.?druck|[üu]berdruck|vented|press.*\brel|psig",
+     "gauge_pressure"),
     (r"press|druck|presi[oó]n|druk", "water_pressure"), (r"press|druck", "air_pressure"),
     (r"depth to water|abstich|flurabstand|\bdtw\b", "depth_to_water"),
     (r"level|stage|pegel|wasserstand|niveau|nivel|gauge height", "water_level"),
+    (r"snow|schnee|neige|nieve|neve|sneeuw", "snow_depth"),
     (r"depth|tiefe|profondeur", "water_depth"),
     (r"discharge|abfluss|durchfluss|d[ée]bit|caudal|afvoer|\bflow\b", "discharge"),
     (r"velocity|geschwindigkeit", "flow_velocity"),
@@ -61,6 +73,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"wind.*(dir|richt)|richtung|\bwd\b|dir.*vent|direction", "wind_direction"),
     (r"gust|b[öo]e|windspitze|rafale", "wind_gust"),
     (r"wind|\bws\b|vent\b|viento|vento", "wind_speed"),
+    (r"global|solar|strahlung|irradi|\bghi\b|rayonnement|radiant|insolation", "radiant_exposure"),
     (r"global|solar|strahlung|irradi|\bghi\b|rayonnement", "global_radiation"),
     (r"\bpar\b|ppfd", "photosynthetic_radiation"), (r"\blux\b|illum|beleucht|light", "illuminance"),
     (r"uv.?index|\buvi\b", "uv_index"), (r"\buv\b|ultraviolet", "ultraviolet_radiation"),
@@ -71,10 +84,19 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"batt|\bvbat", "battery_voltage"), (r"volt|spannung", "voltage"),
     (r"current|strom\b", "current"), (r"power|leistung", "power"), (r"energy|energie", "energy"),
     (r"state of charge|\bsoc\b|ladezustand", "state_of_charge"),
+    (r"volume|volumen|meter reading|zählerstand", "volume"),
     (r"mass|weight|gewicht|masse", "mass"),
 )  # fmt: skip
 """Words above columns, the narrower before the wider."""
-_IN_BRACKETS = re.compile(r"[(\[]\s*([^()\[\]]{1,14}?)\s*[)\]]")
+_PRESSURES = frozenset({"water_pressure", "air_pressure"})
+_SAID_WHICH = re.compile(r"abs|atm|baro|air|luft")
+_ONE_UNIT = frozenset({
+    "relative_humidity", "state_of_charge", "oxygen_saturation", "wind_direction", "ph",
+    "sound_level", "turbidity",
+})  # fmt: skip
+"""Quantities that nobody gives in another unit than the recorded one; all others are asked."""
+_IN_BRACKETS = re.compile(r"[(\[]([^()\[\]]{1,30})[)\]]")
+_LONGEST_UNIT, _LONGEST_WORDS = 14, 300
 _NUMBERED = re.compile(r"\b(no|nr|number|index|record|rec|id|nummer|lfd)\b|#")
 
 
@@ -85,18 +107,24 @@ def meaning(words: str, unit: str) -> tuple[str, str]:
     Args:
         words: what stands above it; unit: as the text has it, "" where it has none.
     """
-    words = words.lower()
+    words = words[:_LONGEST_WORDS].lower()
+    if _plain(unit) == "psig":
+        return "gauge_pressure", "psi"
     known = unit_named(unit)
     if unit and not known:
         return "", ""
     own = [one for one in QUANTITIES.values() if _is_name(words, one.name.lower())]
     if own:  # as our own files say it
         named = max(own, key=lambda one: len(one.name))
-        return _with_unit(named.key, known)
+        found = _with_unit(named.key, known)
+        if found[0]:
+            return found
     if _NUMBERED.search(words):
         return "", ""
     for pattern, key in _WORDS:
         if re.search(pattern, words):
+            if _plain(unit) == "psi" and key in _PRESSURES and not _SAID_WHICH.search(words):
+                return "", known  # absolute or gauge is not said
             found = _with_unit(key, known)
             if found[0]:
                 return found
@@ -108,12 +136,14 @@ def _with_unit(key: str, unit: str) -> tuple[str, str]:
     units = _units_of(key)
     if unit:
         same = next((one for one in (unit, _SAME.get(unit, "")) if one and one in units), "")
+        if not same and any(one.startswith(f"{unit} (") for one in units):
+            return key, ""  # at which temperature and pressure is asked
         return (key, same) if same else ("", unit)
-    return key, units[0] if len(units) == 1 else ""
+    return key, units[0] if key in _ONE_UNIT or not units[0] else ""
 
 
 def _units_of(key: str) -> tuple[str, ...]:
-    return tuple(one.name for one in text_units(quantity(key).unit))
+    return tuple(one.name for one in text_units(quantity(key)))
 
 
 def _is_name(words: str, name: str) -> bool:
@@ -125,9 +155,10 @@ def _is_name(words: str, name: str) -> bool:
 def unit_behind(words: str) -> str:
     """Return the unit that stands behind the words above a column, "" without one: in brackets, or
     as the last word (of more than one letter: "Sensor A" is in no ampere)."""
-    found = _IN_BRACKETS.search(words)
-    if found:
-        return found[1]
+    for found in _IN_BRACKETS.finditer(words[:_LONGEST_WORDS]):
+        unit = found[1].strip()
+        if 0 < len(unit) <= _LONGEST_UNIT:
+            return unit
     *before, last = re.split(r"[\s,_]+", words.strip())
     return last if before and (len(last) > 1 or last in "%°") and unit_named(last) else ""
 
@@ -146,6 +177,9 @@ def _spellings() -> dict[str, str]:
     """Units by how a text may write them; ours by their own names first."""
     names = {unit for one in QUANTITIES.values() for unit in _units_of(one.key)}
     found = {_plain(name): name for name in sorted(names)}
+    for unit in UNITS.values():  # as UCUM writes them
+        for one in (ShownUnit(unit.name, ucum=unit.ucum), *unit.shown, *unit.texts):
+            found.setdefault(_plain(one.ucum), one.name)
     for name, others in _SPELLED.items():
         for other in others.split("|"):
             found.setdefault(_plain(other), name)

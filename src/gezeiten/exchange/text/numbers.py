@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import TypeAlias
 
@@ -25,7 +26,7 @@ class Numbers:
     def __init__(self, form: TextForm, version: int) -> None:
         self._form, self._version = form, version
         self._missing = [mark for mark in form.missing if mark]
-        self._missing_numbers = _numbers_among(self._missing, form) if version > 3 else []
+        self._missing_numbers = missing_numbers(self._missing, form) if version > 3 else []
 
     @property
     def is_plain(self) -> bool:
@@ -86,7 +87,7 @@ class Numbers:
         return text.str.replace("−", "-", literal=True)
 
 
-def _numbers_among(marks: list[str], form: TextForm) -> list[float]:
+def missing_numbers(marks: Iterable[str], form: TextForm) -> list[float]:
     """Return the marks for no value that are numbers, as numbers."""
     english = replace(form, decimal=".", thousands="")
     found = (number_of(mark, english if mark in USUAL_MISSING else form) for mark in marks)

@@ -6,8 +6,8 @@ import re
 
 import polars as pl
 
-BETWEEN = r"\s+(?:-|–|—|to|until|bis|à|au|a|tot)\s+|\s*[–—]\s*"
-"""What stands between the begin of a period and its end."""
+BETWEEN = r"\s(?:-|–|—|to|until|bis|à|au|a|tot)\s|[–—]"
+"""What stands between the begin of a period and its end, beside blanks."""
 _CLOCK = r"\d{1,2}[:.h]\d\d(?:[:.]\d\d)?$"
 _PARTS = rf"^(.*?)(?:{BETWEEN})(.*)$"
 _SLASHED = r"^(\d{4}-\d\d-\d\d[^/]*)/(\d.*)$"

@@ -37,8 +37,8 @@ class Proposal:
 
     facts: what the lines before readings say. explained, hints: by column, what the head says about
     its name, and the unit that its values suggest. head_rows: lines with words or units above the
-    columns, from 0. others: further texts in the file, with what they are called. words: by column, what the lines
-    say by which it was made.
+    columns, from 0. others: further texts in the file, with what they are called. words: by
+    column, what the lines say by which it was made.
     """
 
     form: TextForm
@@ -225,5 +225,9 @@ def _with_values(
     about.sort(key=lambda doubt: KINDS.index(doubt.kind))
     return Proposal(form, tuple(sample.lines[:_SHOWN]), ties, tuple(about), facts, said,
                     unit_hints(rows, ties, form), heads.rows,
-                    words={c: {row[c] for row in rows}
-                           for c in (*others, told.unit_column) if 0 <= c < form.columns})  # fmt: skip
+                    words=_words_in(rows, [*others, told.unit_column]))  # fmt: skip
+
+
+def _words_in(rows: list[list[str]], columns: list[int]) -> dict[int, set[str]]:
+    """Return by column what lines say there; columns that a line does not have are left out."""
+    return {c: {row[c] for row in rows} for c in columns if rows and 0 <= c < len(rows[0])}

@@ -19,7 +19,7 @@ NUMBER = re.compile(
 )
 """A number in any writing."""
 GLUED = re.compile(
-    r"([<>~≈=]{0,2})\s?([+\-−]?[\d.,'’]*\d[\d.,]*(?:[eE][+-]?\d+)?)\s?([^\d\s.,:;/\-]{0,6}(?:/[a-z]+)?)$"
+    r"([<>~≈=]{0,2})\s?([+\-−]?[\d.,'’]*\d[.,]*(?:[eE][+-]?\d+)?)\s?([^\d\s.,:;/\-]{0,6}(?:/[a-z]+)?)$"
 )
 """A number with what stands before and behind it."""
 _AFTER_NAME = re.compile(r"[^\W\d][\w./]{0,15}\s?[=:]\s?[-+−]?[\d.,]+")

@@ -30,7 +30,7 @@ _UNIT_WORDS = re.compile(r"unit|einheit|unité|unidad|unità|eenheid", re.IGNORE
 _REPEATED = 0.2
 _TIME = re.compile(r"\d[:h]\d\d|\d{1,4}[-./]\d{1,2}[-./]\d{1,4}|\d{8}|^\W*\d{4}\W")
 """A line of readings without a value is no title."""
-_TITLE = re.compile(r"^\W*([A-Za-zÄÖÜäöüß][^:=;,\t\d]{0,30}?)\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$")
+_TITLE = re.compile(r"^\W*([A-Za-zÄÖÜäöüß][^:=;,\t\d]{0,30}?)\s*[:=;,\t]\s*(\S.*)$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +81,8 @@ def told_by_columns(
     stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
     repeats = 1 - len(set(stamps)) / len(stamps)
     words = [
-        i for i in range(len(rows[0]))
+        i
+        for i in range(len(rows[0]))
         if i not in time and i not in no_names and _are_names(rows, i, repeats, header)
     ]
     unit = next((i for i in words if header and _UNIT_WORDS.search(header[i])), -1)
@@ -179,7 +180,7 @@ def told_by_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> To
         groups += is_reading and not was_reading
         was_reading = is_reading or (was_reading and not line.strip())
         may_be = not is_reading and (len(row) != shape.columns or not _TIME.search(line))
-        found = _TITLE.match(line) if may_be else None
+        found = _TITLE.match(line.rstrip("; ,\t")) if may_be else None
         if found:
             titles.setdefault(found[1].strip(), []).append(found[2].strip())
     if groups < 2:
@@ -189,7 +190,7 @@ def told_by_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> To
     if not telling:
         return NOTHING_TOLD
     words = max(telling, key=lambda one: (bool(_STATION_WORDS.search(one)), len(set(telling[one]))))
-    shape_ = rf"^\W*{re.escape(words)}\s*[:=;,\t]\s*(\S.*?)[\s;,\t]*$"
+    shape_ = rf"^\W*{re.escape(words)}\s*[:=;,\t]\s*(\S(?:.*[^\s;,])?)[\s;,]*$"
     # words above columns that change from block to block are no stations
     are_heads = any(row[0] == words for row in split if len(row) == shape.columns)
     names: dict[Where, tuple[str, str, str]] = {

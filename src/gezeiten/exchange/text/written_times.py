@@ -16,7 +16,7 @@ _MOST_ODD = 0.05
 """Of the lines looked at, so many may say something else."""
 _SOME = 4
 """Of so many lines or more, one may."""
-OFFSET = re.compile(r"\s*(Z|[+-]\d\d:?\d\d)$")
+OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 _NO_SIGN = re.compile(r"[0-9A-Za-z]")
 _DATES = {
     "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
@@ -128,7 +128,7 @@ def _with_clocks(date: str) -> tuple[str, ...]:
 def follows(text: str, pattern: str) -> bool:
     """Whether a text is written by a pattern (of polars; Python has another sign for fractions)."""
     text, pattern = _unwrapped(text, pattern), pattern.removeprefix("%a ").removesuffix(" %Z")
-    plain = OFFSET.sub("", text.strip()) if "%z" in pattern else text.strip()
+    plain = OFFSET.sub("", text.strip()).rstrip() if "%z" in pattern else text.strip()
     if _signs_of_pattern(pattern) != _NO_SIGN.sub("", plain):
         return False  # cheaper than trying; there are thousands of patterns
     if not _has_its_digits(text, pattern):

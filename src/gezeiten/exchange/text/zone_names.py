@@ -25,14 +25,14 @@ _PLACES = {"wet": "Europe/Lisbon", "cet": "Europe/Berlin", "mez": "Europe/Berlin
 _HALF = {3.5: "Asia/Tehran", 4.5: "Asia/Kabul", 5.5: "Asia/Kolkata", 5.75: "Asia/Kathmandu",
          6.5: "Asia/Yangon", 9.5: "Australia/Darwin"}  # fmt: skip
 """Where clocks show such an offset the whole year."""
-_OFFSET = re.compile(r"(?:utc|gmt|z)?\s*([+\-−])\s*(\d{1,2})(?::?(\d\d))?", re.IGNORECASE)
+_OFFSET = re.compile(r"(?:utc|gmt|z)?\s{0,3}([+\-−])\s{0,3}(\d{1,2})(?::?(\d\d))?", re.IGNORECASE)
 _NAMED = re.compile(r"\b[A-Z][A-Za-z_]+/[A-Z][A-Za-z_]+(?:/[A-Z][A-Za-z_]+)?\b")
 _ABOUT = re.compile(
     r"\b(time ?zone|tz|zeitzone|fuseau|zona horaria|fuso orario|tijdzone|times? (?:is|are) in|"
     r"zeiten? in|all times)\b", re.IGNORECASE
 )  # fmt: skip
 _IN_HEADER = re.compile(
-    r"(?:^|[\s,(\[])((?:UTC|GMT)(?:\s*[+\-−]\s*\d{1,2}(?::?\d\d)?)?)(?:[\s,)\]]|$)"
+    r"(?:^|[\s,(\[])((?:UTC|GMT)(?:\s{0,3}[+\-−]\s{0,3}\d{1,2}(?::?\d\d)?)?)(?:[\s,)\]]|$)"
 )
 
 

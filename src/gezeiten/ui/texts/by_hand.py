@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QWidget
 
-from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, TextForm
+from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, USUAL_MISSING, TextForm
 from gezeiten.ui.parts.widgets import button, column, label
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.i18n import tr
@@ -43,6 +43,8 @@ class ByHand(QWidget):
         self.first_line, self.pattern = QLineEdit(), QLineEdit()
         self.first_line.setValidator(QIntValidator(1, 1_000_000))
         self.pattern.setToolTip(tr("%Y year, %m month, %d day, %j day of the year, %H %M %S time"))
+        self.no_value = QLineEdit()
+        self.no_value.setToolTip(tr("A number that stands where there is no value, like -77"))
         self.fields = QWidget()
         self._lay_out()
         self.setLayout(column(self.toggle, self.fields, spacing=4))
@@ -58,7 +60,7 @@ class ByHand(QWidget):
             (tr("Between columns"), self.delimiter), (tr("Columns begin at"), self.starts),
             (tr("Times are in columns"), self.time_columns),
             (tr("Times are written"), self.pattern), (tr("Decimal sign"), self.decimal),
-            (tr("Readings from line"), self.first_line),
+            (tr("Readings from line"), self.first_line), (tr("Means no value"), self.no_value),
         )  # fmt: skip
         for i, (words, field) in enumerate(lines):
             shown = label(words, "muted", whole=True)
@@ -79,6 +81,7 @@ class ByHand(QWidget):
         self.delimiter.activated.connect(
             lambda _: self.known.emit({"delimiter": self.delimiter.currentData()})
         )
+        self.no_value.editingFinished.connect(self._no_value_typed)
         self.starts.editingFinished.connect(self._columns_typed)
         self.time_columns.editingFinished.connect(self._columns_typed)
 
@@ -98,11 +101,19 @@ class ByHand(QWidget):
         for field, text in (
             (self.pattern, form.time.pattern), (self.first_line, str(form.first_line)),
             (self.time_columns, _listed(form.time.columns)), (self.starts, _listed(starts(form))),
+            (self.no_value, " ".join(mark for mark in form.missing if mark not in USUAL_MISSING)),
         ):  # fmt: skip
             if not field.hasFocus():
                 field.setText(text)
         for part in (self.starts, self._starts_words):
             part.setVisible(form.delimiter == FIXED)
+
+    def _no_value_typed(self) -> None:
+        """Tell the marks that were typed beside those that are known."""
+        known = self._form.missing if self._form is not None else ()
+        for mark in self.no_value.text().split():
+            if mark not in known:
+                self.said.emit("missing", mark)
 
     def _columns_typed(self) -> None:
         if self._form is None:

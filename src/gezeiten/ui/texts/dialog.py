@@ -3,6 +3,7 @@ it holds beside it, questions where it does not say something by itself."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QTimer, Signal
@@ -266,9 +267,17 @@ class TextDialog(QDialog):
     # -- what somebody chooses -------------------------------------------------------------------
     def _said(self, field: str, text: str) -> None:
         self.model.say(field, text)
-        self._changed()
+        if field == "missing":
+            self.model.be_no_value(text)
+        if field in ("name", "point"):
+            self._changed(is_read_so=True)
+        else:
+            self._changed()
 
-    def _changed(self) -> None:
+    def _changed(self, *, is_read_so: bool = False) -> None:
+        """Show the text as it is read now. is_read_so: its lines are read as before."""
+        if not is_read_so:
+            self.model.forget_survey()
         if self.model.tie is None or self._task is not None:
             return
         self._show()
@@ -278,8 +287,10 @@ class TextDialog(QDialog):
         self._changed()
 
     def _answer(self, doubt: Doubt, value: str) -> None:
-        self.model.answer(doubt, value)
-        self._changed()
+        if self.model.answer(doubt, value):
+            self._look()
+            return
+        self._changed(is_read_so=True)  # other questions stay while its lines are read anew
 
     def _wanted(self, name: str) -> None:
         if name == _AS_BEFORE:
@@ -318,6 +329,10 @@ class TextDialog(QDialog):
             (tr("It holds values: say which"), lambda: self._be_values(number)),
             (tr("It holds flags of the values before it"),
              lambda: self._be(self.model.be_flags, number)),
+            (tr("It names the station of each line"),
+             lambda: self._look_with(self.model.be_station, number)),
+            (tr("It names no stations"),
+             lambda: self._look_with(self.model.be_no_station, number)),
             (tr("Leave it out"), lambda: self._be(self.model.leave_out, number)),
         )  # fmt: skip
         for words, wanted in choices:
@@ -328,6 +343,10 @@ class TextDialog(QDialog):
 
     def _be_time(self, number: int, *, alone: bool) -> None:
         self.model.be_time(number, alone=alone)
+        self._look()
+
+    def _look_with(self, act: Callable[[int], None], number: int) -> None:
+        act(number)
         self._look()
 
     def _be(self, act: object, number: int) -> None:
@@ -377,19 +396,20 @@ class TextDialog(QDialog):
         if not len(seen.times) and all(one.kind == "time" for one in self.model.open):
             complaint = tr("No line can be read like this; click the column of the times.")
         is_partly = bool(seen.rejected or seen.spoilt)
-        self.words.setText(complaint or (left_out_words(seen) if is_partly else ""))
-        set_role(self.words, "brass")
-        self.take.setEnabled(not complaint)
+        reading = tr("Reading all lines ...")
+        self.words.setText(complaint or (left_out_words(seen) if is_partly else reading))
+        set_role(self.words, "brass" if complaint or is_partly else "")
+        self.take.setEnabled(False)  # until all lines were looked at
         if not complaint:
             self._count()
 
     def _count(self) -> None:
         """Count what all of the file would bring, and say it."""
-        path, tie = self._path, self.model.trial
-        if tie is None:
+        path, tie, recognised = self._path, self.model.trial, self.model.recognised
+        if tie is None or recognised is None:
             return
         self._stop_counting()
-        zone = tie.form.time.zone
+        zone, seen_words = tie.form.time.zone, recognised.proposal.words
 
         def show(found: Survey) -> None:
             if self._counting is not None and not self._counting.cancelled():
@@ -397,15 +417,20 @@ class TextDialog(QDialog):
                 self._show_survey(found, zone)
 
         self._counting = self._house.run(
-            lambda task: survey(path, tie, task.cancelled), show, failed=self._complain,
-            latest="text survey",
+            lambda task: survey(path, tie, task.cancelled, seen_words), show,
+            failed=self._complain, latest="text survey",
         )  # fmt: skip
 
     def _show_survey(self, found: Survey, zone: str) -> None:
         is_doubtful = found.seems_wrong or not found.readings
+        self.model.surveyed(found)
         self.words.setText(survey_words(found, zone))
         set_role(self.words, "ember" if is_doubtful else "brass" if found.left_out else "")
-        self.take.setEnabled(not is_doubtful)
+        if found.doubts:
+            self.words.setText(tr("All lines were read; answer the question above first."))
+            set_role(self.words, "brass")
+            self._show_questions()
+        self.take.setEnabled(not is_doubtful and not self.model.complaint)
 
     def _complain(self, sentence: str) -> None:
         set_role(self.words, "ember")
@@ -413,7 +438,7 @@ class TextDialog(QDialog):
 
     # -- taking ----------------------------------------------------------------------------------
     def _take(self) -> None:
-        tie, desk, path = self.model.tie, self._house.desk, self._path
+        tie, desk, path = self.model.to_import, self._house.desk, self._path
         if tie is None or self._task is not None:
             return
         self.take.setEnabled(False)

@@ -147,7 +147,7 @@ class KindsDialog(QDialog):
         self.unit.clear()
         key = self.what.currentData()
         if key:
-            self.unit.addItems([one.name for one in text_units(quantity(key).unit)])
+            self.unit.addItems([one.name for one in text_units(quantity(key))])
             self.unit.setCurrentIndex(max(self.unit.findText(wanted), 0))
 
     def _quantity_chosen(self) -> None:

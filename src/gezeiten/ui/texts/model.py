@@ -11,10 +11,12 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from gezeiten.desk.intake.kinds import Recognised, of_kind, proposed_tie
+from gezeiten.desk.intake.text_answers import settled
 from gezeiten.desk.intake.text_files import Preview, checked_tie
+from gezeiten.desk.intake.text_survey import Survey, with_words_seen
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.cells import flags_asked
-from gezeiten.exchange.text.doubts import Doubt, answered
+from gezeiten.exchange.text.doubts import STATIONS, Doubt
 from gezeiten.exchange.text.form import ColumnTie, Flags, TextForm, Tie
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known
@@ -49,6 +51,7 @@ class TextModel:
         self.points: list[str] = []
         self.zones_before: dict[str, str] = {}
         self.open: list[Doubt] = []
+        self.found: Survey | None = None
         self._answers: dict[tuple[str, int, str], str] = {}
         self._typed: dict[str, str] = {}
         self._zone_accepted = ""
@@ -59,6 +62,8 @@ class TextModel:
         """Take how the text seems to be written; what somebody chose before stays."""
         if self._is_other_kind and recognised.tie is not None:
             recognised = replace(recognised, tie=None, asked=())
+        if (self.known.station >= 0 or self.known.no_names) and recognised.tie is not None:
+            recognised = replace(recognised, tie=None, asked=())  # somebody knows better
         if self.known.time_columns and recognised.tie is not None and (
             recognised.tie.form.time.columns != recognised.proposal.form.time.columns
         ):  # fmt: skip
@@ -152,6 +157,22 @@ class TextModel:
         own = self.tie.form.columns if self.tie is not None else 0
         self.know(time_columns=tuple(c for c in columns if c < own))
 
+    def be_station(self, column: int) -> None:
+        """A column names the station of each line."""
+        others = tuple(c for c in self.known.no_names if c != column)
+        self.know(station=column, no_names=others)
+
+    def be_no_station(self, column: int) -> None:
+        """A column does not name stations, nor what is measured."""
+        station = -1 if self.known.station == column else self.known.station
+        self.know(station=station, no_names=(*self.known.no_names, column))
+
+    def be_no_value(self, number: str) -> None:
+        """A number means that there is no value."""
+        if self.tie is not None and number.strip():
+            missing = tuple(dict.fromkeys([*self.form.missing, number.strip()]))
+            self.tie = replace(self.tie, form=replace(self.form, missing=missing))
+
     def be_flags(self, column: int) -> None:
         """A column holds flags of the column before it."""
         if self.tie is None:
@@ -173,10 +194,32 @@ class TextModel:
         self.open = [d for d in self.open if not (d.kind in kinds and d.about == column)]
         self.open += asked
 
-    def answer(self, doubt: Doubt, value: str) -> None:
-        """Take an answer."""
+    def answer(self, doubt: Doubt, value: str) -> bool:
+        """Take an answer; return whether the text has to be looked at anew by it."""
+        if doubt.kind == "words" and value == STATIONS:
+            self.be_station(doubt.about)
+            return True
         self._answers[_key(doubt)] = value
         self._settle(doubt, value)
+        return False
+
+    def surveyed(self, found: Survey) -> None:
+        """Take what all lines hold: what nobody was asked about yet is asked now."""
+        self.found = found
+        self.open += [doubt for doubt in found.doubts if doubt not in self.open]
+
+    def forget_survey(self) -> None:
+        """The text is read otherwise now: questions about what all lines hold come anew."""
+        known = set(self.found.doubts) if self.found is not None else set()
+        self.found = None
+        self.open = [doubt for doubt in self.open if doubt not in known]
+
+    @property
+    def to_import(self) -> Tie | None:
+        """The tie to import by, which holds what was seen; None before all lines were read."""
+        if self.tie is None or self.found is None:
+            return None
+        return with_words_seen(self.tie, self.found)
 
     def _settle(self, doubt: Doubt, value: str) -> None:
         self.open = [one for one in self.open if one != doubt]
@@ -189,7 +232,7 @@ class TextModel:
                 self.tie = self.recognised.tie
                 self.open = list(self.recognised.asked)
             return
-        self.tie = replace(self.tie, form=answered(self.tie.form, doubt, value))
+        self.tie = settled(self.tie, doubt, value)
         if doubt.kind in ("order", "period"):
             self._typed.pop("pattern", None)
 

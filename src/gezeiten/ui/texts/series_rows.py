@@ -141,7 +141,7 @@ class SeriesRow(QWidget):
         self.unit.blockSignals(True)
         self.unit.clear()
         if self._tie.quantity in QUANTITIES:
-            names = [one.name for one in text_units(quantity(self._tie.quantity).unit)]
+            names = [one.name for one in text_units(quantity(self._tie.quantity))]
             if wanted not in names and len(names) > 1:
                 self.unit.addItem(f"{self._hint}?" if self._hint in names else tr("unit?"), "")
             for name in names:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from gezeiten.desk.intake.text_files import Preview, TextTaken
 from gezeiten.desk.intake.text_survey import Survey
+from gezeiten.domain.series.timeline import duration_text
 from gezeiten.exchange.text.form import TextForm
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.ui.shell.i18n import clock_time, counted, date, day_and_time, number, tr
@@ -39,6 +40,8 @@ def survey_words(found: Survey, zone: str) -> str:
     if found.first_ms is not None and found.last_ms is not None:
         begin, end = day_and_time(found.first_ms, zone), day_and_time(found.last_ms, zone)
         said[0] += f", {begin} – {end} ({zone})"
+    if found.interval_ms is not None:
+        said.append(tr("every %1").replace("%1", duration_text(found.interval_ms)))
     if found.doubled:
         said.append(counted(found.doubled, "%n line falls on the instant of another one",
                             "%n lines fall on the instant of another one"))  # fmt: skip

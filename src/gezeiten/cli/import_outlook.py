@@ -1,0 +1,93 @@
+"""What importing a text would bring, for people and for scripts."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from gezeiten.desk.intake.text_answers import TextOutlook
+from gezeiten.desk.intake.text_survey import SeriesSurvey
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.timeline import duration_text
+from gezeiten.domain.wording import counted, grouped
+
+
+def outlook_row(outlook: TextOutlook) -> dict[str, object]:
+    """Return it as JSON has it: instants in UTC, numbers in the unit of the text."""
+    found, tie = outlook.found, outlook.tie
+    return {
+        "file": outlook.path.name,
+        "template": tie.name,
+        "point": tie.point,
+        "zone": tie.form.time.zone,
+        "interval_s": found.interval_ms / 1000 if found and found.interval_ms else None,
+        "series": [_series_row(outlook, one) for one in _imported(outlook)],
+        "readings": found.readings if found else 0,
+        "same_instant": found.doubled if found else 0,
+        "without_number": found.spoilt if found else 0,
+        "left_out": dict(found.left_out) if found else {},
+        "columns_left_out": outlook.left_out_columns,
+        "questions": [
+            {"id": one.id, "question": one.question, "several": one.several,
+             "typed": one.is_typed,
+             "choices": [{"value": value, "words": words} for value, words in one.choices]}
+            for one in outlook.questions
+        ],
+    }  # fmt: skip
+
+
+def _imported(outlook: TextOutlook) -> list[SeriesSurvey]:
+    return [one for one in outlook.found.series if one.tie.quantity] if outlook.found else []
+
+
+def _series_row(outlook: TextOutlook, one: SeriesSurvey) -> dict[str, object]:
+    tie, numbers = one.tie, one.numbers
+    return {
+        "column": tie.column + 1,
+        "lines_of": [text for _, text in tie.where],
+        "point": tie.point or outlook.tie.point,
+        "label": tie.label,
+        "quantity": tie.quantity,
+        "unit": tie.unit,
+        "zone": outlook.tie.form.time.zone,
+        "first": _instant(one.first_ms),
+        "last": _instant(one.last_ms),
+        "count": numbers.count,
+        "lowest": numbers.lowest,
+        "highest": numbers.highest,
+        "mean": numbers.mean,
+    }
+
+
+def _instant(at_ms: int | None) -> str | None:
+    if at_ms is None:
+        return None
+    return datetime.fromtimestamp(at_ms / 1000, UTC).isoformat().replace("+00:00", "Z")
+
+
+def outlook_lines(outlook: TextOutlook) -> list[str]:
+    """Return it as lines for people."""
+    found, lines = outlook.found, []
+    if found is not None:
+        every = f", every {duration_text(found.interval_ms)}" if found.interval_ms else ""
+        lines.append(f"{outlook.path.name}: {grouped(found.readings)} lines of readings{every}.")
+    for one in _imported(outlook):
+        numbers, tie = one.numbers, one.tie
+        name = " · ".join(part for part in (quantity(tie.quantity).name, tie.label) if part)
+        period = f"{_instant(one.first_ms)} to {_instant(one.last_ms)}"
+        figures = f"lowest {numbers.lowest}, highest {numbers.highest}, mean {_short(numbers.mean)}"
+        lines.append(f"  {name} [{tie.unit}]: {grouped(numbers.count)} from {period}, {figures}")
+    for reason, many in found.left_out.most_common() if found else []:
+        lines.append(f"  {counted(many, 'line', 'lines')} left out: {reason}")
+    if outlook.left_out_columns:
+        lines.append(f"  Columns left out: {', '.join(outlook.left_out_columns)}")
+    for asked in outlook.questions:
+        lines.append(f"Open: {asked.question}")
+        lines += [f"    --answer “{asked.id}={value}”  {words if words != value else ''}".rstrip()
+                  for value, words in asked.choices]  # fmt: skip
+        if asked.is_typed or not asked.choices:
+            lines.append(f"    --answer “{asked.id}=…”")
+    return lines
+
+
+def _short(value: float | None) -> str:
+    return "none" if value is None else f"{value:.6g}"

@@ -1,0 +1,258 @@
+"""A text and what is asked about it, without a window: answers by the names of questions, until
+none is open. The command line imports by this."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.intake.kinds import Recognised, kept_ties, look_at_text, of_kind, proposed_tie
+from gezeiten.desk.intake.text_survey import Survey, survey
+from gezeiten.desk.places import points
+from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
+from gezeiten.domain.quantities.units import text_unit, text_units
+from gezeiten.errors import InputError
+from gezeiten.exchange.text.doubts import ADD, STATIONS, TYPED, Doubt, answered
+from gezeiten.exchange.text.form import ColumnTie, Tie
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known
+
+_MOST_ROUNDS = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """Something that a text leaves open. id: by which it is answered; choices: (value, how people
+    say it); is_typed: whether something else may be said; several: whether several values may be
+    chosen, with commas between."""
+
+    id: str
+    question: str
+    choices: tuple[tuple[str, str], ...] = ()
+    is_typed: bool = False
+    several: bool = False
+
+
+@dataclass(slots=True)
+class TextOutlook:
+    """What importing a text would bring, and what is open. found: in all of its lines, None while
+    these cannot be read; unused: ids of answers to nothing that was asked."""
+
+    path: Path
+    tie: Tie
+    questions: list[Question]
+    found: Survey | None = None
+    unused: tuple[str, ...] = ()
+    left_out_columns: list[str] = field(default_factory=list)
+
+
+def settled(tie: Tie, doubt: Doubt, value: str) -> Tie:
+    """Return a tie once a question is answered ("kind" and "inside" change more than a tie)."""
+    if doubt.kind == "names":
+        return replace(tie, columns=(*tie.columns, *_of_new_name(tie, doubt, value)))
+    return replace(tie, form=answered(tie.form, doubt, value))
+
+
+def _of_new_name(tie: Tie, doubt: Doubt, value: str) -> list[ColumnTie]:
+    """Return what the columns of lines of a new name measure: what they measure in those that have
+    another name in one place alone; nothing where they are left out."""
+    new: dict[int, ColumnTie] = {}
+    for one in tie.columns:
+        plain = ColumnTie(one.column, "", "", doubt.where)
+        new.setdefault(one.column, plain)
+        differ = [a for a, b in zip(one.where, doubt.where, strict=False) if a != b]
+        if value == ADD and len(differ) == 1 and one.quantity and not new[one.column].quantity:
+            label = " · ".join(text for place, text in doubt.where if place == differ[0][0])
+            new[one.column] = replace(plain, quantity=one.quantity, unit=one.unit, label=label)
+    return list(new.values())
+
+
+def look_ahead(desk: Desk, path: Path, answers: Mapping[str, str], kind: str = "") -> TextOutlook:
+    """Return what importing a text would bring after these answers, and what is still open.
+
+    Args:
+        answers: by the id of its question; kind: the import template that the text is said to be
+            of, "" to find it out.
+
+    Raises:
+        InputError: the text cannot be read, or an answer is none of its choices.
+    """
+    session = _Session(desk, path, dict(answers), kind)
+    return session.outlook()
+
+
+class _Session:
+    """Goes through the questions about one text."""
+
+    def __init__(self, desk: Desk, path: Path, answers: dict[str, str], kind: str) -> None:
+        self._desk, self._path, self._answers, self._kind = desk, path, answers, kind
+        self._used: set[str] = set()
+        self._known: Known = NOTHING_KNOWN
+
+    def outlook(self) -> TextOutlook:
+        for _ in range(_MOST_ROUNDS):
+            recognised = self._recognised()
+            made = self._answered(recognised)
+            if made is not None:
+                return made
+        raise InputError(f"{self._path.name} asks on and on; import it in the window.")
+
+    def _recognised(self) -> Recognised:
+        found = look_at_text(self._desk, self._path, self._known)
+        wanted = self._kind
+        if not wanted and found.likely is not None:
+            wanted = self._answers.get("kind", "")
+            self._used.add("kind")
+        if not wanted:
+            return found
+        tie = next((one for one in kept_ties(self._desk) if one.name == wanted), None)
+        if tie is None:
+            raise InputError(f"There is no import template “{wanted}”; check its name.")
+        return of_kind(self._path, found.proposal, tie)
+
+    def _answered(self, recognised: Recognised) -> TextOutlook | None:
+        """Return the outlook, None where an answer has the text looked at anew."""
+        tie = self._named(proposed_tie(recognised, self._path.stem))
+        open_: list[Question] = []
+        tie = self._settled(tie, list(recognised.doubts), open_)
+        tie = self._columns(tie, open_)
+        found: Survey | None = None
+        for _ in range(_MOST_ROUNDS):
+            found = survey(self._path, _trial(tie), seen_words=recognised.proposal.words)
+            more: list[Question] = []
+            after = self._settled(tie, found.doubts, more)
+            if self._known.station >= 0 and not any(one.where for one in after.columns):
+                return None
+            if after == tie:
+                open_ += more
+                break
+            tie = after
+        if found is not None and found.seems_wrong:
+            open_.append(Question("time", "Many lines fall on the instant of another one, so the "
+                                  "time is not understood; import it in the window."))  # fmt: skip
+        unused = tuple(sorted(set(self._answers) - self._used))
+        form = tie.form
+        left = [form.header[one.column] if one.column < len(form.header) else f"{one.column + 1}"
+                for one in tie.columns if not one.quantity and not one.where]  # fmt: skip
+        return TextOutlook(self._path, tie, open_, found, unused, left)
+
+    def _named(self, tie: Tie) -> Tie:
+        name = self._answer("name")
+        return replace(tie, name=name or tie.name)
+
+    def _answer(self, id_: str) -> str | None:
+        if id_ in self._answers:
+            self._used.add(id_)
+        return self._answers.get(id_)
+
+    def _settled(self, tie: Tie, doubts: list[Doubt], open_: list[Question]) -> Tie:
+        for doubt in doubts:
+            if doubt.kind == "zone" and tie.form.time.zone:
+                continue
+            asked = _question(doubt)
+            said = self._answer(asked.id)
+            if said is None:
+                open_.append(asked)
+            elif doubt.kind == "words" and said == STATIONS:
+                self._known = replace(self._known, station=doubt.about)
+            else:
+                tie = settled(tie, doubt, _chosen(asked, said))
+        return tie
+
+    def _columns(self, tie: Tie, open_: list[Question]) -> Tie:
+        """Return a tie with what was answered about its columns; ask for what is missing."""
+        columns = []
+        for one in tie.columns:
+            column = one
+            name = _column_id(one)
+            key = self._answer(f"quantity:{name}")
+            if key is not None:
+                column = replace(column, quantity=_quantity_of(key), unit="")
+            unit = self._answer(f"unit:{name}")
+            recorded = quantity(column.quantity).unit
+            if unit is not None and text_unit(quantity(column.quantity), unit).name != unit:
+                raise InputError(f"{quantity(column.quantity).name} cannot be in “{unit}”; "
+                                 f"answer unit:{name} with another unit.")  # fmt: skip
+            column = replace(column, unit=unit if unit is not None else column.unit)
+            if column.quantity and recorded and not column.unit:
+                units = tuple((one.name, one.name) for one in text_units(quantity(column.quantity)))
+                title = _title(tie, column)
+                open_.append(Question(f"unit:{name}", f"In which unit is {title}?", units))
+            columns.append(column)
+        tie = replace(tie, columns=tuple(columns))
+        used = [one for one in tie.columns if one.quantity]
+        if not used:
+            asked = "No column is understood; say what one measures, as quantity:COLUMN=NAME."
+            open_.append(Question("quantity", asked, is_typed=True))
+        point = self._answer("point")
+        tie = replace(tie, point=point or tie.point)
+        if not tie.point and (not used or any(not one.point for one in used)):
+            names = tuple((one.full_name, one.full_name) for one in points(self._desk)
+                          if not one.retired)  # fmt: skip
+            asked = "Where was it measured? “Site · Point”; a new one is made."
+            open_.append(Question("point", asked, names, is_typed=True))
+        return tie
+
+
+def _trial(tie: Tie) -> Tie:
+    """Return a tie to read by: in UTC where no zone is said yet."""
+    time = tie.form.time
+    return replace(tie, form=replace(tie.form, time=replace(time, zone=time.zone or "UTC")))
+
+
+def _question(doubt: Doubt) -> Question:
+    id_ = doubt.kind if doubt.about < 0 else f"{doubt.kind}:{_place(doubt.about, doubt.where)}"
+    return Question(id_, doubt.question, doubt.choices, doubt.kind in TYPED, doubt.many)
+
+
+def _column_id(one: ColumnTie) -> str:
+    return _place(one.column, one.where)
+
+
+def _place(column: int, where: tuple[tuple[int, str], ...]) -> str:
+    """Return how a column is called in an id: its number from 1, with the names of its lines."""
+    return "/".join([str(column + 1), *(text for _, text in where)])
+
+
+def _chosen(asked: Question, said: str) -> str:
+    """Return the value of an answer, which may be said as the choice's words.
+
+    Raises:
+        InputError: it is none of the choices.
+    """
+    by_words = {words: value for value, words in asked.choices}
+    known = {value for value, _ in asked.choices}
+    if asked.several:
+        values = [one.strip() for one in said.split(",")] if said else []
+        wrong = [one for one in values if one not in known]
+        if wrong:
+            raise InputError(
+                f"“{wrong[0]}” is no choice of {asked.id}; choose of {_listed(asked)}."
+            )
+        return "\n".join(values)
+    if said in known or said in by_words:
+        return by_words.get(said, said) if said not in known else said
+    if not asked.is_typed:
+        raise InputError(f"“{said}” is no choice of {asked.id}; use {_listed(asked)}.")
+    return said
+
+
+def _listed(asked: Question) -> str:
+    return ", ".join(f"“{value}”" for value, _ in asked.choices)
+
+
+def _quantity_of(text: str) -> str:
+    """Return the key of a quantity by its key or name; "" leaves the column out."""
+    if not text or text in QUANTITIES:
+        return text
+    found = [one.key for one in QUANTITIES.values() if one.name.casefold() == text.casefold()]
+    if not found:
+        raise InputError(f"“{text}” is no quantity; choose one of the list in the window.")
+    return found[0]
+
+
+def _title(tie: Tie, one: ColumnTie) -> str:
+    header = tie.form.header
+    words = header[one.column] if one.column < len(header) else ""
+    return f"“{words}”" if words else f"column {one.column + 1}"
