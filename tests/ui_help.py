@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence
+from PySide6.QtGui import QGuiApplication, QKeySequence
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -71,6 +71,14 @@ def type_into(widget: object, text: str) -> None:
     widget.selectAll()
     QTest.keyClick(widget, Qt.Key.Key_Delete)
     QTest.keyClicks(widget, text)
+
+
+def paste_into(widget: object, text: str) -> None:
+    """Replace the text of a field from the clipboard."""
+    widget.setFocus()
+    widget.selectAll()
+    QGuiApplication.clipboard().setText(text)
+    QTest.keyClick(widget, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
 
 
 def trace_of_series(name: str, series: Series) -> Trace:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -79,5 +81,5 @@ def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> 
     handover.named.activated.emit(2)
     wanted = handover.named.currentData()
     assert handover.span() == (wanted[0] // 60_000 * 60_000, -(-wanted[1] // 60_000) * 60_000)
-    handover.since.setDateTime(handover.since.dateTime().addDays(-1))
+    QTest.keyClick(handover.since, Qt.Key.Key_Down)
     assert handover.named.currentIndex() == 0

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -100,8 +102,14 @@ def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Des
     board = window.places[places.TIDEBOARD]
     press(window, "V")
     dialog = next(child for child in board.children() if hasattr(child, "day"))
-    dialog.day.setDateTime(dialog.day.dateTime().addDays(5))
-    wanted = dialog.day.dateTime().toMSecsSinceEpoch()
+    type_into(dialog.day, "the day after")
+    dialog._take()
+    assert "“the day after” is no date and time; type it like 2 Dec 2026 08:00" in (
+        dialog.problem.text()
+    )
+    type_into(dialog.day, "2027-02-03 08:30")
+    zone = board.canvas.board.sites[0][0].zone
+    wanted = round(datetime(2027, 2, 3, 8, 30, tzinfo=ZoneInfo(zone)).timestamp() * 1000)
     dialog._take()
     idle(qtbot, window)
     assert board.canvas.board.sites[0][0].next_visit_ms == wanted

@@ -11,7 +11,7 @@ import numpy as np
 import polars as pl
 import pypdf
 import pytest
-from PySide6.QtCore import QDate, QDateTime, Qt, QTimeZone
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
@@ -27,7 +27,7 @@ from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.place import TrendsPlace
 from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
-from tests.ui_help import idle, press
+from tests.ui_help import idle, press, type_into
 
 
 def test_lanes_of_several_points_share_one_axis(
@@ -152,11 +152,11 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     trends = window.places[places.TRENDS]
     press(window, "Ctrl+I")
     dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, StretchDialog))
-    dialog.since.setDateTime(QDateTime(2026, 11, 20, 6, 0, 0, 0, QTimeZone.utc()))
-    dialog.until.setDateTime(QDateTime(2026, 11, 19, 6, 0, 0, 0, QTimeZone.utc()))
+    type_into(dialog.since, "20 Nov 2026 06:00")
+    type_into(dialog.until, "2026-11-19T06:00")
     dialog._take(zoom=True)
     assert dialog.problem.text().startswith("The stretch ends before it begins")
-    dialog.until.setDateTime(QDateTime(2026, 11, 21, 18, 0, 0, 0, QTimeZone.utc()))
+    type_into(dialog.until, "21 November 2026 6:00 PM")
     dialog._take(zoom=True)
     berlin = ZoneInfo("Europe/Berlin")
     marked = tuple(
@@ -170,7 +170,7 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     assert trends.chart.view() == pytest.approx(marked, abs=2000)
     press(window, "Ctrl+G")
     day = next(w for w in QApplication.topLevelWidgets() if isinstance(w, GoToDay))
-    day.day.setDate(QDate(2026, 11, 18))
+    type_into(day.day, "18 Nov 2026")
     QTest.keyClick(day.day, Qt.Key.Key_Return)
     midnight = round(datetime(2026, 11, 18, tzinfo=berlin).timestamp() * 1000)
     assert trends.chart.view() == pytest.approx((midnight, midnight + DAY_MS), abs=2000)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable
 from pathlib import Path
+from typing import cast
 
 from PySide6.QtCore import QDate
 from PySide6.QtWidgets import (
     QComboBox,
-    QDateEdit,
     QDialog,
     QFileDialog,
     QLineEdit,
@@ -29,15 +30,17 @@ from gezeiten.desk.office.logger_life import (
 )
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import KeptReport, ServiceEntry
-from gezeiten.domain.series.timeline import midnight_ms
+from gezeiten.domain.series.timeline import from_ms, midnight_ms
 from gezeiten.ui.field.logger_words import mission_state
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import LOGBOOK, House
-from gezeiten.ui.shell.i18n import date, day_and_time, day_of, home_zone, number, tr, zones_said
+from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_said
 
 
 class LifeDialog(QDialog):
@@ -143,11 +146,9 @@ class LifeDialog(QDialog):
         self._suit()
         return line
 
-    def _day(self, day: QDate, name: str) -> QDateEdit:
-        field = QDateEdit(day)
-        field.setDisplayFormat("d MMM yyyy")
-        field.setCalendarPopup(True)
-        field.setAccessibleName(name)
+    def _day(self, day: QDate, name: str) -> DateTimeField:
+        field = DateTimeField(name, has_time=False)
+        field.show_day(cast(dt.date, day.toPython()))
         return field
 
     def _suit(self) -> None:
@@ -236,10 +237,14 @@ class LifeDialog(QDialog):
         zone, kind = _zone_of(known), self.kind.currentData()
         calibrated = kind == "calibration"
         desk = self._house.desk
-        at_ms = min(midnight_ms(day_of(self.on), zone) + 12 * 3_600_000, desk.now_ms())
-        if self.on.date() > QDate.currentDate():
-            at_ms = midnight_ms(day_of(self.on), zone) + 12 * 3_600_000
-        due_ms = midnight_ms(day_of(self.until), zone) if calibrated else None
+        try:
+            noon_ms = midnight_ms(self.on.day(), zone) + 12 * 3_600_000
+            due_ms = midnight_ms(self.until.day(), zone) if calibrated else None
+        except FieldError as exc:
+            self._say(str(exc))
+            return
+        is_later = self.on.day() > from_ms(desk.now_ms(), zone).date()
+        at_ms = noon_ms if is_later else min(noon_ms, desk.now_ms())
         words, certificate = self.words.text(), self._certificate if calibrated else None
 
         def entered() -> None:

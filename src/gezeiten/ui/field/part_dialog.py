@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QDateTime, QPointF, QRectF, Qt, QTimeZone, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QIntValidator, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QDateTimeEdit, QDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.logger.parts import MissionExtent
 from gezeiten.domain.series.coverage import size
 from gezeiten.domain.series.thinning import MOST_EVERY, ThinKind, Thinning
 from gezeiten.domain.series.timeline import Span, duration_text
-from gezeiten.ui.parts.widgets import Facts, button, column, label, row
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.widgets import Facts, button, column, label, row, set_role
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 
@@ -111,7 +113,6 @@ class PartDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._extent, self._zone, self._rate = extent, zone, rate
-        self._qzone = QTimeZone(zone.encode())
         self._own_every = False
         self.setWindowTitle(tr("Offload a part of %1").replace("%1", serial))
         self.resize(680, 400)
@@ -123,17 +124,13 @@ class PartDialog(QDialog):
         self._show_fields()
         self.bar.chosen.connect(lambda _: self._show_fields())
         for field in (self.since, self.until):
-            field.dateTimeChanged.connect(self._typed)
+            field.changed.connect(self._typed)
         self.kind.currentIndexChanged.connect(lambda _: self._show_facts())
         self.every.textEdited.connect(lambda _: self._every_chosen())
         self._show_facts()
 
     def _build(self) -> None:
-        self.since, self.until = QDateTimeEdit(), QDateTimeEdit()
-        for field, words in ((self.since, tr("From")), (self.until, tr("Until"))):
-            field.setDisplayFormat("d MMM yyyy HH:mm")
-            field.setCalendarPopup(True)
-            field.setAccessibleName(words)
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.kind = QComboBox()
         self.kind.setAccessibleName(tr("What comes"))
         for kind, words in (
@@ -162,16 +159,26 @@ class PartDialog(QDialog):
 
     def _show_fields(self) -> None:
         for field, at in zip((self.since, self.until), self.bar.span, strict=True):
-            field.blockSignals(True)
-            field.setTimeZone(self._qzone)
-            field.setDateTime(QDateTime.fromMSecsSinceEpoch(at, self._qzone))
-            field.blockSignals(False)
+            field.show_instant(at, self._zone)
         self._show_facts()
 
     def _typed(self) -> None:
-        span = tuple(field.dateTime().toMSecsSinceEpoch() for field in (self.since, self.until))
-        self.bar.set_span((min(span), max(span)))
+        """Take the period that is typed; one that ends before it begins is refused."""
+        try:
+            span = (self.since.instant_ms(self._zone), self.until.instant_ms(self._zone))
+        except FieldError as exc:
+            self._refuse(str(exc))
+            return
+        if span[1] <= span[0]:
+            self._refuse(tr("The period ends before it begins; type a later end."))
+            return
+        self.bar.set_span(span)
         self._show_facts()
+
+    def _refuse(self, sentence: str) -> None:
+        self.note.setText(sentence)
+        set_role(self.note, "ember")
+        self.take.setEnabled(False)
 
     def _every_chosen(self) -> None:
         self._own_every = True

@@ -7,11 +7,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QDateTime, Qt, QTimeZone, QUrl
+from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QComboBox,
-    QDateTimeEdit,
     QFileDialog,
     QHeaderView,
     QTableWidget,
@@ -43,6 +42,8 @@ from gezeiten.ui.handover.model import (
     usual_span,
 )
 from gezeiten.ui.handover.pages import PageView
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
@@ -141,12 +142,9 @@ class HandoverPlace(Place):
         table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         return table
 
-    def _date_time(self, name: str) -> QDateTimeEdit:
-        field = QDateTimeEdit()
-        field.setAccessibleName(name)
-        field.setCalendarPopup(True)
-        field.setDisplayFormat("ddd d MMM yyyy HH:mm")
-        field.dateTimeChanged.connect(lambda _: self._typed())
+    def _date_time(self, name: str) -> DateTimeField:
+        field = DateTimeField(name)
+        field.changed.connect(self._typed)
         return field
 
     def commands(self) -> list[Command]:
@@ -302,29 +300,33 @@ class HandoverPlace(Place):
     def _set_span(self, span: Span) -> None:
         point = self.chosen()
         name = point.zone if point else "UTC"
-        zone = QTimeZone(name.encode())
         self.from_label.setText(tr("From (%1)").replace("%1", name))
         self.until_label.setText(tr("Until (%1)").replace("%1", name))
         for field, at_ms in zip((self.since, self.until), in_minutes(span), strict=True):
-            field.blockSignals(True)
-            field.setTimeZone(zone)
-            field.setDateTime(QDateTime.fromMSecsSinceEpoch(at_ms, zone))
-            field.blockSignals(False)
+            field.show_instant(at_ms, name)
         self._show_contents()
 
     def span(self) -> Span:
-        """Return the chosen stretch."""
-        return (
-            int(self.since.dateTime().toMSecsSinceEpoch()),
-            int(self.until.dateTime().toMSecsSinceEpoch()),
-        )
+        """Return the selected period.
+
+        Raises:
+            FieldError: a field holds no date and time.
+        """
+        point = self.chosen()
+        zone = point.zone if point else "UTC"
+        return self.since.instant_ms(zone), self.until.instant_ms(zone)
 
     def _typed(self) -> None:
         self.named.setCurrentIndex(0)  # what is typed has no name
         self._show_contents()
 
     def _show_contents(self) -> None:
-        self.model.span, desk = self.span(), self.house.desk
+        desk = self.house.desk
+        try:
+            self.model.span = self.span()
+        except FieldError as exc:
+            self.model.span = (0, 0)  # nothing can be written of it
+            self.house.say(str(exc))
         self.model.contents = None
         asked = self.model.asks
         if asked is None:

@@ -60,10 +60,12 @@ from gezeiten.ui.mend.step_fields import StepFields
 from gezeiten.ui.mend.story_dialog import tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime, number_of
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
@@ -118,7 +120,7 @@ class ChainDialog(ActingDialog):
     def _make_fields(self) -> None:
         self.fields = StepFields(self.trying)
         self.words = why_field()
-        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
         self.open_end.setChecked(True)
         self.until.setEnabled(False)
@@ -197,7 +199,7 @@ class ChainDialog(ActingDialog):
         steps = [i for i, one in enumerate(listed) if one.kind == "correction"]
         self.table.setCurrentCell(steps[-1] if steps else 0, 0)
         self.chart.show_lanes([self._lane], self._view, self._point.zone)
-        if self.since.dateTime().toMSecsSinceEpoch() < DAY_MS * 20_000:  # nobody said anything yet
+        if self.since.is_blank:  # nobody said anything yet
             for field, at_ms in zip((self.since, self.until), self._view, strict=True):
                 field.show_instant(at_ms, self._point.zone)
         self._show_figures(None)

@@ -20,8 +20,9 @@ from gezeiten.desk.field.many_gaps import GapRule, Listed, do_all, listed
 from gezeiten.domain.intervals import parse_interval_s
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, captioned, parsed
+from gezeiten.ui.plan.section import captioned, parsed
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr

@@ -16,10 +16,10 @@ from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
 from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, Suspicion
 from gezeiten.ui.mend.chain_model import Trying, number_shown, number_unit
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.number_field import number_of, write_number
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
-from gezeiten.ui.plan.section import captioned, number_of
+from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.shell.i18n import date, number, tr
-from gezeiten.ui.shell.units import plain
 
 _KINDS = (("linear", "Offset and gain"), ("points", "Calibration points"), ("mark", "Mark"),
           ("trim", "Not in place"))  # fmt: skip
@@ -128,7 +128,7 @@ class StepFields(QWidget):
     def show_usual(self, usual: float) -> None:
         """Show the number that is proposed for the chosen rule."""
         if self.rule is not None:
-            self.number.setText(plain(number_shown(self.rule, usual, self.trying.unit)))
+            write_number(self.number, number_shown(self.rule, usual, self.trying.unit))
             self.changed.emit()
 
     def show_points(self, made: HandPoints) -> None:
@@ -139,7 +139,7 @@ class StepFields(QWidget):
             " → ".join(number(unit.shown(one), digits) for one in pair) for pair in made.points
         ))  # fmt: skip
         self.points.setCursorPosition(0)
-        self.u.setText(number(unit.shown_difference(made.u), digits))
+        write_number(self.u, unit.shown_difference(made.u), digits)
         self.changed.emit()
 
     def suit_kind(self) -> None:

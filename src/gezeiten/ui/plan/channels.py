@@ -17,19 +17,13 @@ from gezeiten.domain.plan.plan import ChannelSetting, Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_units
 from gezeiten.link.registers import LiveValue
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.number_field import number_of, plain_number, write_number
 from gezeiten.ui.parts.widgets import button, clear, label, row, rule
-from gezeiten.ui.plan.section import (
-    EditContext,
-    FieldError,
-    QuietCombo,
-    Section,
-    line,
-    number_of,
-    parsed,
-)
+from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, line, parsed
 from gezeiten.ui.shell.i18n import tr
-from gezeiten.ui.shell.units import Units, plain
+from gezeiten.ui.shell.units import Units
 
 _KINDS = (
     ("above alarm", "▲ alarm above"),
@@ -105,9 +99,9 @@ class LimitLine(QWidget):
         unit = self._unit()
         self.kind.choose(f"{shown.side} {shown.level}")
         if shown.has_value:
-            self.value.setText(plain(unit.shown(shown.value)))
+            write_number(self.value, unit.shown(shown.value))
         hysteresis = unit.shown_difference(shown.hysteresis)
-        self.hysteresis.setText(plain(hysteresis) if hysteresis else "")
+        self.hysteresis.setText(plain_number(hysteresis) if hysteresis else "")
         self.delay.setText(interval_text(shown.delay_s) if shown.delay_s else "")
         self.counting.choose("daily" if shown.daily else shown.counting)
         self.hours.setEditText(tr(window_choice(shown.window)))

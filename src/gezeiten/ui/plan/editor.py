@@ -14,11 +14,12 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.plan import Plan, first_due_ms
 from gezeiten.domain.plan.plan_check import check_plan
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import rule
 from gezeiten.ui.plan.channels import ChannelsSection
 from gezeiten.ui.plan.manners import MannersSection
 from gezeiten.ui.plan.names import NamesSection
-from gezeiten.ui.plan.section import EditContext, FieldError, Section
+from gezeiten.ui.plan.section import EditContext, Section
 from gezeiten.ui.plan.start_end import StartEndSection
 from gezeiten.ui.plan.times import TimesSection
 from gezeiten.ui.shell.i18n import clock_time, day_and_time, tr

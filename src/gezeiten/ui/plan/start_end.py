@@ -12,18 +12,11 @@ from gezeiten.domain.plan.models import End, Start
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, local_instant_ms, next_full_hour_ms
 from gezeiten.errors import RepeatedHourError, SkippedHourError
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.widgets import row
-from gezeiten.ui.plan.section import (
-    EditContext,
-    FieldError,
-    QuietCombo,
-    QuietDateTime,
-    Section,
-    captioned,
-    line,
-    number_of,
-    parsed,
-)
+from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line, parsed
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -56,13 +49,13 @@ class StartEndSection(Section):
     def __init__(self) -> None:
         super().__init__()
         self.start = QuietCombo(tr("First reading"))
-        self.start_at = QuietDateTime(tr("Start at"))
+        self.start_at = DateTimeField(tr("Start at"))
         self.second = QCheckBox(tr("second pass"))
         self.second.setToolTip(tr("The clocks show this hour twice; take its second pass"))
         self.delay = line(tr("Delay after the button"), self._changed, width=90,
                           hint=tr("no delay"))  # fmt: skip
         self.end = QuietCombo(tr("Ends"))
-        self.end_at = QuietDateTime(tr("End at"))
+        self.end_at = DateTimeField(tr("End at"))
         self.count = line(tr("Number of readings"), self._changed, width=100)
         self.restart = QCheckBox(tr("may start again"))
         self.body.addLayout(
@@ -77,7 +70,7 @@ class StartEndSection(Section):
         for box in (self.start, self.end):
             box.currentIndexChanged.connect(self._chosen)
         for field in (self.start_at, self.end_at):
-            field.dateTimeChanged.connect(self._changed)
+            field.changed.connect(self._changed)
         for tick in (self.second, self.restart):
             tick.toggled.connect(self._changed)
 

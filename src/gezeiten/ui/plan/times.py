@@ -13,16 +13,10 @@ from gezeiten.domain.intervals import interval_text, parse_duration_s, parse_int
 from gezeiten.domain.plan.outlook import duration_s, interval_for, readings_that_fit
 from gezeiten.domain.plan.plan import Plan, first_due_ms
 from gezeiten.domain.series.timeline import duration_text
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import label, row
-from gezeiten.ui.plan.section import (
-    EditContext,
-    FieldError,
-    QuietDateTime,
-    Section,
-    captioned,
-    line,
-    parsed,
-)
+from gezeiten.ui.plan.section import EditContext, Section, captioned, line, parsed
 from gezeiten.ui.shell.i18n import counted, tr
 
 STOPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 360, 600, 900, 1800, 3600, 7200, 21_600, 43_200, 86_400)
@@ -103,7 +97,7 @@ class TimesSection(Section):
         edited = self._edited
         self.interval = line(tr("Interval"), lambda: edited("interval"), width=110)
         self.duration = line(tr("Duration"), lambda: edited("duration"), width=120)
-        self.until = QuietDateTime(tr("Until"))
+        self.until = DateTimeField(tr("Until"))
         self.outside = line(tr("Interval outside limits"), self._changed, width=110,
                             hint=tr("the same"))  # fmt: skip
         self.fits = label("", "muted")
@@ -122,7 +116,7 @@ class TimesSection(Section):
         self.body.addWidget(self.fits)
         self.body.addWidget(self.slider)
         self.body.addWidget(self.problem)
-        self.until.dateTimeChanged.connect(lambda _: edited("until"))
+        self.until.changed.connect(lambda: edited("until"))
         self.slider.valueChanged.connect(self._slid)
 
     def _edited(self, which: str) -> None:

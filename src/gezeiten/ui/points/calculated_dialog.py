@@ -24,9 +24,10 @@ from gezeiten.domain.steps.formulas import NEWEST, Formula, Parameter, Role, own
 from gezeiten.domain.steps.formulas.own import FUNCTIONS
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
-from gezeiten.ui.plan.section import captioned, number_of
+from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House

@@ -30,8 +30,10 @@ from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import local_instant_ms
 from gezeiten.domain.steps.checks.reading import DIPPED
 from gezeiten.errors import InputError
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime, number_of
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import House
@@ -101,7 +103,7 @@ class CheckSheet(QDialog):
         self.site = QComboBox()
         self.site.setAccessibleName(tr("Site"))
         self.site.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.at = QuietDateTime(tr("When"))
+        self.at = DateTimeField(tr("When"))
         self.by = QLineEdit(initials(house.desk.person))
         self.by.setAccessibleName(tr("Read by"))
         self.by.setMaxLength(40)

@@ -28,11 +28,13 @@ from gezeiten.ui.mend.chain_model import drawn
 from gezeiten.ui.mend.story_dialog import tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned
+from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
@@ -85,7 +87,7 @@ class ChecksDialog(ActingDialog):
         self.way.setAccessibleName(tr("Tie by"))
         for key, name in _WAYS:
             self.way.addItem(tr(name), key)
-        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
         self.words = why_field()
         self.figures = label("", "muted", wrap=True)

@@ -12,10 +12,12 @@ from gezeiten.desk.record.day_by_day import Days, day_by_day, write_days
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.day_figures import BEYOND, DegreeRule, IndexDay
 from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, captioned, number_of
+from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, number, tr

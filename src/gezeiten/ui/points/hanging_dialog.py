@@ -8,10 +8,13 @@ from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.domain.kept import HangingKept
 from gezeiten.domain.steps.hanging import Hung, hung_at, stayed_m
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.number_field import number_of, write_number
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime, captioned, number_of
+from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
@@ -41,7 +44,7 @@ class HangingDialog(ActingDialog):
              tr("Sensor, m"), tr("By"), tr("Why")],
         )  # fmt: skip
         self.table.horizontalHeader().setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
-        self.since = QuietDateTime(tr("From"))
+        self.since = DateTimeField(tr("From"))
         self.rim = QLineEdit("" if rim_m is None else number(rim_m, _MM))
         self.way = QComboBox()
         self.way.setAccessibleName(tr("The sensor"))
@@ -124,7 +127,7 @@ class HangingDialog(ActingDialog):
         except FieldError:
             return
         if way != "typed":
-            self.length.setText(number(made.length_m, _MM))
+            write_number(self.length, made.length_m, _MM)
         words = tr("The sensor would lie %1 m above the datum.")
         if before is not None:
             words = tr("The sensor would lie %1 m above the datum, before %2 m.")

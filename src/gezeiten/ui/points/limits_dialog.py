@@ -22,11 +22,12 @@ from gezeiten.desk.record.limits import (
 )
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.rules import mean_words, rule_words
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
-from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
@@ -60,7 +61,7 @@ class LimitsDialog(ActingDialog):
         self.line: LimitLine | None = None
         self._room = QHBoxLayout()
         self.words = why_field()
-        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         now = house.desk.now_ms()
         for field in (self.since, self.until):
             field.show_instant(now, point.zone)

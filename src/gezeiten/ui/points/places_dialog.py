@@ -33,9 +33,11 @@ from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
+from gezeiten.ui.parts.field_error import FieldError, mark
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
-from gezeiten.ui.plan.section import FieldError, mark, number_of, parsed
+from gezeiten.ui.plan.section import parsed
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog

@@ -16,9 +16,10 @@ from gezeiten.domain.quantities.quantities import (
     Stamp,
     in_order,
 )
+from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, number_of
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import number, tr

@@ -16,9 +16,10 @@ from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
 from gezeiten.domain.kept import Remark
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import instant, tr
@@ -53,7 +54,7 @@ class RemarksDialog(ActingDialog):
         for place in point.channels:
             self.about.addItem(quantity(place.channel).name, place.channel)
         self.about.addItem(tr("the whole site %1").replace("%1", point.site), _SITE)
-        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         now = round(house.desk.now_ms())
         begin, end = span or (now, now)
         for field, at_ms in ((self.since, begin), (self.until, end)):

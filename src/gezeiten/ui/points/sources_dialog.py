@@ -23,9 +23,10 @@ from gezeiten.desk.record.deployments import (
 from gezeiten.domain.kept import SaidOfSource
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import MAIN
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import House
@@ -74,7 +75,7 @@ class SourcesDialog(ActingDialog):
         self.label.setPlaceholderText(tr("empty: the main series"))
         self.label.setMaxLength(60)
         self.words = why_field()
-        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
         self.open_end.setChecked(True)
         self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Iterable
 from datetime import datetime
 
 from PySide6.QtCore import QCoreApplication, QDate, QLocale, QTime, QTimeZone
-from PySide6.QtWidgets import QDateEdit
 
 from gezeiten.domain.series.timeline import from_ms
 
@@ -48,12 +46,6 @@ def number(value: float, decimals: int = 0) -> str:
     if isinstance(value, int) or decimals == 0:
         return QLocale().toString(round(value))
     return QLocale().toString(float(value), "f", decimals)
-
-
-def day_of(field: QDateEdit) -> dt.date:
-    """Return the day that a field shows."""
-    shown = field.date()
-    return dt.date(shown.year(), shown.month(), shown.day())
 
 
 def day(utc_ms: int, zone: str) -> str:

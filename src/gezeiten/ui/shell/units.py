@@ -98,9 +98,3 @@ def units_of(settings: Settings) -> Units:
         "per m³": settings.unit_particles,
     }
     return Units(usual, settings.units)
-
-
-def plain(value: float) -> str:
-    """Return a number for a field: as short as it is exact, at most four decimals."""
-    decimals = next((d for d in range(4) if round(value, d) == round(value, 6)), 4)
-    return number(value, decimals)

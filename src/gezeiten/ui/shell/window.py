@@ -18,6 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.errors import GezeitenError
+from gezeiten.ui.parts.date_time_field import rewrite_dates
+from gezeiten.ui.parts.number_field import rewrite_numbers
 from gezeiten.ui.parts.widgets import column, label, set_role
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.after_paint import AfterPaint
@@ -292,7 +294,11 @@ class MainWindow(QMainWindow):
         dialog.open()
 
     def _settings_changed(self) -> None:
-        QLocale.setDefault(region(self.house.desk.settings.region))
+        before, now = QLocale(), region(self.house.desk.settings.region)
+        QLocale.setDefault(now)
+        if before != now:
+            rewrite_numbers(before, now)
+            rewrite_dates()
         self.strip.person.setText(self.house.desk.person)
         self._apply_theme()
         self._archive_changed()

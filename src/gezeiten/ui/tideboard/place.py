@@ -6,11 +6,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QDateTime, QEvent, QObject, Qt, QTimeZone, Signal
+from PySide6.QtCore import QDateTime, QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QDateTimeEdit,
     QDialog,
     QHBoxLayout,
     QLabel,
@@ -24,6 +23,9 @@ from gezeiten.desk.field.first_sight import first_sight, fresh_board
 from gezeiten.domain.board.board import Board, Visit
 from gezeiten.domain.board.facts import BoardExcursion, BoardGap
 from gezeiten.domain.board.rows import BoardRow
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.first_steps import FirstSteps
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, set_role
 from gezeiten.ui.shell import house as places
@@ -52,20 +54,23 @@ class VisitDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Next visit"))
         self._row = row
-        self.day = QDateTimeEdit()
-        zone = QTimeZone(row.point.zone.encode())
-        self.day.setTimeZone(zone)
-        self.day.setDisplayFormat("ddd d MMM yyyy HH:mm")
-        self.day.setCalendarPopup(True)
-        self.day.setAccessibleName(tr("Next visit"))
-        self.day.setDateTime(QDateTime.currentDateTime().addDays(14).toTimeZone(zone))
+        self.day = DateTimeField(tr("Next visit"))
+        self.day.show_instant(QDateTime.currentMSecsSinceEpoch() + 14 * DAY_MS, row.point.zone)
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
         title = label(tr("Next visit to %1").replace("%1", row.point.site), "head")
         take = button(tr("Set this day"), self._take, "primary")
         none = button(tr("No visits, it is online"), self._none)
-        self.setLayout(column(title, self.day, take, none, margins=16))
+        self.setLayout(column(title, self.day, self.problem, take, none, margins=16))
 
     def _take(self) -> None:
-        self.chosen.emit(self._row.point.site_id, int(self.day.dateTime().toMSecsSinceEpoch()))
+        try:
+            at_ms = self.day.instant_ms(self._row.point.zone)
+        except FieldError as exc:
+            self.problem.setText(str(exc))
+            self.problem.show()
+            return
+        self.chosen.emit(self._row.point.site_id, at_ms)
         self.accept()
 
     def _none(self) -> None:

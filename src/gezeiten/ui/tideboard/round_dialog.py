@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QDate, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDateEdit,
     QDialog,
     QLineEdit,
     QListWidget,
@@ -34,14 +33,16 @@ from gezeiten.desk.logger.planning import kept_plans, last_plan_at
 from gezeiten.domain.board.board import Board
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import Kept
-from gezeiten.domain.series.timeline import midnight_ms
+from gezeiten.domain.series.timeline import DAY_MS, from_ms, midnight_ms
 from gezeiten.errors import InputError
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import chosen_thing, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import House
-from gezeiten.ui.shell.i18n import counted, date, day, day_of, home_zone, number, tr
+from gezeiten.ui.shell.i18n import counted, date, day, home_zone, number, tr
 
 _SITE = Qt.ItemDataRole.UserRole
 _TASK = Qt.ItemDataRole.UserRole
@@ -69,10 +70,8 @@ class RoundDialog(QDialog):
 
     # -- choosing ------------------------------------------------------------------------------
     def _choosing(self) -> QWidget:
-        self.day = QDateEdit(QDate.currentDate().addDays(1))
-        self.day.setDisplayFormat("ddd d MMM yyyy")
-        self.day.setCalendarPopup(True)
-        self.day.setAccessibleName(tr("Day of the round"))
+        self.day = DateTimeField(tr("Day of the round"), has_time=False)
+        self.day.show_day(from_ms(self._house.desk.now_ms() + DAY_MS, home_zone()).date())
         self.sites = QListWidget()
         self.sites.setProperty("ticks", True)
         self.sites.setAccessibleName(tr("Sites to visit"))
@@ -111,7 +110,12 @@ class RoundDialog(QDialog):
         """Make the round of the ticked sites."""
         items = [self.sites.item(i) for i in range(self.sites.count())]
         chosen = [i.data(_SITE) for i in items if i.checkState() == Qt.CheckState.Checked]
-        day_ms = midnight_ms(day_of(self.day), home_zone())
+        try:
+            day_ms = midnight_ms(self.day.day(), home_zone())
+        except FieldError as exc:
+            self.problem.setText(str(exc))
+            self.problem.show()
+            return
         desk = self._house.desk
         self._run(lambda: make_round(desk, chosen, day_ms))
 

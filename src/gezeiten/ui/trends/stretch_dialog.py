@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QDate, Signal
-from PySide6.QtWidgets import QDateEdit, QDialog, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QDialog, QWidget
 
 from gezeiten.domain.series.timeline import Span, from_ms, local_days, midnight_ms
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.plan.section import FieldError, QuietDateTime
-from gezeiten.ui.shell.i18n import day_of, tr
+from gezeiten.ui.shell.i18n import tr
 
 
 class StretchDialog(QDialog):
@@ -20,7 +21,7 @@ class StretchDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Mark a stretch"))
         self._zone = zone
-        self.since, self.until = QuietDateTime(tr("From")), QuietDateTime(tr("Until"))
+        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         for field, at_ms in ((self.since, span[0]), (self.until, span[1])):
             field.show_instant(at_ms, zone)
         self.problem = label("", "ember", wrap=True)
@@ -65,7 +66,7 @@ class GoToInstant(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Go to an instant"))
         self._zone = zone
-        self.at = QuietDateTime(tr("Instant"))
+        self.at = DateTimeField(tr("Instant"))
         self.at.show_instant(at_ms, zone)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
@@ -100,21 +101,25 @@ class GoToDay(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Go to a day"))
         self._zone = zone
-        day = from_ms(at_ms, zone).date()
-        self.day = QDateEdit(QDate(day.year, day.month, day.day))
-        self.day.setDisplayFormat("ddd d MMM yyyy")
-        self.day.setCalendarPopup(True)
-        self.day.setAccessibleName(tr("Day"))
+        self.day = DateTimeField(tr("Day"), has_time=False)
+        self.day.show_day(from_ms(at_ms, zone).date())
+        self.problem = label("", "ember", wrap=True)
+        self.problem.hide()
         take = button(tr("Show this day"), self._take, "primary")
         take.setDefault(True)
         self.setLayout(
-            column(self.day, row(button(tr("Cancel"), self.reject), 1, take),
+            column(self.day, self.problem, row(button(tr("Cancel"), self.reject), 1, take),
                    spacing=8, margins=16)
         )  # fmt: skip
         self.day.setFocus()
 
     def _take(self) -> None:
-        start = midnight_ms(day_of(self.day), self._zone)
+        try:
+            start = midnight_ms(self.day.day(), self._zone)
+        except FieldError as exc:
+            self.problem.setText(str(exc))
+            self.problem.show()
+            return
         _, span = next(iter(local_days(start, start + 1, self._zone)))
         self.taken.emit(span)
         self.accept()
