@@ -46,6 +46,23 @@ def checks(lab: Lab, plan: Plan = STORE_PLAN, **more: object) -> list[Check]:
     return checks_before_launch(lab.desk, card, plan, **more)  # type: ignore[arg-type]
 
 
+@pytest.mark.parametrize(
+    ("ahead_ms", "is_reason_required"), [(86_399_000, False), (86_401_000, True), (-9e8, True)]
+)
+def test_a_clock_off_by_a_day_needs_a_reason(
+    lab: Lab, ahead_ms: float, is_reason_required: bool
+) -> None:
+    card = contact(lab.desk, lab.standin.address, lab.serial)
+    card = replace(card, clock=replace(card.clock, difference_ms=ahead_ms))
+    [check] = [one for one in checks_before_launch(lab.desk, card, STORE_PLAN)
+               if one.key == "clock"]  # fmt: skip
+    assert (check.weight, check.wants_word) == ("look", is_reason_required)
+    assert ("clock correction" in check.sentence) == is_reason_required
+    [check] = [one for one in checks_before_launch(lab.desk, card, STORE_PLAN, {"clock": "known"})
+               if "Accepted: known" in one.sentence]  # fmt: skip
+    assert check.weight == "passed"
+
+
 # -- the label on the case -------------------------------------------------------------------------
 @pytest.mark.parametrize(
     ("typed", "weight"),

@@ -5,10 +5,11 @@ from __future__ import annotations
 from contextlib import suppress
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
+from gezeiten.domain.attention import CLOCK_OFF_MS, is_clock_wrong
 from gezeiten.domain.kept import ClockKept
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
 from gezeiten.domain.series.timeline import EVER_MS, Span
@@ -76,6 +77,22 @@ def clock_histories(session: Session) -> dict[str, ClockHistory]:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
             found.setdefault(uid, []).append((row.said_ms, row.undone_ms, clock_map(row.pairs)))
     return {uid: ClockHistory(tuple(said)) for uid, said in found.items()}
+
+
+def wrong_clocks(session: Session) -> dict[str, float]:
+    """Return the missions whose logger had a clock that was wrong when it was offloaded, with how
+    far it was ahead then, ms, by mission (its id); those whose clock was corrected since are not
+    among them."""
+    query = (
+        select(Mission.uid, Offload.clock_difference_ms)
+        .join(Mission, Mission.id == Offload.mission_id)
+        .where(func.abs(Offload.clock_difference_ms) >= CLOCK_OFF_MS, Offload.carried.is_not(True))
+        .order_by(Offload.at_ms)
+    )
+    corrected = clocks_in_force(session)
+    found = {uid: float(off_ms or 0.0) for uid, off_ms in session.execute(query)}
+    return {uid: off_ms for uid, off_ms in found.items()
+            if is_clock_wrong(off_ms) and uid not in corrected}  # fmt: skip
 
 
 def measured_differences(session: Session, mission: str) -> list[tuple[int, float, float]]:

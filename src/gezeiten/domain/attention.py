@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from gezeiten.domain.series.timeline import DAY_MS
 
-_CLOCK_OFF_MS = 30_000
+CLOCK_OFF_MS = 30_000
+"""From here on it is said that a clock is off."""
 LOW_BATTERY = 0.15
 """Of a full one: it is said at the logger."""
 BATTERY_TO_TAKE = 0.25
@@ -21,6 +22,15 @@ FORESEEN_MS = 60 * DAY_MS
 """What lies farther ahead is no need yet."""
 
 
+_CLOCK_WRONG_MS = DAY_MS
+"""From here on a clock was not drifting but set wrongly."""
+
+
+def is_clock_wrong(difference_ms: float) -> bool:
+    """Whether a logger's clock is so far off that its readings are dated wrongly."""
+    return abs(difference_ms) >= _CLOCK_WRONG_MS
+
+
 def is_clock_off(difference_ms: float) -> bool:
     """Whether a logger's clock is so far off that it is said."""
-    return abs(difference_ms) >= _CLOCK_OFF_MS
+    return abs(difference_ms) >= CLOCK_OFF_MS

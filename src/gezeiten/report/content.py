@@ -140,7 +140,8 @@ class ReportGap:
 class PointReport:
     """Everything in one report. fingerprint: SHA-256 over the readings shown. logbook_head: the
     newest entry of the logbook, "entry 213, HASH"; "" where there is none. checks: read by hand,
-    beside the record as it stands; duty: the days on which they were due."""
+    beside the record as it stands; duty: the days on which they were due. dated_later: readings
+    that are dated later than the period ends or the document was made."""
 
     site: str
     point: str
@@ -160,6 +161,7 @@ class PointReport:
     clocks: tuple[ClockKept, ...] = ()
     duty: tuple[DutyDay, ...] = ()
     logbook_head: str = ""
+    dated_later: int = 0
 
     @property
     def readings(self) -> int:

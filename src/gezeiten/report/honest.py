@@ -36,6 +36,12 @@ def honest_part(p: Pieces) -> list[Flowable]:
 
 def _gaps(p: Pieces) -> list[Flowable]:
     parts: list[Flowable] = [p.text("What is missing, and how it was mended", p.head)]
+    if p.report.dated_later:
+        many = counted(p.report.dated_later, "reading is", "readings are")
+        parts.append(p.text(
+            f"{many} dated after {p.time(p.report.made_ms)}, when this document was made: the "
+            "clock of a logger was wrong. Their time is not known until it is corrected."
+        ))  # fmt: skip
     if not p.report.gaps:
         return [*parts, p.text("Nothing: readings came from the first to the last of the stretch.")]
     rows = [["From", "To", "Readings", "Channels", "What was done"]]

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.clocks import clocks_in_force
+from gezeiten.archive.clocks import clocks_in_force, wrong_clocks
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.here.tables import Block, RecordRow
@@ -156,6 +156,7 @@ def _version(session: Session) -> Any:
 def _made(session: Session) -> Layout:
     recorded = _recorded(session)
     clocks = {uid: one.map for uid, one in clocks_in_force(session).items()}
+    wrong = wrong_clocks(session)
     bare = _overviews(session)
     points = {row[0]: row[1] for row in session.execute(select(Point.id, Point.uid))}
     stays, missions = [], {}
@@ -170,7 +171,8 @@ def _made(session: Session) -> Layout:
         channels, clock = _channels(recorded.get(uid), plan), clocks.get(uid, RIGHT)
         first_ms = clock.true_at(first_ms) if first_ms else first_ms
         stays.append(Stay(uid, serial, model not in SOURCES, points.get(point_id or 0, NOWHERE),
-                          clock.true_at(launched_ms), first_ms, channels, clock))  # fmt: skip
+                          clock.true_at(launched_ms), first_ms, channels, clock,
+                          uid in wrong))  # fmt: skip
     stood = tuple(deployments(stays, _placed(session)))
     by_series: dict[tuple[str, str], list[Feed]] = {}
     by_point: dict[str, list[Feed]] = {}

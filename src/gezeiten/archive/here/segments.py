@@ -29,6 +29,7 @@ from gezeiten.archive.store.prepared import Prepared
 from gezeiten.domain.series.cells import Cells
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
@@ -55,7 +56,7 @@ class Segment(NamedTuple):
     reading with a value, None where not all of the block count, so that they have to be read;
     valid: how many there are, then; low, high: of all that the block holds. stamp: what its
     readings follow from, None where that cannot be said. clock: what puts their instants right;
-    span and ends are true time."""
+    span and ends are true time. is_suspect: its readings are dated by a clock that was wrong."""
 
     mission: int
     block: int
@@ -69,6 +70,7 @@ class Segment(NamedTuple):
     high: float
     stamp: Hashable
     clock: ClockMap = RIGHT
+    is_suspect: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +105,8 @@ class Segments:
         mine = slice(first, first + len(columns[place]))
         # blocks are cut from what was checked, and say it where they are damaged
         times = segment.clock.true(whole.times[mine])
-        series = make_series(times, whole.values[mine], intervals[mine], is_in_order=True)
+        code = Quality.SUSPECT if segment.is_suspect else Quality.GOOD
+        series = make_series(times, whole.values[mine], intervals[mine], code, is_in_order=True)
         return series.between(*segment.span)
 
     def cells(self, session: Session) -> dict[int, Cells]:
@@ -183,7 +186,8 @@ def _of_feed(
         yield Segment(
             mission, head.key, keys, span, whose, is_whole,
             (head.held_ms, head.held_until_ms) if is_whole else None, head.valid, head.low,
-            head.high, (whose, span, stamps, clock) if is_whole else None, clock,
+            head.high, (whose, span, stamps, clock, feed.is_clock_wrong) if is_whole else None,
+            clock, feed.is_clock_wrong,
         )  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
+from gezeiten.archive.clocks import wrong_clocks
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.coverage import Coverage, coverage
 from gezeiten.archive.missions import latest_missions, missions_beside
@@ -26,6 +27,7 @@ from gezeiten.domain.board.facts import (
     EndReason,
     KnownOfLogger,
     KnownOfPoint,
+    WrongClock,
 )
 from gezeiten.domain.kept import GOING_ON, KnownLogger, KnownMission
 from gezeiten.domain.plan.models import known_model
@@ -82,12 +84,13 @@ class _Past:
     offloads_ms: dict[int, list[int]]
     steps: dict[int, list[RecordStep]]
     held: Coverage
+    wrong_clocks: dict[str, float]
 
     @staticmethod
     def of(session: ArchiveSession) -> _Past:
         return _Past(latest_missions(session), missions_beside(session),
                      all_offload_instants(session),
-                     active_steps(session), coverage(session))  # fmt: skip
+                     active_steps(session), coverage(session), wrong_clocks(session))  # fmt: skip
 
 
 def _facts(past: _Past, point: PointPlace, events: tuple[BoardExcursion, ...]) -> KnownOfPoint:
@@ -118,7 +121,18 @@ def _readable(past: _Past, point: PointPlace, events: tuple[BoardExcursion, ...]
         tuple(map(_gap, gaps_of(point, steps, past.held))),
         events,
         tuple(past.offloads_ms.get(point.id, ())),
+        wrong_clocks=_wrong_clocks(past, point),
     )
+
+
+def _wrong_clocks(past: _Past, point: PointPlace) -> tuple[WrongClock, ...]:
+    """Return the missions at a point whose readings are dated by a wrong clock."""
+    found: dict[str, WrongClock] = {}
+    for feed in past.held.layout.at_point(point.id):
+        if feed.mission in past.wrong_clocks:
+            serial, ahead_ms = feed.deployment.stay.source, past.wrong_clocks[feed.mission]
+            found.setdefault(feed.mission, WrongClock(serial, feed.series, ahead_ms))
+    return tuple(found.values())
 
 
 def _held_beside(past: _Past, point: PointPlace, mission: KnownMission) -> tuple[Span, ...]:

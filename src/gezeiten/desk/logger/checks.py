@@ -15,7 +15,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
-from gezeiten.domain.attention import CALIBRATION_SOON_MS, LOW_BATTERY, is_clock_off
+from gezeiten.domain.attention import CALIBRATION_SOON_MS, LOW_BATTERY, is_clock_off, is_clock_wrong
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.outlook import REFERENCE_TEMP_C, Outlook, outlook
 from gezeiten.domain.plan.plan import Plan, first_due_ms
@@ -235,7 +235,12 @@ def _clock_check(card: LoggerCard) -> Check:
         ahead = "ahead of" if off > 0 else "behind"
         length = duration_text(round(abs(off)))
         sentence = f"Its clock is {length} {ahead} this computer's; launching sets it."
-        return Check("look", sentence, "clock")
+        if is_clock_wrong(off):
+            sentence += (
+                " The readings of its mission are dated by it and count as suspect until a clock "
+                "correction is applied; give a reason."
+            )
+        return Check("look", sentence, "clock", wants_word=is_clock_wrong(off))
     off_s = round(off / 1000, 1) + 0.0  # no minus sign before a nought
     return Check("passed", f"Its clock agrees with this computer's ({off_s:+.1f} s).")
 

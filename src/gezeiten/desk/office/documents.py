@@ -31,9 +31,9 @@ from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.plan.plan_words import end_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.feeds import Deployment
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, all_instants
 from gezeiten.domain.series.statistics import daily_numbers, numbers
-from gezeiten.domain.series.timeline import Span, from_ms
+from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.steps import MEASURED, RecordStep
 from gezeiten.domain.steps.sureness import Sure
@@ -146,7 +146,15 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         clocks=tuple(_clocks(desk, point, span)),
         duty=tuple(duty(desk, point.id, span, point.zone)),
         logbook_head=head_words(desk),
+        dated_later=dated_later(desk, point),
     )
+
+
+def dated_later(desk: Desk, point: PointPlace) -> int:
+    """Return how many readings of a point are dated later than now: by a clock that was wrong."""
+    future = (desk.now_ms() + 1, EVER_MS)
+    found = (record(desk, point.id, place.channel, future) for place in point.measured)
+    return len(all_instants(found))
 
 
 def _clocks(desk: Desk, point: PointPlace, span: Span) -> list[ClockKept]:

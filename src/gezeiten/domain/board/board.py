@@ -68,7 +68,7 @@ def _sentences(row: BoardRow, now_ms: int) -> list[str]:
     if any(need.kind == "not recording" and not need.serial for need in row.needs):
         said.append("not recording")
     for need in row.needs:
-        if need.serial:
+        if need.kind == "wrong clock" or need.serial:
             said += [need.words] if need.weight else []
         elif need.kind == "clock":
             said.append(f"{need.words} off")

@@ -86,10 +86,21 @@ class KnownOfLogger:
 
 
 @dataclass(frozen=True, slots=True)
+class WrongClock:
+    """A mission whose logger's clock was wrong and is not corrected. series: the first one at the
+    point that its readings are in; ahead_ms: how far the clock was ahead."""
+
+    serial: str
+    series: str
+    ahead_ms: float
+
+
+@dataclass(frozen=True, slots=True)
 class KnownOfPoint:
     """What is known of a point. logger: the one whose mission began last there, None where there
     was none; beside: others that record there. held: what the archive has of its first series.
-    fault: why it cannot be read, "" for all that can."""
+    fault: why it cannot be read, "" for all that can. wrong_clocks: of missions whose readings are
+    dated wrongly."""
 
     point: BoardPoint
     logger: KnownOfLogger | None
@@ -100,6 +111,7 @@ class KnownOfPoint:
     excursions: tuple[BoardExcursion, ...]
     offloads_ms: tuple[int, ...]
     fault: str = ""
+    wrong_clocks: tuple[WrongClock, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

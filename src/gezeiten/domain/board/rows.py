@@ -21,10 +21,12 @@ from gezeiten.domain.board.facts import (
     EndReason,
     KnownOfLogger,
     KnownOfPoint,
+    WrongClock,
 )
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 
-NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault"]
+NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault",
+                   "wrong clock"]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +63,7 @@ class BoardRow:
     is_recording: bool
     needs: tuple[Need, ...]
     fault: str = ""
+    wrong_clocks: tuple[WrongClock, ...] = ()
 
 
 def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
@@ -76,7 +79,13 @@ def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
             replace(need, words=f"{other.serial}: {need.words}", serial=other.serial)
             for need in _needs(beside, other, site.next_visit_ms, now_ms)
         ]
-    return replace(row, needs=tuple(sorted(needs, key=_by_weight)))
+    needs += [Need("wrong clock", _wrong_clock_words(one), now_ms, 2)
+              for one in facts.wrong_clocks]  # fmt: skip
+    return replace(row, needs=tuple(sorted(needs, key=_by_weight)), wrong_clocks=facts.wrong_clocks)
+
+
+def _wrong_clock_words(one: WrongClock) -> str:
+    return f"clock wrong by {duration_text(round(abs(one.ahead_ms)) // DAY_MS * DAY_MS)}"
 
 
 def _unreadable(facts: KnownOfPoint, now_ms: int) -> BoardRow:
@@ -155,7 +164,7 @@ def _needs(
     return sorted(needs, key=_by_weight)
 
 
-_RANK = ("not recording", "end", "clock", "gap", "offload", "calibration", "fault")
+_RANK = ("wrong clock", "not recording", "end", "clock", "gap", "offload", "calibration", "fault")
 
 
 def _by_weight(need: Need) -> tuple[int, int, int]:

@@ -27,7 +27,8 @@ class Stay:
 
     point: its id; arrived_ms: its launch, or when the first text came; first_ms: its first reading
     due, 0 where it waits for its button; channels: what it measures. Instants are UTC ms, in true
-    time. clock: what puts the instants of its readings right.
+    time. clock: what puts the instants of its readings right. is_clock_wrong: its logger's clock
+    was wrong, and nothing puts it right: its readings are suspect.
     """
 
     mission: str
@@ -38,6 +39,7 @@ class Stay:
     first_ms: int
     channels: tuple[str, ...]
     clock: ClockMap = RIGHT
+    is_clock_wrong: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +109,11 @@ class Feed:
     def clock(self) -> ClockMap:
         """What puts the instants of its readings right."""
         return self.deployment.stay.clock
+
+    @property
+    def is_clock_wrong(self) -> bool:
+        """Whether its readings are dated wrongly."""
+        return self.deployment.stay.is_clock_wrong
 
 
 # -- who stood where -------------------------------------------------------------------------------

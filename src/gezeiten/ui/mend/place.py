@@ -18,6 +18,7 @@ from gezeiten.desk.field.many_gaps import together, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.mend.chain_card import ChainCard
 from gezeiten.ui.mend.detail import Detail, load_detail, with_other, with_way
@@ -38,7 +39,7 @@ from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import House, Place, Rows
+from gezeiten.ui.shell.house import ClockWanted, House, Place, Rows
 from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -198,6 +199,9 @@ class MendPlace(Place):
             self._choose(self.list.thing())
 
     def show_target(self, target: object) -> None:
+        if isinstance(target, ClockWanted):
+            self._show_clock(target)
+            return
         found = self.list.choose(lambda booked: booked.key == target)
         self._wanted = None if found else target
 
@@ -441,6 +445,21 @@ class MendPlace(Place):
             series = booked.channels[0] if booked.channels else ""
             view = surroundings(booked.gap)
             ChainDialog(self, self.house, booked.point, series, view).open()
+
+    def _show_clock(self, wanted: ClockWanted) -> None:
+        """Show the clocks of a series, above its chain."""
+        from gezeiten.ui.mend.chain_dialog import ChainDialog
+
+        desk = self.house.desk
+
+        def show(found: list[PointPlace]) -> None:
+            point = next((one for one in found if one.id == wanted.point_id), None)
+            if point is not None:
+                dialog = ChainDialog(self, self.house, point, wanted.series)
+                dialog.open()
+                dialog.show_clock()
+
+        self.house.run(lambda _task: points(desk), show)
 
     def point_in_hand(self) -> int | None:
         return self._detail.booked.point.id if self._detail else None

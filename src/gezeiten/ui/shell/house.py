@@ -26,6 +26,15 @@ if TYPE_CHECKING:
     from gezeiten.domain.series.timeline import Span
     from gezeiten.ui.shell.empty import EmptyPlace
 
+
+@dataclass(frozen=True, slots=True)
+class ClockWanted:
+    """A target in Mend: the clocks of the missions that a series of a point is made of."""
+
+    point_id: int
+    series: str
+
+
 TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
 
 

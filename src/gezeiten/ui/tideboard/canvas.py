@@ -410,6 +410,10 @@ class BoardCanvas(QWidget):
             )
         words = self._short(said, painter, room)
         painter.drawText(QRectF(left + width + 6, top, room, height), center, words)
+        if need.kind == "wrong clock":
+            area = QRectF(left, top, width + 6 + room, height)
+            words = tr("%1 · apply a clock correction").replace("%1", tr(need.words))
+            self._hits.append(Hit(area, words, row, need.kind))
 
     # -- pointer and keys ----------------------------------------------------------------------
     def _hit(self, at: QPointF) -> Hit | None:
@@ -491,6 +495,8 @@ class BoardCanvas(QWidget):
 
     def _first_thing(self, row: BoardRow) -> BoardGap | BoardExcursion | str:
         """Where Enter leads: to the first thing to be dealt with, else to the record."""
+        if row.wrong_clocks:
+            return "wrong clock"
         to_mend = [gap for gap in row.gaps if gap.state == "open"]
         if to_mend:
             return to_mend[0]

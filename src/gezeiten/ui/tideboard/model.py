@@ -176,7 +176,7 @@ def urgency(row: BoardRow) -> tuple[int, int, int]:
     return (-need.weight, need.due_ms, _RANK.index(need.kind)) if need else (1, 0, 0)
 
 
-_RANK = ("fault", "not recording", "end", "clock", "gap", "offload", "calibration")
+_RANK = ("fault", "wrong clock", "not recording", "end", "clock", "gap", "offload", "calibration")
 
 
 def _holds(site: BoardSite, row: BoardRow, words: list[str]) -> bool:

@@ -30,7 +30,7 @@ from gezeiten.ui.parts.first_steps import FirstSteps
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, set_role
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.house import ClockWanted, House, Place
 from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
@@ -415,6 +415,9 @@ class TideboardPlace(Place):
             self.house.go.emit(places.MEND, thing.key)
         elif isinstance(thing, BoardExcursion):
             self.house.go.emit(places.EXCURSIONS, thing.id)
+        elif thing == "wrong clock":
+            one = row.wrong_clocks[0]
+            self.house.go.emit(places.MEND, ClockWanted(row.point.id, one.series))
         elif thing == "logger":
             if self.house.is_looking:
                 self.house.logger_wanted.emit(row.serial)
