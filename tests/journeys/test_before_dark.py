@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.field.rounds import make_round
@@ -362,3 +362,62 @@ def test_another_logger_answering_is_never_launched(
     idle(qtbot, window)
     assert "D-2044 answers" in window.message.text()
     assert "nothing was changed" in window.message.text()
+
+
+def test_what_was_not_checked_is_not_ticked(
+    window: MainWindow, qtbot: QtBot, tailgate: Lab
+) -> None:
+    field = choose(window, qtbot, "D-2041")
+    press(window, "Alt+4")
+    keys("soon")
+    idle(qtbot, window)
+    said = field.stages.accessibleDescription()
+    assert "label compared" not in said
+    assert "Health: not valid yet" in said
+    assert "Plan: 1 thing in the way" in said
+    assert field.chosen.plan_page.bars.accessibleDescription() == "Not valid yet"
+    assert all(check.sentence for check in field.model.checks)
+    assert not field.main.isEnabled()
+    press(window, "F4")
+    keys("2041")
+    idle(qtbot, window)
+    assert "Identity: label compared" in field.stages.accessibleDescription()
+    assert "Health: not valid yet" in field.stages.accessibleDescription()
+
+
+def test_a_mission_that_has_just_begun_is_stopped_only_after_a_question(
+    window: MainWindow, qtbot: QtBot, tailgate: Lab
+) -> None:
+    field = choose(window, qtbot, "D-2041")
+    press(window, "F9")
+    idle(qtbot, window)
+    mission = field.model.card.state.mission_number
+    press(window, "Ctrl+F9")
+    asked = dialog("StopDialog")
+    assert f"Mission {mission} of D-2041" in asked.words.text()
+    QTest.keyClick(asked, Qt.Key.Key_Return)  # without looking
+    at_the_window(window, qtbot)
+    assert field.model.card.state.mission_number == mission
+    assert not field.model.card.state.end_reason
+    press(window, "Ctrl+F9")
+    stop = next(b for b in dialog("StopDialog").findChildren(QPushButton) if b.text() == (
+        "Stop and offload"))  # fmt: skip
+    QTest.mouseClick(stop, Qt.MouseButton.LeftButton)
+    at_the_window(window, qtbot)
+    assert "D-2041 is stopped" in window.message.text()
+
+
+def test_another_logger_at_the_point_is_told_before_the_launch(
+    window: MainWindow, qtbot: QtBot, tailgate: Lab
+) -> None:
+    plan = replace(STORE_PLAN, point_name=COLD_PLAN.point_name)
+    field = choose(window, qtbot, "R-1107")
+    serial = field.model.card.serial
+    assert field.model.card.is_recording
+    card = contact(tailgate.desk, tailgate.standin.address, "D-2041")
+    launch(tailgate.desk, card.address, "D-2041", plan, {"begun": "moved"})
+    press(window, "F5")
+    idle(qtbot, window)
+    choose(window, qtbot, serial)
+    sentences = [check.sentence for check in field.model.checks]
+    assert any("D-2041 records at" in one and "as well" in one for one in sentences)

@@ -30,7 +30,7 @@ from gezeiten.ui.texts.dialog import TextDialog
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
 from tests.desk.intake.test_text_files import POINT, bare, bare_tie, station
 from tests.journeys.test_before_dark import dialog
-from tests.ui_help import PATIENCE_MS, idle, open_window, press
+from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 TEN_DAYS_MIN = 10 * 24 * 60
 
@@ -277,6 +277,8 @@ def test_a_live_line_records_while_its_window_is_closed(
         dialog.start.click()
         wait(qtbot, lambda: field.dialogs.lives[0].readings >= 1)
         assert "RH=" in dialog.raw.toPlainText()
+        # 1,013 hPa is shown as that, not as 1.013 of thousands
+        assert not dialog.plot.getItem(0, 0).getAxis("left").autoSIPrefix
         dialog.close()
         wait(qtbot, lambda: field.dialogs.lives[0].readings >= 3)
         field.dialogs.lives[0].stop()
@@ -299,6 +301,13 @@ def test_a_part_comes_and_the_rest_still_counts(
     half = (begin, begin + (end - begin) // 2)
     dialog.bar.set_span(half)
     dialog._show_fields()
+    kept = dialog.until.text()
+    type_into(dialog.until, "2001-01-01 00:00")
+    assert "ends before it begins" in dialog.note.text()
+    assert not dialog.take.isEnabled()
+    type_into(dialog.until, kept)
+    assert dialog.take.isEnabled()
+    dialog.bar.set_span(half)
     [(first, stop)] = dialog._extent.missing_in(dialog.bar.span)
     assert stop - first == pytest.approx(before / 2, abs=3)
     dialog.take.click()

@@ -129,7 +129,15 @@ def test_all_of_them_twice_launches_them_once(
     idle(qtbot, window)
     after = missions(tailgate)
     assert {s: after[s] - before[s] for s in after} == {"D-2041": 1, "R-1107": 1, "P-0330": 0}
-    assert field.main.text() == "Say why it is all right"
+    assert field.main.text() == "Offload and launch\n1 logger"
+    assert not field.main.isEnabled()
+    assert window.message.text() == (
+        "2 loggers launched, 1 not: P-0330: The plan names no point; say where the logger goes. "
+        "Then try again."
+    )
+    assert [card.serial for card in field.loggers.ticked()] == ["P-0330"]
+    column = [field.several.table.item(i, 5).text() for i in range(3)]
+    assert column == ["✓ launched", "✓ launched", "✕ not yet"]
 
 
 def test_from_a_plan_field_the_hands_come_back_to_the_list(

@@ -14,7 +14,7 @@ from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.loggers import known_logger_of
 from gezeiten.archive.store.tables import Feeding, Logger, Mission, Point, Site
 from gezeiten.domain.acts.offloads import SOURCES
-from gezeiten.domain.kept import KnownMission
+from gezeiten.domain.kept import GOING_ON, KnownMission
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.domain.series.coverage import Range, size
 from gezeiten.domain.series.feeds import Deployment
@@ -117,6 +117,17 @@ def missions_by_id(session: Session, uids: Iterable[str]) -> dict[str, KnownMiss
     """Return missions by their ids."""
     query = _missions().where(Mission.uid.in_(list(uids)))
     return {row.uid: known(row) for row in session.scalars(query)}
+
+
+def recording_at(session: Session, point_id: int, but: str) -> list[str]:
+    """Return the serials of the loggers, but one, whose missions go on at a point as far as is
+    known."""
+    last: dict[str, KnownMission] = {}
+    for mission, stood in missions_at(session, point_id):
+        if stood is not None and mission.logger.model not in SOURCES:
+            last[mission.logger.serial] = mission
+    return sorted(serial for serial, mission in last.items()
+                  if serial != but and mission.state in GOING_ON)  # fmt: skip
 
 
 def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Deployment | None]]:

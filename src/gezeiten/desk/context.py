@@ -17,6 +17,7 @@ from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
 from gezeiten.desk.kept_in_memory import KeptInMemory
 from gezeiten.desk.settings import Settings, load_settings, save_settings
+from gezeiten.desk.transfer_rates import TransferRates
 from gezeiten.errors import (
     ArchiveLockedError,
     DiskFullError,
@@ -123,6 +124,7 @@ class Desk:
         self.settings = load_settings(self._settings_file)
         self._settings_lock = threading.Lock()
         self._drafts: Drafts | None = None
+        self._rates: TransferRates | None = None
         self.practice_addresses: list[str] = []
         """Where practice loggers answer, for this run only; never among the settings."""
         self.practice_ports: list[str] = []
@@ -167,6 +169,7 @@ class Desk:
                 if self._hear:
                     made.on_wait = self._hear
                 self._drafts = Drafts(made.work / "drafts.json")
+                self._rates = TransferRates(made.work / "transfer-rates.json")
                 self._archive = made
             return self._archive
 
@@ -181,6 +184,13 @@ class Desk:
         self.open()
         assert self._drafts is not None
         return self._drafts
+
+    @property
+    def rates(self) -> TransferRates:
+        """How quickly loggers were read."""
+        self.open()
+        assert self._rates is not None
+        return self._rates
 
     def hear(self, hear: Callable[[str], None]) -> None:
         """Have what everybody should hear of the archive told from now on, in any thread."""

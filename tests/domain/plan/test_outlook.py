@@ -117,7 +117,9 @@ FULL_MS = 15_616 * 600_000
         (FULL_MS, {}, None),  # full just when somebody comes: it reaches
         (FULL_MS + 1000, {}, 720),  # a second later it does not: 600.00006 s, twelve minutes
         (2 * FULL_MS, {}, 1200),
-        (2 * FULL_MS, {"end": "at", "end_ms": FULL_MS + 1000}, 1200),
+        (2 * FULL_MS, {"end": "at", "end_ms": 2 * FULL_MS}, 1200),
+        (2 * FULL_MS, {"end": "at", "end_ms": 2 * FULL_MS - 1000}, None),  # it would end before
+        (2 * FULL_MS, {"outside_interval_s": 500}, 1500),  # a multiple of the shorter interval
         (DAY_MS * 30, {"end": "count", "end_count": 10}, None),  # the plan's own end is in the way
         (FULL_MS, {"end": "at", "end_ms": FULL_MS - 1000}, None),
         (15_616 * 86_400_000, {}, 86_400),  # the longest interval of the model

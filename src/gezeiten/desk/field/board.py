@@ -32,7 +32,7 @@ from gezeiten.domain.board.facts import (
 from gezeiten.domain.kept import GOING_ON, KnownLogger, KnownMission
 from gezeiten.domain.plan.models import known_model
 from gezeiten.domain.plan.outlook import battery_days, ends_ms, readings_that_fit
-from gezeiten.domain.plan.plan import plan_from_dict
+from gezeiten.domain.plan.plan import last_reading_number, plan_from_dict
 from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.steps import RecordStep
 
@@ -165,14 +165,17 @@ def _ends(mission: KnownMission, logger: KnownLogger) -> tuple[int | None, EndRe
     plan, model = plan_from_dict(mission.plan), known_model(logger.model)
     if model is None:
         return None, "memory full"  # a text or a live line has neither memory nor battery
-    memory_ms = None
+    memory_ms: int | None = None
+    reason: EndReason = "memory full"
     if mission.first_ms:  # 0: it waits for its button, and so does its end
         fit = readings_that_fit(model, plan)
         memory_ms = ends_ms(plan, fit, mission.first_ms, plan.interval_s)
+        most = last_reading_number(plan, mission.first_ms)
+        reason = "plan ends" if most is not None and most <= fit else "memory full"
     battery_ms = None
     if logger.state and logger.seen_ms:
         charge = float(logger.state["battery_permille"]) / 1000
         battery_ms = logger.seen_ms + int(battery_days(model, plan, charge) * DAY_MS)
     if battery_ms is not None and (memory_ms is None or battery_ms < memory_ms):
         return battery_ms, "battery empty"
-    return memory_ms, "memory full"
+    return memory_ms, reason

@@ -13,6 +13,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.field.sheets import sheets_folder
+from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.series.timeline import from_ms, midnight_ms
 from gezeiten.domain.wording import readings_words
 
@@ -69,7 +70,8 @@ def day_list(desk: Desk, at_hand: Mapping[str, int]) -> list[DayLine]:
             if logger.retired_ms is None:
                 since_ms = _today_ms(desk, logger.zone)
                 came = offloaded_since(session, logger.id, since_ms)
-                launched = launched_since(session, logger.id, since_ms)
+                is_logger = logger.model not in SOURCES  # nobody launches an instrument
+                launched = launched_since(session, logger.id, since_ms) if is_logger else None
                 lines.append(_line(logger, came, launched, at_hand.get(logger.serial), wanted))
     here = {line.site for line in lines if line.is_touched and line.site != NO_SITE}
     kept = [

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from gezeiten.archive.missions import recording_at
 from gezeiten.archive.sites import next_visit_of, point_called
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.computer_clock import clock_doubts
@@ -132,7 +133,8 @@ def label_check(serial: str, typed: str) -> Check:
         sentence = f"Nobody has compared the label; does the case end in {serial[-4:]}?"
         return Check("note", sentence, "label")
     if len(cleaned) >= 3 and bare.endswith(cleaned):
-        return Check("passed", f"The label on the case ends in {cleaned}, as the logger says.")
+        sentence = f"The label on the case ends in {cleaned}, as the logger says."
+        return Check("passed", sentence, "label")
     if bare.endswith(cleaned):
         return Check("note", "Type at least the last three signs of the label.", "label")
     return Check(
@@ -215,6 +217,11 @@ def _point_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
     if longest and plan.interval_s > longest:
         words = f"{point_name} is to be recorded every {interval_text(longest)} at least."
         checks.append(Check("look", words, "duty interval", field="interval"))
+    with desk.archive.reading() as session:
+        others = recording_at(session, point.id, card.serial)
+    for serial in others:
+        words = f"{serial} records at {point_name} as well; its record and this one overlap."
+        checks.append(Check("look", words, f"beside {serial}", field="point_name"))
     if card.point and name != card.point:
         words = f"{card.serial} was at {card.point} so far; its new record goes to {name}."
         checks.append(Check("look", words, "moved", field="point_name"))

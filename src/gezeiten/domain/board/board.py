@@ -85,8 +85,11 @@ def _sentences(row: BoardRow, now_ms: int) -> list[str]:
 
 
 def _end_words(row: BoardRow, left_ms: int) -> str:
-    is_battery = row.end_reason == "battery empty"
-    if left_ms <= 0:
-        return "battery must be empty" if is_battery else "memory is full"
-    left = about_text(left_ms)
-    return f"battery lasts {left}" if is_battery else f"full in {left}"
+    over, going_on = _END_WORDS[row.end_reason]
+    return over if left_ms <= 0 else going_on.format(about_text(left_ms))
+
+
+_END_WORDS = {"battery empty": ("battery must be empty", "battery lasts {}"),
+              "memory full": ("memory is full", "full in {}"),
+              "plan ends": ("the plan has ended", "the plan ends in {}")}  # fmt: skip
+"""What is said of an end that has come, and of one to come, by its reason."""

@@ -13,7 +13,7 @@ from gezeiten.domain.limits.limits import Side
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.steps import GapState
 
-EndReason = Literal["memory full", "battery empty"]
+EndReason = Literal["memory full", "battery empty", "plan ends"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -140,7 +140,7 @@ def _needs(
     pressing = 2 if visit_ms is not None and visit - now_ms < 2 * DAY_MS else 1
     if row.ends_ms is not None and row.ends_ms - now_ms < FORESEEN_MS:
         left = row.ends_ms - now_ms
-        words = "memory full" if row.end_reason == "memory full" else "battery"
+        words: str = "battery" if row.end_reason == "battery empty" else row.end_reason
         weight = 2 if left < PRESSING_MS else 1 if left < SOON_MS else 0
         needs.append(Need("end", words, row.ends_ms, weight))
     open_count = sum(1 for gap in row.gaps if gap.state == "open")

@@ -88,9 +88,12 @@ def _with_ends(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
 def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
     kept: list[LimitRule] = []
     for rule in plan.limits:
-        if rule.channel not in plan.channels:
-            continue  # its channel is named already
         name = quantity(rule.channel).name
+        if rule.channel not in plan.channels:
+            lost.append(
+                f"{model.name} has no {name}, so its limit {_limit_words(rule)} is left out."
+            )
+            continue
         spec = model.channel(rule.channel)
         if rule.has_value and not spec.low <= rule.value <= spec.high:
             lost.append(
@@ -104,6 +107,11 @@ def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
     if shorter and not any(rule.level == "alarm" and rule.has_value for rule in kept):
         shorter = 0
     return replace(plan, limits=tuple(kept), outside_interval_s=shorter)
+
+
+def _limit_words(rule: LimitRule) -> str:
+    """Return "above 1,500", or what a limit without a value watches."""
+    return f"{rule.side} {figure(rule.value)}" if rule.has_value else "“no sensor”"
 
 
 def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelSetting, ...]:

@@ -188,7 +188,12 @@ def _reach(
     if full >= visit_ms:
         return None  # it reaches, or the plan's own end is in the way, not the memory
     wanted = neat_interval_s(-(-(visit_ms - first_ms) // (fit * 1000)))
-    return wanted if wanted <= model.longest_interval_s else None
+    shorter = plan.outside_interval_s
+    if shorter and wanted % shorter:
+        wanted = -(-wanted // shorter) * shorter  # it has to be a multiple
+    ends = ends_ms(plan, fit, first_ms, wanted)
+    reaches = ends is None or ends >= visit_ms  # else the plan's own end comes before the visit
+    return wanted if wanted <= model.longest_interval_s and reaches else None
 
 
 def interval_for(model: LoggerModel, plan: Plan, duration_s: int) -> int:

@@ -182,6 +182,7 @@ class FieldActs:
 
     def untick_all(self) -> None:
         """Take all ticks off."""
+        self._field.forget_finished()
         self._field.loggers.tick([])
 
     # -- small ones --------------------------------------------------------------------------------

@@ -46,6 +46,7 @@ class ChosenDesk(QObject):
     ) -> None:
         super().__init__()
         self._house, self._model, self._words = house, model, words
+        self._checked_plan: Plan | None = None
         self.stages = StageBar(
             [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
         )
@@ -156,21 +157,24 @@ class ChosenDesk(QObject):
         self.logger_page.show_label_check(typed.weight, typed.sentence)
         self.changed.emit()
         if plan is None or plan.interval_s <= 0:
-            fault = Check("blocking", self.editor.fault, field="plan")
-            self._show_readiness(serial, Readiness((fault,), None, None, None, ""))
+            words = self.editor.fault or tr("The plan is not complete; fill in its fields.")
+            fault = Check("blocking", words, field="plan")
+            self._show_readiness(serial, plan, Readiness((fault, typed), None, None, None, ""))
             return
+        if self._checked_plan != plan:
+            self._model.ready = None  # what was found holds for another plan
         desk = self._house.desk
         self._house.run(
             lambda _task: readiness(desk, card, plan, self._words(card), label_),
-            lambda ready: self._show_readiness(serial, ready),
+            lambda ready: self._show_readiness(serial, plan, ready),
             latest="field readiness",
         )
 
-    def _show_readiness(self, serial: str, ready: Readiness) -> None:
+    def _show_readiness(self, serial: str, plan: Plan | None, ready: Readiness) -> None:
         card = self._model.card
-        if card is None or card.serial != serial:
-            return  # another one was chosen meanwhile
-        self._model.ready = ready
+        if card is None or card.serial != serial or self._model.typed != plan:
+            return  # another one was chosen meanwhile, or another plan typed
+        self._model.ready, self._checked_plan = ready, plan
         zone, now_ms = self._model.zone_of(card), self._house.desk.now_ms()
         self.plan_page.show_outlook(ready.outlook, now_ms, ready.visit_ms, zone, ready.assumption)
         days = ready.battery_days
@@ -181,5 +185,8 @@ class ChosenDesk(QObject):
 
     def _show_stages(self, card: LoggerCard, zone: str) -> None:
         changed = self._model.typed != self._model.plans.usual
-        for stage, state, words in stage_states(card, self._model.checks, zone, changed=changed):
+        is_valid = self._checked_plan is not None and self._checked_plan.interval_s > 0
+        for stage, state, words in stage_states(
+            card, self._model.checks, zone, changed=changed, is_valid=is_valid
+        ):
             self.stages.set_state(stage, state, words)

@@ -33,8 +33,7 @@ class ClearDialog(QDialog):
             parts += [label(tr("What stays"), "head"),
                       label("\n".join(clearing.stays), "brass", wrap=True)]  # fmt: skip
         inside.setLayout(column(*parts, 1, spacing=8))
-        safe = tr("Each was read back from the vault and compared with its fingerprint just now.")
-        more = " ".join(filter(None, (safe if count else "", afterwards)))
+        more = " ".join(filter(None, (_safe_words(clearing), afterwards)))
         self.take = button(tr("Clear"), self._take, "primary")
         self.take.setEnabled(bool(count or afterwards))
         self.take.setDefault(True)
@@ -47,3 +46,20 @@ class ClearDialog(QDialog):
     def _take(self) -> None:
         self.wanted.emit()
         self.accept()
+
+
+def _safe_words(clearing: Clearing) -> str:
+    """Say of which records that are cleared the bytes were read back from the vault."""
+    with_bytes = sum(record.size > 0 for record in clearing.goes)
+    empty = len(clearing.goes) - with_bytes
+    said = []
+    if with_bytes:
+        said.append(counted(
+            with_bytes,
+            "%n was read back from the vault and compared with its fingerprint just now.",
+            "%n were read back from the vault and compared with their fingerprints just now.",
+        ))  # fmt: skip
+    if empty:
+        said.append(counted(empty, "%n holds no readings: nothing of it is in the vault.",
+                            "%n hold no readings: nothing of them is in the vault."))  # fmt: skip
+    return " ".join(said)

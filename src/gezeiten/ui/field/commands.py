@@ -46,7 +46,7 @@ def field_commands(field: FieldView, acts: FieldActs, more: FieldDialogs) -> lis
         ("next.open", tr("Next logger that is not launched yet"), "Ctrl+Shift+Down",
          acts.next_logger),
         ("mission.stop", tr("Stop the mission of the chosen logger and offload it"), "Ctrl+F9",
-         acts.stop_mission),
+         more.stop),
         ("memory.erase", tr("Erase the memory of the chosen logger"), "Ctrl+Shift+F9", more.erase),
         ("accept", tr("Accept a check with a word why"), "F3", field.ask_word),
         ("plan.kept", tr("Kept plans"), "Ctrl+P", acts.show_kept_plans),

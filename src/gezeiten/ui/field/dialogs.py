@@ -19,6 +19,7 @@ from gezeiten.desk.record.table import LastReadings, last_readings
 from gezeiten.ui.field.acts import FieldActs
 from gezeiten.ui.field.logger_page import offload_words
 from gezeiten.ui.field.model import FieldModel
+from gezeiten.ui.field.stop_dialog import StopDialog
 from gezeiten.ui.field.view import FieldView
 from gezeiten.ui.shell.house import Rows
 from gezeiten.ui.shell.i18n import tr
@@ -167,11 +168,23 @@ class FieldDialogs:
             return
         from gezeiten.ui.field.part_dialog import PartDialog
 
-        rate = field.work.rates.get(card.serial)
+        rate = self._house.desk.rates.rate(card.serial, card.address)
         zone = self._model.zone_of(card)
         dialog = PartDialog(self._over, self._house, extent, card.serial, zone, rate)
         dialog.wanted.connect(lambda only: self._acts.take_part(card, only))
         dialog.overview_wanted.connect(lambda *what: self._acts.take_overview(card, *what))
+        dialog.open()
+
+    def stop(self) -> None:
+        """Stop the chosen logger's mission and offload it; asks where it has only just begun."""
+        card = self._model.card
+        if card is None or not card.is_recording or self._field.work.is_busy:
+            return
+        if not card.has_just_begun:
+            self._acts.stop_mission()
+            return
+        dialog = StopDialog(self._over, card)
+        dialog.wanted.connect(self._acts.stop_mission)
         dialog.open()
 
     def erase(self) -> None:

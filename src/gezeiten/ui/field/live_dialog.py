@@ -371,6 +371,7 @@ class LiveDialog(QDialog):
             axes = {"bottom": TimeAxis(self._zone()), "left": ValueAxis(_AXIS_WIDTH)}
             lane = self.plot.addPlot(line, 0, axisItems=axes)
             known = quantity(key)
+            lane.getAxis("left").enableAutoSIPrefix(False)  # 1,013 hPa is not 1.013 khPa
             lane.setLabel("left", f"{known.symbol}, {known.unit}".strip(", "), color=theme.ink)
             lane.plot([t for t, _ in drawn], [v for _, v in drawn],
                       pen=pg.mkPen(theme.tide, width=2), symbol="o", symbolSize=4,

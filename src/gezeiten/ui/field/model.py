@@ -41,7 +41,9 @@ class FieldModel:
     serial; ticks: serials; wanted: a serial that is chosen as soon as it answers. starts: what
     loggers start from; labels: what was typed from their cases; launched, arrivals: what was
     launched here and what came last. typed: the plan in the editor, None where it is none; ready:
-    of the chosen logger, None until it is known. is_touched: a hand was at the desk."""
+    of the chosen logger, None until it is known. is_touched: a hand was at the desk.
+    finished: those of several that were launched together and are still shown with their results.
+    """
 
     home_zone: str
     cards: dict[str, LoggerCard] = field(default_factory=dict)
@@ -58,6 +60,7 @@ class FieldModel:
     typed: Plan | None = None
     ready: Readiness | None = None
     is_touched: bool = False
+    finished: dict[str, None] = field(default_factory=dict)
 
     # -- who is at hand --------------------------------------------------------------------------
     @property
@@ -73,7 +76,7 @@ class FieldModel:
     @property
     def is_group(self) -> bool:
         """Whether several loggers are worked on at once."""
-        return len(self.ticked) >= 2
+        return len(self.ticked) >= 2 or bool(self.finished)
 
     def see(self, seen: Seen) -> bool:
         """Take in a logger as it answered; returns whether it is new."""

@@ -50,6 +50,10 @@ class OutlookBars(QWidget):
         """
         self._outlook, self._now_ms, self._visit_ms, self._zone = outlook, now_ms, visit_ms, zone
         self._assumption = assumption
+        if outlook is None:
+            self.setAccessibleDescription(tr("Not valid yet"))
+            self.update()
+            return
         words = "; ".join(f"{name}: {said}" for name, _, _, said in self._bars())
         self.setAccessibleDescription(words)
         self.updateGeometry()
@@ -69,7 +73,8 @@ class OutlookBars(QWidget):
             if look.worst_ends_ms is not None:
                 worst = date(look.worst_ends_ms, self._zone)
                 said += f" ({tr('at worst %1').replace('%1', worst)})"
-            bars.append((tr("Memory"), look.ends_ms, "tide", said))
+            name = tr("Plan") if look.ends_by_plan else tr("Memory")
+            bars.append((name, look.ends_ms, "tide", said))
         said = tr("empty %1").replace("%1", self._end(look.battery_empty_ms))
         if self._assumption:
             said += f" · {self._assumption}"
@@ -93,6 +98,10 @@ class OutlookBars(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._outlook is None:
+            painter.setPen(self.theme.color("muted"))
+            line = QRectF(0, 0, self.width(), self.fontMetrics().height() + 9.0)
+            sentence = tr("Not valid yet: the plan is not complete.")
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, sentence)
             return
         bars = self._bars()
         bold = QFont(self.font())

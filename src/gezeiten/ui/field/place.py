@@ -134,7 +134,7 @@ class FieldDeskPlace(Place):
             "part": self.dialogs.part, "life": self.dialogs.life, "pin": self.dialogs.pin,
             "last": acts.take_last_plan, "before": acts.take_plan_before,
             "kept": acts.show_kept_plans, "keep": acts.show_kept_plans,
-            "differs": acts.show_differences, "stop": acts.stop_mission,
+            "differs": acts.show_differences, "stop": self.dialogs.stop,
             "again": acts.again_as_it_was, "label": acts.write_labels,
             "labels": acts.write_labels, "common": self.group.prepare, "untick": acts.untick_all,
             "look": self.look, "settings": lambda: self.house.wants.emit("settings"),
@@ -156,6 +156,7 @@ class FieldDeskPlace(Place):
         row_ = self.loggers.currentRow() + by
         if 0 <= row_ < self.loggers.count():
             self.loggers.setCurrentRow(row_)
+            self.house.say("")  # what was said was about the one before
 
     # -- finding -------------------------------------------------------------------------------
     def about(self) -> Callable[[Desk], About] | None:
@@ -238,8 +239,10 @@ class FieldDeskPlace(Place):
 
     def _chosen(self) -> None:
         """Another logger is chosen in the list."""
-        card = self.loggers.current_card()
+        card, before = self.loggers.current_card(), self.model.chosen
         self.model.chosen = card.serial if card else None
+        if before != self.model.chosen and before in self.model.cards:
+            self.forget_finished()
         self.show_current()
 
     def _plugged_in(self, card: LoggerCard) -> None:
@@ -409,12 +412,13 @@ class FieldDeskPlace(Place):
             return ""
         if not self.model.is_group:
             return erase_sentence(card)
+        its = self.group.ready() if act.kind == "several" else self.group.open_ones()
         words = counted(
-            len(self.group.open_ones()),
+            len(its),
             "Launching sets the clock of %n logger and erases its memory after offloading.",
             "Launching sets the clocks of %n loggers and erases their memories after offloading.",
         )
-        return words if self.group.open_ones() else ""
+        return words if its else ""
 
     def _show_main(self) -> None:
         card, act = self.model.card, self.next_act()
@@ -460,16 +464,24 @@ class FieldDeskPlace(Place):
     # -- several -----------------------------------------------------------------------------------
     def _ticks_changed(self) -> None:
         self.model.leave(card.serial for card in self.loggers.cards())
+        before = self.model.ticks
         self.model.ticks = {card.serial: None for card in self.loggers.ticked()}
         count = len(self.model.ticked)
         self.at_hand.show_ticked()
-        if count < 2:
+        if self.model.ticks.keys() - before.keys():
+            self.forget_finished()
+        if count < 2 and not self.model.finished:
             self.several.forget_results()
         self._choose_middle()
         self.group.prepare()
         if count < 2 and self.model.card is not None:
             self._show_checks(self.model.card)
         self._show_main()
+
+    def forget_finished(self) -> None:
+        """Something else is done now than what the last results are about."""
+        self.model.finished = {}
+        self.several.keep_finished([], [])
 
     def _show_group(self) -> None:
         self.check_list.show_checks(self.group.checks())
@@ -483,6 +495,11 @@ class FieldDeskPlace(Place):
                 self.model.plans.drop(result.serial)
         self.model.plans.start_over()
         self._mark_all()
+        launched = [result.serial for result in results if result.launched is not None]
+        self.model.finished |= dict.fromkeys(launched)
+        self.several.keep_finished(self.group.prepared, launched)
+        # they have their result; what is left ticked is still to do
+        self.loggers.tick([serial for serial in self.model.ticks if serial not in launched])
         self.show_current()
 
     # -- hands -----------------------------------------------------------------------------------

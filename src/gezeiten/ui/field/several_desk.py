@@ -126,12 +126,19 @@ class SeveralDesk(QObject):
         self._house.say(f"{result.serial}: {result.sentence}")
 
     def _ended(self, results: list[LoggerResult]) -> None:
+        run = {result.serial for result in results}
+        results = [*results, *(LoggerResult(one.card.serial, one.in_the_way)
+                               for one in self.prepared if one.card.serial not in run)]  # fmt: skip
         self.ended.emit(results)
         self._house.archive_changed.emit()
         self.prepare()
         good = sum(result.launched is not None for result in results)
         said = counted(good, "%n logger launched", "%n loggers launched")
-        failed = len(results) - good
-        if failed:
-            said += ", " + counted(failed, "%n not", "%n not")
-        self._house.said.emit(said + ".", bool(failed))
+        failed = [result for result in results if result.launched is None]
+        if not failed:
+            self._house.said.emit(f"{said}.", False)
+            return
+        words = counted(len(failed), "%1, %n not: %2: %3 Then try again.",
+                        "%1, %n not; the first, %2: %3 Then try again.")  # fmt: skip
+        words = words.replace("%1", said).replace("%2", failed[0].serial)
+        self._house.said.emit(words.replace("%3", failed[0].sentence), True)

@@ -69,17 +69,19 @@ class SeveralPage(QWidget):
         self.setLayout(column(card))
         self._results: dict[str, LoggerResult] = {}
         self._prepared: list[Prepared] = []
+        self._finished: list[Prepared] = []
         self._zones: dict[str, str] = {}
 
     def show_prepared(self, prepared: list[Prepared], zones: dict[str, str]) -> None:
         """Show what is meant for each logger; results of before stay for those still ticked."""
-        before = {one.card.serial for one in self._prepared}
+        before = {one.card.serial for one in self._rows}
         self._prepared, self._zones = prepared, zones
         serials = {one.card.serial for one in prepared}
-        self._results = {s: r for s, r in self._results.items() if s in serials}
+        shown = serials | {one.card.serial for one in self._finished}
+        self._results = {s: r for s, r in self._results.items() if s in shown}
         self._fill()
         for place in range(6):  # for other loggers only, else columns would jump; words wrap
-            if serials != before:
+            if serials - before:
                 self.table.resizeColumnToContents(place)
         self._fit_rows()
         lost = [f"{one.card.serial}: {sentence}" for one in prepared for sentence in one.lost]
@@ -92,6 +94,19 @@ class SeveralPage(QWidget):
         self._results = {}
         self._fill()
 
+    def keep_finished(self, prepared: list[Prepared], serials: list[str]) -> None:
+        """Keep the rows of loggers that were launched, above those that are still ticked; none
+        lets go of them."""
+        kept = {one.card.serial: one for one in [*self._finished, *prepared]}
+        self._finished = [kept[serial] for serial in serials if serial in kept]
+        self._fill()
+
+    @property
+    def _rows(self) -> list[Prepared]:
+        """What is listed: those that were launched, then those that are meant."""
+        meant = {one.card.serial for one in self._prepared}
+        return [*(one for one in self._finished if one.card.serial not in meant), *self._prepared]
+
     def show_result(self, result: LoggerResult) -> None:
         """Show what became of one logger."""
         self._results[result.serial] = result
@@ -99,11 +114,13 @@ class SeveralPage(QWidget):
         self._fill()
 
     def _fill(self) -> None:
-        self.table.setRowCount(len(self._prepared))
-        for i, one in enumerate(self._prepared):
+        self.table.setRowCount(len(self._rows))
+        for i, one in enumerate(self._rows):
             place = one.plan.point_name.split(" · ")[-1]
             self._put(i, 0, f"{one.card.serial}\n{place}", "ink")
-            for j, (weight, words) in enumerate(stage_states(one), 1):
+            result = self._results.get(one.card.serial)
+            is_launched = result is not None and result.launched is not None
+            for j, (weight, words) in enumerate(stage_states(one, is_launched=is_launched), 1):
                 self._put(i, j, f"{_SIGNS[weight]} {words}".strip(), _COLORS[weight])
             self._put(i, 6, *self._result(one))
         self._fit_rows()
@@ -139,14 +156,14 @@ class SeveralPage(QWidget):
         self._fill()
 
 
-def stage_states(one: Prepared) -> list[tuple[str, str]]:
+def stage_states(one: Prepared, *, is_launched: bool = False) -> list[tuple[str, str]]:
     """Return weight and words of the five stages of one logger."""
     card = one.card
     label_ = next((c for c in one.checks if c.key == "label"), None)
     compared = {"passed": tr("label compared"), "blocking": tr("another label!")}
-    weight = "passed" if label_ is None else label_.weight
+    weight = "note" if label_ is None else label_.weight
     identity = (weight, compared.get(weight, tr("not compared")))
-    if card.readings_not_kept:
+    if card.readings_not_kept and not is_launched:
         offload = ("look", counted(card.readings_not_kept, "%n to offload", "%n to offload"))
     else:
         offload = ("passed", tr("all kept"))
@@ -158,6 +175,8 @@ def stage_states(one: Prepared) -> list[tuple[str, str]]:
     elif about_plan or one.lost:
         fits = ("look", interval_text(one.plan.interval_s))
     ready = ("blocking", tr("not yet")) if one.in_the_way else ("note", tr("ready"))
+    if is_launched:
+        ready = ("passed", tr("launched"))
     good = ("passed", tr("good"))
     warned = ("look", counted(len(health), "%n warning", "%n warnings"))
     return [identity, offload, warned if health else good, fits, ready]

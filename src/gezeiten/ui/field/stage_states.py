@@ -11,23 +11,29 @@ IDENTITY, OFFLOAD, HEALTH, PLAN, LAUNCH = range(5)
 
 
 def stage_states(
-    card: LoggerCard, checks: list[Check], zone: str, *, changed: bool
+    card: LoggerCard, checks: list[Check], zone: str, *, changed: bool, is_valid: bool
 ) -> list[tuple[int, str, str]]:
-    """Return stage, state and words of each. changed: the plan is not the one to start from."""
+    """Return stage, state and words of each.
+
+    changed: the plan is not the one to start from; is_valid: it can be checked: what depends on it
+    is not known otherwise.
+    """
     return [
         (IDENTITY, *_identity(card, checks)),
         (OFFLOAD, *_offload(card)),
-        (HEALTH, *_health(checks)),
+        (HEALTH, *(_health(checks) if is_valid else ("note", tr("not valid yet")))),
         (PLAN, *_plan(checks, changed)),
         (LAUNCH, *_launch(card, checks, zone)),
     ]
 
 
 def _identity(card: LoggerCard, checks: list[Check]) -> tuple[str, str]:
-    labels = [check for check in checks if check.key == "label"]
-    if any(check.weight == "blocking" for check in labels):
+    label = next((check for check in checks if check.key == "label"), None)
+    if label is None or label.weight == "note":
+        return "note", card.serial
+    if label.weight == "blocking":
         return "blocking", tr("another label!")
-    return ("note", card.serial) if labels else ("passed", tr("label compared"))
+    return "passed", tr("label compared")
 
 
 def _offload(card: LoggerCard) -> tuple[str, str]:

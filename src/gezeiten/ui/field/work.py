@@ -65,7 +65,6 @@ class FieldWork(QObject):
         self._task: Task | None = None
         self._reading_live = False
         self._asked_ports: set[str] = set()
-        self.rates: dict[str, float] = {}  # bytes per second as last measured, by serial
         self.is_looking = False
 
     @property
@@ -186,7 +185,10 @@ class FieldWork(QObject):
 
         def awake(task: Task) -> object:
             with kept_awake(why, wanted=wanted):
-                return work(task)
+                try:
+                    return work(task)
+                finally:
+                    self._house.desk.rates.save()
 
         def ended(result: object) -> None:
             self._task = None
@@ -225,7 +227,7 @@ class FieldWork(QObject):
                 stopped = tr("Offloading was stopped; what came is kept.")
                 return arrival(desk, Offloaded(card.serial, error=stopped))
             try:
-                watch = self._watch(task, card.serial)
+                watch = self._watch(task, card)
                 done = offload_logger(desk, card.address, card.serial, watch, only)
             except GezeitenError as exc:
                 done = Offloaded(card.serial, error=str(exc))
@@ -243,15 +245,17 @@ class FieldWork(QObject):
         desk = self._house.desk
 
         def work(task: Task) -> OverviewCame:
-            watch = self._watch(task, card.serial)
+            watch = self._watch(task, card)
             return offload_overview(desk, card.address, card.serial, mission, thinning, watch)
 
         self._begin(work, self.overview_came.emit, "Offloading a logger")
 
-    def _watch(self, task: Task, serial: str) -> Watch:
+    def _watch(self, task: Task, card: LoggerCard) -> Watch:
+        rates = self._house.desk.rates
+
         def tell(progress: Progress) -> None:
-            self.rates[serial] = progress.bytes_per_s
-            task.tell((serial, progress))
+            rates.measured(card.serial, card.address, progress.bytes_per_s)
+            task.tell((card.serial, progress))
 
         return Watch(tell, task.cancelled)
 
@@ -266,7 +270,7 @@ class FieldWork(QObject):
         desk = self._house.desk
 
         def work(task: Task) -> tuple[Launched, Arrival | None]:
-            watch = self._watch(task, card.serial)
+            watch = self._watch(task, card)
             done = launch(desk, card.address, card.serial, plan, accepted(), label, watch)
             self._look_at(task, card)
             return done, arrival(desk, done.offloaded) if done.offloaded else None
@@ -279,7 +283,7 @@ class FieldWork(QObject):
         desk = self._house.desk
 
         def work(task: Task) -> Arrival:
-            watch = self._watch(task, card.serial)
+            watch = self._watch(task, card)
             done = stop_and_offload(desk, card.address, card.serial, watch)
             self._look_at(task, card)
             return arrival(desk, done)
