@@ -12,6 +12,7 @@ from typing import Any
 
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import ThinKind, Thinning
+from gezeiten.domain.untrusted import whole
 from gezeiten.errors import (
     DeviceError,
     LoggerAnswerError,
@@ -100,7 +101,7 @@ def _header_of(content: dict[str, Any]) -> Header:
 def _thinning_of(content: dict[str, Any]) -> Thinning:
     try:
         kind, every, first, end = content["overview"]
-        thinning = Thinning(ThinKind(kind), int(every), int(first), int(end))
+        thinning = Thinning(ThinKind(kind), whole(every), whole(first), whole(end))
     except (KeyError, TypeError, ValueError) as exc:
         raise LoggerAnswerError(
             f"The overview does not say what it shows ({exc}); ask for it again."

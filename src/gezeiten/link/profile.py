@@ -14,6 +14,7 @@ from typing import Any
 
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
+from gezeiten.domain.untrusted import finite, whole
 from gezeiten.errors import InputError
 
 LINES, REGISTERS, SDI12 = "lines", "registers", "sdi12"
@@ -119,9 +120,9 @@ def profile_of(content: dict[str, Any], where: str) -> Profile:
             int(port.get("baud", 9600)), int(port.get("data_bits", 8)),
             str(port.get("parity", "N")), int(port.get("stop_bits", 1)),
             values,
-            float(content.get("every_s", 1.0)),
+            finite(content.get("every_s", 1.0)),
             str(content.get("pattern", "")), str(content.get("ask", "")),
-            int(content.get("unit_id", 1)), int(content.get("function", 4)),
+            whole(content.get("unit_id", 1)), whole(content.get("function", 4)),
             str(content.get("address", "?")), str(content.get("command", "M")),
             str(content.get("end", "lf")),
         )  # fmt: skip
@@ -133,8 +134,8 @@ def profile_of(content: dict[str, Any], where: str) -> Profile:
 
 def _value(raw: dict[str, Any]) -> ProfileValue:
     return ProfileValue(
-        str(raw["source"]), str(raw["quantity"]), str(raw["unit"]), float(raw.get("factor", 1.0)),
-        float(raw.get("offset", 0.0)), str(raw.get("type", "")),
+        str(raw["source"]), str(raw["quantity"]), str(raw["unit"]), finite(raw.get("factor", 1.0)),
+        finite(raw.get("offset", 0.0)), str(raw.get("type", "")),
     )  # fmt: skip
 
 

@@ -86,9 +86,9 @@ def _read(
             breaks.append(f"{name} is out of its place: another one stands there.")
         if not line.body_holds:
             breaks.append(f"{name} was changed after it was written.")
-        last = ends.get(line.envelope.chain)
+        last = ends.get(chain)  # by its file: the name in a damaged line may be another
         if last is None or line.order >= last.order:
-            ends[line.envelope.chain] = line
+            ends[chain] = line
         yield line
 
 

@@ -3,7 +3,6 @@ against it, else a new one that names the entry it follows."""
 
 from __future__ import annotations
 
-import socket
 from pathlib import Path
 
 from sqlalchemy import func, select
@@ -14,6 +13,7 @@ from gezeiten.archive.store.act_form import as_stored
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.heads import Head, Heads
 from gezeiten.archive.store.ids import fresh_id
+from gezeiten.archive.store.machine import computer_name
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, Why
@@ -26,7 +26,7 @@ class OwnChain:
         """heads: what is remembered outside of archives; folder: the archive's."""
         self._heads, self._folder, self._files = heads, folder, files
         self._chain = ""
-        self.computer = socket.gethostname()
+        self.computer = computer_name()
         self.way = "command"
         """How acts come about: window, command or watch."""
 

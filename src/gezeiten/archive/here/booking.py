@@ -16,6 +16,7 @@ from gezeiten.archive.here.excursions import (
     mission_names,
     rule_of,
     seen_of,
+    wrong_assessments,
 )
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.tables import ExcursionRow, RecordRow
@@ -78,6 +79,7 @@ def book_found(
                           "found_ms": now_ms if first_ms is None else first_ms})  # fmt: skip
         elif any(getattr(known[key], name) != value for name, value in values.items()):
             changed.append({"id": known[key].id, **values})
+    changed += _wrongly_dated(session, known, now)
     if added:
         session.execute(insert(ExcursionRow), added)
     if changed:
@@ -93,6 +95,20 @@ def book_found(
 
 _AT_ONCE = 500
 """Keys in one statement."""
+
+
+def _wrongly_dated(
+    session: Session, known: dict[FoundKey, Any], now: FoundRows
+) -> list[dict[str, Any]]:
+    """Return the excursions that are still found but kept as found at an instant that no act
+    tells, as rows with the earliest that one does."""
+    its = [row for key, row in known.items() if key in now]
+    told = _told(session, [(row.mission, row.rule_key) for row in its]) if its else {}
+    return [
+        {"id": row.id, "found_ms": min(said)}
+        for row in its
+        if (said := told.get((row.mission, row.rule_key))) and row.found_ms not in said
+    ]
 
 
 def _columns(seen: Seen) -> dict[str, Any]:
@@ -196,9 +212,27 @@ def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
 
 def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
     """Whether other excursions are kept of a point than are found now."""
-    rows = session.scalars(select(ExcursionRow).filter_by(point=at.uid))
+    rows = list(session.scalars(select(ExcursionRow).filter_by(point=at.uid)))
     kept = {(row.mission, row.rule_key, row.start_ms): (rule_of(row), seen_of(row)) for row in rows}
-    return as_found(found, _mission_ids(session, at.point_id)) != kept
+    if as_found(found, _mission_ids(session, at.point_id)) != kept:
+        return True
+    told = _told(session, [(row.mission, row.rule_key) for row in rows])
+    return bool(wrong_assessments(session, at.point_id)) or any(
+        row.found_ms not in told.get((row.mission, row.rule_key), ()) for row in rows
+    )
+
+
+def _told(session: Session, of: list[tuple[str, str]]) -> dict[tuple[str, str], set[int]]:
+    """Return when excursions were found for the first time, by mission and rule, as acts tell."""
+    query = (
+        select(Mission.uid, FoundRow.rule_key, FoundRow.at_ms)
+        .join(Mission, Mission.id == FoundRow.mission_id)
+        .where(Mission.uid.in_({mission for mission, _ in of}))
+    )
+    told: dict[tuple[str, str], set[int]] = {}
+    for mission, rule_key, at_ms in session.execute(query):
+        told.setdefault((mission, rule_key), set()).add(at_ms)
+    return told
 
 
 # -- in which state of the record they were found ---------------------------------------------

@@ -220,7 +220,10 @@ def match_all_assessments(session: Session) -> None:
 def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
     """Find which assessment holds for each excursion of some points."""
     for point_id in set(point_ids):
-        _match(session, point_id)
+        changed = wrong_assessments(session, point_id)
+        if changed:
+            session.execute(update(ExcursionRow), changed)
+            session.expire_all()
 
 
 def _where_now(row: AssessmentRow, clock: ClockHistory | None) -> Span:
@@ -229,7 +232,9 @@ def _where_now(row: AssessmentRow, clock: ClockHistory | None) -> Span:
     return span if clock is None else clock.moved(span, row.at_ms)
 
 
-def _match(session: Session, point_id: int) -> None:
+def wrong_assessments(session: Session, point_id: int) -> list[dict[str, Any]]:
+    """Return the excursions of a point of which another assessment holds than is kept, as rows with
+    the right one."""
     columns = (ExcursionRow.id, ExcursionRow.mission, ExcursionRow.rule_key, ExcursionRow.start_ms,
                ExcursionRow.end_ms, ExcursionRow.assessment)  # fmt: skip
     query = select(*columns).join(Point, Point.uid == ExcursionRow.point)
@@ -253,6 +258,4 @@ def _match(session: Session, point_id: int) -> None:
             holding = None if number is None else its_own[number].uid
             if holding != one.assessment:
                 changed.append({"id": one.id, "assessment": holding})
-    if changed:
-        session.execute(update(ExcursionRow), changed)
-        session.expire_all()
+    return changed

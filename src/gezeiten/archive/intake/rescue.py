@@ -23,6 +23,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Logger, Mission, Offload
 from gezeiten.domain.acts.offloads import RawBytes, ReadingsRescued
+from gezeiten.domain.untrusted import whole
 from gezeiten.errors import ArchiveDamagedError
 
 _OLD_BLOCKS = text(
@@ -120,7 +121,7 @@ def rescued_readings(data: bytes) -> Rescued:
                 np.array(one["values"], np.float64)))
             for one in content["channels"]
         ]  # fmt: skip
-        return Rescued(int(content["usual_ms"]), int(content["shorter_ms"]), columns)
+        return Rescued(whole(content["usual_ms"]), whole(content["shorter_ms"]), columns)
     except (msgspec.DecodeError, KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(
             f"Rescued readings cannot be read ({exc}); fetch the archive's last copy."

@@ -10,11 +10,14 @@ import hashlib
 import json
 import os
 import shutil
+import stat
 import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
+from functools import partial
 from pathlib import Path
+from typing import IO
 
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.offloads import are_kept, raws_named
@@ -38,6 +41,9 @@ SUFFIX = ".copy"
 """Of files in incoming/ that are being taken from a copy."""
 LIST_NAME, PEOPLE_NAME = "offloads.json", "WHAT-IS-WHAT.txt"
 _LARGEST_LIST = 256 << 20
+_LIST_HEAD, _LARGEST_ENTRY = 1 << 20, 1 << 20
+"""How long a list may be: so much, and so much more for each file of the copy."""
+_PIECE = 1 << 20
 _LARGEST_RAW = 4 << 30
 
 
@@ -212,46 +218,100 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
     return brought
 
 
-_Fetch = Callable[[str, Path], None]
+_Fetch = Callable[[NamedRaw, Path], None]
 
 
 @contextmanager
 def _opened(path: Path) -> Iterator[tuple[list[NamedRaw], _Fetch]]:
     """Yield the list of a copy and a way to fetch a raw offload into a file."""
     if path.is_dir():
-        with translated(path):
-            listed = _listed((path / LIST_NAME).read_bytes(), path.name) if (
-                path / LIST_NAME
-            ).exists() else _no_copy(path)  # fmt: skip
-
-        def copy(sha256: str, to: Path) -> None:
-            try:
-                shutil.copyfile(path / "raw" / sha256, to)
-            except FileNotFoundError as exc:
-                raise ArchiveDamagedError(
-                    f"{sha256[:12]} is listed in {path.name} and not there; look for another copy."
-                ) from exc
-
-        yield listed, copy
+        yield _list_of_folder(path), partial(_fetch_from_folder, path)
         return
     try:
         with zipfile.ZipFile(path) as whole:
-            if whole.getinfo(LIST_NAME).file_size > _LARGEST_LIST:
-                _no_copy(path)
-            listed = _listed(whole.read(LIST_NAME), path.name)
-
-            def fetch(sha256: str, to: Path) -> None:
-                info = whole.getinfo(f"raw/{sha256}")
-                if info.file_size > _LARGEST_RAW or info.compress_type != zipfile.ZIP_STORED:
-                    raise InputError(f"{sha256[:12]} in {path.name} claims too much.")
-                with whole.open(info) as source, to.open("wb") as out:
-                    shutil.copyfileobj(source, out)
-
-            yield listed, fetch
-    except (zipfile.BadZipFile, KeyError, FileNotFoundError) as exc:
+            yield _list_of_file(whole, path), partial(_fetch_from_file, whole, path)
+    except (zipfile.BadZipFile, KeyError, FileNotFoundError, NotImplementedError) as exc:
         raise InputError(
             f"{path.name} is no copy of a vault, or a damaged one; choose another file."
         ) from exc
+
+
+def _list_of_folder(path: Path) -> list[NamedRaw]:
+    with translated(path):
+        try:
+            members = len(os.listdir(path / "raw"))
+            with _regular(path / LIST_NAME) as file:
+                data = file.read(_largest_list(members) + 1)
+        except FileNotFoundError:
+            return _no_copy(path)
+    if len(data) > _largest_list(members):
+        return _no_copy(path)
+    return _listed(data, path.name)
+
+
+def _list_of_file(whole: zipfile.ZipFile, path: Path) -> list[NamedRaw]:
+    info = whole.getinfo(LIST_NAME)
+    if not _is_stored(info) or info.file_size > _largest_list(len(whole.infolist())):
+        return _no_copy(path)
+    return _listed(whole.read(info), path.name)
+
+
+def _largest_list(members: int) -> int:
+    """Return how long the list of a copy with so many files may be."""
+    return min(_LIST_HEAD + members * _LARGEST_ENTRY, _LARGEST_LIST)
+
+
+def _fetch_from_folder(path: Path, raw: NamedRaw, to: Path) -> None:
+    try:
+        with _regular(path / "raw" / raw.sha256) as source:
+            _copy_exactly(source, raw, to, path.name)
+    except FileNotFoundError as exc:
+        raise ArchiveDamagedError(
+            f"{raw.sha256[:12]} is listed in {path.name} and not there; look for another copy."
+        ) from exc
+
+
+def _fetch_from_file(whole: zipfile.ZipFile, path: Path, raw: NamedRaw, to: Path) -> None:
+    info = whole.getinfo(f"raw/{raw.sha256}")
+    if not _is_stored(info) or info.file_size != raw.size:
+        raise InputError(f"{raw.sha256[:12]} in {path.name} is not as large as its list says.")
+    with whole.open(info) as source:
+        _copy_exactly(source, raw, to, path.name)
+
+
+def _is_stored(info: zipfile.ZipInfo) -> bool:
+    """Whether a member is a file as it is: nothing that unpacks to more, no link, no device."""
+    mode = info.external_attr >> 16
+    is_file = stat.S_IFMT(mode) in (0, stat.S_IFREG)
+    is_plain = info.compress_type == zipfile.ZIP_STORED and info.file_size == info.compress_size
+    return is_file and is_plain
+
+
+@contextmanager
+def _regular(path: Path) -> Iterator[IO[bytes]]:
+    """Open a file of a copy that is one: a link may lead anywhere, a pipe or device has no end.
+
+    Raises:
+        InputError: it is something else; the sentence names it.
+    """
+    if path.is_symlink() or (path.exists() and not stat.S_ISREG(path.stat().st_mode)):
+        raise InputError(f"{path.name} in this copy is a link or a device, no file; it is left.")
+    file = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+    with os.fdopen(file, "rb") as opened:
+        yield opened
+
+
+def _copy_exactly(source: IO[bytes], raw: NamedRaw, to: Path, name: str) -> None:
+    """Copy as many bytes as the list says, and see that there are no more and no fewer."""
+    copied = 0
+    with to.open("wb") as out:
+        while piece := source.read(min(_PIECE, raw.size - copied + 1)):
+            copied += len(piece)
+            if copied > raw.size:
+                break
+            out.write(piece)
+    if copied != raw.size:
+        raise InputError(f"{raw.sha256[:12]} in {name} is not as large as its list says.")
 
 
 def _no_copy(path: Path) -> list[NamedRaw]:
@@ -277,6 +337,7 @@ def _is_of_its_kinds(raw: NamedRaw) -> bool:
     return (
         all(isinstance(one, str) for one in texts)
         and all(isinstance(one, int) and abs(one) < 2**53 for one in whole)
+        and 0 <= raw.size <= _LARGEST_RAW
         and all(one is None or isinstance(one, int | float) for one in maybe)
         and all(one is None or isinstance(one, dict) for one in (raw.carried, raw.reading))
     )
@@ -297,7 +358,7 @@ def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: Brought) -> Non
         )
     try:
         with translated(desk.archive.folder):
-            fetch(raw.sha256, target)
+            fetch(raw, target)
         if _fingerprint(target) != raw.sha256:
             raise InputError(f"The raw offload {raw.sha256[:12]} is damaged in this copy.")
         brought.mended += _mend(desk, raw, target)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import os
 import secrets
-import socket
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -19,6 +18,7 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.launches import LaunchNote, launch_note, others_at
 from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.machine import computer_name, machine_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
@@ -35,13 +35,18 @@ ELSEWHERE_MS = 30 * MINUTE_MS
 
 @dataclass(frozen=True, slots=True)
 class Owner:
-    """Who launches a logger: this computer and a token of this one launch."""
+    """Who launches a logger: this computer, by its name and id, and a token of this one launch."""
 
     computer: str
     token: str
 
     def __str__(self) -> str:
         return f"{self.computer}/{self.token}"
+
+
+def this_computer() -> str:
+    """Return what tells this computer from others in a note: two may have one name."""
+    return f"{computer_name()} {machine_id()}"
 
 
 @contextmanager
@@ -51,7 +56,7 @@ def owning_launch(desk: Desk, serial: str) -> Iterator[Owner]:
     Raises:
         LoggerBusyError: another window or program is launching it.
     """
-    owner = Owner(socket.gethostname(), secrets.token_hex(8))
+    owner = Owner(this_computer(), secrets.token_hex(8))
     path = _lock_path(desk, serial)
     with translated(desk.archive.folder):
         lock = lock_incoming(path)
@@ -75,7 +80,7 @@ def _lock_path(desk: Desk, serial: str) -> Path:
 def _is_under_way(desk: Desk, serial: str, note: LaunchNote) -> bool:
     """Whether the program that left a note still launches."""
     computer, _, token = note.owner.partition("/")
-    if computer != socket.gethostname():
+    if computer != this_computer():
         return bool(computer) and abs(desk.now_ms() - note.at_ms) < ELSEWHERE_MS
     path = _lock_path(desk, serial)
     try:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.limits.windows import WeeklyWindow, weekly_window
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Times, Values
+from gezeiten.domain.untrusted import finite, whole
 
 Side = Literal["above", "below", "absent"]
 Counting = Literal["consecutive", "accumulated"]
@@ -163,13 +164,13 @@ def limit_rule(data: dict[str, Any]) -> LimitRule:
     return LimitRule(
         str(data["channel"]),
         side,
-        float(data["value"]),
-        int(data["delay_s"]),
+        finite(data["value"]),
+        whole(data["delay_s"]),
         counting,
         bool(data["daily"]),
         level,
-        float(data.get("hysteresis", 0.0)),
+        finite(data.get("hysteresis", 0.0)),
         weekly_window(window) if window else None,
         str(data.get("origin", "")),
-        int(data.get("mean_s", 0)),
+        whole(data.get("mean_s", 0)),
     )

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import MINUTE_MS, Times, utc_offsets_ms
+from gezeiten.domain.untrusted import whole
 from gezeiten.errors import PlanError
 
 DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
@@ -93,8 +94,8 @@ def weekly_window(data: dict[str, Any]) -> WeeklyWindow:
     Raises:
         KeyError, TypeError, ValueError: a field is missing or cannot be.
     """
-    days = tuple(sorted({int(day) for day in data["days"]}))
-    start, end = int(data["start_min"]), int(data["end_min"])
+    days = tuple(sorted({whole(day) for day in data["days"]}))
+    start, end = whole(data["start_min"]), whole(data["end_min"])
     if not days or not set(days) <= set(range(7)) or not 0 <= min(start, end) <= max(start, end):
         raise ValueError(f"no weekly window: {data}")
     if max(start, end) > DAY_MIN:

@@ -11,7 +11,7 @@ from typing import Any, Literal, get_args
 
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
 from gezeiten.domain.plan.models import End, Start
-from gezeiten.domain.untrusted import instant_ms
+from gezeiten.domain.untrusted import instant_ms, whole
 from gezeiten.errors import PlanError
 
 Display = Literal["off", "on", "press"]
@@ -111,7 +111,7 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
     try:
         return Plan(
             channels=tuple(str(key) for key in data["channels"]),
-            interval_s=_whole(data["interval_s"]),
+            interval_s=whole(data["interval_s"]),
             start=_one_of(data["start"], get_args(Start)),
             end=_one_of(data["end"], get_args(End)),
             limits=tuple(limit_rule(rule) for rule in data["limits"]),
@@ -126,16 +126,9 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
 
 def _optional(data: dict[str, Any]) -> dict[str, Any]:
     texts = {name: str(data.get(name, "")) for name in _TEXTS}
-    numbers = {name: _whole(data.get(name, 0)) for name in _NUMBERS}
+    numbers = {name: whole(data.get(name, 0)) for name in _NUMBERS}
     instants = {name: instant_ms(data.get(name, 0)) for name in _INSTANTS}
     return {**texts, **numbers, **instants}
-
-
-def _whole(value: Any) -> int:
-    number = int(value)
-    if not -(2**62) < number < 2**62:
-        raise ValueError(f"{value} is beyond reason")
-    return number
 
 
 def _one_of(value: Any, known: tuple[Any, ...]) -> Any:

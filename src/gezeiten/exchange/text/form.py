@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, TypeAlias
 
+from gezeiten.domain.untrusted import whole
 from gezeiten.errors import InputError
 
 FIXED = "fixed"
@@ -220,12 +221,12 @@ def tie_from_dict(data: dict[str, Any]) -> Tie:
         raw = dict(data["form"])
         form = TextForm(
             str(raw["encoding"]), str(raw["delimiter"]), str(raw["decimal"]),
-            int(raw["first_line"]), int(raw["columns"]), _time(raw["time"]),
+            whole(raw["first_line"]), whole(raw["columns"]), _time(raw["time"]),
             opening=tuple((str(step), str(inner)) for step, inner in raw.get("opening", ())),
             beside=tuple(Beside(**one) for one in raw.get("beside", ())),
             # a comma as decimal sign let points be those of thousands, before it was said
             thousands=str(raw.get("thousands", "." if raw["decimal"] == "," else "")),
-            widths=tuple(int(width) for width in raw.get("widths", ())),
+            widths=tuple(whole(width) for width in raw.get("widths", ())),
             flags=tuple(_flags(one) for one in raw.get("flags", ())),
             ragged=bool(raw.get("ragged", False)),
             accepted=tuple(_accepted(one) for one in raw.get("accepted", ())),
@@ -241,29 +242,29 @@ def tie_from_dict(data: dict[str, Any]) -> Tie:
 
 
 def _time(raw: dict[str, Any]) -> TimeForm:
-    return TimeForm(tuple(int(c) for c in raw["columns"]), str(raw["pattern"]), str(raw["zone"]),
+    return TimeForm(tuple(whole(c) for c in raw["columns"]), str(raw["pattern"]), str(raw["zone"]),
                     str(raw.get("period", "")), str(raw.get("rolls", "")),
-                    tuple(int(c) for c in raw.get("fills", ())))  # fmt: skip
+                    tuple(whole(c) for c in raw.get("fills", ())))  # fmt: skip
 
 
 def _flags(raw: dict[str, Any]) -> Flags:
-    return Flags(int(raw["column"]), tuple(int(one) for one in raw["of"]),
+    return Flags(whole(raw["column"]), tuple(whole(one) for one in raw["of"]),
                  tuple(str(one) for one in raw["none"]),
                  tuple(str(one) for one in raw.get("good", ())),
                  tuple(str(one) for one in raw.get("suspect", ())))  # fmt: skip
 
 
 def _accepted(raw: dict[str, Any]) -> AcceptedAnswer:
-    return AcceptedAnswer(str(raw["kind"]), int(raw["column"]),
+    return AcceptedAnswer(str(raw["kind"]), whole(raw["column"]),
                           tuple(str(one) for one in raw["values"]),
                           _where(raw.get("where", ())))  # fmt: skip
 
 
 def _where(raw: Any) -> Where:
-    return tuple((int(column), str(text)) for column, text in raw)
+    return tuple((whole(column), str(text)) for column, text in raw)
 
 
 def _column(raw: dict[str, Any]) -> ColumnTie:
-    return ColumnTie(int(raw["column"]), str(raw["quantity"]), str(raw["unit"]),
+    return ColumnTie(whole(raw["column"]), str(raw["quantity"]), str(raw["unit"]),
                      _where(raw.get("where", ())),
                      str(raw.get("point", "")), str(raw.get("label", "")))  # fmt: skip

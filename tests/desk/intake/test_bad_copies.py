@@ -1,0 +1,128 @@
+"""Copies of a vault that lie: lists that unpack to gigabytes, links, devices, pipes, files longer
+or shorter than listed. They are refused by name; what is right beside them comes."""
+
+from __future__ import annotations
+
+import json
+import os
+import stat
+import zipfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.errors import InputError
+from tests.small_blocks import kept_in
+
+
+@pytest.fixture
+def copy(tmp_path: Path) -> Path:
+    """A copy of two raw offloads as a folder."""
+    with kept_in(tmp_path / "here") as kept:
+        kept.take(0, 50)
+        kept.take(50, 90)
+        copy_to(kept.desk, tmp_path / "copy")
+        hand_on(kept.desk, tmp_path / "copy.zip")
+    return tmp_path / "copy"
+
+
+@pytest.fixture
+def elsewhere(tmp_path: Path) -> Iterator[Desk]:
+    desk = Desk(tmp_path / "elsewhere", computer=TrustedClock())
+    yield desk
+    desk.close()
+
+
+def endless(path: Path) -> None:
+    path.symlink_to("/dev/zero")
+
+
+def link(path: Path) -> None:
+    path.symlink_to("/etc/hostname")
+
+
+def pipe(path: Path) -> None:
+    os.mkfifo(path)
+
+
+def longer(path: Path) -> None:
+    path.write_bytes(b"x" * (1 << 21))
+
+
+def shorter(path: Path) -> None:
+    path.write_bytes(b"")
+
+
+@pytest.mark.parametrize("make", [endless, link, pipe, longer, shorter])
+def test_what_is_no_file_of_its_length_is_refused(
+    make: Callable[[Path], None], copy: Path, elsewhere: Desk
+) -> None:
+    first, _ = sorted((copy / "raw").iterdir())
+    first.unlink()
+    make(first)
+    brought = take_copy_in(elsewhere, copy)
+    # (what these copies hold is made up: the other one is no mission file and refused for that)
+    [refused] = [one for one in brought.refused if first.name[:12] in one]
+    assert "is a link or a device" in refused or "not as large as its list says" in refused
+    assert list(elsewhere.archive.incoming.iterdir()) == []
+
+
+@pytest.mark.parametrize("make", [endless, link, pipe, longer])
+def test_a_list_that_is_none_is_refused(
+    make: Callable[[Path], None], copy: Path, elsewhere: Desk
+) -> None:
+    (copy / "offloads.json").unlink()
+    make(copy / "offloads.json")
+    with pytest.raises(InputError):
+        take_copy_in(elsewhere, copy)
+
+
+def zipped(copy: Path, target: Path, change: Callable[[zipfile.ZipFile], None]) -> Path:
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as out:
+        change(out)
+        for raw in (copy / "raw").iterdir():
+            out.write(raw, f"raw/{raw.name}", zipfile.ZIP_STORED)
+    return target
+
+
+def test_a_list_that_unpacks_to_gigabytes_is_not_unpacked(
+    copy: Path, elsewhere: Desk, tmp_path: Path
+) -> None:
+    def bomb(out: zipfile.ZipFile) -> None:
+        with out.open("offloads.json", "w") as file:
+            file.write(b"[" + b" " * (64 << 20) + b"]")
+
+    with pytest.raises(InputError, match="no copy of a vault"):
+        take_copy_in(elsewhere, zipped(copy, tmp_path / "bomb.zip", bomb))
+
+
+@pytest.mark.parametrize("more", [0, 1])
+def test_a_list_may_be_as_long_as_its_files_allow(
+    more: int, copy: Path, elsewhere: Desk, tmp_path: Path
+) -> None:
+    listed = json.loads((copy / "offloads.json").read_text())
+    text = json.dumps(listed).encode()
+    room = (1 << 20) + 3 * (1 << 20)  # two raw offloads, and the list itself
+
+    def padded(out: zipfile.ZipFile) -> None:
+        out.writestr("offloads.json", text + b" " * (room + more - len(text)), zipfile.ZIP_STORED)
+
+    path = zipped(copy, tmp_path / "long.zip", padded)
+    if more:
+        with pytest.raises(InputError, match="no copy of a vault"):
+            take_copy_in(elsewhere, path)
+    else:
+        assert len(take_copy_in(elsewhere, path).refused) == len(listed)  # made-up bytes
+
+
+def test_a_link_in_a_file_is_no_member(copy: Path, elsewhere: Desk, tmp_path: Path) -> None:
+    def link_as_list(out: zipfile.ZipFile) -> None:
+        info = zipfile.ZipInfo("offloads.json")
+        info.external_attr = (stat.S_IFLNK | 0o777) << 16
+        out.writestr(info, "/etc/hostname")
+
+    with pytest.raises(InputError, match="no copy of a vault"):
+        take_copy_in(elsewhere, zipped(copy, tmp_path / "link.zip", link_as_list))
