@@ -13,7 +13,8 @@ from gezeiten.archive.database import Archive
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.tables import Point, Site
 from gezeiten.domain.acts.sites import PointMade, SiteMade
-from gezeiten.domain.sites import PointFacts, SiteFacts, split_name
+from gezeiten.domain.naming import clean_name
+from gezeiten.domain.sites import LONGEST_NAME, PointFacts, SiteFacts, split_name
 
 UNPLACED_SITE = "Not yet placed"
 
@@ -76,8 +77,12 @@ def points_of_site(session: Session, site_id: int) -> list[int]:
 
 def find_point(session: Session, name: str, said: Said) -> Point:
     """Return the point of "Site · Point", both made where they are new; a bare name is a site
-    with a point of the same name."""
+    with a point of the same name. A name that comes from elsewhere with signs that no name can have
+    is cleaned of them, which whoever looks hears."""
     site_name, point_name = split_name(name)
+    if session.scalars(select(Site.id).filter_by(name=site_name)).first() is None:
+        site_name = _cleaned(session, site_name)
+    point_name = _cleaned(session, point_name)
     site = session.scalars(select(Site).filter_by(name=site_name).order_by(Site.id)).first()
     if site is None:
         site = _new_site(session, site_name, said)
@@ -88,6 +93,17 @@ def find_point(session: Session, name: str, said: Said) -> Point:
         point = session.scalars(query).first()
         assert point is not None
     return point
+
+
+def _cleaned(session: Session, name: str) -> str:
+    clean = clean_name(name, LONGEST_NAME)
+    if clean != name:
+        archive: Archive = session.info["archive"]
+        shown = name.encode("unicode_escape").decode()[:60]
+        archive.on_wait(
+            f"The name “{shown}” came with signs that no name can have; it is kept as “{clean}”."
+        )
+    return clean
 
 
 def _new_site(session: Session, name: str, said: Said) -> Site:

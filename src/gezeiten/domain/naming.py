@@ -11,6 +11,11 @@ _RESERVED = frozenset(
     ["CON", "PRN", "AUX", "NUL", *(f"{n}{i}" for n in ("COM", "LPT") for i in range(1, 10))]
 )
 _REFUSED = re.compile(r'[/\\:*?"<>|]')
+_UNSEEN = re.compile(
+    "[\x00-\x1f\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]"
+)
+"""Control signs, signs without width, and marks that turn the direction of what follows."""
+_NAMELESS = "unnamed"
 
 
 def season(moment: datetime) -> str:
@@ -50,6 +55,9 @@ def name_fault(text: str) -> str:
 
     The strictest of the usual file systems decides, because files are handed on.
     """
+    if _UNSEEN.search(text):
+        shown = _UNSEEN.sub("", text)[:30]
+        return f"“{shown}” has signs in it that cannot be seen; type it anew."
     refused = _REFUSED.search(text)
     if refused:
         return f"“{refused[0]}” cannot stand in a file name; take it out of “{text[:30]}”."
@@ -59,3 +67,12 @@ def name_fault(text: str) -> str:
     if bare.split(".")[0].upper() in _RESERVED:
         return f"“{bare[:30]}” is a name that some file systems keep for themselves; add a word."
     return ""
+
+
+def clean_name(text: str, longest: int) -> str:
+    """Return a name that came from elsewhere without what no name can have: signs that cannot be
+    seen, those of markup and paths, a dot at its end; cut to so many bytes of UTF-8. A good name is
+    returned as it is."""
+    bare = " ".join(_REFUSED.sub(" ", _UNSEEN.sub(" ", text)).split())
+    bare = bare.encode(errors="ignore")[:longest].decode(errors="ignore").strip().rstrip(". ")
+    return bare if bare and not name_fault(bare) else f"{bare} {_NAMELESS}".strip()

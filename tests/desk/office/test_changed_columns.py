@@ -12,8 +12,13 @@ from typing import Any
 import pytest
 
 from gezeiten.archive.here.tables import ExcursionRow
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.record.excursion_book import excursions, refresh_stale, settle
+from gezeiten.desk.record.excursion_book import (
+    excursions,
+    faulty_excursions,
+    find_all_anew,
+    refresh_excursions,
+    settle,
+)
 from gezeiten.domain.limits.limits import LimitRule
 from tests.databases import behind_its_back
 from tests.small_blocks import KEY, PLAN, Kept, kept_in
@@ -26,7 +31,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
     hot = LimitRule(KEY, "above", 9.9, delay_s=60)
     with kept_in(tmp_path, replace(PLAN, limits=(hot,))) as made:
         made.take(0, 200)
-        refresh_stale(made.desk)
+        refresh_excursions(made.desk, made.point)
         settle(made.desk, excursions(made.desk)[0].id, "Power", "Fuse.")
         yield made
 
@@ -39,7 +44,7 @@ def changed(value: Any) -> Any:
 
 @pytest.mark.parametrize("column", COLUMNS)
 def test_a_changed_column_is_found_and_put_right(column: str, kept: Kept) -> None:
-    assert verify(kept.desk).is_whole
+    assert faulty_excursions(kept.desk) == []
     with behind_its_back(kept.desk.archive.folder / "here.db") as raw:
         [[before]] = raw.execute(f"SELECT {column} FROM excursion ORDER BY id LIMIT 1")
         is_json = column == "rule"
@@ -47,6 +52,7 @@ def test_a_changed_column_is_found_and_put_right(column: str, kept: Kept) -> Non
         its = "id = (SELECT min(id) FROM excursion)"
         raw.execute(f"UPDATE excursion SET {column} = ? WHERE {its}",
                     (json.dumps(value) if is_json else value,))  # fmt: skip
-    assert not verify(kept.desk).is_whole
-    rebuild(kept.desk)
-    assert verify(kept.desk).is_whole
+    [sentence] = faulty_excursions(kept.desk)
+    assert "gezeiten verify --rebuild finds them anew" in sentence
+    find_all_anew(kept.desk)
+    assert faulty_excursions(kept.desk) == []

@@ -79,7 +79,7 @@ def book_found(
                           "found_ms": now_ms if first_ms is None else first_ms})  # fmt: skip
         elif any(getattr(known[key], name) != value for name, value in values.items()):
             changed.append({"id": known[key].id, **values})
-    changed += _wrongly_dated(session, known, now)
+    changed += _wrongly_dated(session, [row for key, row in known.items() if key in now])
     if added:
         session.execute(insert(ExcursionRow), added)
     if changed:
@@ -97,18 +97,26 @@ _AT_ONCE = 500
 """Keys in one statement."""
 
 
-def _wrongly_dated(
-    session: Session, known: dict[FoundKey, Any], now: FoundRows
-) -> list[dict[str, Any]]:
-    """Return the excursions that are still found but kept as found at an instant that no act
-    tells, as rows with the earliest that one does."""
-    its = [row for key, row in known.items() if key in now]
-    told = _told(session, [(row.mission, row.rule_key) for row in its]) if its else {}
-    return [
-        {"id": row.id, "found_ms": min(said)}
-        for row in its
-        if (said := told.get((row.mission, row.rule_key))) and row.found_ms not in said
-    ]
+def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]]:
+    """Return the excursions that are kept as found at an instant that no act tells, though one
+    tells of them, as rows with the earliest instant that is told."""
+    its = list(rows)
+    told: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
+    query = (
+        select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
+        .join(Mission, Mission.id == FoundRow.mission_id)
+        .where(Mission.uid.in_({row.mission for row in its}))
+    )
+    for mission, rule_key, *when in session.execute(query) if its else ():
+        told.setdefault((mission, rule_key), []).append((when[0], when[1], when[2]))
+    wrong = []
+    for row in its:
+        known = told.get((row.mission, row.rule_key), [])
+        its_own = [at_ms for start, end, at_ms in known
+                   if start <= row.end_ms and end >= row.start_ms]  # fmt: skip
+        if its_own and row.found_ms not in {at_ms for _, _, at_ms in known}:
+            wrong.append({"id": row.id, "found_ms": min(its_own)})
+    return wrong
 
 
 def _columns(seen: Seen) -> dict[str, Any]:
@@ -216,23 +224,7 @@ def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
     kept = {(row.mission, row.rule_key, row.start_ms): (rule_of(row), seen_of(row)) for row in rows}
     if as_found(found, _mission_ids(session, at.point_id)) != kept:
         return True
-    told = _told(session, [(row.mission, row.rule_key) for row in rows])
-    return bool(wrong_assessments(session, at.point_id)) or any(
-        row.found_ms not in told.get((row.mission, row.rule_key), ()) for row in rows
-    )
-
-
-def _told(session: Session, of: list[tuple[str, str]]) -> dict[tuple[str, str], set[int]]:
-    """Return when excursions were found for the first time, by mission and rule, as acts tell."""
-    query = (
-        select(Mission.uid, FoundRow.rule_key, FoundRow.at_ms)
-        .join(Mission, Mission.id == FoundRow.mission_id)
-        .where(Mission.uid.in_({mission for mission, _ in of}))
-    )
-    told: dict[tuple[str, str], set[int]] = {}
-    for mission, rule_key, at_ms in session.execute(query):
-        told.setdefault((mission, rule_key), set()).add(at_ms)
-    return told
+    return bool(wrong_assessments(session, at.point_id)) or bool(_wrongly_dated(session, rows))
 
 
 # -- in which state of the record they were found ---------------------------------------------

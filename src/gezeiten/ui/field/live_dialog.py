@@ -6,6 +6,7 @@ The recording belongs to `LiveWork`, not to the dialog: it goes on when the dial
 from __future__ import annotations
 
 import threading
+from html import escape
 from pathlib import Path
 
 import pyqtgraph as pg
@@ -372,7 +373,9 @@ class LiveDialog(QDialog):
             lane = self.plot.addPlot(line, 0, axisItems=axes)
             known = quantity(key)
             lane.getAxis("left").enableAutoSIPrefix(False)  # 1,013 hPa is not 1.013 khPa
-            lane.setLabel("left", f"{known.symbol}, {known.unit}".strip(", "), color=theme.ink)
+            lane.setLabel(
+                "left", escape(f"{known.symbol}, {known.unit}".strip(", ")), color=theme.ink
+            )
             lane.plot([t for t, _ in drawn], [v for _, v in drawn],
                       pen=pg.mkPen(theme.tide, width=2), symbol="o", symbolSize=4,
                       symbolBrush=theme.tide, symbolPen=None)  # fmt: skip

@@ -186,8 +186,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
         return drawn
 
     def _title(self, lane: Lane) -> str:
-        muted = self._theme.muted
-        parts = [f"<b>{escape(lane.title)}</b> <span style='color:{muted}'>{lane.unit}</span>"]
+        muted, unit = self._theme.muted, escape(lane.unit)
+        parts = [f"<b>{escape(lane.title)}</b> <span style='color:{muted}'>{unit}</span>"]
         if len(lane.traces) > 1:
             for i, trace in enumerate(lane.traces):
                 color = line_color(self._theme, i, trace).name()
