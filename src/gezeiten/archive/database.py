@@ -29,6 +29,7 @@ from sqlalchemy import (
     text,
 )
 from sqlalchemy.engine.interfaces import DBAPICursor
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import ConnectionPoolEntry
 
@@ -43,12 +44,18 @@ from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.heads import Heads
 from gezeiten.archive.store.prepared import make_all
+from gezeiten.archive.store.room import make_sure_of_room
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
 from gezeiten.archive.store.vault import Vault
 from gezeiten.archive.whereabouts import DATABASE
 from gezeiten.domain.kept import KnownMission
-from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError, LookingOnlyError
+from gezeiten.errors import (
+    ArchiveDamagedError,
+    ArchiveNewerError,
+    DoneUnshownError,
+    LookingOnlyError,
+)
 
 ArchiveSession: TypeAlias = Session
 """What `Archive.reading` and `writing` give; whoever is handed one hands it on to `archive`."""
@@ -174,9 +181,13 @@ class Archive:
                 yield session
                 session.flush()
                 entered = session.info.pop("lines", {})
+                if entered:
+                    make_sure_of_room(
+                        self.work, sum(len(b"".join(one)) for one in entered.values())
+                    )
                 for chain, lines in entered.items():
                     self.chains.append(chain, b"".join(lines))  # from here on they are done
-                session.commit()
+                self._commit(session, is_done=bool(entered))
             except BaseException:
                 self.chain.forget()
                 raise
@@ -184,6 +195,24 @@ class Archive:
                 self.chain.remember(session)
         if has_caught_up or session.info.get("readings missing"):
             self.on_caught_up()
+
+    def _commit(self, session: Session, *, is_done: bool) -> None:
+        """Commit; is_done: what was entered stands in the chain file already.
+
+        Raises:
+            DoneUnshownError: the database does not take what is done; it is applied as soon as it
+                does, and must not be done again.
+        """
+        try:
+            session.commit()
+        except (SQLAlchemyError, OSError) as exc:
+            if not is_done:
+                raise
+            session.rollback()
+            raise DoneUnshownError(
+                "Done: it stands in the logbook. It will show when the disk has room again; free "
+                "some, and do not do this a second time."
+            ) from exc
 
     def listen(self, hear: Callable[[str], None]) -> None:
         """Have what everybody should hear told, and what was noticed so far."""

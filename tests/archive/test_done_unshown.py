@@ -1,0 +1,89 @@
+"""A disk that fills up between the line of an entry and its tables: what is done is done, is said
+to be, shows once there is room, and never stands there twice."""
+from __future__ import annotations
+
+import resource
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+
+from gezeiten.archive.store.room import make_sure_of_room
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.places import sites
+from gezeiten.desk.record.place_editor import save_site
+from gezeiten.domain.sites import SiteFacts
+from gezeiten.errors import DoneUnshownError, GezeitenError
+
+
+@contextmanager
+def files_up_to(size: int) -> Iterator[None]:
+    """No file of this process grows beyond a size: what a full disk does to one of them."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (size, hard))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (soft, hard))
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Iterator[Desk]:
+    made = Desk(tmp_path / "archive")
+    save_site(made, SiteFacts("Krabbenkoog", zone="Europe/Berlin"))
+    yield made
+    made.close()
+
+
+def chain_bytes(desk: Desk) -> int:
+    return max(desk.archive.chains.sizes().values())
+
+
+@pytest.mark.parametrize("room", [1_500, 2_500, 3_500, 5_000, 7_000, 9_000])
+def test_what_is_done_is_said_to_be_done_and_stands_there_once(desk: Desk, room: int) -> None:
+    before = [site.name for site in sites(desk)]
+    limit = chain_bytes(desk) + room
+    outcome = ""
+    with files_up_to(limit):
+        try:
+            save_site(desk, SiteFacts("Austernzucht Ost", zone="Europe/Berlin"))
+        except DoneUnshownError as exc:
+            outcome = str(exc)
+            assert "Done: it stands in the logbook" in outcome
+            assert "do this a second time" in outcome
+        except GezeitenError as exc:
+            outcome = str(exc)
+            assert "do this again" in outcome
+    desk.archive.catch_up()  # as the next look does
+    is_done = [site.name for site in sites(desk)] == [*before, "Austernzucht Ost"]
+    assert is_done == (outcome == "" or outcome.startswith("Done"))
+    if not is_done:
+        save_site(desk, SiteFacts("Austernzucht Ost", zone="Europe/Berlin"))
+    assert [site.name for site in sites(desk)].count("Austernzucht Ost") == 1
+    assert verify(desk).is_whole
+
+
+def test_the_case_is_really_met(desk: Desk) -> None:
+    """At some limit the line fits and the tables do not."""
+    said = set()
+    for room in range(1_000, 12_000, 500):
+        with files_up_to(chain_bytes(desk) + room):
+            try:
+                save_site(desk, SiteFacts(f"Site {room}", zone="Europe/Berlin"))
+            except GezeitenError as exc:
+                said.add(type(exc))
+        desk.archive.catch_up()
+    assert DoneUnshownError in said
+
+
+def test_room_is_taken_and_given_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from gezeiten.archive.store import room
+
+    monkeypatch.setattr(room, "_PLENTY", 1 << 60)  # as if there were little
+    make_sure_of_room(tmp_path, 100)
+    assert list(tmp_path.iterdir()) == []
+    with files_up_to(1 << 20), pytest.raises(OSError, match=r"large|space"):
+        make_sure_of_room(tmp_path, 100)
+    assert list(tmp_path.iterdir()) == []
