@@ -1,5 +1,6 @@
 """A disk that fills up between the line of an entry and its tables: what is done is done, is said
 to be, shows once there is room, and never stands there twice."""
+
 from __future__ import annotations
 
 import resource

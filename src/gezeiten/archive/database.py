@@ -6,6 +6,7 @@ Before a migration the database is copied aside as archive-before-<version>.db.
 
 from __future__ import annotations
 
+import os
 import shutil
 import sqlite3
 import threading
@@ -28,6 +29,7 @@ from sqlalchemy import (
     select,
     text,
 )
+from sqlalchemy.engine import URL, make_url
 from sqlalchemy.engine.interfaces import DBAPICursor
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
@@ -44,6 +46,7 @@ from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.heads import Heads
 from gezeiten.archive.store.prepared import make_all
+from gezeiten.archive.store.rights import give_rights, make_folder
 from gezeiten.archive.store.room import make_sure_of_room
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
@@ -54,6 +57,7 @@ from gezeiten.errors import (
     ArchiveDamagedError,
     ArchiveNewerError,
     DoneUnshownError,
+    InputError,
     LookingOnlyError,
 )
 
@@ -63,6 +67,8 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 BUSY_S = 5.0
 WORD_AFTER_S = 1.0
 """Whoever waits for another program's write hears of it after so long."""
+_LONGEST_PATH = 480
+"""SQLite takes 512 bytes, with what it puts behind the name of a database."""
 FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued",
            "incoming", "handovers", "sheets")  # fmt: skip
 
@@ -98,7 +104,14 @@ class Archive:
         self._scratch = TemporaryDirectory(prefix="gezeiten-look-") if look else None
         self.work = Path(self._scratch.name) if self._scratch else folder
         """Where this computer writes what is no part of the archive's truth."""
-        self.url = url or f"sqlite:///{self.work / DATABASE}"
+        file = self.work / DATABASE
+        if url is None and len(os.fsencode(file.absolute())) > _LONGEST_PATH:
+            raise InputError(
+                f"The path of the archive's folder has over {_LONGEST_PATH} bytes, more than its "
+                "database takes; choose a folder with a shorter path."
+            )
+        # not as a text: a folder's name may hold what an address takes for its own
+        self.url = make_url(url) if url else URL.create("sqlite", database=str(file))
         self._write_lock = threading.Lock()
         self._busy_s = busy_s
         self.noticed: list[str] = []
@@ -117,6 +130,7 @@ class Archive:
         self.chains = ChainFiles(folder, may_write=not look)
         self.chain = OwnChain(Heads(heads_file), folder, self.chains)
         with translated(folder):
+            is_fresh = not look and make_folder(folder)
             for name in FOLDERS:
                 (self.work / name).mkdir(parents=True, exist_ok=True)
             if look:
@@ -132,6 +146,8 @@ class Archive:
             try:
                 self._migrate()
                 make_tables(self.engine)
+                if is_fresh:
+                    give_rights(folder, (folder / DATABASE, folder / HERE))
                 if not is_new:
                     self._refuse_another_archives_database()
             except BaseException:
@@ -150,7 +166,7 @@ class Archive:
 
     @property
     def _is_sqlite(self) -> bool:
-        return self.url.startswith("sqlite")
+        return self.url.get_backend_name() == "sqlite"
 
     def close(self) -> None:
         """Let go of the database; work that still runs in a thread does so when it is through."""

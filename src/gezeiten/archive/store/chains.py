@@ -18,6 +18,7 @@ from typing import Any
 
 import msgspec
 
+from gezeiten.archive.store.rights import rights_as_above
 from gezeiten.archive.store.whole import sync_folder
 from gezeiten.errors import ArchiveDamagedError
 
@@ -148,7 +149,9 @@ class ChainFiles:
         """
         path = self.path(chain)
         is_new = not path.exists()
-        self._folder.mkdir(parents=True, exist_ok=True)
+        if not self._folder.exists():
+            self._folder.mkdir(parents=True, exist_ok=True)
+            rights_as_above(self._folder)
         with path.open("ab") as file:
             at = file.tell()
             try:
@@ -159,6 +162,7 @@ class ChainFiles:
                 file.truncate(at)
                 raise
         if is_new:
+            rights_as_above(path)
             sync_folder(self._folder)
             sync_folder(self._folder.parent)
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+from gezeiten.archive.store.rights import read_only_mode, rights_as_above
 from gezeiten.archive.store.whole import sync_folder
 from gezeiten.errors import ArchiveDamagedError
 
@@ -106,8 +107,9 @@ class Vault:
             is_new = not target.parent.exists()
             target.parent.mkdir(parents=True, exist_ok=True)
             if is_new:
+                rights_as_above(target.parent)
                 sync_folder(self._folder)
-            fresh.path.chmod(0o444)
+            fresh.path.chmod(read_only_mode(target.parent))
             fresh.path.replace(target)
             sync_folder(target.parent)
         return fresh.sha256
