@@ -71,7 +71,7 @@ def golden(desk: Desk) -> dict[str, Any]:
         "loggers": [_life(desk, serial) for serial, _, _ in loggers(desk)],
         "documents": _documents(desk),
         "kept plans": [_without(asdict(kept), "uid") for kept in kept_plans(desk)],
-        "kept ties": [_tie(asdict(tie)) for tie in kept_ties(desk)],
+        "kept ties": [_tie(tie.as_dict()) for tie in kept_ties(desk)],
         "round": _round(desk),
         "logbook": _logbook(desk),
         "whole": _whole(desk),

@@ -131,12 +131,12 @@ class ArchiveDamagedError(SurroundingsError):
     exit_code = 6
 
 
-class DoneUnshownError(SurroundingsError):
-    """What was wanted is done: it stands in the logbook. Only the tables do not show it yet."""
-
-
 class DiskFullError(SurroundingsError):
     """No room left on the disk."""
+
+
+class DoneUnshownError(DiskFullError):
+    """What was wanted is done: it stands in the logbook. Only the tables do not show it yet."""
 
 
 class BugError(GezeitenError):

@@ -398,7 +398,7 @@ def test_a_mission_that_has_just_begun_is_stopped_only_after_a_question(
     QTest.keyClick(asked, Qt.Key.Key_Return)  # without looking
     at_the_window(window, qtbot)
     assert field.model.card.state.mission_number == mission
-    assert not field.model.card.state.end_reason
+    assert field.model.card.is_recording
     press(window, "Ctrl+F9")
     stop = next(b for b in dialog("StopDialog").findChildren(QPushButton) if b.text() == (
         "Stop and offload"))  # fmt: skip

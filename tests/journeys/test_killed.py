@@ -58,17 +58,17 @@ tie = proposed_tie(look_at_text(desk, source), "Big")
 take_text(desk, source, replace(tie, point="A · B"), watch)
 """
 _COPY = """
-import shutil
-from gezeiten.desk.intake.vault_copy import take_copy_in
-whole = shutil.copyfileobj
-def half(source, out):
+from gezeiten.desk.intake import vault_copy
+whole = vault_copy._copy_exactly
+def half(source, raw, to, name):
     if told + 1 >= int(sys.argv[3]):
-        out.write(source.read(700))
-        out.flush()
-        os.kill(os.getpid(), signal.SIGKILL)
-    whole(source, out)
-shutil.copyfileobj = half
-take_copy_in(desk, source, watch)
+        with to.open("wb") as out:
+            out.write(source.read(700))
+            out.flush()
+            os.kill(os.getpid(), signal.SIGKILL)
+    whole(source, raw, to, name)
+vault_copy._copy_exactly = half
+vault_copy.take_copy_in(desk, source, watch)
 """
 
 

@@ -115,7 +115,7 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     made.enter()
     idle(qtbot, window)
     assert "between 900 and 1100 kg/m³" in made.problem.text()
-    density.setText("1,020")
+    density.setText("1020")
     made.words.setText("for the water board")
     made.enter()
     idle(qtbot, window)

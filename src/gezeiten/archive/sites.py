@@ -14,7 +14,7 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.tables import Point, Site
 from gezeiten.domain.acts.sites import PointMade, SiteMade
 from gezeiten.domain.naming import clean_name
-from gezeiten.domain.sites import LONGEST_NAME, PointFacts, SiteFacts, split_name
+from gezeiten.domain.sites import PointFacts, SiteFacts, split_name
 
 UNPLACED_SITE = "Not yet placed"
 
@@ -95,8 +95,12 @@ def find_point(session: Session, name: str, said: Said) -> Point:
     return point
 
 
+_LONGEST = 200
+"""Bytes of a name that came from elsewhere: cut shorter, two could become one."""
+
+
 def _cleaned(session: Session, name: str) -> str:
-    clean = clean_name(name, LONGEST_NAME)
+    clean = clean_name(name, _LONGEST)
     if clean != name:
         archive: Archive = session.info["archive"]
         shown = name.encode("unicode_escape").decode()[:60]

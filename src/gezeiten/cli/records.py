@@ -114,6 +114,9 @@ def report_command(**options: Any) -> None:
     "--rebuild", is_flag=True, help="First put right what is made from acts and found in readings."
 )
 @click.option(
+    "--drop-lost", is_flag=True, help="With --rebuild: let entries go that the logbook has lost."
+)
+@click.option(
     "--read-anew",
     metavar="DIGITS",
     help="First take what the newest reader reads in the bytes of this fingerprint.",
@@ -132,6 +135,7 @@ def verify(
     as_json: bool,
     look: bool,
     rebuild: bool,
+    drop_lost: bool,
     read_anew: str | None,
     quick: bool,
     anew: bool,
@@ -139,6 +143,8 @@ def verify(
     """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
     it was."""
     changes = rebuild or read_anew is not None
+    if drop_lost and not rebuild:
+        raise InputError("--drop-lost goes with --rebuild alone.")
     if look and changes:
         raise InputError(
             "Rebuilding and reading anew change the archive; leave them out, or --look."
@@ -147,7 +153,7 @@ def verify(
         if read_anew is not None:
             put(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
         if rebuild:
-            rebuild_archive(desk)
+            rebuild_archive(desk, drop_lost=drop_lost)
         verdict = verify_archive(desk, quick=quick, anew=anew)
     row = {
         "offloads": verdict.offloads,

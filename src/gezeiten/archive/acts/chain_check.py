@@ -61,7 +61,9 @@ def check_chains(session: Session, chains: ChainFiles) -> Checked:
         checked.count += 1
         checked.breaks += links.broken(entry)
         checked.differing += table.differing(entry)
-    checked.differing += table.extra() + _wrong_ends(session, chains, ends)
+    lost = lost_entries(session, chains)
+    checked.differing += table.extra(but=len(lost)) + _cut_off(lost)
+    checked.differing += _wrong_ends(session, chains, ends)
     return checked
 
 
@@ -139,10 +141,37 @@ class _Table:
             return []
         return [f"Entry {wanted.seq} is kept otherwise than the logbook has it; {_REBUILD}"]
 
-    def extra(self) -> list[str]:
-        """Say how many entries the table has that the files do not have."""
-        many = count(self._session) - self._found
+    def extra(self, but: int) -> list[str]:
+        """Say how many entries the table has that the files do not have, but so many that were cut
+        off them."""
+        many = count(self._session) - self._found - but
         return [f"An entry is kept that the logbook does not have; {_REBUILD}"] * many
+
+
+def _cut_off(lost: list[Entry]) -> list[str]:
+    if not lost:
+        return []
+    many = "1 entry was" if len(lost) == 1 else f"{len(lost):,} entries were"
+    return [f"{many} cut off the end of the logbook; only the tables know what is in them. Fetch "
+            "the last copy of the archive's logbook folder."]  # fmt: skip
+
+
+def lost_entries(session: Session, chains: ChainFiles) -> list[Entry]:
+    """Return the entries that the table has and that were cut off the end of their chain file: each
+    follows the one before, the first the file's last. Others in the table were never in a file."""
+    lost: list[Entry] = []
+    for chain in sorted(chains.sizes()):
+        last: Line | None = None
+        for raw in chains.raw_lines(chain):
+            with suppress(ArchiveDamagedError):
+                last = read_line(raw)
+        head, number = (last.hash, last.envelope.number) if last is not None else ("", 0)
+        while head and (entry := entry_at(session, chain, number + 1)) is not None:
+            if entry.previous != head:
+                break
+            lost.append(entry)
+            head, number = entry.hash, number + 1
+    return lost
 
 
 def _wrong_ends(session: Session, chains: ChainFiles, ends: dict[str, Line]) -> list[str]:

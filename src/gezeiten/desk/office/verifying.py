@@ -8,7 +8,7 @@ from functools import partial
 
 from gezeiten.archive.acts import anew
 from gezeiten.archive.acts.beginnings import beginning
-from gezeiten.archive.acts.chain_check import check_chains
+from gezeiten.archive.acts.chain_check import check_chains, lost_entries
 from gezeiten.archive.acts.entries_anew import old_entries_hold, put_entries_right
 from gezeiten.archive.acts.logbook import Told
 from gezeiten.archive.acts.misfits import note_all_misfits
@@ -27,6 +27,9 @@ from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.entries import Entry
+from gezeiten.domain.series.timeline import iso_utc
+from gezeiten.domain.wording import counted
 from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 
 
@@ -124,15 +127,21 @@ def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], boo
     return verdict
 
 
-def rebuild(desk: Desk) -> None:
+def rebuild(desk: Desk, *, drop_lost: bool = False) -> None:
     """Put what the logbook says back in place where something else is kept: its entries, what acts
     made, readings from their bytes; and find all excursions anew. The database is copied aside
     first.
 
+    drop_lost: entries that were cut off the end of a chain file go from the tables as well.
+
     Raises:
-        ArchiveDamagedError: the logbook does not hold, so nothing can be made from it; nothing
-            was changed.
+        ArchiveDamagedError: the logbook does not hold, so nothing can be made from it, or the
+            tables know entries that a chain file has lost; nothing was changed.
     """
+    with desk.archive.reading() as session:
+        lost = lost_entries(session, desk.archive.chains)
+    if lost and not drop_lost:
+        raise ArchiveDamagedError(_lost_words(lost))
     desk.archive.copy_aside("rebuild")
     with desk.archive.writing() as session:
         checked = check_chains(session, desk.archive.chains)
@@ -151,6 +160,20 @@ def rebuild(desk: Desk) -> None:
         note_all_misfits(session, made.misfits)
         make_readings_anew(session, decoding(desk))
     find_all_anew(desk)
+
+
+_MOST_NAMED = 20
+
+
+def _lost_words(lost: list[Entry]) -> str:
+    many = counted(len(lost), "entry", "entries")
+    named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in lost[:_MOST_NAMED]]
+    more = f" and {len(lost) - _MOST_NAMED} more" if len(lost) > _MOST_NAMED else ""
+    return (
+        f"The end of the logbook was cut off: only the tables still know {many}. Nothing was "
+        "changed. Fetch the last copy of the archive's logbook folder; or have them taken out of "
+        f"the tables for good (verify --rebuild --drop-lost): {'; '.join(named)}{more}"
+    )
 
 
 def _against_acts(desk: Desk, session: ArchiveSession, entries: Told) -> list[str]:

@@ -185,8 +185,13 @@ class Tie:
     columns: tuple[ColumnTie, ...] = field(default=())
 
     def as_dict(self) -> dict[str, Any]:
-        """Return it as JSON knows it."""
-        return asdict(self)
+        """Return it as JSON knows it; what came into forms later is left out where it is empty."""
+        content = asdict(self)
+        if not content["form"]["accepted"]:
+            del content["form"]["accepted"]
+        if not content["form"]["time"]["fills"]:
+            del content["form"]["time"]["fills"]
+        return content
 
 
 def wheres(columns: tuple[ColumnTie, ...]) -> tuple[Where, ...]:

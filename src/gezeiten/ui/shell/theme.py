@@ -166,14 +166,14 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QPushButton[role="link"]:hover {{ color: {t.tide}; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {t.tide}; padding: 1px 4px; }}
     QPushButton[role="row"] {{ text-align: left; font-weight: 400; }}
-    QLineEdit, QComboBox, QPlainTextEdit, QDateTimeEdit, QDateEdit,
+    QLineEdit, QComboBox, QPlainTextEdit,
         QSpinBox {{ background: {t.paper}; border: 1px solid {t.line};
         border-radius: 6px; padding: {pad - 1}px 8px; min-height: {target - 2 * pad}px;
         selection-background-color: {t.tide}; selection-color: {t.on_tide}; }}
-    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QDateTimeEdit:focus,
-        QDateEdit:focus,
+    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus,
         QSpinBox:focus {{ border: 2px solid {t.tide}; padding: {pad - 2}px 7px; }}
-    QLineEdit[wrong="true"], QDateTimeEdit[wrong="true"], QComboBox[wrong="true"] {{
+    QSpinBox QLineEdit, QSpinBox QLineEdit:focus {{ border: none; padding: 0; min-height: 0; }}
+    QLineEdit[wrong="true"], QComboBox[wrong="true"] {{
         border: 2px solid {t.ember}; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {t.muted}; border-style: dashed; }}
     QComboBox QAbstractItemView {{ background: {t.paper}; color: {t.ink};
@@ -219,8 +219,8 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
         fx:0.5, fy:0.5, stop:0 {t.tide}, stop:0.55 {t.tide}, stop:0.6 {t.paper},
         stop:1 {t.paper}); border-color: {t.tide}; }}
     QCheckBox::indicator:disabled, QRadioButton::indicator:disabled {{ border-style: dashed; }}
-    QComboBox::drop-down, QDateTimeEdit::drop-down {{ border: none; width: 24px; }}
-    QComboBox::down-arrow, QDateTimeEdit::down-arrow {{ image: url({arrow}); width: 14px;
+    QComboBox::drop-down {{ border: none; width: 24px; }}
+    QComboBox::down-arrow {{ image: url({arrow}); width: 14px;
         height: 14px; }}
     QCheckBox:focus, QRadioButton:focus {{ color: {t.tide}; }}
     QDialog {{ background: {t.paper}; border: 1px solid {t.muted}; }}

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QProgressBar, QWidget
+from shiboken6 import isValid
 
 from gezeiten.desk.intake.many_texts import (
     ManyTaken,
@@ -74,6 +75,8 @@ class ManyTextsDialog(QDialog):
         self.close_button.setText(tr("Close"))
 
     def _looked(self, seen: list[TextSeen]) -> None:
+        if not isValid(self.bar):
+            return  # closed before all files were looked at
         self._over()
         self.seen = seen
         rows = [[one.path.name, one.kind or "–", tr(one.words) or tr("ready")] for one in seen]
