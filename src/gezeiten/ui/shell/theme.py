@@ -166,13 +166,13 @@ def stylesheet(theme: Theme, percent: int, signs: Path) -> str:
     QPushButton[role="link"]:hover {{ color: {t.tide}; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {t.tide}; padding: 1px 4px; }}
     QPushButton[role="row"] {{ text-align: left; font-weight: 400; }}
-    QLineEdit, QComboBox, QPlainTextEdit,
-        QSpinBox {{ background: {t.paper}; border: 1px solid {t.line};
+    QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.paper}; border: 1px solid {t.line};
         border-radius: 6px; padding: {pad - 1}px 8px; min-height: {target - 2 * pad}px;
         selection-background-color: {t.tide}; selection-color: {t.on_tide}; }}
-    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus,
-        QSpinBox:focus {{ border: 2px solid {t.tide}; padding: {pad - 2}px 7px; }}
-    QSpinBox QLineEdit, QSpinBox QLineEdit:focus {{ border: none; padding: 0; min-height: 0; }}
+    QLineEdit:focus, QComboBox:focus,
+        QPlainTextEdit:focus {{ border: 2px solid {t.tide}; padding: {pad - 2}px 7px; }}
+    QSpinBox {{ background: {t.paper}; min-height: {target - 4}px; }}
+    QSpinBox QLineEdit, QSpinBox QLineEdit:focus {{ border: none; padding: 0 8px; min-height: 0; }}
     QLineEdit[wrong="true"], QComboBox[wrong="true"] {{
         border: 2px solid {t.ember}; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {t.muted}; border-style: dashed; }}
