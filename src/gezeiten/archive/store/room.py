@@ -1,4 +1,4 @@
-"""Room on the disk made sure of before something is done that cannot be taken back."""
+"""Room on the disk checked before an act that cannot be undone."""
 
 from __future__ import annotations
 

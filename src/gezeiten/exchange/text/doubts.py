@@ -84,7 +84,7 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
         is_thousands = value == "."  # the comma that was asked about
         return replace(form, decimal=value, thousands=other if is_thousands else "")
     if doubt.kind in _OF_VALUES or (doubt.kind == "words" and value == NOTHING):
-        return _said_of_values(form, doubt, value)
+        return _with_value_answer(form, doubt, value)
     if doubt.kind == "missing":
         rest = tuple(one for one in doubt.choices[0][0].split("\n") if one not in marks)
         return _accepting(replace(form, missing=_joined(form.missing, marks)), "value", doubt, rest)
@@ -105,7 +105,7 @@ _OF_VALUES = {"far": "value", "range": "range", "constant": "constant"}
 """Questions about numbers, and as what an answer that they are values is kept."""
 
 
-def _said_of_values(form: TextForm, doubt: Doubt, value: str) -> TextForm:
+def _with_value_answer(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     """Return a form once it is said whether numbers are values, or that words say nothing."""
     if value == NO_VALUE:
         return replace(form, missing=_joined(form.missing, doubt.seen))

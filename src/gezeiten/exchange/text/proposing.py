@@ -26,7 +26,7 @@ from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.opening import opening_words, openings
 from gezeiten.exchange.text.sample import Sample, sample_of
 from gezeiten.exchange.text.shapes import Headings, Shape, headings_of, later, shape_of
-from gezeiten.exchange.text.stations import Told, told_by_blocks, told_by_columns
+from gezeiten.exchange.text.stations import Told, names_from_blocks, names_from_columns
 
 _SHOWN = 120
 
@@ -136,7 +136,7 @@ def _has_time(proposal: Proposal) -> bool:
 def _of_shape(sample: Sample, shape: Shape, known: Known) -> Proposal:
     lines = sample.lines
     split = [split_line(line, shape.draft) for line in lines]
-    blocks = told_by_blocks(lines, shape, split)
+    blocks = names_from_blocks(lines, shape, split)
     tail = [split_line(line, shape.draft) for line in sample.tail]
     rows = _rows([*split[shape.first :], *tail], shape)
     head = lines[: shape.first]
@@ -203,7 +203,7 @@ def _with_values(
     time = form.time.columns
     form, rows = _without_names(form, rows)
     numbers = number_columns(rows, form.columns, time)
-    told = blocks if blocks.block is not None else told_by_columns(
+    told = blocks if blocks.block is not None else names_from_columns(
         rows, form.header, time, known.station, known.no_names
     )  # fmt: skip
     telling = (told.station_column, told.name_column, told.unit_column)

@@ -64,7 +64,7 @@ def names_lines(words: str) -> bool:
     return bool(named) and not is_about_values(words)
 
 
-def told_by_columns(
+def names_from_columns(
     rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...], station: int = -1,
     no_names: tuple[int, ...] = (),
 ) -> Told:  # fmt: skip
@@ -169,7 +169,7 @@ def _names(
 
 
 # -- blocks ----------------------------------------------------------------------------------------
-def told_by_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> Told:
+def names_from_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> Told:
     """Return what lines of their own tell of the blocks of readings after them: where words come
     again with something else behind them ("Station: A", "Station: B")."""
     groups = 0

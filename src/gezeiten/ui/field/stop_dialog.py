@@ -22,7 +22,7 @@ class StopDialog(QDialog):
         self.setWindowTitle(tr("Stop the mission of %1").replace("%1", card.serial))
         self.words = label(_words(card), wrap=True)
         stop = button(tr("Stop and offload"), self._stop)
-        stay = button(tr("Let it go on"), self.reject, "primary")
+        stay = button(tr("Keep the mission"), self.reject, "primary")
         stay.setDefault(True)
         self.setLayout(column(self.words, row(stop, 1, stay), spacing=12, margins=16))
         self.setMinimumWidth(420)
