@@ -182,7 +182,8 @@ def main(wanted: list[str]) -> None:
             demo.close()
     for measure in (routes.serial_line, routes.mission_file, texts.texts, texts.looking,
                     routes.following, texts.memory, acts.done_one_by_one, acts.applied_again,
-                    acts.come_back, record.boards, record.late_readings, record.long_pictures,
+                    acts.come_back, record.boards, record.late_readings,
+                    record.missions_at_a_point, record.long_pictures,
                     record.calculated, record.excursions_of_200, record.csv_of_a_year,
                     record.pdf_of_a_year, mending.chain_of_six, mending.estimates_of_two_weeks,
                     mending.barometer_of_four_wells):  # fmt: skip

@@ -8,6 +8,7 @@ import statistics
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -82,7 +83,7 @@ def _mission(
 
 
 def _take(desk: Desk, raw: RawMission) -> None:
-    what = f"{raw.serial} {raw.received}".encode()
+    what = f"{raw.serial} {raw.number} {raw.received}".encode()
     take_in(desk.archive, what, raw, Circumstances(NOW_MS, "JA", "network"))
 
 
@@ -114,6 +115,47 @@ def late_readings() -> None:
             desk.close()
     ours, reference = (statistics.median(took[count]) for count in (_TEN_YEARS, _MONTH))
     report("12 late readings: ten years / a month", ours, reference, "s ", "≤ 1.2")
+
+
+_WEEK = 10_080
+_FOUR = (*_LIMITS, LimitRule("relative_humidity", "above", 85.0, 1800),
+         LimitRule("relative_humidity", "below", 35.0, 3600, "accumulated", True))  # fmt: skip
+
+
+def missions_at_a_point() -> None:
+    """Twelve readings that begin a new mission of four limits, where 120 missions of a week stood
+    before and where one did, in turns: taken in, joined, excursions found anew."""
+    took: dict[int, list[float]] = {120: [], 1: []}
+    with tempfile.TemporaryDirectory() as folder:
+        many = _with_missions(Path(folder) / "many", 120)
+        for turn in range(7):
+            one = _with_missions(Path(folder) / f"one {turn}", 1)
+            for desk, begun in ((many, 120 + turn), (one, 1)):
+                first = _week_of(begun, slice(0, 12))
+                began = time.perf_counter()
+                _take(desk, first)
+                refresh_stale(desk)
+                took[120 if desk is many else 1].append(time.perf_counter() - began)
+            one.close()
+        many.close()
+    ours, reference = (statistics.median(its[1:]) for its in took.values())
+    report("12 readings begin a mission: after 120 / 1", ours, reference, "s ", "≤ 1.3")
+
+
+def _with_missions(folder: Path, many: int) -> Desk:
+    desk = Desk(folder, now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+    for begun in range(many):
+        _take(desk, _week_of(begun))
+    refresh_stale(desk)
+    return desk
+
+
+def _week_of(begun: int, part: slice = slice(None)) -> RawMission:
+    """Return readings of the mission of a week that a logger began after so many others."""
+    raw = _mission(1, _WEEK, 60, part, _FOUR)
+    later = (begun - 200) * (_WEEK + 60) * 60_000
+    return replace(raw, number=begun + 1, launched_ms=raw.launched_ms + later,
+                   first_ms=raw.first_ms + later, times=raw.times + later)  # fmt: skip
 
 
 def long_pictures() -> None:

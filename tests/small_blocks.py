@@ -41,6 +41,11 @@ class Kept:
         after the mission's first reading its clock was read, and so far it was ahead, ms."""
         self.point = self._take("D-2041", self.plan, first, end, number, 0, read)
 
+    def take_of_another(self, first: int, end: int, number: int = 1) -> None:
+        """Take readings of a second logger at the first one's point in, its mission begun 1,000
+        readings after that of the first."""
+        self._take("D-2043", self.plan, first, end, number, 1_000 * MINUTE + 20_000)
+
     def take_elsewhere(self, first: int, end: int) -> None:
         """Take readings of a logger at another point in, 20 s after those of the first."""
         self.elsewhere = self._take("D-2042", ELSEWHERE, first, end, 1, 20_000)

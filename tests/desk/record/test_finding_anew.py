@@ -61,6 +61,49 @@ def _fill_and_undo(kept: Kept) -> None:
         assert faulty_excursions(kept.desk) == []
 
 
+MANY = st.tuples(st.integers(0, 2_300), st.integers(1, 250), st.integers(1, 4), st.booleans())
+
+
+@settings(max_examples=16)
+@given(
+    st.lists(MANY, min_size=3, max_size=8),
+    st.sampled_from(RULES),
+    st.sampled_from([0, 3_600]),
+    st.integers(0, 6),
+)
+@example([(1_990, 30, 1, False), (0, 10, 2, False)], RULES[0], 0, 6)  # it goes on past the next
+@example([(990, 30, 1, False), (0, 10, 1, True)], RULES[0], 3_600, 0)  # or past another logger's
+def test_where_missions_begin_they_are_those_found_from_nothing(
+    ranges: list[tuple[int, int, int, bool]], rule: LimitRule, mean_s: int, limited_at: int
+) -> None:
+    """Missions of two loggers at one point, in whatever order they come, before and after a limit
+    is set: what is looked at is only what each changes."""
+    by_hand = LimitRule(KEY, "above", 0.3 if mean_s else 5.0, delay_s=60, mean_s=mean_s)
+    plan = replace(PLAN, limits=(rule,))
+    with tempfile.TemporaryDirectory() as folder, kept_in(Path(folder), plan) as kept:
+        kept.take(0, 20, 1)
+        for i, (first, many, number, is_other) in enumerate(ranges):
+            (kept.take_of_another if is_other else kept.take)(first, first + many, number)
+            if i == limited_at:
+                since = ANCHOR_MS + 2_500 * MINUTE
+                set_limit(kept.desk, kept.point, KEY, by_hand, since, None, "frost test")
+            refresh_stale(kept.desk)
+            assert faulty_excursions(kept.desk) == []
+
+
+def test_a_mission_that_begins_has_only_what_it_changes_read(tmp_path: Path) -> None:
+    plan = replace(PLAN, limits=RULES[:4])
+    with kept_in(tmp_path, plan) as kept:
+        for number in range(1, 9):
+            kept.take(0, 636, number)  # the last one is inside all limits
+        refresh_stale(kept.desk)
+        kept.desk.chunks.clear()
+        kept.take(0, 12, 9)
+        refresh_stale(kept.desk)
+        assert 0 < len(kept.desk.chunks) <= 4  # of 81
+        assert faulty_excursions(kept.desk) == []
+
+
 @settings(max_examples=10)
 @given(st.lists(RANGES, min_size=3, max_size=6), st.sampled_from([600, 3_600, 36_000]))
 def test_limits_of_means_are_found_anew_as_from_nothing(
@@ -139,7 +182,7 @@ def _shift(kept: Kept, shift_ms: int) -> None:
     refresh_stale(kept.desk)
 
 
-def test_where_another_limit_is_in_force_all_is_looked_at(tmp_path: Path) -> None:
+def test_where_another_limit_is_in_force_all_of_its_stretch_is_looked_at(tmp_path: Path) -> None:
     with kept_in(tmp_path) as kept:
         kept.take(0, 300)
         refresh_stale(kept.desk)

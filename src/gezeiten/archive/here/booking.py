@@ -38,10 +38,10 @@ FoundRows: TypeAlias = dict[FoundKey, tuple[LimitRule, Seen]]
 @dataclass(frozen=True, slots=True)
 class Scope:
     """Where excursions were looked for: those of a rule that begin in [start, end), in a mission
-    (its key), or in any where the rule was set for a series."""
+    (its key), or in any where the rule was set for a series. rule_key None: those of all rules."""
 
     mission: int | None
-    rule_key: str
+    rule_key: str | None
     begins: Span
 
 
@@ -149,7 +149,7 @@ def _within(
     known: dict[FoundKey, Any], scopes: list[Scope], missions: dict[int, str]
 ) -> dict[FoundKey, Any]:
     """Return those that lie where excursions were looked for."""
-    spans: dict[tuple[str | None, str], list[Span]] = {}
+    spans: dict[tuple[str | None, str | None], list[Span]] = {}
     for one in scopes:
         name = (missions.get(one.mission) if one.mission is not None else None, one.rule_key)
         spans.setdefault(name, []).append(one.begins)
@@ -158,7 +158,7 @@ def _within(
         for key, row in known.items()
         if any(
             start <= key[2] < end
-            for name in ((key[0], key[1]), (None, key[1]))
+            for name in ((key[0], key[1]), (None, key[1]), (None, None))
             for start, end in spans.get(name, ())
         )
     }

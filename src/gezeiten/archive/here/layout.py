@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import func, select
+from sqlalchemy import String, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.clocks import clocks_in_force, wrong_clocks
@@ -15,6 +15,7 @@ from gezeiten.archive.derived import said_derived
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.here.tables import Block, RecordRow
 from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.stored_plan import stored_plan
 from gezeiten.archive.store.tables import (
     Feeding,
     LogbookRow,
@@ -25,7 +26,6 @@ from gezeiten.archive.store.tables import (
     Point,
 )
 from gezeiten.domain.acts.offloads import SOURCES
-from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import (
@@ -162,7 +162,7 @@ def _made(session: Session) -> Layout:
     stays, missions = [], {}
     rows = session.execute(
         select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
-               Mission.launched_ms, Mission.first_ms, Mission.plan)
+               Mission.launched_ms, Mission.first_ms, type_coerce(Mission.plan, String))
         .join(Logger, Logger.id == Mission.logger_id)
         .order_by(Mission.id)
     )  # fmt: skip
@@ -215,12 +215,12 @@ def _overviews(session: Session) -> dict[str, int]:
     return {row[0]: row[1] for row in rows}
 
 
-def _channels(recorded: list[_Recorded] | None, plan: Any) -> tuple[str, ...]:
+def _channels(recorded: list[_Recorded] | None, plan: str) -> tuple[str, ...]:
     if recorded is not None:
         ordered = sorted(recorded, key=lambda one: one.order)
         return tuple(dict.fromkeys(one.channel for one in ordered))
     try:  # nothing came of it yet
-        return plan_from_dict(plan).channels
+        return stored_plan(plan).channels
     except (PlanError, ArchiveDamagedError):
         return ()
 

@@ -4,6 +4,7 @@ without reading one. What is drawn comes from their cells, what is asked for is 
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Hashable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -31,16 +32,15 @@ from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
 
 _COLUMNS = tuple(column.key for column in READING)
-_HEADS = Prepared(
-    select(Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text, Block.usual_ms,
-           Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
-           Block.low, Block.high, Block.stamp)
-    .where(Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"))
-    .order_by(Block.first)
+_HEADS = select(
+    Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text,
+    Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms, Block.low,
+    Block.high, Block.stamp,
 )  # fmt: skip
 _BLOCK = Prepared(
     select(*READING)
@@ -153,11 +153,13 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
     """Return what a series of a point is made of; blocks without a value are left out."""
     made, steps = layout(session), steps_of_point(session, point_id)
     unused = unused_readings(session, steps)
+    fed = made.of_series(point_id, key)
     listed: list[Segment] = []
-    for feed in made.of_series(point_id, key):
+    heads = _heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
+    for feed in fed:
         mission = made.missions[feed.mission]
         its = [one for one in unused if one.mission_id == mission]
-        listed += _of_feed(_heads(session, feed), feed, mission, its)
+        listed += _of_feed(heads.get(feed.mission, []), feed, mission, its)
     return Segments(tuple(listed), tuple(estimates_among(steps, key)), tuple(unused))
 
 
@@ -203,9 +205,15 @@ def _reach_into(unused: list[Unused], head: _Head) -> bool:
     return any(one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused)
 
 
-def _heads(session: Session, feed: Feed) -> list[_Head]:
-    rows = _HEADS.all(session.connection(), its_mission=feed.mission, its_channel=feed.channel)
-    return list(map(_Head._make, rows))
+def _heads(session: Session, channel: str, missions: Iterable[str]) -> dict[str, list[_Head]]:
+    """Return the blocks of a channel of missions (ids), by mission and in order."""
+    keys, found = list(missions), defaultdict[str, list[_Head]](list)
+    for first in range(0, len(keys), _AT_ONCE):
+        its = Block.mission.in_(keys[first : first + _AT_ONCE])
+        query = _HEADS.where(its, Block.channel == channel).order_by(Block.first)
+        for mission, *row in session.connection().execute(query):
+            found[mission].append(_Head(*row))
+    return found
 
 
 def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:

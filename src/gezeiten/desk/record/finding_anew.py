@@ -3,7 +3,6 @@ the one after it, never the whole record."""
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -25,11 +24,13 @@ from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.excursions import (
     Excursion,
     concerned,
+    concerns,
     counted_from,
     find_absences,
     find_excursions,
     in_a_run,
 )
+from gezeiten.domain.limits.found_by import FoundBy, found_by, judged, where_different
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.moving import moving_mean, moving_sum
@@ -41,7 +42,7 @@ from gezeiten.domain.series.timeline import EVER_MS, Span
 @dataclass(frozen=True, slots=True)
 class FoundAnew:
     """found: excursions by mission, rule and begin; scopes: where they were looked for, None:
-    everywhere; state: by what they were found, `state_of`."""
+    everywhere; state: by what they were found (`domain/limits/found_by.py`)."""
 
     found: FoundNow
     scopes: list[Scope] | None
@@ -58,9 +59,9 @@ class _Looking:
     limits: list[LimitKept]
     changed: Span
 
-    def found(self) -> FoundAnew:
+    def found(self, state: str) -> FoundAnew:
         found: FoundNow = {}
-        scopes: list[Scope] = []
+        scopes = [Scope(None, None, self.changed)]
         for stretch in self.stretches:
             for rule in stretch.rules:
                 whole = (stretch.feed.start_ms, stretch.feed.end_ms)
@@ -77,10 +78,7 @@ class _Looking:
             begins, listed = self._with_value(limit.series, whole, limit.rule)
             scopes.append(Scope(None, limit.rule.key, begins))
             found |= dict(self._by_mission(limit, listed))
-        is_all = self.changed == EVERYTHING
-        return FoundAnew(
-            found, None if is_all else scopes, state_of(self.at, self.stretches, self.limits)
-        )
+        return FoundAnew(found, None if self.changed == EVERYTHING else scopes, state)
 
     def _by_mission(
         self, limit: LimitKept, listed: list[Excursion]
@@ -102,13 +100,15 @@ class _Looking:
     ) -> tuple[Span, list[Excursion]]:
         """Return what a rule finds in its stretch where that may be something else than before, and
         between which instants that begins."""
+        if not concerns(rule, whole, self.changed, self.at.zone):
+            return (whole[0], whole[0]), []
         reach = concerned(rule, self._with_hold(series, rule), self.at.zone)
         if reach[0] <= whole[0] and reach[1] >= whole[1]:
             readings = self._read_whole(series, rule, whole)
             return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
         reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
-        if reach[1] <= reach[0]:
-            return (whole[0], whole[0]), []
+        if self.changed[0] >= whole[1] and not self._goes_on_at(series, whole, rule):
+            return (whole[1], whole[1]), []
         begins = (self._quiet_before(series, whole, rule, reach[0]),
                   self._quiet_after(series, whole, rule, reach[1]))  # fmt: skip
         since = counted_from(rule, begins[0], self.at.zone)
@@ -152,6 +152,12 @@ class _Looking:
             return means
         return means.between(int(read.times_utc_ms[0]) + window_ms, EVER_MS)
 
+    def _goes_on_at(self, series: str, whole: Span, rule: LimitRule) -> bool:
+        """Whether a run goes on where a stretch ends: only that may be another one where nothing
+        but what comes after it changed."""
+        before = self._read(series, rule, (whole[1], whole[1] + 1)).between(*whole)
+        return bool(in_a_run(before.values[-1:], rule).any())
+
     def _quiet_before(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
         """Return the last instant before one at which no run goes on: the first of all, else."""
         while True:
@@ -179,6 +185,8 @@ class _Looking:
     def _absent(self, stretch: Watched, rule: LimitRule) -> tuple[Span, list[Excursion]]:
         """Return the stretches without a sensor; a mission that never lacked a value has none."""
         whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+        if not concerns(rule, whole, self.changed, self.at.zone):
+            return (whole[0], whole[0]), []
         with self.desk.archive.reading() as session:
             if not lacks_values(session, stretch.feed):
                 return whole, []
@@ -187,19 +195,28 @@ class _Looking:
 
 
 def find_anew(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> FoundAnew:
-    """Find the excursions of a point where they may be others than those that are kept: everywhere
-    on request, and where other limits or other sources are in force than when they were found."""
+    """Find the excursions of a point where they may be others than those that are kept: where
+    readings changed, and where other limits or other sources are in force than when they were
+    found; everywhere on request."""
     stretches, limits = watched(desk, at.point_id), limits_set(desk, at.point_id)
-    is_as_found = at.found_by == state_of(at, stretches, limits)
-    changed = at.changed if is_as_found and not all_of_it else EVERYTHING
-    return _Looking(desk, at, stretches, limits, changed).found()
+    now = _found_by(at.zone, stretches, limits)
+    changed = EVERYTHING
+    if not all_of_it:
+        changed = _hull(at.changed, where_different(found_by(at.found_by), now))
+    return _Looking(desk, at, stretches, limits, changed).found(now.text())
 
 
-def state_of(at: FoundIn, stretches: list[Watched], limits: list[LimitKept]) -> str:
-    """Return by what the excursions of a point are found, but for its readings."""
-    facts = [
-        (one.series, one.feed.mission, one.feed.start_ms, one.feed.end_ms, one.rules)
-        for one in stretches
-    ]
-    told = repr((at.zone, facts, [(one.series, in_force(one)) for one in limits]))
-    return hashlib.sha256(told.encode()).hexdigest()
+def _found_by(zone: str, stretches: list[Watched], limits: list[LimitKept]) -> FoundBy:
+    plans = [judged(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms), one.rules)
+             for one in stretches]  # fmt: skip
+    forces = [(one.series, in_force(one)) for one in limits]
+    by_hand = [judged(series, "", (force.start_ms, force.end_ms), force.rules)
+               for series, force in forces]  # fmt: skip
+    return FoundBy(zone, frozenset(plans + by_hand))
+
+
+def _hull(changed: Span, different: Span | None) -> Span:
+    """Return from where to where one of two stretches reaches; the first may be empty."""
+    if different is None or changed[0] >= changed[1]:
+        return different or changed
+    return (min(changed[0], different[0]), max(changed[1], different[1]))

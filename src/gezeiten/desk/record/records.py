@@ -12,14 +12,13 @@ from gezeiten.archive.here.changes import record_version
 from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.segments import load_segments
 from gezeiten.archive.limits import limits_of_series
-from gezeiten.archive.missions import missions_by_id
+from gezeiten.archive.missions import plans_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.computed import computed
 from gezeiten.desk.record.corrected import Corrected, corrected_view
 from gezeiten.desk.record.view import ALWAYS, RecordView, Wanted, view_of
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
-from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import EVER_MS, Span
@@ -173,10 +172,9 @@ def watched(desk: Desk, point_id: int) -> list[Watched]:
     with desk.archive.reading() as session:
         made = layout(session)
         fed = made.at_point(point_id)
-        missions = missions_by_id(session, {one.mission for one in fed})
-    plans = {uid: plan_from_dict(mission.plan) for uid, mission in missions.items()}
+        plans = plans_by_id(session, {one.mission for one in fed})
     return [
-        Watched(one.series, one, missions[one.mission].id,
+        Watched(one.series, one, made.missions[one.mission],
                 tuple(plans[one.mission].rules_for(one.channel)))
         for one in fed
     ]  # fmt: skip

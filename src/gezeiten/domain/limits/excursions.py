@@ -142,8 +142,23 @@ def concerned(rule: LimitRule, changed: Span, zone: str) -> Span:
         return changed
     if not rule.daily:
         return (changed[0], EVER_MS)
-    days = [span for _, span in local_days(*changed, zone)]
-    return (days[0][0], days[-1][1])
+    first = _day_of(changed[0], zone)
+    return (first[0], EVER_MS if changed[1] >= EVER_MS else _day_of(changed[1] - 1, zone)[1])
+
+
+def _day_of(at_ms: int, zone: str) -> Span:
+    """Return the local day of an instant."""
+    return next(local_days(at_ms, at_ms + 1, zone))[1]
+
+
+def concerns(rule: LimitRule, whole: Span, changed: Span, zone: str) -> bool:
+    """Whether runs of a rule in its stretch may be others where readings changed in [start, end):
+    also where that only touches its end, as what comes after its last reading is another one.
+    Each stretch counts by itself, whatever was outside before it."""
+    if changed[0] >= changed[1]:
+        return False
+    begin_ms, _ = concerned(rule, changed, zone)
+    return begin_ms <= whole[1] and whole[0] <= changed[1] + rule.mean_s * 1000
 
 
 def counted_from(rule: LimitRule, at_ms: int, zone: str) -> int:
@@ -151,7 +166,7 @@ def counted_from(rule: LimitRule, at_ms: int, zone: str) -> int:
     the begin of its local day where time outside is summed by day, always where it is summed."""
     if rule.counting == "consecutive":
         return at_ms
-    return next(local_days(at_ms, at_ms + 1, zone))[1][0] if rule.daily else -EVER_MS
+    return _day_of(at_ms, zone)[0] if rule.daily else -EVER_MS
 
 
 def _from_first_outside(found: _Outside) -> _Outside | None:
