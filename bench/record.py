@@ -3,6 +3,7 @@ and PDF of a year."""
 
 from __future__ import annotations
 
+import gc
 import resource
 import statistics
 import tempfile
@@ -132,6 +133,7 @@ def missions_at_a_point() -> None:
             one = _with_missions(Path(folder) / f"one {turn}", 1)
             for desk, begun in ((many, 120 + turn), (one, 1)):
                 first = _week_of(begun, slice(0, 12))
+                gc.collect()  # by itself, as in the window (ui/shell/rubbish.py)
                 began = time.perf_counter()
                 _take(desk, first)
                 refresh_stale(desk)

@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from sqlalchemy import Select, String, func, select, type_coerce
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
 from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.readings import kept_of_text
 from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.loggers import known_logger_of
-from gezeiten.archive.store.stored_plan import stored_plan
 from gezeiten.archive.store.tables import Feeding, Logger, Mission, Point, Site
 from gezeiten.domain.acts.offloads import SOURCES
 from gezeiten.domain.kept import GOING_ON, KnownMission
@@ -118,17 +117,6 @@ def missions_by_id(session: Session, uids: Iterable[str]) -> dict[str, KnownMiss
     """Return missions by their ids."""
     query = _missions().where(Mission.uid.in_(list(uids)))
     return {row.uid: known(row) for row in session.scalars(query)}
-
-
-def plans_by_id(session: Session, uids: Iterable[str]) -> dict[str, Plan]:
-    """Return the plans of missions by their ids, as they were launched.
-
-    Raises:
-        ArchiveDamagedError: one of them cannot be read.
-    """
-    query = select(Mission.uid, type_coerce(Mission.plan, String))
-    return {uid: stored_plan(text)
-            for uid, text in session.execute(query.where(Mission.uid.in_(list(uids))))}  # fmt: skip
 
 
 def recording_at(session: Session, point_id: int, but: str) -> list[str]:

@@ -237,14 +237,18 @@ def wrong_assessments(session: Session, point_id: int) -> list[dict[str, Any]]:
     the right one."""
     columns = (ExcursionRow.id, ExcursionRow.mission, ExcursionRow.rule_key, ExcursionRow.start_ms,
                ExcursionRow.end_ms, ExcursionRow.assessment)  # fmt: skip
-    query = select(*columns).join(Point, Point.uid == ExcursionRow.point)
-    found = session.execute(query.where(Point.id == point_id).order_by(ExcursionRow.start_ms)).all()
-    its = Mission.uid.in_({row.mission for row in found})  # wherever they were then
+    here = Point.id == point_id
+    query = select(*columns).join(Point, Point.uid == ExcursionRow.point).where(here)
+    its = select(ExcursionRow.mission).join(Point, Point.uid == ExcursionRow.point).where(here)
     said = select(AssessmentRow, Mission.uid).join(Mission).order_by(AssessmentRow.id)
-    said = said.where((AssessmentRow.point_id == point_id) | its)
+    # those of its missions too, wherever they were then
+    said = said.where((AssessmentRow.point_id == point_id) | Mission.uid.in_(its))
     assessments: dict[tuple[str, str], list[AssessmentRow]] = {}
     for row, mission in session.execute(said):
         assessments.setdefault((mission, row.rule_key), []).append(row)
+    if not assessments:
+        query = query.where(ExcursionRow.assessment.is_not(None))
+    found = session.execute(query.order_by(ExcursionRow.start_ms)).all()
     clocks = clock_histories(session) if assessments else {}
     by_rule: dict[tuple[str, str], list[Any]] = {}
     for one in found:

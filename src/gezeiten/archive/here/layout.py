@@ -26,6 +26,7 @@ from gezeiten.archive.store.tables import (
     Point,
 )
 from gezeiten.domain.acts.offloads import SOURCES
+from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import (
@@ -53,13 +54,14 @@ class ShownSeries:
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """missions: keys in this database by id; points: ids by key; stays: all
-    missions where they were launched for; stood: all deployments; feeds: of
+    """missions: keys in this database by id; plans: of missions as they are stored, by id; points:
+    ids by key; stays: all missions where they were launched for; stood: all deployments; feeds: of
     each series, by point (its id) and series, in order of time; by_point, by_mission: the same
-    another way; shown: the series of each point; derived: those that are calculated;
-    keys: of points by their ids."""
+    another way; shown: the series of each point; derived: those that are calculated; keys: of
+    points by their ids."""
 
     missions: dict[str, int]
+    plans: dict[str, str]
     points: dict[int, str]
     stays: tuple[Stay, ...]
     stood: tuple[Deployment, ...]
@@ -69,6 +71,14 @@ class Layout:
     shown: dict[str, tuple[ShownSeries, ...]]
     derived: dict[Key, Derived]
     keys: dict[str, int]
+
+    def plan_of(self, mission: str) -> Plan:
+        """Return the plan of a mission (its id) as it was launched.
+
+        Raises:
+            ArchiveDamagedError: it cannot be read.
+        """
+        return stored_plan(self.plans[mission])
 
     def of_series(self, point_id: int, key: str) -> tuple[Feed, ...]:
         """Return what feeds a measured series, in order of time."""
@@ -124,6 +134,20 @@ class _Recorded(NamedTuple):
     order: int
 
 
+_RECORDED = Prepared(
+    select(Block.mission, Block.channel, Block.unit, func.min(Block.start_ms),
+           func.max(Block.end_ms), func.min(Block.id))
+    .group_by(Block.mission, Block.channel, Block.unit)
+)  # fmt: skip
+_POINTS = Prepared(select(Point.id, Point.uid))
+_MISSIONS = Prepared(
+    select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
+           Mission.launched_ms, Mission.first_ms, type_coerce(Mission.plan, String))
+    .join(Logger, Logger.id == Mission.logger_id)
+    .order_by(Mission.id)
+)  # fmt: skip
+
+
 def layout(session: Session) -> Layout:
     """Return the layout of an archive as it is now."""
     version = _version(session)
@@ -158,16 +182,12 @@ def _made(session: Session) -> Layout:
     clocks = {uid: one.map for uid, one in clocks_in_force(session).items()}
     wrong = wrong_clocks(session)
     bare = _overviews(session)
-    points = {row[0]: row[1] for row in session.execute(select(Point.id, Point.uid))}
-    stays, missions = [], {}
-    rows = session.execute(
-        select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
-               Mission.launched_ms, Mission.first_ms, type_coerce(Mission.plan, String))
-        .join(Logger, Logger.id == Mission.logger_id)
-        .order_by(Mission.id)
-    )  # fmt: skip
-    for key, uid, serial, model, point_id, launched_ms, first_ms, plan in rows:
-        missions[uid] = key
+    points = {row[0]: row[1] for row in _POINTS.each(session.connection())}
+    stays, missions, plans = [], {}, {}
+    texts: dict[str, str] = {}  # most missions have the plan of another
+    for row in _MISSIONS.each(session.connection()):
+        key, uid, serial, model, point_id, launched_ms, first_ms, plan = row
+        missions[uid], plans[uid] = key, texts.setdefault(plan, plan)
         channels, clock = _channels(recorded.get(uid), plan), clocks.get(uid, RIGHT)
         first_ms = clock.true_at(first_ms) if first_ms else first_ms
         stays.append(Stay(uid, serial, model not in SOURCES, points.get(point_id or 0, NOWHERE),
@@ -188,19 +208,14 @@ def _made(session: Session) -> Layout:
     )
     shown = _with_derived(_shown(fed, recorded, bare), derived)
     keys = {uid: key for key, uid in points.items()}
-    return Layout(missions, points, tuple(stays), stood, fed, by_point, by_mission, shown, derived,
-                  keys)  # fmt: skip
+    return Layout(missions, plans, points, tuple(stays), stood, fed, by_point, by_mission, shown,
+                  derived, keys)  # fmt: skip
 
 
 def _recorded(session: Session) -> dict[str, list[_Recorded]]:
     """Return the channels of each mission that have blocks."""
     found: dict[str, list[_Recorded]] = {}
-    rows = session.execute(
-        select(Block.mission, Block.channel, Block.unit, func.min(Block.start_ms),
-               func.max(Block.end_ms), func.min(Block.id))
-        .group_by(Block.mission, Block.channel, Block.unit)
-    )  # fmt: skip
-    for row in rows:
+    for row in _RECORDED.each(session.connection()):
         found.setdefault(row[0], []).append(_Recorded(*row[1:]))
     return found
 

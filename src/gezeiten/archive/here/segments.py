@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Hashable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass, replace
+from itertools import zip_longest
 from types import SimpleNamespace
 from typing import Any, NamedTuple
 
@@ -37,10 +38,14 @@ from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
 
 _COLUMNS = tuple(column.key for column in READING)
-_HEADS = select(
-    Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text,
-    Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms, Block.low,
-    Block.high, Block.stamp,
+_NAMES = tuple(f"mission_{i}" for i in range(64))
+_HEADS = Prepared(
+    select(Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text,
+           Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
+           Block.low, Block.high, Block.stamp)
+    .where(Block.mission.in_([bindparam(name) for name in _NAMES]))
+    .where(Block.channel == bindparam("its_channel"))
+    .order_by(Block.first)
 )  # fmt: skip
 _BLOCK = Prepared(
     select(*READING)
@@ -208,11 +213,10 @@ def _reach_into(unused: list[Unused], head: _Head) -> bool:
 def _heads(session: Session, channel: str, missions: Iterable[str]) -> dict[str, list[_Head]]:
     """Return the blocks of a channel of missions (ids), by mission and in order."""
     keys, found = list(missions), defaultdict[str, list[_Head]](list)
-    for first in range(0, len(keys), _AT_ONCE):
-        its = Block.mission.in_(keys[first : first + _AT_ONCE])
-        query = _HEADS.where(its, Block.channel == channel).order_by(Block.first)
-        for mission, *row in session.connection().execute(query):
-            found[mission].append(_Head(*row))
+    for first in range(0, len(keys), len(_NAMES)):
+        its = dict(zip_longest(_NAMES, keys[first : first + len(_NAMES)], fillvalue=""))
+        for mission, *row in _HEADS.each(session.connection(), its_channel=channel, **its):
+            found[mission].append(_Head._make(row))
     return found
 
 

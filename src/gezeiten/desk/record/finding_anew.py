@@ -36,7 +36,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.moving import moving_mean, moving_sum
 from gezeiten.domain.series.series import Series, holds_ms
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import EVER_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +62,7 @@ class _Looking:
     def found(self, state: str) -> FoundAnew:
         found: FoundNow = {}
         scopes = [Scope(None, None, self.changed)]
-        for stretch in self.stretches:
+        for stretch in self._near():
             for rule in stretch.rules:
                 whole = (stretch.feed.start_ms, stretch.feed.end_ms)
                 begins, listed = (
@@ -79,6 +79,12 @@ class _Looking:
             scopes.append(Scope(None, limit.rule.key, begins))
             found |= dict(self._by_mission(limit, listed))
         return FoundAnew(found, None if self.changed == EVERYTHING else scopes, state)
+
+    def _near(self) -> list[Watched]:
+        """Return what may have other excursions; `concerns` looks closer."""
+        begin_ms, end_ms = self.changed[0] - 2 * DAY_MS, self.changed[1]  # no local day is as long
+        return [one for one in self.stretches
+                if one.feed.end_ms >= begin_ms and one.feed.start_ms <= end_ms]  # fmt: skip
 
     def _by_mission(
         self, limit: LimitKept, listed: list[Excursion]

@@ -12,7 +12,6 @@ from gezeiten.archive.here.changes import record_version
 from gezeiten.archive.here.layout import Layout, layout
 from gezeiten.archive.here.segments import load_segments
 from gezeiten.archive.limits import limits_of_series
-from gezeiten.archive.missions import plans_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.computed import computed
 from gezeiten.desk.record.corrected import Corrected, corrected_view
@@ -171,8 +170,8 @@ def watched(desk: Desk, point_id: int) -> list[Watched]:
     was in force then judges what happened then."""
     with desk.archive.reading() as session:
         made = layout(session)
-        fed = made.at_point(point_id)
-        plans = plans_by_id(session, {one.mission for one in fed})
+    fed = made.at_point(point_id)
+    plans = {one.mission: made.plan_of(one.mission) for one in fed}
     return [
         Watched(one.series, one, made.missions[one.mission],
                 tuple(plans[one.mission].rules_for(one.channel)))

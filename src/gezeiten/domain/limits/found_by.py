@@ -8,7 +8,7 @@ import json
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import EVER_MS, Span
@@ -16,8 +16,7 @@ from gezeiten.domain.series.timeline import EVER_MS, Span
 _FORM = 1
 
 
-@dataclass(frozen=True, slots=True)
-class Judged:
+class Judged(NamedTuple):
     """A stretch [start_ms, end_ms) of a series, UTC ms, that limits judge. mission: the id of the
     one that feeds it, "" where the limit was set for the series; rules: a digest of the limits."""
 
@@ -49,9 +48,7 @@ class FoundBy:
 
     def text(self) -> str:
         """Return it as it is kept; `found_by` reads it back."""
-        rows = sorted((one.series, one.mission, one.start_ms, one.end_ms, one.rules)
-                      for one in self.stretches)  # fmt: skip
-        return json.dumps([_FORM, self.zone, rows], separators=(",", ":"))
+        return json.dumps([_FORM, self.zone, sorted(self.stretches)], separators=(",", ":"))
 
 
 def found_by(text: str) -> FoundBy | None:

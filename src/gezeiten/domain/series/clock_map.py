@@ -48,11 +48,13 @@ class ClockMap:
 
     def true_at(self, at_ms: int) -> int:
         """Return what time it was when the clock showed an instant; ends of time stay."""
-        return at_ms if abs(at_ms) >= EVER_MS else int(self.true(np.array([at_ms], np.int64))[0])
+        if not self or abs(at_ms) >= EVER_MS:
+            return at_ms
+        return int(self.true(np.array([at_ms], np.int64))[0])
 
     def shown_at(self, at_ms: int) -> int:
         """Return what the clock showed at an instant, to a millisecond; ends of time stay."""
-        if abs(at_ms) >= EVER_MS:
+        if not self or abs(at_ms) >= EVER_MS:
             return at_ms
         return int(_through(self.true_ms, self.shown_ms, np.array([at_ms], np.int64))[0])
 

@@ -7,6 +7,7 @@ Source: docs/record.md.
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -148,12 +149,15 @@ def _moved(part: Deployment, to: str) -> Deployment:
 
 def _usual(stays: list[Stay]) -> list[Deployment]:
     stays = sorted(stays, key=lambda one: (one.first_ms, one.arrived_ms))
-    ends = [stay.first_ms for stay in stays if stay.is_logger]
+    begins = [stay.first_ms for stay in stays if stay.is_logger]
     begun: list[Deployment] = []
     for stay in stays:
-        later = [end for end in ends if end > stay.first_ms] if stay.is_logger else []
-        begin = stay.first_ms if stay.is_logger else -EVER_MS
-        begun.append(Deployment(stay, stay.point, begin, min(later, default=EVER_MS)))
+        if not stay.is_logger:
+            begun.append(Deployment(stay, stay.point, -EVER_MS, EVER_MS))
+            continue
+        following = bisect_right(begins, stay.first_ms)
+        end = begins[following] if following < len(begins) else EVER_MS
+        begun.append(Deployment(stay, stay.point, stay.first_ms, end))
     return begun
 
 
