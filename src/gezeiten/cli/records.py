@@ -13,7 +13,7 @@ from gezeiten.cli.options import archive_option, json_option, look_option, put, 
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.raw_bytes import read_anew as take_anew
 from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
-from gezeiten.desk.office.verifying import Verdict
+from gezeiten.desk.office.verifying import Verdict, WithLost
 from gezeiten.desk.office.verifying import rebuild as rebuild_archive
 from gezeiten.desk.office.verifying import verify as verify_archive
 from gezeiten.desk.places import point_named, sites
@@ -114,7 +114,16 @@ def report_command(**options: Any) -> None:
     "--rebuild", is_flag=True, help="First put right what is made from acts and found in readings."
 )
 @click.option(
-    "--drop-lost", is_flag=True, help="With --rebuild: let entries go that the logbook has lost."
+    "--restore-lost",
+    "with_lost",
+    flag_value="restore",
+    help="With --rebuild: write entries again that the logbook has lost, as the tables have them.",
+)
+@click.option(
+    "--drop-lost",
+    "with_lost",
+    flag_value="drop",
+    help="With --rebuild: let entries go that the logbook has lost.",
 )
 @click.option(
     "--read-anew",
@@ -135,7 +144,7 @@ def verify(
     as_json: bool,
     look: bool,
     rebuild: bool,
-    drop_lost: bool,
+    with_lost: WithLost | None,
     read_anew: str | None,
     quick: bool,
     anew: bool,
@@ -143,8 +152,8 @@ def verify(
     """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
     it was."""
     changes = rebuild or read_anew is not None
-    if drop_lost and not rebuild:
-        raise InputError("--drop-lost goes with --rebuild alone.")
+    if with_lost and not rebuild:
+        raise InputError("--restore-lost and --drop-lost go with --rebuild alone.")
     if look and changes:
         raise InputError(
             "Rebuilding and reading anew change the archive; leave them out, or --look."
@@ -153,7 +162,7 @@ def verify(
         if read_anew is not None:
             put(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
         if rebuild:
-            rebuild_archive(desk, drop_lost=drop_lost)
+            rebuild_archive(desk, with_lost=with_lost or "")
         verdict = verify_archive(desk, quick=quick, anew=anew)
     row = {
         "offloads": verdict.offloads,

@@ -28,7 +28,6 @@ from gezeiten.archive.store.chains import ChainFiles, Line, read_line
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.acts.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
-from gezeiten.domain.wording import counted
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -88,8 +87,11 @@ def catch_up(
 def _tell_misfits(session: Session, tell: Callable[[str], None]) -> None:
     many = len(misfits_to_see(session))
     if many:
-        acts = counted(many, "act", "acts")
-        tell(f"{acts} of two computers do not fit together; the Logbook shows which.")
+        if many == 1:
+            tell("1 act found something otherwise than it should be; the Logbook shows which.")
+        else:
+            tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows "
+                 "which.")  # fmt: skip
 
 
 def lengths_applied(connection: Connection) -> dict[str, int]:

@@ -1,5 +1,6 @@
 """Whether chain files hold: each entry whole, each following the one before; and whether the table
-of entries is what they say."""
+of entries is what they say. What a file has lost at its end while the table still knows it is in
+`lost.py`."""
 
 from __future__ import annotations
 
@@ -22,8 +23,10 @@ from gezeiten.archive.acts.logbook import (
     entry_of_line,
     names_in,
 )
+from gezeiten.archive.acts.lost import Lost, lost_entries
 from gezeiten.archive.store.chains import ChainFiles, Line, read_line
 from gezeiten.archive.store.tables import ChainRow
+from gezeiten.domain.acts.archives import EntriesLetGo, EntriesRestored
 from gezeiten.domain.acts.people import PersonNamed
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
@@ -33,12 +36,13 @@ from gezeiten.errors import ArchiveDamagedError
 class Checked:
     """What chain files hold. entries: in the order in which their acts are applied, after those
     from before there were files, `count` of them; breaks: where the files do not hold; differing:
-    where the table is not what they say."""
+    where the table is not what they say; lost: what they have lost and the table knows."""
 
     entries: Told
     count: int = 0
     breaks: list[str] = field(default_factory=list)
     differing: list[str] = field(default_factory=list)
+    lost: list[Lost] = field(default_factory=list)
 
 
 def check_chains(session: Session, chains: ChainFiles) -> Checked:
@@ -47,51 +51,73 @@ def check_chains(session: Session, chains: ChainFiles) -> Checked:
     old = list(entries(session, of_chain=""))
     names = names_in_files(chains)
 
-    def read(breaks: list[str], ends: dict[str, Line]) -> Iterator[Entry]:
+    def read(seen: _Seen) -> Iterator[Entry]:
         yield from old
-        for seq, line in enumerate(_lines(chains, breaks, ends), len(old) + 1):
+        for seq, line in enumerate(_lines(chains, seen), len(old) + 1):
             yield entry_of_line(line, seq, names)
 
-    entries_again = Told(lambda: read([], {}))
+    entries_again = Told(lambda: read(_Seen()))
     checked = Checked(entries_again, 0, [broken.sentence for broken in check_old(old)])
-    ends: dict[str, Line] = {}
-    links = _Links()
+    checked.lost = lost_entries(session, chains)
+    seen, gone = _Seen(), {entry.hash for one in checked.lost for entry in one.entries}
+    links = _Links(gone | _hashes_that_were(chains))
     table = _Table(session)
-    for entry in read(checked.breaks, ends):
+    for entry in read(seen):
         checked.count += 1
         checked.breaks += links.broken(entry)
         checked.differing += table.differing(entry)
-    lost = lost_entries(session, chains)
-    checked.differing += table.extra(but=len(lost)) + _cut_off(lost)
-    checked.differing += _wrong_ends(session, chains, ends)
+    checked.breaks += seen.breaks
+    checked.differing += table.extra(but=len(gone))
+    checked.differing += [one.sentence for one in checked.lost]
+    its = {one.chain for one in checked.lost}
+    checked.differing += [_torn(chain) for chain in sorted(seen.torn - its)]
+    checked.differing += _wrong_ends(session, chains, seen.ends, but=its)
     return checked
 
 
-def _lines(chains: ChainFiles, breaks: list[str], ends: dict[str, Line]) -> Iterator[Line]:
+@dataclass(slots=True)
+class _Seen:
+    """What was seen in chain files beside their entries. breaks: what cannot be read or was
+    changed; ends: the last entry of each; torn: those whose last line has no end."""
+
+    breaks: list[str] = field(default_factory=list)
+    ends: dict[str, Line] = field(default_factory=dict)
+    torn: set[str] = field(default_factory=set)
+
+
+def _lines(chains: ChainFiles, seen: _Seen) -> Iterator[Line]:
     """Yield the entries of all chain files in the order in which their acts are applied."""
-    files = [_read(chains, chain, breaks, ends) for chain in sorted(chains.sizes())]
+    files = [_read(chains, chain, seen) for chain in sorted(chains.sizes())]
     return merge(*files, key=lambda line: line.order)
 
 
-def _read(
-    chains: ChainFiles, chain: str, breaks: list[str], ends: dict[str, Line]
-) -> Iterator[Line]:
-    """Yield the entries of a chain file; note what cannot be read or was changed, and the last."""
+def _read(chains: ChainFiles, chain: str, seen: _Seen) -> Iterator[Line]:
+    """Yield the entries of a chain file, and note what is seen."""
     for number, raw in enumerate(chains.raw_lines(chain), 1):
         name = f"Entry {number} of the chain {chain[:8]}"
+        if not raw.endswith(b"\n"):
+            seen.torn.add(chain)
+            break
         try:
             line = read_line(raw)
         except ArchiveDamagedError:
-            breaks.append(f"{name} cannot be read; fetch the archive's last copy.")
+            seen.breaks.append(f"{name} cannot be read; fetch the archive's last copy.")
             continue
         if (line.envelope.chain, line.envelope.number) != (chain, number):
-            breaks.append(f"{name} is out of its place: another one stands there.")
+            seen.breaks.append(f"{name} is out of its place: another one stands there.")
         if not line.body_holds:
-            breaks.append(f"{name} was changed after it was written.")
-        last = ends.get(chain)  # by its file: the name in a damaged line may be another
+            seen.breaks.append(f"{name} was changed after it was written.")
+        last = seen.ends.get(chain)  # by its file: the name in a damaged line may be another
         if last is None or line.order >= last.order:
-            ends[chain] = line
+            seen.ends[chain] = line
         yield line
+
+
+def _torn(chain: str) -> str:
+    return (
+        f"The last entry of the chain {chain[:8]} was not written whole, so it was not done; what "
+        "there is of it is put aside when something is next done in this archive."
+    )
 
 
 def names_in_files(chains: ChainFiles) -> dict[str, str]:
@@ -108,20 +134,48 @@ def names_in_files(chains: ChainFiles) -> dict[str, str]:
 _NAMES = PersonNamed.KIND.encode()
 
 
-class _Links:
-    """Whether each entry follows the one that it names."""
+def _hashes_that_were(chains: ChainFiles) -> set[str]:
+    """Return the hashes of entries that were lost and let go of or written again, as they were and
+    as they were then: a chain may follow them that was begun before, or before the last copy of
+    their file came back."""
+    found: set[str] = set()
+    for chain in chains.sizes():
+        for raw in chains.raw_lines(chain):
+            if any(word in raw for word in _TELLING_OF_LOST):
+                with suppress(ArchiveDamagedError):
+                    found.update(_lost_by(read_line(raw)))
+    return found - {""}
 
-    def __init__(self) -> None:
+
+def _lost_by(line: Line) -> Iterator[str]:
+    yield line.envelope.was
+    if line.body is not None and line.envelope.kind in (EntriesLetGo.KIND, EntriesRestored.KIND):
+        act = line.body.act.get("act", {})
+        yield from (*act.get("hashes", ()), *act.get("restored", ()))
+
+
+_TELLING_OF_LOST = (b'"was":', EntriesLetGo.KIND.encode(), EntriesRestored.KIND.encode())
+
+
+class _Links:
+    """Whether each entry follows the one that it names, which may have been lost and written again
+    since."""
+
+    def __init__(self, were: set[str]) -> None:
         self._heads = {"": GENESIS}
         self._known = {GENESIS}
+        self._were = were
 
     def broken(self, entry: Entry) -> list[str]:
         """Say where an entry does not follow the one before."""
         follows = self._heads.get(entry.chain)
-        is_right = entry.previous in self._known if follows is None else entry.previous == follows
+        is_right = self._is_known(entry.previous) if follows is None else entry.previous == follows
         self._heads[entry.chain] = entry.hash
         self._known.add(entry.hash)
         return [] if is_right else [f"Entry {entry.seq} does not follow the one before it."]
+
+    def _is_known(self, entry_hash: str) -> bool:
+        return entry_hash in self._known or entry_hash in self._were
 
 
 class _Table:
@@ -148,37 +202,13 @@ class _Table:
         return [f"An entry is kept that the logbook does not have; {_REBUILD}"] * many
 
 
-def _cut_off(lost: list[Entry]) -> list[str]:
-    if not lost:
-        return []
-    many = "1 entry was" if len(lost) == 1 else f"{len(lost):,} entries were"
-    return [f"{many} cut off the end of the logbook; only the tables know what is in them. Fetch "
-            "the last copy of the archive's logbook folder."]  # fmt: skip
-
-
-def lost_entries(session: Session, chains: ChainFiles) -> list[Entry]:
-    """Return the entries that the table has and that were cut off the end of their chain file: each
-    follows the one before, the first the file's last. Others in the table were never in a file."""
-    lost: list[Entry] = []
-    for chain in sorted(chains.sizes()):
-        last: Line | None = None
-        for raw in chains.raw_lines(chain):
-            with suppress(ArchiveDamagedError):
-                last = read_line(raw)
-        head, number = (last.hash, last.envelope.number) if last is not None else ("", 0)
-        while head and (entry := entry_at(session, chain, number + 1)) is not None:
-            if entry.previous != head:
-                break
-            lost.append(entry)
-            head, number = entry.hash, number + 1
-    return lost
-
-
-def _wrong_ends(session: Session, chains: ChainFiles, ends: dict[str, Line]) -> list[str]:
-    """Where it is noted otherwise how far a chain file was applied."""
+def _wrong_ends(
+    session: Session, chains: ChainFiles, ends: dict[str, Line], but: set[str]
+) -> list[str]:
+    """Where it is noted otherwise how far a chain file was applied; but of some."""
     sizes, found = chains.sizes(), []
     rows = {row.uid: row for row in session.scalars(select(ChainRow))}
-    for chain in sorted(rows.keys() | ends.keys()):
+    for chain in sorted((rows.keys() | ends.keys()) - but):
         row, end = rows.get(chain), ends.get(chain)
         noted = None if row is None else (row.number, row.head, row.stamp, row.bytes)
         is_so = None if end is None else (

@@ -1,4 +1,5 @@
-"""Acts that found something otherwise than they say: another computer had changed it meanwhile.
+"""Acts that found something otherwise than they say: another computer had changed it meanwhile, or
+the archive was not as this one had left it.
 
 The act stands, and what it found is kept here until somebody says that he looked at it. They are
 what applying finds, so they come back whenever tables are made anew from acts.

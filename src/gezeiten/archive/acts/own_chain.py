@@ -9,6 +9,9 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.acts.entering import Who, ends, enter
+from gezeiten.archive.acts.misfits import note_misfits
+from gezeiten.archive.apply import Said
+from gezeiten.archive.apply.archives import chain_begun
 from gezeiten.archive.store.act_form import as_stored
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.heads import Head, Heads
@@ -65,6 +68,10 @@ class OwnChain:
         told = act.told(Subject("archive"))
         body = Body(act.word, "archive", told, as_stored(act))
         self._enter(session, body, Who("", "", at_ms))
+        if why == "other":
+            entry = ends(session.connection())[self._chain].head
+            found = chain_begun(session.connection(), act, Said(at_ms, ""))
+            note_misfits(session, {entry: found})
 
     def _archive(self, session: Session) -> str:
         """What an archive is remembered by: its id and its folder. A copy in another folder is

@@ -6,6 +6,7 @@ from __future__ import annotations
 from sqlalchemy import Connection
 
 from gezeiten.archive.apply import (
+    archives,
     assessments,
     carriers,
     checks,
@@ -28,16 +29,14 @@ from gezeiten.archive.apply import (
     sources,
     visits,
 )
-from gezeiten.archive.apply.rows import Applying, Family, Misfits, Refusing, Said, tells
+from gezeiten.archive.apply.rows import Applying, Misfits, Refusing, Said
 from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
              gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
              carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
              quantities.FAMILY, derived.FAMILY, corrections.FAMILY, remarks.FAMILY,
-             checks.FAMILY, clocks.FAMILY, hanging.FAMILY,
-             Family({ArchiveBegun: tells, ChainBegun: tells, MisfitSeen: tells}, {}))  # fmt: skip
+             checks.FAMILY, clocks.FAMILY, hanging.FAMILY, archives.FAMILY)  # fmt: skip
 APPLYING: dict[type[Act], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

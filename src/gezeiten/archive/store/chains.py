@@ -26,7 +26,7 @@ FOLDER = "logbook"
 _SUFFIX = ".jsonl"
 
 
-class Envelope(msgspec.Struct, frozen=True):
+class Envelope(msgspec.Struct, frozen=True, omit_defaults=True):
     """What stays of an entry whatever becomes of its body. number: from 1 in its chain; previous:
     hash of the entry before, at a chain's begin of the one that it follows; stamp: later than all
     that was known here (ms); at_ms: the computer's clock; person: id, "" where the program acted by
@@ -43,6 +43,7 @@ class Envelope(msgspec.Struct, frozen=True):
     kind: str
     version: int
     body: str
+    was: str = ""
 
 
 class Body(msgspec.Struct, frozen=True):
@@ -194,6 +195,8 @@ class ChainFiles:
         if not self._may_write:
             return b""
         path = self.path(chain)
+        if not path.exists():
+            return b""
         with path.open("rb+") as file:
             data = file.read()
             whole = data.rfind(b"\n") + 1

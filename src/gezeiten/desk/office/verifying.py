@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
+from typing import Literal
 
 from gezeiten.archive.acts import anew
 from gezeiten.archive.acts.beginnings import beginning
-from gezeiten.archive.acts.chain_check import check_chains, lost_entries
+from gezeiten.archive.acts.chain_check import check_chains
 from gezeiten.archive.acts.entries_anew import old_entries_hold, put_entries_right
-from gezeiten.archive.acts.logbook import Told
-from gezeiten.archive.acts.misfits import note_all_misfits
+from gezeiten.archive.acts.logbook import Told, entries, told
+from gezeiten.archive.acts.lost import Lost, lost_entries, write_again
+from gezeiten.archive.acts.misfits import misfits_to_see, note_all_misfits
 from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.readings import count_values
@@ -26,8 +28,8 @@ from gezeiten.desk.intake.raw_bytes import decoding, is_lost
 from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
+from gezeiten.domain.acts.archives import ChainBegun, EntriesLetGo, EntriesRestored, MisfitSeen
 from gezeiten.domain.acts.documents import DocumentHandedOver
-from gezeiten.domain.entries import Entry
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.wording import counted
 from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
@@ -120,29 +122,43 @@ def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], boo
         verdict.entries = checked.count
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
+        verdict.faults += _not_as_left(session)
         tell("what acts made", 0, 1)
-        verdict.faults.extend(_against_acts(desk, session, checked.entries))
+        # what only the table still tells was done as well
+        all_told = told(session) if checked.lost else checked.entries
+        verdict.faults.extend(_against_acts(desk, session, all_told))
     tell("excursions", 0, 1)
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
 
 
-def rebuild(desk: Desk, *, drop_lost: bool = False) -> None:
+WithLost = Literal["", "restore", "drop"]
+"""What becomes of entries that only the tables know: nobody has said, they are written again, or
+they go."""
+
+
+def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
     """Put what the logbook says back in place where something else is kept: its entries, what acts
     made, readings from their bytes; and find all excursions anew. The database is copied aside
     first.
 
-    drop_lost: entries that were cut off the end of a chain file go from the tables as well.
+    with_lost: what becomes of entries that chain files have lost while the tables know them.
 
     Raises:
         ArchiveDamagedError: the logbook does not hold, so nothing can be made from it, or the
-            tables know entries that a chain file has lost; nothing was changed.
+            tables know entries that a chain file has lost and nobody has said what becomes of them;
+            nothing was changed.
     """
     with desk.archive.reading() as session:
         lost = lost_entries(session, desk.archive.chains)
-    if lost and not drop_lost:
+        broken = check_chains(session, desk.archive.chains).breaks if lost else []
+    if lost and not with_lost:
         raise ArchiveDamagedError(_lost_words(lost))
+    if broken:
+        raise _broken(broken)
     desk.archive.copy_aside("rebuild")
+    if lost:
+        _settle_lost(desk, with_lost)
     with desk.archive.writing() as session:
         checked = check_chains(session, desk.archive.chains)
         broken = checked.breaks
@@ -151,10 +167,7 @@ def rebuild(desk: Desk, *, drop_lost: bool = False) -> None:
             made = anew.made_anew(began, since)
             broken = made.failed
         if broken:
-            raise ArchiveDamagedError(
-                f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
-                "archive's last copy."
-            )
+            raise _broken(broken)
         put_entries_right(session, desk.archive.chains, old)
         put_right(session, made.rows)
         note_all_misfits(session, made.misfits)
@@ -162,25 +175,68 @@ def rebuild(desk: Desk, *, drop_lost: bool = False) -> None:
     find_all_anew(desk)
 
 
-_MOST_NAMED = 20
-
-
-def _lost_words(lost: list[Entry]) -> str:
-    many = counted(len(lost), "entry", "entries")
-    named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in lost[:_MOST_NAMED]]
-    more = f" and {len(lost) - _MOST_NAMED} more" if len(lost) > _MOST_NAMED else ""
-    return (
-        f"The end of the logbook was cut off: only the tables still know {many}. Nothing was "
-        "changed. Fetch the last copy of the archive's logbook folder; or have them taken out of "
-        f"the tables for good (verify --rebuild --drop-lost): {'; '.join(named)}{more}"
+def _broken(broken: list[str]) -> ArchiveDamagedError:
+    return ArchiveDamagedError(
+        f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
+        "archive's last copy."
     )
 
 
-def _against_acts(desk: Desk, session: ArchiveSession, entries: Told) -> list[str]:
+def _settle_lost(desk: Desk, with_lost: WithLost) -> None:
+    """Write what chain files have lost again as the tables have it, or let it go: then the tables
+    lose it when they are made anew. Both are entered, and with that somebody has looked."""
+    chains = desk.archive.chains
+    with desk.archive.writing() as session:
+        before = misfits_to_see(session)
+        for one in lost_entries(session, chains):
+            first, last = one.entries[0].number, one.entries[-1].number
+            hashes = tuple(entry.hash for entry in one.entries)
+            if with_lost == "restore":
+                fresh = write_again(session, chains, one, desk.archive.chain.computer)
+                desk.do_within(session, EntriesRestored(one.chain, first, last, hashes, fresh))
+            else:
+                chains.cut_torn(one.chain)
+                said = tuple(entry.sentence for entry in one.entries)
+                desk.do_within(session, EntriesLetGo(one.chain, first, last, hashes, said))
+        for entry in list(entries(session, ChainBegun.WORD)):
+            found = misfits_to_see(session).get(entry.hash)
+            if found and entry.hash not in before:
+                seen = MisfitSeen(entry.hash, entry.sentence, tuple(found), entry.subject)
+                desk.do_within(session, seen)
+
+
+_MOST_NAMED = 20
+
+
+def _lost_words(lost: list[Lost]) -> str:
+    entries = [entry for one in lost for entry in one.entries]
+    many = counted(len(entries), "entry", "entries")
+    named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in entries[:_MOST_NAMED]]
+    more = f" and {len(entries) - _MOST_NAMED} more" if len(entries) > _MOST_NAMED else ""
+    return (
+        f"The end of the logbook was cut off: only the tables still know {many}. Nothing was "
+        "changed. Put the last copy of the archive's logbook folder back; or have them written "
+        "again as the tables have them (verify --rebuild --restore-lost), or taken out of the "
+        f"tables for good (verify --rebuild --drop-lost): {'; '.join(named)}{more}"
+    )
+
+
+def _not_as_left(session: ArchiveSession) -> list[str]:
+    """Where a computer found the archive not as it had left it, and nobody has looked since."""
+    to_see = misfits_to_see(session)
+    return [
+        f"Entry {entry.seq}: {'; '.join(to_see[entry.hash])}. Once that is understood, say in the "
+        "Logbook that it was looked at."
+        for entry in (entries(session, ChainBegun.WORD) if to_see else ())
+        if entry.hash in to_see
+    ]
+
+
+def _against_acts(desk: Desk, session: ArchiveSession, acts: Told) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def compared() -> tuple[list[anew.Difference], list[str], bool]:
-        began, old, since = beginning(desk.archive.foundings.get, entries)
+        began, old, since = beginning(desk.archive.foundings.get, acts)
         made = anew.made_anew(began, since)
         same_old = old_entries_hold(session, old)
         return anew.differences(session.connection(), made.rows), made.failed, same_old
@@ -196,9 +252,9 @@ def _against_acts(desk: Desk, session: ArchiveSession, entries: Told) -> list[st
     return [*more, *failed, *(one.sentence for one in differences)]
 
 
-def _check_documents(desk: Desk, entries: Told, verdict: Verdict, looked: Looked) -> None:
+def _check_documents(desk: Desk, acts: Told, verdict: Verdict, looked: Looked) -> None:
     """Check the documents that were handed over since they are kept."""
-    for entry in entries:
+    for entry in acts:
         details = entry.details
         if details.get("kind") == DocumentHandedOver.KIND and details["version"] >= _KEPT_SINCE:
             _check_one(desk.archive.documents, details["act"]["sha256"], verdict, looked)

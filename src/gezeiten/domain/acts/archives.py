@@ -74,3 +74,57 @@ class ChainBegun(Act, kind="chain begun", word="chain begun", about="chain"):
             f"{sentence}; the archive is not as this computer left it: an older copy was put back, "
             "or the end of its logbook was cut off."
         )
+
+
+@dataclass(frozen=True, slots=True)
+class EntriesRestored(Act, kind="entries restored", word="entries restored", about="chain"):
+    """Entries [first, last] of a chain that its file had lost were written again as the tables had
+    them. hashes: those that they had before; restored: those that they have since."""
+
+    chain: str
+    first: int
+    last: int
+    hashes: tuple[str, ...]
+    restored: tuple[str, ...]
+
+    @property
+    def named(self) -> str:
+        return "archive"
+
+    def told(self, subject: Subject) -> str:
+        if self.first == self.last:
+            return (
+                f"Entry {grouped(self.first)} of the chain {self.chain[:8]}, which its file had "
+                "lost, was restored from the table."
+            )
+        return (
+            f"Entries {grouped(self.first)} to {grouped(self.last)} of the chain {self.chain[:8]}, "
+            "which its file had lost, were restored from the table."
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class EntriesLetGo(Act, kind="entries let go", word="entries let go", about="chain"):
+    """Entries [first, last] of a chain that its file had lost were taken out of the tables as well.
+    hashes: theirs; sentences: what they said."""
+
+    chain: str
+    first: int
+    last: int
+    hashes: tuple[str, ...]
+    sentences: tuple[str, ...]
+
+    @property
+    def named(self) -> str:
+        return "archive"
+
+    def told(self, subject: Subject) -> str:
+        if self.first == self.last:
+            return (
+                f"Entry {grouped(self.first)} of the chain {self.chain[:8]}, which its file had "
+                f"lost, was let go: {self.sentences[0]}"
+            )
+        return (
+            f"Entries {grouped(self.first)} to {grouped(self.last)} of the chain {self.chain[:8]}, "
+            f"which its file had lost, were let go: {' '.join(self.sentences)}"
+        )
