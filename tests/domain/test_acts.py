@@ -7,7 +7,13 @@ import dataclasses
 import pytest
 
 from gezeiten.domain.acts import KINDS, Act, Change, Subject
-from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, MisfitSeen
+from gezeiten.domain.acts.archives import (
+    ArchiveBegun,
+    ChainBegun,
+    EntriesLetGo,
+    EntriesRestored,
+    MisfitSeen,
+)
 from gezeiten.domain.acts.assessments import (
     AssessmentTakenBack,
     ExcursionAssessed,
@@ -230,6 +236,17 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (ChainBegun("c", "ebb", "other", 3), Subject("archive"),
          "ebb writes a chain of its own from here on, after entry 3; the archive is not as this "
          "computer left it: an older copy was put back, or the end of its logbook was cut off."),
+        (EntriesRestored("0123456789", 1_200, 1_201, ("a", "b"), ("c", "d")), Subject("archive"),
+         "Entries 1,200 to 1,201 of the chain 01234567, which its file had lost, were restored "
+         "from the table."),
+        (EntriesRestored("0123456789", 7, 7, ("a",), ("c",)), Subject("archive"),
+         "Entry 7 of the chain 01234567, which its file had lost, was restored from the table."),
+        (EntriesLetGo("0123456789", 7, 7, ("a",), ("Bench was made.",)), Subject("archive"),
+         "Entry 7 of the chain 01234567, which its file had lost, was let go: Bench was made."),
+        (EntriesLetGo("0123456789", 7, 8, ("a", "b"), ("Bench was made.", "It moved.")),
+         Subject("archive"),
+         "Entries 7 to 8 of the chain 01234567, which its file had lost, were let go: Bench was "
+         "made. It moved."),
         (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
         (ArchiveBegun("a", (), "0123456789abcdef", 1_200), Subject("archive"),
          "What the archive held before, 1,200 rows, was kept as 0123456789ab."),

@@ -6,9 +6,11 @@ import json
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.acts.misfits import note_misfits
+from gezeiten.archive.intake.block_check import raws_kept
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
@@ -165,6 +167,25 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
     assert count > 20
     assert f"{count} faults." in book.check.verdict.text()
     assert any("“route” of offload" in book.check.faults.item(i).text() for i in range(count))
+
+
+def test_bytes_that_no_entry_names_are_imported_again(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    with demo_desk.archive.reading() as session:
+        held = next(raw.sha256 for raw in raws_kept(session) if raw.reading is None)
+    whole = demo_desk.archive.vault.get(held)
+    demo_desk.archive.vault.put(whole[: len(whole) // 2])  # the file as it was on its way
+    press(window, "F5")
+    idle(qtbot, window)
+    assert "1 fault." in book.check.verdict.text()
+    assert book.check.unnamed.text() == "Import 1 mission file that no entry names"
+    book.check.unnamed.setFocus()
+    qtbot.keyClick(book.check.unnamed, Qt.Key.Key_Space)
+    idle(qtbot, window)
+    assert "0 readings kept" in window.message.text()
+    assert "everything is as it was kept." in book.check.verdict.text()
+    assert not book.check.unnamed.isVisible()
 
 
 def test_a_head_is_held_against_the_logbook(

@@ -20,7 +20,9 @@ from gezeiten.desk.intake.many_texts import look_at_texts, take_texts, texts_in
 from gezeiten.desk.intake.text_answers import look_ahead
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.text_survey import with_words_seen
+from gezeiten.desk.intake.unnamed import take_unnamed, unnamed_of
 from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.wording import counted, grouped, readings_words
 from gezeiten.errors import InputError, NotKeptError
 from gezeiten.link.drive import DriveSeen
@@ -29,7 +31,12 @@ from gezeiten.link.drive import DriveSeen
 @click.command("take")
 @archive_option
 @json_option
-@click.argument("path", type=click.Path(path_type=Path, exists=True))
+@click.argument("path", type=click.Path(path_type=Path, exists=True), required=False)
+@click.option(
+    "--unnamed",
+    metavar="DIGITS",
+    help="Instead of a path: bytes in the vault that no entry names (gezeiten verify lists them).",
+)
 @click.option(
     "--as",
     "tie_name",
@@ -45,39 +52,40 @@ from gezeiten.link.drive import DriveSeen
 )
 @reports_errors
 def take_command(
-    folder: Path | None, as_json: bool, path: Path, tie_name: str | None, *, dry_run: bool,
-    answers: tuple[str, ...],
+    folder: Path | None, as_json: bool, path: Path | None, tie_name: str | None, *,
+    unnamed: str | None, dry_run: bool, answers: tuple[str, ...],
 ) -> None:  # fmt: skip
     """Import a mission file, those of a drive or folder, or a text file.
 
     A text is imported only when no question about it is open. With --as a folder is one of texts,
     all of that kind.
     """
+    if (path is None) == (unnamed is None):
+        raise InputError("Name a file or folder, or bytes of the vault with --unnamed.")
     with desk_to_look(folder) if dry_run else open_desk(folder) as desk:
+        stray = unnamed_of(desk, unnamed) if unnamed is not None else None
+        path = stray.path if stray is not None else path
+        assert path is not None  # one of the two was named
         is_text = path.is_file() and not is_mission_file(path)
+        if stray is not None:
+            is_text = not stray.is_mission_file
         if not is_text and (dry_run or answers):
             raise InputError(f"{path.name} is no text; --dry-run and --answer are for one text.")
+        if stray is not None and stray.is_mission_file:
+            _put_offloaded(take_unnamed(desk, [stray]), [], as_json=as_json)
+            return
         if path.is_dir() and tie_name:
             _take_folder(desk, path, tie_name, as_json=as_json)
             return
-        if path.is_dir() or is_mission_file(path):
+        if not is_text:
             is_file = path.is_file()
             card = look_at_file(desk, path) if is_file else look_at_drive(
                 desk, DriveSeen(path, path.name)
             )  # fmt: skip
-            taken = take_from_drive(desk, card)
-            rows: list[dict[str, object]] = [
-                {"serial": r.serial, "readings": r.readings, "error": r.error}
-                for r in taken.results
-            ]
-            lines = [f"{r.serial}: {readings_words(r.readings)} kept. {r.error}".strip()
-                     for r in taken.results]  # fmt: skip
-            lines += [f"{record.key}: {record.words or 'already kept.'}"
+            results = take_from_drive(desk, card).results
+            others = [f"{record.key}: {record.words or 'already kept.'}"
                       for record in card.records if not record.is_new]  # fmt: skip
-            put(as_json, rows, lines or ["No mission file lies there."])
-            failed = [r for r in taken.results if r.error]
-            if failed:
-                raise NotKeptError(f"{failed[0].serial}: not everything was kept; take it again.")
+            _put_offloaded(results, others, as_json=as_json)
             return
         outlook = look_ahead(desk, path, _answers(answers), tie_name or "")
         if dry_run or outlook.questions or outlook.unused:
@@ -101,6 +109,18 @@ def take_command(
         lines.append(f"  {many} taken without a cell that is no number.")
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
     put(as_json, row, lines)
+
+
+def _put_offloaded(results: list[Offloaded], others: list[str], *, as_json: bool) -> None:
+    """Print what mission files brought. others: what is to be said of those not taken."""
+    rows: list[dict[str, object]] = [
+        {"serial": r.serial, "readings": r.readings, "error": r.error} for r in results
+    ]
+    lines = [f"{r.serial}: {readings_words(r.readings)} kept. {r.error}".strip() for r in results]
+    put(as_json, rows, [*lines, *others] or ["No mission file lies there."])
+    failed = [r for r in results if r.error]
+    if failed:
+        raise NotKeptError(f"{failed[0].serial}: not everything was kept; take it again.")
 
 
 def _answers(said: tuple[str, ...]) -> dict[str, str]:

@@ -18,13 +18,14 @@ from gezeiten.archive.acts.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.readings import count_values
 from gezeiten.archive.intake import looked as looked_at
-from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew, raws_kept
+from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew
 from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.overviews import overviews_named
 from gezeiten.archive.loggers import certificates_named, reports_named
 from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.raw_bytes import decoding, is_lost
+from gezeiten.desk.intake.unnamed import Unnamed, unnamed_bytes
 from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
@@ -38,7 +39,8 @@ from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 @dataclass(slots=True)
 class Verdict:
     """What was looked at and what is wrong, a sentence each. left_out: files that were read whole
-    and right before and were not read again; went_on: with a check that was stopped."""
+    and right before and were not read again; went_on: with a check that was stopped; unnamed: bytes
+    that no entry names, which are among the faults."""
 
     offloads: int = 0
     values: int = 0
@@ -46,6 +48,7 @@ class Verdict:
     faults: list[str] = field(default_factory=list)
     left_out: int = 0
     went_on: bool = False
+    unnamed: list[Unnamed] = field(default_factory=list)
 
     @property
     def is_whole(self) -> bool:
@@ -108,17 +111,12 @@ def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], boo
         )  # fmt: skip
         verdict.faults.extend(faults)
         verdict.values = count_values(session)
-        known = {raw.sha256 for raw in raws_kept(session)}
         tell("logbook", 0, 1)
         checked = check_chains(session, desk.archive.chains)
         _check_beside(desk, session, verdict, looked)
         _check_documents(desk, checked.entries, verdict, looked)
-        for sha256 in desk.archive.vault.fingerprints():
-            if sha256 not in known:
-                verdict.faults.append(
-                    f"The vault holds {sha256[:12]}, which nothing names; keep it and offload "
-                    "its logger again."
-                )
+        verdict.unnamed = unnamed_bytes(desk, session)
+        verdict.faults += [one.sentence for one in verdict.unnamed]
         verdict.entries = checked.count
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])

@@ -7,9 +7,12 @@ from pathlib import Path
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget
 
+from gezeiten.desk.intake.unnamed import Unnamed, take_unnamed
+from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import head, held_against, text_of_document
 from gezeiten.desk.office.verifying import Verdict, is_check_open, verify
 from gezeiten.domain.entries import Entry
+from gezeiten.ui.field.logger_page import offload_words
 from gezeiten.ui.parts.widgets import Card, button, label, row, set_role
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, number, tr
@@ -36,6 +39,12 @@ class CheckCard(Card):
         self.faults.setAccessibleName(tr("Faults"))
         self.faults.setWordWrap(True)
         self.faults.hide()
+        self.unnamed = button("", self.import_unnamed)
+        self.unnamed.setToolTip(
+            tr("Who took them, and when, is no longer known: they are entered by you, now")
+        )
+        self.unnamed.hide()
+        self._unnamed: list[Unnamed] = []
         self.head = label("", "muted", wrap=True)
         self.compare = QLineEdit()
         self.compare.setPlaceholderText(tr("A head from paper, or drop a document here"))
@@ -50,6 +59,7 @@ class CheckCard(Card):
         self.body.addWidget(self.quick)
         self.body.addWidget(self.verdict)
         self.body.addWidget(self.faults)
+        self.body.addWidget(self.unnamed)
         self.body.addWidget(self.head)
         self.body.addLayout(row(self.compare, self.compare_button, spacing=6))
         self.body.addWidget(self.compared)
@@ -93,6 +103,7 @@ class CheckCard(Card):
         desk, quick = self._house.desk, self.quick.isChecked()
         self.button.setText(tr("Stop"))
         self.faults.hide()
+        self.unnamed.hide()
         self.verdict.show()
         set_role(self.verdict, "muted")
         self.verdict.setText(tr("Checking ..."))
@@ -141,6 +152,24 @@ class CheckCard(Card):
         self.faults.addItems(verdict.faults)
         self.faults.setVisible(not good)
         self.faults.setFixedHeight(_LINES_SHOWN * self._house.theme.row)
+        self._unnamed = [one for one in verdict.unnamed if one.is_mission_file]
+        self.unnamed.setText(
+            counted(len(self._unnamed), "Import %n mission file that no entry names",
+                    "Import %n mission files that no entry names")
+        )  # fmt: skip
+        self.unnamed.setVisible(bool(self._unnamed) and not self._house.is_looking)
+
+    def import_unnamed(self) -> None:
+        """Import the mission files in the vault that no entry names, then check again."""
+        desk, wanted = self._house.desk, self._unnamed
+        self.unnamed.hide()
+
+        def imported(results: list[Offloaded]) -> None:
+            self._house.archive_changed.emit()
+            self._house.say("  ".join(offload_words(one) for one in results))
+            self.start()
+
+        self._house.run(lambda task: take_unnamed(desk, wanted, task.cancelled), imported)
 
     # -- a head from elsewhere -----------------------------------------------------------------
     def hold_against(self, text: str) -> None:
