@@ -64,9 +64,11 @@ def test_a_part_is_a_part(logging_lab: Lab, tmp_path: Path) -> None:
 
 
 def test_wanted_blocks_are_those_that_hold_a_wanted_reading() -> None:
-    assert wanted_blocks([(0, 1)], (0, 1000)) == [0]
-    assert wanted_blocks([(239, 241)], (0, 1000)) == [0, 1]
-    assert wanted_blocks([(0, 1000)], (480, 500)) == [2]
+    assert wanted_blocks([(0, 1)], (0, 1000)) == [range(1)]
+    assert wanted_blocks([(239, 241)], (0, 1000)) == [range(2)]
+    assert wanted_blocks([(0, 1000)], (480, 500)) == [range(2, 3)]
+    assert wanted_blocks([(0, 9), (700, 701), (240, 300)], (0, 1000)) == [range(3)]
+    assert wanted_blocks([(0, 2**31)], (0, 2**31)) == [range(-(-(2**31) // 240))]
     assert wanted_blocks([(0, 10)], (480, 500)) == []
 
 

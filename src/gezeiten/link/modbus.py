@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import socket
 import struct
+import time
 from collections.abc import Iterator, Sequence
 
 from pymodbus.pdu import DecodePDU, ModbusPDU
@@ -40,7 +41,7 @@ class ModbusTcp(BaseLine):
                 f"No logger answers at {address}; check cable, power and address."
             ) from exc
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        self._socket.settimeout(limits.answer_s)
+        self._limit_s = limits.answer_s
 
     def close(self) -> None:
         """Close the connection; closing twice does no harm."""
@@ -95,15 +96,18 @@ class ModbusTcp(BaseLine):
         if not data:
             return
         try:
+            self._socket.settimeout(self._limit_s)
             self._socket.sendall(data)
         except OSError as exc:
             raise self.gone() from exc
 
     def _receive(self) -> tuple[int, ModbusPDU]:
-        """Return transaction number and answer of the next frame."""
+        """Return transaction number and answer of the next frame, which has to be whole in time:
+        bytes that drip in do not lengthen it."""
+        deadline = time.monotonic() + self._limit_s
         while True:
             if len(self._buffer) >= _MBAP.size:
-                transaction, protocol, length, _ = _MBAP.unpack_from(self._buffer)
+                transaction, protocol, length, unit = _MBAP.unpack_from(self._buffer)
                 if protocol != 0 or not 2 <= length <= 254:
                     raise LoggerAnswerError(
                         f"{self.name} does not answer in Modbus; check the address."
@@ -112,11 +116,19 @@ class ModbusTcp(BaseLine):
                 if len(self._buffer) >= end:
                     frame = bytes(self._buffer[_MBAP.size : end])
                     del self._buffer[:end]
+                    if unit != self._unit_id:
+                        raise LoggerAnswerError(
+                            f"Another unit ({unit}) answers at {self.name}; check the address."
+                        )
                     return transaction, self._decode(frame)
-            self._buffer += self._chunk()
+            self._buffer += self._chunk(deadline)
 
-    def _chunk(self) -> bytes:
+    def _chunk(self, deadline: float) -> bytes:
+        left = deadline - time.monotonic()
+        if left <= 0:
+            raise self.gone()
         try:
+            self._socket.settimeout(left)
             chunk = self._socket.recv(65_536)
         except OSError as exc:
             raise self.gone() from exc

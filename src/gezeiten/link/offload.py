@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
 
-from gezeiten.domain.series.coverage import Range
+from gezeiten.domain.series.coverage import Range, merged
 from gezeiten.errors import (
     CancelledError,
     DeviceError,
@@ -26,6 +26,8 @@ from gezeiten.link.session import DirectoryEntry, LoggerSession
 from gezeiten.link.transfer import INCOMING, UNWATCHED, Meter, Watch, lock_incoming
 
 ASKS_PER_BLOCK = 3
+_MOST_IN_VAIN = 256
+"""Blocks; where not one of so many is good, what sends there is no logger, or its cable is none."""
 
 
 @dataclass(slots=True)
@@ -48,14 +50,16 @@ class Transfer:
         os.close(self.lock)
 
 
-def wanted_blocks(wanted: list[Range], held: Range) -> list[int]:
-    """Return the numbers of the blocks that hold any wanted reading still in memory."""
-    blocks: set[int] = set()
-    for first, end in wanted:
-        first, end = max(first, held[0]), min(end, held[1])
-        if end > first:
-            blocks.update(range(first // READINGS_PER_BLOCK, (end - 1) // READINGS_PER_BLOCK + 1))
-    return sorted(blocks)
+def wanted_blocks(wanted: list[Range], held: Range) -> list[range]:
+    """Return the numbers of the blocks that hold any wanted reading still in memory, neighbours as
+    one range: a logger may claim more of them than memory takes."""
+    held_parts = [(max(first, held[0]), min(end, held[1])) for first, end in wanted]
+    runs = merged(
+        (first // READINGS_PER_BLOCK, (end - 1) // READINGS_PER_BLOCK + 1)
+        for first, end in held_parts
+        if end > first
+    )
+    return [range(*run) for run in runs]
 
 
 def offload(
@@ -133,17 +137,17 @@ def _take_blocks(
     out: BinaryIO,
     watch: Watch,
 ) -> None:
-    blocks = wanted_blocks(wanted, entry.held)
+    runs = wanted_blocks(wanted, entry.held)
     meter = Meter(
         watch,
-        len(blocks) * entry.block_bytes,
-        sum(_readings_in(block, entry) for block in blocks),
+        sum(map(len, runs)) * entry.block_bytes,
+        sum(_readings_from(run, entry) for run in runs),
         "Offloading was stopped; what came is kept.",
         session.limit_bytes_per_s,
     )
     meter.settled(0)  # readings count when their block is good, not when its bytes come
     doubtful: list[int] = []
-    for run in _runs(blocks):
+    for run in runs:
         start = entry.header_bytes + run.start * entry.block_bytes
         pieces = session.stream_file(entry.file, start, entry.block_bytes * len(run))
         with closing(pieces):
@@ -151,23 +155,17 @@ def _take_blocks(
                 if _is_good(transfer, number, raw):
                     _keep(out, raw)
                     meter.settled(_readings_in(number, entry))
-                else:
-                    doubtful.append(number)
+                    continue
+                doubtful.append(number)
+                if len(doubtful) >= _MOST_IN_VAIN and not transfer.received:
+                    raise LoggerAnswerError(
+                        f"{session.name} sends nothing but damaged blocks; check cable and plug, "
+                        "then offload again."
+                    )
     for number in doubtful:
         _ask_again(session, entry, number, transfer, out)
         meter.settled(_readings_in(number, entry))
     meter.tell()
-
-
-def _runs(blocks: list[int]) -> list[range]:
-    """Return increasing block numbers as runs of neighbours."""
-    runs: list[range] = []
-    for block in blocks:
-        if runs and block == runs[-1].stop:
-            runs[-1] = range(runs[-1].start, block + 1)
-        else:
-            runs.append(range(block, block + 1))
-    return runs
 
 
 def _whole_blocks(pieces: Iterator[bytes], entry: DirectoryEntry, meter: Meter) -> Iterator[bytes]:
@@ -199,8 +197,12 @@ def _keep(out: BinaryIO, raw: bytes) -> None:
 
 
 def _readings_in(block: int, entry: DirectoryEntry) -> int:
-    first = block * READINGS_PER_BLOCK
-    return min(first + READINGS_PER_BLOCK, entry.readings) - max(first, entry.first_held)
+    return _readings_from(range(block, block + 1), entry)
+
+
+def _readings_from(run: range, entry: DirectoryEntry) -> int:
+    first, end = run.start * READINGS_PER_BLOCK, run.stop * READINGS_PER_BLOCK
+    return min(end, entry.readings) - max(first, entry.first_held)
 
 
 def _ask_again(

@@ -49,7 +49,7 @@ class MissionExtent:
 
     def blocks(self, ranges: list[Range]) -> int:
         """Return how many blocks have to come for these readings."""
-        return len(wanted_blocks(ranges, self.entry.held))
+        return sum(map(len, wanted_blocks(ranges, self.entry.held)))
 
     def bytes_of(self, ranges: list[Range]) -> int:
         """Return how many bytes have to come for these readings."""
