@@ -16,7 +16,7 @@ from gezeiten.cli.whereabouts import default_folder, heads_file, is_read_only, s
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.domain.series.timeline import DAY_MS, to_ms
-from gezeiten.errors import InputError
+from gezeiten.errors import InputError, SurroundingsError
 
 
 @contextmanager
@@ -30,11 +30,19 @@ def open_desk(
 
     Raises:
         InputError: it only reads, and there is no archive.
+        SurroundingsError: it does not only read, and the archive cannot be written: said before
+            anything is asked of a logger.
     """
     target = folder or default_folder()
     if only_reads and not is_archive(target):
         raise InputError(f"There is no archive in {target}; name its folder with --archive.")
-    look = look or (only_reads and is_read_only(target))
+    if not look and is_read_only(target):
+        if not only_reads:
+            raise SurroundingsError(
+                f"The archive in {target} cannot be written, so nothing was begun; check the "
+                "rights of the folder and whether its disk is read-only."
+            )
+        look = True
     if not look:
         target.mkdir(parents=True, exist_ok=True)
     desk = Desk(
@@ -53,7 +61,7 @@ def desk_to_look(folder: Path | None) -> Iterator[Desk]:
     """Open the archive to look at loggers; where there is none, none is made for that."""
     target = folder or default_folder()
     if is_archive(target):
-        with open_desk(target) as desk:
+        with open_desk(target, only_reads=True) as desk:
             yield desk
         return
     with TemporaryDirectory() as nowhere:

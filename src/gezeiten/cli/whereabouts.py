@@ -7,7 +7,7 @@ from pathlib import Path
 
 from platformdirs import user_config_path, user_data_path, user_state_path
 
-from gezeiten.archive.whereabouts import is_archive
+from gezeiten.archive.whereabouts import DATABASE, is_archive
 
 
 def default_folder() -> Path:
@@ -31,5 +31,9 @@ def heads_file(folder: Path) -> Path | None:
 
 
 def is_read_only(folder: Path) -> bool:
-    """Whether an archive lies on a medium, or in a folder, that cannot be written."""
-    return is_archive(folder) and not os.access(folder, os.W_OK)
+    """Whether an archive lies on a medium, or in a folder, that cannot be written, or its database
+    is another's alone."""
+    if not is_archive(folder):
+        return False
+    file = folder / DATABASE
+    return not os.access(folder, os.W_OK) or (file.exists() and not os.access(file, os.W_OK))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from gezeiten.archive.people import finish_erasing
+from gezeiten.archive.store.begun import clear_begun
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.healing import heal
@@ -27,8 +28,8 @@ class Recovered:
 def recover(desk: Desk) -> Recovered:
     """Take in unfinished offloads, overviews and recordings; make readings that are missing here.
 
-    What another program is writing just now is left alone. So is what intakes that were killed
-    began in the vault, for an hour; then it goes.
+    What another program is writing just now is left alone. So is what intakes and exports that were
+    killed began, for an hour; then it goes.
     """
     desk.heal = partial(heal, desk)
     desk.archive.on_caught_up = partial(make_missing_readings, desk)
@@ -39,6 +40,7 @@ def recover(desk: Desk) -> Recovered:
         for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
                       desk.archive.reports):  # fmt: skip
             vault.clear_begun(time.time())  # the clock by which files are dated
+    clear_begun(desk.archive.handovers, time.time())
     finish_erasing(desk.archive, desk.now_ms())
     if not any(desk.archive.incoming.iterdir()):
         return Recovered(0, made)

@@ -5,15 +5,15 @@ from __future__ import annotations
 import itertools
 import os
 import re
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from tempfile import NamedTemporaryFile
 from typing import TYPE_CHECKING, Literal
 
 from gezeiten.archive.documents import KeptDocument, count_documents, documents
 from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.begun import fresh_beside, synced
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.vault import fingerprint
@@ -136,23 +136,6 @@ def _written(
         target = _named(fresh, path) if path else _free(fresh, folder, name, f".{kind}")
         sync_folder(folder)
     return target, result
-
-
-@contextmanager
-def fresh_beside(folder: Path) -> Iterator[Path]:
-    """A file to write in a folder; what has not got a name of its own in the end goes."""
-    with NamedTemporaryFile(dir=folder, prefix=".", suffix=".new", delete=False) as made:
-        fresh = Path(made.name)
-    try:
-        yield fresh
-    finally:
-        fresh.unlink(missing_ok=True)
-
-
-def synced(fresh: Path) -> None:
-    """Have a file's content on the disk."""
-    with fresh.open("rb+") as file:
-        os.fsync(file.fileno())
 
 
 def _named(fresh: Path, path: Path) -> Path:
