@@ -4,6 +4,7 @@ to be, shows once there is room, and never stands there twice."""
 from __future__ import annotations
 
 import resource
+import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -77,6 +78,28 @@ def test_the_case_is_really_met(desk: Desk) -> None:
                 said.add(type(exc))
         desk.archive.catch_up()
     assert DoneUnshownError in said
+
+
+def test_a_chain_that_was_begun_then_is_gone_on_with(desk: Desk, tmp_path: Path) -> None:
+    """Where the first act in a folder is done and does not show, the next one begins no other
+    chain."""
+    met = 0
+    for room in range(2_000, 9_000, 500):
+        folder = tmp_path / str(room)
+        shutil.copytree(desk.archive.folder, folder)
+        copy = Desk(folder, heads_file=tmp_path / f"heads {room}")
+        try:
+            with files_up_to(chain_bytes(desk) + room):
+                save_site(copy, SiteFacts("Austernzucht Ost", zone="Europe/Berlin"))
+        except DoneUnshownError:
+            met += 1
+        except GezeitenError:
+            pass
+        save_site(copy, SiteFacts("Mole", zone="Europe/Berlin"))
+        assert len(copy.archive.chains.sizes()) == 2
+        assert verify(copy).is_whole
+        copy.close()
+    assert met
 
 
 def test_room_is_taken_and_given_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -197,18 +197,18 @@ class Archive:
                 yield session
                 session.flush()
                 entered = session.info.pop("lines", {})
+                end = self.chain.end(session) if entered else None
                 if entered:
                     make_sure_of_room(
                         self.work, sum(len(b"".join(one)) for one in entered.values())
                     )
                 for chain, lines in entered.items():
                     self.chains.append(chain, b"".join(lines))  # from here on they are done
+                self.chain.remember(end)  # else the next act would begin another chain
                 self._commit(session, is_done=bool(entered))
             except BaseException:
                 self.chain.forget()
                 raise
-            if entered:
-                self.chain.remember(session)
         if has_caught_up or session.info.get("readings missing"):
             self.on_caught_up()
 

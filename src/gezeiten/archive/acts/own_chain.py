@@ -4,6 +4,7 @@ against it, else a new one that names the entry it follows."""
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TypeAlias
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -20,6 +21,9 @@ from gezeiten.archive.store.machine import computer_name
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.acts import Subject
 from gezeiten.domain.acts.archives import ArchiveBegun, ChainBegun, Why
+
+End: TypeAlias = tuple[str, Head]
+"""Where a chain ends, with what its archive is remembered by."""
 
 
 class OwnChain:
@@ -82,14 +86,20 @@ class OwnChain:
         """Choose anew with the next act: what was entered was not kept."""
         self._chain = ""
 
-    def remember(self, session: Session) -> None:
-        """Remember where the chain ends, after what was entered has been kept."""
+    def end(self, session: Session) -> End | None:
+        """Return where the chain ends with what was entered, and in which archive, for `remember`;
+        None where nothing is remembered."""
         if not self._chain or not self._heads.is_kept:
-            return
+            return None
         end = ends(session.connection()).get(self._chain)
+        if end is None:
+            return None
+        return self._archive(session), Head(end.uid, end.number, end.head)
+
+    def remember(self, end: End | None) -> None:
+        """Remember where the chain ends, once what was entered stands in its file."""
         if end is not None:
-            head = Head(end.uid, end.number, end.head)
-            self._heads.remember(self._archive(session), head)
+            self._heads.remember(*end)
 
     def doubt(self, session: Session) -> str:
         """Return what the remembered end says against the archive as it is, "" for nothing."""
