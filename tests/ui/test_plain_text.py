@@ -6,9 +6,14 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
-from PySide6.QtGui import QHelpEvent
+from PySide6.QtGui import QAction, QHelpEvent
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QApplication,
+    QDialog,
+    QGraphicsTextItem,
+    QGraphicsView,
+    QGroupBox,
     QLabel,
     QListWidget,
     QListWidgetItem,
@@ -17,10 +22,13 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
+from gezeiten.archive.store.tables import Base
 from gezeiten.desk.context import Desk
 from gezeiten.ui.parts.widgets import label
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
+from tests.desk.intake.test_text_files import station
+from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window
 
 MARKUP = "<b>Cold</b> &amp; <img src='x'>"
@@ -62,3 +70,62 @@ def test_no_label_of_the_window_takes_text_for_markup(window: MainWindow, qtbot:
     automatic = [one for one in window.findChildren(QLabel)
                  if one.textFormat() == Qt.TextFormat.AutoText and one.text()]  # fmt: skip
     assert automatic == []
+
+
+NAME = "Oil & <b>gas</b> "
+_OF_PEOPLE = ("name", "words", "person", "sentence")
+"""Columns that hold what somebody typed."""
+
+
+@pytest.fixture
+def odd_names(demo_desk: Desk) -> Desk:
+    """The demonstration with signs of markup in all its names, as an older archive may have."""
+    with demo_desk.archive.engine.begin() as connection:
+        for table in Base.metadata.sorted_tables:
+            for column in {*_OF_PEOPLE} & {*table.c.keys()}:
+                its = "" if column != "name" else " WHERE name != 'Creek gauge'"  # walked to
+                connection.exec_driver_sql(
+                    f"UPDATE {table.name} SET {column} = '{NAME}' || {column}{its}"
+                )
+    return demo_desk
+
+
+def obeyed(top: QWidget) -> list[str]:
+    """Return the texts that are not shown as they are: taken for markup, or robbed of a sign."""
+    found = [f"label: {one.text()}" for one in top.findChildren(QLabel)
+             if NAME[:3] in one.text() and one.textFormat() != Qt.TextFormat.PlainText]  # fmt: skip
+    buttons = [one for one in top.findChildren(QAbstractButton) if NAME[:3] in one.text()]
+    found += [f"button: {one.text()}" for one in buttons if "& " in one.text().replace("&&", "")]
+    boxes = [one for one in top.findChildren(QGroupBox) if NAME[:3] in one.title()]
+    found += [f"box: {one.title()}" for one in boxes if "& " in one.title().replace("&&", "")]
+    actions = [one for one in top.findChildren(QAction) if NAME[:3] in one.text()]
+    found += [f"menu: {one.text()}" for one in actions if "& " in one.text().replace("&&", "")]
+    for view in top.findChildren(QGraphicsView):
+        texts = [one.toPlainText() for one in view.scene().items()
+                 if isinstance(one, QGraphicsTextItem)]  # fmt: skip
+        found += [f"chart: {text}" for text in texts if "Oil" in text and NAME not in text]
+    return found
+
+
+def test_names_in_every_place_and_dialog_are_shown_as_they_are(
+    odd_names: Desk, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window = open_window(qtbot, odd_names)
+    window.text_file = station(tmp_path / "weather.txt", 60)
+    found, seen = [], 0
+    for place in range(7):
+        window.go(place)
+        idle(qtbot, window)
+        for view in views_of(qtbot, window, place):
+            found += [f"place {place} {view}: {one}" for one in obeyed(window)]
+            seen += sum(NAME[:3] in one.text() for one in window.findChildren(QLabel))
+    for name, show in DIALOGS.items():
+        show(window)
+        idle(qtbot, window)
+        for dialog in QApplication.topLevelWidgets():
+            if isinstance(dialog, QDialog) and dialog.isVisible():
+                found += [f"{name}: {one}" for one in obeyed(dialog)]
+                dialog.close()
+        QApplication.processEvents()
+    assert not found, "\n".join(sorted(set(found)))
+    assert seen > 10  # the names did come into sight

@@ -10,6 +10,7 @@ from gezeiten.desk.field.beside import ByOther, Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.ui.parts.flow import literal
 from gezeiten.ui.parts.widgets import label, rule
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import Units
@@ -89,7 +90,7 @@ class WaysRows(QObject):
                       _apart_words(other, booked, units), covers)  # fmt: skip
 
     def _radio(self, thing: object, words: str, name: str) -> QRadioButton:
-        radio = QRadioButton(words)
+        radio = QRadioButton(literal(words))
         radio.setAccessibleName(f"{words} {name}")
         radio.toggled.connect(lambda on: self.chosen.emit(thing) if on else None)
         self.group.addButton(radio)

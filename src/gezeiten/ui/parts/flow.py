@@ -184,11 +184,16 @@ class ElidingLabel(QLabel):
         painter.drawText(area, self.alignment(), shown)
 
 
+def literal(text: str) -> str:
+    """Return a text for a button or box that shows it as it is: one "&" alone is a sign of keys."""
+    return text.replace("&", "&&")
+
+
 class ElidingButton(QPushButton):
     """A button that gives way: its text ends in an ellipsis, and then shows itself as a tip."""
 
     def __init__(self, text: str) -> None:
-        super().__init__(text)
+        super().__init__(literal(text))
         self._whole = text
         self.setMinimumWidth(_LEAST_PX)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -200,10 +205,10 @@ class ElidingButton(QPushButton):
 
     def sizeHint(self) -> QSize:
         shown = self.text()
-        if shown == self._whole:
+        if shown == literal(self._whole):
             return super().sizeHint()
         size, metrics = super().sizeHint(), self.fontMetrics()
-        more = metrics.horizontalAdvance(self._whole) - metrics.horizontalAdvance(shown)
+        more = metrics.horizontalAdvance(literal(self._whole)) - metrics.horizontalAdvance(shown)
         return QSize(size.width() + more, size.height())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -221,6 +226,6 @@ class ElidingButton(QPushButton):
         shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
         if not self.isVisible() and room == 0:
             shown = self._whole
-        if shown != self.text():
-            super().setText(shown)
+        if literal(shown) != self.text():
+            super().setText(literal(shown))
         self.setToolTip(self._whole if shown != self._whole else "")

@@ -18,7 +18,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_units
 from gezeiten.link.registers import LiveValue
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.flow import FlowLayout, literal
 from gezeiten.ui.parts.number_field import number_of, plain_number, write_number
 from gezeiten.ui.parts.widgets import button, clear, label, row, rule
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, line, parsed
@@ -146,7 +146,7 @@ class ChannelLine(QWidget):
         self.limits: list[LimitLine] = []
         self._rules_before: list[LimitRule | None] = []
         name = quantity(spec.key)
-        self.on = QCheckBox(name.name)
+        self.on = QCheckBox(literal(name.name))
         self.on.setStyleSheet("font-weight: 600;")
         self.reads = label("")
         self.add = button(tr("+ limit"), lambda: self.add_limit(), "link")

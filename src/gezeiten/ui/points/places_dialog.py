@@ -34,7 +34,7 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.field_error import FieldError, mark
-from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.flow import FlowLayout, literal
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import parsed
@@ -176,7 +176,7 @@ class PointForm(_Form):
 
     def _add_duty(self, key: str) -> QCheckBox:
         if key not in self.duties:
-            box = QCheckBox(quantity(key).name)
+            box = QCheckBox(literal(quantity(key).name))
             self._ticks.addWidget(box, len(self.duties) // 2, len(self.duties) % 2)
             self.duties[key] = box
         return self.duties[key]
