@@ -185,7 +185,7 @@ def _logbook(desk: Desk) -> list[Any]:
 
 
 def _whole(desk: Desk) -> dict[str, Any]:
-    told = _without(asdict(verify(desk)), "left_out", "went_on", "unnamed")
+    told = _without(asdict(verify(desk)), "left_out", "went_on", "unnamed", "lost")
     return {**told, "entries": len(_logbook(desk))}
 
 

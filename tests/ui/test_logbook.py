@@ -6,15 +6,18 @@ import json
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.acts.misfits import note_misfits
 from gezeiten.archive.intake.block_check import raws_kept
 from gezeiten.desk.context import Desk
+from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.place_editor import point_facts, save_point
+from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.logbook.place import LogbookPlace
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.shell import house as places
@@ -167,6 +170,30 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
     assert count > 20
     assert f"{count} faults." in book.check.verdict.text()
     assert any("“route” of offload" in book.check.faults.item(i).text() for i in range(count))
+
+
+def test_lost_entries_are_shown_and_written_again(
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    [chain] = (demo_desk.archive.folder / "logbook").glob("*.jsonl")
+    chain.write_bytes(b"".join(chain.read_bytes().splitlines(keepends=True)[:-2]))
+    gone = [entry.sentence for entry in logbook_entries(demo_desk)[:2]]
+    press(window, "F5")
+    idle(qtbot, window)
+    assert book.check.lost.text() == "2 lost entries …"
+    for wanted in ("Leave it as it is", "Write them again"):
+        qtbot.keyClick(book.check.lost, Qt.Key.Key_Space)
+        [dialog] = window.findChildren(LostDialog)
+        said = " ".join(dialog.listed.item(i).text() for i in range(dialog.listed.count()))
+        assert all(sentence in said for sentence in gone)
+        [pressed] = [one for one in dialog.findChildren(QPushButton) if one.text() == wanted]
+        qtbot.keyClick(pressed, Qt.Key.Key_Space)
+        idle(qtbot, window)
+        assert book.check.lost.isVisible() == (wanted == "Leave it as it is")
+        dialog.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    assert "2 entries were written again." in window.message.text()
+    assert "everything is as it was kept." in book.check.verdict.text()
 
 
 def test_bytes_that_no_entry_names_are_imported_again(

@@ -7,8 +7,10 @@ from collections.abc import Iterator
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.intake.carried import CarriedRecord, Clearing
+from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import PointPlace
 from gezeiten.ui.field.clear_dialog import ClearDialog
+from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog
 from gezeiten.ui.mend.many_dialog import ManyGapsDialog
@@ -78,6 +80,7 @@ DIALOGS = {
     "checks": lambda w: ChecksDialog(w, w.house, creek(w), "water_level@=").open(),
     "check sheet": lambda w: CheckSheet(w, w.house, creek(w).id).open(),
     "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),
+    "lost entries": lambda w: LostDialog(w, logbook_entries(w.house.desk)[:30]).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),

@@ -31,6 +31,7 @@ from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.acts.archives import ChainBegun, EntriesLetGo, EntriesRestored, MisfitSeen
 from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.domain.entries import Entry
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.wording import counted
 from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
@@ -40,7 +41,7 @@ from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 class Verdict:
     """What was looked at and what is wrong, a sentence each. left_out: files that were read whole
     and right before and were not read again; went_on: with a check that was stopped; unnamed: bytes
-    that no entry names, which are among the faults."""
+    that no entry names, and lost: entries that only the tables know, which are among the faults."""
 
     offloads: int = 0
     values: int = 0
@@ -49,6 +50,7 @@ class Verdict:
     left_out: int = 0
     went_on: bool = False
     unnamed: list[Unnamed] = field(default_factory=list)
+    lost: list[Entry] = field(default_factory=list)
 
     @property
     def is_whole(self) -> bool:
@@ -115,8 +117,7 @@ def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], boo
         checked = check_chains(session, desk.archive.chains)
         _check_beside(desk, session, verdict, looked)
         _check_documents(desk, checked.entries, verdict, looked)
-        verdict.unnamed = unnamed_bytes(desk, session)
-        verdict.faults += [one.sentence for one in verdict.unnamed]
+        verdict.lost = [entry for one in checked.lost for entry in one.entries]
         verdict.entries = checked.count
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
@@ -125,6 +126,8 @@ def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], boo
         # what only the table still tells was done as well
         all_told = told(session) if checked.lost else checked.entries
         verdict.faults.extend(_against_acts(desk, session, all_told))
+        verdict.unnamed = unnamed_bytes(desk, session)
+        verdict.faults += [one.sentence for one in verdict.unnamed]
     tell("excursions", 0, 1)
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
@@ -171,6 +174,22 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
         note_all_misfits(session, made.misfits)
         make_readings_anew(session, decoding(desk))
     find_all_anew(desk)
+
+
+def restore_lost(desk: Desk) -> int:
+    """Write the entries again that chain files have lost, as the tables have them; returns how
+    many.
+
+    Raises:
+        ArchiveDamagedError: the rest of the logbook does not hold; nothing was changed.
+    """
+    with desk.archive.reading() as session:
+        checked = check_chains(session, desk.archive.chains)
+    if checked.breaks:
+        raise _broken(checked.breaks)
+    if checked.lost:
+        _settle_lost(desk, "restore")
+    return sum(len(one.entries) for one in checked.lost)
 
 
 def _broken(broken: list[str]) -> ArchiveDamagedError:

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget
 
 from gezeiten.desk.intake.unnamed import Unnamed, take_unnamed
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import head, held_against, text_of_document
-from gezeiten.desk.office.verifying import Verdict, is_check_open, verify
+from gezeiten.desk.office.verifying import Verdict, is_check_open, restore_lost, verify
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.field.logger_page import offload_words
+from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.parts.widgets import Card, button, label, row, set_role
 from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, number, tr
@@ -38,6 +40,7 @@ class CheckCard(Card):
         self.faults = QListWidget()
         self.faults.setAccessibleName(tr("Faults"))
         self.faults.setWordWrap(True)
+        self.faults.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.faults.hide()
         self.unnamed = button("", self.import_unnamed)
         self.unnamed.setToolTip(
@@ -45,6 +48,9 @@ class CheckCard(Card):
         )
         self.unnamed.hide()
         self._unnamed: list[Unnamed] = []
+        self.lost = button("", self.show_lost)
+        self.lost.hide()
+        self._lost: list[Entry] = []
         self.head = label("", "muted", wrap=True)
         self.compare = QLineEdit()
         self.compare.setPlaceholderText(tr("A head from paper, or drop a document here"))
@@ -59,6 +65,7 @@ class CheckCard(Card):
         self.body.addWidget(self.quick)
         self.body.addWidget(self.verdict)
         self.body.addWidget(self.faults)
+        self.body.addWidget(self.lost)
         self.body.addWidget(self.unnamed)
         self.body.addWidget(self.head)
         self.body.addLayout(row(self.compare, self.compare_button, spacing=6))
@@ -104,6 +111,7 @@ class CheckCard(Card):
         self.button.setText(tr("Stop"))
         self.faults.hide()
         self.unnamed.hide()
+        self.lost.hide()
         self.verdict.show()
         set_role(self.verdict, "muted")
         self.verdict.setText(tr("Checking ..."))
@@ -152,12 +160,31 @@ class CheckCard(Card):
         self.faults.addItems(verdict.faults)
         self.faults.setVisible(not good)
         self.faults.setFixedHeight(_LINES_SHOWN * self._house.theme.row)
+        self._lost = verdict.lost
+        self.lost.setText(counted(len(self._lost), "%n lost entry …", "%n lost entries …"))
+        self.lost.setVisible(bool(self._lost) and not self._house.is_looking)
         self._unnamed = [one for one in verdict.unnamed if one.is_mission_file]
         self.unnamed.setText(
             counted(len(self._unnamed), "Import %n mission file that no entry names",
                     "Import %n mission files that no entry names")
         )  # fmt: skip
         self.unnamed.setVisible(bool(self._unnamed) and not self._house.is_looking)
+
+    def show_lost(self) -> None:
+        """Show the entries that files have lost; written again on request, then checked again."""
+        desk = self._house.desk
+
+        def written(many: int) -> None:
+            self._house.archive_changed.emit()
+            self._house.say(counted(many, "%n entry was written again.",
+                                    "%n entries were written again."))  # fmt: skip
+            self.start()
+
+        dialog = LostDialog(self, self._lost)
+        dialog.wanted.connect(
+            lambda: self._house.run(lambda _task: restore_lost(desk), written, failed=self._failed)
+        )
+        dialog.open()
 
     def import_unnamed(self) -> None:
         """Import the mission files in the vault that no entry names, then check again."""

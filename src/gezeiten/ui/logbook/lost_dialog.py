@@ -1,0 +1,47 @@
+"""Entries that the logbook's files have lost while the tables still have them: shown, and written
+again on request."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QDialog, QListWidget, QWidget
+
+from gezeiten.domain.entries import Entry
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.shell.i18n import counted, day_and_time, home_zone, tr
+
+
+class LostDialog(QDialog):
+    """wanted: they are to be written again."""
+
+    wanted = Signal()
+
+    def __init__(self, parent: QWidget, lost: list[Entry]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Lost entries"))
+        words = counted(
+            len(lost),
+            "%n entry is no longer in its file; only the tables of this computer have it. If "
+            "there is a copy of the archive's logbook folder, put that back instead.",
+            "%n entries are no longer in their file; only the tables of this computer have them. "
+            "If there is a copy of the archive's logbook folder, put that back instead.",
+        )
+        self.listed = QListWidget()
+        self.listed.setAccessibleName(tr("Lost entries"))
+        self.listed.setWordWrap(True)
+        self.listed.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        for one in lost:
+            said = tr("%1 · %2 · %3").replace("%1", day_and_time(one.at_ms, home_zone()))
+            self.listed.addItem(said.replace("%2", one.subject).replace("%3", one.sentence))
+        again = button(tr("Write them again"), self._again)
+        leave = button(tr("Leave it as it is"), self.reject, "primary")
+        leave.setDefault(True)
+        note = label(tr("Written again, they are marked as restored from the table."), "muted", wrap=True)
+        self.setLayout(column(label(words, wrap=True), self.listed, note, row(again, 1, leave),
+                              spacing=12, margins=16))  # fmt: skip
+        self.resize(620, 380)
+        leave.setFocus()
+
+    def _again(self) -> None:
+        self.wanted.emit()
+        self.accept()
