@@ -9,7 +9,8 @@ SOURCE = Path(__file__).parents[2] / "src" / "gezeiten"
 THE_WAY = {
     # acts done, entered and applied; applied again and put back
     "archive/acts/entering.py", "archive/acts/catching_up.py", "archive/acts/entries_anew.py",
-    "archive/acts/made.py", "archive/acts/misfits.py", "archive/acts/rebuild.py",
+    "archive/acts/lost.py", "archive/acts/made.py", "archive/acts/misfits.py",
+    "archive/acts/rebuild.py",
     "archive/people.py", "archive/store/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
     "archive/here/changes.py", "archive/here/holding.py", "archive/intake/block_check.py",

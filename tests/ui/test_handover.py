@@ -32,8 +32,10 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
         for y in range(0, 300, 3)
     )
     assert dark > 50  # there is writing on it
+    assert handover.table.item(1, 4).text().endswith(".csv")
     handover.table.selectRow(1)
     idle(qtbot, window)
+    assert handover.table.currentRow() == 1
 
     def are_lines_shown() -> None:
         assert "time_utc" in column.itemAt(0).widget().text()

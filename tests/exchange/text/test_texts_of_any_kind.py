@@ -21,7 +21,7 @@ from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
-COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 500
+COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 300
 PARTS = 10
 GERMAN = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
           "Dez.")  # fmt: skip
