@@ -36,7 +36,9 @@ class LostDialog(QDialog):
         again = button(tr("Write them again"), self._again)
         leave = button(tr("Leave it as it is"), self.reject, "primary")
         leave.setDefault(True)
-        note = label(tr("Written again, they are marked as restored from the table."), "muted", wrap=True)
+        note = label(
+            tr("Written again, they are marked as restored from the table."), "muted", wrap=True
+        )
         self.setLayout(column(label(words, wrap=True), self.listed, note, row(again, 1, leave),
                               spacing=12, margins=16))  # fmt: skip
         self.resize(620, 380)
