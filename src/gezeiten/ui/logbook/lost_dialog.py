@@ -37,8 +37,10 @@ class LostDialog(QDialog):
         leave = button(tr("Leave it as it is"), self.reject, "primary")
         leave.setDefault(True)
         note = label(
-            tr("Written again, they are marked as restored from the table."), "muted", wrap=True
-        )
+            tr("Times in %1. Written again, they are marked as restored from the table.").replace(
+                "%1", home_zone()
+            ), "muted", wrap=True,
+        )  # fmt: skip
         self.setLayout(column(label(words, wrap=True), self.listed, note, row(again, 1, leave),
                               spacing=12, margins=16))  # fmt: skip
         self.resize(620, 380)
