@@ -177,7 +177,7 @@ def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Desk) -> No
 
 def test_what_was_let_go_of_is_told(cut: Desk) -> None:
     rebuild(cut, with_lost="drop")
-    [said] = [entry for entry in logbook_entries(cut) if entry.act == "entries let go"]
+    [said] = [entry for entry in logbook_entries(cut) if entry.act == "entries removed"]
     assert all(name in said.sentence for name in NAMES[1:])
 
 

@@ -10,7 +10,7 @@ from gezeiten.domain.acts import KINDS, Act, Change, Subject
 from gezeiten.domain.acts.archives import (
     ArchiveBegun,
     ChainBegun,
-    EntriesLetGo,
+    EntriesRemoved,
     EntriesRestored,
     MisfitSeen,
 )
@@ -241,11 +241,11 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "from the table."),
         (EntriesRestored("0123456789", 7, 7, ("a",), ("c",)), Subject("archive"),
          "Entry 7 of the chain 01234567, which its file had lost, was restored from the table."),
-        (EntriesLetGo("0123456789", 7, 7, ("a",), ("Bench was made.",)), Subject("archive"),
-         "Entry 7 of the chain 01234567, which its file had lost, was let go: Bench was made."),
-        (EntriesLetGo("0123456789", 7, 8, ("a", "b"), ("Bench was made.", "It moved.")),
+        (EntriesRemoved("0123456789", 7, 7, ("a",), ("Bench was made.",)), Subject("archive"),
+         "Entry 7 of the chain 01234567, which its file had lost, was removed: Bench was made."),
+        (EntriesRemoved("0123456789", 7, 8, ("a", "b"), ("Bench was made.", "It moved.")),
          Subject("archive"),
-         "Entries 7 to 8 of the chain 01234567, which its file had lost, were let go: Bench was "
+         "Entries 7 to 8 of the chain 01234567, which its file had lost, were removed: Bench was "
          "made. It moved."),
         (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
         (ArchiveBegun("a", (), "0123456789abcdef", 1_200), Subject("archive"),

@@ -30,8 +30,8 @@ def open_desk(
 
     Raises:
         InputError: it only reads, and there is no archive.
-        SurroundingsError: it does not only read, and the archive cannot be written: said before
-            anything is asked of a logger.
+        SurroundingsError: it does not only read, and the archive cannot be written; raised
+            before any logger is contacted.
     """
     target = folder or default_folder()
     if only_reads and not is_archive(target):

@@ -86,12 +86,11 @@ def catch_up(
 
 def _tell_misfits(session: Session, tell: Callable[[str], None]) -> None:
     many = len(misfits_to_see(session))
-    if many:
-        if many == 1:
-            tell("1 act found something otherwise than it should be; the Logbook shows which.")
-        else:
-            tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows "
-                 "which.")  # fmt: skip
+    if many == 1:
+        tell("1 act found something otherwise than it should be; the Logbook shows which.")
+    elif many:
+        tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows "
+             "which.")  # fmt: skip
 
 
 def lengths_applied(connection: Connection) -> dict[str, int]:

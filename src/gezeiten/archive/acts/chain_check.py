@@ -26,7 +26,7 @@ from gezeiten.archive.acts.logbook import (
 from gezeiten.archive.acts.lost import Lost, lost_entries
 from gezeiten.archive.store.chains import ChainFiles, Line, read_line
 from gezeiten.archive.store.tables import ChainRow
-from gezeiten.domain.acts.archives import EntriesLetGo, EntriesRestored
+from gezeiten.domain.acts.archives import EntriesRemoved, EntriesRestored
 from gezeiten.domain.acts.people import PersonNamed
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
@@ -135,7 +135,7 @@ _NAMES = PersonNamed.KIND.encode()
 
 
 def _hashes_that_were(chains: ChainFiles) -> set[str]:
-    """Return the hashes of entries that were lost and let go of or written again, as they were and
+    """Return the hashes of entries that were lost and removed or written again, as they were and
     as they were then: a chain may follow them that was begun before, or before the last copy of
     their file came back."""
     found: set[str] = set()
@@ -149,12 +149,12 @@ def _hashes_that_were(chains: ChainFiles) -> set[str]:
 
 def _lost_by(line: Line) -> Iterator[str]:
     yield line.envelope.was
-    if line.body is not None and line.envelope.kind in (EntriesLetGo.KIND, EntriesRestored.KIND):
+    if line.body is not None and line.envelope.kind in (EntriesRemoved.KIND, EntriesRestored.KIND):
         act = line.body.act.get("act", {})
         yield from (*act.get("hashes", ()), *act.get("restored", ()))
 
 
-_TELLING_OF_LOST = (b'"was":', EntriesLetGo.KIND.encode(), EntriesRestored.KIND.encode())
+_TELLING_OF_LOST = (b'"was":', EntriesRemoved.KIND.encode(), EntriesRestored.KIND.encode())
 
 
 class _Links:

@@ -9,7 +9,7 @@ from gezeiten.archive.apply.rows import Family, Misfits, Said, tells
 from gezeiten.domain.acts.archives import (
     ArchiveBegun,
     ChainBegun,
-    EntriesLetGo,
+    EntriesRemoved,
     EntriesRestored,
     MisfitSeen,
 )
@@ -25,5 +25,5 @@ def chain_begun(_connection: Connection, act: ChainBegun, _said: Said) -> Misfit
 
 FAMILY = Family(
     {ArchiveBegun: tells, ChainBegun: chain_begun, MisfitSeen: tells, EntriesRestored: tells,
-     EntriesLetGo: tells}, {},
+     EntriesRemoved: tells}, {},
 )  # fmt: skip

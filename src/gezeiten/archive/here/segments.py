@@ -39,6 +39,7 @@ from gezeiten.errors import ArchiveDamagedError
 
 _COLUMNS = tuple(column.key for column in READING)
 _NAMES = tuple(f"mission_{i}" for i in range(64))
+"""Of so many missions blocks are asked for at once: a prepared statement takes no list."""
 _HEADS = Prepared(
     select(Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text,
            Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,

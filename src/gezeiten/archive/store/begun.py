@@ -27,12 +27,16 @@ def fresh_beside(folder: Path) -> Iterator[Path]:
         fresh.unlink(missing_ok=True)
 
 
-def clear_begun(folder: Path, now_s: float) -> None:
-    """Remove documents that were begun in a folder an hour ago and more: nobody writes so long."""
-    for path in folder.glob(f"{_BEGUN}*{_NEW}"):
+def clear_begun(folder: Path, now_s: float, pattern: str = f"{_BEGUN}*{_NEW}") -> int:
+    """Remove files that were begun in a folder over an hour ago; return how many. Nobody writes
+    into one file for so long without a pause. pattern: of their names; default: documents."""
+    cleared = 0
+    for path in folder.glob(pattern):
         with suppress(OSError):  # another program was faster, or it is not ours to remove
             if now_s - path.stat().st_mtime > _BEGUN_S:
                 path.unlink()
+                cleared += 1
+    return cleared
 
 
 def synced(fresh: Path) -> None:

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+from gezeiten.archive.store.begun import clear_begun
 from gezeiten.archive.store.rights import read_only_mode, rights_as_above
 from gezeiten.archive.store.whole import sync_folder
 from gezeiten.errors import ArchiveDamagedError
@@ -23,8 +24,6 @@ def fingerprint(data: bytes) -> str:
 
 
 _PIECE_BYTES = 1 << 20
-_BEGUN_S = 3_600
-"""No intake writes into one file for so long without a pause."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,15 +177,7 @@ class Vault:
 
     def clear_begun(self, now_s: float) -> int:
         """Remove what intakes began that are gone since an hour and more; returns how many."""
-        cleared = 0
-        for path in self._folder.glob("*.new"):
-            with contextlib.suppress(
-                FileNotFoundError
-            ):  # its intake, or another window, was faster
-                if now_s - path.stat().st_mtime > _BEGUN_S:
-                    path.unlink()
-                    cleared += 1
-        return cleared
+        return clear_begun(self._folder, now_s, "*.new")
 
     def fingerprints(self) -> Iterator[str]:
         """Yield the fingerprints of everything kept."""

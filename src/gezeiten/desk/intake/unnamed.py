@@ -13,6 +13,7 @@ from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import Offloaded, take_in_file
+from gezeiten.domain.series.coverage import size
 from gezeiten.errors import ArchiveDamagedError, DeviceError, GezeitenError, InputError
 from gezeiten.link.mission_file import decode_mission_file
 
@@ -64,14 +65,14 @@ def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[Unnamed]:
 def _seen(desk: Desk, sha256: str) -> Unnamed:
     path = desk.archive.vault.path(sha256)
     desk.archive.vault.check(sha256)
-    with translated(desk.archive.folder), path.open("rb") as file_:
-        begin = file_.read(_BEGIN_BYTES)
+    with translated(desk.archive.folder), path.open("rb") as stored:
+        begin = stored.read(_BEGIN_BYTES)
     try:
         decode_mission_file(begin)
     except DeviceError:
         return Unnamed(sha256, path)  # a text, however large
     file = decode_mission_file(desk.archive.vault.get(sha256))
-    held = sum(end - begin for begin, end in file.ranges)
+    held = size(file.ranges)
     return Unnamed(sha256, path, file.header.serial, file.header.mission, held)
 
 

@@ -29,7 +29,7 @@ from gezeiten.desk.intake.unnamed import Unnamed, unnamed_bytes
 from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
 from gezeiten.desk.soundness import Fault, or_fault
-from gezeiten.domain.acts.archives import ChainBegun, EntriesLetGo, EntriesRestored, MisfitSeen
+from gezeiten.domain.acts.archives import ChainBegun, EntriesRemoved, EntriesRestored, MisfitSeen
 from gezeiten.domain.acts.documents import DocumentHandedOver
 from gezeiten.domain.entries import Entry
 from gezeiten.domain.series.timeline import iso_utc
@@ -152,14 +152,11 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
     """
     with desk.archive.reading() as session:
         lost = lost_entries(session, desk.archive.chains)
-        broken = check_chains(session, desk.archive.chains).breaks if lost else []
     if lost and not with_lost:
         raise ArchiveDamagedError(_lost_words(lost))
-    if broken:
-        raise _broken(broken)
     desk.archive.copy_aside("rebuild")
     if lost:
-        _settle_lost(desk, with_lost)
+        _restore_or_remove(desk, with_lost)
     with desk.archive.writing() as session:
         checked = check_chains(session, desk.archive.chains)
         broken = checked.breaks
@@ -177,19 +174,12 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
 
 
 def restore_lost(desk: Desk) -> int:
-    """Write the entries again that chain files have lost, as the tables have them; returns how
-    many.
+    """Write the entries again that chain files have lost, as the tables have them; return how many.
 
     Raises:
         ArchiveDamagedError: the rest of the logbook does not hold; nothing was changed.
     """
-    with desk.archive.reading() as session:
-        checked = check_chains(session, desk.archive.chains)
-    if checked.breaks:
-        raise _broken(checked.breaks)
-    if checked.lost:
-        _settle_lost(desk, "restore")
-    return sum(len(one.entries) for one in checked.lost)
+    return _restore_or_remove(desk, "restore")
 
 
 def _broken(broken: list[str]) -> ArchiveDamagedError:
@@ -199,27 +189,39 @@ def _broken(broken: list[str]) -> ArchiveDamagedError:
     )
 
 
-def _settle_lost(desk: Desk, with_lost: WithLost) -> None:
-    """Write what chain files have lost again as the tables have it, or let it go: then the tables
-    lose it when they are made anew. Both are entered, and with that somebody has looked."""
+def _restore_or_remove(desk: Desk, with_lost: WithLost) -> int:
+    """Write what chain files have lost again as the tables have it, or enter that it is removed:
+    the tables lose it when they are rebuilt. With either somebody has looked. Return how many.
+
+    Raises:
+        ArchiveDamagedError: the rest of the logbook does not hold; nothing was changed.
+    """
     chains = desk.archive.chains
+    with desk.archive.reading() as session:
+        checked = check_chains(session, chains)
+    if checked.breaks:
+        raise _broken(checked.breaks)
+    if not checked.lost:
+        return 0
     with desk.archive.writing() as session:
         before = misfits_to_see(session)
-        for one in lost_entries(session, chains):
-            first, last = one.entries[0].number, one.entries[-1].number
-            hashes = tuple(entry.hash for entry in one.entries)
+        for lost in lost_entries(session, chains):
+            first, last = lost.entries[0].number, lost.entries[-1].number
+            hashes = tuple(entry.hash for entry in lost.entries)
             if with_lost == "restore":
-                fresh = write_again(session, chains, one, desk.archive.chain.computer)
-                desk.do_within(session, EntriesRestored(one.chain, first, last, hashes, fresh))
+                fresh = write_again(session, chains, lost, desk.archive.chain.computer)
+                desk.do_within(session, EntriesRestored(lost.chain, first, last, hashes, fresh))
             else:
-                chains.cut_torn(one.chain)
-                said = tuple(entry.sentence for entry in one.entries)
-                desk.do_within(session, EntriesLetGo(one.chain, first, last, hashes, said))
+                chains.cut_torn(lost.chain)
+                said = tuple(entry.sentence for entry in lost.entries)
+                desk.do_within(session, EntriesRemoved(lost.chain, first, last, hashes, said))
+        found = misfits_to_see(session)
         for entry in list(entries(session, ChainBegun.WORD)):
-            found = misfits_to_see(session).get(entry.hash)
-            if found and entry.hash not in before:
-                seen = MisfitSeen(entry.hash, entry.sentence, tuple(found), entry.subject)
+            if entry.hash in found.keys() - before.keys():
+                words = tuple(found[entry.hash])
+                seen = MisfitSeen(entry.hash, entry.sentence, words, entry.subject)
                 desk.do_within(session, seen)
+    return sum(len(lost.entries) for lost in checked.lost)
 
 
 _MOST_NAMED = 20

@@ -76,20 +76,28 @@ class ChainBegun(Act, kind="chain begun", word="chain begun", about="chain"):
         )
 
 
+class _OnLostEntries(Act):
+    """An act about entries [first, last] of a chain that its file had lost."""
+
+    __slots__ = ()
+
+    @property
+    def named(self) -> str:
+        return "archive"
+
+
 @dataclass(frozen=True, slots=True)
-class EntriesRestored(Act, kind="entries restored", word="entries restored", about="chain"):
-    """Entries [first, last] of a chain that its file had lost were written again as the tables had
-    them. hashes: those that they had before; restored: those that they have since."""
+class EntriesRestored(
+    _OnLostEntries, kind="entries restored", word="entries restored", about="chain"
+):
+    """They were written again as the tables had them. hashes: those that they had before; restored:
+    those that they have since."""
 
     chain: str
     first: int
     last: int
     hashes: tuple[str, ...]
     restored: tuple[str, ...]
-
-    @property
-    def named(self) -> str:
-        return "archive"
 
     def told(self, subject: Subject) -> str:
         if self.first == self.last:
@@ -104,9 +112,8 @@ class EntriesRestored(Act, kind="entries restored", word="entries restored", abo
 
 
 @dataclass(frozen=True, slots=True)
-class EntriesLetGo(Act, kind="entries let go", word="entries let go", about="chain"):
-    """Entries [first, last] of a chain that its file had lost were taken out of the tables as well.
-    hashes: theirs; sentences: what they said."""
+class EntriesRemoved(_OnLostEntries, kind="entries removed", word="entries removed", about="chain"):
+    """They were removed from the tables as well. hashes: theirs; sentences: what they said."""
 
     chain: str
     first: int
@@ -114,17 +121,13 @@ class EntriesLetGo(Act, kind="entries let go", word="entries let go", about="cha
     hashes: tuple[str, ...]
     sentences: tuple[str, ...]
 
-    @property
-    def named(self) -> str:
-        return "archive"
-
     def told(self, subject: Subject) -> str:
         if self.first == self.last:
             return (
                 f"Entry {grouped(self.first)} of the chain {self.chain[:8]}, which its file had "
-                f"lost, was let go: {self.sentences[0]}"
+                f"lost, was removed: {self.sentences[0]}"
             )
         return (
             f"Entries {grouped(self.first)} to {grouped(self.last)} of the chain {self.chain[:8]}, "
-            f"which its file had lost, were let go: {' '.join(self.sentences)}"
+            f"which its file had lost, were removed: {' '.join(self.sentences)}"
         )

@@ -21,14 +21,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.peaks import first_peaks
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
-from gezeiten.domain.series.timeline import (
-    EVER_MS,
-    HOUR_MS,
-    Span,
-    Times,
-    Values,
-    local_days,
-)
+from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span, Times, Values, local_days
 
 
 @dataclass(frozen=True, slots=True)

@@ -72,10 +72,8 @@ def where_different(before: FoundBy | None, now: FoundBy) -> Span | None:
     nowhere: where a mission began, ended otherwise or went, and where a limit is another one."""
     if before is None or before.zone != now.zone:
         return (-EVER_MS, EVER_MS)
-    gone, fresh = (
-        _by_what(before.stretches - now.stretches),
-        _by_what(now.stretches - before.stretches),
-    )
+    gone = _by_what(before.stretches - now.stretches)
+    fresh = _by_what(now.stretches - before.stretches)
     spans = [
         span
         for key in gone.keys() | fresh.keys()
