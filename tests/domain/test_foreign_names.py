@@ -34,6 +34,6 @@ def test_every_name_that_came_is_one_that_could_be_typed(came: str) -> None:
     assert clean_name(kept, LONGEST + 20) == kept
 
 
-@pytest.mark.parametrize("typed", ["a\u202eb", "a\u200bb", "\ufeffa"])
+@pytest.mark.parametrize("typed", ["a\u202eb", "a\x07b", "a\x00b", "a\u200bb", "\ufeffa"])
 def test_signs_that_cannot_be_seen_are_refused_where_they_are_typed(typed: str) -> None:
     assert "cannot be seen" in name_fault(typed)

@@ -15,8 +15,6 @@ _UNSEEN = re.compile(
     "[\x00-\x1f\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]"
 )
 """Control signs, signs without width, and marks that turn the direction of what follows."""
-_TURNING = re.compile("[\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]")
-"""Of these what is no control sign."""
 _NAMELESS = "unnamed"
 
 
@@ -57,7 +55,7 @@ def name_fault(text: str) -> str:
 
     The strictest of the usual file systems decides, because files are handed on.
     """
-    if _TURNING.search(text):
+    if _UNSEEN.search(text):
         shown = _UNSEEN.sub("", text)[:30]
         return f"“{shown}” has signs in it that cannot be seen; type it anew."
     refused = _REFUSED.search(text)

@@ -260,8 +260,9 @@ def _check_names(plan: Plan) -> list[PlanFault]:
             "\n" in text and field != "remark"
         ):
             faults.append(PlanFault(field, "The name holds a control character; type it anew."))
+    at_fault = {fault.field for fault in faults}
     for field, text, _ in names[:2]:
         sentence = name_fault(text)
-        if sentence:
+        if sentence and field not in at_fault:
             faults.append(PlanFault(field, sentence))
     return faults
