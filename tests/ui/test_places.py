@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from datetime import datetime
 from zoneinfo import ZoneInfo
@@ -9,6 +10,7 @@ from zoneinfo import ZoneInfo
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QLabel
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
@@ -159,6 +161,35 @@ def test_all_loggers_at_hand_in_one_act(window: MainWindow, qtbot: QtBot, demo_d
         row for _, listed in window.places[places.TIDEBOARD].canvas.board.sites for row in listed
     ]
     assert not any(row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS for row in rows)
+
+
+def test_what_is_to_offload_is_one_count_wherever_it_is_said(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    window.go(places.FIELD_DESK)
+    idle(qtbot, window)
+    field = window.places[places.FIELD_DESK]
+    seen = set()
+    for _ in range(4):
+        card = field.model.card
+        seen.add(card.serial)
+        row = field.loggers.item_of(card.serial).data(Qt.ItemDataRole.AccessibleTextRole)
+        texts = [row, field.stages.accessibleDescription() or field.stages.toolTip()]
+        for its in (QLabel, QAbstractButton):
+            texts += [one.text() for one in field.findChildren(its) if one.isVisible()]
+        said = [
+            re.sub(r"[^0-9]", "", count) for text in texts for count in _TO_OFFLOAD.findall(text)
+        ]
+        assert len(said) >= (4 if card.readings_not_kept else 0), texts
+        assert set(said) <= {str(card.readings_not_kept)}
+        press(window, "Ctrl+Down")
+        idle(qtbot, window)
+    assert len(seen) == 4
+
+
+_TO_OFFLOAD = re.compile(
+    r"[0-9][0-9,]*(?= readings to offload|\s+to offload| of them after offloading| and launch)"
+)
 
 
 def test_stopping_keeps_what_came_and_says_so(window: MainWindow, qtbot: QtBot) -> None:

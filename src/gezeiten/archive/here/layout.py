@@ -3,7 +3,6 @@ missions, blocks and what people said make it; kept in memory until one of them 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -200,7 +199,7 @@ def _made(session: Session) -> Layout:
     for one in feeds(stood, _fed(session)):
         by_series.setdefault((one.point, one.series), []).append(one)
         by_point.setdefault(one.point, []).append(one)
-        by_mission.setdefault(one.mission, []).append(one)
+        by_mission.setdefault(one.deployment.stay.mission, []).append(one)
     fed = {key: tuple(listed) for key, listed in by_series.items()}
     hung = {point: tuple(one.hung for one in its) for point, its in hangings(session).items()}
     derived = in_force(
@@ -311,10 +310,11 @@ def _with_derived(
     return found
 
 
-def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> Iterable[_Recorded]:
-    """Yield what its mission recorded of its channel in its stretch."""
+def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> list[_Recorded]:
+    """Return what its mission recorded of its channel in its stretch."""
+    channel = feed.channel
+    its = [one for one in recorded.get(feed.mission, ()) if one.channel == channel]
+    if not its:
+        return its
     start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
-    for one in recorded.get(feed.mission, ()):
-        reaches = one.first_ms < end_ms and one.last_ms >= start_ms
-        if reaches and one.channel == feed.channel:
-            yield one
+    return [one for one in its if one.first_ms < end_ms and one.last_ms >= start_ms]

@@ -140,6 +140,7 @@ _AT_ONCE = 500
 
 
 class _Head(NamedTuple):
+    mission: str
     key: int
     many: int
     start_ms: int
@@ -162,10 +163,12 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
     fed = made.of_series(point_id, key)
     listed: list[Segment] = []
     heads = _heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
+    unused_of = defaultdict[int, list[Unused]](list)
+    for one in unused:
+        unused_of[one.mission_id].append(one)
     for feed in fed:
         mission = made.missions[feed.mission]
-        its = [one for one in unused if one.mission_id == mission]
-        listed += _of_feed(heads.get(feed.mission, []), feed, mission, its)
+        listed += _of_feed(heads.get(feed.mission, []), feed, mission, unused_of.get(mission, []))
     return Segments(tuple(listed), tuple(estimates_among(steps, key)), tuple(unused))
 
 
@@ -174,6 +177,7 @@ def _of_feed(
 ) -> Iterable[Segment]:
     counts, clock = [head.many for head in heads], feed.clock
     heads = [_true(head, clock) for head in heads] if clock else heads
+    its_mission, is_clock_wrong = feed.mission, feed.is_clock_wrong
     known: dict[tuple[bool, int, int], Whose] = {}
     for i, head in enumerate(heads):
         if head.held_ms is None or head.held_until_ms is None:
@@ -185,7 +189,7 @@ def _of_feed(
             unused and _reach_into(unused, head)
         )
         intervals = (head.is_text, head.usual_ms, head.shorter_ms)
-        whose = known.get(intervals) or known.setdefault(intervals, Whose(feed.mission, *intervals))
+        whose = known.get(intervals) or known.setdefault(intervals, Whose(its_mission, *intervals))
         keys: tuple[int, ...] = (head.key,)
         stamps: tuple[int, ...] = (head.stamp,)
         if whose.needs_neighbours:
@@ -194,8 +198,8 @@ def _of_feed(
         yield Segment(
             mission, head.key, keys, span, whose, is_whole,
             (head.held_ms, head.held_until_ms) if is_whole else None, head.valid, head.low,
-            head.high, (whose, span, stamps, clock, feed.is_clock_wrong) if is_whole else None,
-            clock, feed.is_clock_wrong,
+            head.high, (whose, span, stamps, clock, is_clock_wrong) if is_whole else None,
+            clock, is_clock_wrong,
         )  # fmt: skip
 
 
@@ -216,8 +220,8 @@ def _heads(session: Session, channel: str, missions: Iterable[str]) -> dict[str,
     keys, found = list(missions), defaultdict[str, list[_Head]](list)
     for first in range(0, len(keys), len(_NAMES)):
         its = dict(zip_longest(_NAMES, keys[first : first + len(_NAMES)], fillvalue=""))
-        for mission, *row in _HEADS.each(session.connection(), its_channel=channel, **its):
-            found[mission].append(_Head._make(row))
+        for row in _HEADS.each(session.connection(), its_channel=channel, **its):
+            found[row[0]].append(_Head._make(row))
     return found
 
 

@@ -114,7 +114,7 @@ def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
         anew = find_anew(desk, point)
         now_ms = desk.now_ms()
         with desk.archive.writing() as session:
-            fresh = book_found(session, point, anew.found, now_ms, anew.state, anew.scopes)
+            fresh = book_found(session, point, anew.found, now_ms, anew.basis, anew.scopes)
             if fresh and tell:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
@@ -138,7 +138,7 @@ def find_all_anew(desk: Desk) -> None:
 def _find_all(desk: Desk, at: FoundIn) -> None:
     anew = find_anew(desk, at, all_of_it=True)
     with desk.archive.writing() as session:
-        book_found(session, at, anew.found, desk.now_ms(), anew.state)
+        book_found(session, at, anew.found, desk.now_ms(), anew.basis)
 
 
 def faulty_excursions(desk: Desk) -> list[str]:

@@ -21,6 +21,7 @@ from gezeiten.desk.record.records import (
     where,
 )
 from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.limits.basis import Basis, basis_stretch, kept_basis, where_different
 from gezeiten.domain.limits.excursions import (
     Excursion,
     concerned,
@@ -30,7 +31,6 @@ from gezeiten.domain.limits.excursions import (
     find_excursions,
     in_a_run,
 )
-from gezeiten.domain.limits.found_by import FoundBy, found_by, judged, where_different
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.moving import moving_mean, moving_sum
@@ -42,11 +42,11 @@ from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 @dataclass(frozen=True, slots=True)
 class FoundAnew:
     """found: excursions by mission, rule and begin; scopes: where they were looked for, None:
-    everywhere; state: by what they were found (`domain/limits/found_by.py`)."""
+    everywhere; basis: on which they were found, as it is kept (`domain/limits/basis.py`)."""
 
     found: FoundNow
     scopes: list[Scope] | None
-    state: str
+    basis: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +59,7 @@ class _Looking:
     limits: list[LimitKept]
     changed: Span
 
-    def found(self, state: str) -> FoundAnew:
+    def found(self, basis: str) -> FoundAnew:
         found: FoundNow = {}
         scopes = [Scope(None, None, self.changed)]
         for stretch in self._near():
@@ -78,7 +78,7 @@ class _Looking:
             begins, listed = self._with_value(limit.series, whole, limit.rule)
             scopes.append(Scope(None, limit.rule.key, begins))
             found |= dict(self._by_mission(limit, listed))
-        return FoundAnew(found, None if self.changed == EVERYTHING else scopes, state)
+        return FoundAnew(found, None if self.changed == EVERYTHING else scopes, basis)
 
     def _near(self) -> list[Watched]:
         """Return what may have other excursions; `concerns` looks closer."""
@@ -205,20 +205,19 @@ def find_anew(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> FoundAnew:
     readings changed, and where other limits or other sources are in force than when they were
     found; everywhere on request."""
     stretches, limits = watched(desk, at.point_id), limits_set(desk, at.point_id)
-    now = _found_by(at.zone, stretches, limits)
+    now = _basis(at.zone, stretches, limits)
     changed = EVERYTHING
     if not all_of_it:
-        changed = _hull(at.changed, where_different(found_by(at.found_by), now))
+        changed = _hull(at.changed, where_different(kept_basis(at.found_by), now))
     return _Looking(desk, at, stretches, limits, changed).found(now.text())
 
 
-def _found_by(zone: str, stretches: list[Watched], limits: list[LimitKept]) -> FoundBy:
-    plans = [judged(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms), one.rules)
-             for one in stretches]  # fmt: skip
-    forces = [(one.series, in_force(one)) for one in limits]
-    by_hand = [judged(series, "", (force.start_ms, force.end_ms), force.rules)
-               for series, force in forces]  # fmt: skip
-    return FoundBy(zone, frozenset(plans + by_hand))
+def _basis(zone: str, stretches: list[Watched], limits: list[LimitKept]) -> Basis:
+    plans = [basis_stretch(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms),
+                           one.rules) for one in stretches]  # fmt: skip
+    by_hand = [basis_stretch(one.series, "", (force.start_ms, force.end_ms), force.rules)
+               for one, force in ((one, in_force(one)) for one in limits)]  # fmt: skip
+    return Basis(zone, frozenset(plans + by_hand))
 
 
 def _hull(changed: Span, different: Span | None) -> Span:

@@ -170,13 +170,15 @@ def watched(desk: Desk, point_id: int) -> list[Watched]:
     was in force then judges what happened then."""
     with desk.archive.reading() as session:
         made = layout(session)
-    fed = made.at_point(point_id)
-    plans = {one.mission: made.plan_of(one.mission) for one in fed}
-    return [
-        Watched(one.series, one, made.missions[one.mission],
-                tuple(plans[one.mission].rules_for(one.channel)))
-        for one in fed
-    ]  # fmt: skip
+    rules: dict[tuple[str, str], tuple[LimitRule, ...]] = {}  # plans are few
+    found = []
+    for one in made.at_point(point_id):
+        mission = one.mission
+        key = (made.plans[mission], one.channel)
+        if key not in rules:
+            rules[key] = tuple(made.plan_of(mission).rules_for(one.channel))
+        found.append(Watched(one.series, one, made.missions[mission], rules[key]))
+    return found
 
 
 def limits_at(desk: Desk, point_id: int) -> dict[str, tuple[InForce, ...]]:

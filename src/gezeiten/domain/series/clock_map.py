@@ -60,13 +60,17 @@ class ClockMap:
 
     def true_span(self, span: Span) -> Span:
         """Return a stretch of true time in which all lies that lies in one by the clock."""
+        if not self:
+            return span
         a, b = map(self.true_at, span)
-        return (a - _ROUNDED_MS, b + _ROUNDED_MS) if self else span
+        return (a - _ROUNDED_MS, b + _ROUNDED_MS)
 
     def shown_span(self, span: Span) -> Span:
         """Return a stretch by the clock in which all lies that lies in one of true time."""
+        if not self:
+            return span
         a, b = map(self.shown_at, span)
-        return (a - _ROUNDED_MS, b + _ROUNDED_MS) if self else span
+        return (a - _ROUNDED_MS, b + _ROUNDED_MS)
 
 
 RIGHT = ClockMap()
