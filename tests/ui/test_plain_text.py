@@ -5,26 +5,24 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QEvent, QPoint, Qt
-from PySide6.QtGui import QAction, QHelpEvent
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PySide6.QtGui import QAction, QTextDocument
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QAbstractItemView,
     QApplication,
     QDialog,
     QGraphicsTextItem,
     QGraphicsView,
     QGroupBox,
     QLabel,
-    QListWidget,
-    QListWidgetItem,
-    QToolTip,
     QWidget,
 )
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.store.tables import Base
 from gezeiten.desk.context import Desk
-from gezeiten.ui.parts.widgets import label
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 from tests.desk.intake.test_text_files import station
@@ -34,28 +32,12 @@ from tests.ui_help import idle, open_window
 MARKUP = "<b>Cold</b> &amp; <img src='x'>"
 
 
-def hover(widget: QWidget, at: QPoint) -> str:
-    """Return the tip that is shown at a place, without the paragraph that shows it as it is."""
-    event = QHelpEvent(QEvent.Type.ToolTip, at, widget.mapToGlobal(at))
-    QApplication.sendEvent(widget, event)
-    return QToolTip.text()
-
-
-def test_tips_of_widgets_and_items_show_markup_as_it_is(qtbot: QtBot) -> None:
+@pytest.mark.parametrize("text", [MARKUP, "&lt;b&gt;", "a\n  b < c", "5 > 3 & 2"])
+def test_a_tip_shows_markup_as_it_is(text: str, qtbot: QtBot) -> None:
     application()
-    listed = QListWidget()
-    item = QListWidgetItem("x")
-    item.setToolTip(MARKUP)
-    listed.addItem(item)
-    plain = label(MARKUP)
-    plain.setToolTip(MARKUP)
-    for widget in (listed, plain):
-        qtbot.addWidget(widget)
-        widget.show()
-    escaped = "&lt;b&gt;Cold&lt;/b&gt; &amp;amp; &lt;img"
-    assert escaped in hover(plain, QPoint(2, 2))
-    place = listed.visualItemRect(item).center()
-    assert escaped in hover(listed.viewport(), place)
+    shown = QTextDocument()
+    shown.setHtml(plain_tip(text))
+    assert shown.toPlainText() == text
 
 
 @pytest.fixture
@@ -90,6 +72,26 @@ def odd_names(demo_desk: Desk) -> Desk:
     return demo_desk
 
 
+def tips(top: QWidget) -> list[str]:
+    """Return the tips of a window's widgets, actions, and the items of its lists and tables."""
+    found = [one.toolTip() for one in (*top.findChildren(QWidget), *top.findChildren(QAction))]
+    for view in top.findChildren(QAbstractItemView):
+        model = view.model()
+        for row in range(min(model.rowCount(QModelIndex()), 50)):
+            for column in range(
+                model.columnCount(QModelIndex()) if isinstance(model, QAbstractTableModel) else 1
+            ):
+                tip = model.index(row, column).data(Qt.ItemDataRole.ToolTipRole)
+                found.append(str(tip or ""))
+    return found
+
+
+def _inside(tip: str) -> str:
+    shown = QTextDocument()
+    shown.setHtml(tip)
+    return shown.toPlainText()
+
+
 def obeyed(top: QWidget) -> list[str]:
     """Return the texts that are not shown as they are: taken for markup, or robbed of a sign."""
     found = [f"label: {one.text()}" for one in top.findChildren(QLabel)
@@ -100,6 +102,8 @@ def obeyed(top: QWidget) -> list[str]:
     found += [f"box: {one.title()}" for one in boxes if "& " in one.title().replace("&&", "")]
     actions = [one for one in top.findChildren(QAction) if NAME[:3] in one.text()]
     found += [f"menu: {one.text()}" for one in actions if "& " in one.text().replace("&&", "")]
+    found += [f"tip: {one}" for one in tips(top)
+              if ("<" in one or "&" in one) and plain_tip(_inside(one)) != one]  # fmt: skip
     for view in top.findChildren(QGraphicsView):
         texts = [one.toPlainText() for one in view.scene().items()
                  if isinstance(one, QGraphicsTextItem)]  # fmt: skip
@@ -112,13 +116,14 @@ def test_names_in_every_place_and_dialog_are_shown_as_they_are(
 ) -> None:
     window = open_window(qtbot, odd_names)
     window.text_file = station(tmp_path / "weather.txt", 60)
-    found, seen = [], 0
+    found, seen, tipped = [], 0, 0
     for place in range(7):
         window.go(place)
         idle(qtbot, window)
         for view in views_of(qtbot, window, place):
             found += [f"place {place} {view}: {one}" for one in obeyed(window)]
             seen += sum(NAME[:3] in one.text() for one in window.findChildren(QLabel))
+            tipped += sum("Oil" in one for one in tips(window))
     for name, show in DIALOGS.items():
         show(window)
         idle(qtbot, window)
@@ -129,3 +134,4 @@ def test_names_in_every_place_and_dialog_are_shown_as_they_are(
         QApplication.processEvents()
     assert not found, "\n".join(sorted(set(found)))
     assert seen > 10  # the names did come into sight
+    assert tipped > 10

@@ -25,6 +25,7 @@ from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.logger_words import clock_words
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.ticks import TickDelegate
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label
 from gezeiten.ui.shell.i18n import (
@@ -124,7 +125,7 @@ class CarrierPage(QWidget):
         if courier is not None:
             why = why_clock_stays(courier)
             self.clock.setEnabled(not why)
-            self.clock.setToolTip(why)
+            self.clock.setToolTip(plain_tip(why))
             if clock_off_words(courier) and not self.words.text():
                 off = tr("Its clock is off, and dates every launch it makes: ")
                 self.words.setText(off + (why or tr("set it before the next round.")))
@@ -168,7 +169,7 @@ class CarrierPage(QWidget):
             for place, (text, color) in enumerate(_cells(record, self.zones)):
                 item = QTableWidgetItem(text)
                 item.setForeground(self.theme.color(color))
-                item.setToolTip(record.words or text)
+                item.setToolTip(plain_tip(record.words or text))
                 if place == 0:
                     item.setData(_KEY, record.key)
                     self._tickable(item, record)

@@ -31,6 +31,7 @@ from gezeiten.desk.logger.planning import (
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.plan.plan_words import compared
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.house import House
@@ -70,7 +71,7 @@ class PlanTable(QTableWidget):
             texts = (("≠ " if line.differs else "") + tr(line.name), line.mine, line.other)
             for j, text in enumerate(texts):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(plain_tip(text))
                 font = item.font()
                 font.setBold(line.differs)
                 item.setFont(font)

@@ -25,6 +25,7 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.attention import is_clock_off
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.field.logger_words import to_offload_words
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 
@@ -130,7 +131,7 @@ class LoggerList(QListWidget):
         words.append(self.round_words.get(card.serial, ""))
         said = list(filter(None, words))
         item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(said))
-        item.setToolTip("\n".join(said))
+        item.setToolTip(plain_tip("\n".join(said)))
 
     def show_round(self, words: Mapping[str, str]) -> None:
         """Say beside loggers what the round wants of them, by serial."""

@@ -12,6 +12,7 @@ from gezeiten.domain.plan.plan_words import end_text, rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.field.logger_words import doing
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, Facts, button
 from gezeiten.ui.shell.i18n import day_and_time, number, tr
 
@@ -43,7 +44,7 @@ class MissionPage(Card):
         self.again_button.setEnabled(plan is not None)
         why = why_not_erasable(card)
         self.erase_button.setEnabled(not why)
-        self.erase_button.setToolTip(why)
+        self.erase_button.setToolTip(plain_tip(why))
         self.label_button.setEnabled(plan is not None)
         if plan is None:
             self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])

@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.logger.cables import PortNews
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import clear, column, label
 from gezeiten.ui.shell.i18n import tr
 
@@ -51,11 +52,11 @@ class PortStrip(QWidget):
         words = self.lines()
         for text in words[:SHOWN]:
             shown = label(text, "muted")
-            shown.setToolTip(text)
+            shown.setToolTip(plain_tip(text))
             self._lines.addWidget(shown)
         if len(words) > SHOWN:
             rest = label(tr("and %1 more ports").replace("%1", str(len(words) - SHOWN)), "muted")
-            rest.setToolTip("\n".join(words[SHOWN:]))
+            rest.setToolTip(plain_tip("\n".join(words[SHOWN:])))
             self._lines.addWidget(rest)
         self.setAccessibleDescription("\n".join(words))
         self.setVisible(bool(words))

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.field.rounds import Round
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label
 from gezeiten.ui.shell.i18n import tr
 
@@ -37,7 +38,7 @@ class RoundStrip(QWidget):
         if left:
             where = f"{left[0].site} · {left[0].point}"
             self.next_button.setText(tr("next: %1").replace("%1", where))
-            self.next_button.setToolTip("\n".join(f"{t.site} · {t.point}" for t in left))
+            self.next_button.setToolTip(plain_tip("\n".join(f"{t.site} · {t.point}" for t in left)))
         else:
             self.next_button.setText(tr("all done; end it on the Tideboard"))
 

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.logger.several import LoggerResult, Prepared
 from gezeiten.domain.intervals import interval_text
 from gezeiten.ui.parts.flow import FlowLayout
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell.i18n import clock_time, counted, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
@@ -148,7 +149,7 @@ class SeveralPage(QWidget):
     def _put(self, line: int, place: int, text: str, color: str) -> None:
         item = QTableWidgetItem(text)
         item.setForeground(self.theme.color(color))
-        item.setToolTip(text)
+        item.setToolTip(plain_tip(text))
         self.table.setItem(line, place, item)
 
     def set_theme(self, theme: Theme) -> None:

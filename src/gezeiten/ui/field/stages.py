@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 
@@ -43,7 +44,7 @@ class StageBar(QWidget):
         self._states[stage] = (state, words)
         said = [f"{n}: {w}" for n, (_, w) in zip(self.names, self._states, strict=True)]
         self.setAccessibleDescription("; ".join(said))
-        self.setToolTip("\n".join(said))
+        self.setToolTip(plain_tip("\n".join(said)))
         self.update()
 
     def choose(self, stage: int) -> None:

@@ -44,6 +44,7 @@ from gezeiten.ui.handover.model import (
 from gezeiten.ui.handover.pages import PageView
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
@@ -224,7 +225,7 @@ class HandoverPlace(Place):
             )  # fmt: skip
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setToolTip(f"{document.file_name}\nSHA-256 {document.sha256}")
+                item.setToolTip(plain_tip(f"{document.file_name}\nSHA-256 {document.sha256}"))
                 if j == 5 and document.state != "as it was":
                     item.setForeground(self.house.theme.color("ember"))
                 self.table.setItem(i, j, item)

@@ -33,6 +33,7 @@ from gezeiten.domain.entries import Entry
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.logbook.check import CheckCard
 from gezeiten.ui.logbook.entry import EntryCard
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
@@ -207,7 +208,7 @@ class LogbookPlace(Place):
             )  # fmt: skip
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setToolTip(entry.sentence if j == _COLUMNS - 1 else text)
+                item.setToolTip(plain_tip(entry.sentence if j == _COLUMNS - 1 else text))
                 self.table.setItem(i, j, item)
         self.table.resizeColumnToContents(_WHAT)
         self.table.setColumnWidth(_WHAT, self.table.columnWidth(_WHAT) + _ROOM_PX)

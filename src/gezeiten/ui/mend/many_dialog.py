@@ -21,6 +21,7 @@ from gezeiten.domain.intervals import parse_interval_s
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned, parsed
 from gezeiten.ui.shell.acting import Acting
@@ -189,7 +190,7 @@ class ManyGapsDialog(QDialog):
         self.table.setRowCount(at + 1)
         for j, text in enumerate(texts):
             item = QTableWidgetItem(text)
-            item.setToolTip(f"{text}\n{series}" if j else series)
+            item.setToolTip(plain_tip(f"{text}\n{series}" if j else series))
             self.table.setItem(at, j, item)
         first = self.table.item(at, 0)
         if first is not None:

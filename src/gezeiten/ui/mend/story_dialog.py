@@ -16,6 +16,7 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.steps.sureness import Sure
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.house import House
@@ -168,7 +169,7 @@ class StoryDialog(QDialog):
             Qt.TextInteractionFlag.TextSelectableByMouse
             | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
-        second.setToolTip(tip)
+        second.setToolTip(plain_tip(tip))
         self.lines.addWidget(first, at, 0, Qt.AlignmentFlag.AlignTop)
         self.lines.addWidget(second, at, 1)
 

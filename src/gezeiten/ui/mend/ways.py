@@ -10,7 +10,7 @@ from gezeiten.desk.field.beside import ByOther, Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.ui.parts.flow import literal
+from gezeiten.ui.parts.plain import literal
 from gezeiten.ui.parts.widgets import label, rule
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import Units

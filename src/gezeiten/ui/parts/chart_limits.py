@@ -12,6 +12,7 @@ from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 from gezeiten.desk.record.view import ALWAYS
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.chart_lanes import Lane
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.rules import length_words
 from gezeiten.ui.shell.i18n import number
@@ -67,7 +68,7 @@ class LimitAxis(pg.AxisItem):
     def show_span(self, span: Span) -> None:
         """Name the limits that are in force in a stretch."""
         self._limits = limit_words(self._lane, span)
-        self.setToolTip("\n".join(words for _, words, _ in self._limits))
+        self.setToolTip(plain_tip("\n".join(words for _, words, _ in self._limits)))
         self.picture = None
         self.update()
 

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from gezeiten.domain.series.timeline import MINUTE_MS, local_instant_ms
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.parts.field_error import FieldError, mark
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.i18n import tr
 
 _DAY, _CLOCK = "d MMM yyyy", "HH:mm"
@@ -227,7 +228,7 @@ class DateTimeField(QLineEdit):
         self._moment = None if found is None else found.replace(second=0, microsecond=0)
         self._instant_ms = None
         mark(self, wrong=found is None)
-        self.setToolTip("" if found is not None else self._complaint())
+        self.setToolTip(plain_tip("" if found is not None else self._complaint()))
         self.changed.emit()
 
     def _tidy(self) -> None:

@@ -8,6 +8,8 @@ from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QLabel, QLayout, QLayoutItem, QPushButton, QSizePolicy, QWidget
 
+from gezeiten.ui.parts.plain import literal, plain_tip
+
 _LEAST_PX = 24
 _SPARE_PX = 14
 """A style may draw text wider than it is measured; rather an ellipsis too early than a cut."""
@@ -169,7 +171,7 @@ class ElidingLabel(QLabel):
         return any(metrics.horizontalAdvance(line) > room for line in self.text().split("\n"))
 
     def _tell(self) -> None:
-        super().setToolTip(self._own_tip or (self.text() if self.is_cut else ""))
+        super().setToolTip(self._own_tip or (plain_tip(self.text()) if self.is_cut else ""))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         if not self.is_cut:
@@ -182,11 +184,6 @@ class ElidingLabel(QLabel):
             for line in self.text().split("\n")
         )
         painter.drawText(area, self.alignment(), shown)
-
-
-def literal(text: str) -> str:
-    """Return a text for a button or box that shows it as it is: one "&" alone is a sign of keys."""
-    return text.replace("&", "&&")
 
 
 class ElidingButton(QPushButton):
@@ -228,4 +225,4 @@ class ElidingButton(QPushButton):
             shown = self._whole
         if literal(shown) != self.text():
             super().setText(literal(shown))
-        self.setToolTip(self._whole if shown != self._whole else "")
+        self.setToolTip(plain_tip(self._whole) if shown != self._whole else "")

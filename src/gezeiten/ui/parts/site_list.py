@@ -11,6 +11,7 @@ from PySide6.QtGui import QFont, QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.theme import LIGHT, Theme
 
 _LINE = Qt.ItemDataRole.UserRole
@@ -71,7 +72,7 @@ class SiteList(QListWidget):
             item.setData(_LINE, line)
             words = (line.name, line.figure, line.figure_right, line.below, line.state)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(filter(None, words)))
-            item.setToolTip(line.name)
+            item.setToolTip(plain_tip(line.name))
             self.addItem(item)
         self.blockSignals(False)
         row = next((i for i, t in self._things() if before is not None and same(t, before)), None)

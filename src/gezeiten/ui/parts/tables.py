@@ -5,6 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
+from gezeiten.ui.parts.plain import plain_tip
+
 _ENTRY = Qt.ItemDataRole.UserRole
 
 
@@ -32,7 +34,7 @@ def fill(table: QTableWidget, rows: list[list[str]], things: list[object]) -> No
     for i, (texts, thing) in enumerate(zip(rows, things, strict=True)):
         for j, text in enumerate(texts):
             item = QTableWidgetItem(text)
-            item.setToolTip(text)
+            item.setToolTip(plain_tip(text))
             item.setData(_ENTRY, thing)
             table.setItem(i, j, item)
     table.resizeRowsToContents()

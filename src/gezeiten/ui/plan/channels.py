@@ -18,8 +18,9 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_units
 from gezeiten.link.registers import LiveValue
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.flow import FlowLayout, literal
+from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, plain_number, write_number
+from gezeiten.ui.parts.plain import literal
 from gezeiten.ui.parts.widgets import button, clear, label, row, rule
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, line, parsed
 from gezeiten.ui.shell.i18n import tr

@@ -33,6 +33,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
@@ -179,7 +180,7 @@ class CheckSheet(QDialog):
                 if fixed is not None or (line.is_dip and j in (_LOW, _HIGH)):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
                 if fixed is not None:
-                    item.setToolTip(fixed)
+                    item.setToolTip(plain_tip(fixed))
                 self.table.setItem(i, j, item)
         self.table.blockSignals(False)
         if self._lines:

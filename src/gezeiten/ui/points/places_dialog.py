@@ -34,8 +34,9 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.field_error import FieldError, mark
-from gezeiten.ui.parts.flow import FlowLayout, literal
+from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
+from gezeiten.ui.parts.plain import literal
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import parsed
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog

@@ -13,7 +13,6 @@ from gezeiten.desk.context import Desk
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.shell.house import Practice
 from gezeiten.ui.shell.i18n import region, tr
-from gezeiten.ui.shell.plain_tips import PlainTips
 from gezeiten.ui.shell.rubbish import Rubbish
 from gezeiten.ui.shell.theme import base_font
 from gezeiten.ui.shell.window import MainWindow
@@ -25,8 +24,6 @@ def application() -> QApplication:
     app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
     if app.findChild(Rubbish) is None:
         Rubbish(app)
-    if app.findChild(PlainTips) is None:
-        app.installEventFilter(PlainTips(app))
     app.setApplicationName("Gezeiten")
     app.setStyle("Fusion")
     QLocale.setDefault(region())

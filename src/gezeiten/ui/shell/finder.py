@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import counted, tr
 
@@ -69,7 +70,7 @@ class Finder(QDialog):
         for thing in found[:MOST_THINGS]:
             more = " · ".join(filter(None, (kinds[thing.kind], thing.more)))
             item = QListWidgetItem(f"{thing.name}    {more}")
-            item.setToolTip(item.text())
+            item.setToolTip(plain_tip(item.text()))
             item.setData(Qt.ItemDataRole.UserRole, thing)
             self.hits.addItem(item)
         rest = len(found) - MOST_THINGS

@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, label
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import Theme
@@ -48,7 +49,7 @@ class PlaceTab(QWidget):
         """Show what is open here; urgent lines are bold and in ember."""
         self._line, self._urgent = text, urgent
         self.setAccessibleDescription(text)
-        self.setToolTip("\n".join(filter(None, (f"{self._name} ({self._key})", text))))
+        self.setToolTip(plain_tip("\n".join(filter(None, (f"{self._name} ({self._key})", text)))))
         self.updateGeometry()
         self.update()
 

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.parts.date_time_field import rewrite_dates
 from gezeiten.ui.parts.number_field import rewrite_numbers
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import column, label, set_role
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.after_paint import AfterPaint
@@ -499,7 +500,7 @@ class MainWindow(QMainWindow):
     def _say(self, text: str, complaint: bool) -> None:
         set_role(self.message, "ember" if complaint else "muted")
         self.message.setText(text)
-        self.message.setToolTip(text)
+        self.message.setToolTip(plain_tip(text))
         if complaint:
             self._hush.start(COMPLAIN_MS)
         else:

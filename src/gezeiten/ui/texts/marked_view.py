@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QFont, QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.texts.model import (
@@ -77,7 +78,7 @@ class _Sheet(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return line.cells[index.column()] if index.column() < len(line.cells) else ""
         if role == Qt.ItemDataRole.ToolTipRole:
-            return line.why or None
+            return plain_tip(line.why) or None
         if self.theme is None:
             return None
         if role == Qt.ItemDataRole.ForegroundRole:

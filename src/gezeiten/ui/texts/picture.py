@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from gezeiten.domain.series.timeline import Times, Values
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.i18n import number, tr
 from gezeiten.ui.shell.theme import Theme
 
@@ -35,7 +36,7 @@ class Picture(QWidget):
         self._times, self._values = times[held][order], values[held][order]
         said = self._said(unit)
         self.setAccessibleName(f"{self._words}: {said}")
-        self.setToolTip(said)
+        self.setToolTip(plain_tip(said))
         self.update()
         return said
 

@@ -37,6 +37,7 @@ from gezeiten.domain.series.timeline import DAY_MS, from_ms, midnight_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.tables import chosen_thing, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
@@ -195,7 +196,7 @@ class RoundDialog(QDialog):
                      _state(task))  # fmt: skip
             for j, text in enumerate(texts):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(plain_tip(text))
                 item.setData(_TASK, task)
                 self.tasks.setItem(i, j, item)
         self.tasks.resizeRowsToContents()

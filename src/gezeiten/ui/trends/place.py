@@ -26,6 +26,7 @@ from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import faults_of, feed, lanes_of, span_of
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.ticks import TickDelegate
 from gezeiten.ui.parts.widgets import (
     Card,
@@ -208,7 +209,7 @@ class TrendsPlace(Place):
     def _add_point(self, head: QTreeWidgetItem, point: PointPlace, ticked: bool) -> None:
         symbols = " ".join(dict.fromkeys(_sign(place.channel) for place in point.channels))
         item = QTreeWidgetItem([point.name, symbols])
-        item.setToolTip(0, point.full_name)
+        item.setToolTip(0, plain_tip(point.full_name))
         item.setToolTip(1, symbols)
         item.setForeground(1, self.house.theme.color("muted"))
         item.setData(0, _POINT, point)
@@ -252,7 +253,7 @@ class TrendsPlace(Place):
         self.way_back.setVisible(look.back is not None)
         if look.back is not None:
             self.way_back.setText(tr("← Back (Alt+B)"))
-            self.way_back.setToolTip(look.back[2])
+            self.way_back.setToolTip(plain_tip(look.back[2]))
         self._back = look.back
         self._load()
 
@@ -325,7 +326,7 @@ class TrendsPlace(Place):
             self.title.setText("")
             return
         self.title.setText(title([(point.full_name, point.name) for point in chosen]))
-        self.title.setToolTip(self.title.text())
+        self.title.setToolTip(plain_tip(self.title.text()))
         self._target = None
         if not self.model.holds(self.chart.mark):
             self.chart.mark = None
