@@ -31,11 +31,14 @@ class HandClock:
         return self.now_s
 
 
-def open_window(qtbot: QtBot, desk: Desk) -> MainWindow:
-    """Open the window on a desk and wait until it has loaded."""
+def open_window(qtbot: QtBot, desk: Desk, *, builds_rest: bool = False) -> MainWindow:
+    """Open the window on a desk and wait until it has loaded. builds_rest: also the places that
+    nobody asks for, as the window does by itself; most tests look at one or two."""
     application()
     window = MainWindow(desk)
     window.house.seconds = HandClock()
+    if not builds_rest:
+        window.places.stop_building()
     qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
     window.resize(1280, 800)
     with qtbot.waitExposed(window, timeout=PATIENCE_MS):

@@ -188,7 +188,7 @@ def test_a_drive_that_is_plugged_in_offers_what_it_carries(
     qtbot: QtBot, holed: Lab, tmp_path: Path
 ) -> None:
     """Whoever stands in Mend need not go to the Field desk for it."""
-    window = open_window(qtbot, holed.desk)
+    window = open_window(qtbot, holed.desk, builds_rest=True)
     [gap] = gaps(holed.desk)
     window.go(places.MEND, gap.key)
     qtbot.waitUntil(lambda: len(window.places.here()) == 7, timeout=PATIENCE_MS)
