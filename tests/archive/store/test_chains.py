@@ -293,14 +293,28 @@ def test_an_older_copy_put_back_is_seen(desk: Desk, tmp_path: Path) -> None:
     back.close()
 
 
-def test_killed_before_any_system_call_an_act_was_done_or_was_not(tmp_path: Path) -> None:
-    command = [sys.executable, "-m", "tests.archive.killed_doing", str(tmp_path), "4"]
+def killed_doing(folder: Path, every: int, act: str) -> list[dict[str, Any]]:
+    """Return what an archive says after an act was killed before every so many system calls."""
+    command = [sys.executable, "-m", "tests.archive.killed_doing", str(folder), str(every), act]
     run = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=False)
     if "no tracing here" in run.stderr:
         pytest.skip("this machine lets nobody trace its programs")
     told = [json.loads(line) for line in run.stdout.splitlines()]
     assert told, run.stderr
-    assert told[-1]["lived"]
+    assert told[-1]["lived"], run.stderr
     assert all(one["faults"] == [] and one["goes on"] for one in told), told
+    return told
+
+
+def test_killed_before_any_system_call_an_act_was_done_or_was_not(tmp_path: Path) -> None:
+    told = killed_doing(tmp_path, 6, "save")
     assert {tuple(one["done"]) for one in told} == {(), ("Shore",)}
-    print(f"killed before {len(told) - 1} different system calls of one act")
+
+
+def test_killed_while_lost_entries_are_restored_nothing_is_lost_or_said_twice(
+    tmp_path: Path,
+) -> None:
+    told = killed_doing(tmp_path, 15, "restore")
+    assert {tuple(sorted(one["done"])) for one in told} == {("Bank", "Quay", "Weir")}
+    assert {one["said"] for one in told} <= {0, 1}  # each entry says of itself that it was
+    assert {one["left"] for one in told} == {0, 2}
