@@ -41,6 +41,20 @@ def value(typed: str, units: list[str], result: str, *values: float) -> float:
         ("ln(a / b)", ["m", "m"], "", (math.e, 1.0), 1.0),
         ("(a - 0[°C]) * 0.5[1/K] * 1[m]", ["°C"], "m", (4.0,), 2.0),
         ("a * 1e-3[g/mg]", ["mg/m³"], "µg/m³", (5.0,), 5000.0),
+        # a rating curve: Q = 0.02 l/s (h / 1 cm)^1.65 with h over a notch at 30 cm
+        ("0.02[l/s] * ((a - 30[cm]) / 1[cm])^1.65", ["m"], "m³/s", (0.8,), 2e-5 * 50**1.65),
+        ("1[m] * ((a − 30[cm]) / 1[m])^(8/3)", ["m"], "m", (0.8,), 0.5 ** (8 / 3)),
+        ("a^1.65 · 1[m] ÷ 1[cm]^1.65", ["m"], "m", (0.8,), 80**1.65),
+        ("(a / 1[%])^0.37", ["%"], "", (40.0,), 40**0.37),
+        ("(1[m] / 1[cm])^0.5 * a", ["m"], "m", (3.0,), 30.0),
+        ("2·a² × 1[m⁻¹] − a³ * 1[1/m2]", ["m"], "m", (3.0,), -9.0),
+        ("a⁻² * 1[m3]", ["m"], "m", (2.0,), 0.25),
+        ("a + 1[ft] - 12[in]", ["m"], "m", (2.0,), 2.0),
+        ("a * 1[mL/l]", ["m"], "mm", (2.0,), 2.0),
+        ("a + 1[gal/min]", ["m³/s"], "l/s", (0.0,), 0.0630902),
+        ("a + 10[mph] + 1[kn]", ["m/s"], "m/s", (0.0,), 4.984844),
+        ("a + 1[psi] + 1[mmHg]", ["kPa"], "kPa", (0.0,), 7.02808),
+        ("a" + " - a + a" * 61, ["m"], "m", (2.0,), 2.0),  # 490 signs
     ],
 )  # fmt: skip
 def test_by_hand(
@@ -91,6 +105,36 @@ def test_what_is_no_formula_is_refused(typed: str) -> None:
         with_units(own_formula(typed), ["m"] * 8, "m")
 
 
+@pytest.mark.parametrize(
+    ("typed", "unit", "where"),
+    [
+        ("a + 3", "m", "At sign 1, “a + 3”: "),
+        ("a + 2[m] + (a · 3)² ", "m", "At sign 1, “a + 2[m] + (a · 3)²”: "),
+        ("a - exp(a − 1[m])", "m", "At sign 5, “exp(a − 1[m])”: "),
+        ("a + ä", "m", "At sign 5, “ä”: "),
+        ("1[m] + a * )", "m", "At sign 12, “)”: "),
+        ("a * (1 + ", "m", "At sign 5, “(1 +”: "),
+        ("a ^ (a / 1[m])", "m", "At sign 6, “a”: "),
+        ("a^1.23456789", "m", "At sign 1, “a^1.23456789”: "),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_named_with_its_place(typed: str, unit: str, where: str) -> None:
+    with pytest.raises(InputError) as raised:
+        with_units(own_formula(typed), [unit], unit)
+    assert str(raised.value).startswith(where)
+
+
+def test_what_was_calculated_by_the_first_version_stays_as_it_was() -> None:
+    """It is on paper already; it raised m/cm, 100, to 18/11 for 1.65."""
+    typed = f"{OWN}((a - 30[cm]) / 1[cm])^1.65 * 1[m]"
+    before, now = (formula_of(typed, version, ["water_level"], "water_level") for version in (1, 2))
+    assert before is not None
+    assert now is not None
+    values = (np.array([0.8]),)
+    assert now.apply(values, {})[0][0] == pytest.approx(50**1.65)
+    assert before.apply(values, {})[0][0] == pytest.approx(0.5**1.65 * 100 ** (18 / 11))
+
+
 def test_nothing_finite_is_no_value() -> None:
     assert math.isnan(value("a / (b - b)", ["m", "m"], "", 1.0, 2.0))
     assert math.isnan(value("ln(a / 1[m])", ["m"], "", -1.0))
@@ -124,7 +168,7 @@ def test_series_are_named_from_a_on() -> None:
     assert names_in("b + a * 2") == ["a", "b"]
     known = formula_of(f"{OWN}a - b", 1, ["air_temperature", "air_temperature"], "level_rate")
     assert known is None  # its units do not fit: it has no effect
-    assert formula_of(f"{OWN}a - b", 2, ["water_level"] * 2, "level_difference") is None
+    assert formula_of(f"{OWN}a - b", 3, ["water_level"] * 2, "level_difference") is None
     assert formula_of(f"{OWN}a - b", 1, ["water_level"] * 2, "level_difference") is not None
 
 

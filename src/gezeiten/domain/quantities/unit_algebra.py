@@ -10,6 +10,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cache
 
 from gezeiten.domain.quantities.quantities import UNITS
 from gezeiten.errors import InputError
@@ -23,8 +24,15 @@ _ATOMS: dict[str, tuple[float, dict[str, int]]] = {
     "bar": (1e5, {"kg": 1, "m": -1, "s": -2}), "J": (1.0, {"kg": 1, "m": 2, "s": -2}),
     "W": (1.0, {"kg": 1, "m": 2, "s": -3}), "V": (1.0, {"kg": 1, "m": 2, "s": -3, "A": -1}),
     "S": (1.0, {"kg": -1, "m": -2, "s": 3, "A": 2}), "[cft_i]": (0.028316846592, {"m": 3}),
+    "[ft_i]": (0.3048, {"m": 1}), "[in_i]": (0.0254, {"m": 1}), "[mi_i]": (1609.344, {"m": 1}),
+    "[kn_i]": (1852 / 3600, {"m": 1, "s": -1}), "[gal_us]": (0.003785411784, {"m": 3}),
+    "[psi]": (6894.757293168, {"kg": 1, "m": -1, "s": -2}),
 }  # fmt: skip
 """In SI units, with the powers of its base units."""
+_SPOKEN = {"l": "L", "ft": "[ft_i]", "in": "[in_i]", "mi": "[mi_i]", "kn": "[kn_i]",
+           "gal": "[gal_us]", "psi": "[psi]", "ml": "mL", "cl": "cL", "dl": "dL",
+           "hl": "hL"}  # fmt: skip
+"""As people write them beside their UCUM codes."""
 _TERM = re.compile(r"([./]?)(\[[^\]]+\]|[A-Za-z%]+)(-?\d+)?")
 _OTHER_SIGNS = str.maketrans({"µ": "u", "²": "2", "³": "3", "·": ".", "⁻": "-", "¹": "1"})
 
@@ -76,6 +84,8 @@ def unit_of(name: str) -> Unit:
         InputError: there is none.
     """
     known = UNITS.get(name)
+    if known is None and name in _shown_units():
+        return _shown_units()[name]
     code = known.ucum if known is not None else name.strip().translate(_OTHER_SIGNS)
     if code in ("1", ""):
         return PURE
@@ -95,7 +105,20 @@ def unit_of(name: str) -> Unit:
     return found
 
 
+@cache
+def _shown_units() -> dict[str, Unit]:
+    """Return the units in which others can be shown or come, by name: mmHg, US gal, mph."""
+    found = {}
+    for name, recorded in UNITS.items():
+        its = unit_of(name)
+        for one in (*recorded.shown, *recorded.texts):
+            if one.offset == 0 and one.name not in UNITS and not its.is_point:
+                found[one.name] = Unit(its.factor / one.factor, its.powers)
+    return found
+
+
 def _atom(code: str) -> Unit:
+    code = _SPOKEN.get(code, code)
     if code in _ATOMS:
         return _made(*_ATOMS[code])
     prefix, rest = _PREFIXES.get(code[:1]), code[1:]

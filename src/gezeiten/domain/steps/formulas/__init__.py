@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.formulas.difference import DIFFERENCE
@@ -76,7 +77,8 @@ def formula_of(key: str, version: int, inputs: Sequence[str], result: str) -> Fo
         return None
     try:
         units = [quantity(channel).unit for channel in inputs]
-        return with_units(own_formula(key.removeprefix(OWN)), units, quantity(result).unit)
+        typed = replace(own_formula(key.removeprefix(OWN)), version=version)
+        return with_units(typed, units, quantity(result).unit)
     except InputError:
         return None
 

@@ -3,7 +3,8 @@
     (a - b) / (9.81[m/s2] * 1018[kg/m3])        kelvin(a)        where(a > 3[m], a, b)
 
 a is the first series, b the second, and so on. Numbers carry a unit in brackets, or are pure. What
-is added has to be alike; °C - °C is K, °C + °C nothing; exp, ln and powers take pure numbers.
+is added has to be alike; °C - °C is K, °C + °C nothing; exp and ln take pure numbers, and
+exponents are such.
 Division by zero, and all else that gives no finite number, gives no value.
 Source: docs/calculations.md, "Own formulas".
 """
@@ -11,7 +12,6 @@ Source: docs/calculations.md, "Own formulas".
 from __future__ import annotations
 
 import ast
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -23,20 +23,35 @@ import numpy as np
 from gezeiten.domain.quantities.unit_algebra import CELSIUS, KELVIN, PURE, Unit, unit_of
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.formulas.formula import Formula, Made, Role
+from gezeiten.domain.steps.formulas.own_text import WITH_UNIT, TypedFormula, read_formula, spine
 from gezeiten.errors import InputError
 
 OWN = "own: "
 """What the key of such a formula begins with; the rest is what was typed."""
-VERSION = 1
-_MOST_SIGNS, _MOST_INPUTS, _DEEPEST = 500, 8, 40
+VERSION = 2
+"""1 took a power of what is no pure number by itself, like m/cm, in its unit, and knew exponents as
+twelfths."""
+_MOST_INPUTS = 8
 _NAMES = "abcdefgh"
-_NUMBER = r"(\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+)"
-_WITH_UNIT = re.compile(_NUMBER + r"\s*\[([^\[\]]*(?:\[[^\[\]]*\][^\[\]]*)*)\]")
+_FINEST_EXPONENT, _ALMOST = 10_000, 1e-12
 _COMPARED: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
     ast.Lt: np.less, ast.LtE: np.less_equal, ast.Gt: np.greater, ast.GtE: np.greater_equal,
 }  # fmt: skip
 _OF_NUMBERS: dict[str, Callable[[Any], Any]] = {"exp": np.exp, "ln": np.log, "log10": np.log10}
 Inputs: TypeAlias = tuple[Values, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Scope:
+    """What the parts of a formula are read in. units: of its series; version: of this language."""
+
+    typed: TypedFormula
+    units: Mapping[str, Unit]
+    version: int
+
+
+class _PlacedError(InputError):
+    """The sentence says where already."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,13 +95,14 @@ def with_units(formula: Formula, inputs: Sequence[str], result: str) -> Formula:
     Raises:
         InputError: its units do not fit together; the sentence says which.
     """
-    return _with_units(formula.name, tuple(inputs), result)
+    return _with_units(formula.name, tuple(inputs), result, formula.version)
 
 
 @lru_cache(maxsize=256)
-def _with_units(typed: str, inputs: tuple[str, ...], result: str) -> Formula:
+def _with_units(typed: str, inputs: tuple[str, ...], result: str, version: int) -> Formula:
     units = {name: unit_of(unit) for name, unit in zip(_NAMES, inputs, strict=False)}
-    whole = _part(_tree(typed), units)
+    read = read_formula(typed)
+    whole = _part(read.tree, _Scope(read, units, version))
     wanted = unit_of(result)
     if not whole.unit.is_like(wanted) or whole.unit.is_point != wanted.is_point:
         raise InputError(
@@ -101,7 +117,7 @@ def _with_units(typed: str, inputs: tuple[str, ...], result: str) -> Formula:
         found = np.broadcast_to(found, values[0].shape)
         return np.where(np.isfinite(found), found, np.nan), np.zeros(len(values[0]), np.bool_)
 
-    return replace(own_formula(typed), apply=apply)
+    return replace(own_formula(typed), version=version, apply=apply)
 
 
 def names_in(typed: str) -> list[str]:
@@ -110,58 +126,58 @@ def names_in(typed: str) -> list[str]:
     Raises:
         InputError: it cannot be read, names none, or leaves one out.
     """
-    named = {node.id for node in ast.walk(_tree(typed))
-             if isinstance(node, ast.Name) and node.id not in _FUNCTIONS}  # fmt: skip
-    found = sorted(named)
-    if not found or found != list(_NAMES[: len(found)]):
-        raise InputError("A formula names its series a, b, c, … from a on; correct it.")
+    read = read_formula(typed)
+    named = [node for node in ast.walk(read.tree)
+             if isinstance(node, ast.Name) and node.id not in _FUNCTIONS]  # fmt: skip
+    for node in named:
+        if node.id not in _NAMES or len(node.id) != 1:
+            raise InputError(f"{read.place_of(node)}a formula names its series a, b, c, … up to "
+                             f"{_NAMES[-1]}; correct it.")  # fmt: skip
+    found = sorted({node.id for node in named})
+    if not found:
+        raise InputError("A formula names its series a, b, c, …; name one at least.")
+    for wanted, name in zip(_NAMES, found, strict=False):
+        if name != wanted:
+            raise InputError(f"This formula names {name}, but no {wanted}; name its series from a "
+                             "on.")  # fmt: skip
     return found
 
 
 # -- reading ---------------------------------------------------------------------------------------
-def _tree(typed: str) -> ast.expr:
-    if len(typed) > _MOST_SIGNS:
-        raise InputError(f"A formula has up to {_MOST_SIGNS} signs; shorten it.")
-    text = _WITH_UNIT.sub(lambda found: f"_({found[1]}, {found[2]!r})", typed.replace("^", "**"))
+def _part(node: ast.expr, scope: _Scope) -> _Part:
+    """Return what a part of a formula says; only what stands here is understood.
+
+    Raises:
+        InputError: it makes no sense; the sentence says where.
+    """
     try:
-        tree = ast.parse(text, mode="eval").body
-    except (SyntaxError, ValueError, RecursionError, MemoryError) as exc:
-        raise InputError("This formula cannot be read; look at its brackets and signs.") from exc
-    if _depth(tree) > _DEEPEST:
-        raise InputError("This formula is nested too deep; take it apart into two series.")
-    return tree
+        return _understood(node, scope)
+    except _PlacedError:
+        raise
+    except InputError as exc:
+        raise _PlacedError(scope.typed.place_of(node) + str(exc)) from exc
 
 
-def _depth(node: ast.AST) -> int:
-    deepest, waiting = 0, [(node, 1)]
-    while waiting:
-        one, depth = waiting.pop()
-        deepest = max(deepest, depth)
-        waiting += [(child, depth + 1) for child in ast.iter_child_nodes(one)]
-    return deepest
-
-
-def _part(node: ast.expr, units: Mapping[str, Unit]) -> _Part:
-    """Return what a part of a formula says; only what stands here is understood."""
+def _understood(node: ast.expr, scope: _Scope) -> _Part:
     if isinstance(node, ast.Constant) and _is_number(node.value):
         value = float(str(node.value))
         return _Part(PURE, lambda _: value)
-    if isinstance(node, ast.Name) and node.id in units:
+    if isinstance(node, ast.Name) and node.id in scope.units:
         place = _NAMES.index(node.id)
-        return _Part(units[node.id], lambda inputs: inputs[place])
+        return _Part(scope.units[node.id], lambda inputs: inputs[place])
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
-        its = _part(node.operand, units)
+        its = _part(node.operand, scope)
         _refuse_point(its, "turned round")
         return _Part(its.unit, lambda x: -its.of(x)) if isinstance(node.op, ast.USub) else its
     if isinstance(node, ast.BinOp):
-        return _joined(node, units)
+        return _raised(node, scope) if isinstance(node.op, ast.Pow) else _joined(node, scope)
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and not node.keywords:
-        if node.func.id == "_":
+        if node.func.id == WITH_UNIT:
             return _with_its_unit(node)
         made = _FUNCTIONS.get(node.func.id)
         if made is not None:
-            return made(node, units)
-    raise InputError(f"“{ast.unparse(node)[:40]}” is not understood here; correct it.")
+            return made(node, scope)
+    raise InputError("this is not understood here; correct it.")
 
 
 def _with_its_unit(node: ast.Call) -> _Part:
@@ -178,17 +194,31 @@ def _is_number(value: object) -> bool:
     return type(value) in (int, float)
 
 
-def _joined(node: ast.BinOp, units: Mapping[str, Unit]) -> _Part:
-    a, b = _part(node.left, units), _part(node.right, units)
-    if isinstance(node.op, ast.Add | ast.Sub):
-        return _summed(a, b, -1 if isinstance(node.op, ast.Sub) else 1)
-    if isinstance(node.op, ast.Pow):
-        return _raised(a, node.right)
+def _joined(node: ast.BinOp, scope: _Scope) -> _Part:
+    """Return a sum or product, from its first term on."""
+    first, done = spine(node)
+    made = _part(first, scope)
+    for one in done:
+        made = _combined(made, one, scope)
+    return made
+
+
+def _combined(a: _Part, node: ast.BinOp, scope: _Scope) -> _Part:
+    b = _part(node.right, scope)
+    try:
+        return _of_two(a, node.op, b)
+    except InputError as exc:
+        raise _PlacedError(scope.typed.place_of(node) + str(exc)) from exc
+
+
+def _of_two(a: _Part, sign: ast.operator, b: _Part) -> _Part:
+    if isinstance(sign, ast.Add | ast.Sub):
+        return _summed(a, b, -1 if isinstance(sign, ast.Sub) else 1)
     for one in (a, b):
         _refuse_point(one, "multiplied or divided")
-    if isinstance(node.op, ast.Mult):
+    if isinstance(sign, ast.Mult):
         return _Part(a.unit.times(b.unit), lambda x: a.of(x) * b.of(x))
-    if isinstance(node.op, ast.Div):
+    if isinstance(sign, ast.Div):
         return _Part(a.unit.times(b.unit, -1), lambda x: np.divide(a.of(x), b.of(x)))
     raise InputError("A formula adds, subtracts, multiplies, divides and raises; correct it.")
 
@@ -207,16 +237,26 @@ def _summed(a: _Part, b: _Part, sign: int) -> _Part:
     return _Part(unit, lambda x: left(x) + sign * right(x))
 
 
-def _raised(a: _Part, exponent: ast.expr) -> _Part:
-    its = _part(exponent, {})  # a number that is written there
+def _raised(node: ast.BinOp, scope: _Scope) -> _Part:
+    a = _part(node.left, scope)
+    its = _part(node.right, replace(scope, units={}))  # a number that is written there
     _refuse_point(a, "raised")
     if not its.unit.is_pure:
         raise InputError("An exponent is a pure number; correct it.")
-    power = float(its.of(()))
+    power = float((its.of if scope.version == 1 else its.in_unit(PURE))(()))
     if not abs(power) <= 20:
         raise InputError("An exponent lies between -20 and 20; correct it.")
-    unit = a.unit.power(Fraction(power).limit_denominator(12))
-    return _Part(unit, lambda x: np.power(a.of(x), power))
+    if scope.version == 1:
+        unit = a.unit.power(Fraction(power).limit_denominator(12))
+        return _Part(unit, lambda x: np.power(a.of(x), power))
+    if a.unit.is_pure:
+        base = a.in_unit(PURE)
+        return _Part(PURE, lambda x: np.power(base(x), power))
+    exact = Fraction(power).limit_denominator(_FINEST_EXPONENT)
+    if abs(exact - Fraction(power)) > _ALMOST:
+        raise InputError("What has a unit is raised to a simple number; divide by its unit first, "
+                         "like (a / 1[m])^b.")  # fmt: skip
+    return _Part(a.unit.power(exact), lambda x: np.power(a.of(x), power))
 
 
 def _refuse_point(one: _Part, how: str) -> None:
@@ -231,14 +271,14 @@ def _refuse_unlike(a: _Part, b: _Part) -> None:
 
 
 # -- functions -------------------------------------------------------------------------------------
-def _arguments(node: ast.Call, units: Mapping[str, Unit], least: int, most: int) -> list[_Part]:
+def _arguments(node: ast.Call, scope: _Scope, least: int, most: int) -> list[_Part]:
     if not least <= len(node.args) <= most:
         raise InputError(f"“{ast.unparse(node.func)}” takes another number of values; correct it.")
-    return [_part(one, units) for one in node.args]
+    return [_part(one, scope) for one in node.args]
 
 
-def _of_number(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    [its] = _arguments(node, units, 1, 1)
+def _of_number(node: ast.Call, scope: _Scope) -> _Part:
+    [its] = _arguments(node, scope, 1, 1)
     name = ast.unparse(node.func)
     if not its.unit.is_pure:
         raise InputError(f"“{name}” takes a pure number; divide by a unit, like a / 1[%].")
@@ -246,8 +286,8 @@ def _of_number(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
     return _Part(PURE, lambda x: function(inner(x)))
 
 
-def _alike(node: ast.Call, units: Mapping[str, Unit]) -> tuple[Unit, list[Callable[[Inputs], Any]]]:
-    parts = _arguments(node, units, 2, _MOST_INPUTS)
+def _alike(node: ast.Call, scope: _Scope) -> tuple[Unit, list[Callable[[Inputs], Any]]]:
+    parts = _arguments(node, scope, 2, _MOST_INPUTS)
     for one in parts[1:]:
         _refuse_unlike(parts[0], one)
         if one.unit.is_point != parts[0].unit.is_point:
@@ -255,18 +295,18 @@ def _alike(node: ast.Call, units: Mapping[str, Unit]) -> tuple[Unit, list[Callab
     return parts[0].unit, [one.in_unit(parts[0].unit) for one in parts]
 
 
-def _lowest(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    unit, listed = _alike(node, units)
+def _lowest(node: ast.Call, scope: _Scope) -> _Part:
+    unit, listed = _alike(node, scope)
     return _Part(unit, lambda x: _over(np.minimum, listed, x))
 
 
-def _highest(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    unit, listed = _alike(node, units)
+def _highest(node: ast.Call, scope: _Scope) -> _Part:
+    unit, listed = _alike(node, scope)
     return _Part(unit, lambda x: _over(np.maximum, listed, x))
 
 
-def _mean(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    unit, listed = _alike(node, units)
+def _mean(node: ast.Call, scope: _Scope) -> _Part:
+    unit, listed = _alike(node, scope)
     return _Part(unit, lambda x: _over(np.add, listed, x) / len(listed))
 
 
@@ -277,34 +317,34 @@ def _over(function: Callable[[Any, Any], Any], listed: Sequence[Any], inputs: In
     return found
 
 
-def _size(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    [its] = _arguments(node, units, 1, 1)
+def _size(node: ast.Call, scope: _Scope) -> _Part:
+    [its] = _arguments(node, scope, 1, 1)
     _refuse_point(its, "without its sign")
     return _Part(its.unit, lambda x: np.abs(its.of(x)))
 
 
-def _root(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    [its] = _arguments(node, units, 1, 1)
+def _root(node: ast.Call, scope: _Scope) -> _Part:
+    [its] = _arguments(node, scope, 1, 1)
     _refuse_point(its, "a root")
     return _Part(its.unit.power(Fraction(1, 2)), lambda x: np.sqrt(its.of(x)))
 
 
-def _kelvin(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    [its] = _arguments(node, units, 1, 1)
+def _kelvin(node: ast.Call, scope: _Scope) -> _Part:
+    [its] = _arguments(node, scope, 1, 1)
     if not its.unit.is_point:
         raise InputError("“kelvin” takes °C; correct it.")
     return _Part(KELVIN, lambda x: its.of(x) + 273.15)
 
 
-def _celsius(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
-    [its] = _arguments(node, units, 1, 1)
+def _celsius(node: ast.Call, scope: _Scope) -> _Part:
+    [its] = _arguments(node, scope, 1, 1)
     if its.unit.is_point or not its.unit.is_like(KELVIN):
         raise InputError("“celsius” takes kelvins; correct it.")
     inner = its.in_unit(KELVIN)
     return _Part(CELSIUS, lambda x: inner(x) - 273.15)
 
 
-def _where(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
+def _where(node: ast.Call, scope: _Scope) -> _Part:
     asked, *both = node.args or [ast.Constant(0)]
     if len(both) != len(("yes", "no")) or not isinstance(asked, ast.Compare):
         raise InputError("“where” takes a comparison and two values, like where(a > 3[m], a, b).")
@@ -312,8 +352,8 @@ def _where(node: ast.Call, units: Mapping[str, Unit]) -> _Part:
     compared = _COMPARED.get(type(sign))
     if compared is None:
         raise InputError("A comparison is one of <, <=, >, >=; correct it.")
-    _, (left, right) = _alike(_call(asked.left, asked.comparators[0]), units)
-    unit, (yes, no) = _alike(_call(*both), units)
+    _, (left, right) = _alike(_call(asked.left, asked.comparators[0]), scope)
+    unit, (yes, no) = _alike(_call(*both), scope)
 
     def of(x: Inputs) -> Any:
         a, b = left(x), right(x)
@@ -327,7 +367,7 @@ def _call(*arguments: ast.expr) -> ast.Call:
     return ast.Call(ast.Name("where", ast.Load()), list(arguments), [])
 
 
-_FUNCTIONS: dict[str, Callable[[ast.Call, Mapping[str, Unit]], _Part]] = {
+_FUNCTIONS: dict[str, Callable[[ast.Call, _Scope], _Part]] = {
     "exp": _of_number, "ln": _of_number, "log10": _of_number, "min": _lowest, "max": _highest,
     "mean": _mean, "abs": _size, "sqrt": _root, "kelvin": _kelvin, "celsius": _celsius,
     "where": _where, "_": lambda node, _: _with_its_unit(node),
