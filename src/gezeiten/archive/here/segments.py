@@ -46,7 +46,7 @@ _HEADS = Prepared(
            Block.low, Block.high, Block.stamp)
     .where(Block.mission.in_([bindparam(name) for name in _NAMES]))
     .where(Block.channel == bindparam("its_channel"))
-    .order_by(Block.first)
+    .order_by(Block.mission, Block.first)
 )  # fmt: skip
 _BLOCK = Prepared(
     select(*READING)

@@ -4,7 +4,7 @@ the record has changed; and the limits in force on it."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.database import ArchiveSession
@@ -24,8 +24,7 @@ from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 
-@dataclass(frozen=True, slots=True)
-class Watched:
+class Watched(NamedTuple):
     """What a mission feeds into a series, and the limits of its plan on that channel. mission: its
     key in this database."""
 

@@ -49,12 +49,9 @@ def kept_basis(text: str) -> Basis | None:
     """Return what was kept; None for nothing, or what another version kept."""
     try:
         form, zone, stretches = json.loads(text)
-        known = Basis(str(zone), frozenset(map(str, stretches))) if form == _FORM else None
-        for one in known.stretches if known else ():
-            _span_of(one)
+        return Basis(str(zone), frozenset(stretches)) if form == _FORM else None
     except (TypeError, ValueError):
         return None
-    return known
 
 
 def where_different(before: Basis | None, now: Basis) -> Span | None:
@@ -62,7 +59,10 @@ def where_different(before: Basis | None, now: Basis) -> Span | None:
     where a mission began, ended otherwise or went, and where a limit is another one."""
     if before is None or before.zone != now.zone:
         return (-EVER_MS, EVER_MS)
-    gone = _by_what(before.stretches - now.stretches)
+    try:
+        gone = _by_what(before.stretches - now.stretches)
+    except (AttributeError, ValueError):  # what was kept is damaged
+        return (-EVER_MS, EVER_MS)
     fresh = _by_what(now.stretches - before.stretches)
     spans = [
         span
