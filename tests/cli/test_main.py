@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sqlite3
 import subprocess
 import sys
@@ -253,3 +254,14 @@ def test_nothing_below_ui_imports_qt() -> None:
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_a_reader_that_goes_away_is_no_mistake(tmp_path: Path) -> None:
+    """As with `gezeiten … | head -1`."""
+    Desk(tmp_path).close()
+    reading, writing = os.pipe()
+    os.close(reading)
+    command = [sys.executable, "-m", "gezeiten", "list", "--archive", str(tmp_path), "--json"]
+    done = subprocess.run(command, stdout=writing, stderr=subprocess.PIPE, text=True, check=False)
+    os.close(writing)
+    assert done.stderr == ""

@@ -49,8 +49,8 @@ def reports_errors(command: Callable[..., None]) -> Callable[..., None]:
         except GezeitenError as exc:
             click.echo(str(exc), err=True)
             sys.exit(exc.exit_code)
-        except (click.exceptions.Exit, click.ClickException, click.Abort):
-            raise
+        except (click.exceptions.Exit, click.ClickException, click.Abort, BrokenPipeError):
+            raise  # nobody reads on, as with `| head`: click ends it quietly
         except Exception as exc:  # noqa: BLE001 - nobody in the field can read a traceback
             ours = bug(exc)
             click.echo(str(ours), err=True)

@@ -355,6 +355,54 @@ def day_of_year_and_hhmm_without_a_year() -> Text:
 
 
 @text
+def day_of_year_and_hhmm_beside_small_whole_numbers() -> Text:
+    """0010 beside 6 is neither the year 10 nor its sixth day."""
+    at, values = times(200, 10), np.arange(200) % 7 + 3.0
+    rows = [(_day(t), f"{t:%H%M}", f"{v:.0f}") for t, v in zip(at, values, strict=True)]
+    return Text(lines("doy,hhmm,T (°C)", rows, ","), {**UTC_TOLD, "year": "2024"},
+                temperature(at, values, 3))  # fmt: skip
+
+
+@text
+def day_of_year_and_a_clock_without_a_year() -> Text:
+    at, values = times(200, 10), wave(200)
+    rows = [(_day(t), f"{t:%H:%M}", v) for t, v in zip(at, values, strict=True)]
+    return Text(lines("DOY;Time;T (°C)", rows), {**UTC_TOLD, "year": "2024"},
+                temperature(at, values, 3))  # fmt: skip
+
+
+@text
+def a_station_number_before_day_of_year_and_hhmm() -> Text:
+    at, values = times(200, 10), wave(200)
+    rows = [(110, _day(t), t.hour * 100 + t.minute, v) for t, v in zip(at, values, strict=True)]
+    said = {"year": "2024", "quantity:4": "air_temperature", "unit:4": "°C"}
+    return Text(lines("", rows, ","), {**UTC_TOLD, **said}, temperature(at, values, 4))
+
+
+@text
+def day_month_year_and_a_clock_beside() -> Text:
+    at, values = times(200, 10), wave(200)
+    rows = [(t.day, t.month, t.year, f"{t:%H:%M}", v) for t, v in zip(at, values, strict=True)]
+    return Text(lines("day;month;year;time;T (°C)", rows), UTC_TOLD, temperature(at, values, 5))
+
+
+@text
+def a_clock_with_points_and_decimal_commas() -> Text:
+    at, values = times(200, 10), wave(200)
+    rows = [(f"{t:%d.%m.%Y %H.%M}", str(v).replace(".", ","))
+            for t, v in zip(at, values, strict=True)]  # fmt: skip
+    return Text(lines("Zeit;T (°C)", rows), UTC_TOLD, temperature(at, values))
+
+
+@text
+def a_clock_before_day_of_year_and_year() -> Text:
+    at, values = times(200, 10), wave(200)
+    rows = [(f"{t:%H:%M}", _day(t), t.year, v) for t, v in zip(at, values, strict=True)]
+    return Text(lines("time,day of year,year,T (°C)", rows, ","), UTC_TOLD,
+                temperature(at, values, 4))  # fmt: skip
+
+
+@text
 def day_of_year_over_new_year_without_words() -> Text:
     begin = datetime(2023, 12, 30, tzinfo=UTC)
     at, values = times(100, 60, begin), wave(100)

@@ -10,8 +10,9 @@ import pytest
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.exchange.text import lines
+from gezeiten.exchange.text.doubts import answered
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
-from tests.conftest import Lab
+from tests.conftest import DAY_MS, DEMO_MS, Lab
 from tests.desk.intake.test_text_files import POINT
 
 LINES = (
@@ -22,6 +23,9 @@ FORM = TextForm("utf-8", ",", ".", 2, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC")
 TIE = Tie("Station", POINT, FORM, (ColumnTie(1, "air_temperature", "°C"),))
 
 
+NOW_MS = DEMO_MS
+
+
 @pytest.fixture
 def path(tmp_path: Path) -> Path:
     made = tmp_path / "station.csv"
@@ -30,7 +34,7 @@ def path(tmp_path: Path) -> Path:
 
 
 def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
-    found = survey(path, TIE)
+    found = survey(path, TIE, NOW_MS)
     assert (found.readings, found.doubled, found.spoilt, found.lines) == (3, 1, 0, 8)
     assert dict(found.left_out) == {
         "its time cannot be read or does not exist in this zone": 2,
@@ -42,7 +46,7 @@ def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
 
 
 def test_taking_brings_what_was_counted(lab: Lab, path: Path) -> None:
-    found = survey(path, TIE)
+    found = survey(path, TIE, NOW_MS)
     taken = take_text(lab.desk, path, TIE)
     assert taken.readings == found.readings
     assert taken.rejected_in_all == found.doubled + found.left_out.total()
@@ -54,12 +58,31 @@ def test_a_date_without_its_time_of_day_is_noticed(tmp_path: Path) -> None:
     path.write_text("".join(f"2026-11-20,{hour}:00,{hour}\n" for hour in range(10, 24)))
     form = replace(FORM, first_line=1, columns=3, time=TimeForm((0,), "%Y-%m-%d", "UTC"))
     tie = replace(TIE, form=form, columns=(ColumnTie(2, "air_temperature", "°C"),))
-    assert survey(path, tie).seems_wrong
+    assert survey(path, tie, NOW_MS).seems_wrong
     whole = replace(form, time=TimeForm((0, 1), "%Y-%m-%d %H:%M", "UTC"))
-    assert not survey(path, replace(tie, form=whole)).seems_wrong
+    assert not survey(path, replace(tie, form=whole), NOW_MS).seems_wrong
 
 
 def test_counting_stops_when_it_is_asked_to(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(lines, "PIECE_BYTES", 32)
     asked = iter([False, False, True])
-    assert 0 < survey(path, TIE, lambda: next(asked, True)).lines < 8
+    assert 0 < survey(path, TIE, NOW_MS, lambda: next(asked, True)).lines < 8
+
+
+@pytest.mark.parametrize(
+    ("before_ms", "asks"), [(DAY_MS - 1, False), (DAY_MS, False), (DAY_MS + 1, True)]
+)
+def test_readings_of_the_future_are_asked_about(path: Path, before_ms: int, asks: bool) -> None:
+    """2605010000, read as seconds, once made the year 2052 of 1 May 2026."""
+    last_ms = survey(path, TIE, NOW_MS).last_ms
+    assert last_ms is not None
+    found = survey(path, TIE, last_ms - before_ms)
+    assert [one.kind for one in found.doubts] == (["future"] if asks else [])
+    if not asks:
+        return
+    [doubt] = found.doubts
+    assert "2026-11-20T10:40:00Z" in doubt.question
+    accepted = replace(TIE, form=answered(FORM, doubt, "value"))
+    assert survey(path, accepted, last_ms - before_ms).doubts == []
+    path.write_text(LINES + "2026-11-20 10:50,6\n")  # later than what was looked at
+    assert survey(path, accepted, last_ms - before_ms).doubts != []

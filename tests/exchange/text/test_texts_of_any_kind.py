@@ -39,6 +39,8 @@ LAYOUTS: tuple[Layout, ...] = (
     lambda t: [f"{t.year}", f"{t.month}", f"{t.day}", f"{t.hour}", f"{t.minute}"],
     lambda t: [f"{t.year}", f"{t:%j}".lstrip("0"), f"{t.hour * 100 + t.minute}"],
     lambda t: [f"{t:%Y-%m-%d}", f"{t.hour * 100 + t.minute}"],
+    lambda t: [f"{t.year}", f"{t.month}", f"{t.day}", f"{t:%H:%M}"],
+    lambda t: [f"{t.year}", f"{t:%j}", f"{t:%H:%M:%S}"],
     lambda t: [f"{t.day}. {GERMAN[t.month - 1]} {t.year} {t:%H:%M}"],
     lambda t: [f"{t.day:02} {FRENCH[t.month - 1]} {t.year} {t:%H:%M}"],
     lambda t: [f"{t:%H:%M %d.%m.%Y}"],

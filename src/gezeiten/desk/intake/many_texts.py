@@ -84,7 +84,9 @@ def _seen(desk: Desk, path: Path, kind: str) -> TextSeen:
             return TextSeen(path, "", "of no kind that is kept; look at it by itself")
         if _is_kept(desk, path):
             return TextSeen(path, found.tie.name, "kept already", True, found.tie)
-        return TextSeen(path, found.tie.name, _missing(path, found), False, found.tie)
+        return TextSeen(
+            path, found.tie.name, _missing(path, found, desk.now_ms()), False, found.tie
+        )
     except GezeitenError as exc:
         return TextSeen(path, "", str(exc))
 
@@ -96,7 +98,7 @@ def _of_named(desk: Desk, path: Path, found: Recognised, kind: str) -> Recognise
     return of_kind(path, found.proposal, tie)
 
 
-def _missing(path: Path, found: Recognised) -> str:
+def _missing(path: Path, found: Recognised, now_ms: int) -> str:
     """Return why a file of a kind cannot be taken without a question, "" where it can."""
     assert found.tie is not None  # it is of a kind
     if found.doubts:
@@ -104,7 +106,7 @@ def _missing(path: Path, found: Recognised) -> str:
     if found.fresh:
         return f"holds what its kind does not know: {', '.join(found.fresh)}"
     tie = checked_tie(found.tie)
-    counted = survey(path, tie, seen_words=found.proposal.words)
+    counted = survey(path, tie, now_ms, seen_words=found.proposal.words)
     if counted.doubts:
         return counted.doubts[0].question
     if counted.seems_wrong:

@@ -119,23 +119,22 @@ class _Session:
         tie = self._columns(tie, open_)
         found: Survey | None = None
         for _ in range(_MOST_ROUNDS):
-            found = survey(self._path, _trial(tie), seen_words=recognised.proposal.words)
+            found = survey(self._path, _trial(tie), self._desk.now_ms(),
+                           seen_words=recognised.proposal.words)  # fmt: skip
             more: list[Question] = []
             after = self._settled(tie, found.doubts, more)
             if self._known.station >= 0 and not any(one.where for one in after.columns):
                 return None
             if after == tie:
-                open_ += more
+                asked = {one.id for one in more}  # once more, with all lines in sight
+                open_ = [one for one in open_ if one.id not in asked] + more
                 break
             tie = after
         if found is not None and found.seems_wrong:
             open_.append(Question("time", "Many lines fall on the instant of another one, so the "
                                   "time is not understood; import it in the window."))  # fmt: skip
         unused = tuple(sorted(set(self._answers) - self._used))
-        form = tie.form
-        left = [form.header[one.column] if one.column < len(form.header) else f"{one.column + 1}"
-                for one in tie.columns if not one.quantity and not one.where]  # fmt: skip
-        return TextOutlook(self._path, tie, open_, found, unused, left)
+        return TextOutlook(self._path, tie, open_, found, unused, _left_out(tie))
 
     def _named(self, tie: Tie) -> Tie:
         name = self._answer("name")
@@ -193,6 +192,17 @@ class _Session:
             asked = "Where was it measured? “Site · Point”; a new one is made."
             open_.append(Question("point", asked, names, is_typed=True))
         return tie
+
+
+def _left_out(tie: Tie) -> list[str]:
+    """Return the columns from which nothing is taken: their words, or numbers from 1."""
+    form = tie.form
+    used = {*form.time.columns, *(flags.column for flags in form.flags)}
+    used |= {one.column for one in tie.columns if one.quantity or one.where}
+    used |= {column for one in tie.columns for column, _ in one.where}
+    words = dict(enumerate(form.header))
+    return [words.get(column, "") or f"{column + 1}" for column in range(form.columns)
+            if column not in used]  # fmt: skip
 
 
 def _trial(tie: Tie) -> Tie:

@@ -15,7 +15,7 @@ from gezeiten.domain.series.timeline import Times
 from gezeiten.exchange.text.census import NumberCensus, WordCensus
 from gezeiten.exchange.text.doubts import Doubt, accepting
 from gezeiten.exchange.text.form import AcceptedAnswer, ColumnTie, Tie, Where, wheres
-from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, doubts_about
+from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, doubt_about_future, doubts_about
 from gezeiten.exchange.text.reading import read_text
 
 _MANY = 0.2
@@ -79,12 +79,13 @@ class Survey:
 
 
 def survey(
-    path: Path, tie: Tie, cancelled: Callable[[], bool] = lambda: False,
+    path: Path, tie: Tie, now_ms: int, cancelled: Callable[[], bool] = lambda: False,
     seen_words: dict[int, set[str]] | None = None,
 ) -> Survey:  # fmt: skip
     """Return what a text would bring by a tie; stops where that is wished.
 
-    seen_words: by column, what the lines say by which it was proposed how the text is read.
+    now_ms: UTC ms; readings more than a day after it are asked about. seen_words: by column, what
+    the lines say by which it was proposed how the text is read.
 
     Raises:
         InputError: the tie cannot be used.
@@ -123,6 +124,7 @@ def survey(
     series = [SeriesCensus(one.tie, one.numbers) for one in found.series]
     names = {one.where for one in tie.columns}
     found.doubts = doubts_about(tie.form, series, words, names, seen_words or {})
+    found.doubts += doubt_about_future(tie.form, found.last_ms, now_ms)
     found.words = tuple(AcceptedAnswer("words", column, tuple(sorted(said)))
                         for column, said in words.words.items() if len(said) <= _FEW_WORDS
                         and all(flags.column != column for flags in tie.form.flags))  # fmt: skip

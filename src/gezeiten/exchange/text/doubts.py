@@ -10,7 +10,7 @@ from gezeiten.exchange.text.moments import as_start, iso_day
 
 KINDS = ("inside", "kind", "time", "columns", "order", "period", "start", "date", "year", "zone",
          "decimal", "names", "words", "glued", "missing", "flags", "suspects", "far",
-         "range", "constant")  # fmt: skip
+         "range", "constant", "future")  # fmt: skip
 """In the order in which they are asked: what is asked later may hang on what was before."""
 TYPED = ("start", "date", "year", "zone")
 """These may be answered by something typed as well."""
@@ -101,8 +101,8 @@ def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
     return form
 
 
-_OF_VALUES = {"far": "value", "range": "range", "constant": "constant"}
-"""Questions about numbers, and as what an answer that they are values is kept."""
+_OF_VALUES = {"far": "value", "range": "range", "constant": "constant", "future": "future"}
+"""Questions about numbers and times, and as what an answer that they are right is kept."""
 
 
 def _with_value_answer(form: TextForm, doubt: Doubt, value: str) -> TextForm:

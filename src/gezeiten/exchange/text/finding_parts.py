@@ -197,7 +197,9 @@ def parts_in(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[str, ...]
     return max(scored, key=lambda one: one[0])[1] if scored else ()
 
 
-def yearless_parts(rows: list[list[str]], header: tuple[str, ...]) -> TimeForm | None:
+def yearless_parts(
+    rows: list[list[str]], header: tuple[str, ...]
+) -> tuple[TimeForm, list[Doubt]] | None:
     """Return the time of lines that say the day of the year and a clock, but no year: its pattern
     has the year in front. None of others."""
     named = _named(header)
@@ -205,21 +207,38 @@ def yearless_parts(rows: list[list[str]], header: tuple[str, ...]) -> TimeForm |
         parts = ("%j", *_clock_of(named))
         columns = tuple(named[part] for part in parts)
         if _are_parts(rows, columns, parts):
-            return TimeForm(columns, " ".join(("%Y", *parts)))
+            return TimeForm(columns, " ".join(("%Y", *parts))), []
     count = len(rows[0]) if rows else 0
+    best: tuple[int, TimeForm] | None = None
     for parts in _YEARLESS:
         for first in range(min(_MOST_FIRST, count - len(parts))):
             columns = tuple(range(first, first + len(parts)))
-            if _are_parts(rows, columns, parts) and _are_even(rows, columns, parts):
-                return TimeForm(columns, " ".join(("%Y", *parts)))
-    return None
+            if not _are_parts(rows, columns, parts) or _count_lines(rows, columns):
+                continue
+            instants = _in_2000(rows, columns, parts)
+            different = len(np.unique(instants))
+            if _are_even(instants) and (best is None or different > best[0]):
+                best = different, TimeForm(columns, " ".join(("%Y", *parts)))
+    return (best[1], []) if best is not None else None
 
 
-def _are_even(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
+def _in_2000(
+    rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]
+) -> NDArray[np.int64]:
     with_year = [["2000", *(row[column] for column in columns)] for row in rows]
-    instants = _instants(with_year, list(range(len(parts) + 1)), ["%Y", *parts])
+    return _instants(with_year, list(range(len(parts) + 1)), ["%Y", *parts])
+
+
+def _are_even(instants: NDArray[np.int64]) -> bool:
     order, evenness = _order_and_evenness(instants) if len(instants) > 1 else (0.0, 0.0)
     return order > _EVEN_ENOUGH and evenness > _EVEN_ENOUGH
+
+
+def _count_lines(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
+    """Whether the first column counts lines while the clock beside it goes on: no days."""
+    pairs = list(pairwise(rows))
+    both = sum(a[columns[0]] != b[columns[0]] and a[columns[1]] != b[columns[1]] for a, b in pairs)
+    return both > 0.5 * len(pairs)
 
 
 def _are_parts(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:

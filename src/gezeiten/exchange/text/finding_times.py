@@ -6,6 +6,7 @@ A few odd lines (a repeated head, a note) do not change what all others say.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -47,6 +48,7 @@ def find_time(
 
 
 _Found = tuple[TimeForm, list[Doubt]]
+_Way = Callable[[list[list[str]], tuple[str, ...]], _Found | None]
 
 
 def _with_sparse_dates(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
@@ -286,6 +288,43 @@ def _clocks(rows: list[list[str]], but: tuple[int, ...] = ()) -> list[int]:
             if i not in but and _are_clocks([row[i] for row in rows])]  # fmt: skip
 
 
+def _parts_with_clock(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
+    """Return the time of a day in columns of numbers, and a clock written with its signs."""
+    return _with_clock_as_number(rows, header, (parts_by_words, parts_by_numbers))
+
+
+def _with_clock_as_number(
+    rows: list[list[str]], header: tuple[str, ...], ways: tuple[_Way, ...]
+) -> _Found | None:
+    """Return the time that is found where a clock like 8:05 stands as 0805 does."""
+    for column in _clocks(rows) if rows else ():
+        cells = [row[column] for row in rows]
+        clock = _clock_pattern(cells)
+        if clock is None or "%I" in clock:
+            continue
+        digits = ["".join(re.findall(r"\d+", f"{cell:0>5}")[:2]) for cell in cells]
+        changed = [[*row[:column], cell, *row[column + 1 :]]
+                   for row, cell in zip(rows, digits, strict=True)]  # fmt: skip
+        words = (*header[:column], "hhmm", *header[column + 1 :]) if header else ()
+        for find in ways:
+            found = find(changed, words)
+            if found is not None and column in found[0].columns:
+                time, doubts = found
+                return replace(time, pattern=time.pattern.replace("%H%M", clock)), [
+                    replace(one, choices=tuple((value.replace("%H%M", clock), said)
+                                               for value, said in one.choices))
+                    for one in doubts
+                ]  # fmt: skip
+    return None
+
+
+def _clock_pattern(cells: list[str]) -> str | None:
+    """Return how clocks are written, None where each is written otherwise."""
+    texts = [f"2000-01-01 {text}" for text in _texts([[cell] for cell in cells], (0,))]
+    fits = patterns_of(texts, {"ymd": ("%Y-%m-%d",)})
+    return fits["ymd"].removeprefix("%Y-%m-%d").strip() if fits else None
+
+
 def _are_clocks(cells: list[str]) -> bool:
     good = sum(bool(re.fullmatch(r"\d{1,2}[:.h]\d\d(?:[:.]\d\d)?(?:\.\d+)?(?: ?[AaPp]\.?[Mm]\.?)?",
                                  cell)) for cell in cells)  # fmt: skip
@@ -391,7 +430,10 @@ def yearless_time(rows: list[list[str]], header: tuple[str, ...]) -> _Found | No
     in front. None of others."""
     in_parts = yearless_parts(rows, header)
     if in_parts is not None:
-        return in_parts, []
+        return in_parts
+    in_parts = _with_clock_as_number(rows, header, (yearless_parts,))
+    if in_parts is not None:
+        return in_parts
     count = min(len(rows[0]), 6) if rows else 0
     for columns in [*((i,) for i in range(count)), *((i, i + 1) for i in range(count - 1))]:
         texts = [f"2000 {text}" for text in _texts(rows, columns)]
@@ -412,12 +454,9 @@ def clock_columns(rows: list[list[str]]) -> TimeForm | None:
     alone. None without one."""
     for column in range(min(len(rows[0]), 12) if rows else 0):
         cells = [row[column] for row in rows]
-        if not _are_clocks(cells):
-            continue
-        fits = patterns_of([f"2000-01-01 {text}" for text in _texts(rows, (column,))],
-                         {"ymd": ("%Y-%m-%d",)})  # fmt: skip
-        if fits:
-            return TimeForm((column,), fits["ymd"].removeprefix("%Y-%m-%d").strip())
+        clock = _clock_pattern(cells) if _are_clocks(cells) else None
+        if clock is not None:
+            return TimeForm((column,), clock)
     return None
 
 
@@ -490,5 +529,6 @@ def _days(column: int, numbers: list[float]) -> _Found:
     return TimeForm((column,), "day_1900"), [doubt]
 
 
-_WAYS = (parts_by_words, parts_by_numbers, _written, _clock_elsewhere, _in_periods, _counted)
+_WAYS = (_parts_with_clock, parts_by_words, parts_by_numbers, _written, _clock_elsewhere,
+         _in_periods, _counted)  # fmt: skip
 """How times are looked for, the surest first."""

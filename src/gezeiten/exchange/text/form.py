@@ -111,7 +111,8 @@ class AcceptedAnswer:
     """What somebody saw in a column and said about it: it is asked again only where a file holds
     something else. kind: "value" (numbers far from all others that are values), "range" (the lowest
     and the highest that are values although they lie beyond what can be), "constant" (the one value
-    of a column), "words" (what a column says besides). where: of which lines."""
+    of a column), "words" (what a column says besides), "future" (the last instant, as ISO 8601 has
+    it in UTC). where: of which lines."""
 
     kind: str
     column: int

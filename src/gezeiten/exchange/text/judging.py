@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_unit
+from gezeiten.domain.series.timeline import DAY_MS, iso_utc
 from gezeiten.exchange.text.cells import are_flags, flagged_columns, flags_asked
 from gezeiten.exchange.text.census import NumberCensus, NumberSeen, WordCensus
 from gezeiten.exchange.text.doubts import A_VALUE, ADD, KINDS, NO_VALUE, NOTHING, STATIONS, Doubt
@@ -55,6 +56,20 @@ def doubts_about(
     doubts += _about_names(form, words, names)
     doubts += _about_words(form, series, words, seen_words)
     return sorted(doubts, key=lambda doubt: KINDS.index(doubt.kind))
+
+
+def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list[Doubt]:
+    """Ask about a text whose last reading (UTC ms) lies more than a day after now: its times are
+    understood wrongly, or a clock was."""
+    if last_ms is None or last_ms <= now_ms + DAY_MS:
+        return []
+    last = iso_utc(last_ms)
+    if any(last <= known for known in form.accepted_values("future", -1)):
+        return []
+    question = (f"The last reading would be of {last}, which is still to come. If the times are "
+                "read wrongly, say above how they are written.")  # fmt: skip
+    choices = ((A_VALUE, "the text says so: import them"),)
+    return [Doubt("future", question, choices, seen=(last,))]
 
 
 # -- numbers ---------------------------------------------------------------------------------------

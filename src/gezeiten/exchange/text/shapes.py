@@ -24,6 +24,7 @@ GLUED = re.compile(
 """A number with what stands before and behind it."""
 _AFTER_NAME = re.compile(r"[^\W\d][\w./]{0,15}\s?[=:]\s?[-+−]?[\d.,]+")
 _DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
+_CLOCK_WITH_POINTS = re.compile(r"(?:[01]?\d|2[0-4])\.[0-5]\d(?:\.[0-5]\d)?")
 _DELIMITERS = ((1.0, "\t"), (1.0, ";"), (0.98, ","), (0.98, "|"), (0.9, SPACES), (0.8, MIXED))
 """With how much each is liked where several would do."""
 _OFTEN = 0.1
@@ -167,6 +168,8 @@ def _two_things(cell: str) -> bool:
     if cell[-1] == "," or cell[0] == "," or any(sign in cell for sign in ';|\t"'):
         return True
     parts = cell.split()
+    if len(parts) == 2 and _DATE.fullmatch(parts[0]) and _CLOCK_WITH_POINTS.fullmatch(parts[1]):
+        return False
     has_clock = [":" in part for part in parts]
     return any(
         re.fullmatch(r"[+\-]?\d+[.,]\d+", part) is not None

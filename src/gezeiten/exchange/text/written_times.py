@@ -16,6 +16,8 @@ _MOST_ODD = 0.05
 """Of the lines looked at, so many may say something else."""
 _SOME = 4
 """Of so many lines or more, one may."""
+FIRST_YEAR, LAST_YEAR = 1900, 2200
+"""In which years what is measured can lie."""
 OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 _NO_SIGN = re.compile(r"[0-9A-Za-z]")
 _DATES = {
@@ -145,10 +147,11 @@ def follows(text: str, pattern: str) -> bool:
             r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown
         )  # fmt: skip
     try:
-        datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form only
+        moment = datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form
     except ValueError:
         return False
-    return True
+    # hhmm beside a small number looks like a year and a day of it
+    return "%Y" not in pattern or FIRST_YEAR <= moment.year <= LAST_YEAR
 
 
 _DIGITS = {"Y": 4, "j": 3, "m": 2, "d": 2, "H": 2, "M": 2, "S": 2}

@@ -410,6 +410,7 @@ class TextDialog(QDialog):
             return
         self._stop_counting()
         zone, seen_words = tie.form.time.zone, recognised.proposal.words
+        now_ms = self._house.desk.now_ms()
 
         def show(found: Survey) -> None:
             if self._counting is not None and not self._counting.cancelled():
@@ -417,7 +418,7 @@ class TextDialog(QDialog):
                 self._show_survey(found, zone)
 
         self._counting = self._house.run(
-            lambda task: survey(path, tie, task.cancelled, seen_words), show,
+            lambda task: survey(path, tie, now_ms, task.cancelled, seen_words), show,
             failed=self._complain, latest="text survey",
         )  # fmt: skip
 
