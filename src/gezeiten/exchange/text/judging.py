@@ -66,8 +66,8 @@ def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list
     last = iso_utc(last_ms)
     if any(last <= known for known in form.accepted_values("future", -1)):
         return []
-    question = (f"The last reading would be of {last}, which is still to come. If the times are "
-                "read wrongly, say above how they are written.")  # fmt: skip
+    question = (f"The last reading would be of {last}, which is still to come. If its times are "
+                "read wrongly, say by hand, in the window, how they are written.")  # fmt: skip
     choices = ((A_VALUE, "the text says so: import them"),)
     return [Doubt("future", question, choices, seen=(last,))]
 
