@@ -44,6 +44,29 @@ def test_a_barometer_may_have_a_gap_of_three_hours() -> None:
     assert told(at(one, 60)) == [None]
 
 
+@pytest.mark.parametrize(
+    ("interval_min", "apart_min", "wanted"),
+    [
+        (10, 180, 50.0), (10, 181, None), (120, 180, 50.0), (120, 181, None),
+        (180, 180.02, 50.0),  # every three hours, by a clock that was put right
+        (180, 270, 50.0), (180, 270.1, None), (240, 360, 50.0), (300, 360, 50.0),
+        (300, 360.1, None), (600, 361, None),
+    ],
+)  # fmt: skip
+def test_air_pressure_holds_over_one_and_a_half_of_its_intervals_up_to_six_hours(
+    interval_min: int, apart_min: float, wanted: float | None
+) -> None:
+    """CALCULATIONS.md, Water: 3 h, or 1.5 times the interval in force, 6 h at most."""
+    times = np.array([0, round(apart_min * MINUTE_MS)], np.int64)
+    codes = np.zeros(2, np.uint8)
+    one = make_series(times, np.array([0.0, 100.0]), interval_min * MINUTE_MS, codes)
+    for key, newest in (("water_level", 3), ("level_by_temperature", 2)):
+        [found] = told(at(one, apart_min / 2, role=FORMULAS[key, newest].roles[1]))
+        assert found == wanted
+        [before] = told(at(one, apart_min / 2, role=FORMULAS[key, newest - 1].roles[1]))
+        assert before == (wanted if apart_min <= 180 else None)  # what is kept stays as it was
+
+
 def test_a_direction_goes_the_short_way_round_and_a_sum_never() -> None:
     one = series((0, 350.0), (1, 30.0))
     assert told(at(one, 0.25, 0.75, averages="direction")) == [0.0, 20.0]

@@ -106,7 +106,7 @@ def at_instants(
 
 
 def _longest_ms(interval_ms: NDArray[np.int64], role: Role) -> NDArray[np.float64]:
-    if role.longest_ms is not None:
-        return np.full(len(interval_ms), float(role.longest_ms))
-    longest: NDArray[np.float64] = np.minimum(interval_ms * HOLD_FACTOR, LONGEST_MS)
-    return longest
+    held = interval_ms.astype(np.float64) * HOLD_FACTOR
+    if role.longest_ms is None:
+        return np.minimum(held, LONGEST_MS)
+    return np.clip(held, role.longest_ms, role.most_ms or role.longest_ms)

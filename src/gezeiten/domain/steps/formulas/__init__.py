@@ -30,11 +30,13 @@ from gezeiten.domain.steps.formulas.water import (
     DEPTH_TO_WATER,
     HEIGHT,
     LEVEL_BY_TEMPERATURE,
+    LEVEL_BY_TEMPERATURE_1,
     LEVEL_VENTED,
     SALINITY,
     SPECIFIC_CONDUCTANCE,
     WATER_LEVEL,
     WATER_LEVEL_1,
+    WATER_LEVEL_2,
 )
 from gezeiten.errors import InputError
 
@@ -58,8 +60,9 @@ NEWEST: tuple[Formula, ...] = (
     KINETIC_MEAN, RATE,
 )  # fmt: skip
 """Those that are offered, the newest version of each."""
+_OLDER = (WATER_LEVEL_1, WATER_LEVEL_2, LEVEL_BY_TEMPERATURE_1, RUNNING_SUM_1)
 FORMULAS: dict[tuple[str, int], Formula] = {
-    (one.key, one.version): one for one in (*NEWEST, WATER_LEVEL_1, RUNNING_SUM_1)
+    (one.key, one.version): one for one in (*NEWEST, *_OLDER)
 }
 """All of them, older versions too, by key and version."""
 

@@ -23,12 +23,14 @@ LONGEST_MS = 36 * HOUR_MS
 class Role:
     """An input of a formula. channels: those it takes; none: all of its unit, "" for any that its
     formula gives something for. longest_ms: how far neighbours may be apart that are interpolated
-    between; None: 1.5 of their intervals."""
+    between; None: 1.5 of their intervals. most_ms: 1.5 of their intervals where that is longer than
+    longest_ms, but no longer than this; None: longest_ms exactly."""
 
     name: str
     unit: str
     channels: tuple[str, ...] = ()
     longest_ms: int | None = None
+    most_ms: int | None = None
 
     def takes(self, one: Quantity) -> bool:
         """Whether a quantity can stand here; `one.key` is its channel."""
@@ -39,7 +41,7 @@ class Role:
     @property
     def reach_ms(self) -> int:
         """How far from a reading of this input others may follow from it."""
-        return self.longest_ms or LONGEST_MS
+        return self.most_ms or self.longest_ms or LONGEST_MS
 
 
 @dataclass(frozen=True, slots=True)

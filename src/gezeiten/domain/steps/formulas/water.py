@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,10 +19,12 @@ from gezeiten.domain.series.timeline import HOUR_MS, Values
 from gezeiten.domain.steps.formulas.formula import Formula, Made, Parameter, Role
 from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M
 
-_BAROMETER_MS = 3 * HOUR_MS
+_BAROMETER_MS, _SLOW_BAROMETER_MS = 3 * HOUR_MS, 6 * HOUR_MS
 _GAS_J_KG_K = 287.05
 _PRESSURE = Role("Absolute pressure in water", "kPa", ("water_pressure",))
-_AIR = Role("Air pressure", "kPa", ("air_pressure",), _BAROMETER_MS)
+_AIR_1 = Role("Air pressure", "kPa", ("air_pressure",), _BAROMETER_MS)
+_AIR = replace(_AIR_1, most_ms=_SLOW_BAROMETER_MS)
+"""A barometer every three hours whose clock runs a little slow is one of 3 h and a second."""
 _TEMPERATURE = Role("Water temperature", "°C", ("water_temperature",))
 _LEVEL = Role("Level above the sensor", "m", ("water_level",))
 _DENSITY = Parameter("density_kg_m3", "Density of the water", "kg/m³", 999.1, 900.0, 1100.0, 1)
@@ -87,19 +90,23 @@ def _salinity(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Ma
 
 
 WATER_LEVEL_1 = Formula(
-    "water_level", 1, "Level above the sensor", (_PRESSURE, _AIR), {"kPa": "water_level"}, _level_m,
-    "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY),
+    "water_level", 1, "Level above the sensor", (_PRESSURE, _AIR_1), {"kPa": "water_level"},
+    _level_m, "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY),
 )  # fmt: skip
-WATER_LEVEL = Formula(
-    "water_level", 2, "Level above the sensor", (_PRESSURE, _AIR), {"kPa": "water_level"},
-    _level_with_height, "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY, _ABOVE, _AIR_C),
+WATER_LEVEL_2 = replace(
+    WATER_LEVEL_1, version=2, apply=_level_with_height,
+    parameters=(_DENSITY, _GRAVITY, _ABOVE, _AIR_C),
 )  # fmt: skip
-LEVEL_BY_TEMPERATURE = Formula(
+WATER_LEVEL = replace(WATER_LEVEL_2, version=3, roles=(_PRESSURE, _AIR))
+LEVEL_BY_TEMPERATURE_1 = Formula(
     "level_by_temperature", 1, "Level above the sensor, density by temperature",
-    (_PRESSURE, _AIR, _TEMPERATURE), {"kPa": "water_level"}, _level_by_temperature,
+    (_PRESSURE, _AIR_1, _TEMPERATURE), {"kPa": "water_level"}, _level_by_temperature,
     "Tanaka et al. 2001; EOS-80 where salt",
     (Parameter("salinity", "Practical salinity", "", 0.0, 0.0, 42.0, 1), _GRAVITY, _ABOVE, _AIR_C),
 )  # fmt: skip
+LEVEL_BY_TEMPERATURE = replace(
+    LEVEL_BY_TEMPERATURE_1, version=2, roles=(_PRESSURE, _AIR, _TEMPERATURE)
+)
 HEIGHT = Formula(
     "water_height", 1, "Height above datum", (_LEVEL,), {"m": "water_height"}, _height_m,
     "H = z − l + h, z and l as the sensor hung then", is_hung=True,
