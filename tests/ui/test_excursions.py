@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QStyleOptionViewItem
+from PySide6.QtWidgets import QLabel, QPushButton, QStyleOptionViewItem
 from pytestqt.qtbot import QtBot
 from sqlalchemy import select
 
@@ -12,10 +15,13 @@ from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
 from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.errors import InputError
+from gezeiten.ui.excursions.place import ExcursionsPlace
+from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
-from tests.ui_help import idle, press
+from tests.ui_help import idle, press, type_into
 
 
 def test_those_to_assess_come_first_within_their_site(window: MainWindow, qtbot: QtBot) -> None:
@@ -107,7 +113,10 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     idle(qtbot, window)
     place.list.setFocus()
     QTest.keyClick(place.list, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
-    assert place.settle_button.text() == "Settle these 2 excursions"
+    assert place.settle_button.text() == "Save 2 assessments"
+    named = {event.point.name for event in place.list.marked()}
+    assert len(place.marks.text().split("\n")) == 2
+    assert all(name in place.marks.text() for name in named)
     window.house.archive_changed.emit()  # marks survive what comes in meanwhile
     idle(qtbot, window)
     earlier = next(e for e in excursions(demo_desk) if e.is_settled)
@@ -117,12 +126,67 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     settled = {e.id for e in excursions(demo_desk) if e.words == earlier.words}
     assert settled >= set(ids[1:3])
     assert place._event.id == ids[3]  # as the list is sorted, at the same site
-    assert window.message.text() == "2 excursions settled; the next one to assess is shown."
+    assert window.message.text() == "2 excursions assessed; the next one to assess is shown."
+    assert [event.id for event in place.list.marked()] == [ids[3]]  # marks go after saving
+    assert place.settle_button.text() == "Save assessment"
     place.show_target(ids[1])
     idle(qtbot, window)
     press(window, "Alt+Z")
     idle(qtbot, window)
     assert not next(e for e in excursions(demo_desk) if e.id == ids[1]).is_settled
+
+
+def mark_two(window: MainWindow, qtbot: QtBot) -> tuple[ExcursionsPlace, list[int]]:
+    """One that is assessed and, marked with it, one that is not; with a cause and words typed."""
+    window.go(places.EXCURSIONS)
+    idle(qtbot, window)
+    place = window.places[places.EXCURSIONS]
+    things = place.list.things()
+    at = next(i for i, (a, b) in enumerate(pairwise(things)) if not a.is_settled and b.is_settled)
+    place.show_target(things[at].id)
+    idle(qtbot, window)
+    place.list.setFocus()
+    QTest.keyClick(place.list, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    idle(qtbot, window)
+    QTest.mouseClick(place.causes.button(0), Qt.MouseButton.LeftButton)
+    type_into(place.words, "Door left open")
+    return place, [things[at].id, things[at + 1].id]
+
+
+def asked(window: MainWindow) -> ReplaceDialog:
+    place = window.places[places.EXCURSIONS]
+    QTest.mouseClick(place.settle_button, Qt.MouseButton.LeftButton)
+    return next(one for one in window.findChildren(ReplaceDialog) if one.isVisible())
+
+
+def test_an_assessment_is_replaced_only_when_somebody_says_so(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    place, [fresh, assessed] = mark_two(window, qtbot)
+    before = {one.id: one for one in excursions(demo_desk)}
+    dialog = asked(window)
+    assert before[assessed].words in dialog.findChildren(QLabel)[1].text()
+    QTest.keyClick(dialog, Qt.Key.Key_Escape)  # nothing is written
+    idle(qtbot, window)
+    assert {one.id: one.words for one in excursions(demo_desk)} == {
+        key: one.words for key, one in before.items()
+    }
+    dialog = asked(window)
+    QTest.keyClick(dialog.focusWidget(), Qt.Key.Key_Return)  # without looking: the other alone
+    idle(qtbot, window)
+    now = {one.id: one for one in excursions(demo_desk)}
+    assert now[fresh].words == "Door left open"
+    assert now[assessed].words == before[assessed].words
+    with pytest.raises(InputError, match="assessed already"):
+        settle(demo_desk, [assessed], "Not known", "behind its back")
+    place.show_target(assessed)
+    idle(qtbot, window)
+    type_into(place.words, "Lid left open")
+    dialog = asked(window)
+    replace = next(b for b in dialog.findChildren(QPushButton) if b.text() == "Replace")
+    QTest.mouseClick(replace, Qt.MouseButton.LeftButton)
+    idle(qtbot, window)
+    assert next(one for one in excursions(demo_desk) if one.id == assessed).words == "Lid left open"
 
 
 def test_from_an_excursion_to_trends_and_back(

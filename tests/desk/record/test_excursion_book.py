@@ -104,7 +104,9 @@ def test_half_of_it_offloaded_grows_when_the_rest_comes(cold_lab: Lab) -> None:
     assert whole.end_ms > half.end_ms
     assert whole.words == "Seen while it happened."
     assert (half.changed, whole.changed) == (False, True)  # it is longer than what was assessed
-    settle(cold_lab.desk, whole.id, "Power", "Seen to its end.")
+    with pytest.raises(InputError, match="assessed already"):
+        settle(cold_lab.desk, whole.id, "Power", "Seen to its end.")
+    settle(cold_lab.desk, whole.id, "Power", "Seen to its end.", replacing=[whole.id])
     [settled] = excursions(cold_lab.desk)
     assert not settled.changed
     assert logbook_entries(cold_lab.desk)[0].sentence.endswith(

@@ -223,11 +223,18 @@ def to_assess(
         return count_to_assess(session, point_ids, found_since_ms)
 
 
-def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: str) -> None:
-    """Settle excursions with one cause and what happened; settling again replaces both.
+def settle(
+    desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: str, *,
+    replacing: Iterable[int] = (),
+) -> None:  # fmt: skip
+    """Settle excursions with one cause and what happened.
+
+    Args:
+        replacing: those whose assessment, which is in force, is replaced.
 
     Raises:
-        InputError: an unknown cause, or no words.
+        InputError: an unknown cause, or no words; or one is assessed that is not to be replaced:
+            nobody is then.
     """
     if cause not in CAUSES:
         raise InputError("Choose a cause first; “Not known” is one too.")
@@ -236,6 +243,7 @@ def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: st
     ids = [excursion_ids] if isinstance(excursion_ids, int) else list(excursion_ids)
     with desk.archive.writing() as session:
         chosen = _chosen(session, ids)
+        _refuse_replacing(chosen, set(replacing))
         for found in chosen:
             old = found.assessment
             act = ExcursionAssessed(
@@ -245,6 +253,13 @@ def settle(desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: st
             )  # fmt: skip
             desk.do_within(session, act)
         match_assessments(session, [found.point_id for found in chosen])
+
+
+def _refuse_replacing(chosen: list[Found], replacing: set[int]) -> None:
+    kept = [found for found in chosen if found.assessment and found.id not in replacing]
+    if kept:
+        one = "One of these excursions is" if len(kept) == 1 else f"{len(kept)} of these are"
+        raise InputError(f"{one} assessed already; look at it, and say that it is replaced.")
 
 
 def _chosen(session: ArchiveSession, ids: list[int]) -> list[Found]:

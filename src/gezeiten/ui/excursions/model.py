@@ -45,6 +45,12 @@ def said_of(event: BookedExcursion) -> tuple[str, str]:
     return event.cause or "", event.words
 
 
+def to_replace(marked: list[BookedExcursion]) -> list[BookedExcursion]:
+    """Return those whose assessment would be replaced and still holds: somebody is to be asked.
+    One of an excursion that has changed since is to be made again anyway."""
+    return [one for one in marked if one.is_settled and not one.changed]
+
+
 def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
     """Return which excursion follows: as the list is sorted, at the same site as long as any is
     to assess there; None when none is left."""

@@ -22,7 +22,9 @@ from gezeiten.domain.limits.assessments import Seen
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
 from gezeiten.ui.excursions.detail import Detail, load_detail, surroundings
-from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
+from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of, to_replace
+from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
+from gezeiten.ui.excursions.words import listed, short_name
 from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
@@ -37,6 +39,9 @@ from gezeiten.ui.shell.house import House, Place, Rows
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
+
+_MOST_NAMED = 4
+"""Of the marked excursions so many are named above the button."""
 
 
 class ExcursionsPlace(Place):
@@ -120,12 +125,15 @@ class ExcursionsPlace(Place):
         asked.setLayout(fields)
         card.body.addWidget(scrolled(asked), 1)
         self.under = label("", "muted", wrap=True)
-        self.settle_button = button(tr("Settle this excursion"), self.settle, "primary")
+        self.marks = label("", "muted", wrap=True)
+        self.settle_button = button(tr("Save assessment"), self.settle, "primary")
         self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))
         self.reopen_button.setAutoDefault(False)
         self.reopen_button.clicked.connect(lambda _=False: self.reopen())
         acts = QWidget()
-        acts.setLayout(column(self.under, self.settle_button, self.reopen_button, spacing=6))
+        acts.setLayout(
+            column(self.under, self.marks, self.settle_button, self.reopen_button, spacing=6)
+        )
         card.body.addWidget(acts)
         if self.house.is_looking:
             for one in (acts, choice, self.before_button):
@@ -188,7 +196,7 @@ class ExcursionsPlace(Place):
 
     def hint(self) -> str:
         return tr("Ctrl+↑ ↓ next · Shift+↑ ↓ marks · Alt+1…8 cause · Ctrl+E words · "
-                  "Ctrl+Enter settles")  # fmt: skip
+                  "Ctrl+Enter saves")  # fmt: skip
 
     # -- loading -------------------------------------------------------------------------------
     def about(self) -> Callable[[Desk], About] | None:
@@ -330,11 +338,14 @@ class ExcursionsPlace(Place):
         self._drafts.put(event.draft_key, Draft(cause, words).text() if is_new else "")
 
     def _show_marks(self) -> None:
-        count = len(self.list.marked())
-        self.settle_button.setText(
-            counted(count, "Settle this excursion", "Settle these %n excursions")
-            if count > 1 else tr("Settle this excursion")
-        )  # fmt: skip
+        """Name what would be assessed, wherever in the list it is."""
+        marked = self.list.marked()
+        several = len(marked) > 1
+        self.marks.setText(listed([short_name(one) for one in marked], _MOST_NAMED)
+                           if several else "")  # fmt: skip
+        self.marks.setVisible(several)
+        words = counted(len(marked), "Save %n assessment", "Save %n assessments")
+        self.settle_button.setText(words if several else tr("Save assessment"))
 
     def offer_words(self) -> None:
         """Show the words of earlier assessments; the chosen ones can still be changed."""
@@ -390,11 +401,25 @@ class ExcursionsPlace(Place):
 
     # -- acts ----------------------------------------------------------------------------------
     def settle(self) -> None:
-        """Settle the marked excursions, or the chosen one, with the chosen cause and the words."""
-        event, marked = self._event, self.list.marked()
-        if event is None or not self.settle_button.isEnabled():
+        """Assess the marked excursions, or the chosen one, with the chosen cause and the words;
+        ask where some are assessed already."""
+        marked = self.list.marked()
+        if self._event is None or not self.settle_button.isEnabled():
             return
+        standing = to_replace(marked)
+        if not standing:
+            self._assess(marked)
+            return
+        rest = [one for one in marked if one not in standing]
+        asking = ReplaceDialog(self, standing, rest)
+        asking.replace.connect(lambda: self._assess(marked))
+        asking.rest_alone.connect(lambda: self._assess(rest))
+        asking.open()
+
+    def _assess(self, marked: list[BookedExcursion]) -> None:
         (cause, words), desk = self._shown_words(), self.house.desk
+        ids = [one.id for one in marked]
+        replacing = [one.id for one in marked if one.is_settled]  # asked about
         self.settle_button.setEnabled(False)
 
         def settled(_result: object) -> None:
@@ -403,14 +428,15 @@ class ExcursionsPlace(Place):
                 self._drafts.put(one.draft_key, "")
             self._wanted = next_open(self.list.things(), marked)
             self._event = None  # what stands in the fields is kept now, it is no draft
+            self.list.forget_marks()
             self.house.archive_changed.emit()
-            done = counted(len(marked), "%n excursion settled", "%n excursions settled")
+            done = counted(len(marked), "%n excursion assessed", "%n excursions assessed")
             following = tr("the next one to assess is shown.")
             rest = following if self._wanted is not None else tr("none is left to assess.")
             self.house.say(f"{done}; {rest}")
 
         self.house.run(
-            lambda _task: settle(desk, [one.id for one in marked], cause, words),
+            lambda _task: settle(desk, ids, cause, words, replacing=replacing),
             settled,
             failed=lambda _: self.settle_button.setEnabled(True),
         )

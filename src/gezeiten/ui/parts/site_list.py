@@ -6,7 +6,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import (
+    QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QFont, QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
@@ -77,7 +85,7 @@ class SiteList(QListWidget):
         self.blockSignals(False)
         row = next((i for i, t in self._things() if before is not None and same(t, before)), None)
         first = next((i for i, _ in self._things()), -1)
-        self.setCurrentRow(first if row is None else row)
+        self._make_current(first if row is None else row)
         if row is not None and len(marked) > 1:
             for i, thing in self._things():
                 if any(same(thing, one) for one in marked):
@@ -106,11 +114,15 @@ class SiteList(QListWidget):
         chosen = self.thing()
         return things or ([] if chosen is None else [chosen])
 
+    def forget_marks(self) -> None:
+        """Mark nothing but the chosen line."""
+        self._make_current(self.currentRow())
+
     def choose(self, wanted: Callable[[Any], bool]) -> bool:
         """Choose the first thing that is wanted; False when there is none."""
         for i, thing in self._things():
             if wanted(thing):
-                self.setCurrentRow(i)
+                self._make_current(i)
                 return True
         return False
 
@@ -120,7 +132,12 @@ class SiteList(QListWidget):
         if not rows:
             return
         at = rows.index(self.currentRow()) if self.currentRow() in rows else 0
-        self.setCurrentRow(rows[min(max(at + by, 0), len(rows) - 1)])
+        self._make_current(rows[min(max(at + by, 0), len(rows) - 1)])
+
+    def _make_current(self, at: int) -> None:
+        """Choose a line and mark it alone, whatever key is held meanwhile: with Ctrl, as in
+        Ctrl+Down and Ctrl+Return, Qt would mark it beside those that are marked."""
+        self.setCurrentRow(at, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
     def _choose(self) -> None:
         self.chosen.emit(self.thing())

@@ -1,0 +1,60 @@
+"""Asking before assessments are replaced: which ones, by whom, and what they say."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QDialog, QWidget
+
+from gezeiten.desk.record.excursion_book import BookedExcursion
+from gezeiten.ui.excursions.words import excursion_name, listed
+from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.shell.i18n import counted, day_and_time, tr
+
+_MOST_NAMED = 4
+
+
+class ReplaceDialog(QDialog):
+    """assessed, rest: of the excursions that were to be assessed. replace: all are; rest_alone:
+    those that nobody has assessed yet. What is pressed without looking replaces nothing."""
+
+    replace = Signal()
+    rest_alone = Signal()
+
+    def __init__(
+        self, parent: QWidget, assessed: list[BookedExcursion], rest: list[BookedExcursion]
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Assessed already"))
+        asked = counted(
+            len(assessed), "%n excursion is assessed already. Replace its assessment?",
+            "%n excursions are assessed already. Replace their assessments?",
+        )  # fmt: skip
+        replace = button(tr("Replace"), self._replace)
+        keep = button(tr("Keep what stands"), self.reject, "" if rest else "primary")
+        words = counted(len(rest), "Assess the other one alone", "Assess the other %n alone")
+        others = button(words, self._rest_alone, "primary")
+        others.setVisible(bool(rest))
+        default = others if rest else keep
+        default.setDefault(True)
+        which = label(listed([_line(one) for one in assessed], _MOST_NAMED), "muted", wrap=True)
+        body = column(
+            label(asked, wrap=True), which, row(replace, 1, keep, others), spacing=12, margins=16
+        )
+        self.setLayout(body)
+        self.setMinimumWidth(460)
+        default.setFocus()
+
+    def _replace(self) -> None:
+        self.accept()
+        self.replace.emit()
+
+    def _rest_alone(self) -> None:
+        self.accept()
+        self.rest_alone.emit()
+
+
+def _line(one: BookedExcursion) -> str:
+    words = tr("%1: %2, by %3, %4").replace("%1", excursion_name(one))
+    said_ms = day_and_time(one.settled_ms or 0, one.point.zone)
+    words = words.replace("%3", one.settled_by).replace("%4", said_ms)
+    return words.replace("%2", f"{tr(one.cause or '')} “{one.words}”")
