@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QItemSelectionModel, Qt
+import pytest
+from PySide6.QtCore import QItemSelectionModel, QLocale, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -15,6 +16,7 @@ from gezeiten.desk.record.remarks import remarks
 from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell.i18n import number_to_copy
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.readings_table import ReadingsWindow
 from tests.ui_help import idle, press
@@ -51,7 +53,32 @@ def test_an_excursions_readings_begin_where_it_does(
     assert len(lines) == 1 + len(rows.model.table)
     assert lines[0].startswith("Time at the site (Europe/Berlin)\tUTC\t")
     assert "T" in lines[1].split("\t")[1]
+    heads = lines[0].split("\t")
+    assert heads[3::3][:1] == ["Limit"]
+    copied = [line.split("\t")[2:4] for line in lines[1:]]
+    held = [rows.model.table.cell(i, 0) for i in range(len(rows.model.table))]
+    assert [float(value) for value, _ in copied] == [
+        pytest.approx(cell.value, abs=0.051) for cell in held
+    ]
+    assert [limit for _, limit in copied] == [cell.mark for cell in held]
+    assert {limit for _, limit in copied} == {"above"}  # only those outside are shown
     rows.close()
+
+
+@pytest.mark.parametrize(
+    ("region", "wanted"),
+    [("en_GB", "-13392917.25"), ("de_DE", "-13392917,25"), ("sv_SE", "-13392917,25"),
+     ("fr_FR", "-13392917,25"), ("de_CH", "-13392917.25")],
+)  # fmt: skip
+def test_numbers_are_copied_as_spreadsheets_of_the_region_read_them(
+    region: str, wanted: str
+) -> None:
+    before = QLocale()
+    QLocale.setDefault(QLocale(region))
+    try:
+        assert number_to_copy(-13_392_917.25, 2) == wanted
+    finally:
+        QLocale.setDefault(before)
 
 
 def test_what_trends_shows_is_what_the_table_holds(window: MainWindow, qtbot: QtBot) -> None:

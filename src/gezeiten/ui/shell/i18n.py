@@ -48,6 +48,14 @@ def number(value: float, decimals: int = 0) -> str:
     return QLocale().toString(float(value), "f", decimals)
 
 
+def number_to_copy(value: float, decimals: int = 0) -> str:
+    """Return a number as a spreadsheet of the region reads it: nothing between thousands, and the
+    minus of the keyboard."""
+    locale = QLocale()
+    locale.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator)
+    return locale.toString(float(value), "f", decimals).replace("\u2212", "-")
+
+
 def day(utc_ms: int, zone: str) -> str:
     """Return "Tue 24 Nov" at the site."""
     moment = from_ms(utc_ms, zone)

@@ -31,11 +31,11 @@ from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import duration_text, iso_utc, midnight_ms
-from gezeiten.ui.parts.rule_signs import RULE_SIGNS
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.house import House, Rows
-from gezeiten.ui.shell.i18n import counted, date, instant, number, tr
+from gezeiten.ui.shell.i18n import counted, date, instant, number, number_to_copy, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
 from gezeiten.ui.trends.stretch_dialog import GoToInstant
@@ -128,17 +128,36 @@ class ReadingsModel(QAbstractTableModel):
         return shown_value(self.table.columns[which], self._units[which], value)
 
     def text(self, rows: list[int]) -> str:
-        """Return rows as they stand, columns between tabs, for a spreadsheet."""
-        across = range(self.columnCount())
-        lines = ["\t".join(self.heads())]
-        lines += ["\t".join(self.words(at, place) for place in across) for at in rows]
+        """Return rows for a spreadsheet, columns between tabs: values as numbers, whether one is
+        outside a limit beside it."""
+        heads = self.heads()
+        line = heads[:_TIMES]
+        for place in range(_TIMES, len(heads), 2):
+            line += [heads[place], tr("Limit"), heads[place + 1]]
+        lines = ["\t".join(line)]
+        for at in rows:
+            line = [self.words(at, place) for place in range(_TIMES)]
+            for which in range(len(self.table.columns)):
+                line += self._cells_to_copy(at, which)
+            lines.append("\t".join(line))
         return "\n".join(lines)
+
+    def _cells_to_copy(self, at: int, which: int) -> tuple[str, str, str]:
+        cell = self.table.cell(at, which)
+        if cell is None:
+            return "", "", ""
+        one, unit = self.table.columns[which], self._units[which]
+        value = number_to_copy(unit.shown(cell.value), _decimals(one, unit))
+        return value, side_word(cell.mark) if cell.mark else "", tr(Quality(cell.quality).word)
 
 
 def shown_value(one: TableColumn, unit: ShownUnit, value: float) -> str:
     """Return a value in the unit shown."""
-    decimals = max(quantity(one.key).decimals + unit.extra_decimals, 0)
-    return number(unit.shown(value), decimals)
+    return number(unit.shown(value), _decimals(one, unit))
+
+
+def _decimals(one: TableColumn, unit: ShownUnit) -> int:
+    return max(quantity(one.key).decimals + unit.extra_decimals, 0)
 
 
 class ReadingsWindow(QDialog):
