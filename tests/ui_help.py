@@ -15,10 +15,13 @@ from gezeiten.domain.series.cells import cells_of_series
 from gezeiten.domain.series.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series.series import Series
 from gezeiten.ui.parts.chart_lanes import Trace
+from gezeiten.ui.shell import window as shell
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 
 PATIENCE_MS = 120_000
+# on a machine that stalls a message would be gone before it is read
+shell.SAY_MS = shell.COMPLAIN_MS = 3_600_000
 
 
 class HandClock:

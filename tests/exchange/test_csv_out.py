@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from gezeiten.domain.limits.limits import InForce, LimitRule, always
+from gezeiten.domain.quantities.quantities import know_own, own_quantity
 from gezeiten.domain.series.series import empty_series
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, count_readings, write_csv
@@ -143,3 +144,19 @@ def test_the_description_names_every_column_as_the_file_does(tmp_path: Path) -> 
     assert told["notes"] == [
         {"sha256": "ab" * 32, "readings": 4, "zone": "Europe/Berlin", "logbook": head}
     ]
+
+
+@pytest.mark.parametrize("name", ['=HYPERLINK("x")', "+1", "-a", "@sum", "\tx"])
+def test_an_own_name_above_a_column_is_no_formula(tmp_path: Path, name: str) -> None:
+    facts = {"name": name, "symbol": "x", "unit": "m", "decimals": 2, "range": [0, 9],
+             "averages": "plain", "stamp": "instant", "dose": False, "kinetic": False}  # fmt: skip
+    know_own([own_quantity("own_depth", facts)])
+    try:
+        one = CsvChannel("own_depth", "m", series_of([0, 10], [1.0, 2.0]))
+        write_csv(table(channels=(one,)), tmp_path / "a.csv")
+        with (tmp_path / "a.csv").open(newline="", encoding="utf-8") as lines:
+            heads = next(csv.reader(lines))
+        assert heads[6:9] == [f"'{name} [m]", f"'{name} quality", f"'{name} limit"]
+        assert count_readings(tmp_path / "a.csv") == (2, 2)
+    finally:
+        know_own([])

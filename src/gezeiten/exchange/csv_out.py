@@ -238,7 +238,7 @@ def _in_rows(column: pl.Series, rows: pl.Series | None, otherwise: str) -> pl.Se
 
 def channel_titles(key: str, unit: str) -> tuple[str, str, str]:
     """Return how the columns of a channel are called: its value, its quality, its limit mark."""
-    name, unit = quantity(key).name, plain(unit)
+    name, unit = plain(quantity(key).name), plain(unit)
     return f"{name} [{unit}]", f"{name} quality", f"{name} limit"
 
 
@@ -248,10 +248,15 @@ def count_readings(path: Path) -> tuple[int, int]:
 
     with path.open(newline="", encoding="utf-8") as lines:
         head = next(csv.reader(lines), [])
-    titles = [head[column] for column in range(len(FIXED), len(head), 3)]
+    # by place: a name may hold signs of quotation, which polars leaves doubled
+    places = range(len(FIXED), len(head), 3)
     told = (
-        pl.scan_csv(path, infer_schema=False)
-        .select(pl.len(), *(pl.col(title).count() for title in titles))
+        pl.scan_csv(
+            path,
+            infer_schema=False,
+            with_column_names=lambda names: [f"{i}" for i in range(len(names))],
+        )
+        .select(pl.len(), *(pl.col(f"{place}").count() for place in places))
         .collect(engine="streaming")
         .row(0)
     )

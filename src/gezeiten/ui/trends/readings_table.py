@@ -31,6 +31,7 @@ from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import duration_text, iso_utc, midnight_ms
+from gezeiten.exchange.csv_out import plain
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
@@ -133,7 +134,7 @@ class ReadingsModel(QAbstractTableModel):
         heads = self.heads()
         line = heads[:_TIMES]
         for place in range(_TIMES, len(heads), 2):
-            line += [heads[place], tr("Limit"), heads[place + 1]]
+            line += [plain(heads[place]), tr("Limit"), heads[place + 1]]
         lines = ["\t".join(line)]
         for at in rows:
             line = [self.words(at, place) for place in range(_TIMES)]
