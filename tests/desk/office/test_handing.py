@@ -6,6 +6,7 @@ import csv
 import hashlib
 import json
 import re
+import shutil
 from datetime import datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -15,7 +16,7 @@ import polars as pl
 import pypdf
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.estimating import estimates, fill_by_way
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.office.documents import point_report
@@ -28,6 +29,7 @@ from gezeiten.desk.office.handing import (
 )
 from gezeiten.desk.office.logbook import head, held_against, logbook_entries, text_of_document
 from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.excursion_book import excursions, settle
@@ -331,3 +333,36 @@ def test_the_figures_of_a_month_agree_on_paper_and_in_the_csv(
     words = " ".join(word for line in lines for word in line)
     for row in days.iter_rows(named=True):
         assert re.search(rf"{row['day']} {row['low']:.2f} \d\d:\d\d {row['high']:.2f} ", words)
+
+
+@pytest.mark.parametrize("said_in_whole", [False, True])
+def test_a_copied_archive_judges_its_own_documents(
+    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path, said_in_whole: bool
+) -> None:
+    """Before, it looked at those of the archive that it was copied from."""
+    done = export_csv(demo_desk, room, fortnight)
+    (tmp_path / "elsewhere").mkdir()
+    outside = export_csv(demo_desk, room, fortnight, tmp_path / "elsewhere" / "a.csv")
+    if said_in_whole:  # as versions before did
+        with demo_desk.archive.engine.begin() as connection:
+            behind = "UPDATE handover SET file_name = ? WHERE sha256 = ? AND file_name LIKE ?"
+            connection.exec_driver_sql(behind, (str(done.path.resolve()), done.sha256, "handov%"))
+    folder = demo_desk.archive.folder
+    shutil.copytree(folder, tmp_path / "moved")
+    copied = Desk(tmp_path / "moved", now_ms=demo_desk.now_ms, computer=TrustedClock(),
+                  pins=MemoryPins())  # fmt: skip
+
+    def states(desk: Desk) -> dict[str, str]:
+        return {one.file_name: one.state for one in past_handovers(desk)
+                if Path(one.file_name).name in (done.path.name, "a.csv")}  # fmt: skip
+
+    own = str(copied.archive.handovers / done.path.name)
+    done.path.write_bytes(b"changed there")
+    assert states(copied) == {own: "as it was", str(outside.path.resolve()): "as it was"}
+    assert states(demo_desk)[str(done.path)] == "changed"
+    Path(own).unlink()
+    assert states(copied)[own] == "missing"
+    past = next(one for one in past_handovers(copied) if one.file_name == own)
+    assert put_out_again(copied, past).parent == copied.archive.handovers
+    assert verify(copied).is_whole
+    copied.close()

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Literal
 from gezeiten.archive.documents import KeptDocument, count_documents, documents
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.begun import fresh_beside, synced
+from gezeiten.archive.store.chains import FOLDER as LOGBOOK_FOLDER
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.vault import fingerprint
@@ -192,7 +193,7 @@ def _book(
         desk.do_within(
             session,
             DocumentHandedOver(
-                at, fresh_id(), kind, span[0], span[1], str(path.resolve()), sha256, len(data),
+                at, fresh_id(), kind, span[0], span[1], _said_path(desk, path), sha256, len(data),
                 readings,
             ),
         )  # fmt: skip
@@ -206,6 +207,24 @@ def past_handovers(desk: Desk) -> list[PastHandover]:
     return [_past(desk, one) for one in kept]
 
 
+def _said_path(desk: Desk, path: Path) -> str:
+    """Return where a copy is, as it is kept: from the archive's folder on where it is in there."""
+    path, folder = path.resolve(), desk.archive.folder.resolve()
+    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
+
+
+def _copy_of(desk: Desk, said: str) -> Path:
+    """Return where the copy of a document is. One among an archive's own documents is among those
+    of the archive that is open, which may be a copy of that one, or have been moved."""
+    path, folder = Path(said), desk.archive.folder
+    if not path.is_absolute():
+        return folder / path
+    # versions before said it in whole
+    of, own = path.parent.parent, desk.archive.handovers.name
+    was_in_an_archive = not of.exists() or (of / LOGBOOK_FOLDER).is_dir()
+    return folder / own / path.name if path.parent.name == own and was_in_an_archive else path
+
+
 def count_handovers(desk: Desk) -> int:
     """Return how many documents were handed over."""
     with desk.archive.reading() as session:
@@ -214,7 +233,7 @@ def count_handovers(desk: Desk) -> int:
 
 def _past(desk: Desk, one: KeptDocument) -> PastHandover:
     """What became of a document. One of before documents were kept is kept now, if it is there."""
-    copy, vault = Path(one.file_name), desk.archive.documents
+    copy, vault = _copy_of(desk, one.file_name), desk.archive.documents
     state: State = "missing"
     with suppress(OSError):
         data = copy.read_bytes()
@@ -225,7 +244,7 @@ def _past(desk: Desk, one: KeptDocument) -> PastHandover:
     is_kept = vault.path(one.sha256).exists()
     shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
     return PastHandover(
-        one.uid, one.at_ms, one.person, one.form, one.point_id, one.span, one.file_name, one.sha256,
+        one.uid, one.at_ms, one.person, one.form, one.point_id, one.span, str(copy), one.sha256,
         one.readings, state, is_kept, shown,
     )  # fmt: skip
 
@@ -247,7 +266,8 @@ def put_out_again(desk: Desk, past: PastHandover, path: Path | None = None) -> P
         sync_folder(folder)
     with desk.archive.writing() as session:
         point = kept_point(session, past.point_id).uid
-        act = DocumentPutOut(point, past.uid, past.file_name, str(target.resolve()))
+        before = next(one.file_name for one in documents(session) if one.uid == past.uid)
+        act = DocumentPutOut(point, past.uid, before, _said_path(desk, target))
         desk.do_within(session, act)
     return target
 
