@@ -38,7 +38,9 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
     assert handover.table.currentRow() == 1
 
     def are_lines_shown() -> None:
-        assert "time_utc" in column.itemAt(0).widget().text()
+        shown = column.itemAt(0).widget()
+        which = (handover.pages._wanted, shown.accessibleName(), handover.table.selectedItems())
+        assert "time_utc" in shown.text(), which
 
     qtbot.waitUntil(are_lines_shown, timeout=PATIENCE_MS)
     window.house.archive_changed.emit()  # what goes on elsewhere takes no choice away

@@ -139,6 +139,8 @@ class HandoverPlace(Place):
         table.horizontalHeader().setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         table.itemActivated.connect(lambda _: self.open_file())
         table.itemSelectionChanged.connect(self._show_document)
+        # what is shown is the current line, selected or not
+        table.currentItemChanged.connect(lambda *_: self._show_document())
         table.setWordWrap(False)  # file names are cut in the middle: both ends tell something
         table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         return table
