@@ -1,6 +1,5 @@
 """Entries that a chain file has lost at its end, or with the whole file, while the table of entries
-still knows them: found, and written again as the table has
-them."""
+still knows them: found, and written again as the table has them."""
 
 from __future__ import annotations
 

@@ -193,7 +193,7 @@ def _book(
         desk.do_within(
             session,
             DocumentHandedOver(
-                at, fresh_id(), kind, span[0], span[1], _said_path(desk, path), sha256, len(data),
+                at, fresh_id(), kind, span[0], span[1], _stored_path(desk, path), sha256, len(data),
                 readings,
             ),
         )  # fmt: skip
@@ -207,19 +207,19 @@ def past_handovers(desk: Desk) -> list[PastHandover]:
     return [_past(desk, one) for one in kept]
 
 
-def _said_path(desk: Desk, path: Path) -> str:
-    """Return where a copy is, as it is kept: from the archive's folder on where it is in there."""
+def _stored_path(desk: Desk, path: Path) -> str:
+    """Return the path of a copy as it is stored: from the archive's folder on where it is there."""
     path, folder = path.resolve(), desk.archive.folder.resolve()
     return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
 
-def _copy_of(desk: Desk, said: str) -> Path:
+def _copy_of(desk: Desk, stored: str) -> Path:
     """Return where the copy of a document is. One among an archive's own documents is among those
     of the archive that is open, which may be a copy of that one, or have been moved."""
-    path, folder = Path(said), desk.archive.folder
+    path, folder = Path(stored), desk.archive.folder
     if not path.is_absolute():
         return folder / path
-    # versions before said it in whole
+    # versions before stored it in whole
     of, own = path.parent.parent, desk.archive.handovers.name
     was_in_an_archive = not of.exists() or (of / LOGBOOK_FOLDER).is_dir()
     return folder / own / path.name if path.parent.name == own and was_in_an_archive else path
@@ -267,7 +267,7 @@ def put_out_again(desk: Desk, past: PastHandover, path: Path | None = None) -> P
     with desk.archive.writing() as session:
         point = kept_point(session, past.point_id).uid
         before = next(one.file_name for one in documents(session) if one.uid == past.uid)
-        act = DocumentPutOut(point, past.uid, before, _said_path(desk, target))
+        act = DocumentPutOut(point, past.uid, before, _stored_path(desk, target))
         desk.do_within(session, act)
     return target
 

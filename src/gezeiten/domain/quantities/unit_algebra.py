@@ -19,7 +19,7 @@ _PREFIXES = {"k": 1e3, "M": 1e6, "h": 1e2, "d": 1e-1, "c": 1e-2, "m": 1e-3, "u":
 _ATOMS: dict[str, tuple[float, dict[str, int]]] = {
     "m": (1.0, {"m": 1}), "g": (1e-3, {"kg": 1}), "s": (1.0, {"s": 1}), "K": (1.0, {"K": 1}),
     "A": (1.0, {"A": 1}), "mol": (1.0, {"mol": 1}), "min": (60.0, {"s": 1}),
-    "h": (3600.0, {"s": 1}), "d": (86400.0, {"s": 1}), "L": (1e-3, {"m": 3}),
+    "h": (3600.0, {"s": 1}), "d": (86400.0, {"s": 1}), "L": (1e-3, {"m": 3}), "l": (1e-3, {"m": 3}),
     "N": (1.0, {"kg": 1, "m": 1, "s": -2}), "Pa": (1.0, {"kg": 1, "m": -1, "s": -2}),
     "bar": (1e5, {"kg": 1, "m": -1, "s": -2}), "J": (1.0, {"kg": 1, "m": 2, "s": -2}),
     "W": (1.0, {"kg": 1, "m": 2, "s": -3}), "V": (1.0, {"kg": 1, "m": 2, "s": -3, "A": -1}),
@@ -29,9 +29,8 @@ _ATOMS: dict[str, tuple[float, dict[str, int]]] = {
     "[psi]": (6894.757293168, {"kg": 1, "m": -1, "s": -2}),
 }  # fmt: skip
 """In SI units, with the powers of its base units."""
-_SPOKEN = {"l": "L", "ft": "[ft_i]", "in": "[in_i]", "mi": "[mi_i]", "kn": "[kn_i]",
-           "gal": "[gal_us]", "psi": "[psi]", "ml": "mL", "cl": "cL", "dl": "dL",
-           "hl": "hL"}  # fmt: skip
+_SPOKEN = {"ft": "[ft_i]", "in": "[in_i]", "mi": "[mi_i]", "kn": "[kn_i]", "gal": "[gal_us]",
+           "psi": "[psi]"}  # fmt: skip
 """As people write them beside their UCUM codes."""
 _TERM = re.compile(r"([./]?)(\[[^\]]+\]|[A-Za-z%]+)(-?\d+)?")
 _OTHER_SIGNS = str.maketrans({"µ": "u", "²": "2", "³": "3", "·": ".", "⁻": "-", "¹": "1"})

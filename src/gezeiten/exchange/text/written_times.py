@@ -9,6 +9,8 @@ import re
 from datetime import datetime
 from functools import cache
 
+from gezeiten.domain.series.timeline import from_ms
+from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.exchange.text.times import WEEKDAY
 from gezeiten.exchange.text.zone_names import offset_hours
 
@@ -16,8 +18,7 @@ _MOST_ODD = 0.05
 """Of the lines looked at, so many may say something else."""
 _SOME = 4
 """Of so many lines or more, one may."""
-FIRST_YEAR, LAST_YEAR = 1900, 2200
-"""In which years what is measured can lie."""
+_FIRST_YEAR, _LAST_YEAR = (from_ms(at_ms).year for at_ms in (EARLIEST_MS, LATEST_MS - 1))
 OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 _NO_SIGN = re.compile(r"[0-9A-Za-z]")
 _DATES = {
@@ -151,7 +152,7 @@ def follows(text: str, pattern: str) -> bool:
     except ValueError:
         return False
     # hhmm beside a small number looks like a year and a day of it
-    return "%Y" not in pattern or FIRST_YEAR <= moment.year <= LAST_YEAR
+    return "%Y" not in pattern or _FIRST_YEAR <= moment.year <= _LAST_YEAR
 
 
 _DIGITS = {"Y": 4, "j": 3, "m": 2, "d": 2, "H": 2, "M": 2, "S": 2}

@@ -12,7 +12,8 @@ Source: docs/calculations.md, "Own formulas".
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
@@ -150,8 +151,15 @@ def _part(node: ast.expr, scope: _Scope) -> _Part:
     Raises:
         InputError: it makes no sense; the sentence says where.
     """
-    try:
+    with _placed(node, scope):
         return _understood(node, scope)
+
+
+@contextmanager
+def _placed(node: ast.expr, scope: _Scope) -> Iterator[None]:
+    """Have what is wrong with a part say where that stands; a part within says it first."""
+    try:
+        yield
     except _PlacedError:
         raise
     except InputError as exc:
@@ -205,10 +213,8 @@ def _joined(node: ast.BinOp, scope: _Scope) -> _Part:
 
 def _combined(a: _Part, node: ast.BinOp, scope: _Scope) -> _Part:
     b = _part(node.right, scope)
-    try:
+    with _placed(node, scope):
         return _of_two(a, node.op, b)
-    except InputError as exc:
-        raise _PlacedError(scope.typed.place_of(node) + str(exc)) from exc
 
 
 def _of_two(a: _Part, sign: ast.operator, b: _Part) -> _Part:
