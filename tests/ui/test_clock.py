@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.places import point_named
+from gezeiten.desk.field.gaps import gaps_of_calculated
+from gezeiten.desk.places import point_named, points
 from gezeiten.desk.record.records import record
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog, parsed_shift_ms
+from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
-from tests.ui_help import idle
+from tests.ui_help import idle, type_into
 
 KEY = "probe_temperature"
 
@@ -58,6 +63,7 @@ def test_a_clock_is_moved_by_hand_and_back(
     made.way.setCurrentIndex(made.way.findData("amount"))
     made.amount.setText("-1:00:00")
     made.amount.editingFinished.emit()
+    idle(qtbot, window)
     assert made.trial is not None
     made.words.setText("set to local time")
     made.keep()
@@ -104,3 +110,33 @@ def test_a_neighbour_says_how_a_clock_was_set(
     made.way.setCurrentIndex(made.way.findData("data"))
     idle(qtbot, window)
     assert "Likeness of changes" in made.figures.text()
+
+
+def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
+    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+) -> None:
+    barometer = next(one for one in points(demo_desk)
+                     if "air_pressure" in {its.channel for its in one.measured})  # fmt: skip
+    made = ClockDialog(window, window.house, barometer, "air_pressure")
+    qtbot.addWidget(made)
+    made.show()
+    idle(qtbot, window)
+    made.way.setFocus()
+    made.way.setCurrentIndex(made.way.findData("amount"))
+    type_into(made.amount, "720:00:00")
+    qtbot.keyClick(made.amount, Qt.Key.Key_Tab)
+    idle(qtbot, window)
+    assert re.search(r"Water level of .+ loses [\d,]+ of its [\d,]+ values there",
+                     made.figures.text())  # fmt: skip
+    type_into(made.words, "set to another month")
+    qtbot.mouseClick(made.keep_button, Qt.MouseButton.LeftButton)
+    idle(qtbot, window)
+    gap = gaps_of_calculated(demo_desk)[0]
+    assert gap.reason.startswith("no air pressure of")
+    window.go(places.MEND, gap.key)
+    idle(qtbot, window)
+    mend = window.places[places.MEND]
+    assert mend.list.thing().key == gap.key
+    assert "not calculated" in mend.picture.title.text()
+    assert not mend.fill_button.isEnabled()
+    assert not mend.leave_button.isEnabled()

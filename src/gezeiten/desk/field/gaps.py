@@ -9,9 +9,10 @@ from gezeiten.archive.here.coverage import Coverage, coverage
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.missing import missing_time
 from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.series.gaps import Gap
-from gezeiten.domain.steps.steps import GapState, RecordStep
+from gezeiten.domain.steps.steps import NOT_CALCULATED, GapState, RecordStep
 from gezeiten.domain.wording import grouped
 
 
@@ -46,6 +47,21 @@ def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
             return gaps_of(chosen, steps.get(point_id, []), held)
         found = [or_fault(partial(gaps_of, one, steps.get(one.id, []), held)) for one in listed]
     return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
+
+
+def gaps_of_calculated(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
+    """Return where calculated series of one point or all have no value though their first input
+    has; `reason` says what lacks. Points that cannot be read are left out, where all are asked."""
+    if point_id is not None:
+        [point] = (one for one in points(desk) if one.id == point_id)
+        return _of_calculated(desk, point)
+    found = [or_fault(partial(_of_calculated, desk, one)) for one in points(desk)]
+    return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
+
+
+def _of_calculated(desk: Desk, point: PointPlace) -> list[BookedGap]:
+    return [BookedGap(point, (one.series,), one.gap, NOT_CALCULATED, reason=one.reason)
+            for one in missing_time(desk, point)]  # fmt: skip
 
 
 def open_gaps(desk: Desk) -> int:

@@ -14,7 +14,7 @@ from gezeiten.archive.missions import missions_at
 from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.calculating import how_words
@@ -35,7 +35,7 @@ from gezeiten.domain.series.series import HOLD_FACTOR, Series, all_instants
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.checks.comparing import Compared
-from gezeiten.domain.steps.steps import MEASURED, RecordStep
+from gezeiten.domain.steps.steps import MEASURED, NOT_CALCULATED, RecordStep
 from gezeiten.domain.steps.sureness import Sure
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
@@ -279,7 +279,7 @@ def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
             _how(booked, steps, point.zone),
             is_filled=booked.state == "estimated" or booked.state in MEASURED,
         )
-        for booked in gaps(desk, point.id)
+        for booked in [*gaps(desk, point.id), *gaps_of_calculated(desk, point.id)]
         if booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
     ]
     return [*found, *_absent_at_the_end(desk, point, span)]
@@ -293,6 +293,8 @@ def _missing_inside(booked: BookedGap, span: Span) -> int:
 
 def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
     """Say what was done about a gap, by whom and when."""
+    if booked.state == NOT_CALCULATED:
+        return f"not calculated: {booked.reason}"
     if booked.state == "open":
         return "open, nobody has dealt with it yet"
     done = [steps[uid] for uid in booked.steps if uid in steps]

@@ -21,13 +21,15 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
+from gezeiten.domain.steps.lacking import Lack, lacks
 from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(frozen=True, slots=True)
 class ComputedPiece:
     """A piece of a calculated series; see `view.Piece`. cells: None where it could not be
-    calculated; estimated: readings of it that rest on an estimate."""
+    calculated; estimated: readings of it that rest on an estimate; lacks: where measured readings
+    of the first input have no value here."""
 
     span: Span
     ends: Span | None
@@ -37,6 +39,7 @@ class ComputedPiece:
     stamp: Hashable
     cells: Cells | None
     estimated: Series
+    lacks: tuple[Lack, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,12 +69,27 @@ class Computed:
         """Return what is calculated of readings of the first input."""
         if not len(first):
             return first
-        span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
         if self.how.window_ms:
+            span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
             return self._looking_back(session, first, span)
+        return self._derived(self._beside(session, first))
+
+    def with_lacks(self, session: ArchiveSession, first: Series) -> tuple[Series, tuple[Lack, ...]]:
+        """Return what is calculated of readings of the first input, and where there is none; what
+        looks back over a window lacks nothing that its input does not."""
+        if not len(first) or self.how.window_ms:
+            return self.of(session, first), ()
+        inputs = self._beside(session, first)
+        made = self._derived(inputs)
+        return made, lacks(self.how.how, inputs, made.times_utc_ms)
+
+    def _beside(self, session: ArchiveSession, first: Series) -> list[tuple[Series, str]]:
+        """Return readings of the first input, with those of the others beside them."""
+        span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
         series = [first, *(view.around(session, span) for view in self.inputs[1:])]
-        channels = [channel_of(view.key) for view in self.inputs]
-        inputs = list(zip(series, channels, strict=True))
+        return list(zip(series, [channel_of(view.key) for view in self.inputs], strict=True))
+
+    def _derived(self, inputs: list[tuple[Series, str]]) -> Series:
         return derive(self.how.how, self.how.parameters, inputs, channel_of(self.how.series),
                       self.how.hung)  # fmt: skip
 
@@ -102,7 +120,7 @@ def computed(
         if piece is None:
             piece = replace(_piece(session, made, at, span), stamp=stamp)
             if stamp is not None and piece.cells is not None:
-                known.put(stamp, piece, piece.cells.nbytes + 25 * len(piece.estimated) + 500)
+                known.put(stamp, piece, _nbytes(piece.cells, piece))
         made.listed.append(piece)
         estimated.append(piece.estimated)
     estimated += [made.of(session, one) for one in first.made.fills]
@@ -124,10 +142,14 @@ def _stamp(made: Computed, at: int, span: Span) -> Hashable:
 def _piece(session: ArchiveSession, made: Computed, at: int, span: Span) -> ComputedPiece:
     """Calculate a piece; of a damaged one that it cannot be, and is looked at again."""
     try:
-        whole = made.of(session, made.inputs[0].chunk(session, at))
+        whole, lacking = made.with_lacks(session, made.inputs[0].chunk(session, at))
     except ArchiveDamagedError:
         return unknown(span)
-    return piece_of(whole, span)
+    return replace(piece_of(whole, span), lacks=lacking)
+
+
+def _nbytes(cells: Cells, piece: ComputedPiece) -> int:
+    return cells.nbytes + 25 * len(piece.estimated) + 200 * len(piece.lacks) + 500
 
 
 def unknown(span: Span) -> ComputedPiece:

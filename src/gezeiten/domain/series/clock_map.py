@@ -46,6 +46,10 @@ class ClockMap:
         """Return what time it was, int64 (n,), when the clock showed some instants."""
         return _through(self.shown_ms, self.true_ms, times_ms)
 
+    def shown(self, times_ms: Times) -> Times:
+        """Return what the clock showed, int64 (n,), at some instants of true time."""
+        return _through(self.true_ms, self.shown_ms, times_ms)
+
     def true_at(self, at_ms: int) -> int:
         """Return what time it was when the clock showed an instant; ends of time stay."""
         if not self or abs(at_ms) >= EVER_MS:

@@ -6,7 +6,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
-GapState = Literal["open", "left open", "estimated", "from the logger", "from another source"]
+GapState = Literal["open", "left open", "estimated", "from the logger", "from another source",
+                   "not calculated"]  # fmt: skip
+NOT_CALCULATED: GapState = "not calculated"
+"""What a gap of a calculated series is whose first input has readings there: it goes once what it
+rests on is put right."""
 MEASURED: tuple[GapState, ...] = ("from the logger", "from another source")
 """What a gap is that was filled by readings, none of them estimated."""
 

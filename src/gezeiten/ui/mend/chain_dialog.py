@@ -3,7 +3,7 @@ kept."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from PySide6.QtWidgets import (
@@ -29,6 +29,7 @@ from gezeiten.desk.record.correcting import (
     take_back,
 )
 from gezeiten.desk.record.filling import switch_fill
+from gezeiten.desk.record.losses import Loss, losses_of_correction
 from gezeiten.desk.record.proposing import (
     Certificate,
     by_rule,
@@ -56,6 +57,7 @@ from gezeiten.ui.mend.chain_model import (
     number_recorded,
     tried_stretch,
 )
+from gezeiten.ui.mend.loss_words import loss_words
 from gezeiten.ui.mend.step_fields import StepFields
 from gezeiten.ui.mend.story_dialog import tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
@@ -343,11 +345,15 @@ class ChainDialog(ActingDialog):
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
         assert span is not None  # something is shown
 
-        def look(_task: object) -> Effect:
+        def look(_task: object) -> tuple[Effect, list[Loss]]:
             step = wanted() if wanted is not None else None
-            return effect(desk, point, key, span, step=step, switched=switched)
+            seen = effect(desk, point, key, span, step=step, switched=switched)
+            return seen, losses_of_correction(desk, point, key, span, seen)
 
-        self._house.run(look, self._show_figures, failed=self._say, latest="chain effect")
+        def show(found: tuple[Effect, list[Loss]]) -> None:
+            self._show_figures(*found)
+
+        self._house.run(look, show, failed=self._say, latest="chain effect")
 
     def _look_at_fill(self, filled: RecordStep) -> None:
         """Show a fill in its surroundings, and what the record is without it, or again with it."""
@@ -357,14 +363,15 @@ class ChainDialog(ActingDialog):
         self._house.run(lambda _task: effect_of_fill(desk, point, filled, span),
                         self._show_figures, failed=self._say, latest="chain effect")  # fmt: skip
 
-    def _show_figures(self, seen: Effect | None) -> None:
+    def _show_figures(self, seen: Effect | None, lost: Sequence[Loss] = ()) -> None:
         if self._lane is None or self._view is None:
             return
         unit, lane = self.trying.unit, self._lane
         if seen is not None and (seen.changed or seen.gone or seen.back or seen.suspect):
             lane = replace(lane, proposal=drawn(seen, unit), tints=self._tints(seen))
         self.chart.show_lanes([lane], self._view, self._point.zone)
-        self.figures.setText(self._effect_words(seen) if seen else "")
+        words = (self._effect_words(seen) if seen else "", *map(loss_words, lost))
+        self.figures.setText(" ".join(words))
 
     def _tints(self, seen: Effect) -> tuple[Tint, ...]:
         """Where readings would go, hatched as all that is absent; where they would be suspect."""

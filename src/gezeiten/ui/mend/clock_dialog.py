@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
@@ -23,9 +24,11 @@ from gezeiten.desk.record.clocks import (
     switch_clock,
     take_clock_back,
 )
+from gezeiten.desk.record.losses import Loss, losses_of_clock
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.errors import InputError
+from gezeiten.ui.mend.loss_words import loss_words
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
@@ -59,6 +62,7 @@ class ClockDialog(ActingDialog):
         self._house, self._point, self._series = house, point, series
         self._clocks: list[MissionClock] = []
         self.trial: Trial | None = None
+        self._told = ""
         self.mission = QComboBox()
         self.mission.setAccessibleName(tr("Mission"))
         self.mission.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -190,7 +194,7 @@ class ClockDialog(ActingDialog):
     # -- trying ----------------------------------------------------------------------------------
     def _try(self) -> None:
         """Show what the chosen way would do."""
-        self.trial = None
+        self.trial, self._told = None, ""
         self.keep_button.setEnabled(False)
         self.figures.clear()
         clock, way = self.clock, self.way.currentData()
@@ -252,10 +256,20 @@ class ClockDialog(ActingDialog):
         self._house.run(work, show, failed=self.figures.setText, latest="clock trial")
 
     def _show_trial(self, trial: Trial) -> None:
-        self.trial = trial
+        """Show a trial; it can be kept once what rests on these readings was looked at."""
+        clock, desk = self.clock, self._house.desk
+        if clock is None:
+            return
         sure = tr("Sure to ± %1 s at worst.").replace("%1", number(trial.u_ms / 1000, 1))
         self.figures.setText(f"{trial.words} {sure}")
-        self.keep_button.setEnabled(True)
+
+        def show(lost: list[Loss]) -> None:
+            self.trial = trial
+            self.figures.setText(" ".join((trial.words, sure, *map(loss_words, lost))))
+            self.keep_button.setEnabled(True)
+
+        self._house.run(lambda _task: losses_of_clock(desk, clock, trial.clock), show,
+                        failed=self.figures.setText, latest="clock trial")  # fmt: skip
 
     # -- doing -----------------------------------------------------------------------------------
     def keep(self) -> None:
@@ -268,13 +282,34 @@ class ClockDialog(ActingDialog):
         """Switch what puts the chosen clock right off, or on again."""
         desk, clock, words = self._house.desk, self.clock, self.words.text()
         if clock is not None:
-            self._do(lambda: switch_clock(desk, clock, words))
+            then = None if clock.kept or clock.off is None else clock.off.map
+            self._unless_lost(clock, then, lambda: switch_clock(desk, clock, words))
 
     def take_back(self) -> None:
         """Take back what puts the chosen clock right."""
         desk, clock = self._house.desk, self.clock
         if clock is not None:
-            self._do(lambda: take_clock_back(desk, clock))
+            self._unless_lost(clock, None, lambda: take_clock_back(desk, clock))
+
+    def _unless_lost(
+        self, clock: MissionClock, then: ClockMap | None, act: Callable[[], object]
+    ) -> None:
+        """Do an act; where calculated series lose values by it, only once that was said."""
+        desk, told = self._house.desk, f"{clock.mission} {then}"
+        if self._told == told:
+            self._do(act)
+            return
+
+        def show(lost: list[Loss]) -> None:
+            if not lost:
+                self._do(act)
+                return
+            self._told = told
+            again = tr("Press the button again to do it all the same.")
+            self._say(" ".join((*map(loss_words, lost), again)))
+
+        self._house.run(lambda _task: losses_of_clock(desk, clock, then), show,
+                        failed=self._say, latest="clock trial")  # fmt: skip
 
 
 def parsed_shift_ms(text: str) -> int:

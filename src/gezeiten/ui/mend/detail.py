@@ -8,13 +8,19 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.beside import ByOther, CarrierCard, Measured, measured_beside
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.field.mending import line_offer, logger_offer, steps_of
+from gezeiten.desk.field.mending import (
+    LineOffer,
+    LoggerOffer,
+    line_offer,
+    logger_offer,
+    steps_of,
+)
 from gezeiten.desk.record.records import around, extent, view
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.fills import straight_line
-from gezeiten.domain.steps.steps import LINE, RecordStep
+from gezeiten.domain.steps.steps import LINE, NOT_CALCULATED, RecordStep
 from gezeiten.ui.mend.model import Offers, offers, surroundings
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, trace_of
@@ -47,6 +53,9 @@ def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> Deta
     steps = [step for step in steps_of(desk, point.id) if step.touches(gap.start_ms, gap.end_ms)]
     readings = sum(view(desk, point.id, key).measured for key in measured)
     by_line = any(step.kind == LINE for step in steps if step.id in booked.steps)
+    if booked.state == NOT_CALCULATED:
+        told = offers(booked, LoggerOffer("", 0, (), None, ""), LineOffer(0, {}, ""))
+        return Detail(booked, told, lanes, steps, readings, [])
     told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked), by_line=by_line)
     is_open = booked.state in ("open", "left open")
     others = measured_beside(desk, booked, cards) if is_open else []
@@ -68,7 +77,7 @@ def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
 def _tint(booked: BookedGap) -> Tint:
     """Hatched while readings are absent; what fills the gap lies on a plain ground."""
     span = (booked.gap.start_ms, booked.gap.end_ms)
-    if booked.state in ("open", "left open"):
+    if booked.state in ("open", "left open", NOT_CALCULATED):
         return Tint(span, "muted", alpha=190, hatched=True)
     return Tint(span, "brass", alpha=36)
 

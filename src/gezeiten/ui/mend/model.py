@@ -12,11 +12,11 @@ from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
-from gezeiten.domain.steps.steps import MEASURED
+from gezeiten.domain.steps.steps import MEASURED, NOT_CALCULATED
 
 Source = Literal["logger", "line", "way", "other"]
-LoggerSays = Literal["what it holds", "fetched", "undo first", "not needed"]
-LineSays = Literal["refusal", "between the ends", "filled", "otherwise", "not needed"]
+LoggerSays = Literal["what it holds", "fetched", "undo first", "not needed", "calculated"]
+LineSays = Literal["refusal", "between the ends", "filled", "otherwise", "not needed", "calculated"]
 
 
 def arranged(gaps: Iterable[BookedGap]) -> list[BookedGap]:
@@ -76,6 +76,9 @@ def offers(
     is_open = booked.state in ("open", "left open")
     holds_some = bool(logger.readings) or logger.kept_offload is not None
     missing = booked.gap.missing
+    if booked.state == NOT_CALCULATED:
+        return Offers(logger, line, "calculated", None, False, "calculated", None, False, False,
+                      False)  # fmt: skip
     if booked.state in MEASURED:
         fetched = booked.state == "from the logger"
         return Offers(logger, line, "fetched" if fetched else "not needed",

@@ -83,9 +83,11 @@ def _line_words(told: Offers, booked: BookedGap, units: Units) -> tuple[str, str
         "filled": tr("filled between the two ends"),
         "otherwise": tr("an estimate fills it"),
         "not needed": tr("not needed: it is measured"),
+        "calculated": tr("not for what is calculated"),
     }[told.line_says]
     errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
-    none = "—" if told.line_says in ("not needed", "otherwise") else tr("over the rule")
+    needs_none = told.line_says in ("not needed", "otherwise", "calculated")
+    none = "—" if needs_none else tr("over the rule")
     shown = "\n".join(errors) if told.shows_errors else ""
     return how, shown or "—", _covers(told.line_covers, booked, none)
 
@@ -99,6 +101,7 @@ def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
         "fetched": tr("fetched; the record holds what it measured"),
         "undo first": tr("undo what fills it to ask the logger"),
         "not needed": tr("not needed: it is measured"),
+        "calculated": tr("calculated: put right what is missing"),
     }[told.logger_says]
     measured = tr("measured") if told.is_measured else "—"
     return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))

@@ -13,13 +13,14 @@ from PySide6.QtWidgets import QLineEdit
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.beside import Measured, fill_by_measured
 from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
-from gezeiten.desk.field.gaps import BookedGap, gaps
+from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
 from gezeiten.desk.field.many_gaps import together, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.series.timeline import duration_text
+from gezeiten.domain.steps.steps import NOT_CALCULATED
 from gezeiten.ui.mend.chain_card import ChainCard
 from gezeiten.ui.mend.detail import Detail, load_detail, with_other, with_way
 from gezeiten.ui.mend.model import (
@@ -173,11 +174,13 @@ class MendPlace(Place):
         return lambda desk: about_point(desk, point.id, (gap.start_ms, gap.end_ms))
 
     def refresh(self) -> None:
-        self.house.run(lambda _task: gaps(self.house.desk), self._show_list, latest="gaps")
+        desk = self.house.desk
+        self.house.run(lambda _task: [*gaps(desk), *gaps_of_calculated(desk)], self._show_list,
+                       latest="gaps")  # fmt: skip
 
     def _show_list(self, listed: list[BookedGap]) -> None:
         open_count = sum(1 for booked in listed if booked.state == "open")
-        settled = len(listed) - open_count
+        settled = sum(1 for booked in listed if booked.state not in ("open", NOT_CALCULATED))
         done = counted(settled, "%n settled", "%n settled")
         self.count_words.setText(f"{counted(open_count, '%n open', '%n open')} · {done}")
         lines = [
@@ -246,6 +249,8 @@ class MendPlace(Place):
                                        "%n readings came from the logger"),
             "from another source": counted(gap.missing, "%n reading measured by another source",
                                            "%n readings measured by another source"),
+            NOT_CALCULATED: counted(gap.missing, "%n reading not calculated",
+                                    "%n readings not calculated"),
             "estimated": counted(gap.missing, "%n reading estimated", "%n readings estimated"),
         }  # fmt: skip
         missing = counted(gap.missing, "%n reading missing", "%n readings missing")

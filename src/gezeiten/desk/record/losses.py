@@ -1,0 +1,152 @@
+"""Which calculated series would lose values by a change of what they rest on, before it is made."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gezeiten.archive.corrections import chain_of
+from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.clocks import MissionClock
+from gezeiten.desk.record.correcting import Effect
+from gezeiten.desk.record.records import around, given
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap
+from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.series import Series, join_series
+from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.domain.series.timeline import Span
+from gezeiten.domain.steps.chain import Correction, corrected
+from gezeiten.domain.steps.derived import Derived, Key, rests_on
+from gezeiten.domain.steps.deriving import derive
+from gezeiten.domain.steps.formulas.formula import LONGEST_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """A calculated series that would have fewer values in the stretch of a change. before, after:
+    how many it has there, and would have."""
+
+    point: PointPlace
+    series: str
+    before: int
+    after: int
+
+    @property
+    def lost(self) -> int:
+        """How many fewer there would be."""
+        return self.before - self.after
+
+
+def losses_of_correction(
+    desk: Desk, point: PointPlace, series: str, span: Span, seen: Effect
+) -> list[Loss]:
+    """Return what calculated series would lose in a stretch by a change of a chain.
+
+    Args:
+        seen: what the change does to the readings of the series there.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    wide = around(desk, point.id, series, _wider(span))
+    stays = wide.estimated | ~_inside(wide, span)
+    changed = join_series([seen.after, wide.part(stays)])
+    return _losses(desk, {(point.uid, series): changed}, span)
+
+
+def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None) -> list[Loss]:
+    """Return what calculated series would lose by a clock that is put right.
+
+    Args:
+        put_right: the map, None where nothing would put it right any more.
+
+    Raises:
+        ArchiveDamagedError: readings are damaged.
+    """
+    now = clock.kept.map if clock.kept is not None else RIGHT
+    then = put_right or RIGHT
+    places = {one.uid: one for one in points(desk)}
+    with desk.archive.reading() as session:
+        made = layout(session)
+        feeds = [one for one in made.by_mission.get(clock.mission, [])
+                 if one.point in places]  # fmt: skip
+        chains = {(one.point, one.series):
+                  chain_of(session, made.keys[one.point], one.series)
+                  for one in feeds}  # fmt: skip
+    changed = {}
+    for feed in feeds:
+        key = (feed.point, feed.series)
+        changed[key] = _moved(desk, places[key[0]], feed, (now, then), chains[key])
+    return _losses(desk, changed, clock.span)
+
+
+def _moved(
+    desk: Desk, point: PointPlace, feed: Feed, maps: tuple[ClockMap, ClockMap],
+    steps: list[Correction],
+) -> Series:  # fmt: skip
+    """Return a series as it would be were the readings of one feed on another clock."""
+    span = (feed.start_ms, feed.end_ms)
+    wide = _wider(span)
+    source = given(desk, point.id, feed.series, wide)
+    own = _inside(source, span)
+    shown = maps[0].shown(source.times_utc_ms[own])
+    its = replace(source.part(own), times_utc_ms=maps[1].true(shown)).between(*span)
+    measured = corrected(join_series([its, source.part(~own)]), steps)
+    stands = around(desk, point.id, feed.series, wide)
+    return join_series([measured, stands.part(stands.estimated)])
+
+
+def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[Loss]:
+    with desk.archive.reading() as session:
+        made = layout(session)
+    places = {one.uid: one for one in points(desk)}
+    known = dict(changed)
+    found = []
+    for key, how in made.derived.items():
+        if not any(one in changed for one in rests_on(how, made.derived)):
+            continue
+        wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
+        before = around(desk, made.keys[key[0]], key[1], wide).between(*wide)
+        after = _would_be(desk, made, key, wide, known).between(*wide)
+        if len(after) < len(before):
+            found.append(Loss(places[key[0]], key[1], len(before), len(after)))
+    return found
+
+
+def _would_be(desk: Desk, made: Layout, key: Key, span: Span, changed: dict[Key, Series]) -> Series:
+    """Return a series as it would be in a stretch, with what is needed beside it.
+
+    Args:
+        changed: series that would be others; what is calculated of them on the way is added.
+    """
+    if key in changed:
+        return changed[key]
+    how, point_id = made.derived.get(key), made.keys[key[0]]
+    if how is None or not any(one in changed for one in rests_on(how, made.derived)):
+        return around(desk, point_id, key[1], span)
+    return _calculated(desk, made, how, span, changed)
+
+
+def _calculated(
+    desk: Desk, made: Layout, how: Derived, span: Span, changed: dict[Key, Series]
+) -> Series:
+    wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
+    first, *others = (_would_be(desk, made, one, wide, changed) for one in how.inputs)
+    own = first if how.window_ms else first.between(*span)
+    channels = [channel_of(key) for _, key in how.inputs]
+    inputs = list(zip([own, *others], channels, strict=True))
+    series = derive(how.how, how.parameters, inputs, channel_of(how.series), how.hung)
+    with desk.archive.reading() as session:
+        return corrected(series, chain_of(session, made.keys[how.point], how.series))
+
+
+def _wider(span: Span) -> Span:
+    return (span[0] - LONGEST_MS, span[1] + LONGEST_MS)
+
+
+def _inside(series: Series, span: Span) -> np.ndarray:
+    return (series.times_utc_ms >= span[0]) & (series.times_utc_ms < span[1])

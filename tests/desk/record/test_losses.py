@@ -1,0 +1,71 @@
+"""A change that takes values from what is calculated says so before; afterwards the missing time is
+a gap with its reason."""
+
+from __future__ import annotations
+
+import pytest
+
+from gezeiten.archive.here.layout import layout
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import gaps_of_calculated
+from gezeiten.desk.office.documents import point_report
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks
+from gezeiten.desk.record.correcting import effect, keep, proposed
+from gezeiten.desk.record.losses import losses_of_clock, losses_of_correction
+from gezeiten.desk.record.records import extent, record
+from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
+from gezeiten.domain.steps.derived import Derived
+
+
+def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, Derived]:
+    """Return a point with a level, where its air pressure is measured, and how it is calculated."""
+    places = {one.uid: one for one in points(desk)}
+    with desk.archive.reading() as session:
+        how = next(one for one in layout(session).derived.values()
+                   if one.formula in ("water_level", "level_by_temperature"))  # fmt: skip
+    return places[how.point], places[how.inputs[1][0]], how
+
+
+def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:
+    water, air, how = a_level(demo_desk)
+    its = extent(demo_desk, water.id, [how.series])
+    assert its is not None
+    begin = its[1] - 3 * DAY_MS
+    span = (begin, begin + 12 * HOUR_MS)
+    key = how.inputs[1][1]
+    step = proposed(air, key, "mark", span, {"mark": "taken out"})
+    seen = effect(demo_desk, air, key, span, step=step)
+    before = record(demo_desk, water.id, how.series)
+    losses = losses_of_correction(demo_desk, air, key, span, seen)
+    keep(demo_desk, air, step, "lightning")
+    after = record(demo_desk, water.id, how.series)
+    [lost] = [one for one in losses if (one.point, one.series) == (water, how.series)]
+    assert lost.lost == len(before) - len(after) > 0
+    its_gaps = [one for one in gaps_of_calculated(demo_desk, water.id)
+                if one.channels == (how.series,) and one.gap.start_ms < span[1]
+                and one.gap.end_ms > span[0]]  # fmt: skip
+    missing = before.times_utc_ms[~(before.times_utc_ms[:, None] == after.times_utc_ms).any(1)]
+    [gap] = its_gaps
+    assert gap.gap.start_ms == missing[0]
+    assert gap.gap.missing == len(missing)
+    assert gap.reason == f"no air pressure of {air.full_name} near enough"
+    report = point_report(demo_desk, water, (span[0] - DAY_MS, span[1] + DAY_MS))
+    assert [one.how for one in report.gaps if one.channels == (how.series,)] == [
+        f"not calculated: {gap.reason}"
+    ]
+
+
+@pytest.mark.parametrize("shift_ms", [30 * DAY_MS, -30 * DAY_MS, 60_000])
+def test_what_a_clock_costs_a_level(demo_desk: Desk, shift_ms: int) -> None:
+    water, air, how = a_level(demo_desk)
+    clock = mission_clocks(demo_desk, air, how.inputs[1][1])[-1]
+    put_right = by_amount(clock, shift_ms)
+    before = record(demo_desk, water.id, how.series)
+    losses = [one for one in losses_of_clock(demo_desk, clock, put_right)
+              if (one.point, one.series) == (water, how.series)]  # fmt: skip
+    keep_clock(demo_desk, clock, put_right, "shifted", 1000, "set wrongly")
+    after = record(demo_desk, water.id, how.series)
+    lost = len(before) - len(after)
+    assert [one.lost for one in losses] == ([lost] if lost > 0 else [])
+    assert (lost > 0) == (abs(shift_ms) > DAY_MS)
