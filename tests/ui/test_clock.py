@@ -15,7 +15,8 @@ from gezeiten.desk.places import point_named, points
 from gezeiten.desk.record.records import record
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
-from gezeiten.ui.mend.clock_dialog import ClockDialog, parsed_shift_ms
+from gezeiten.ui.mend.clock_dialog import ClockDialog
+from gezeiten.ui.mend.clock_words import parsed_shift_ms
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, type_into

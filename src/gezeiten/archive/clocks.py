@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
 from gezeiten.domain.attention import CLOCK_OFF_MS, is_clock_wrong
 from gezeiten.domain.kept import ClockKept
-from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap, ClockSureness, clock_map
 from gezeiten.domain.series.timeline import EVER_MS, Span
+from gezeiten.domain.steps.clock_ways import LEAST_DRIFTED_MS, usual_drifts
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -40,9 +41,15 @@ def _kept(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
     found = {}
     for row, uid, number, serial in rows:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
-            found[uid] = ClockKept(row.uid, serial, uid, number, row.way, clock_map(row.pairs),
-                                   row.u_ms, row.words, row.said_ms, row.said_by)  # fmt: skip
+            its = clock_map(row.pairs, row.rate_beyond)
+            found[uid] = ClockKept(row.uid, serial, uid, number, row.way, its, _sureness(row),
+                                   row.words, row.said_ms, row.said_by)  # fmt: skip
     return found
+
+
+def _sureness(row: ClockRow) -> ClockSureness:
+    us_ms = tuple(int(one) for one in row.us_ms or ())
+    return ClockSureness(row.u_ms, us_ms, row.drift_ppm)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +82,8 @@ def clock_histories(session: Session) -> dict[str, ClockHistory]:
     found: dict[str, list[tuple[int, int | None, ClockMap]]] = {}
     for row, uid in rows:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
-            found.setdefault(uid, []).append((row.said_ms, row.undone_ms, clock_map(row.pairs)))
+            its = clock_map(row.pairs, row.rate_beyond)
+            found.setdefault(uid, []).append((row.said_ms, row.undone_ms, its))
     return {uid: ClockHistory(tuple(said)) for uid, said in found.items()}
 
 
@@ -93,6 +101,27 @@ def wrong_clocks(session: Session) -> dict[str, float]:
     found = {uid: float(off_ms or 0.0) for uid, off_ms in session.execute(query)}
     return {uid: off_ms for uid, off_ms in found.items()
             if is_clock_wrong(off_ms) and uid not in corrected}  # fmt: skip
+
+
+def drifts_of_models(session: Session) -> dict[str, float]:
+    """Return by how much clocks of each model run wrong, k = 2, in millionths, of models of which
+    enough is known: by the last contact of each mission that lasted for days."""
+    latest: dict[str, tuple[str, float]] = {}
+    query = (
+        select(Mission.uid, Logger.model, Offload.at_ms - Mission.launched_ms,
+               Offload.clock_difference_ms)
+        .join(Mission, Mission.id == Offload.mission_id)
+        .join(Logger, Logger.id == Mission.logger_id)
+        .where(Offload.clock_difference_ms.is_not(None), Offload.carried.is_not(True),
+               Offload.at_ms - Mission.launched_ms >= LEAST_DRIFTED_MS)
+        .order_by(Offload.at_ms)
+    )  # fmt: skip
+    for uid, model, length_ms, off_ms in session.execute(query):
+        latest[uid] = (model, 1e6 * float(off_ms or 0.0) / length_ms)
+    rates: dict[str, list[float]] = {}
+    for model, rate_ppm in latest.values():
+        rates.setdefault(model, []).append(rate_ppm)
+    return usual_drifts(rates)
 
 
 def measured_differences(session: Session, mission: str) -> list[tuple[int, float, float]]:

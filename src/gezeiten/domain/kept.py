@@ -8,7 +8,7 @@ from typing import Any
 from gezeiten.domain.acts.loggers import ServiceKind
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.series.clock_map import ClockMap, ClockSureness
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.steps.hanging import Hung
 
@@ -173,8 +173,8 @@ class LimitKept:
 
 @dataclass(frozen=True, slots=True)
 class ClockKept:
-    """The clock of a mission (its id, its number) put right by a map; u_ms: how sure that is (k =
-    2). way: how it is known; words: why."""
+    """The clock of a mission (its id, its number) put right by a map; sure: how sure its
+    instants are. way: how it is known; words: why."""
 
     uid: str
     serial: str
@@ -182,7 +182,7 @@ class ClockKept:
     number: int
     way: str
     map: ClockMap
-    u_ms: int
+    sure: ClockSureness
     words: str
     said_ms: int
     said_by: str

@@ -8,11 +8,12 @@ import math
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable
 
-from gezeiten.domain.kept import Remark
+from gezeiten.domain.kept import ClockKept, Remark
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import clock_u_ms
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.timeline import Span, duration_text
+from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.wording import counted, grouped
 from gezeiten.report.content import ReportMission
@@ -180,11 +181,22 @@ def _clocks(p: Pieces) -> list[Flowable]:
         first, last = (move_ms / 1000 for move_ms in one.map.moves_ms)
         until = f" to {last:+.0f} s" if last != first else ""
         words = f"The clock of {one.serial} in mission {one.number} was put right: its readings "
-        words += f"are moved by {first:+.0f} s{until} (± {one.u_ms / 1000:.1f} s), {one.way}. "
+        sure = f"± {one.sure.u_ms / 1000:.1f} s{_beyond(p, one)}"
+        words += f"are moved by {first:+.0f} s{until} ({sure}), {one.way}. "
         parts.append(p.text(f"{words}{one.said_by}: {one.words}"))
     if len(rows) == 1:
         return [*parts, p.text("No clock was compared at the transfers of this stretch.")]
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
+
+
+def _beyond(p: Pieces, one: ClockKept) -> str:
+    """Say what the instants are sure to at the end of the stretch, where it reaches beyond what was
+    measured."""
+    last_ms = one.map.true_ms[-1]
+    if p.report.span[1] <= last_ms:
+        return ""
+    a_day_s = clock_u_ms(one.map, one.sure, last_ms + DAY_MS) / 1000
+    return f" up to {p.time(last_ms)}, ± {a_day_s:.1f} s a day later, and so on"
 
 
 def _calibrations(p: Pieces) -> list[Flowable]:

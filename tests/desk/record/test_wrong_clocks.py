@@ -21,6 +21,7 @@ from gezeiten.desk.record.clocks import (
     take_clock_back,
 )
 from gezeiten.desk.record.records import record
+from gezeiten.domain.series.clock_map import ClockSureness
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.report.pdf import write_pdf
@@ -64,7 +65,14 @@ def test_they_are_good_once_the_clock_is_corrected_and_suspect_without(kept: Kep
         [found] = mission_clocks(kept.desk, point, KEY)
         return found
 
-    keep_clock(kept.desk, clock(), by_amount(clock(), -3 * DAY_MS), "shifted", 1000, "set wrongly")
+    keep_clock(
+        kept.desk,
+        clock(),
+        by_amount(clock(), -3 * DAY_MS),
+        "shifted",
+        ClockSureness(1000),
+        "set wrongly",
+    )
     assert codes(kept) == {Quality.GOOD}
     assert needs(kept) == []
     switch_clock(kept.desk, clock(), "was it?")

@@ -1,4 +1,4 @@
-"""Clocks stretched between contacts by hand; shifts found in made-up weather."""
+"""Clocks stretched between contacts by hand, and what they are sure to."""
 
 from __future__ import annotations
 
@@ -6,18 +6,17 @@ import math
 
 import numpy as np
 import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
 
-from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.clock_map import ClockSureness, clock_map, clock_u_ms
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.steps.clock_ways import (
     ClockRead,
-    found_shift,
     stretched,
     u_between,
-    without_tide,
+    usual_drifts,
 )
-
-MINUTE = 60_000
 
 
 def test_between_contacts_it_is_least_sure_in_the_middle() -> None:
@@ -27,8 +26,67 @@ def test_between_contacts_it_is_least_sure_in_the_middle() -> None:
     assert u_between(a, b, 0.0) == 500
     made = stretched([b, a])
     assert made.clock.true_at(10 * DAY_MS + 9_000) == 10 * DAY_MS
-    assert made.u_ms == math.ceil(2 * math.hypot(math.hypot(250, 50), 8640))
+    middle_ms = 2 * math.hypot(math.hypot(250, 50), 8640)
+    assert made.sure.u_ms == math.ceil(middle_ms)
+    assert clock_u_ms(made.clock, made.sure, 5 * DAY_MS) == pytest.approx(middle_ms, rel=1e-3)
+    assert clock_u_ms(made.clock, made.sure, 10 * DAY_MS) == 200
     assert made.jumps == ()
+
+
+def test_beyond_the_last_contact_it_grows_by_two_seconds_a_day() -> None:
+    """Of a clock read twice to 0.1 s in ten days, 9 s fast: 10.42 ppm, hardly less by what is
+    usual (11.57 and 0.59 ppm: 10.39). Ten days later: 20 s and 0.2 s."""
+    a, b = ClockRead(0, 0, 500), ClockRead(10 * DAY_MS + 9_000, 10 * DAY_MS, 100)
+    made = stretched([a, b])
+    later = made.clock.true_at(20 * DAY_MS + 18_000)
+    assert later == pytest.approx(20 * DAY_MS, abs=40)
+    at_20_days = clock_u_ms(made.clock, made.sure, 20 * DAY_MS)
+    assert at_20_days == pytest.approx(math.hypot(20_000, 200))
+    assert clock_u_ms(made.clock, made.sure, -DAY_MS) == pytest.approx(math.hypot(2000, 1000))
+
+
+def test_a_clock_set_wrongly_says_nothing_of_its_rate() -> None:
+    """Set 0.4 s late and read an hour later: taken as a rate it would be 111 ppm, 461 s in the 48
+    days after."""
+    made = stretched([ClockRead(0, 0, 500), ClockRead(HOUR_MS - 400, HOUR_MS, 20)])
+    end_ms = HOUR_MS + 48 * DAY_MS
+    assert abs(made.clock.true_at(end_ms - 400) - end_ms) < 5_000
+    assert clock_u_ms(made.clock, made.sure, end_ms) > 90_000
+    assert made.jumps == ()
+
+
+@given(
+    rate_ppm=st.floats(-23, 23), u_ms=st.floats(1, 500), days=st.floats(0.05, 60),
+    beyond=st.floats(0, 60), seed=st.integers(0, 10_000),
+)  # fmt: skip
+def test_a_clock_that_drifts_as_usual_stays_within_what_is_promised(
+    rate_ppm: float, u_ms: float, days: float, beyond: float, seed: int
+) -> None:
+    """A made clock of a steady rate, each contact wrong by up to twice what it is sure to."""
+    rng = np.random.default_rng(seed)
+    reads = []
+    for at in (0, 0.6 * days * DAY_MS, days * DAY_MS):
+        shown = round(at * (1 + 1e-6 * rate_ppm) + rng.uniform(-1, 1) * u_ms)
+        reads.append(ClockRead(shown, round(at), u_ms))
+    assume(reads[0].shown_ms < reads[1].shown_ms < reads[2].shown_ms)
+    made = stretched(reads)
+    truth = round((days + beyond) * DAY_MS)
+    found = made.clock.true_at(round(truth * (1 + 1e-6 * rate_ppm)))
+    assert abs(found - truth) <= clock_u_ms(made.clock, made.sure, truth) * 1.05 + 5
+
+
+def test_an_old_correction_grows_by_what_its_contacts_could_tell() -> None:
+    """No rate was said with it: two contacts a day apart, both to 1 s, tell a rate to 16 ppm."""
+    old = clock_map([(0, 0), (DAY_MS, DAY_MS)])
+    grown = clock_u_ms(old, ClockSureness(1000), 11 * DAY_MS)
+    assert grown == pytest.approx(math.hypot(1000, 10 * math.hypot(2000, math.sqrt(2) * 1000)))
+    assert clock_u_ms(old, ClockSureness(1000), DAY_MS // 2) == 1000
+
+
+def test_what_is_known_of_a_model_needs_five_clocks() -> None:
+    """By hand: root mean square of 3, 4, 3, 4, 3 ppm is 3.435; a jump is no drift."""
+    known = usual_drifts({"Ebb T1": [3, -4, 3, 4, -3, 9_000], "Siel L1": [3, 3, 3, 3]})
+    assert known == {"Ebb T1": pytest.approx(2 * math.sqrt(59 / 5))}
 
 
 def test_what_no_clock_drifts_is_a_jump() -> None:
@@ -36,63 +94,3 @@ def test_what_no_clock_drifts_is_a_jump() -> None:
     reads = [ClockRead(0, 0, 1), ClockRead(DAY_MS + 15_000, DAY_MS, 1),
              ClockRead(2 * DAY_MS + HOUR_MS, 2 * DAY_MS, 1)]  # fmt: skip
     assert stretched(reads).jumps == (2 * DAY_MS,)
-
-
-def weather(rng: np.random.Generator, n: int) -> np.ndarray:
-    return np.cumsum(rng.normal(0, 1, n)) * 0.02 + 0.5 * np.sin(np.arange(n) / 700)
-
-
-def as_series(values: np.ndarray, first_ms: int, step_ms: int) -> Series:
-    times = first_ms + np.arange(len(values), dtype=np.int64) * step_ms
-    return make_series(times, values, step_ms)
-
-
-@pytest.mark.parametrize("shift_ms", [-HOUR_MS, 2 * HOUR_MS, 37 * MINUTE])
-@pytest.mark.parametrize("sign", [1, -1])
-def test_a_clock_of_another_zone_is_found_by_its_neighbour(shift_ms: int, sign: int) -> None:
-    rng = np.random.default_rng(abs(shift_ms) + sign)
-    minutes = weather(rng, 20 * 1440)
-    truth = minutes + rng.normal(0, 0.002, len(minutes))
-    own = as_series(sign * minutes[::10] * 0.8 + rng.normal(0, 0.005, 2880), -shift_ms, 10 * MINUTE)
-    found = found_shift(own, as_series(truth[::5], 0, 5 * MINUTE), 14 * HOUR_MS)
-    assert found is not None
-    assert found.is_clear
-    assert abs(found.shift_ms - shift_ms) <= 3 * MINUTE
-
-
-def test_a_tide_alone_is_not_believed() -> None:
-    """Moved by a tide (12.42 h) it looks the same."""
-    hours = np.arange(30 * 144) / 6
-    own = as_series(np.cos(np.radians(28.984 * hours)), 0, 10 * MINUTE)
-    found = found_shift(own, own, 14 * HOUR_MS)
-    assert found is not None
-    assert not found.is_clear
-
-
-def test_chance_is_not_believed_and_too_little_is_none() -> None:
-    rng = np.random.default_rng(1)
-    own, other = (as_series(weather(rng, 3000), 0, 10 * MINUTE) for _ in range(2))
-    found = found_shift(own, other, 14 * HOUR_MS)
-    assert found is not None
-    assert not found.is_clear
-    assert found_shift(own.between(0, DAY_MS), other, 14 * HOUR_MS) is None
-    assert found_shift(own.between(0, 0), other, 14 * HOUR_MS) is None
-
-
-@pytest.mark.parametrize("shift_ms", [-HOUR_MS, 12 * HOUR_MS])
-def test_what_the_weather_did_to_a_tide_decides(shift_ms: int) -> None:
-    """Two gauges of one estuary: a tide of 1.5 m, the surge in both, each with its own noise."""
-    rng = np.random.default_rng(7)
-    hours = np.arange(40 * 144) / 6
-    tide = 1.5 * np.cos(np.radians(28.9841042 * hours)) + 0.5 * np.cos(np.radians(30 * hours))
-    surge = weather(rng, len(hours)) * 0.3
-    one, other = (0.9 * tide + surge + rng.normal(0, 0.002, len(hours)),
-                  tide + 0.8 * surge + rng.normal(0, 0.002, len(hours)))  # fmt: skip
-    own, beside = as_series(one, -shift_ms, 10 * MINUTE), as_series(other, 0, 10 * MINUTE)
-    alike = found_shift(own, beside, 14 * HOUR_MS)
-    assert alike is not None
-    assert not alike.is_clear
-    found = found_shift(without_tide(own), without_tide(beside), 14 * HOUR_MS)
-    assert found is not None
-    assert found.is_clear
-    assert abs(found.shift_ms - shift_ms) <= 5 * MINUTE

@@ -22,6 +22,7 @@ _TABLE: Any = ClockRow.__table__
 def _corrected(connection: Connection, act: ClockCorrected, said: Said) -> None:
     add(connection, _TABLE, uid=act.clock, way=act.way, pairs=[list(one) for one in act.pairs],
         mission_id=key_of(connection, Mission.__table__, act.mission), u_ms=act.u_ms,
+        us_ms=list(act.us_ms) or None, rate_beyond=act.rate_beyond, drift_ppm=act.drift_ppm,
         words=act.words, said_ms=said.at_ms, said_by=said.person, is_off=False)  # fmt: skip
 
 
@@ -34,7 +35,8 @@ def _switched_off(connection: Connection, act: ClockSwitchedOff, said: Said) -> 
 
 def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Said) -> None:
     """It is said anew: so each row tells from when to when it stood."""
-    columns = (_TABLE.c.mission_id, _TABLE.c.way, _TABLE.c.pairs, _TABLE.c.u_ms, _TABLE.c.words)
+    columns = (_TABLE.c.mission_id, _TABLE.c.way, _TABLE.c.pairs, _TABLE.c.u_ms, _TABLE.c.words,
+               _TABLE.c.us_ms, _TABLE.c.rate_beyond, _TABLE.c.drift_ppm)  # fmt: skip
     [*its] = only(connection, select(*columns).where(_TABLE.c.uid == act.clock))
     put(connection, _TABLE, act.clock, is_off=False)
     names = (column.name for column in columns)

@@ -68,7 +68,7 @@ _PLACED = Prepared(
     .where(Mission.uid == bindparam("its_uid"))
 )
 _PUT_RIGHT = Prepared(
-    select(ClockRow.pairs)
+    select(ClockRow.pairs, ClockRow.rate_beyond)
     .join(Mission, Mission.id == ClockRow.mission_id)
     .where(Mission.uid == bindparam("its_uid"), ClockRow.undone_ms.is_(None))
     .order_by(ClockRow.said_ms.desc(), ClockRow.uid.desc())
@@ -105,16 +105,15 @@ def _count(connection: Connection, point: str, span: Span | None) -> int:
 def mission_changed(connection: Connection, mission: str, span: Span = EVERYTHING) -> None:
     """Count that the readings of a mission changed in a stretch by its logger's clock, at whatever
     points they are."""
-    pairs = _PUT_RIGHT.value(connection, its_uid=mission)
-    record_changed(connection, points_of(connection, mission), _in_true_time(span, pairs))
+    standing = _PUT_RIGHT.all(connection, its_uid=mission)
+    its = _in_true_time(span, *standing[0]) if standing else span
+    record_changed(connection, points_of(connection, mission), its)
 
 
-def _in_true_time(span: Span, pairs: list[list[int]] | None) -> Span:
+def _in_true_time(span: Span, pairs: list[list[int]], rate_beyond: float | None) -> Span:
     """Return a stretch in which all of one by a clock lies, which pairs put right."""
-    if pairs is None:
-        return span
     try:
-        return clock_map(pairs).true_span(span)
+        return clock_map(pairs, rate_beyond).true_span(span)
     except (ArchiveDamagedError, ValueError, TypeError):
         return EVERYTHING
 

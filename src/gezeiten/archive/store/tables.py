@@ -267,6 +267,9 @@ class ClockRow(Base):
     way: Mapped[str]
     pairs: Mapped[list[list[int]]] = mapped_column(JSON)
     u_ms: Mapped[int]
+    us_ms: Mapped[list[int] | None] = mapped_column(JSON(none_as_null=True))
+    rate_beyond: Mapped[float | None]
+    drift_ppm: Mapped[float | None]
     words: Mapped[str]
     said_ms: Mapped[int]
     said_by: Mapped[str]

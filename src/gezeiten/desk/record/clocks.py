@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 
 from gezeiten.archive.clocks import (
     clocks_in_force,
     clocks_switched_off,
+    drifts_of_models,
     measured_differences,
 )
 from gezeiten.archive.corrections import corrections_at
@@ -17,9 +19,8 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import record
 from gezeiten.domain.acts.clocks import (
     ClockCorrected,
     ClockSwitchedOff,
@@ -27,23 +28,12 @@ from gezeiten.domain.acts.clocks import (
     ClockTakenBack,
 )
 from gezeiten.domain.kept import ClockKept
-from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import ClockMap, clock_map
+from gezeiten.domain.series.clock_map import USUAL_DRIFT_PPM, ClockMap, ClockSureness, clock_map
 from gezeiten.domain.series.feeds import Feed
-from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span, from_ms
+from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.chain import in_order
-from gezeiten.domain.steps.clock_ways import (
-    LONGEST_FOUND_MS,
-    ClockRead,
-    FoundShift,
-    Stretched,
-    found_shift,
-    stretched,
-    without_tide,
-)
+from gezeiten.domain.steps.clock_ways import ClockRead, Stretched, stretched
 from gezeiten.domain.steps.corrections import Order
-from gezeiten.domain.steps.filling.cycles import may_be_of_water
 from gezeiten.errors import InputError
 
 MEASURED, SHIFTED, FOUND = "measured at contacts", "shifted", "found from the data"
@@ -51,14 +41,14 @@ SAID_U_MS = 30_000
 """How sure (k = 2) an amount is that somebody said, where nothing was measured."""
 _LAUNCH_U_MS = 500.0
 """Standard uncertainty of a clock that was set at launch, to the second."""
-_MOST_LOOKED_AT_MS = 60 * DAY_MS
 
 
 @dataclass(frozen=True, slots=True)
 class MissionClock:
     """The clock of a mission that feeds a series. span: of its readings there, true time; reads:
     when it was read; kept: what puts it right, None where nothing does; off: what would if it were
-    switched on."""
+    switched on; drift_ppm: by how much clocks of its model run wrong (k = 2);
+    last_shown_ms: what it showed at the last reading that is known."""
 
     mission: str
     serial: str
@@ -67,6 +57,8 @@ class MissionClock:
     reads: tuple[ClockRead, ...]
     kept: ClockKept | None
     off: ClockKept | None = None
+    drift_ppm: float = USUAL_DRIFT_PPM
+    last_shown_ms: int = 0
 
 
 def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionClock]:
@@ -76,12 +68,15 @@ def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionCl
         feeds = made.of_series(point.id, made.root_of(point.id, series))
         kept, off = clocks_in_force(session), clocks_switched_off(session)
         its = [one for one in feeds if one.deployment.stay.is_logger]
-        return [_clock(session, one, kept.get(one.mission), off.get(one.mission)) for one in its]
+        drifts = drifts_of_models(session)
+        return [_clock(session, one, (kept.get(one.mission), off.get(one.mission)), drifts)
+                for one in its]  # fmt: skip
 
 
 def _clock(
-    session: ArchiveSession, feed: Feed, kept: ClockKept | None, off: ClockKept | None
-) -> MissionClock:
+    session: ArchiveSession, feed: Feed, said: tuple[ClockKept | None, ClockKept | None],
+    drifts: Mapping[str, float],
+) -> MissionClock:  # fmt: skip
     stay = feed.deployment.stay
     mission = missions_by_id(session, [feed.mission])[feed.mission]
     launched = mission.launched_ms
@@ -90,7 +85,10 @@ def _clock(
         if at_ms > launched:
             reads.append(ClockRead(round(at_ms + ahead_ms), at_ms, max(u_ms, 1.0)))
     span = (max(feed.start_ms, stay.first_ms), feed.end_ms)
-    return MissionClock(feed.mission, stay.source, mission.number, span, tuple(reads), kept, off)
+    drift_ppm = drifts.get(mission.logger.model, USUAL_DRIFT_PPM)
+    last_ms = mission.first_ms + max(mission.readings - 1, 0) * mission.interval_ms
+    return MissionClock(feed.mission, stay.source, mission.number, span, tuple(reads), *said,
+                        drift_ppm, last_ms)  # fmt: skip
 
 
 def by_contacts(clock: MissionClock) -> Stretched:
@@ -105,7 +103,7 @@ def by_contacts(clock: MissionClock) -> Stretched:
             "how much it is off, or look for it in the data."
         )
     try:
-        return stretched(clock.reads)
+        return stretched(clock.reads, clock.drift_ppm)
     except ValueError as exc:
         raise InputError(f"These contacts cannot all be right: {exc}.") from exc
 
@@ -119,8 +117,15 @@ def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
     if not shift_ms:
         raise InputError("A shift of nothing changes nothing; type by how much.")
     at_ms = clock.reads[0].shown_ms
-    pairs = clock.kept.map.pairs if clock.kept is not None else ((at_ms, at_ms),)
-    return clock_map((shown, true + shift_ms) for shown, true in pairs)
+    now = clock.kept.map if clock.kept is not None else clock_map([(at_ms, at_ms)], 1.0)
+    moved = ((shown, true + shift_ms) for shown, true in now.pairs)
+    return clock_map(moved, now.rate_beyond)
+
+
+def sure_of_amount(clock: MissionClock, put_right: ClockMap, u_ms: int) -> ClockSureness:
+    """Return how sure a clock is that is off by an amount which is known to u_ms (k = 2), and
+    drifts from there on as clocks of its model do."""
+    return ClockSureness(u_ms, (u_ms,) * len(put_right.pairs), clock.drift_ppm)
 
 
 def by_zone(clock: MissionClock, zone: str) -> ClockMap:
@@ -129,47 +134,9 @@ def by_zone(clock: MissionClock, zone: str) -> ClockMap:
     return by_amount(clock, -round(there.total_seconds() * 1000))
 
 
-def other_series(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
-    """Return the measured series of other points, by which a clock may be found: those of the same
-    site first, of these those of the same unit."""
-    unit = quantity(series).unit
-    found = [(place, one.channel) for place in points(desk) for one in place.measured
-             if place.id != point.id]  # fmt: skip
-    return sorted(found, key=lambda one: (one[0].site_id != point.site_id,
-                                          quantity(one[1]).unit != unit))  # fmt: skip
-
-
-def by_data(
-    desk: Desk, point: PointPlace, series: str, clock: MissionClock,
-    other: tuple[PointPlace, str],
-) -> FoundShift:  # fmt: skip
-    """Return by how much the readings of a mission have to be moved to go with another series. What
-    puts its clock right already counts.
-
-    Raises:
-        InputError: both are not known side by side for long enough.
-        ArchiveDamagedError: readings are damaged.
-    """
-    begin = clock.span[0]
-    span = (begin, min(clock.span[1], begin + _MOST_LOOKED_AT_MS))
-    own = _looked_at(desk, point, series, span)
-    wider = (span[0] - LONGEST_FOUND_MS, span[1] + LONGEST_FOUND_MS)
-    beside = _looked_at(desk, *other, wider)
-    found = found_shift(own, beside, LONGEST_FOUND_MS)
-    if found is None:
-        raise InputError("These two are not known side by side for long enough; choose another "
-                         "series.")  # fmt: skip
-    return found
-
-
-def _looked_at(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
-    stands = record(desk, point.id, series, span)
-    measured = stands.part(~stands.estimated)
-    return without_tide(measured) if may_be_of_water(quantity(series).unit) else measured
-
-
 def keep_clock(
-    desk: Desk, clock: MissionClock, put_right: ClockMap, way: str, u_ms: int, words: str
+    desk: Desk, clock: MissionClock, put_right: ClockMap, way: str, sure: ClockSureness,
+    words: str,
 ) -> None:  # fmt: skip
     """Put the clock of a mission right; what did so before is taken back in the same act.
 
@@ -183,7 +150,9 @@ def keep_clock(
         for before in filter(None, (clock.kept, clock.off)):
             desk.do_within(session, _taken_back(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
-        desk.do_within(session, ClockCorrected(*its, way, put_right.pairs, u_ms, words.strip()))
+        act = ClockCorrected(*its, way, put_right.pairs, sure.u_ms, words.strip(), sure.us_ms,
+                             put_right.rate_beyond, sure.drift_ppm)  # fmt: skip
+        desk.do_within(session, act)
     for point in points:
         refresh_excursions(desk, point)
 

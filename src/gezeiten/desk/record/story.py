@@ -21,6 +21,7 @@ from gezeiten.desk.record.records import around, given
 from gezeiten.desk.record.sureness import sure_of
 from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import clock_u_ms
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
@@ -36,7 +37,8 @@ from gezeiten.errors import InputError
 class Bytes:
     """What a reading came in: of which source and mission, its number and value there (NaN: no
     sensor), and every offload whose bytes hold it, oldest first. clock: what puts its instant
-    right, None where nothing does; shown_ms: what its logger wrote."""
+    right, None where nothing does; shown_ms: what its logger wrote; clock_u_ms: how sure its
+    instant is then (k = 2)."""
 
     source: str
     is_logger: bool
@@ -46,6 +48,7 @@ class Bytes:
     offloads: tuple[KnownOffload, ...]
     clock: ClockKept | None
     shown_ms: int
+    clock_u_ms: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,8 +153,9 @@ def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
     stay = feed.deployment.stay
     clock = clocks_in_force(session).get(feed.mission)
     number, value, shown_ms = found
+    u_ms = clock_u_ms(clock.map, clock.sure, at_ms) if clock is not None else 0.0
     return Bytes(stay.source, stay.is_logger, mission, number, value, tuple(offloads), clock,
-                 shown_ms)  # fmt: skip
+                 shown_ms, u_ms)  # fmt: skip
 
 
 def _inputs(desk: Desk, how: Derived, at_ms: int) -> tuple[Input, ...]:

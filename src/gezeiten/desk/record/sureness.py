@@ -14,6 +14,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import around, record
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import clock_u_ms
 from gezeiten.domain.series.series import Series, held_in
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times
@@ -51,7 +52,8 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
                  and one.touches(at_ms, at_ms + 1)]  # fmt: skip
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms <= at_ms < one.end_ms}
-        clocks = [one.u_ms for uid, one in clocks_in_force(session).items() if uid in its]
+        clocks = [clock_u_ms(one.map, one.sure, at_ms)
+                  for uid, one in clocks_in_force(session).items() if uid in its]  # fmt: skip
     if fills:
         facts = fills[-1].facts
         if facts.get("of_sum"):
@@ -61,8 +63,8 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
         return None
     if how is not None:
         return _calculated(desk, how, steps, at_ms)
-    clock_u_ms = clocks[-1] if clocks else None
-    return of_reading(decimals, steps, slope_a_second(stands, at_ms), clock_u_ms)
+    return of_reading(decimals, steps, slope_a_second(stands, at_ms),
+                      clocks[-1] if clocks else None)  # fmt: skip
 
 
 def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Correction]:
@@ -186,7 +188,10 @@ def _stretch(
                  and one.touches(*span)]  # fmt: skip
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms < span[1] and one.end_ms > span[0]}
-        clocks = [one.u_ms for uid, one in clocks_in_force(session).items() if uid in its]
+        ends = (max(span[0], int(stands.times_utc_ms[0])), int(stands.times_utc_ms[-1]))
+        clocks = [clock_u_ms(one.map, one.sure, at_ms)
+                  for uid, one in clocks_in_force(session).items() if uid in its
+                  for at_ms in (*ends, sum(ends) // 2)]  # fmt: skip
     edges = sorted({span[0], span[1], *(
         edge for one in steps for edge in (one.start_ms, one.until_ms) if span[0] < edge < span[1]
     )})  # fmt: skip

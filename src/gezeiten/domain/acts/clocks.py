@@ -11,7 +11,8 @@ from gezeiten.domain.acts.base import Act, Subject
 class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"):
     """The instants of the readings of a mission (its id, its number) are others than its logger
     wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
-    `ClockMap`; u_ms: how sure that is (k = 2); way: how it is known; words: why."""
+    `ClockMap`; u_ms: how sure that is at worst between two (k = 2); way: how it is known; words:
+    why; us_ms, rate_beyond, drift_ppm: see `ClockSureness` and `ClockMap`, not said before 0016."""
 
     logger: str
     mission: str
@@ -21,6 +22,9 @@ class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"
     pairs: tuple[tuple[int, int], ...]
     u_ms: int
     words: str
+    us_ms: tuple[int, ...] = ()
+    rate_beyond: float | None = None
+    drift_ppm: float | None = None
 
     def told(self, subject: Subject) -> str:
         first, last = (true - shown for shown, true in (self.pairs[0], self.pairs[-1]))

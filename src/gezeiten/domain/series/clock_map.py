@@ -5,6 +5,8 @@ Source: docs/calculations.md, "Clocks".
 
 from __future__ import annotations
 
+import math
+from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import pairwise
@@ -16,6 +18,7 @@ from gezeiten.domain.series.timeline import EVER_MS, Span, Times
 _LEAST_RATE, _MOST_RATE = 0.5, 2.0
 _MOST_PAIRS = 500
 _ROUNDED_MS = 2
+_BEYOND_MS = 10**9
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,11 +26,13 @@ class ClockMap:
     """shown_ms, true_ms: what the clock showed and what time it was then (UTC ms), both rising.
 
     Linear between pairs, at the rate of the two nearest beyond them; of a single pair a shift. A
-    map without pairs changes nothing. Rounded to whole milliseconds.
+    map without pairs changes nothing. Rounded to whole milliseconds. rate_beyond: true time for
+    each unit of time that it showed after its last pair, None: that of the two nearest.
     """
 
     shown_ms: tuple[int, ...] = ()
     true_ms: tuple[int, ...] = ()
+    rate_beyond: float | None = None
 
     def __bool__(self) -> bool:
         return bool(self.shown_ms)
@@ -44,11 +49,21 @@ class ClockMap:
 
     def true(self, times_ms: Times) -> Times:
         """Return what time it was, int64 (n,), when the clock showed some instants."""
-        return _through(self.shown_ms, self.true_ms, times_ms)
+        return _through(*self._lines, times_ms)
+
+    @property
+    def _lines(self) -> tuple[tuple[int, ...], tuple[int, ...]]:
+        """Its pairs, with one more that says how it goes on beyond them."""
+        if self.rate_beyond is None or not self.shown_ms:
+            return self.shown_ms, self.true_ms
+        further_ms = round(_BEYOND_MS * self.rate_beyond)
+        return ((*self.shown_ms, self.shown_ms[-1] + _BEYOND_MS),
+                (*self.true_ms, self.true_ms[-1] + further_ms))  # fmt: skip
 
     def shown(self, times_ms: Times) -> Times:
         """Return what the clock showed, int64 (n,), at some instants of true time."""
-        return _through(self.true_ms, self.shown_ms, times_ms)
+        shown, true = self._lines
+        return _through(true, shown, times_ms)
 
     def true_at(self, at_ms: int) -> int:
         """Return what time it was when the clock showed an instant; ends of time stay."""
@@ -60,7 +75,7 @@ class ClockMap:
         """Return what the clock showed at an instant, to a millisecond; ends of time stay."""
         if not self or abs(at_ms) >= EVER_MS:
             return at_ms
-        return int(_through(self.true_ms, self.shown_ms, np.array([at_ms], np.int64))[0])
+        return int(self.shown(np.array([at_ms], np.int64))[0])
 
     def true_span(self, span: Span) -> Span:
         """Return a stretch of true time in which all lies that lies in one by the clock."""
@@ -81,8 +96,8 @@ RIGHT = ClockMap()
 """The map of a clock that nobody put right."""
 
 
-def clock_map(pairs: Iterable[Iterable[int]]) -> ClockMap:
-    """Return the map of pairs (shown, true).
+def clock_map(pairs: Iterable[Iterable[int]], rate_beyond: float | None = None) -> ClockMap:
+    """Return the map of pairs (shown, true), going on at a rate beyond the last one.
 
     Raises:
         ValueError: they do not rise together, or at a rate that no clock has.
@@ -94,7 +109,70 @@ def clock_map(pairs: Iterable[Iterable[int]]) -> ClockMap:
         rate = (later_true - true) / (later - shown) if later > shown else 0.0
         if not _LEAST_RATE <= rate <= _MOST_RATE:
             raise ValueError("no clock runs so fast or so slow between two of the instants")
-    return ClockMap(tuple(one[0] for one in listed), tuple(one[1] for one in listed))
+    if rate_beyond is not None and not _LEAST_RATE <= rate_beyond <= _MOST_RATE:
+        raise ValueError("no clock runs so fast or so slow")
+    return ClockMap(tuple(one[0] for one in listed), tuple(one[1] for one in listed), rate_beyond)
+
+
+@dataclass(frozen=True, slots=True)
+class ClockSureness:
+    """How sure the instants are that a map puts right (k = 2). us_ms: at each of its pairs, (): at
+    worst `u_ms` at and between all; u_ms: at worst between two; drift_ppm: by how much it grows
+    beyond them, in millionths of the time since, None where that was not said."""
+
+    u_ms: int
+    us_ms: tuple[int, ...] = ()
+    drift_ppm: float | None = None
+
+
+USUAL_DRIFT_PPM = 2000 / 86.4
+"""Of a clock of which nothing else is known: 2 s a day."""
+
+
+def clock_u_ms(clock: ClockMap, sure: ClockSureness, at_ms: int) -> float:
+    """Return how sure an instant is (k = 2, ms) that a map put right; at_ms: in true time.
+
+    Between two pairs what both are sure to is interpolated, and a bend added that is largest in the
+    middle; beyond them it grows by the drift of the clock and, where no rate was said with them,
+    by how far the two nearest can tell it. Source: docs/calculations.md, "Clocks".
+    """
+    true_ms = clock.true_ms
+    us_ms = sure.us_ms or (sure.u_ms,) * len(true_ms)
+    if not true_ms or len(us_ms) != len(true_ms):
+        return float(sure.u_ms)
+    if true_ms[0] <= at_ms <= true_ms[-1]:
+        return _u_between(true_ms, us_ms, at_ms, sure) if sure.us_ms else float(sure.u_ms)
+    at = 0 if at_ms < true_ms[0] else -1
+    ppm = USUAL_DRIFT_PPM if sure.drift_ppm is None else sure.drift_ppm
+    if sure.drift_ppm is None and len(true_ms) > 1:
+        length_ms = abs(true_ms[at] - true_ms[1 if at == 0 else -2])
+        ppm = math.hypot(ppm, 1e6 * math.sqrt(2) * sure.u_ms / length_ms)
+    return math.hypot(us_ms[at], 1e-6 * ppm * abs(at_ms - true_ms[at]))
+
+
+def _u_between(
+    true_ms: tuple[int, ...], us_ms: tuple[int, ...], at_ms: int, sure: ClockSureness
+) -> float:
+    after = min(max(bisect_right(true_ms, at_ms), 1), len(true_ms) - 1)
+    length_ms = true_ms[after] - true_ms[after - 1] if len(true_ms) > 1 else 0
+    if length_ms == 0:
+        return float(us_ms[0])
+    part = (at_ms - true_ms[after - 1]) / length_ms
+    ends = math.hypot(us_ms[after - 1] * (1 - part), us_ms[after] * part)
+    return math.hypot(ends, 2 * bend_ms(length_ms, part))
+
+
+OUTDOORS_PPM = 10.0
+"""How far the rate of a clock in changing temperature may be from that between two contacts."""
+
+
+def bend_ms(length_ms: int, part: float) -> float:
+    """Return the standard uncertainty, ms, by which a clock may run otherwise between two contacts.
+
+    Args:
+        length_ms: of the time between them; part: how much of it had passed, 0 to 1.
+    """
+    return 4 * part * (1 - part) * OUTDOORS_PPM * 1e-6 * length_ms
 
 
 def _through(given: tuple[int, ...], wanted: tuple[int, ...], times_ms: Times) -> Times:

@@ -1,4 +1,4 @@
-"""How a clock is put right: by what was measured at contacts, or found from the data themselves.
+"""How a clock is put right by what was measured at contacts.
 
 Source: docs/calculations.md, "Clocks".
 """
@@ -6,25 +6,23 @@ Source: docs/calculations.md, "Clocks".
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 
-import numpy as np
+from gezeiten.domain.series.clock_map import (
+    USUAL_DRIFT_PPM,
+    ClockMap,
+    ClockSureness,
+    bend_ms,
+    clock_map,
+)
+from gezeiten.domain.series.timeline import DAY_MS
 
-from gezeiten.domain.series.clock_map import ClockMap, clock_map
-from gezeiten.domain.series.series import HOLD_FACTOR, Series
-from gezeiten.domain.series.timeline import HOUR_MS, Values
-from gezeiten.domain.steps.filling.cycles import columns, tidal
-from gezeiten.domain.steps.filling.fitting import fitted
-
-OUTDOORS_PPM = 10.0
-"""How far the rate of a clock in changing temperature may be from that between two contacts."""
 _MOST_RATE_PPM = 200.0
-_LEAST_READINGS = 200
-_CLEAR = 0.9
-"""A second likeness nearly as high as the first says that the first may be chance."""
-_LEAST_LIKENESS = 0.2
+_JUMP_MS = 2_000
+"""Contacts that differ by this and three times what they are sure to are no jump, however near they
+lie together (CALCULATIONS.md, Time)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,34 +37,91 @@ class ClockRead:
 
 @dataclass(frozen=True, slots=True)
 class Stretched:
-    """A clock put right by what was read. u_ms: how sure an instant is at worst (k = 2). jumps:
+    """A clock put right by what was read. sure: how sure its instants are. jumps:
     instants (true time) by which it had jumped, where no clock drifts so fast: somebody has to say
     what happened."""
 
     clock: ClockMap
-    u_ms: int
+    sure: ClockSureness
     jumps: tuple[int, ...]
 
 
-def stretched(reads: Sequence[ClockRead]) -> Stretched:
+def stretched(
+    reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM
+) -> Stretched:  # fmt: skip
     """Return a clock stretched between the contacts at which it was read.
 
     Between two contacts the uncertainty is greatest in the middle: that of both, and of a rate that
-    changed with temperature.
+    changed with temperature. Beyond the last contact it goes on at the rate that was measured, as
+    far as this is surer than that clocks of its model run right (`rate_beyond`).
+
+    Args:
+        drift_ppm: by how much clocks of its model run wrong (k = 2).
 
     Raises:
         ValueError: nothing was read, or what was read does not rise.
     """
     ordered = sorted(reads, key=lambda one: one.true_ms)
-    found = clock_map((one.shown_ms, one.true_ms) for one in ordered)
+    rate = rate_beyond(ordered, drift_ppm)
+    found = clock_map(((one.shown_ms, one.true_ms) for one in ordered), rate)
     jumps, worst = [], max(one.u_ms for one in ordered)
     for a, b in pairwise(ordered):
-        length = b.true_ms - a.true_ms
-        rate_ppm = ((b.shown_ms - a.shown_ms) / length - 1) * 1e6
-        if abs(rate_ppm) > _MOST_RATE_PPM:
+        if abs(_ppm(a, b)) > _MOST_RATE_PPM and not _is_noise(a, b):
             jumps.append(b.true_ms)
         worst = max(worst, u_between(a, b, 0.5))
-    return Stretched(found, math.ceil(2 * worst), tuple(jumps))
+    us_ms = tuple(math.ceil(2 * one.u_ms) for one in ordered)
+    return Stretched(found, ClockSureness(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
+
+
+def rate_beyond(ordered: Sequence[ClockRead], drift_ppm: float) -> float:
+    """Return how much true time goes by for each unit that a clock shows after it was read last.
+
+    The rate is measured since the latest contact that tells it to a quarter of the usual drift,
+    else since the one that tells it best, never over a jump; and weighed against no drift at all by
+    how sure both are (inverse variances): two contacts an hour apart say nothing of a rate.
+    """
+    last = ordered[-1]
+    usual_ppm = drift_ppm / 2
+    best_ppm, best_u_ppm = 0.0, math.inf
+    for one, following in zip(ordered[-2::-1], ordered[:0:-1], strict=True):
+        if abs(_ppm(one, following)) > _MOST_RATE_PPM and not _is_noise(one, following):
+            break
+        u_ppm = 1e6 * math.hypot(one.u_ms, last.u_ms) / (last.true_ms - one.true_ms)
+        if u_ppm < best_u_ppm:
+            best_ppm, best_u_ppm = _ppm(one, last), u_ppm
+        if u_ppm < usual_ppm / 4:
+            break
+    weight = 0.0 if math.isinf(best_u_ppm) else usual_ppm**2 / (usual_ppm**2 + best_u_ppm**2)
+    return 1 / (1 + 1e-6 * best_ppm * weight)
+
+
+LEAST_DRIFTED_MS = 3 * DAY_MS
+"""A mission that lasted so long tells how fast its clock runs: 0.5 s at its launch are 2 ppm."""
+_LEAST_CLOCKS = 5
+_LEAST_DRIFT_PPM = 2.0
+
+
+def usual_drifts(rates_ppm: Mapping[str, Sequence[float]]) -> dict[str, float]:
+    """Return by how much clocks of each model run wrong: twice the root mean square of the rates
+    that were measured, jumps left out; nothing of a model of which there are fewer than five."""
+    found = {}
+    for model, listed in rates_ppm.items():
+        known = [one for one in listed if abs(one) <= _MOST_RATE_PPM]
+        if len(known) >= _LEAST_CLOCKS:
+            found[model] = max(2 * math.sqrt(sum(r * r for r in known) / len(known)),
+                               _LEAST_DRIFT_PPM)  # fmt: skip
+    return found
+
+
+def _ppm(a: ClockRead, b: ClockRead) -> float:
+    """Return by how much a clock ran fast between two contacts."""
+    return 1e6 * ((b.shown_ms - a.shown_ms) / (b.true_ms - a.true_ms) - 1)
+
+
+def _is_noise(a: ClockRead, b: ClockRead) -> bool:
+    """Whether two contacts differ by no more than they are sure to."""
+    apart_ms = (b.shown_ms - b.true_ms) - (a.shown_ms - a.true_ms)
+    return abs(apart_ms) <= 3 * math.hypot(a.u_ms, b.u_ms) + _JUMP_MS
 
 
 def u_between(a: ClockRead, b: ClockRead, part: float) -> float:
@@ -75,108 +130,5 @@ def u_between(a: ClockRead, b: ClockRead, part: float) -> float:
     Args:
         part: how much of the time between them had passed, 0 to 1.
     """
-    bent_ms = OUTDOORS_PPM * 1e-6 * (b.true_ms - a.true_ms)
     ends = math.hypot(a.u_ms * (1 - part), b.u_ms * part)
-    return math.hypot(ends, 4 * part * (1 - part) * bent_ms)
-
-
-@dataclass(frozen=True, slots=True)
-class FoundShift:
-    """By how much a series has to be moved to go with another one: shift_ms: added to its instants;
-    likeness: the correlation of both's changes then, 0 to 1; second: that of the best shift that is
-    another one; step_ms: of the grid on which both were laid."""
-
-    shift_ms: int
-    likeness: float
-    second: float
-    step_ms: int
-
-    @property
-    def is_clear(self) -> bool:
-        """Whether it can be believed; a tide alone is like itself again after half a day."""
-        return self.likeness >= _LEAST_LIKENESS and self.second < _CLEAR * self.likeness
-
-
-def without_tide(series: Series) -> Series:
-    """Return a series less its tidal constituents: by these it is like itself again and again, by
-    what the weather does to it only once. Too short a record is left as it is."""
-    if not len(series):
-        return series
-    begin, end = int(series.times_utc_ms[0]), int(series.times_utc_ms[-1])
-    cycles = tidal(end - begin)
-    design = np.column_stack((np.ones(len(series)), columns(series.times_utc_ms, cycles, begin)))
-    fit = fitted(design, series.values)
-    if not cycles or fit is None:
-        return series
-    return replace(series, values=series.values - design @ fit.coefficients)
-
-
-def found_shift(series: Series, other: Series, most_ms: int) -> FoundShift | None:
-    """Return the shift at which the changes of a series go with those of another one, up to
-    `most_ms` either way; None where they are not known side by side for long enough.
-
-    Both are laid on one grid of the longer of their intervals. A series that falls where the other
-    rises goes with it too. Finer than the grid by a parabola through the highest three.
-    """
-    if not len(series) or not len(other):
-        return None
-    step_ms = int(max(np.median(series.interval_ms), np.median(other.interval_ms)))
-    begin = max(int(series.times_utc_ms[0]), int(other.times_utc_ms[0])) - most_ms
-    end = min(int(series.times_utc_ms[-1]), int(other.times_utc_ms[-1])) + most_ms
-    if end - begin < 2 * most_ms:
-        return None
-    grid = np.arange(begin, end, step_ms, dtype=np.int64)
-    own, beside = (_changes(one, grid) for one in (series, other))
-    reach = max(1, most_ms // step_ms)
-    if np.isfinite(own).sum() < _LEAST_READINGS or len(grid) <= 2 * reach + _LEAST_READINGS:
-        return None
-    lags = np.arange(-reach, reach + 1)
-    likeness = np.array([_likeness(own, beside, int(lag)) for lag in lags])
-    sizes = np.abs(likeness)
-    best = int(np.argmax(sizes))
-    fine = _between(sizes, best)
-    elsewhere = np.abs(lags - lags[best]) > _memory(sizes, best)
-    second = float(sizes[elsewhere].max()) if elsewhere.any() else 0.0
-    shift_ms = round((float(lags[best]) + fine) * step_ms)
-    return FoundShift(shift_ms, float(sizes[best]), second, step_ms)
-
-
-def _changes(series: Series, grid: np.ndarray) -> Values:
-    """Return the change from one instant of a grid to the next, NaN beside gaps."""
-    times = series.times_utc_ms
-    values = np.interp(grid, times, series.values, left=np.nan, right=np.nan)
-    after = np.clip(times.searchsorted(grid), 1, len(times) - 1)
-    wide = times[after] - times[after - 1] > HOLD_FACTOR * series.interval_ms[after - 1]
-    changes: Values = np.diff(np.where(wide, np.nan, values))
-    return changes
-
-
-def _likeness(own: Values, beside: Values, lag: int) -> float:
-    """Return the correlation of changes when the own ones are moved on by so many steps."""
-    a, b = (own[: len(own) - lag], beside[lag:]) if lag >= 0 else (own[-lag:], beside[:lag])
-    both = np.isfinite(a) & np.isfinite(b)
-    if both.sum() < _LEAST_READINGS:
-        return 0.0
-    a, b = a[both] - a[both].mean(), b[both] - b[both].mean()
-    size = math.sqrt(float((a**2).sum()) * float((b**2).sum()))
-    return float((a * b).sum()) / size if size > 0 else 0.0
-
-
-def _between(sizes: Values, best: int) -> float:
-    """Return how far from the highest of evenly spaced values the top of a parabola lies."""
-    if not 0 < best < len(sizes) - 1:
-        return 0.0
-    before, top, after = sizes[best - 1 : best + 2].tolist()
-    bend = before - 2 * top + after
-    return 0.0 if bend == 0 else float(0.5 * (before - after) / bend)
-
-
-def _memory(sizes: Values, best: int) -> int:
-    """Return how far from the highest value likeness falls to a half of it: what lies nearer is the
-    same top."""
-    low = np.flatnonzero(sizes < sizes[best] / 2)
-    return int(np.abs(low - best).min()) if len(low) else len(sizes)
-
-
-LONGEST_FOUND_MS = 14 * HOUR_MS
-"""A clock that was set to another zone is at most so far off."""
+    return math.hypot(ends, bend_ms(b.true_ms - a.true_ms, part))

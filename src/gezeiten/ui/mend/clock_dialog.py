@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.places import PointPlace
+from gezeiten.desk.record.clock_search import by_data, other_series
 from gezeiten.desk.record.clocks import (
     FOUND,
     MEASURED,
@@ -16,18 +17,24 @@ from gezeiten.desk.record.clocks import (
     MissionClock,
     by_amount,
     by_contacts,
-    by_data,
     by_zone,
     keep_clock,
     mission_clocks,
-    other_series,
+    sure_of_amount,
     switch_clock,
     take_clock_back,
 )
 from gezeiten.desk.record.losses import Loss, losses_of_clock
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.series.clock_map import ClockMap, ClockSureness
 from gezeiten.errors import InputError
+from gezeiten.ui.mend.clock_words import (
+    found_words,
+    moved_words,
+    parsed_shift_ms,
+    seconds,
+    sure_words,
+)
 from gezeiten.ui.mend.loss_words import loss_words
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
@@ -47,7 +54,7 @@ class Trial:
 
     clock: ClockMap
     way: str
-    u_ms: int
+    sure: ClockSureness
     words: str
 
 
@@ -163,7 +170,7 @@ class ClockDialog(ActingDialog):
         if clock is None:
             return
         zone = self._point.zone
-        rows = [[instant(one.true_ms, zone, seconds=True), _seconds(one.shown_ms - one.true_ms),
+        rows = [[instant(one.true_ms, zone, seconds=True), seconds(one.shown_ms - one.true_ms),
                  f"± {number(2 * one.u_ms / 1000, 1)} s"] for one in clock.reads]  # fmt: skip
         fill(self.table, rows, list(clock.reads))
         its = clock.kept or clock.off
@@ -179,8 +186,10 @@ class ClockDialog(ActingDialog):
             if clock.kept is None:
                 words = tr("Off, every instant is what the logger wrote; on it would be: moved by "
                            "%1 to %2 (%3), ± %4 s: %5 · %6")  # fmt: skip
-            words = words.replace("%1", _seconds(first)).replace("%2", _seconds(last))
-            words = words.replace("%3", tr(kept.way)).replace("%4", number(kept.u_ms / 1000, 1))
+            words = words.replace("%1", seconds(first)).replace("%2", seconds(last))
+            words = words.replace("%3", tr(kept.way)).replace(
+                "%4", number(kept.sure.u_ms / 1000, 1)
+            )
             words = words.replace("%5", kept.words).replace("%6", kept.said_by)
         self.now.setText(words)
         self._suit_way()
@@ -211,7 +220,7 @@ class ClockDialog(ActingDialog):
     def _trial(self, clock: MissionClock, way: str) -> Trial:
         if way == "contacts":
             found = by_contacts(clock)
-            words = _moved_words(clock, found.clock)
+            words = moved_words(clock, found.clock)
             if found.jumps:
                 at = instant(found.jumps[0], self._point.zone)
                 asked = tr(
@@ -219,12 +228,13 @@ class ClockDialog(ActingDialog):
                     "it stop? Then say by how much."
                 )
                 words += f" {asked.replace('%1', at)}"
-            return Trial(found.clock, MEASURED, found.u_ms, words)
+            return Trial(found.clock, MEASURED, found.sure, words)
         if way == "amount":
             put_right = by_amount(clock, parsed_shift_ms(self.amount.text()))
         else:
             put_right = by_zone(clock, self._point.zone)
-        return Trial(put_right, SHIFTED, SAID_U_MS, _moved_words(clock, put_right))
+        sure = sure_of_amount(clock, put_right, SAID_U_MS)
+        return Trial(put_right, SHIFTED, sure, moved_words(clock, put_right))
 
     def _look(self, clock: MissionClock) -> None:
         desk, point, series, other = (self._house.desk, self._point, self._series,
@@ -236,16 +246,14 @@ class ClockDialog(ActingDialog):
 
         def work(_task: object) -> Trial | str:
             found = by_data(desk, point, series, clock, other)
-            sure = f"{number(100 * found.likeness)} % · {number(100 * found.second)} %"
-            told = tr("Likeness of changes, there and at the next best: %1.").replace("%1", sure)
-            if not found.is_clear:
-                none = tr("Nothing clear was found: another shift does nearly as well.")
-                return f"{none} {told}"
-            if abs(found.shift_ms) < found.step_ms / 2:
+            told = found_words(found)
+            if not found.found.is_clear or found.lag is None:
+                return told
+            if abs(found.shift_ms) <= found.u_ms:
                 return tr("They go together as they are.") + f" {told}"
             put_right = by_amount(clock, found.shift_ms)
-            words = f"{_moved_words(clock, put_right)} {told}"
-            return Trial(put_right, FOUND, found.step_ms, words)
+            words = f"{moved_words(clock, put_right)} {told}"
+            return Trial(put_right, FOUND, sure_of_amount(clock, put_right, found.u_ms), words)
 
         def show(told: Trial | str) -> None:
             if isinstance(told, str):
@@ -260,7 +268,7 @@ class ClockDialog(ActingDialog):
         clock, desk = self.clock, self._house.desk
         if clock is None:
             return
-        sure = tr("Sure to ± %1 s at worst.").replace("%1", number(trial.u_ms / 1000, 1))
+        sure = sure_words(clock, trial.clock, trial.sure)
         self.figures.setText(f"{trial.words} {sure}")
 
         def show(lost: list[Loss]) -> None:
@@ -276,7 +284,7 @@ class ClockDialog(ActingDialog):
         """Put the clock right as it is shown."""
         desk, clock, trial, words = self._house.desk, self.clock, self.trial, self.words.text()
         if clock is not None and trial is not None:
-            self._do(lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.u_ms, words))
+            self._do(lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.sure, words))
 
     def switch(self) -> None:
         """Switch what puts the chosen clock right off, or on again."""
@@ -310,39 +318,3 @@ class ClockDialog(ActingDialog):
 
         self._house.run(lambda _task: losses_of_clock(desk, clock, then), show,
                         failed=self._say, latest="clock trial")  # fmt: skip
-
-
-def parsed_shift_ms(text: str) -> int:
-    """Return an amount typed as "-1:00:00", "2:30" (minutes and seconds) or "45" (seconds).
-
-    Raises:
-        InputError: it is none.
-    """
-    typed = text.strip().replace("\N{MINUS SIGN}", "-")
-    sign = -1 if typed.startswith("-") else 1
-    parts = typed.lstrip("+-").split(":")
-    try:
-        numbers = [int(part) for part in parts]
-    except ValueError:
-        numbers = []
-    if not 1 <= len(numbers) <= 3 or any(one < 0 for one in numbers):
-        words = tr("“%1” is no amount of time; type it like -1:00:00 or 45 for seconds.")
-        raise InputError(words.replace("%1", text.strip()))
-    seconds = 0
-    for one in numbers:
-        seconds = 60 * seconds + one
-    return sign * seconds * 1000
-
-
-def _moved_words(clock: MissionClock, put_right: ClockMap) -> str:
-    """By how much the first and the last reading would be moved from what the logger wrote."""
-    first, last = (put_right.true_at(at) - at for at in (clock.reads[0].shown_ms,
-                                                         clock.reads[-1].shown_ms))  # fmt: skip
-    words = tr("Readings are moved by %1 at the launch and %2 at the last contact.")
-    return words.replace("%1", _seconds(first)).replace("%2", _seconds(last))
-
-
-def _seconds(length_ms: int) -> str:
-    decimals = 0 if abs(length_ms) >= 100_000 else 1
-    sign = "+" if length_ms > 0 else ""
-    return f"{sign}{number(length_ms / 1000, decimals)} s"

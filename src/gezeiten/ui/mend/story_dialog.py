@@ -150,7 +150,9 @@ class StoryDialog(QDialog):
             kept = its.clock
             words = tr("wrote %1; put right (%2), ± %3 s")
             words = words.replace("%1", instant(its.shown_ms, zone, seconds=True))
-            words = words.replace("%2", tr(kept.way)).replace("%3", number(kept.u_ms / 1000, 1))
+            words = words.replace("%2", tr(kept.way)).replace(
+                "%3", number(its.clock_u_ms / 1000, 1)
+            )
             self._line(tr("Clock"), f"{words}\n{kept.said_by}: {kept.words}")
         for one in its.offloads:
             told = f"{instant(one.at_ms, zone)}, {one.person}, {tr(one.route)}"

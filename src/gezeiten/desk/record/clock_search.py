@@ -1,0 +1,151 @@
+"""The clock of a mission looked for in the data: by a series of another place, whose lag is known
+from times in which both clocks were right."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from gezeiten.archive.here.layout import layout
+from gezeiten.desk.context import Desk
+from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.record.clocks import MEASURED, MissionClock, mission_clocks
+from gezeiten.desk.record.records import extent, record
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.series import Series, join_series
+from gezeiten.domain.series.timeline import DAY_MS, Span
+from gezeiten.domain.steps.clock_search import (
+    LONGEST_FOUND_MS,
+    LONGEST_LAG_MS,
+    FoundShift,
+    PlaceLag,
+    found_shift,
+    place_lag,
+    without_tide,
+)
+from gezeiten.domain.steps.filling.cycles import may_be_of_water
+from gezeiten.errors import InputError
+
+_MOST_LOOKED_AT_MS = 60 * DAY_MS
+RIGHT_MS = 60_000
+"""A clock that was this near at every contact counts as right where lags of places are looked
+at."""
+
+
+@dataclass(frozen=True, slots=True)
+class FoundClock:
+    """What the data say of a clock: the shift found, and the lag of the places in it, None where
+    that is not known: then nothing can be said of the clock."""
+
+    found: FoundShift
+    lag: PlaceLag | None
+
+    @property
+    def shift_ms(self) -> int:
+        """By how much readings have to be moved for the clock alone; 0 without a lag."""
+        return self.found.shift_ms - self.lag.lag_ms if self.lag is not None else 0
+
+    @property
+    def u_ms(self) -> int:
+        """How sure the shift is (k = 2): of how lags scatter, and of the grid."""
+        spread = self.lag.u_ms if self.lag is not None else 0
+        return math.ceil(math.hypot(spread, 2 * self.found.step_ms / math.sqrt(12)))
+
+
+def other_series(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
+    """Return the measured series of other points, by which a clock may be found: those of the same
+    site first, of these those of the same unit."""
+    unit = quantity(series).unit
+    found = [(place, one.channel) for place in points(desk) for one in place.measured
+             if place.id != point.id]  # fmt: skip
+    return sorted(found, key=lambda one: (one[0].site_id != point.site_id,
+                                          quantity(one[1]).unit != unit))  # fmt: skip
+
+
+def by_data(
+    desk: Desk, point: PointPlace, series: str, clock: MissionClock,
+    other: tuple[PointPlace, str],
+) -> FoundClock:  # fmt: skip
+    """Return by how much the readings of a mission have to be moved to go with another series, and
+    how far both lag each other in other missions. What puts its clock right already counts.
+
+    Raises:
+        InputError: both are not known side by side for long enough, the other one by a right clock.
+        ArchiveDamagedError: readings are damaged.
+    """
+    begin = clock.span[0]
+    span = (begin, min(clock.span[1], begin + _MOST_LOOKED_AT_MS))
+    beside_right = right_spans(desk, *other)
+    wider = (span[0] - LONGEST_FOUND_MS, span[1] + LONGEST_FOUND_MS)
+    beside = join_series([_looked_at(desk, *other, one)
+                          for one in shared([wider], beside_right)])  # fmt: skip
+    found = found_shift(_looked_at(desk, point, series, span), beside, LONGEST_FOUND_MS)
+    if found is None:
+        raise InputError(
+            "These two are not known side by side for long enough while the clock of the other one "
+            "was right; choose another series."
+        )
+    own_right = right_spans(desk, point, series, but=clock.mission)
+    return FoundClock(found, _lag(desk, (point, series), other, shared(own_right, beside_right)))
+
+
+def _lag(
+    desk: Desk, own: tuple[PointPlace, str], other: tuple[PointPlace, str], right: list[Span]
+) -> PlaceLag | None:
+    latest = _last_part(right, _MOST_LOOKED_AT_MS)
+    if not latest:
+        return None
+    whole = (latest[0][0] - LONGEST_LAG_MS, latest[-1][1] + LONGEST_LAG_MS)
+    series = join_series([_looked_at(desk, *own, one) for one in latest])
+    return place_lag(series, _looked_at(desk, *other, whole), latest)
+
+
+def right_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> list[Span]:
+    """Return the stretches in which the clock behind a series is known to be right: up to the last
+    contact of a mission that was near the true time at each, or that was put right by its contacts;
+    all of what no logger recorded.
+
+    Args:
+        but: a mission (its id) that is left out.
+    """
+    found = [(one.span[0], one.reads[-1].true_ms) for one in mission_clocks(desk, point, series)
+             if one.mission != but and _is_right(one)]  # fmt: skip
+    whole = extent(desk, point.id, [series])
+    if whole is not None:
+        with desk.archive.reading() as session:
+            feeds = layout(session).of_series(point.id, series)
+        found += shared([(one.start_ms, one.end_ms) for one in feeds
+                         if not one.deployment.stay.is_logger], [whole])  # fmt: skip
+    return sorted(one for one in found if one[1] > one[0])
+
+
+def _is_right(clock: MissionClock) -> bool:
+    if clock.kept is not None:
+        return clock.kept.way == MEASURED
+    near = all(abs(one.shown_ms - one.true_ms) <= RIGHT_MS for one in clock.reads)
+    return near and len(clock.reads) > 1
+
+
+def shared(spans: Iterable[Span], others: Iterable[Span]) -> list[Span]:
+    """Return the stretches that lie in one of some spans and in one of others, in order of time."""
+    listed = list(others)
+    both = ((max(a[0], b[0]), min(a[1], b[1])) for a in spans for b in listed)
+    return sorted(one for one in both if one[1] > one[0])
+
+
+def _last_part(spans: list[Span], most_ms: int) -> list[Span]:
+    """Return the last stretches, no longer together than that."""
+    found: list[Span] = []
+    for begin, end in reversed(spans):
+        left = most_ms - sum(b - a for a, b in found)
+        if left <= 0:
+            break
+        found.append((max(begin, end - left), end))
+    return found[::-1]
+
+
+def _looked_at(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+    stands = record(desk, point.id, series, span)
+    measured = stands.part(~stands.estimated)
+    return without_tide(measured) if may_be_of_water(quantity(series).unit) else measured
