@@ -16,11 +16,11 @@ from gezeiten.desk.field.mending import fill_by_line
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.record.clock_search import by_data
 from gezeiten.desk.record.clocks import (
     MissionClock,
     by_amount,
     by_contacts,
-    by_data,
     keep_clock,
     mission_clocks,
     switch_clock,

@@ -11,18 +11,26 @@ from typing import Any
 import numpy as np
 import pytest
 
+from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, steps_of
 from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.record.calculating import (
+    Calculation,
+    calculate,
+    calculations,
+    how_words,
+    recalculate,
+)
 from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.day_by_day import day_by_day
 from gezeiten.desk.record.records import record
 from gezeiten.desk.record.sureness import sure_of, sure_of_mean
 from gezeiten.domain.series.timeline import Span
-from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.domain.steps.formulas import FORMULAS, own_formula
+from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, Lab
 from tests.small_blocks import KEY, MINUTE, Kept, kept_in
 
@@ -140,21 +148,26 @@ def test_a_running_extreme_is_as_sure_as_its_reading(kept: Kept, formula: str, p
     assert seen == {0.1, 0.2}
 
 
+def gauge(desk: Desk, folder: Path) -> PointPlace:
+    """Return a point with 1 mm of rain every ten minutes, eighteen times."""
+    lines = ["Date;Time;Precipitation (mm)"]
+    lines += [f"2026-11-22;{i // 6:02}:{i % 6 * 10:02}:00;1.0" for i in range(18)]
+    path = folder / "gauge.txt"
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    tie = proposed_tie(look_at_text(desk, path), "Roof")
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    take_text(desk, path, replace(tie, point="Ost · Roof", form=form))
+    [point] = points(desk)
+    return point
+
+
 def test_running_sums_are_averaged_and_as_sure_as_all_their_readings(
     lab: Lab, tmp_path: Path
 ) -> None:
     """1 mm every ten minutes over an hour: 6 mm in each of the last twelve of eighteen, nowhere
     added up once more. By hand: in twelve sums of six the first and last five of seventeen readings
     stand 1 to 5 times each, the seven between six times."""
-    lines = ["Date;Time;Precipitation (mm)"]
-    lines += [f"2026-11-22;{i // 6:02}:{i % 6 * 10:02}:00;1.0" for i in range(18)]
-    path = tmp_path / "gauge.txt"
-    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    desk = lab.desk
-    tie = proposed_tie(look_at_text(desk, path), "Roof")
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(desk, path, replace(tie, point="Ost · Roof", form=form))
-    [point] = points(desk)
+    desk, point = lab.desk, gauge(lab.desk, tmp_path)
     its = Calculation(FORMULAS["running_sum", 2], ((point, "precipitation"),), {"window_h": 1.0})
     key = calculate(desk, its)
     sums = record(desk, point.id, key)
@@ -168,6 +181,49 @@ def test_running_sums_are_averaged_and_as_sure_as_all_their_readings(
     u = 0.1 / math.sqrt(12) * math.sqrt(sum(one**2 for one in counts)) / 12
     assert sure.expanded == pytest.approx(2 * u)
     assert sure.is_least
+
+
+@pytest.mark.parametrize(
+    ("typed", "result", "wanted"),
+    [
+        # rain to a depth: the mean of eighteen values, each sure to ± 0.2: 0.2
+        ("a", "water_depth", 0.2e-3), ("2 * a", "water_depth", 0.4e-3),
+        # rain to rain: the sum of eighteen, by one calibration: 18 x 0.2
+        ("a", "precipitation", 3.6), ("2 * a", "precipitation", 7.2),
+    ],
+)  # fmt: skip
+def test_sums_turned_into_means_and_sums(
+    lab: Lab, tmp_path: Path, typed: str, result: str, wanted: float
+) -> None:
+    desk, point = lab.desk, gauge(lab.desk, tmp_path)
+    step = proposed(point, "precipitation", "linear", (0, None), {"offset": 0.01, "u": 0.2})
+    keep(desk, point, step, "certificate")
+    its = Calculation(own_formula(typed), ((point, "precipitation"),), {}, result=result)
+    key = calculate(desk, its)
+    series = record(desk, point.id, key)
+    span = (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]) + 1)
+    sure = sure_of_mean(desk, point, key, span)
+    assert sure is not None
+    [u] = [one.u for one in sure.shares if one.kind == "calibration"]
+    assert 2 * u == pytest.approx(wanted)
+
+
+def test_a_sum_of_version_1_is_to_be_recalculated(lab: Lab, tmp_path: Path) -> None:
+    desk, point = lab.desk, gauge(lab.desk, tmp_path)
+    its = Calculation(FORMULAS["running_sum", 1], ((point, "precipitation"),), {"window_h": 1.0})
+    old = calculate(desk, its)
+    [point] = points(desk)
+    assert "to be recalculated: its sums" in how_words(desk, point)[old]
+    [seen] = calculations(desk, point.id)
+    before = record(desk, point.id, old)
+    recalculate(desk, seen.how)
+    [point] = points(desk)
+    [now] = calculations(desk, point.id)
+    assert (now.how.version, now.how.parameters["window_h"]) == (2, 1.0)
+    assert "to be recalculated" not in how_words(desk, point)[now.how.series]
+    assert record(desk, point.id, now.how.series).values.tolist() == before.values.tolist()
+    with pytest.raises(InputError, match="newest version"):
+        recalculate(desk, now.how)
 
 
 def test_a_rate_of_change_drops_the_calibration(kept: Kept) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -181,3 +182,16 @@ def test_every_unit_of_the_list_is_understood_and_like_itself() -> None:
     watt = unit_of("W/m²").times(unit_of("m2"))
     assert watt.is_like(unit_of("V").times(unit_of("A")))
     assert unit_of("kPa").factor == pytest.approx(1000 * unit_of("Pa").factor)
+
+
+@pytest.mark.parametrize("typed", ["where(a > 3[m], a, b)", "b^0 * a", "max(a, 0 * b)"])
+def test_what_lacks_an_input_has_no_value(typed: str) -> None:
+    """Version 1 had one where the missing input did not count; what it gave stays."""
+    made = with_units(own_formula(typed), ["m", "m"], "m")
+    inputs = (np.array([4.0, 4.0]), np.array([np.nan, 5.0]))
+    found, _ = made.apply(inputs, {})
+    assert np.isnan(found).tolist() == [True, False]
+    old = with_units(replace(own_formula(typed), version=1), ["m", "m"], "m")
+    assert old.superseded
+    if typed.startswith("where"):
+        assert old.apply(inputs, {})[0].tolist() == [4.0, 4.0]

@@ -17,11 +17,11 @@ from gezeiten.desk.record.records import around, extent
 from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key
+from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key, own_label
 from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.formulas import Formula, is_own, with_units
+from gezeiten.domain.steps.formulas import Formula, is_own, newest_of, with_units
 from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
 
@@ -102,8 +102,9 @@ def _how_words(one: SeenCalculation, point: PointPlace) -> str:
     why = f": {said.words}" if said.words else ""
     since = f"{from_ms(said.at_ms, point.zone):%Y-%m-%d %H:%M}"
     given = "".join(f", {words}" for words in numbers)
+    old = f"; to be recalculated: {formula.superseded}" if formula.superseded else ""
     return (f"calculated from {' and '.join(names)} ({formula.name}, {formula.source}{given}), set "
-            f"by {said.person} {since}{why}")  # fmt: skip
+            f"by {said.person} {since}{why}{old}")  # fmt: skip
 
 
 def that_fit(point: PointPlace, formula: Formula, position: int) -> list[ChannelPlace]:
@@ -186,6 +187,28 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
     desk.do(act)
     refresh_excursions(desk, wanted.point.id)
     return key
+
+
+def recalculate(desk: Desk, one: Derived, words: str = "") -> None:
+    """Let a series be calculated by the newest version of its formula from now on.
+
+    Raises:
+        InputError: it is so already, or another series is calculated from it.
+    """
+    newest = newest_of(one.how)
+    if newest is None:
+        raise InputError("This is calculated by the newest version of its formula already.")
+    parameters = newest.checked(dict(one.parameters))
+    result = newest.result(channel_of(one.inputs[0][1])) or channel_of(one.series)
+    key = derived_key(result, own_label(one.series).removeprefix("="))
+    inputs = tuple(Input(*its) for its in one.inputs)
+    act = SeriesDerived(one.point, fresh_id(), key, newest.key, newest.version, parameters, inputs,
+                        words.strip() or "by the newest version of the formula")  # fmt: skip
+    with desk.archive.writing() as session:
+        desk.do_within(session, DerivedTakenBack(one.point, one.uid, one.series))
+        desk.do_within(session, act)
+        point_id = layout(session).keys[one.point]
+    refresh_excursions(desk, point_id)
 
 
 def calculate_no_more(desk: Desk, one: Derived) -> None:

@@ -12,7 +12,7 @@ from gezeiten.archive.here.layout import layout
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import around, record
+from gezeiten.desk.record.records import around, given, record
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import clock_u_ms
 from gezeiten.domain.series.series import Series, held_in
@@ -22,6 +22,8 @@ from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.formulas.formula import LONGEST_MS
+from gezeiten.domain.steps.propagation import through
 from gezeiten.domain.steps.sureness import (
     Stretch,
     Sure,
@@ -32,7 +34,7 @@ from gezeiten.domain.steps.sureness import (
     of_slope,
     of_sum,
     over_window,
-    through,
+    times,
 )
 
 
@@ -58,13 +60,24 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
         facts = fills[-1].facts
         if facts.get("of_sum"):
             return None  # how sure it is was measured of the sum alone
-        return of_fill(decimals, (float(facts["high"]) - float(facts["low"])) / 2, steps)
+        half = (float(facts["high"]) - float(facts["low"])) / 2
+        return of_fill(decimals, half, steps, _raw(desk, point, series, at_ms))
     if not len(stands.between(at_ms, at_ms + 1)):
         return None
     if how is not None:
         return _calculated(desk, how, steps, at_ms)
-    return of_reading(decimals, steps, slope_a_second(stands, at_ms),
-                      clocks[-1] if clocks else None)  # fmt: skip
+    raw, slope = _raw(desk, point, series, at_ms), slope_a_second(stands, at_ms)
+    return of_reading(decimals, steps, raw, slope, clocks[-1] if clocks else None)
+
+
+def _raw(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Series:
+    """Return the reading nearest to an instant as its source gave it, (1,), or none; `given` begins
+    where there is one."""
+    beside = given(desk, point.id, series, (at_ms - LONGEST_MS, at_ms + LONGEST_MS))
+    if not len(beside):
+        return beside
+    at = int(np.argmin(np.abs(beside.times_utc_ms - at_ms)))
+    return beside.part(slice(at, at + 1))
 
 
 def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Correction]:
@@ -87,7 +100,7 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
         if sure is None or not np.isfinite(value[0]):
             return None
         inputs.append((its.name, float(value[0]), sure))
-    return through(how.how, how.numbers_at(at_ms), inputs, steps)
+    return through(how.how, how.numbers_at(at_ms), inputs, steps, at_ms)
 
 
 def _looked_at(desk: Desk, how: Derived) -> tuple[PointPlace, str]:
@@ -112,7 +125,10 @@ def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) 
         stands, _ = held_in(around(desk, place.id, key, window), window)
         at = stands.values.argmax() if gathers == "highest" else stands.values.argmin()
         gathered = sure_of(desk, place, key, int(stands.times_utc_ms[at]))
-    return None if gathered is None else over_window(its.name, gathered, steps)
+    if gathered is None:
+        return None
+    own = next(one for one in points(desk) if one.uid == how.point)
+    return over_window(its.name, gathered, steps, _raw(desk, own, how.series, span[1]))
 
 
 def _mean_of_sums(
@@ -129,11 +145,13 @@ def _mean_of_sums(
     stands = around(desk, place.id, key, span).between(*span)
     if not len(stands):
         return None
-    over = _stretch(desk, place, key, span, stands, _steps(desk, place, key, span))
+    over = _stretch(desk, place, key, span, stands, _steps(desk, place, key, span), its.decimals)
     at = stands.times_utc_ms
     counts = times_utc_ms.searchsorted(at + window_ms) - times_utc_ms.searchsorted(at)
-    gathered = of_mean_of_sums(its.decimals, over, counts, len(times_utc_ms))
-    return over_window(its.name, gathered, steps)
+    gathered = of_mean_of_sums(over, counts, len(times_utc_ms))
+    own = next(one for one in points(desk) if one.uid == how.point)
+    last = _raw(desk, own, how.series, int(times_utc_ms[-1]))
+    return over_window(its.name, gathered, steps, last)
 
 
 def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Sure | None:
@@ -165,8 +183,8 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure
         how = layout(session).calculated(point.id, series)
     steps = _steps(desk, point, series, span)
     if how is None:
-        over = _stretch(desk, point, series, span, stands, steps)
-        return (of_sum if its.averages == "sum" else of_mean)(its.decimals, over)
+        over = _stretch(desk, point, series, span, stands, steps, its.decimals)
+        return of_sum(over) if its.averages == "sum" else of_mean(over)
     if how.how.gathers == "sum":
         return _mean_of_sums(desk, how, steps, stands.times_utc_ms)
     last_ms = int(stands.times_utc_ms[-1])
@@ -179,7 +197,7 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure
 
 def _stretch(
     desk: Desk, point: PointPlace, series: str, span: Span, stands: Series,
-    steps: list[Correction],
+    steps: list[Correction], decimals: int,
 ) -> Stretch:  # fmt: skip
     """Gather what a mean of measured readings rests on."""
     with desk.archive.reading() as session:
@@ -195,7 +213,8 @@ def _stretch(
     edges = sorted({span[0], span[1], *(
         edge for one in steps for edge in (one.start_ms, one.until_ms) if span[0] < edge < span[1]
     )})  # fmt: skip
-    parts = [(_share(stands, part, span), tuple(one for one in steps if one.touches(*part)))
+    of = (point, series)
+    parts = [(_share(stands, part, span), _of_part(desk, of, stands, part, steps, decimals))
              for part in pairwise(edges)]  # fmt: skip
     filled = [(one, _share(stands, (one.start_ms, one.end_ms), span)) for one in fills]
     return Stretch(
@@ -208,6 +227,17 @@ def _stretch(
     )  # fmt: skip
 
 
+def _of_part(
+    desk: Desk, of: tuple[PointPlace, str], stands: Series, part: Span, steps: list[Correction],
+    decimals: int,
+) -> Sure:  # fmt: skip
+    """Return how sure the middle reading of a part of a stretch is, without its clock."""
+    there = [one for one in steps if one.touches(*part)]
+    its = stands.between(*part).times_utc_ms
+    at_ms = int(its[len(its) // 2]) if len(its) else part[0]
+    return of_reading(decimals, there, _raw(desk, *of, at_ms), 0.0, None)
+
+
 def _share(series: Series, part: Span, whole: Span) -> float:
     """Return the share of a stretch's held time that lies in a part of it."""
     inside = (max(part[0], whole[0]), min(part[1], whole[1]))
@@ -216,15 +246,23 @@ def _share(series: Series, part: Span, whole: Span) -> float:
 
 
 def _calculated_mean(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
+    """Return how sure the mean of calculated values is, the sum of what is summed: through the
+    formula at the means of its inputs. An input that is summed goes in by the mean of its readings,
+    and what comes out summed as often as there are values."""
     places = {one.uid: one for one in points(desk)}
+    made = around(desk, places[how.point].id, how.series, span).between(*span)
     inputs = []
     for uid, key in how.inputs:
         sure = sure_of_mean(desk, places[uid], key, span)
         there = around(desk, places[uid].id, key, span).between(*span)
         if sure is None or not len(there):
             return None
-        inputs.append((quantity(channel_of(key)).name, float(there.values.mean()), sure))
-    return through(how.how, how.numbers_at(span[0]), inputs, steps)
+        its = quantity(channel_of(key))
+        one = times(sure, 1 / len(there)) if its.averages == "sum" else sure
+        inputs.append((its.name, float(there.values.mean()), one))
+    found = through(how.how, how.numbers_at(span[0]), inputs, steps, sum(span) // 2)
+    is_sum = quantity(channel_of(how.series)).averages == "sum"
+    return times(found, len(made)) if is_sum else found
 
 
 def _nearest(series: Series, at_ms: int) -> int:

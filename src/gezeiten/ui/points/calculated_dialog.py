@@ -16,6 +16,7 @@ from gezeiten.desk.record.calculating import (
     calculations,
     checked,
     preview,
+    recalculate,
     that_fit,
 )
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
@@ -86,6 +87,8 @@ class CalculatedDialog(ActingDialog):
         self.hint = label(own_words(), "muted", wrap=True)
         self.hint.hide()
         self.undo_button = button(tr("Calculate the chosen one no more"), self.take_back)
+        self.newest_button = button(tr("Recalculate by the newest formula"), self.recalculate)
+        self.table.itemSelectionChanged.connect(self._show_newest)
         self.typed = (self.words, self.label)
         self.setLayout(self._laid_out())
         self.formula.currentIndexChanged.connect(lambda _: self._suit_formula())
@@ -110,13 +113,14 @@ class CalculatedDialog(ActingDialog):
             label(tr("What is calculated follows its inputs, also where they are mended later; "
                      "nothing that was measured changes."), "muted", wrap=True),
             self.table, self.entry, self.problem,
-            row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            row(self.undo_button, self.newest_button, 1, button(tr("Close"), self.accept)),
             spacing=8, margins=16,
         )  # fmt: skip
         laid.setStretchFactor(self.table, 1)
         if self._house.is_looking:
             self.entry.hide()
             self.undo_button.hide()
+            self.newest_button.hide()
         return laid
 
     # -- showing -------------------------------------------------------------------------------
@@ -133,7 +137,13 @@ class CalculatedDialog(ActingDialog):
         fill(self.table, [self._row(one) for one in seen], list(seen))
         self.table.setCurrentCell(len(seen) - 1, 0)
         self.undo_button.setEnabled(bool(seen))
+        self._show_newest()
         self._offer()
+
+    def _show_newest(self) -> None:
+        one = chosen_thing(self.table)
+        is_old = isinstance(one, SeenCalculation) and bool(one.how.how.superseded)
+        self.newest_button.setVisible(is_old and not self._house.is_looking)
 
     def _row(self, one: SeenCalculation) -> list[str]:
         how, said = one.how, one.said
@@ -141,8 +151,9 @@ class CalculatedDialog(ActingDialog):
         formula = how.how
         numbers = [f"{tr(each.name)} {number(how.parameters[each.key], each.decimals)} {each.unit}"
                    for each in formula.parameters]  # fmt: skip
-        return [quantity(how.series).name, ", ".join(names),
-                ", ".join([tr(formula.name), formula.source, *numbers]),
+        old = tr("to be recalculated: %1").replace("%1", tr(formula.superseded))
+        by = [tr(formula.name), formula.source, *numbers, *([old] if formula.superseded else [])]
+        return [quantity(how.series).name, ", ".join(names), ", ".join(by),
                 f"{said.person}, {instant(said.at_ms, self._point.zone)}", said.words]  # fmt: skip
 
     def _offer(self) -> None:
@@ -316,6 +327,12 @@ class CalculatedDialog(ActingDialog):
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, SeenCalculation):
             self._do(lambda: calculate_no_more(desk, one.how))
+
+    def recalculate(self) -> None:
+        """Let the chosen series be calculated by the newest version of its formula."""
+        one, desk, words = chosen_thing(self.table), self._house.desk, self.words.text()
+        if isinstance(one, SeenCalculation):
+            self._do(lambda: recalculate(desk, one.how, words))
 
 
 def own_words() -> str:

@@ -49,6 +49,7 @@ __all__ = [
     "formula_of",
     "formula_words",
     "is_own",
+    "newest_of",
     "own_formula",
     "with_units",
 ]
@@ -84,6 +85,14 @@ def formula_of(key: str, version: int, inputs: Sequence[str], result: str) -> Fo
         return with_units(typed, units, quantity(result).unit)
     except InputError:
         return None
+
+
+def newest_of(formula: Formula) -> Formula | None:
+    """Return the newest version of a formula that is older, None of one that is the newest."""
+    if is_own(formula.key):
+        return own_formula(formula.name) if formula.version < VERSION else None
+    return next((one for one in NEWEST
+                 if one.key == formula.key and one.version > formula.version), None)  # fmt: skip
 
 
 def formula_words(key: str, version: int) -> str:

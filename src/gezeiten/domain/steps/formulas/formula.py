@@ -76,7 +76,8 @@ class Formula:
     and what comes out is of the quantity that went in; gathers: what it makes of what it finds
     there; is_running: that is a quantity of its own (`running_key`). averages: of which kinds of
     quantities, () for all. is_hung: among its parameters it finds rim and length
-    (`steps/hanging.py`) at each instant, (n,).
+    (`steps/hanging.py`) at each instant, (n,). superseded: of an older version, what is
+    wrong with it in words.
     """
 
     key: str
@@ -93,6 +94,7 @@ class Formula:
     is_running: bool = False
     averages: tuple[Averages, ...] = ()
     is_hung: bool = False
+    superseded: str = ""
 
     def result(self, channel: str) -> str:
         """Return the channel of what comes out where the first input is of one."""

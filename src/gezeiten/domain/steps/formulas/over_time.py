@@ -64,7 +64,10 @@ RUNNING_SUM = Formula(
     _window(24.0), gathers="sum", over=lambda series, _, window_ms: moving_sum(series, window_ms),
     is_running=True, averages=("sum",),
 )  # fmt: skip
-RUNNING_SUM_1 = replace(RUNNING_SUM, version=1, is_running=False)
+RUNNING_SUM_1 = replace(
+    RUNNING_SUM, version=1, is_running=False,
+    superseded="its sums are of the quantity that went in, and are summed once more",
+)  # fmt: skip
 """Of the quantity that went in, so that a stretch of running sums was summed once more."""
 KINETIC_MEAN = Formula(
     "kinetic_mean", 1, "Running kinetic mean", _TEMPERATURE, {}, _none, "USP <1079.2>",

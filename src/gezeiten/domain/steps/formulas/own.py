@@ -30,8 +30,9 @@ from gezeiten.errors import InputError
 OWN = "own: "
 """What the key of such a formula begins with; the rest is what was typed."""
 VERSION = 2
-"""1 took a power of what is no pure number by itself, like m/cm, in its unit, and knew exponents as
-twelfths."""
+"""1 took a power of what is no pure number by itself, like m/cm, in its unit, knew exponents as
+twelfths, and gave a value where an input had none if that did not count there."""
+_WRONG_IN_1 = "powers can be wrong in it, and it can have a value where an input has none"
 _MOST_INPUTS = 8
 _NAMES = "abcdefgh"
 _FINEST_EXPONENT, _ALMOST = 10_000, 1e-12
@@ -116,9 +117,13 @@ def _with_units(typed: str, inputs: tuple[str, ...], result: str, version: int) 
         with np.errstate(all="ignore"):
             found = np.asarray(made(values), np.float64)
         found = np.broadcast_to(found, values[0].shape)
-        return np.where(np.isfinite(found), found, np.nan), np.zeros(len(values[0]), np.bool_)
+        is_known = np.isfinite(found)
+        if version > 1:  # `where` and a power of 0 would do without an input
+            is_known = is_known & np.isfinite(values).all(axis=0)
+        return np.where(is_known, found, np.nan), np.zeros(len(values[0]), np.bool_)
 
-    return replace(own_formula(typed), version=version, apply=apply)
+    superseded = _WRONG_IN_1 if version < VERSION else ""
+    return replace(own_formula(typed), version=version, apply=apply, superseded=superseded)
 
 
 def names_in(typed: str) -> list[str]:

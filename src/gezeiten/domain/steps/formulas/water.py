@@ -25,6 +25,7 @@ _PRESSURE = Role("Absolute pressure in water", "kPa", ("water_pressure",))
 _AIR_1 = Role("Air pressure", "kPa", ("air_pressure",), _BAROMETER_MS)
 _AIR = replace(_AIR_1, most_ms=_SLOW_BAROMETER_MS)
 """A barometer every three hours whose clock runs a little slow is one of 3 h and a second."""
+_NO_SLOW_BAROMETER = "a barometer every three hours leaves it without values"
 _TEMPERATURE = Role("Water temperature", "°C", ("water_temperature",))
 _LEVEL = Role("Level above the sensor", "m", ("water_level",))
 _DENSITY = Parameter("density_kg_m3", "Density of the water", "kg/m³", 999.1, 900.0, 1100.0, 1)
@@ -91,21 +92,22 @@ def _salinity(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Ma
 
 WATER_LEVEL_1 = Formula(
     "water_level", 1, "Level above the sensor", (_PRESSURE, _AIR_1), {"kPa": "water_level"},
-    _level_m, "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY),
+    _level_m, "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY), superseded=_NO_SLOW_BAROMETER,
 )  # fmt: skip
 WATER_LEVEL_2 = replace(
     WATER_LEVEL_1, version=2, apply=_level_with_height,
     parameters=(_DENSITY, _GRAVITY, _ABOVE, _AIR_C),
 )  # fmt: skip
-WATER_LEVEL = replace(WATER_LEVEL_2, version=3, roles=(_PRESSURE, _AIR))
+WATER_LEVEL = replace(WATER_LEVEL_2, version=3, roles=(_PRESSURE, _AIR), superseded="")
 LEVEL_BY_TEMPERATURE_1 = Formula(
     "level_by_temperature", 1, "Level above the sensor, density by temperature",
     (_PRESSURE, _AIR_1, _TEMPERATURE), {"kPa": "water_level"}, _level_by_temperature,
     "Tanaka et al. 2001; EOS-80 where salt",
     (Parameter("salinity", "Practical salinity", "", 0.0, 0.0, 42.0, 1), _GRAVITY, _ABOVE, _AIR_C),
+    superseded=_NO_SLOW_BAROMETER,
 )  # fmt: skip
 LEVEL_BY_TEMPERATURE = replace(
-    LEVEL_BY_TEMPERATURE_1, version=2, roles=(_PRESSURE, _AIR, _TEMPERATURE)
+    LEVEL_BY_TEMPERATURE_1, version=2, roles=(_PRESSURE, _AIR, _TEMPERATURE), superseded=""
 )
 HEIGHT = Formula(
     "water_height", 1, "Height above datum", (_LEVEL,), {"m": "water_height"}, _height_m,
