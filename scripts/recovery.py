@@ -16,7 +16,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
-from tests.made_records import KINDS
+from tests.made_records import KINDS, KINDS_OF_EVENTS
 from tests.recovering import LENGTHS, Recovered, recovered
 
 _HOURS = ((0, 6), (6, 12), (12, 18), (18, 24))
@@ -49,6 +49,21 @@ def main(gaps: int, kinds: list[str]) -> None:
                 f"  {since} to {until} h", [one for one in everything if since <= one.hour < until]
             )
         _tell("  in unrest", in_unrest)
+    _after_extremes(max(gaps // 10, 1), [*kinds, *KINDS_OF_EVENTS])
+
+
+def _after_extremes(gaps: int, kinds: list[str]) -> None:
+    """Print a line for gaps that begin after one of the 1 % highest or lowest readings."""
+    for length in (6, 36, 144):
+        everything: list[Recovered] = []
+        for kind in kinds:
+            told = [recovered(kind, length, seed, after) for seed in range(gaps)
+                    for after in ("highest", "lowest")]  # fmt: skip
+            seen = [one for one in told if one is not None]
+            said = np.mean([bool(one.unrest_said) for one in seen]) if seen else 0.0
+            _tell(f"{kind} {length} after extremes", seen, f"unrest said {said:.0%}")
+            everything += seen
+        _tell(f"{length} after extremes, all", everything)
 
 
 def _tell(name: str, seen: Sequence[Recovered], more: str = "") -> None:

@@ -83,12 +83,56 @@ def made(kind: str, seed: int) -> Made:
         own = own + rng.normal(0, 0.002, n)
         beside = 6 + 1.2 * common + _slow(rng, n, 200, 0.01)
         return _as(own, beside, "water_level", "water_level", common)
+    if kind in KINDS_OF_EVENTS:
+        return _of_events(kind, rng, n)
     common = 8 * np.cos(day + sway[0]) + _slow(rng, n, 150, 8)
     own = np.clip(70 + common + _slow(rng, n, 15, 1.5), 0, 100)
     beside = np.clip(65 + 0.9 * common + _slow(rng, n, 15, 2), 0, 100)
     return _as(own, beside, "relative_humidity", "relative_humidity", common)
 
 
+def _shots(
+    rng: np.random.Generator, n: int, a_day: float, shape: Values, sizes: Values
+) -> Values:  # fmt: skip
+    """Events of one shape at pseudo-random instants, each as large as the next of the sizes."""
+    found = np.zeros(n + len(shape))
+    for at, size in zip(np.flatnonzero(rng.uniform(size=n) < a_day / 144), sizes, strict=False):
+        found[at : at + len(shape)] += size * shape
+    return found[:n]
+
+
+def _of_events(kind: str, rng: np.random.Generator, n: int) -> Made:
+    """Records whose highest readings are events, not chance: floods that rise in hours and fall in
+    days, a store whose power fails, dust that is stirred up. The neighbour has its own share of
+    each event."""
+    steps = np.arange(6 * 144)
+    sizes = rng.exponential(1.0, n)
+    its_share = sizes * rng.uniform(0.6, 1.4, n)
+    state = rng.bit_generator.state
+    if kind == "river":
+        flood = np.minimum(steps / 36, 1) * np.exp(-np.maximum(steps - 36, 0) / 200)
+        own = 1.2 + 0.4 * _shots(rng, n, 0.25, flood, sizes) + _slow(rng, n, 300, 0.03)
+        rng.bit_generator.state = state
+        beside = 0.8 + 0.5 * np.roll(_shots(rng, n, 0.25, flood, its_share), -9)
+        return _as(own + rng.normal(0, 0.002, n), beside + _slow(rng, n, 30, 0.02), "water_level",
+                   "water_level", own)  # fmt: skip
+    if kind == "failing":
+        hours = steps / 6
+        warming = np.where(hours < 3, hours / 3, np.exp(-(hours - 3) / 1.5))
+        common = 3 * _shots(rng, n, 0.4, warming, sizes)
+        own = 4 + common + 0.3 * np.cos(2 * np.pi * _hours() / 0.9) + _slow(rng, n, 20, 0.1)
+        rng.bit_generator.state = state
+        beside = 4.5 + 2 * _shots(rng, n, 0.4, warming, its_share) + _slow(rng, n, 20, 0.15)
+        return _as(own, beside, "probe_temperature", "probe_temperature", common)
+    stirred = np.minimum(steps / 3, 1) * np.exp(-steps / 25)
+    common = 1.2 * _shots(rng, n, 0.8, stirred, sizes)
+    own = np.exp(2.0 + common + _slow(rng, n, 100, 0.3) + _slow(rng, n, 10, 0.1))
+    rng.bit_generator.state = state
+    beside = np.exp(1.9 + 1.1 * _shots(rng, n, 0.8, stirred, its_share) + _slow(rng, n, 30, 0.3))
+    return _as(np.round(own, 1), np.round(beside, 1), "pm25", "pm25", common)
+
+
+KINDS_OF_EVENTS = ("river", "failing", "stirred")
 KINDS = ("tide", "room", "store", "counts", "level", "humidity")
 
 

@@ -12,7 +12,7 @@ import pytest
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.estimating import Way, estimates, fill_by_way, line_error
 from gezeiten.desk.field.gaps import BookedGap, gaps
-from gezeiten.desk.field.mending import undo
+from gezeiten.desk.field.mending import fill_by_line, line_offer, undo
 from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.verifying import rebuild, verify
@@ -146,3 +146,63 @@ def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
     [link] = chain(desk, booked.point, "precipitation").fills
     assert (link.facts["of_sum"], link.facts["ratio"]) == (True, pytest.approx(1.5))
     assert verify(desk).faults == []
+
+
+def test_the_band_of_each_reading_is_kept_and_how_sure_it_is_follows(
+    demo_desk: Desk, creek: BookedGap
+) -> None:
+    """± U of an estimate is never that of the widest place of the gap, but there."""
+    [best, *_] = estimates(demo_desk, creek)
+    fill_by_way(demo_desk, creek, best)
+    one = best.of[PRESSURE]
+    halves = (one.high - one.low) / 2
+    [link] = chain(demo_desk, creek.point, PRESSURE).fills
+    assert len(link.facts["lows"]) == len(link.facts["highs"]) == link.facts["readings"]
+    widest, narrowest = int(np.argmax(halves)), int(np.argmin(halves))
+    assert halves[narrowest] < halves[widest]
+    for place in (narrowest, widest):
+        sure = sure_of(demo_desk, creek.point, PRESSURE, int(one.fill.times_utc_ms[place]))
+        assert sure is not None
+        [share] = [part for part in sure.shares if part.kind == "fill"]
+        assert 2 * share.u == pytest.approx(halves[place], abs=1e-5)
+
+
+def test_the_band_of_a_line_is_kept_as_well(demo_desk: Desk) -> None:
+    booked = gap_at(demo_desk, "Paint hall")
+    fill_by_line(demo_desk, booked)
+    for key in booked.channels:
+        [link] = chain(demo_desk, booked.point, key).fills
+        assert len(link.facts["lows"]) == link.facts["readings"]
+        bands = zip(link.facts["lows"], link.facts["highs"], strict=True)
+        assert all(low < 0 < high for low, high in bands)
+
+
+def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) -> None:
+    """Temperature is known for weeks, humidity for an hour before the gap: the temperature is
+    filled, by a line or an estimate, the humidity stays open and says why."""
+    lines = ["Date;Time;Temperature (°C);Relative humidity (%)"]
+    begin_s, rng = (ANCHOR_MS - 40 * DAY_MS) // 1000, np.random.default_rng(2)
+    for i in range(30 * 144):
+        if 2_000 <= i < 2_006:
+            continue
+        when = datetime.fromtimestamp(begin_s + 600 * i, UTC)
+        humidity = f"{60 + rng.normal(0, 1):.1f}" if 1_994 <= i < 2_012 else ""
+        warm = 15 + 5 * np.cos(2 * np.pi * i / 144) + rng.normal(0, 0.1)
+        lines.append(f"{when:%Y-%m-%d;%H:%M:%S};{warm:.2f};{humidity}")
+    path = tmp_path / "attic.txt"
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    desk = lab.desk
+    tie = proposed_tie(look_at_text(desk, path), "Station")
+    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    take_text(desk, path, replace(tie, point="Ost · Attic", form=form))
+    booked = next(one for one in gaps(desk) if len(one.channels) == 2)
+    [way, *_] = estimates(desk, booked)
+    assert not way.refusal
+    assert list(way.of) == ["air_temperature"]
+    assert "too little known record" in way.left["relative_humidity"]
+    offer = line_offer(desk, booked)
+    assert (list(offer.errors), offer.refusal) == (["air_temperature"], "")
+    fill_by_way(desk, booked, way)
+    states = {one.channels: one.state for one in gaps(desk, booked.point.id)
+              if one.gap.start_ms == booked.gap.start_ms}  # fmt: skip
+    assert states == {("air_temperature",): "estimated", ("relative_humidity",): "open"}

@@ -31,8 +31,14 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) ->
     for line in act.lines:
         ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
         fill = line_between(act.gap, *ends)
-        facts = {"readings": len(fill), "rmse": line.rmse, "low": line.low, "high": line.high,
-                 "stretches": line.stretches}  # fmt: skip
+        facts: dict[str, Any] = {
+            "readings": len(fill), "rmse": line.rmse, "low": line.low, "high": line.high,
+            "stretches": line.stretches,
+        }  # fmt: skip
+        if line.lows:
+            facts |= {"lows": list(line.lows), "highs": list(line.highs)}
+        if line.caution:
+            facts["caution"] = line.caution
         _step(connection, act.point, line.step, act.gap, said, kind=LINE, channel=line.channel,
               data=encode_estimates(fill), facts=facts)  # fmt: skip
 

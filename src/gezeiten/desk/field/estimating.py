@@ -4,7 +4,7 @@ it so."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from gezeiten.archive.here.layout import layout
@@ -14,7 +14,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.companions import companions
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.desk.record.records import around, extent
+from gezeiten.desk.record.records import around
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import Estimate, GapEstimated, way_words
 from gezeiten.domain.quantities.quantities import quantity
@@ -30,13 +30,15 @@ from gezeiten.domain.steps.filling.candidates import (
     why_not,
 )
 from gezeiten.domain.steps.filling.cycles import TIDE_MS, may_be_of_water
-from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from, unusual_beside
+from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
+from gezeiten.domain.steps.filling.scales import scale_of
+from gezeiten.domain.steps.filling.unrest import Unrest, unrest_of
 from gezeiten.domain.steps.fills import ExpectedError
 from gezeiten.errors import InputError
 
 _RAIN_MS = 60 * DAY_MS
 """So far around a gap what is summed is learnt from: it rains on few days."""
-_MOST_READINGS = 400_000
+_MOST_READINGS = 100_000
 """Of a series that is learnt from: what lies further away is left."""
 
 
@@ -46,7 +48,7 @@ class Way:
     would fill it; refusal: why it cannot serve, "" where it can; beats_line: it stands before a
     straight line in all of them; is_sure: it surely does better than one there; caution: why its
     errors, which were measured on ordinary stretches, can be larger here, "" where nothing says
-    so."""
+    so; left: series (keys) of the gap that stay open, with the reason."""
 
     name: str
     of: dict[str, Candidate]
@@ -54,6 +56,7 @@ class Way:
     beats_line: bool = False
     caution: str = ""
     is_sure: bool = False
+    left: dict[str, str] = field(default_factory=dict)
 
     @property
     def is_beyond(self) -> bool:
@@ -73,25 +76,35 @@ def estimates(
     Raises:
         ArchiveDamagedError: readings around it are damaged.
     """
-    found: dict[str, list[Candidate]] = {key: [] for key in booked.channels}
+    found: dict[str, list[Candidate]] = {}
+    left: dict[str, str] = {}
     cautions = [_relaunched(desk, booked)]
     for key in booked.channels:
-        series, span, why = _learnt(desk, booked, key)
+        learnt = _learnt(desk, booked, key)
+        looked_at = companions(desk, booked, key, learnt.span) if not learnt.why else []
+        why = learnt.why
+        if not why and quantity(key).averages == "sum" and not looked_at:
+            why = "no other series of its kind measured then"
         if why:
-            return [Way("Estimates", {}, why)]
-        its = quantity(key)
-        unusual = unusual_beside(series, booked.gap)
-        if unusual:
-            cautions.append(f"{its.name} beside it is among the {unusual} known")
-        looked_at = companions(desk, booked, key, span)
-        if its.averages == "sum" and not looked_at:
-            return [Way("Estimates", {}, "no other series of its kind measured then")]
-        for one in candidates(series, booked.gap, its, looked_at, _seed(key)):
+            left[key] = why
+            continue
+        found[key] = []
+        cautions.append(_unrest_words(key, learnt.unrest))
+        for one in candidates(learnt.series, booked.gap, quantity(key), looked_at, _seed(key),
+                              learnt.unrest):  # fmt: skip
             if cancelled():
                 return []
             found[key].append(one)
-            tell(_ways(found, cautions))
-    return _ways(found, cautions)
+            tell(_ways(found, left, cautions))
+    if not found:
+        return [Way("Estimates", {}, next(iter(left.values())))] if left else []
+    return _ways(found, left, cautions)
+
+
+def _unrest_words(key: str, unrest: Unrest | None) -> str:
+    if unrest is None:
+        return ""
+    return f"{quantity(key).name} beside it is among the {unrest.kind} known"
 
 
 def _relaunched(desk: Desk, booked: BookedGap) -> str:
@@ -108,12 +121,15 @@ def _seed(key: str) -> int:
     return int.from_bytes(key.encode()[:8], "big")
 
 
-def _ways(found: dict[str, list[Candidate]], cautions: list[str]) -> list[Way]:
+def _ways(
+    found: dict[str, list[Candidate]], left: dict[str, str], cautions: list[str]
+) -> list[Way]:
     """Return ways that are found for all series, or refused for one; straight lines have their own
     rule and stand elsewhere.
 
     Args:
-        cautions: why the gap may be no ordinary one.
+        left: series for which there is none, with the reason: they stay open; cautions: why the gap
+            may be no ordinary one.
     """
     ways: dict[str, dict[str, Candidate]] = {}
     for key, listed in found.items():
@@ -138,6 +154,7 @@ def _ways(found: dict[str, list[Candidate]], cautions: list[str]) -> list[Way]:
             beats_line=all(key not in line or ranks[id(one)] < ranks.get(id(line[key]), len(ranks))
                            for key, one in way.of.items()),
             caution=_caution(way, cautions),
+            left=dict(left),
             is_sure=all(key in line and surely_better(one, line[key])
                         for key, one in way.of.items()),
         )
@@ -150,7 +167,14 @@ def _ways(found: dict[str, list[Candidate]], cautions: list[str]) -> list[Way]:
 
 def _caution(way: Way, cautions: list[str]) -> str:
     beyond = ["a companion leaves what was known of it"] if way.is_beyond else []
-    return "; ".join(dict.fromkeys(filter(None, [*cautions, *beyond])))
+    bands = [_BAND_WORDS[one.unrest] for one in way.of.values()]
+    return "; ".join(dict.fromkeys(filter(None, [*cautions, *beyond, *bands])))
+
+
+_BAND_WORDS = {
+    "": "", "measured": "its band was measured on stretches that begin alike",
+    "not measured": "its band was widened for unrest, not measured",
+}  # fmt: skip
 
 
 def _way(name: str, of: dict[str, Candidate]) -> Way:
@@ -167,34 +191,63 @@ def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError |
     """
     if quantity(key).averages == "sum":
         return None, "what is summed is never interpolated"
-    series, _, why = _learnt(desk, booked, key)
-    if why:
-        return None, why
-    line = straight(series, booked.gap, quantity(key), _seed(key))
+    learnt = _learnt(desk, booked, key)
+    if learnt.why:
+        return None, learnt.why
+    line = straight(learnt.series, booked.gap, quantity(key), _seed(key), learnt.unrest)
     if line.refusal:
         return None, line.refusal
-    return ExpectedError(line.rmse, *_width(line), line.stretches), ""
+    lows, highs = _band(line)
+    words = (_unrest_words(key, learnt.unrest), _BAND_WORDS[line.unrest])
+    return ExpectedError(line.rmse, min(lows), max(highs), line.stretches, tuple(lows),
+                         tuple(highs), "; ".join(filter(None, words))), ""  # fmt: skip
 
 
-def _width(one: Candidate) -> tuple[float, float]:
-    """How far a band reaches below and above what is filled in."""
-    return float((one.low - one.fill.values).min()), float((one.high - one.fill.values).max())
+def _band(one: Candidate) -> tuple[list[float], list[float]]:
+    """Return how far the band reaches below and above each reading that is filled in."""
+    decimals = 6
+    return ((one.low - one.fill.values).round(decimals).tolist(),
+            (one.high - one.fill.values).round(decimals).tolist())  # fmt: skip
 
 
-def _learnt(desk: Desk, booked: BookedGap, key: str) -> tuple[Series, Span, str]:
-    """Return the known readings of a series around a gap, from as far as is needed."""
+@dataclass(frozen=True, slots=True)
+class _Learnt:
+    """What a fill of a series is learnt from. span: from where; why: nothing can be filled, ""
+    where it can; unrest: what is unusual beside the gap."""
+
+    series: Series
+    span: Span
+    why: str
+    unrest: Unrest | None
+
+
+def _learnt(desk: Desk, booked: BookedGap, key: str) -> _Learnt:
+    """Return the known readings of a series around a gap, from as far as is needed; beside what is
+    unusual all of them: stretches that begin alike are few."""
     gap, its = booked.gap, quantity(key)
     at_least_ms = TIDE_MS if may_be_of_water(its.unit) else 0
     if its.averages == "sum":
         at_least_ms = _RAIN_MS
-    series, span = known(around(desk, booked.point.id, key, (gap.start_ms, gap.end_ms))), (0, 1)
-    whole = extent(desk, booked.point.id, [key])
-    for span in learnt_from(gap, at_least_ms):
-        series = known(around(desk, booked.point.id, key, span).between(*span))
-        is_all = whole is not None and span[0] <= whole[0] and span[1] > whole[1]
-        if is_all or is_enough(series, gap) or len(series) > _MOST_READINGS:
+    whole = _whole(desk, booked, key)
+    unrest = None
+    if its.averages == "plain":
+        unrest = unrest_of(whole, gap, scale_of(its).forward(whole.values))
+    ends = (int(whole.times_utc_ms[0]), int(whole.times_utc_ms[-1]) + 1) if len(whole) else (0, 1)
+    series, span = whole, ends
+    for span in learnt_from(gap, at_least_ms) if unrest is None else ():
+        series = whole.between(*span)
+        is_all = span[0] <= ends[0] and span[1] >= ends[1]
+        if is_all or is_enough(series, gap):
             break
-    return series, span, why_not(series, gap, its)
+    return _Learnt(series, span, why_not(series, gap, its), unrest)
+
+
+def _whole(desk: Desk, booked: BookedGap, key: str) -> Series:
+    """Return the known readings of a series, of a very long record those nearest to the gap."""
+    gap = booked.gap
+    reach_ms = _MOST_READINGS // 2 * gap.interval_ms
+    span = (gap.start_ms - reach_ms, gap.end_ms + reach_ms)
+    return known(around(desk, booked.point.id, key, span).between(*span))
 
 
 # -- doing -----------------------------------------------------------------------------------------
@@ -225,12 +278,11 @@ def way_act(booked: BookedGap, way: Way) -> Callable[[str], Act]:
 def _estimate(gap: Gap, key: str, one: Candidate, caution: str) -> Estimate:
     fill = one.fill
     places = ((fill.times_utc_ms - gap.start_ms) // gap.interval_ms).tolist()
-    values: list[float | None] = [None] * (max(places, default=-1) + 1)
-    for place, value in zip(places, fill.values.tolist(), strict=True):
-        values[place] = value
+    values = _at_places(places, fill.values.tolist())
     facts: dict[str, Any] = {name: value for name, value in one.facts.items() if name != "which"}
-    low, high = _width(one)
-    facts |= {"way": one.kind, "rmse": one.rmse, "low": low, "high": high,
+    lows, highs = _band(one)
+    facts |= {"way": one.kind, "rmse": one.rmse, "low": min(lows), "high": max(highs),
+              "lows": _at_places(places, lows), "highs": _at_places(places, highs),
               "stretches": one.stretches, "at_least": one.is_worded,
               "beyond": one.is_beyond}  # fmt: skip
     if one.of_sum:
@@ -238,3 +290,11 @@ def _estimate(gap: Gap, key: str, one: Candidate, caution: str) -> Estimate:
     if caution:
         facts["caution"] = caution
     return Estimate(fresh_id(), key, tuple(values), facts)
+
+
+def _at_places(places: list[int], given: list[float]) -> list[float | None]:
+    """Return values by their place in a gap, None where there is none."""
+    found: list[float | None] = [None] * (max(places, default=-1) + 1)
+    for place, value in zip(places, given, strict=True):
+        found[place] = value
+    return found

@@ -6,7 +6,7 @@ Every act is a step that can be undone; what was measured is never touched.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.here.layout import layout
@@ -63,11 +63,13 @@ class LoggerOffer:
 
 @dataclass(frozen=True, slots=True)
 class LineOffer:
-    """A straight line over a gap, with its expected error a channel; refusal says why not."""
+    """A straight line over a gap, with its expected error a channel; refusal says why not; left:
+    channels that it cannot fill, with the reason: they stay open."""
 
     readings: int
     errors: dict[str, ExpectedError]
     refusal: str
+    left: dict[str, str] = field(default_factory=dict)
 
 
 def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) -> LoggerOffer:
@@ -126,20 +128,23 @@ def _held(session: ArchiveSession, mission: KnownMission, card: LoggerCard | Non
 def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
     """Return the straight line over a gap with its expected error, or why it is not offered."""
     errors: dict[str, ExpectedError] = {}
-    count, refusal, gap = 0, "", booked.gap
+    left: dict[str, str] = {}
+    count, gap = 0, booked.gap
     for channel in booked.channels:
         error, why = line_error(desk, booked, channel)
-        if error is not None:
-            errors[channel] = error
-        refusal = refusal or why
+        if error is None:
+            left[channel] = why
+            continue
+        errors[channel] = error
         beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms))
         count = max(count, len(straight_line(beside, gap)))
+    refusal = "" if errors else next(iter(left.values()), _NO_ENDS)
     limit_ms = booked.point.fill_limit_s * 1000
     if gap.length_ms > limit_ms:
         refusal = f"too long: the rule here allows {duration_text(limit_ms)}"
     elif not refusal and not count:
         refusal = _NO_ENDS
-    return LineOffer(count, errors, refusal)
+    return LineOffer(count, errors, refusal, left)
 
 
 # -- acts ----------------------------------------------------------------------------------------
@@ -161,9 +166,7 @@ def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str],
     """
     if offer.refusal:
         raise InputError(f"A straight line cannot fill this gap ({offer.refusal}).")
-    lines = tuple(
-        _line(desk, booked, channel, offer.errors[channel]) for channel in booked.channels
-    )
+    lines = tuple(_line(desk, booked, channel, error) for channel, error in offer.errors.items())
     return lambda point: GapFilledByLine(point, booked.gap, lines)
 
 
@@ -174,7 +177,7 @@ def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> 
         raise InputError(f"A straight line cannot fill this gap ({_NO_ENDS}).")
     (from_ms, from_value), (to_ms, to_value) = ends
     return Line(fresh_id(), channel, from_ms, from_value, to_ms, to_value, error.rmse, error.low,
-                error.high, error.stretches)  # fmt: skip
+                error.high, error.stretches, error.lows, error.highs, error.caution)  # fmt: skip
 
 
 def fill_from_logger(

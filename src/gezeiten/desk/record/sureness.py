@@ -22,8 +22,10 @@ from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.fills import half_band
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 from gezeiten.domain.steps.propagation import through
+from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.domain.steps.sureness import (
     Stretch,
     Sure,
@@ -60,7 +62,7 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
         facts = fills[-1].facts
         if facts.get("of_sum"):
             return None  # how sure it is was measured of the sum alone
-        half = (float(facts["high"]) - float(facts["low"])) / 2
+        half = half_band(facts, (at_ms - fills[-1].start_ms) // fills[-1].interval_ms)
         return of_fill(decimals, half, steps, _raw(desk, point, series, at_ms))
     if not len(stands.between(at_ms, at_ms + 1)):
         return None
@@ -221,10 +223,17 @@ def _stretch(
         tuple(one for one in parts if one[0] > 0), len(stands),
         float(stands.values[-1] - stands.values[0]),
         (span[1] - span[0]) / 1000, max(clocks, default=None),
-        tuple((share, (float(one.facts["high"]) - float(one.facts["low"])) / 2)
-              for one, share in filled),
+        tuple((share, _mean_half_band(one, span)) for one, share in filled),
         tuple(float(one.facts["rmse"]) for one in fills if one.facts.get("of_sum")),
     )  # fmt: skip
+
+
+def _mean_half_band(step: RecordStep, span: Span) -> float:
+    """Return half the band of the readings that a fill has in a stretch, on average."""
+    first, last = (min(max(at, step.start_ms), step.end_ms) for at in span)
+    places = range((first - step.start_ms) // step.interval_ms,
+                   -(-(last - step.start_ms) // step.interval_ms))  # fmt: skip
+    return sum(half_band(step.facts, place) for place in places) / max(len(places), 1)
 
 
 def _of_part(

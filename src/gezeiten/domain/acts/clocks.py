@@ -8,11 +8,11 @@ from gezeiten.domain.acts.base import Act, Subject
 
 
 @dataclass(frozen=True, slots=True)
-class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"):
+class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger", version=2):
     """The instants of the readings of a mission (its id, its number) are others than its logger
     wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
     `ClockMap`; u_ms: how sure that is at worst between two (k = 2); way: how it is known; words:
-    why; us_ms, rate_beyond, drift_ppm: see `ClockSureness` and `ClockMap`, not said before 0016."""
+    why; us_ms, rate_beyond, drift_ppm: see `ClockSureness` and `ClockMap`, unknown to version 1."""
 
     logger: str
     mission: str

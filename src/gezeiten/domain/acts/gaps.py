@@ -15,7 +15,9 @@ from gezeiten.domain.wording import readings_words
 @dataclass(frozen=True, slots=True)
 class Line:
     """A straight line through a gap in one channel: the readings at its ends, and its expected
-    error as it was measured then (in the channel's unit, on so many stretches)."""
+    error as it was measured then (in the channel's unit, on so many stretches). lows, highs: how
+    far the band reaches below and above each reading, () where only the furthest, low and high, was
+    kept; caution: why errors can be larger here."""
 
     step: str
     channel: str
@@ -27,11 +29,14 @@ class Line:
     low: float
     high: float
     stretches: int
+    lows: tuple[float, ...] = ()
+    highs: tuple[float, ...] = ()
+    caution: str = ""
 
 
 @dataclass(frozen=True, slots=True)
-class GapFilledByLine(Act, kind="gap filled by a line", word="fill", about="point"):
-    """A gap filled by straight lines, a step a channel."""
+class GapFilledByLine(Act, kind="gap filled by a line", word="fill", about="point", version=2):
+    """A gap filled by straight lines, a step a channel. Version 1 knew no band of each reading."""
 
     point: str
     gap: Gap
@@ -45,7 +50,8 @@ class GapFilledByLine(Act, kind="gap filled by a line", word="fill", about="poin
 class Estimate:
     """Estimates for a gap in one channel: a value for each due instant from its begin on, None
     where nothing could be said. facts: by what, and how sure (`steps/filling/candidates.py`): way,
-    companion, lag_ms, cycles, fade, rmse, low, high, stretches."""
+    companion, lag_ms, cycles, fade, rmse, stretches; low, high: how far its band reaches at most,
+    lows, highs: at each value, not kept before."""
 
     step: str
     channel: str

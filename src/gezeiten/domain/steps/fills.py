@@ -6,9 +6,9 @@ measured in `filling/`.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -25,13 +25,26 @@ DEFAULT_LINE_LIMIT_S = 2 * 3600
 class ExpectedError:
     """Error of a fill as measured on known stretches of the gap's length, in the series' unit.
 
-    low and high bound 95 % of single readings, beside what is filled in.
+    low and high bound 95 % of single readings, beside what is filled in, lows and highs those at
+    each of them. caution: why errors can be larger here, "" where nothing says so.
     """
 
     rmse: float
     low: float
     high: float
     stretches: int
+    lows: tuple[float, ...] = ()
+    highs: tuple[float, ...] = ()
+    caution: str = ""
+
+
+def half_band(facts: Mapping[str, Any], place: int) -> float:
+    """Return half the width of the band of a filled reading, by its place among those of its gap;
+    of what was filled before bands were kept for each that of the widest."""
+    lows, highs = facts.get("lows") or (), facts.get("highs") or ()
+    if 0 <= place < min(len(lows), len(highs)) and lows[place] is not None:
+        return (float(highs[place]) - float(lows[place])) / 2
+    return (float(facts["high"]) - float(facts["low"])) / 2
 
 
 def straight_line(series: Series, gap: Gap) -> Series:

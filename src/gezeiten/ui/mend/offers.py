@@ -7,6 +7,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton
 
 from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.mend.model import Mending, Offers
 from gezeiten.ui.mend.ways import WaysRows, row_holder
 from gezeiten.ui.parts.giving_way import GivingWay
@@ -85,6 +86,10 @@ def _line_words(told: Offers, booked: BookedGap, units: Units) -> tuple[str, str
         "not needed": tr("not needed: it is measured"),
         "calculated": tr("not for what is calculated"),
     }[told.line_says]
+    if told.line_says == "between the ends":
+        for key, why in told.line.left.items():
+            stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
+            how += " · " + stays.replace("%2", tr(why))
     errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
     needs_none = told.line_says in ("not needed", "otherwise", "calculated")
     none = "—" if needs_none else tr("over the rule")

@@ -106,6 +106,9 @@ class WaysRows(QObject):
         how = tr(way.name)
         if way.is_sure:
             how += " · " + tr("does better than a straight line")
+        for key, why in way.left.items():
+            stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
+            how += " · " + stays.replace("%2", tr(why))
         if way.is_beyond:
             how += " · " + tr("beyond what was known, no band is promised")
         many = min(len(one.fill) for one in way.of.values())

@@ -23,7 +23,6 @@ from gezeiten.domain.steps.filling.hidden import (
     learnt_from,
     possible_starts,
     splitmix64,
-    unusual_beside,
 )
 from gezeiten.domain.steps.filling.joining import FADES, faded
 from gezeiten.domain.steps.filling.scales import scale_of
@@ -167,17 +166,3 @@ def test_counts_are_estimated_by_their_logarithm_and_humidity_stays_within_bound
     assert dust.clipped(dust.back(np.array([-9.0])))[0] == 0.0
     assert humid.clipped(np.array([-3.0, 103.0])).tolist() == [0.0, 100.0]
     assert air.clipped(air.back(np.array([-300.0])))[0] == -300.0
-
-
-@pytest.mark.parametrize(("beside", "wanted"), [(0.0, ""), (5.0, "highest"), (-5.0, "lowest")])
-def test_a_gap_at_the_top_of_a_flood_may_be_of_its_own_making(beside: float, wanted: str) -> None:
-    """Of a record that swings by one, the five readings before the gap are five above, or below."""
-    values = np.sin(np.arange(1_000) / 20)
-    values[495:500] += beside
-    times = np.arange(1_000, dtype=np.int64) * 600_000
-    keep = np.ones(1_000, np.bool_)
-    keep[500:520] = False
-    series = make_series(times[keep], values[keep], 600_000)
-    gap = Gap(int(times[500]), int(times[520]), 600_000)
-    assert unusual_beside(series, gap) == wanted
-    assert unusual_beside(series.part(slice(450, 560)), gap) == ""  # too little is known

@@ -34,6 +34,7 @@ from gezeiten.domain.steps.filling.joining import faded
 from gezeiten.domain.steps.filling.measuring import Errors, Model, ends_of, half_widths, measured
 from gezeiten.domain.steps.filling.scales import MORE, Scale, scale_of
 from gezeiten.domain.steps.filling.sums import by_sums
+from gezeiten.domain.steps.filling.unrest import LEAST_ALIKE, WIDENED, Alike, Unrest, alike
 from gezeiten.domain.steps.formulas.formula import Role
 
 Kind = Literal["line", "own", "companion", "companion and own"]
@@ -61,9 +62,10 @@ class Companion:
 class Candidate:
     """A way to fill a gap. facts: by what (companion, lag_ms, cycles, fade); fill: estimates at the
     due instants that it can say something about; low, high: the band of 95 % for each, (n,); rmse:
-    of single readings, in the series' unit; is_worded: the band holds "at least"; is_beyond: a
-    companion leaves the range it was known in, so no band is promised; refusal: why it cannot
-    serve, "" where it can; of_sum: the error is that of the sum of all, and there is no band.
+    of single readings, in the series' unit; is_worded: the band holds "at least"; unrest: the gap
+    begins or ends in unrest, and the band was measured on stretches that do alike, or only widened;
+    is_beyond: a companion leaves the range it was known in, so no band is promised; refusal: why it
+    cannot serve, "" where it can; of_sum: the error is that of the sum, and there is no band.
     """
 
     kind: Kind
@@ -75,6 +77,7 @@ class Candidate:
     stretches: int
     by_stretch: Values
     is_worded: bool = False
+    unrest: Literal["", "measured", "not measured"] = ""
     is_beyond: bool = False
     refusal: str = ""
     of_sum: bool = False
@@ -93,6 +96,7 @@ class _Known:
     due: Times
     at: int
     companions: Sequence[Companion] = field(default_factory=tuple)
+    in_unrest: Alike | None = None
 
     @property
     def span(self) -> Span:
@@ -116,13 +120,15 @@ def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
     return ""
 
 
-def straight(series: Series, gap: Gap, quantity: Quantity, seed: int = 0) -> Candidate:
+def straight(
+    series: Series, gap: Gap, quantity: Quantity, seed: int = 0, unrest: Unrest | None = None
+) -> Candidate:
     """Return the straight line over a gap, of what is not summed.
 
     Args:
         series: known readings around the gap, for which `why_not` is "".
     """
-    return next(candidates(series, gap, quantity, seed=seed))
+    return next(candidates(series, gap, quantity, seed=seed, unrest=unrest))
 
 
 def _due(gap: Gap) -> Times:
@@ -157,21 +163,27 @@ def candidates(
     quantity: Quantity,
     companions: Sequence[Companion] = (),
     seed: int = 0,
+    unrest: Unrest | None = None,
 ) -> Iterator[Candidate]:
     """Yield what could fill a gap, the simplest and quickest first.
 
     Args:
-        series: known readings around the gap, for which `why_not` is "".
+        series: known readings around the gap, for which `why_not` is ""; unrest: what is unusual
+            beside it.
     """
     if quantity.averages == "sum":
         yield from _by_all_sums(series, gap, quantity, companions, seed)
         return
     scale = scale_of(quantity)
-    starts = at_that_time_of_day(series, possible_starts(series, gap), gap)
+    possible = possible_starts(series, gap)
+    starts = at_that_time_of_day(series, possible, gap)
+    in_unrest = None
+    if unrest is not None:
+        in_unrest = alike(scale.forward(series.values), possible, gap.missing, unrest)
     due = _due(gap)
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
     known = _Known(series, gap, quantity, scale, scale.forward(series.values),
-                   chosen_starts(starts, gap, seed), due, at, companions)  # fmt: skip
+                   chosen_starts(starts, gap, seed), due, at, companions, in_unrest)  # fmt: skip
     n, m = len(series), len(due)
     line = Model(np.empty((n, 0)), None)
     yield from _tried(known, "line", {}, line, np.empty((m, 0)))
@@ -351,13 +363,48 @@ def _tried(
     begin, end = times[known.at - 1], times[known.at]
     shares = (known.due - begin) / (end - begin)
     guess = due @ coefficients + faded(left, right, shares, errors.fade)
-    widths = _at_each(half_widths(errors), len(guess))
+    widths, unrest = _widths(known, model, errors)
+    widths = _at_each(widths, len(guess))
+    guess, widths = _over_holes(guess, widths)
     can = np.isfinite(guess)
     if can.mean() < 0.9:
         yield _refused(known, kind, facts, "it has no readings in the gap either")
         return
-    yield _candidate(known, kind, {**facts, "fade": errors.fade}, (guess[can], widths[can], can),
-                     errors)  # fmt: skip
+    made = _candidate(known, kind, {**facts, "fade": errors.fade},
+                      (guess[can], widths[can], can), errors)  # fmt: skip
+    yield replace(made, unrest=unrest)
+
+
+def _widths(
+    known: _Known, model: Model, errors: Errors
+) -> tuple[Values, Literal["", "measured", "not measured"]]:
+    """Return half the band at each place of the gap: beside what is unusual that of stretches which
+    begin alike where there are enough, and no narrower than the ordinary one."""
+    usual = half_widths(errors)
+    alike = known.in_unrest
+    if alike is None:
+        return usual, ""
+    its = measured(model, known.series, known.values, alike.starts, known.gap.missing, errors.fade,
+                   alike.sizes)  # fmt: skip
+    if its is None:
+        return WIDENED * usual, "not measured"
+    widened = half_widths(its)
+    if its.apart >= LEAST_ALIKE:
+        return np.maximum(usual, widened), "measured"
+    return np.maximum(WIDENED * usual, widened), "not measured"
+
+
+def _over_holes(guess: Values, widths: Values) -> tuple[Values, Values]:
+    """Return estimates with single readings that a companion lacked put on the line between those
+    beside them, their band as much wider as these are apart."""
+    holes = np.flatnonzero(~np.isfinite(guess))
+    inner = holes[(holes > 0) & (holes < len(guess) - 1)]
+    alone = inner[np.isfinite(guess[inner - 1]) & np.isfinite(guess[inner + 1])]
+    guess, widths = guess.copy(), widths.copy()
+    before, after = guess[alone - 1], guess[alone + 1]
+    guess[alone] = (before + after) / 2
+    widths[alone] = np.hypot(widths[alone], np.abs(after - before) / 2)
+    return guess, widths
 
 
 def _at_each(widths: Values, many: int) -> Values:

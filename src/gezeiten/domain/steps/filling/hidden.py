@@ -29,9 +29,6 @@ _NEAR_CLOCK_MS = 3 * HOUR_MS
 _MASK = (1 << 64) - 1
 
 
-_USUAL = (0.01, 0.99)
-
-
 def splitmix64(state: int) -> int:
     """Return the next number of a sequence that is the same everywhere (Steele et al. 2014)."""
     z = (state + 0x9E3779B97F4A7C15) & _MASK
@@ -90,26 +87,6 @@ def apart_from_each_other(starts: NDArray[np.intp], length: int) -> int:
         if start >= end:
             count, end = count + 1, start + length
     return count
-
-
-def unusual_beside(series: Series, gap: Gap) -> str:
-    """Return "highest" or "lowest" where the readings right before or after a gap are among the
-    outermost hundredth of those known around it, "" where they are usual: what hides in the gap may
-    be what caused it.
-
-    Args:
-        series: known readings around it.
-    """
-    at = int(series.times_utc_ms.searchsorted(gap.start_ms))
-    beside = [part for part in (series.values[max(at - BESIDE, 0) : at],
-                                series.values[at : at + BESIDE]) if len(part)]  # fmt: skip
-    if len(series) < _LEAST_READINGS or not beside:
-        return ""
-    low, high = np.quantile(series.values, _USUAL)
-    ends = [float(np.median(part)) for part in beside]
-    if max(ends) > high:
-        return "highest"
-    return "lowest" if min(ends) < low else ""
 
 
 def learnt_from(gap: Gap, at_least_ms: int = 0) -> list[Span]:

@@ -81,16 +81,18 @@ def ends_of(
 
 
 def measured(
-    model: Model, series: Series, values: Values, starts: NDArray[np.intp], length: int
-) -> Errors | None:
+    model: Model, series: Series, values: Values, starts: NDArray[np.intp], length: int,
+    fade: float | None = None, sizes: Values | None = None,
+) -> Errors | None:  # fmt: skip
     """Return the errors of a way of filling, None where too few stretches tell any.
 
     Args:
         series: known readings; values: of these, in the scale of the model, (n,); starts: of hidden
-            stretches, each of `length` readings.
+            stretches, each of `length` readings; fade: by which all are joined, None where it is
+            chosen; sizes: by which the errors of each are multiplied, (k,), None for 1.
     """
     places = np.unique(np.linspace(0, length - 1, min(length, _MOST_PLACES)).astype(np.intp))
-    fades = model.fades
+    fades = model.fades if fade is None else (fade,)
     found = np.full((len(fades), len(starts), len(places)), np.nan)
     known = np.empty((len(starts), len(places)))
     steps = np.full(len(starts), np.nan)
@@ -104,8 +106,10 @@ def measured(
         guess = model.design[rows] @ coefficients
         times = series.times_utc_ms
         shares = (times[rows] - times[first - 1]) / (times[end] - times[first - 1])
-        for f, fade in enumerate(fades):
-            found[f, k] = guess + faded(left, right, shares, fade) - known[k]
+        for f, one in enumerate(fades):
+            found[f, k] = guess + faded(left, right, shares, one) - known[k]
+    if sizes is not None:
+        found *= sizes[None, :, None]
     usable = np.isfinite(found).mean(axis=(0, 2)) > 0.9
     apart = apart_from_each_other(starts[usable], length)
     if apart < LEAST:
@@ -115,9 +119,9 @@ def measured(
     total = squares.sum(axis=1, keepdims=True)
     chosen = np.argmin(total - squares, axis=0)  # by all the others
     of = found[chosen, np.arange(found.shape[1])]
-    fade = fades[int(np.argmin(total))]
+    its_fade = fades[int(np.argmin(total))]
     most_step = float(steps[usable].max())
-    return Errors(places, of, fade, np.nanmean(of**2, axis=1), known, most_step, apart, length)
+    return Errors(places, of, its_fade, np.nanmean(of**2, axis=1), known, most_step, apart, length)
 
 
 def half_widths(errors: Errors) -> Values:
