@@ -17,7 +17,7 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from tests.made_records import KINDS, KINDS_OF_EVENTS
-from tests.recovering import LENGTHS, Recovered, recovered
+from tests.recovering import LENGTHS, SPIKED, Recovered, recovered, spikes_found
 
 _HOURS = ((0, 6), (6, 12), (12, 18), (18, 24))
 _UNREST = 0.9
@@ -49,6 +49,7 @@ def main(gaps: int, kinds: list[str]) -> None:
                 f"  {since} to {until} h", [one for one in everything if since <= one.hour < until]
             )
         _tell("  in unrest", in_unrest)
+    _spikes(max(gaps // 10, 1))
     _after_extremes(max(gaps // 10, 1), [*kinds, *KINDS_OF_EVENTS])
 
 
@@ -64,6 +65,16 @@ def _after_extremes(gaps: int, kinds: list[str]) -> None:
             _tell(f"{kind} {length} after extremes", seen, f"unrest said {said:.0%}")
             everything += seen
         _tell(f"{length} after extremes, all", everything)
+
+
+def _spikes(records: int) -> None:
+    """Print how many of the spikes put into records the number that is proposed finds."""
+    for kind in (*SPIKED, "failing"):
+        told = [spikes_found(kind, seed) for seed in range(records)]
+        found, of = sum(one.found for one in told), sum(one.of for one in told)
+        besides = sum(one.besides for one in told)
+        print(f"{kind:24} spikes: found {found} of {of} ({found / of:.1%}), "
+              f"{found / max(found + besides, 1):.1%} of those caught", flush=True)  # fmt: skip
 
 
 def _tell(name: str, seen: Sequence[Recovered], more: str = "") -> None:

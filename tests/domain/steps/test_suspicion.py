@@ -13,6 +13,7 @@ from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.corrections import CORRECTIONS
 from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
 from tests.conftest import series_of
+from tests.recovering import SPIKED, spikes_found
 
 AIR = quantity("air_temperature")
 MINUTE = 60_000
@@ -118,3 +119,70 @@ def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str)
 def test_stretches_that_make_no_sense_are_refused(stretches: list[list[int]], why: str) -> None:
     with pytest.raises(ValueError, match=why):
         CORRECTIONS["mark", 1].checked({"mark": "suspect", "stretches": stretches})
+
+
+@pytest.mark.parametrize("kind", SPIKED)
+def test_nine_of_ten_spikes_are_found_and_four_of_five_that_are_caught_are_such(kind: str) -> None:
+    """Of ten times the noise, put into records of six kinds."""
+    told = [spikes_found(kind, seed) for seed in range(4)]
+    found, of = sum(one.found for one in told), sum(one.of for one in told)
+    assert found >= 0.9 * of
+    assert sum(one.besides for one in told) <= 0.25 * found
+
+
+def test_dust_and_rain_have_no_spikes() -> None:
+    assert [SUSPICIONS["spikes"].suits(quantity(key)) for key in
+            ("particles_from_0_5", "pm25", "precipitation", "relative_humidity")] == [
+        False, False, False, True
+    ]  # fmt: skip
+
+
+def test_two_readings_side_by_side_are_a_spike_and_a_slope_is_none() -> None:
+    slope = [0.1 * i for i in range(12)]
+    assert caught("spikes", minutes(slope), 0.5) == []
+    bent = [0.02 * i**2 for i in range(12)]
+    assert caught("spikes", minutes(bent), 0.05) == []
+    both = [5.0, 5, 5, 5, 9, 9, 5, 5, 5, 5]
+    assert caught("spikes", minutes(both), 2) == [4, 5]
+    three = [5.0, 5, 5, 5, 9, 9, 9, 5, 5, 5, 5]
+    assert 5 not in caught("spikes", minutes(three), 2)
+
+
+def test_a_humidity_at_saturation_is_neither_stuck_nor_spiked() -> None:
+    """A quarter of a sound record stands at 100 %: nothing of it is caught."""
+    rng = np.random.default_rng(5)
+    humid = quantity("relative_humidity")
+    hours = np.arange(144 * 30) / 6
+    values = np.clip(
+        80 + 25 * np.cos(2 * np.pi * hours / 24) + rng.normal(0, 1, len(hours)), 0, 100
+    )
+    series = make_series(np.arange(len(hours), dtype=np.int64) * 10 * MINUTE, np.round(values, 1),
+                         10 * MINUTE)  # fmt: skip
+    assert (series.values >= 98).mean() > 0.2
+    for rule in ("stuck", "spikes"):
+        one = SUSPICIONS[rule]
+        assert one.catches(series, one.usual(series, humid), humid).mean() < 0.001
+    stuck = series.values.copy()
+    stuck[1000:1100] = 71.3
+    held = make_series(series.times_utc_ms, stuck, 10 * MINUTE)
+    one = SUSPICIONS["stuck"]
+    found = np.flatnonzero(one.catches(held, one.usual(held, humid), humid))
+    assert found.tolist() == list(range(1000, 1100))
+
+
+def test_how_long_one_value_is_usual_follows_from_the_record() -> None:
+    """A well that moves by 1 mm a day in steps of 1 mm needs more than five days for five of
+    them; a tide does not."""
+    level = quantity("water_level")
+    days = np.arange(24 * 60) / 24
+    slow = make_series(np.arange(len(days), dtype=np.int64) * 60 * MINUTE,
+                       np.round(3 + 0.001 * days, 3), 60 * MINUTE)  # fmt: skip
+    assert SUSPICIONS["stuck"].usual(slow, level) == 192  # 6 h doubled until it is eight days
+    fast = make_series(slow.times_utc_ms, np.round(3 + np.cos(days * 12), 3), 60 * MINUTE)
+    assert SUSPICIONS["stuck"].usual(fast, level) == 6
+
+
+def test_of_a_short_record_the_usual_step_is_proposed() -> None:
+    assert SUSPICIONS["spikes"].usual(minutes([20.0, 20.1] * 20), AIR) == 2.0
+    long = 20 + np.random.default_rng(1).normal(0, 0.05, 400)
+    assert SUSPICIONS["spikes"].usual(minutes(long.tolist()), AIR) < 0.5

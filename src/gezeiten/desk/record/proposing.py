@@ -55,6 +55,25 @@ class HandPoints:
     looks: int
 
 
+MOST_CAUGHT = 0.02
+"""A rule that catches more is wrong more often than its sensor."""
+
+
+@dataclass(frozen=True, slots=True)
+class Caught:
+    """A step that nobody kept yet. readings: how many of those in its stretch a rule catches, of
+    how many; both 0 where no rule made it."""
+
+    step: Correction
+    readings: int = 0
+    of: int = 0
+
+    @property
+    def is_much(self) -> bool:
+        """Whether the rule catches more than it should."""
+        return self.readings > MOST_CAUGHT * self.of
+
+
 def certificates(desk: Desk, point: PointPlace, series: str) -> list[Certificate]:
     """Return the certificates of the loggers that feed a series, the latest first."""
     with desk.archive.reading() as session:
@@ -152,8 +171,9 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
 def by_rule(
     desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], rule: str,
     value: float, parameters: Mapping[str, Any],
-) -> Correction:  # fmt: skip
-    """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches.
+) -> Caught:  # fmt: skip
+    """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches, and
+    how many these are.
 
     Raises:
         InputError: it catches none, or too many stretches.
@@ -163,12 +183,14 @@ def by_rule(
     wide = (span[0] - _BESIDE_MS, until_ms + _BESIDE_MS)  # what lies beside it is compared with
     measured = _measured(desk, point, series, wide)
     caught = SUSPICIONS[rule].catches(measured, value, _quantity(series))
-    caught &= (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
+    inside = (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
+    caught &= inside
     stretches = stretches_of(measured, caught)
     if not stretches:
         raise InputError("This rule catches no reading in that stretch; choose another number.")
     said = {**parameters, "stretches": stretches}
-    return proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
+    step = proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
+    return Caught(step, int(caught.sum()), int(inside.sum()))
 
 
 def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:

@@ -31,6 +31,7 @@ from gezeiten.desk.record.correcting import (
 from gezeiten.desk.record.filling import switch_fill
 from gezeiten.desk.record.losses import Loss, losses_of_correction
 from gezeiten.desk.record.proposing import (
+    Caught,
     Certificate,
     by_rule,
     by_the_visit,
@@ -43,7 +44,6 @@ from gezeiten.desk.record.records import extent
 from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
-from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
@@ -57,7 +57,7 @@ from gezeiten.ui.mend.chain_model import (
     number_recorded,
     tried_stretch,
 )
-from gezeiten.ui.mend.loss_words import loss_words
+from gezeiten.ui.mend.loss_words import caught_words, loss_words
 from gezeiten.ui.mend.step_fields import StepFields
 from gezeiten.ui.mend.story_dialog import tells_stories
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
@@ -296,7 +296,7 @@ class ChainDialog(ActingDialog):
         self._try()
 
     # -- trying ----------------------------------------------------------------------------------
-    def _wanted(self) -> Callable[[], Correction]:
+    def _wanted(self) -> Callable[[], Caught]:
         """Return what makes the step that the fields say, off the main thread.
 
         Raises:
@@ -310,7 +310,7 @@ class ChainDialog(ActingDialog):
         rule = self.fields.rule if kind == "mark" else None
         if rule is None:
             step = proposed(point, key, kind, span, parameters)
-            return lambda: step
+            return lambda: Caught(step)
         typed = number_of(self.fields.number, tr("Number")) if rule.unit else 0.0
         value = number_recorded(rule, typed, self.trying.unit)
         return lambda: by_rule(desk, point, key, span, rule.key, value, parameters)
@@ -341,16 +341,17 @@ class ChainDialog(ActingDialog):
         elif self._lane is not None:
             self._show_figures(None)
 
-    def _look(self, wanted: Callable[[], Correction] | None = None, switched: str = "") -> None:
+    def _look(self, wanted: Callable[[], Caught] | None = None, switched: str = "") -> None:
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
         assert span is not None  # something is shown
 
-        def look(_task: object) -> tuple[Effect, list[Loss]]:
-            step = wanted() if wanted is not None else None
+        def look(_task: object) -> tuple[Effect, list[Loss], Caught | None]:
+            caught = wanted() if wanted is not None else None
+            step = caught.step if caught is not None else None
             seen = effect(desk, point, key, span, step=step, switched=switched)
-            return seen, losses_of_correction(desk, point, key, span, seen)
+            return seen, losses_of_correction(desk, point, key, span, seen), caught
 
-        def show(found: tuple[Effect, list[Loss]]) -> None:
+        def show(found: tuple[Effect, list[Loss], Caught | None]) -> None:
             self._show_figures(*found)
 
         self._house.run(look, show, failed=self._say, latest="chain effect")
@@ -363,14 +364,18 @@ class ChainDialog(ActingDialog):
         self._house.run(lambda _task: effect_of_fill(desk, point, filled, span),
                         self._show_figures, failed=self._say, latest="chain effect")  # fmt: skip
 
-    def _show_figures(self, seen: Effect | None, lost: Sequence[Loss] = ()) -> None:
+    def _show_figures(
+        self, seen: Effect | None, lost: Sequence[Loss] = (), caught: Caught | None = None
+    ) -> None:
         if self._lane is None or self._view is None:
             return
         unit, lane = self.trying.unit, self._lane
         if seen is not None and (seen.changed or seen.gone or seen.back or seen.suspect):
             lane = replace(lane, proposal=drawn(seen, unit), tints=self._tints(seen))
         self.chart.show_lanes([lane], self._view, self._point.zone)
-        words = (self._effect_words(seen) if seen else "", *map(loss_words, lost))
+        by_rule = caught_words(caught) if caught is not None else ""
+        words = filter(None, (by_rule, self._effect_words(seen) if seen else "",
+                              *map(loss_words, lost)))  # fmt: skip
         self.figures.setText(" ".join(words))
 
     def _tints(self, seen: Effect) -> tuple[Tint, ...]:
@@ -448,4 +453,4 @@ class ChainDialog(ActingDialog):
         except (FieldError, InputError) as exc:
             self._say(str(exc))
             return
-        self._do(lambda: keep(desk, point, wanted(), words))
+        self._do(lambda: keep(desk, point, wanted().step, words))

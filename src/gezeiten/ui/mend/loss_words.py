@@ -1,11 +1,12 @@
-"""What a calculated series would lose by a change, in a sentence."""
+"""What a rule catches, and what a calculated series would lose by a change, in a sentence."""
 
 from __future__ import annotations
 
 from gezeiten.desk.record.losses import Loss
+from gezeiten.desk.record.proposing import Caught
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.ui.shell.i18n import counted, number
+from gezeiten.ui.shell.i18n import counted, number, tr
 
 
 def loss_words(loss: Loss) -> str:
@@ -15,3 +16,15 @@ def loss_words(loss: Loss) -> str:
     words = words.replace("%1", quantity(channel_of(loss.series)).name)
     words = words.replace("%3", number(loss.before))
     return words.replace("%2", loss.point.full_name)
+
+
+def caught_words(caught: Caught) -> str:
+    """Return how many readings a rule catches in its whole stretch, "" where no rule is tried."""
+    if not caught.of:
+        return ""
+    words = counted(caught.readings, "The rule catches %n of %1 readings (%2 %).",
+                    "The rule catches %n of %1 readings (%2 %).")  # fmt: skip
+    words = words.replace("%1", number(caught.of))
+    words = words.replace("%2", number(100 * caught.readings / caught.of, 2))
+    much = tr("That is much: look at some of them before you keep it.")
+    return f"{words} {much}" if caught.is_much else words

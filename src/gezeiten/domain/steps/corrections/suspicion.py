@@ -15,21 +15,27 @@ from numpy.typing import NDArray
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
 from gezeiten.domain.series.timeline import HOUR_MS, Times, Values
+from gezeiten.domain.steps.corrections.ends import at_an_end
+from gezeiten.domain.steps.corrections.spikes import spikes, usual_spike
 
 _TO_SIGMA = 1.4826
 _FAR_SIGMAS = 8.0
 """What is proposed is so many standard deviations of the ordinary, robustly estimated."""
 _STUCK_H = 6.0
+_MOSTLY = 0.95
 _WET_MS = HOUR_MS // 2
-_BESIDE = 2
-"""Readings on either side with which one is compared."""
+_MOST_STUCK_H = 240.0
+_MOVES = 5
+"""A quantity that is not stuck moves by so many of its steps within the time that is proposed, in
+95 of 100 such times before."""
 
 
 @dataclass(frozen=True, slots=True)
 class Suspicion:
     """A rule. key: its name for ever; unit: of its number: "" none, "value" that of the quantity,
     "rate" that an hour, "h" hours. catches: which readings, bool (n,), by a number; usual: the
-    number that is proposed for a series. of: the quantities of which it says something, () for all.
+    number that is proposed for a series. of: the quantities of which it says something, () for all;
+    but: the units of those of which it says nothing.
     """
 
     key: str
@@ -38,10 +44,11 @@ class Suspicion:
     catches: Callable[[Series, float, Quantity], NDArray[np.bool_]]
     usual: Callable[[Series, Quantity], float]
     of: tuple[str, ...] = ()
+    but: tuple[str, ...] = ()
 
     def suits(self, quantity: Quantity) -> bool:
         """Whether it says anything of a quantity."""
-        return not self.of or quantity.key in self.of
+        return (not self.of or quantity.key in self.of) and quantity.unit not in self.but
 
 
 def _near(series: Series) -> NDArray[np.bool_]:
@@ -49,25 +56,6 @@ def _near(series: Series) -> NDArray[np.bool_]:
     apart = np.diff(series.times_utc_ms)
     near: NDArray[np.bool_] = apart <= series.interval_ms[:-1] * HOLD_FACTOR
     return near
-
-
-def _off_its_neighbours(series: Series) -> Values:
-    """Return how far each reading is from the median of itself and two on either side, (n,); 0
-    where these are not all near."""
-    found = np.zeros(len(series))
-    wide = 2 * _BESIDE + 1
-    if len(series) < wide:
-        return found
-    windows = np.lib.stride_tricks.sliding_window_view(series.values, wide)
-    inside = slice(_BESIDE, len(series) - _BESIDE)
-    steps = np.lib.stride_tricks.sliding_window_view(_near(series), wide - 1).all(axis=1)
-    off = np.abs(series.values[inside] - np.median(windows, axis=1))
-    found[inside] = np.where(steps, off, 0.0)
-    return found
-
-
-def _spikes(series: Series, beyond: float, _: Quantity) -> NDArray[np.bool_]:
-    return _off_its_neighbours(series) > beyond
 
 
 def _rates(series: Series) -> Values:
@@ -84,9 +72,42 @@ def _too_fast(series: Series, beyond: float, _: Quantity) -> NDArray[np.bool_]:
     return _rates(series) > beyond
 
 
-def _stuck(series: Series, hours: float, _: Quantity) -> NDArray[np.bool_]:
-    """Runs of near readings of one value, held for so long together."""
-    return _held_together(series, np.diff(series.values) == 0, hours * HOUR_MS)
+def _stuck(series: Series, hours: float, quantity: Quantity) -> NDArray[np.bool_]:
+    """Runs of near readings of one value, held for so long together; a sensor at an end of its
+    range is not stuck."""
+    goes_on = (np.diff(series.values) == 0) & ~at_an_end(series, quantity)[1:]
+    return _held_together(series, goes_on, hours * HOUR_MS)
+
+
+def _usual_stuck(series: Series, quantity: Quantity) -> float:
+    """The shortest time, from that which is usual for a quantity on, within which the series moved
+    by five of its steps in 95 of 100 such times."""
+    hours = STUCK_H.get(quantity.key, _STUCK_H)
+    free = series.part(~at_an_end(series, quantity))
+    steps = np.diff(np.unique(free.values))
+    if len(steps):
+        least = _MOVES * max(float(steps.min()), 10.0**-quantity.decimals)
+        while hours < _MOST_STUCK_H and not _mostly_moves(free, hours * HOUR_MS, least):
+            hours *= 2
+    return min(hours, _MOST_STUCK_H)
+
+
+def _mostly_moves(series: Series, length_ms: float, least: float) -> bool:
+    """Whether a series moved by so much in 95 of 100 stretches of a length in which it has readings
+    throughout."""
+    of = ((series.times_utc_ms - series.times_utc_ms[0]) // length_ms).astype(np.int64)
+    edges = np.flatnonzero(np.diff(of, prepend=-1))
+    held = np.add.reduceat(series.interval_ms, edges) >= 0.9 * length_ms
+    moved = np.maximum.reduceat(series.values, edges) - np.minimum.reduceat(series.values, edges)
+    return bool(held.any()) and float((moved[held] >= least).mean()) >= _MOSTLY
+
+
+STUCK_H = {
+    "air_temperature": 3.0, "room_temperature": 6.0, "probe_temperature": 24.0,
+    "relative_humidity": 4.0, "air_pressure": 6.0, "water_pressure": 6.0,
+    "water_temperature": 24.0, "co2": 2.0,
+}  # fmt: skip
+"""After so long one value is no longer usual (CALCULATIONS.md, "Proposed marks")."""
 
 
 def _held_together(
@@ -169,13 +190,15 @@ def _far(values: Values, quantity: Quantity) -> float:
     return float(f"{max(usual, least):.2g}")
 
 
+_COUNTED = ("per m³", "µg/m³", "mm")
+"""Dust and rain come in bursts: what is far from its neighbours is most of what there is."""
+
 SUSPICIONS: dict[str, Suspicion] = {
     one.key: one
     for one in (
-        Suspicion("spikes", "Spikes: further than this from their neighbours", "value", _spikes,
-                  lambda series, its: _far(_off_its_neighbours(series), its)),
-        Suspicion("stuck", "Stuck: one value for this long", "h", _stuck,
-                  lambda _series, _its: _STUCK_H),
+        Suspicion("spikes", "Spikes: further than this from their neighbours", "value", spikes,
+                  usual_spike, but=_COUNTED),
+        Suspicion("stuck", "Stuck: one value for this long", "h", _stuck, _usual_stuck),
         Suspicion("too_fast", "Too fast: changes by more than this an hour", "rate", _too_fast,
                   lambda series, its: _far(_rates(series), its)),
         Suspicion("impossible", "Out of the range of the quantity", "", _impossible,
