@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 import pypdf
 import pytest
 
 from gezeiten.domain.limits.limits import LimitRule, always
+from gezeiten.domain.limits.verdicts import DayVerdict, Known, day_verdicts
+from gezeiten.domain.series.moving import moving_mean
 from gezeiten.domain.series.statistics import daily_numbers, numbers
-from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.domain.steps.sureness import Share, Sure
 from gezeiten.report.content import (
     PointReport,
@@ -23,7 +25,12 @@ from gezeiten.report.content import (
     ReportOffload,
 )
 from gezeiten.report.pdf import write_pdf
-from gezeiten.report.pictures import curves_picture, pieces, stretch_title
+from gezeiten.report.pictures import (
+    curves_picture,
+    event_picture,
+    pieces,
+    stretch_title,
+)
 from gezeiten.report.summary import day_cells, sentence
 from tests.conftest import series_of
 
@@ -40,6 +47,7 @@ def report(**change: object) -> PointReport:
         "air_temperature", "°C", series, always((RULE,)),
         numbers(series, SPAN, always((RULE,)), kinetic=True),
         tuple(daily_numbers(series, SPAN, ZONE, always((RULE,)), kinetic=True)),
+        verdicts=tuple(day_verdicts(series, always((RULE,)), SPAN, ZONE, Known(EVER_MS))),
     )  # fmt: skip
     offload = ReportOffload(START, "JA", "network", "ab" * 32, 1500.0)
     mission = ReportMission("D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full",
@@ -62,7 +70,7 @@ def test_all_parts_are_there(tmp_path: Path) -> None:
     text = text_of(tmp_path / "r.pdf")
     assert pages == len(pypdf.PdfReader(tmp_path / "r.pdf").pages)
     for words in ("Textile store", "10 min", "when memory is full", "above", "20 °C", "30 min",
-                  "2026-11-16", "None alarmed in this stretch", "ab" * 32, "cd" * 32,
+                  "2026-11-16", "None in this stretch", "ab" * 32, "cd" * 32,
                   "2 estimated"):  # fmt: skip
         assert words in text, words
 
@@ -193,14 +201,85 @@ def test_the_first_sentence_answers(change: dict[str, object], words: str) -> No
 
 def test_without_limits_no_day_is_called_inside(tmp_path: Path) -> None:
     made = report()
-    channel = replace(made.channels[0], limits=(), whole=numbers(made.channels[0].series, SPAN),
-                      days=tuple(daily_numbers(made.channels[0].series, SPAN, ZONE)))  # fmt: skip
+    series = made.channels[0].series
+    channel = replace(made.channels[0], limits=(), verdicts=(), whole=numbers(series, SPAN),
+                      days=tuple(daily_numbers(series, SPAN, ZONE)))  # fmt: skip
     free = replace(made, channels=(channel,))
     assert sentence(free).startswith("4 days, and no limit was set; ")
     write_pdf(free, tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
     assert "no limit" in text
     assert "inside" not in text
+
+
+def judged(*verdicts: DayVerdict) -> PointReport:
+    """Return a report of four days with these verdicts and nothing outside."""
+    made = report(gaps=())
+    days = [row.day for row in made.channels[0].days]
+    told = tuple(replace(one, day=day) for one, day in zip(verdicts, days, strict=True))
+    quiet = tuple(replace(row, numbers=replace(row.numbers, above_ms=0, below_ms=0))
+                  for row in made.channels[0].days)  # fmt: skip
+    return replace(made, channels=(replace(made.channels[0], verdicts=told, days=quiet),))
+
+
+DAY = date(2026, 1, 1)
+INSIDE, OUTSIDE = DayVerdict(DAY, "inside"), DayVerdict(DAY, "outside")
+NONE_THERE = DayVerdict(DAY, "not judged", "no readings")
+FREE = DayVerdict(DAY, "not judged", "no limit was in force")
+
+
+@pytest.mark.parametrize(
+    ("verdicts", "words"),
+    [
+        ((INSIDE,) * 4, "None of 4 days outside, 4 inside, no excursion"),
+        ((INSIDE, NONE_THERE, NONE_THERE, OUTSIDE),
+         "1 of 4 days outside, 1 inside, 2 not judged: no readings, no excursion"),
+        ((FREE, NONE_THERE, FREE, FREE),
+         "None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), "),
+    ],
+)  # fmt: skip
+def test_nothing_is_claimed_of_days_that_are_not_judged(
+    tmp_path: Path, verdicts: tuple[DayVerdict, ...], words: str
+) -> None:
+    made = judged(*verdicts)
+    assert words in sentence(made)
+    write_pdf(made, tmp_path / "r.pdf")
+    text = text_of(tmp_path / "r.pdf")
+    assert ("not judged: no limit then" in text) == (FREE in verdicts)
+    assert ("outside by a mean" in text) == (OUTSIDE in verdicts)
+    assert text.count("inside") >= verdicts.count(INSIDE)
+    assert [cell.verdict for cell in day_cells(made)] == [one.verdict for one in verdicts]
+
+
+def test_what_waits_on_a_logger_is_no_gap_and_what_is_calculated_not_measured() -> None:
+    waiting = replace(GAP, is_pending=True, missing=144)
+    lacking = replace(GAP, is_calculated=True, missing=1)
+    made = report(gaps=(waiting, lacking))
+    assert "; no reading missing, 144 readings not offloaded yet, 1 value not calculated, " in (
+        sentence(made)
+    )
+    channel = replace(made.channels[0], how="calculated from b")
+    both = replace(made, channels=(made.channels[0], replace(channel, key="dew_point")))
+    assert both.calculated == int((~channel.series.estimated).sum())
+
+
+def test_a_limit_of_means_says_so_and_a_warning_is_none_alarm(tmp_path: Path) -> None:
+    rule = LimitRule("air_temperature", "above", 18.0, level="warning", mean_s=86_400)
+    made = report()
+    means = moving_mean(made.channels[0].series, DAY_MS)
+    channel = replace(made.channels[0], limits=always((rule,)), means=((86_400, means),))
+    begin = START + 2 * DAY_MS
+    event = replace(EVENT, rule=rule, extreme=18.25, start_ms=begin, alarm_ms=begin,
+                    end_ms=begin + 26 * HOUR_MS)  # fmt: skip
+    write_pdf(replace(made, channels=(channel,), excursions=(event,)), tmp_path / "r.pdf")
+    text = text_of(tmp_path / "r.pdf")
+    for words in ("Highest mean of 1 d 18.25", "of the mean of 1 d before each reading",
+                  "Warning 2026-11-18", "1 d 2 h"):  # fmt: skip
+        assert words in text, words
+    assert "Alarm" not in text
+    picture = event_picture(replace(made, channels=(channel,)), event, 480.0, "Helvetica")
+    pens = {shape.strokeWidth for shape in shapes(picture, "PolyLine")}
+    assert 1.1 in pens
 
 
 def test_the_band_has_a_cell_a_day_with_its_shares() -> None:

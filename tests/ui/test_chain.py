@@ -193,6 +193,7 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     made.fields.number.editingFinished.emit()
     idle(qtbot, window)
     assert f"{wanted} more suspect" in made.figures.text()
+    assert f"The rule catches {wanted} of " in made.figures.text()
     made.words.setText("looked at one by one")
     made.keep()
     idle(qtbot, window)

@@ -7,6 +7,7 @@ from typing import Literal
 
 from gezeiten.domain.kept import ClockKept, Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
+from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.series.series import Series, all_instants
 from gezeiten.domain.series.statistics import DayNumbers, Numbers
 from gezeiten.domain.series.timeline import Span
@@ -19,7 +20,8 @@ from gezeiten.domain.steps.sureness import Sure
 class ReportChannel:
     """One channel over the stretch: readings, limits, figures as a whole and by day. how: it is
     calculated, "" where it was measured; sure: how sure its mean (the sum of what is summed) is,
-    None where nothing is said of it."""
+    None where nothing is said of it; verdicts: of each day; means: what limits of means compare, by
+    their length (s)."""
 
     key: str
     unit: str
@@ -29,6 +31,8 @@ class ReportChannel:
     days: tuple[DayNumbers, ...]
     how: str = ""
     sure: Sure | None = None
+    verdicts: tuple[DayVerdict, ...] = ()
+    means: tuple[tuple[int, Series], ...] = ()
 
     @property
     def rules(self) -> tuple[LimitRule, ...]:
@@ -126,7 +130,9 @@ class ReportExcursion:
 @dataclass(frozen=True, slots=True)
 class ReportGap:
     """Where readings are or were absent. missing: readings, as far as inside the stretch; how: what
-    was done about it, in words. is_filled: the record holds something there by now."""
+    was done about it, in words. is_filled: the record holds something there by now; is_pending:
+    they wait on a logger, and are no gap; is_calculated: of a series that is calculated, whose
+    inputs have readings."""
 
     start_ms: int
     end_ms: int
@@ -134,6 +140,8 @@ class ReportGap:
     channels: tuple[str, ...]
     how: str
     is_filled: bool = False
+    is_pending: bool = False
+    is_calculated: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,6 +180,11 @@ class PointReport:
     def values(self) -> int:
         """Values of all channels."""
         return sum(len(channel.series) for channel in self.channels)
+
+    @property
+    def calculated(self) -> int:
+        """Values that are calculated, not measured."""
+        return sum(int((~one.series.estimated).sum()) for one in self.channels if one.how)
 
     @property
     def estimated(self) -> int:

@@ -3,6 +3,7 @@ by day, and at last what all of it rests on."""
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,8 @@ from reportlab.platypus import (
     Table,
 )
 
-from gezeiten.domain.plan.plan_words import rule_text
+from gezeiten.domain.limits.verdicts import DayVerdict
+from gezeiten.domain.plan.plan_words import compared_words, rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import duration_text, from_ms
@@ -41,8 +43,9 @@ from gezeiten.report.pieces import WIDTH, Pieces
 from gezeiten.report.summary import day_cells, sentence
 
 LEGEND = (
-    "Solid: measured. Dotted: estimated. Hatched: no readings. Dashed: a limit. Held: the share of "
-    "the time for which readings stand, each until the next one and for 1.5 intervals at most."
+    "Solid: measured or calculated. Dotted: estimated. Hatched: no readings. Dashed: a limit. Dark "
+    "and heavier: the mean or sum that a limit of such compares. Held: the share of the time for "
+    "which readings stand, each until the next one and for 1.5 intervals at most."
 )
 
 
@@ -85,7 +88,10 @@ def _read_back(report: PointReport, path: Path) -> int:
 # -- the first page ------------------------------------------------------------------------------
 def _answer(p: Pieces) -> list[Flowable]:
     report = p.report
-    legend = "A cell a day: the darker, the longer outside; hatched as far up as readings lack."
+    legend = (
+        "A cell a day: the darker, the longer outside; hatched as far up as readings lack; a dash: "
+        "not judged."
+    )
     return [
         p.text(report.point, p.title),
         p.text(f"{report.site}, {stretch_title(report.span, report.zone)}", p.muted),
@@ -97,7 +103,10 @@ def _answer(p: Pieces) -> list[Flowable]:
 
 def _facts(p: Pieces) -> Table:
     report = p.report
-    values = counted(report.values - report.estimated, "measured value", "measured values")
+    measured = report.values - report.estimated - report.calculated
+    values = counted(measured, "measured value", "measured values")
+    if report.calculated:
+        values += f", {grouped(report.calculated)} calculated"
     loggers = dict.fromkeys(f"{m.serial} ({m.model})" for m in report.missions)
     rows = [
         ["Stretch", f"{p.time(report.span[0])} to {p.time(report.span[1])}"],
@@ -116,7 +125,7 @@ def _facts(p: Pieces) -> Table:
 def _excursions(p: Pieces) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Excursions", p.head)]
     if not p.report.excursions:
-        return [*parts, p.text("None alarmed in this stretch.")]
+        return [*parts, p.text("None in this stretch.")]
     for number, event in enumerate(p.report.excursions, 1):
         parts += _excursion(p, number, event)
     return parts
@@ -139,11 +148,15 @@ def _event_facts(p: Pieces, event: ReportExcursion) -> list[list[str]]:
     name, has_value = quantity(event.rule.channel), event.rule.has_value
     rows = [
         ["Began", p.time(event.start_ms)],
-        ["Alarm", p.time(event.alarm_ms)],
+        ["Warning" if event.rule.level == "warning" else "Alarm", p.time(event.alarm_ms)],
         ["Ended", f"{p.time(event.end_ms)}, after {duration_text(event.end_ms - event.start_ms)}"],
     ]
+    if event.rule.mean_s:
+        words = f"of the {compared_words(event.rule)} before each reading, not of single readings"
+        rows.insert(0, ["Limit", words])
     if has_value:
         which = "Highest" if event.rule.side == "above" else "Lowest"
+        which += f" {compared_words(event.rule)}" if event.rule.mean_s else ""
         rows.append([which, f"{event.extreme:.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
         rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
@@ -186,9 +199,13 @@ def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
     head += ["Kinetic mean"] if kinetic else []
     head += ["Above for", "Below for", "Held", ""]
     rows = [head]
-    rows += [_day_row(p, row.day.isoformat(), row.numbers, channel) for row in channel.days]
-    strong = [i for i, row in enumerate(channel.days, 1) if _is_bad(row.numbers)]
-    rows.append(_day_row(p, "Whole", channel.whole, channel))
+    judged = {one.day: one for one in channel.verdicts}
+    rows += [_day_row(p, row.day.isoformat(), row.numbers, channel,
+                      _status(row.numbers, judged.get(row.day), has_limit=bool(channel.rules)))
+             for row in channel.days]  # fmt: skip
+    strong = [i for i, row in enumerate(channel.days, 1)
+              if _is_bad(row.numbers) or _is_outside(judged.get(row.day))]  # fmt: skip
+    rows.append(_day_row(p, "Whole", channel.whole, channel, _status_of_all(channel)))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
     sure = sure_words(channel)
     return [title, p.figures(rows, [*strong, len(rows) - 1]),
@@ -202,7 +219,7 @@ def sure_words(channel: ReportChannel) -> str:
         return ""
     what = f"{_MEANS[name.averages]} of the whole stretch"
     if not sure.is_known:
-        return f"{what}: its uncertainty is not known, no calibration is noted here."
+        return f"{what}: its uncertainty is not known, none of its corrections says one."
     places = error_decimals(sure.expanded, name.decimals + 1)
     shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"
                        for one in sure.shares if round(one.expanded, places) > 0)  # fmt: skip
@@ -211,7 +228,7 @@ def sure_words(channel: ReportChannel) -> str:
     return f"{what}: {value} {channel.unit} (k = 2: {shares})."
 
 
-def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel) -> list[str]:
+def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel, status: str) -> list[str]:
     places = quantity(channel.key).decimals
     is_day = label != "Whole"
 
@@ -225,7 +242,7 @@ def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel) -> list[
         cells.append(_figure(n.kinetic_mean_c, places))
     cells.append(duration_text(n.above_ms) if n.above_ms else "")
     cells.append(duration_text(n.below_ms) if n.below_ms else "")
-    return [*cells, f"{n.coverage * 100:.0f} %", _status(n, has_limit=bool(channel.rules))]
+    return [*cells, f"{n.coverage * 100:.0f} %", status]
 
 
 def _figure(value: float, places: int) -> str:
@@ -236,18 +253,43 @@ def _is_bad(n: Numbers) -> bool:
     return bool(n.above_ms or n.below_ms or not n.enough)
 
 
-def _status(n: Numbers, *, has_limit: bool) -> str:
-    """Say with a sign and a word whether a day was inside its limits and well covered."""
-    if not n.n:
-        return "no readings"
+def _is_outside(judged: DayVerdict | None) -> bool:
+    return judged is not None and judged.verdict == "outside"
+
+
+_SHORT = {
+    "a limit was in force for a part of the day only": "limit for a part of the day",
+    "under 75 % of the time covered": "under 75 % held", "no limit was in force": "no limit then",
+}  # fmt: skip
+
+
+def _status(n: Numbers, judged: DayVerdict | None, *, has_limit: bool) -> str:
+    """Say with a sign and a word what a day was; of one that is not judged why."""
     words = []
     if n.above_ms:
         words.append("▲ above")
     if n.below_ms:
         words.append("▼ below")
-    if not n.enough:
-        words.append("under 75 % held")
-    return ", ".join(words) or ("inside" if has_limit else "no limit")
+    if _is_outside(judged) and not words:
+        words.append("outside by a mean")
+    if words:
+        return ", ".join([*words, *([] if n.enough else ["under 75 % held"])])
+    if not n.n:
+        return "no readings"
+    if not has_limit:
+        return "no limit"
+    if judged is None or judged.verdict == "inside":
+        return "inside" if judged is not None else ""
+    return f"not judged: {_SHORT.get(judged.reason, judged.reason)}"
+
+
+def _status_of_all(channel: ReportChannel) -> str:
+    """Say how many days of a stretch were what."""
+    if not channel.rules:
+        return "no limit"
+    counts = Counter(one.verdict for one in channel.verdicts)
+    return ", ".join(f"{counts[verdict]} {verdict}" for verdict in
+                     ("outside", "inside", "not judged") if counts[verdict])  # fmt: skip
 
 
 def _canvas(p: Pieces) -> Any:

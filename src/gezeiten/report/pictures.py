@@ -52,7 +52,7 @@ def _cell(cell: DayCell, x: float, y: float) -> Group:
     made = Group()
     width = CELL - 1.5
     made.add(Rect(x, y, width, CELL_HEIGHT, strokeColor=None, fillColor=GROUND))
-    if cell.outside:
+    if cell.outside or cell.verdict == "outside":
         share = 0.25 + 0.75 * min(cell.outside * 2, 1.0)  # half a day outside is as dark as it gets
         tint = Color(EMBER.red, EMBER.green, EMBER.blue, alpha=share)
         made.add(Rect(x, y, width, CELL_HEIGHT, strokeColor=None, fillColor=tint))
@@ -60,6 +60,9 @@ def _cell(cell: DayCell, x: float, y: float) -> Group:
         height = max(cell.absent * CELL_HEIGHT, 2.0)
         _hatch(made, x, y, width, height)
     made.add(Rect(x, y, width, CELL_HEIGHT, strokeColor=RULE, strokeWidth=0.4, fillColor=None))
+    if cell.verdict == "not judged":
+        middle = y + CELL_HEIGHT / 2
+        made.add(Line(x + 3.5, middle, x + width - 3.5, middle, strokeColor=INK, strokeWidth=1.2))
     return made
 
 
@@ -110,8 +113,9 @@ def event_picture(
     lane = _Lane(drawing, channel, span, width, BOTTOM, 92, font, scale_of(channel))
     lane.tint((event.start_ms, event.alarm_ms), BRASS, 0.18)
     lane.tint((event.alarm_ms, event.end_ms), EMBER, 0.16)
-    lane.draw([(event.rule, span)] if event.rule.has_value else [])
-    marks = ((event.start_ms, "begin"), (event.alarm_ms, "alarm"), (event.end_ms, "end"))
+    lane.draw([(event.rule, span)] if event.rule.has_value else [], event.rule.mean_s)
+    raised = "warning" if event.rule.level == "warning" else "alarm"
+    marks = ((event.start_ms, "begin"), (event.alarm_ms, raised), (event.end_ms, "end"))
     for below, (at_ms, words) in enumerate(marks):
         lane.mark(at_ms, words, below)
     _hours(drawing, span, report.zone, width, height, font)
@@ -120,7 +124,9 @@ def event_picture(
 
 def scale_of(channel: ReportChannel) -> tuple[float, float]:
     """Return the scale of all pictures of a channel: its extremes, and limits not far from them."""
-    low, high = channel.whole.lowest, channel.whole.highest
+    drawn = [one.values for _, one in channel.means if len(one)]
+    low = min([channel.whole.lowest, *(float(one.min()) for one in drawn)])
+    high = max([channel.whole.highest, *(float(one.max()) for one in drawn)])
     reach = (high - low) or 1.0
     near = [r.value for r in channel.rules if low - reach <= r.value <= high + reach]
     low, high = min([low, *near]), max([high, *near])
@@ -164,8 +170,11 @@ class _Lane:
         self.drawing.add(String(x + 2, top - 7 * (below + 1), words, fontName=self.font, fontSize=6,
                                 fillColor=INK))  # fmt: skip
 
-    def draw(self, rules: list[tuple[LimitRule, Span]] | None = None) -> None:
-        """Draw title, scale, what is absent, limits and curves."""
+    def draw(
+        self, rules: list[tuple[LimitRule, Span]] | None = None, mean_s: int | None = None
+    ) -> None:
+        """Draw title, scale, what is absent, limits and curves. mean_s: of which means alone, 0 of
+        none, None of all that limits compare."""
         series = self.channel.series.between(*self.span)
         name = quantity(self.channel.key)
         title = f"{name.name}, {self.channel.unit}"
@@ -187,6 +196,10 @@ class _Lane:
         self._hatch_absent(series)
         self._limits(self.channel.rules_by_time() if rules is None else rules)
         _curves(self.drawing, series, self.span, self.width, self.y)
+        for length_s, means in self.channel.means:
+            if mean_s in (None, length_s):
+                part = means.between(*self.span)
+                _curves(self.drawing, part, self.span, self.width, self.y, (INK, 1.1))
 
     def _limits(self, rules: list[tuple[LimitRule, Span]]) -> None:
         low, high = self.scale
@@ -245,9 +258,12 @@ COLUMNS = 300
 
 
 def _curves(
-    drawing: Drawing, series: Series, span: Span, width: float, y: Callable[[float], float]
-) -> None:
+    drawing: Drawing, series: Series, span: Span, width: float, y: Callable[[float], float],
+    pen: tuple[Color, float] = (TIDE, 0.7),
+) -> None:  # fmt: skip
     """Draw the readings; a run of estimated ones is dotted and joined to its neighbours."""
+    if not len(series):
+        return
     picture = Pyramid.of_series(series).picture(span[0], span[1], COLUMNS)
     xs = LEFT + (picture.times_utc_ms - span[0]) / (span[1] - span[0]) * (width - LEFT)
     flags = np.interp(
@@ -267,7 +283,7 @@ def _curves(
             for coordinate in (float(px), y(v))
         ]
         if len(points) >= 4:
-            line = PolyLine(points, strokeColor=TIDE, strokeWidth=0.7)
+            line = PolyLine(points, strokeColor=pen[0], strokeWidth=pen[1])
             if flags[a + 1]:
                 line.strokeDashArray = [1, 1.5]
             drawing.add(line)

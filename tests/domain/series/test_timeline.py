@@ -145,6 +145,9 @@ def test_a_day_of_seconds_is_a_day() -> None:
     assert duration_text(86_400_000) == "1 d"
     assert duration_text(86_399_000) == "23 h 59 min"
     assert duration_text(1_000) == "1 s"
+    assert duration_text(86_400_000 + 45 * 60_000) == "1 d 45 min"
+    assert duration_text(3_600_000 + 5_000) == "1 h 5 s"
+    assert duration_text(86_400_000 + 3_600_000 + 45 * 60_000) == "1 d 1 h"
 
 
 def test_no_instants_no_offsets() -> None:

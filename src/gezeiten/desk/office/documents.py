@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 from typing import Literal
 
 from gezeiten.archive.clocks import clocks_in_force
@@ -15,6 +16,7 @@ from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
+from gezeiten.desk.office.judging import judged, pending_since
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import ChannelPlace, PointPlace
 from gezeiten.desk.record.calculating import how_words
@@ -114,15 +116,18 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     parts = _channels(desk, point, span)
     limits, how = limits_at(desk, point.id), how_words(desk, point)
     channels = tuple(
-        _report_channel(
-            around(desk, point.id, place.channel, span),
-            place,
-            point.zone,
-            span,
-            series,
-            limits.get(place.channel, ()),
-            how.get(place.channel, ""),
-            sure_of_mean(desk, point, place.channel, span),
+        replace(
+            _report_channel(
+                around(desk, point.id, place.channel, span),
+                place,
+                point.zone,
+                span,
+                series,
+                limits.get(place.channel, ()),
+                how.get(place.channel, ""),
+                sure_of_mean(desk, point, place.channel, span),
+            ),
+            **judged(desk, point, place.channel, span, limits.get(place.channel, ())),
         )
         for place, series in parts
         if len(series)
@@ -278,6 +283,7 @@ def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
             booked.channels,
             _how(booked, steps, point.zone),
             is_filled=booked.state == "estimated" or booked.state in MEASURED,
+            is_calculated=booked.state == NOT_CALCULATED,
         )
         for booked in [*gaps(desk, point.id), *gaps_of_calculated(desk, point.id)]
         if booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
@@ -332,12 +338,16 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
         last, interval = int(series.times_utc_ms[-1]), int(series.interval_ms[-1])
         if span[1] - last > HOLD_FACTOR * interval:
             absent.setdefault((max(last + interval, span[0]), interval), []).append(place.channel)
-    return [
-        ReportGap(since, span[1], -(-(span[1] - since) // interval), tuple(keys),
-                  "not offloaded, or not recorded")
-        for (since, interval), keys in absent.items()
-        if since < span[1]
-    ]  # fmt: skip
+    found = []
+    for (since, interval), keys in absent.items():
+        if since >= span[1]:
+            continue
+        pending = pending_since(desk, point, keys[0])
+        is_pending = pending is not None and pending <= since + interval
+        how = "not offloaded yet" if is_pending else "not offloaded, or not recorded"
+        many = -(-(span[1] - since) // interval)
+        found.append(ReportGap(since, span[1], many, tuple(keys), how, is_pending=is_pending))
+    return found
 
 
 def _corrections(desk: Desk, point: PointPlace, span: Span) -> list[ReportCorrection]:

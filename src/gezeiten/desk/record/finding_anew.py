@@ -11,10 +11,10 @@ from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import lacks_values, load_recorded
 from gezeiten.desk.context import Desk
+from gezeiten.desk.record.means import means_around
 from gezeiten.desk.record.records import (
     Watched,
     around,
-    extent,
     in_force,
     limits_set,
     watched,
@@ -32,11 +32,8 @@ from gezeiten.domain.limits.excursions import (
     in_a_run,
 )
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.moving import moving_mean, moving_sum
 from gezeiten.domain.series.series import Series, holds_ms
-from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,15 +145,7 @@ class _Looking:
         place = (self.desk, self.at.point_id, series)
         if not rule.mean_s:
             return around(*place, span)
-        window_ms = rule.mean_s * 1000
-        # twice the window, so that the mean beside the stretch is whole as well
-        read = around(*place, (span[0] - 2 * window_ms, span[1]))
-        summed = quantity(channel_of(series)).averages == "sum"
-        means = moving_sum(read, window_ms) if summed else moving_mean(read, window_ms)
-        known = extent(self.desk, self.at.point_id, [series])
-        if not len(read) or known is None or read.times_utc_ms[0] == known[0]:
-            return means
-        return means.between(int(read.times_utc_ms[0]) + window_ms, EVER_MS)
+        return means_around(*place, rule.mean_s, span)
 
     def _goes_on_at(self, series: str, whole: Span, rule: LimitRule) -> bool:
         """Whether a run goes on where a stretch ends: only that may be another one where nothing

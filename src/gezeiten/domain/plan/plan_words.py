@@ -39,8 +39,7 @@ def rule_text(rule: LimitRule) -> str:
         compared = f"{rule.side} {figure(rule.value)} {unit}".rstrip()
         words = f"{rule.level} {compared}"
         if rule.mean_s:
-            kind = "sum" if quantity(rule.channel).averages == "sum" else "mean"
-            words = f"{rule.level}, {kind} of {interval_text(rule.mean_s)} {compared}"
+            words = f"{rule.level}, {compared_words(rule)} {compared}"
     if rule.delay_s:
         words += f" for {interval_text(rule.delay_s)}"
     if rule.counting == "accumulated":
@@ -51,6 +50,12 @@ def rule_text(rule: LimitRule) -> str:
         chosen = window_choice(rule.window)
         words += f", {chosen}" if chosen.startswith("outside") else f", in {chosen}"
     return words
+
+
+def compared_words(rule: LimitRule) -> str:
+    """Return what a limit of means compares: "mean of 24 h", "sum of 1 h"."""
+    kind = "sum" if quantity(rule.channel).averages == "sum" else "mean"
+    return f"{kind} of {interval_text(rule.mean_s)}"
 
 
 def start_text(plan: Plan, zone: str) -> str:

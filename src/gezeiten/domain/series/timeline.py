@@ -148,7 +148,7 @@ def about_text(length_ms: int) -> str:
 
 
 def duration_text(length_ms: int) -> str:
-    """Return a length of time in its two largest units: "11 d 5 h", "35 min", "48 s".
+    """Return a length of time in its two largest units: "11 d 5 h", "35 min", "48 s", "1 d 45 min".
 
     Rounded to the nearest second first; a negative length carries a minus sign.
     """
@@ -159,5 +159,6 @@ def duration_text(length_ms: int) -> str:
         count, total_s = divmod(total_s, size_s)
         parts.append((count, unit))
     first = next((i for i, (count, _) in enumerate(parts) if count), len(parts) - 1)
-    shown = [f"{count} {unit}" for count, unit in parts[first : first + 2] if count]
+    # hours that are none leave room for minutes: a day and 45 minutes is no day
+    shown = [f"{count} {unit}" for count, unit in parts[first : first + 3] if count][:2]
     return sign + (" ".join(shown) or "0 s")

@@ -363,7 +363,7 @@ def _tried(
     begin, end = times[known.at - 1], times[known.at]
     shares = (known.due - begin) / (end - begin)
     guess = due @ coefficients + faded(left, right, shares, errors.fade)
-    widths, unrest = _widths(known, model, errors)
+    widths, unrest, its = _widths(known, model, errors)
     widths = _at_each(widths, len(guess))
     guess, widths = _over_holes(guess, widths)
     can = np.isfinite(guess)
@@ -372,26 +372,29 @@ def _tried(
         return
     made = _candidate(known, kind, {**facts, "fade": errors.fade},
                       (guess[can], widths[can], can), errors)  # fmt: skip
+    if its is not None:
+        worse = _rmse(known.scale, its, made.fill.values)
+        made = replace(made, rmse=max(made.rmse, worse))
     yield replace(made, unrest=unrest)
 
 
 def _widths(
     known: _Known, model: Model, errors: Errors
-) -> tuple[Values, Literal["", "measured", "not measured"]]:
+) -> tuple[Values, Literal["", "measured", "not measured"], Errors | None]:
     """Return half the band at each place of the gap: beside what is unusual that of stretches which
-    begin alike where there are enough, and no narrower than the ordinary one."""
+    begin alike where there are enough, and no narrower than the ordinary one; and their errors."""
     usual = half_widths(errors)
     alike = known.in_unrest
     if alike is None:
-        return usual, ""
+        return usual, "", None
     its = measured(model, known.series, known.values, alike.starts, known.gap.missing, errors.fade,
                    alike.sizes)  # fmt: skip
     if its is None:
-        return WIDENED * usual, "not measured"
+        return WIDENED * usual, "not measured", None
     widened = half_widths(its)
     if its.apart >= LEAST_ALIKE:
-        return np.maximum(usual, widened), "measured"
-    return np.maximum(WIDENED * usual, widened), "not measured"
+        return np.maximum(usual, widened), "measured", its
+    return np.maximum(WIDENED * usual, widened), "not measured", its
 
 
 def _over_holes(guess: Values, widths: Values) -> tuple[Values, Values]:

@@ -1,0 +1,156 @@
+"""Verdicts: whether a day was inside its limits, outside, or cannot be judged, and why.
+
+Source: CALCULATIONS.md, "Periods, incidents, verdicts"; docs/calculations.md, "Verdicts".
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gezeiten.domain.limits.limits import InForce, LimitRule
+from gezeiten.domain.series.series import Series, holds_ms
+from gezeiten.domain.series.timeline import MINUTE_MS, Span, Times, Values, local_days
+
+Verdict = Literal["inside", "outside", "not judged"]
+Reason = Literal[
+    "", "no limit was in force", "a limit was in force for a part of the day only", "no readings",
+    "under 75 % of the time covered", "not offloaded yet", "the day is not over",
+]  # fmt: skip
+ENOUGH_COVERED = 0.75
+
+
+@dataclass(frozen=True, slots=True)
+class DayVerdict:
+    """What is said of a local day. reason: why it is not judged, "" of one that is."""
+
+    day: date
+    verdict: Verdict
+    reason: Reason = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """Until when there can be anything. now_ms: the present; pending_ms: from where on readings
+    wait on a logger, None where none do."""
+
+    now_ms: int
+    pending_ms: int | None = None
+
+
+def day_verdicts(
+    series: Series, limits: Sequence[InForce], span: Span, zone: str, known: Known,
+    means: Mapping[int, Series] | None = None,
+) -> list[DayVerdict]:  # fmt: skip
+    """Return the verdict of each local day that a stretch touches, by the limits of one series.
+
+    A day is outside where any reading that stands then is outside a limit in force; inside where
+    each limit that applies that day was in force through all the hours in which it applies, and at
+    least 75 % of these are covered; else it is not judged. Days are judged whole, also where the
+    stretch holds a part of them.
+
+    Args:
+        series: readings of these days and at least one on either side. means: what limits of means
+            compare, by their `mean_s`.
+    """
+    rules = tuple(dict.fromkeys(rule for one in limits for rule in one.rules if rule.has_value))
+    found = []
+    for day, whole in local_days(*span, zone):
+        minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)
+        judged = []
+        for rule in rules:
+            compared = (means or {}).get(rule.mean_s, _NOTHING) if rule.mean_s else series
+            one = _of_rule(compared, rule, limits, minutes, whole, zone, known)
+            judged += [] if one is None else [one]
+        found.append(together(day, judged))
+    return found
+
+
+def together(day: date, judged: Iterable[DayVerdict]) -> DayVerdict:
+    """Return the verdict of a day by several: outside by any, inside only by all."""
+    listed = list(judged)
+    for verdict in ("outside", "not judged", "inside"):
+        one = next((each for each in listed if each.verdict == verdict), None)
+        if one is not None:
+            return DayVerdict(day, one.verdict, one.reason)
+    return DayVerdict(day, "not judged", "no limit was in force")
+
+
+def reasons_of(judged: Iterable[DayVerdict]) -> list[tuple[Reason, int]]:
+    """Return why days are not judged, and how many for each reason, the most frequent first."""
+    return Counter(one.reason for one in judged if one.verdict == "not judged").most_common()
+
+
+_NOTHING = Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.uint8), np.empty(0, np.int64))
+
+
+def _of_rule(
+    series: Series, rule: LimitRule, limits: Sequence[InForce], minutes: Times, whole: Span,
+    zone: str, known: Known,
+) -> DayVerdict | None:  # fmt: skip
+    """Return the verdict of a day by one limit, None where it does not apply that day."""
+    day = date.min  # the caller says which
+    applies = rule.window.holds(minutes, zone) if rule.window else np.ones(len(minutes), np.bool_)
+    if not applies.any():
+        return None
+    in_force = applies & _in_force(rule, limits, minutes)
+    values = _standing(series, minutes)
+    if _is_outside(series, rule, limits, whole, zone) or _beyond(rule, values[in_force]).any():
+        return DayVerdict(day, "outside")
+    if not in_force.any():
+        return DayVerdict(day, "not judged", "no limit was in force")
+    if in_force.sum() < applies.sum():
+        return DayVerdict(day, "not judged", "a limit was in force for a part of the day only")
+    if known.now_ms < whole[1]:
+        return DayVerdict(day, "not judged", "the day is not over")
+    covered = np.isfinite(values[applies])
+    if covered.mean() >= ENOUGH_COVERED:
+        return DayVerdict(day, "inside")
+    missing = minutes[applies][~covered]
+    if known.pending_ms is not None and (missing >= known.pending_ms).mean() > 0.5:
+        return DayVerdict(day, "not judged", "not offloaded yet")
+    is_empty = not len(series.between(*whole))
+    reason: Reason = "no readings" if is_empty else "under 75 % of the time covered"
+    return DayVerdict(day, "not judged", reason)
+
+
+def _beyond(rule: LimitRule, values: Values) -> NDArray[np.bool_]:
+    """Return where values are outside, of means as well; NaN is not."""
+    return values > rule.value if rule.side == "above" else values < rule.value
+
+
+def _in_force(rule: LimitRule, limits: Sequence[InForce], minutes: Times) -> NDArray[np.bool_]:
+    found = np.zeros(len(minutes), np.bool_)
+    for one in limits:
+        if rule in one.rules:
+            found |= (minutes >= one.start_ms) & (minutes < one.end_ms)
+    return found
+
+
+def _standing(series: Series, minutes: Times) -> Values:
+    """Return which value stands at each minute, NaN where none does."""
+    values = np.full(len(minutes), np.nan)
+    if not len(series):
+        return values
+    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    at = series.times_utc_ms.searchsorted(minutes, side="right") - 1
+    stands = (at >= 0) & (minutes < series.times_utc_ms[at] + holds[at])
+    values[stands] = series.values[at[stands]]
+    return values
+
+
+def _is_outside(
+    series: Series, rule: LimitRule, limits: Sequence[InForce], whole: Span, zone: str
+) -> bool:
+    """Whether a reading of the day is outside, however short it stands."""
+    its = series.between(*whole)
+    mask = _beyond(rule, its.values) & _in_force(rule, limits, its.times_utc_ms)
+    if rule.window is not None:
+        mask &= rule.window.holds(its.times_utc_ms, zone)
+    return bool(mask.any())
