@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -90,7 +91,7 @@ def test_dips_are_typed_on_a_sheet_doubted_and_entered(
 def test_a_level_is_tied_to_its_dips(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
 ) -> None:
-    """The demonstration's dips were made 1.42 m below the record, up to 11 mm off."""
+    """The demonstration's dips fit its record, up to 11 mm off; it is tied to them by a line."""
     key = level_of(creek)
     before = record(demo_desk, creek.id, key)
     made = ChecksDialog(window, window.house, creek, key)
@@ -99,7 +100,7 @@ def test_a_level_is_tied_to_its_dips(
     idle(qtbot, window)
     assert made.table.rowCount() == 6
     assert made.tried is not None
-    assert made.tried.tie.knots[0][1] == pytest.approx(-1.42, abs=0.006)
+    assert made.tried.tie.knots[0][1] == pytest.approx(0.0045, abs=0.0005)
     assert "By 6 checks" in made.figures.text()
     assert made.table.item(0, 4).text() != ""  # what it is off when left out
     made.way.setCurrentIndex(made.way.findData("line"))
@@ -114,7 +115,7 @@ def test_a_level_is_tied_to_its_dips(
     made.keep()
     idle(qtbot, window)
     tied = record(demo_desk, creek.id, key)
-    assert (before.values - tied.values) == pytest.approx(1.42, abs=0.006)
+    assert np.abs(before.values - tied.values).max() < 0.02
     first = float(made.table.item(0, 3).text().split(" ")[0])
     assert abs(first) < 0.02
     made.table.setCurrentCell(0, 0)

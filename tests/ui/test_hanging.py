@@ -16,7 +16,7 @@ from tests.ui_help import idle
 def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    point = point_named(demo_desk, "Creek gauge")
+    point = point_named(demo_desk, "Piezometer K1")
     now = round(demo_desk.now_ms())
     made = HangingDialog(window, window.house, point, 3.2)
     qtbot.addWidget(made)

@@ -11,15 +11,18 @@ import numpy as np
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import Typed, enter
+from gezeiten.desk.record.checking import Typed, enter, keep_tying, try_tying
+from gezeiten.desk.record.hanging import hang
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, midnight_ms
+from gezeiten.domain.steps.hanging import Hung
 
-_RIM_M, _SENSOR_M = 3.2, -1.42
+_RIM_M, _LENGTH_M = 3.2, 4.62
 _DIPS = ((55.4, 0.003), (44.1, -0.004), (37.0, 0.002), (21.3, 0.006), (12.2, 0.009), (9.1, 0.011))
 """Days ago, and by how much the tape and the sensor differed then, m."""
+_HUNG_DAYS_AGO = 80
 _LOOKS_MIN = (7 * 60 + 40, 16 * 60 + 10)
 _FORGOTTEN = (3, 19)
 """Days ago on whose afternoon nobody looked; whatever day it is, one of them is a working day."""
@@ -31,19 +34,31 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     creek, room = (point_named(desk, name) for name in ("Creek gauge", "Cold room A"))
     facts = replace(point_facts(desk, creek.id), measuring_point_height_m=_RIM_M)
     save_point(desk, creek.site_id, facts, creek.id)
+    begin_ms = int(anchor_ms - _HUNG_DAYS_AGO * DAY_MS) // 60_000 * 60_000
+    hang(
+        desk, creek, Hung(begin_ms, _RIM_M, _LENGTH_M), "levelled from the bench mark at the sluice"
+    )
+    key = _level_of(creek)
     enter(desk, list(_dips(desk, creek, anchor_ms)))
+    tied = try_tying(desk, creek, key, (begin_ms, None), "line")
+    keep_tying(desk, creek, tied, "the sensor drifts, by six dips since it was hung")
     facts = replace(point_facts(desk, room.id), checks_a_day=2, checks_working_days=True)
     save_point(desk, room.site_id, facts, room.id)
     enter(desk, list(_looks(desk, room, anchor_ms)))
 
 
 def _dips(desk: Desk, creek: PointPlace, anchor_ms: int) -> Iterator[Typed]:
-    key = next(place.channel for place in creek.channels if place.channel.startswith("water_level"))
+    key = _level_of(creek)
     for days_ago, off_m in _DIPS:
         at_ms = int(anchor_ms - days_ago * DAY_MS) // 60_000 * 60_000
         level_m = _at(record(desk, creek.id, key, (at_ms - HOUR_MS, at_ms + HOUR_MS)), at_ms)
-        dip_m = round(_RIM_M - (level_m + _SENSOR_M + off_m), 3)
+        dip_m = round(_LENGTH_M - (level_m + off_m), 3)
         yield Typed(creek, key, at_ms, dip_m, "JA", is_dip=True, words="tape K-3")
+
+
+def _level_of(creek: PointPlace) -> str:
+    return next(place.channel for place in creek.channels
+                if place.channel.startswith("water_level"))  # fmt: skip
 
 
 def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[Typed]:

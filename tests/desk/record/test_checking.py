@@ -22,10 +22,12 @@ from gezeiten.desk.record.checking import (
     try_tying,
 )
 from gezeiten.desk.record.correcting import chain, effect, keep, proposed, switch, take_back
+from gezeiten.desk.record.hanging import hang
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
+from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
-from tests.small_blocks import KEY, MINUTE, Kept, kept_in
+from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 
 
 @pytest.fixture
@@ -76,10 +78,64 @@ def test_a_dip_stands_for_a_height_above_the_rim_as_it_was_then(kept: Kept) -> N
     for rim_m in (3.20, 3.08):
         facts = replace(point_facts(desk, point.id), measuring_point_height_m=rim_m)
         save_point(desk, point.site_id, facts, point.id)
-        enter(desk, [Typed(point, "water_level", 1000, 1.97, "ah", is_dip=True)])
+        enter(desk, [Typed(point, "water_height", 1000, 1.97, "ah", is_dip=True)])
     told = [(one.dip_m, one.rim_m, round(one.value, 3), round(one.u, 4))
             for one in checks_of(desk, point.id)]  # fmt: skip
     assert sorted(told) == [(1.97, 3.08, 1.11, 0.0064), (1.97, 3.2, 1.23, 0.0064)]
+
+
+@pytest.fixture
+def well(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Kept]:
+    """A level above a sensor."""
+    monkeypatch.setattr("tests.small_blocks.KEY", "water_level")
+    with kept_in(tmp_path, replace(PLAN, channels=("water_level",))) as made:
+        made.take(0, 600)
+        yield made
+
+
+def test_a_dip_and_a_level_are_compared_only_once_somebody_said_how_the_sensor_hangs(
+    well: Kept,
+) -> None:
+    """The sensor hangs 20 m below the mark: a dip of 20 m less the level and 4 mm is 4 mm off."""
+    desk, point = well.desk, point_of(well)
+    series = record(desk, point.id, "water_level")
+    at = 100
+    at_ms, level_m = int(series.times_utc_ms[at]), float(series.values[at])
+    dip_m = 20 - level_m - 0.004
+    enter(desk, [Typed(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
+    [told] = held_against(desk, point.id, "water_level")
+    assert np.isnan(told.difference)
+    assert told.check.dip_m == dip_m
+    assert (
+        questions(desk, [Typed(point, "water_level", at_ms, 100 * dip_m, "ah", is_dip=True)]) == []
+    )
+    with pytest.raises(InputError, match="say first how far the sensor hangs"):
+        try_tying(desk, point, "water_level", (0, None), "offset")
+    hang(desk, point, Hung(0, 3.2, 20.0), "levelled")
+    [told] = held_against(desk, point.id, "water_level")
+    assert told.difference == pytest.approx(0.004)
+    tried = try_tying(desk, point, "water_level", (0, None), "offset")
+    keep_tying(desk, point, tried, "one dip")
+    [told] = held_against(desk, point.id, "water_level")
+    assert told.difference == pytest.approx(0.0, abs=1e-6)
+    tied = record(desk, point.id, "water_level")
+    assert tied.values == pytest.approx(series.values + 0.004, abs=1e-5)
+
+
+def test_a_tie_of_before_still_says_heights(well: Kept) -> None:
+    """Nothing said how the sensor hung when a level was tied to heights: it goes on saying such."""
+    desk, point = well.desk, point_of(well)
+    series = record(desk, point.id, "water_level")
+    old = proposed(point, "water_level", "tie", (0, None),
+                   {"way": "offset", "knots": [[0, -1.42]], "u": 0.01, "checks": 1})  # fmt: skip
+    keep(desk, point, old, "before")
+    facts = replace(point_facts(desk, point.id), measuring_point_height_m=3.2)
+    save_point(desk, point.site_id, facts, point.id)
+    at_ms, level_m = int(series.times_utc_ms[100]), float(series.values[100])
+    dip_m = 3.2 - (level_m - 1.42)
+    enter(desk, [Typed(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
+    [told] = held_against(desk, point.id, "water_level")
+    assert told.difference == pytest.approx(0.0, abs=1e-5)
 
 
 def test_a_tied_record_says_what_was_read_and_taken_back_what_it_was(kept: Kept) -> None:

@@ -47,6 +47,11 @@ def _texts(value: Any) -> None:
         raise TypeError("no list of words")
 
 
+def _numbers(value: Any) -> None:
+    if not isinstance(value, list) or not all(isinstance(one, int) for one in value):
+        raise TypeError("no list of whole numbers")
+
+
 def _ranges(value: Any) -> None:
     if not isinstance(value, list):
         raise TypeError("no list of readings")
@@ -66,7 +71,7 @@ def _events(value: Any) -> None:
 _CHECKS: dict[str, Check] = {
     "point.duty_channels": _texts,
     "mission.plan": plan_from_dict, "mission.damaged": _ranges,
-    "clock.pairs": clock_map,
+    "clock.pairs": clock_map, "clock.us_ms": _numbers,
     "offload.received": _ranges, "offload.added": _ranges, "offload.damaged": _ranges,
     "offload.events": _events, "offload.reading": tie_from_dict,
     "overview.came": _ranges, "excursion.rule": limit_rule,

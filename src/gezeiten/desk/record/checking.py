@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from gezeiten.archive.checks import checks_at
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.hanging import hangings
-from gezeiten.archive.sites import KeptPoint, kept_point
+from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
@@ -32,7 +32,9 @@ from gezeiten.domain.steps.checks.doubting import Doubt, Expected, doubt, limit_
 from gezeiten.domain.steps.checks.duty import DutyDay, duty_days
 from gezeiten.domain.steps.checks.reading import (
     DIPPED,
+    LEVELS,
     CheckReading,
+    base_of_dip,
     checked,
     dip_of_value,
     dip_uncertainty_m,
@@ -90,8 +92,46 @@ class TyingTry:
 def checks_of(desk: Desk, point_id: int, series: str = "") -> list[CheckReading]:
     """Return the check readings of a series of a point, or of all, in order of time."""
     with desk.archive.reading() as session:
-        listed = checks_at(session, point_id)
+        bases = _Bases(session, point_id)
+        listed = [bases.held_against(one) for one in checks_at(session, point_id)]
     return [one for one in listed if series in ("", one.series)]
+
+
+class _Bases:
+    """What the series of a point say where the water stands at its measuring point, by how sensors
+    hung, and by what their levels were tied to."""
+
+    def __init__(self, session: ArchiveSession, point_id: int) -> None:
+        point = kept_point(session, point_id)
+        self._hung = [one.hung for one in hangings(session).get(point.uid, [])]
+        self._rim_m = point.facts.measuring_point_height_m or 0.0
+        self._session, self._point_id = session, point_id
+        self._ties: dict[str, list[Correction]] = {}
+
+    def rim_m(self, at_ms: int) -> float:
+        """Return the height that a dip at an instant was taken from: as the sensor was said to hang
+        then, else as it is said of the point now; 0 where nobody said it, so that heights count
+        from there."""
+        there = hung_at(self._hung, at_ms)
+        return there.rim_m if there is not None else self._rim_m
+
+    def of(self, series: str, at_ms: int, rim_m: float) -> float:
+        """Return what a series says then where the water stands at the measuring point."""
+        if series not in self._ties:
+            chain = chain_of(self._session, self._point_id, series)
+            self._ties[series] = [one for one in chain if one.is_on and one.kind == TIE.key]
+        tie = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
+        there = hung_at(self._hung, at_ms)
+        is_height = tie is not None and tie.parameters.get("to") != "level"
+        return base_of_dip(channel_of(series), rim_m, there.length_m if there else None,
+                           is_height=is_height)  # fmt: skip
+
+    def held_against(self, one: CheckReading) -> CheckReading:
+        """Return a check with the value that its series should say then."""
+        if one.dip_m is None:
+            return one
+        base_m = self.of(one.series, one.at_ms, one.rim_m or 0.0)
+        return replace(one, value=value_of_dip(channel_of(one.series), one.dip_m, base_m))
 
 
 def held_against(desk: Desk, point_id: int, series: str) -> list[Compared]:
@@ -146,14 +186,6 @@ def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
                      working_days=facts.checks_working_days)  # fmt: skip
 
 
-def _rim_m(session: ArchiveSession, point: KeptPoint, at_ms: int) -> float:
-    """Return the height that a dip at an instant was taken from: as the sensor was said to hang
-    then, else as it is said of the point now; 0 where nobody said it, so that heights count from
-    there."""
-    there = hung_at([one.hung for one in hangings(session).get(point.uid, [])], at_ms)
-    return there.rim_m if there is not None else point.facts.measuring_point_height_m or 0.0
-
-
 # -- entering --------------------------------------------------------------------------------------
 def questions(desk: Desk, typed: Sequence[Typed]) -> list[Question]:
     """Return what may be wrong with what was typed: a sign, a unit, another well. Only what can be
@@ -182,24 +214,30 @@ def _is_like(one: Typed, other: Typed) -> bool:
 def _expected(desk: Desk, one: Typed) -> Expected | None:
     """Return what a check may say, by the record and how earlier checks differed from it; None
     where the record holds nothing there, or where nothing ties it to what is dipped."""
-    its = _as_check(desk, one, "")
+    its, base_m = _as_check(desk, one, "")
     known = held_against(desk, one.point.id, one.series)
     before = [was.difference for was in known if math.isfinite(was.difference)]
     [now] = _beside(desk, one.point.id, [its])
-    is_tied = any(step.is_on and step.kind == TIE.key for step in _chain(desk, one))
-    if math.isnan(now.recorded) or (one.is_dip and not before and not is_tied):
+    if math.isnan(now.recorded) or (one.is_dip and math.isnan(base_m)):
+        return None
+    if one.is_dip and not before and not _is_bound(desk, one):
         return None
     usual = float(np.median(before)) if before else 0.0
     unit = quantity(channel_of(one.series)).unit
     value = now.recorded + usual
     if one.is_dip:
-        value = dip_of_value(channel_of(one.series), value, its.rim_m or 0.0)
+        value = dip_of_value(channel_of(one.series), value, base_m)
     return Expected(value, limit_of(unit, now.u, before))
 
 
-def _chain(desk: Desk, one: Typed) -> list[Correction]:
+def _is_bound(desk: Desk, one: Typed) -> bool:
+    """Whether what is dipped and what is recorded are known to count from the same: by a tie, or by
+    how the sensor hangs."""
     with desk.archive.reading() as session:
-        return chain_of(session, one.point.id, one.series)
+        chain = chain_of(session, one.point.id, one.series)
+        point = kept_point(session, one.point.id)
+        hung = hung_at([its.hung for its in hangings(session).get(point.uid, [])], one.at_ms)
+    return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
 
 def enter(desk: Desk, typed: Sequence[Typed]) -> int:
@@ -210,7 +248,7 @@ def enter(desk: Desk, typed: Sequence[Typed]) -> int:
     """
     if not typed:
         raise InputError("Nothing was read yet; type a value first.")
-    said = [checked(_as_check(desk, one, fresh_id())) for one in typed]
+    said = [checked(_entered(desk, one)) for one in typed]
     late = desk.now_ms() + _NOT_YET_MS
     if any(one.at_ms > late for one in said):
         raise InputError("A check cannot be from a time to come; correct its time.")
@@ -223,21 +261,35 @@ def enter(desk: Desk, typed: Sequence[Typed]) -> int:
     return len(said)
 
 
-def _as_check(desk: Desk, one: Typed, uid: str) -> CheckReading:
+def _entered(desk: Desk, one: Typed) -> CheckReading:
+    """Return what is kept of a check: of a dip of a level whose sensor hangs nobody knows how far
+    down its height, as it always was; it is held against nothing then."""
+    its, base_m = _as_check(desk, one, fresh_id())
+    if its.dip_m is None or math.isfinite(base_m):
+        return its
+    height_m = value_of_dip(channel_of(one.series), its.dip_m, its.rim_m or 0.0)
+    return replace(its, value=height_m)
+
+
+def _as_check(desk: Desk, one: Typed, uid: str) -> tuple[CheckReading, float]:
+    """Return a check as it is held against its series, and what that says where the water stands at
+    the measuring point, NaN where nobody knows."""
     with desk.archive.reading() as session:
-        point = kept_point(session, one.point.id)
-        rim = _rim_m(session, point, one.at_ms)
+        point, bases = kept_point(session, one.point.id), _Bases(session, one.point.id)
+        rim = bases.rim_m(one.at_ms)
+        base_m = bases.of(one.series, one.at_ms, rim)
     channel, value = channel_of(one.series), one.value
     dip_m = rim_m = None
     if one.is_dip:
         if channel not in DIPPED:
             raise InputError(f"{quantity(channel).name} is not dipped; type its value.")
         dip_m, rim_m = one.value, rim
-        value = value_of_dip(channel, dip_m, rim_m)
+        value = value_of_dip(channel, dip_m, base_m)
     usual = dip_uncertainty_m(dip_m) if dip_m is not None else 0.0
-    return CheckReading(uid, point.uid, one.series, one.at_ms, value,
+    made = CheckReading(uid, point.uid, one.series, one.at_ms, value,
                         usual if one.u is None else one.u, one.low, one.high, dip_m, rim_m, one.by,
                         one.words, 0, "")  # fmt: skip
+    return made, base_m
 
 
 def take_check_back(desk: Desk, one: CheckReading) -> None:
@@ -268,13 +320,24 @@ def try_tying(
              for one in _spans(listed)]  # fmt: skip
     checks = compared(listed, join_series(parts))
     tie = fit(way, checks)
+    if tie is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
+        raise InputError(
+            "A dip and a level count from different points: say first how far the sensor hangs "
+            "below the measuring point (Sites and points, How it hangs)."
+        )
     if tie is None:
         least = "three checks, not all at once," if way == "line" else "one check"
         raise InputError(f"It takes at least {least} at instants at which the record holds "
                          "readings; enter some, or choose another stretch.")  # fmt: skip
     used = [one for one in checks if math.isfinite(one.difference)]
+    earlier = [one for one in standing if one.is_on and one.kind == TIE.key
+               and one.touches(span[0], until_ms)]  # fmt: skip
+    is_height = channel_of(series) not in LEVELS or any(
+        one.parameters.get("to") != "level" for one in earlier
+    )
+    to = "height" if is_height else "level"
     parameters = {"way": way, "knots": [list(one) for one in tie.knots], "u": tie.u,
-                  "checks": len(used), "below": before}  # fmt: skip
+                  "checks": len(used), "below": before, "to": to}  # fmt: skip
     return TyingTry(proposed(point, series, TIE.key, span, parameters), tie, tuple(used))
 
 

@@ -32,8 +32,9 @@ def _tied(series: Series, parameters: Parameters, _start_ms: int, _end_ms: int) 
 
 def _checked(parameters: Parameters) -> dict[str, Any]:
     """knots: instants (UTC ms) and what is added there; checks: how many it was fitted to; below:
-    the steps (ids) that stood before it then."""
-    only_known(parameters, "way", "knots", "u", "checks", "below")
+    the steps (ids) that stood before it then; to: of a level that was tied by dips whether it
+    says levels above the sensor behind it, or heights as all did before."""
+    only_known(parameters, "way", "knots", "u", "checks", "below", "to")
     if parameters.get("way") not in _WAYS:
         raise ValueError("a record is tied by an offset, a line, or through every check")
     knots = [[int(at), float(value)] for at, value in parameters.get("knots") or []]
@@ -43,7 +44,8 @@ def _checked(parameters: Parameters) -> dict[str, Any]:
         raise ValueError("its checks are not in order of time")
     return {"way": parameters["way"], "knots": knots, "u": number_of(parameters, "u", 0.0),
             "checks": int(number_of(parameters, "checks", 0)),
-            "below": sorted(map(str, parameters.get("below") or []))}  # fmt: skip
+            "below": sorted(map(str, parameters.get("below") or [])),
+            "to": "level" if parameters.get("to") == "level" else "height"}  # fmt: skip
 
 
 def _told(parameters: Parameters, unit: str) -> str:
