@@ -329,7 +329,7 @@ class _Story:
         """The level of the creek above its sensor, from the barometer in the hut."""
         creek, hut = (point_named(self._desk, name) for name in ("Creek gauge", "Barometer hut"))
         inputs = ((creek, "water_pressure"), (hut, "air_pressure"))
-        wanted = Calculation(FORMULAS["water_level", 1], inputs, {"density_kg_m3": 1018.0})
+        wanted = Calculation(FORMULAS["water_level", 3], inputs, {"density_kg_m3": 1018.0})
         calculate(self._desk, wanted, "brackish, 24 g/kg at 12 °C")
 
     def _hand_over(self) -> None:

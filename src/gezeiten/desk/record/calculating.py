@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gezeiten.archive.derived import Said, said_by
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.here.layout import layout
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import kept_point, kept_sites
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
@@ -16,12 +17,14 @@ from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around, extent
 from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.route import distance_km
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key, own_label
-from gezeiten.domain.series.timeline import DAY_MS, from_ms
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, from_ms
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.formulas import Formula, is_own, newest_of, with_units
+from gezeiten.domain.steps.formulas import Formula, Parameter, is_own, newest_of, with_units
+from gezeiten.domain.steps.formulas.typed_value import FROM_MS, UNTIL_MS
 from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
 
@@ -94,8 +97,10 @@ def _how_words(one: SeenCalculation, point: PointPlace) -> str:
     formula, said = one.how.how, one.said
     names = [quantity(key).name + ("" if name == point.full_name else f" of {name}")
              for name, key in one.inputs]  # fmt: skip
-    numbers = [f"{each.name.lower()} {one.how.parameters[each.key]:g} {each.unit}"
+    numbers = [_number_words(each, one.how.parameters[each.key], point.zone)
                for each in formula.parameters]  # fmt: skip
+    if formula.is_of_any:
+        numbers[0] = f"{numbers[0]} {quantity(channel_of(one.how.series)).unit}".rstrip()
     numbers += [f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
                 f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
                 for hung in one.how.hung if formula.is_hung]  # fmt: skip
@@ -107,11 +112,52 @@ def _how_words(one: SeenCalculation, point: PointPlace) -> str:
             f"by {said.person} {since}{why}{old}")  # fmt: skip
 
 
+def _number_words(parameter: Parameter, value: float, zone: str) -> str:
+    """Return a parameter in words; an instant as such, without end as "until further notice"."""
+    if not parameter.is_instant:
+        return f"{parameter.name.lower()} {value:g} {parameter.unit}".rstrip()
+    if not 0 < value < EVER_MS:
+        return "from the first reading on" if value <= 0 else "until further notice"
+    return f"{parameter.name.lower()} {from_ms(round(value), zone):%Y-%m-%d %H:%M}"
+
+
+@dataclass(frozen=True, slots=True)
+class NearPlace:
+    """A point whose series can be an input of a calculation at another one. how: where it lies, in
+    words: "same point", "same site", "12 km away", "" where its position is not known."""
+
+    point: PointPlace
+    how: str
+
+
+def by_nearness(desk: Desk, point: PointPlace) -> list[NearPlace]:
+    """Return all points in the order in which they are proposed for a point: itself, those of its
+    site, the others by distance, those of which no position is known last."""
+    with desk.archive.reading() as session:
+        positions = {key: (site.facts.latitude, site.facts.longitude)
+                     for key, site in kept_sites(session).items()}  # fmt: skip
+
+    def away_km(one: PointPlace) -> float:
+        here, there = positions[point.site_id], positions[one.site_id]
+        if None in (*here, *there):
+            return math.inf
+        return distance_km((here[0] or 0.0, here[1] or 0.0), (there[0] or 0.0, there[1] or 0.0))
+
+    found = []
+    for one in points(desk):
+        far = away_km(one)
+        how = "" if math.isinf(far) else f"{far:.0f} km away" if far >= 1 else "under 1 km away"
+        if one.site_id == point.site_id:
+            far, how = (-2.0, "same point") if one.id == point.id else (-1.0, "same site")
+        found.append((far, NearPlace(one, how)))
+    return [one for _, one in sorted(found, key=lambda pair: pair[0])]
+
+
 def that_fit(point: PointPlace, formula: Formula, position: int) -> list[ChannelPlace]:
     """Return the series of a point that can stand in a role of a formula, by its position."""
     role = formula.roles[position]
     fitting = [place for place in point.channels if role.takes(quantity(channel_of(place.channel)))]
-    if position or is_own(formula.key):
+    if position or is_own(formula.key) or formula.is_of_any:
         return fitting
     return [one for one in fitting if formula.starts_from(channel_of(one.channel))]
 
@@ -123,6 +169,10 @@ def checked(wanted: Calculation) -> dict[str, float]:
         InputError: it makes none; the sentence says why.
     """
     as_label(wanted.label)
+    since, until = (wanted.parameters.get(key, usual) for key, usual in
+                    ((FROM_MS, 0.0), (UNTIL_MS, EVER_MS)))  # fmt: skip
+    if wanted.formula.is_of_any and not since < until:
+        raise InputError("The period of a typed value ends before it begins; correct one of them.")
     quantities = tuple(quantity(channel_of(key)) for _, key in wanted.inputs)
     why = wanted.formula.problem(quantities)
     if why:

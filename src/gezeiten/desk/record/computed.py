@@ -76,8 +76,9 @@ class Computed:
 
     def with_lacks(self, session: ArchiveSession, first: Series) -> tuple[Series, tuple[Lack, ...]]:
         """Return what is calculated of readings of the first input, and where there is none; what
-        looks back over a window lacks nothing that its input does not."""
-        if not len(first) or self.how.window_ms:
+        looks back over a window lacks nothing that its input does not, nor a value typed for a
+        period what lies outside it."""
+        if not len(first) or self.how.window_ms or self.how.how.is_of_any:
             return self.of(session, first), ()
         inputs = self._beside(session, first)
         made = self._derived(inputs)

@@ -8,11 +8,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
+
+import numpy as np
 
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import Formula, formula_of
+from gezeiten.domain.steps.formulas.formula import TIMES
 from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M, Hung, hung_at
 
 Key: TypeAlias = tuple[str, str]
@@ -34,8 +37,11 @@ class Derived:
     inputs: tuple[Key, ...]
     hung: tuple[Hung, ...] = ()
 
-    def numbers_at(self, at_ms: int) -> Mapping[str, float]:
-        """Return its parameters, and how the sensor hung at an instant, NaN where nobody said."""
+    def numbers_at(self, at_ms: int) -> Mapping[str, Any]:
+        """Return its parameters, and how the sensor hung at an instant, NaN where nobody said; the
+        instant itself where the formula wants it."""
+        if self.how.wants_times:
+            return {**self.parameters, TIMES: np.array([at_ms], np.int64)}
         if not self.how.is_hung:
             return self.parameters
         there = hung_at(self.hung, at_ms)

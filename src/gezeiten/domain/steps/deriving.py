@@ -15,7 +15,7 @@ from gezeiten.domain.quantities.quantities import Averages, quantity
 from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, make_series
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.steps.formulas.formula import LONGEST_MS, Formula, Role
+from gezeiten.domain.steps.formulas.formula import LONGEST_MS, TIMES, Formula, Role
 from gezeiten.domain.steps.hanging import Hung, at_each
 
 EXTRA_DECIMALS = 2
@@ -55,6 +55,8 @@ def derive(
     numbers: Mapping[str, Any] = parameters
     if formula.is_hung:
         numbers = {**parameters, **at_each(hung, first.times_utc_ms)}
+    if formula.wants_times:
+        numbers = {**numbers, TIMES: first.times_utc_ms}
     with np.errstate(all="ignore"):  # a formula says by NaN that there is no value
         made, is_suspect = formula.apply(tuple(values), numbers)
     made = np.where(np.isfinite(made), made, np.nan)

@@ -5,12 +5,15 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import TypeAlias
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import (
     Calculation,
+    NearPlace,
     SeenCalculation,
+    by_nearness,
     calculate,
     calculate_no_more,
     calculations,
@@ -21,9 +24,11 @@ from gezeiten.desk.record.calculating import (
 )
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.timeline import DAY_MS, EVER_MS
 from gezeiten.domain.steps.formulas import NEWEST, Formula, Parameter, Role, own_formula
 from gezeiten.domain.steps.formulas.own import FUNCTIONS
 from gezeiten.errors import InputError
+from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
@@ -35,10 +40,11 @@ from gezeiten.ui.shell.house import House
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
+YEAR_MS = 365 * DAY_MS
 _OWN_NAME = "a formula of your own …"
 _SIGNS = 22
 """Of a series' name that are seen in a closed list."""
-_Known: TypeAlias = tuple[list[SeenCalculation], list[PointPlace]]
+_Known: TypeAlias = tuple[list[SeenCalculation], list[NearPlace]]
 
 
 class CalculatedDialog(ActingDialog):
@@ -47,7 +53,8 @@ class CalculatedDialog(ActingDialog):
     def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("Calculated series") + f" · {point.full_name}")
-        self._house, self._point, self._points = house, point, [point]
+        self._house, self._point = house, point
+        self._near = [NearPlace(point, "same point")]
         self.table = plain_table(
             tr("Calculated series"),
             [
@@ -77,7 +84,7 @@ class CalculatedDialog(ActingDialog):
         self._own: Formula | None = None
         self._room = FlowLayout(spacing=10)
         self.inputs: list[QComboBox] = []
-        self.parameters: list[tuple[Parameter, QLineEdit]] = []
+        self.parameters: list[tuple[Parameter, QLineEdit | DateTimeField]] = []
         self.label = QLineEdit()
         self.label.setAccessibleName(tr("Label"))
         self.label.setPlaceholderText(tr("label, where there are several"))
@@ -125,15 +132,13 @@ class CalculatedDialog(ActingDialog):
 
     # -- showing -------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point_id = self._house.desk, self._point.id
-        self._house.run(lambda _task: (calculations(desk, point_id), points(desk)), self._show,
-                        failed=self._say)  # fmt: skip
+        desk, point = self._house.desk, self._point
+        self._house.run(lambda _task: (calculations(desk, point.id), by_nearness(desk, point)),
+                        self._show, failed=self._say)  # fmt: skip
 
     def _show(self, known: _Known) -> None:
-        seen, listed = known
-        here = next(point for point in listed if point.id == self._point.id)
-        self._point = here
-        self._points = [here, *(point for point in listed if point.id != here.id)]
+        seen, self._near = known
+        self._point = self._near[0].point
         fill(self.table, [self._row(one) for one in seen], list(seen))
         self.table.setCurrentCell(len(seen) - 1, 0)
         self.undo_button.setEnabled(bool(seen))
@@ -149,12 +154,19 @@ class CalculatedDialog(ActingDialog):
         how, said = one.how, one.said
         names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
         formula = how.how
-        numbers = [f"{tr(each.name)} {number(how.parameters[each.key], each.decimals)} {each.unit}"
-                   for each in formula.parameters]  # fmt: skip
+        numbers = [self._number(each, how.parameters[each.key]) for each in formula.parameters]
         old = tr("to be recalculated: %1").replace("%1", tr(formula.superseded))
-        by = [tr(formula.name), formula.source, *numbers, *([old] if formula.superseded else [])]
+        by = [tr(formula.name), formula.source, *filter(None, numbers),
+              *([old] if formula.superseded else [])]  # fmt: skip
         return [quantity(how.series).name, ", ".join(names), ", ".join(by),
                 f"{said.person}, {instant(said.at_ms, self._point.zone)}", said.words]  # fmt: skip
+
+    def _number(self, parameter: Parameter, value: float) -> str:
+        if not parameter.is_instant:
+            return f"{tr(parameter.name)} {number(value, parameter.decimals)} {parameter.unit}"
+        if not 0 < value < EVER_MS:
+            return ""
+        return f"{tr(parameter.name)} {instant(round(value), self._point.zone)}"
 
     def _offer(self) -> None:
         """The formulas for which there are inputs."""
@@ -173,9 +185,9 @@ class CalculatedDialog(ActingDialog):
 
     def _fitting(self, formula: Formula, position: int) -> list[tuple[PointPlace, str]]:
         """The series that can be an input: the first one of this point, others of any."""
-        there = self._points[:1] if position == 0 else self._points
-        return [(point, place.channel) for point in there
-                for place in that_fit(point, formula, position)]  # fmt: skip
+        there = self._near[:1] if position == 0 else self._near
+        return [(one.point, place.channel) for one in there
+                for place in that_fit(one.point, formula, position)]  # fmt: skip
 
     @property
     def is_own(self) -> bool:
@@ -210,6 +222,10 @@ class CalculatedDialog(ActingDialog):
         clear(self._room)
         self.inputs, self.parameters = [], []
         self.hint.setVisible(self.is_own)
+        chosen: Formula | None = self.formula.currentData()
+        if chosen is not None and chosen.is_of_any:
+            self._room.addWidget(_field(tr("What comes out"), self.comes_out))
+            self.comes_out.show()
         if self.is_own:
             with suppress(InputError):
                 self._own = own_formula(self.expression.text().strip())
@@ -231,12 +247,23 @@ class CalculatedDialog(ActingDialog):
         for position, role in enumerate(formula.roles):
             self._room.addWidget(_field(tr(role.name), self._input(formula, position, role)))
         for one in formula.parameters:
-            field = QLineEdit(number(one.usual, one.decimals))
-            field.setAccessibleName(tr(one.name))
+            field = self._parameter_field(one)
             field.editingFinished.connect(self._look)
             self.parameters.append((one, field))
-            self._room.addWidget(_field(f"{tr(one.name)}, {one.unit}", field))
+            caption = f"{tr(one.name)}, {one.unit}" if one.unit else tr(one.name)
+            self._room.addWidget(_field(caption, field))
         self._look()
+
+    def _parameter_field(self, one: Parameter) -> QLineEdit | DateTimeField:
+        if one.is_instant:
+            when = DateTimeField(tr(one.name))
+            until_ms = round(self._house.desk.now_ms()) + YEAR_MS
+            when.show_instant(until_ms - 2 * YEAR_MS if one.usual == 0 else until_ms,
+                              self._point.zone)  # fmt: skip
+            return when
+        field = QLineEdit(number(one.usual, one.decimals))
+        field.setAccessibleName(tr(one.name))
+        return field
 
     def _input(self, formula: Formula, position: int, role: Role) -> QComboBox:
         box = QComboBox()
@@ -255,8 +282,13 @@ class CalculatedDialog(ActingDialog):
             first = self.inputs[0].currentData()
             unit = quantity(first[1]).unit
             offered = [one for one in offered if quantity(one[1]).unit == unit and one != first]
+        where = {one.point.uid: tr(one.how) for one in self._near}
         for point, key in offered:
-            box.addItem(_named(quantity(key).name, point.full_name, self._point), (point, key))
+            name = _named(quantity(key).name, point.full_name, self._point)
+            how = where.get(point.uid, "") if position else ""
+            box.addItem(f"{name} ({how})" if how else name, (point, key))
+            box.setItemData(box.count() - 1, box.itemText(box.count() - 1),
+                            Qt.ItemDataRole.ToolTipRole)  # fmt: skip
 
     def _input_chosen(self, formula: Formula, position: int) -> None:
         if position == 0 and formula.is_of_one_unit:
@@ -268,15 +300,22 @@ class CalculatedDialog(ActingDialog):
 
     def _wanted(self) -> Calculation:
         """Raises InputError."""
-        numbers = {one.key: number_of(field, tr(one.name)) for one, field in self.parameters}
+        numbers = {one.key: self._typed(one, field) for one, field in self.parameters}
         inputs = tuple(box.currentData() for box in self.inputs)
         formula = self._chosen()
         if None in inputs:
             raise InputError(tr("There is no other series of this unit; choose another one."))
         if formula is None:
             raise InputError(tr("This formula cannot be read yet; correct it."))
-        result = self.comes_out.currentData() if self.is_own else ""
+        has_choice = self.is_own or formula.is_of_any
+        result = self.comes_out.currentData() if has_choice else ""
         return Calculation(formula, inputs, numbers, self.label.text().strip(), result)
+
+    def _typed(self, one: Parameter, field: QLineEdit | DateTimeField) -> float:
+        """Raises FieldError."""
+        if isinstance(field, DateTimeField):
+            return float(field.instant_ms(self._point.zone))
+        return number_of(field, tr(one.name))
 
     def _look(self) -> None:
         """Show what would come out."""

@@ -26,6 +26,7 @@ from gezeiten.domain.steps.formulas.over_time import (
 )
 from gezeiten.domain.steps.formulas.own import OWN, VERSION, is_own, own_formula, with_units
 from gezeiten.domain.steps.formulas.particles import MASS_OF_FOUR, MASS_OF_TWO
+from gezeiten.domain.steps.formulas.typed_value import TYPED_VALUE
 from gezeiten.domain.steps.formulas.water import (
     DEPTH_TO_WATER,
     HEIGHT,
@@ -58,7 +59,7 @@ NEWEST: tuple[Formula, ...] = (
     WATER_LEVEL, LEVEL_BY_TEMPERATURE, LEVEL_VENTED, HEIGHT, DEPTH_TO_WATER, SPECIFIC_CONDUCTANCE,
     SALINITY, DEW_POINT, FROST_POINT, ABSOLUTE_HUMIDITY, MIXING_RATIO, VAPOUR_DEFICIT, MASS_OF_TWO,
     MASS_OF_FOUR, DIFFERENCE, RUNNING_MEAN, RUNNING_LOWEST, RUNNING_HIGHEST, RUNNING_SUM,
-    KINETIC_MEAN, RATE,
+    KINETIC_MEAN, RATE, TYPED_VALUE,
 )  # fmt: skip
 """Those that are offered, the newest version of each."""
 _OLDER = (WATER_LEVEL_1, WATER_LEVEL_2, LEVEL_BY_TEMPERATURE_1, RUNNING_SUM_1)

@@ -15,6 +15,8 @@ from gezeiten.domain.series.timeline import HOUR_MS, Values
 
 WINDOW_H = "window_h"
 """The parameter that says how far back a formula looks."""
+TIMES = "times_utc_ms"
+"""Under which a formula that wants them finds the instants of its first input."""
 LONGEST_MS = 36 * HOUR_MS
 """Neighbours further apart than this are never interpolated between, however long intervals are."""
 
@@ -46,7 +48,8 @@ class Role:
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """A number that people set, with the one that stands by itself, and what it may be."""
+    """A number that people set, with the one that stands by itself, and what it may be. is_instant:
+    it is one in time, UTC ms."""
 
     key: str
     name: str
@@ -55,6 +58,7 @@ class Parameter:
     low: float
     high: float
     decimals: int
+    is_instant: bool = False
 
 
 Over: TypeAlias = Callable[[Series, Mapping[str, float], int], Series]
@@ -78,6 +82,8 @@ class Formula:
     quantities, () for all. is_hung: among its parameters it finds rim and length
     (`steps/hanging.py`) at each instant, (n,). superseded: of an older version, what is
     wrong with it in words.
+    wants_times: among its parameters it finds the instants, UTC ms (n,), under `TIMES`. is_of_any:
+    what comes out is of whatever quantity is chosen.
     """
 
     key: str
@@ -95,6 +101,8 @@ class Formula:
     averages: tuple[Averages, ...] = ()
     is_hung: bool = False
     superseded: str = ""
+    wants_times: bool = False
+    is_of_any: bool = False
 
     def result(self, channel: str) -> str:
         """Return the channel of what comes out where the first input is of one."""

@@ -1,0 +1,92 @@
+"""What is proposed as an input of a calculation, and one value typed for a period in its place."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gezeiten.desk.context import Desk
+from gezeiten.desk.office.documents import csv_table, point_report
+from gezeiten.desk.office.verifying import rebuild, verify
+from gezeiten.desk.places import point_named, points
+from gezeiten.desk.record.calculating import (
+    Calculation,
+    by_nearness,
+    calculate,
+    calculations,
+    how_words,
+)
+from gezeiten.desk.record.place_editor import save_site, site_facts
+from gezeiten.desk.record.records import extent, record
+from gezeiten.desk.record.sureness import sure_of
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.domain.steps.formulas import FORMULAS
+from gezeiten.errors import InputError
+from gezeiten.report.pdf import write_pdf
+from tests.report.test_pdf import text_of
+
+
+def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: Desk) -> None:
+    """Distances by hand: a degree of latitude is 111.2 km."""
+    tank = point_named(demo_desk, "Tank 2")
+    north = point_named(demo_desk, "Cold room A")
+    own = site_facts(demo_desk, tank.site_id)
+    for site_id, latitude in ((tank.site_id, 54.0), (north.site_id, 54.09)):
+        facts = replace(site_facts(demo_desk, site_id), latitude=latitude,
+                        longitude=own.longitude)  # fmt: skip
+        save_site(demo_desk, facts, site_id)
+    listed = by_nearness(demo_desk, tank)
+    assert (listed[0].point.id, listed[0].how) == (tank.id, "same point")
+    sites = [one.point.site_id for one in listed]
+    many = sites.count(tank.site_id)
+    assert sites[:many] == [tank.site_id] * many
+    assert {one.how for one in listed[1:many]} <= {"same site"}
+    assert (listed[many].point.site_id, listed[many].how) == (north.site_id, "10 km away")
+    assert len(listed) == len(points(demo_desk))
+    unknown = replace(site_facts(demo_desk, north.site_id), latitude=None, longitude=None)
+    save_site(demo_desk, unknown, north.site_id)
+    assert by_nearness(demo_desk, tank)[-1].how == ""
+
+
+def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
+    demo_desk: Desk, tmp_path: Path
+) -> None:
+    """Of the mast's humidity nobody knows: 60 % are typed, a dew point follows."""
+    desk, mast = demo_desk, point_named(demo_desk, "Outdoor mast")
+    temps = "air_temperature"
+    whole = extent(desk, mast.id, [temps])
+    assert whole is not None
+    begin, end = whole[1] - 8 * DAY_MS, whole[1] - 3 * DAY_MS
+    typed = {"value": 60.0, "from_ms": float(begin), "until_ms": float(end)}
+    wanted = Calculation(FORMULAS["typed_value", 1], ((mast, temps),), typed, "typed",
+                         result="relative_humidity")  # fmt: skip
+    backwards = replace(wanted, parameters={**typed, "until_ms": float(begin)})
+    with pytest.raises(InputError, match="ends before it begins"):
+        calculate(desk, backwards)
+    key = calculate(desk, wanted, "no sensor on the mast")
+    humid = record(desk, mast.id, key)
+    its = record(desk, mast.id, temps, (begin, end)).times_utc_ms
+    assert humid.times_utc_ms.tolist() == its.tolist()
+    assert set(humid.values.tolist()) == {60.0}
+    assert sure_of(desk, mast, key, int(its[5])) is not None
+    mast = point_named(desk, "Outdoor mast")
+    inputs = ((mast, "air_temperature"), (mast, key))
+    dew = calculate(desk, Calculation(FORMULAS["dew_point", 1], inputs, {}))
+    made = record(desk, mast.id, dew)
+    assert np.isin(made.times_utc_ms, its).all()
+    assert len(made) > 100
+    words = how_words(desk, point_named(desk, "Outdoor mast"))
+    assert "One value, typed for a period, as typed, value 60 %, from 20" in words[key]
+    assert "no sensor on the mast" in words[key]
+    assert {one.how.formula for one in calculations(desk, mast.id)} >= {"typed_value"}
+    mast = point_named(desk, "Outdoor mast")
+    table = csv_table(desk, mast, (begin, end))
+    assert any("typed for a period" in one.how for one in table.channels)
+    write_pdf(point_report(desk, mast, (begin, end)), tmp_path / "r.pdf")
+    assert "typed for a period" in text_of(tmp_path / "r.pdf")
+    assert verify(desk).faults == []
+    rebuild(desk)
+    assert record(desk, mast.id, dew).values.tobytes() == made.values.tobytes()
