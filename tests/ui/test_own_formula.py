@@ -84,5 +84,5 @@ def test_one_value_is_typed_for_a_period_and_proposed_first_as_an_input(
     idle(qtbot, window)
     made.formula.setCurrentIndex(made.formula.findText("Dew point"))
     idle(qtbot, window)
-    assert made.inputs[1].currentText() == "Relative humidity (same point)"
+    assert made.inputs[1].currentText() == "Relative humidity (calculated) (same point)"
     assert made.inputs[1].currentData()[1] == "relative_humidity@="

@@ -19,6 +19,7 @@ from gezeiten.domain.series.gaps import held_spans
 from gezeiten.domain.series.pyramid import Pyramid
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, local_days, midnight_ms
+from gezeiten.domain.wording import axis_text
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
 from gezeiten.report.ink import BRASS, EMBER, GROUND, INK, MUTED, PLUM, RULE, TIDE
 from gezeiten.report.summary import DayCell
@@ -131,6 +132,8 @@ def scale_of(channel: ReportChannel) -> tuple[float, float]:
     near = [r.value for r in channel.rules if low - reach <= r.value <= high + reach]
     low, high = min([low, *near]), max([high, *near])
     room = (high - low) * 0.06 or 0.5
+    if low >= 0 and quantity(channel.key).low == 0:
+        return max(low - room, 0.0), high + room  # there is nothing below zero
     return low - room, high + room
 
 
@@ -188,7 +191,8 @@ class _Lane:
                                     fontSize=7, textAnchor="middle", fillColor=INK))  # fmt: skip
             return
         for value in self.scale:
-            text = f"{value:.{min(name.decimals, 1)}f}"
+            largest = max(map(abs, self.scale))
+            text = axis_text(value, largest, min(name.decimals, 1))
             self.drawing.add(String(LEFT - 4, self.y(value) - 2, text, fontName=self.font,
                                     fontSize=6.5, textAnchor="end", fillColor=MUTED))  # fmt: skip
             self.drawing.add(Line(LEFT, self.y(value), self.width, self.y(value),

@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
-import numpy as np
 import pyqtgraph as pg
 
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms, to_ms
+from gezeiten.domain.wording import power_of, superscript
 from gezeiten.ui.parts.month_ticks import LONGEST_MONTH_MS, month_pattern, month_ticks, months_apart
 from gezeiten.ui.shell.i18n import clock_time, date, number
 
@@ -93,5 +93,21 @@ class ValueAxis(pg.AxisItem):
         self.setWidth(width)
 
     def tickStrings(self, values: list[float], _scale: float, spacing: float) -> list[str]:
-        places = max(0, min(4, int(np.ceil(-np.log10(spacing))))) if spacing > 0 else 0
-        return [number(float(value), places) for value in values]
+        power = power_of(max((abs(float(value)) for value in values), default=0.0))
+        places = _places(spacing / 10**power)
+        return [_tick(float(value), power, places) for value in values]
+
+
+def _places(step: float) -> int:
+    """Return how many decimals tell numbers apart that are a step from each other, four at most."""
+    return next((places for places in range(4)
+                 if abs(step * 10**places - round(step * 10**places)) < _ALMOST), 4)  # fmt: skip
+
+
+_ALMOST = 1e-6
+
+
+def _tick(value: float, power: int, places: int) -> str:
+    if not power or value == 0:
+        return number(value, places if not power else 0)
+    return f"{number(value / 10**power, places)}·10{superscript(power)}"

@@ -9,9 +9,10 @@ from gezeiten.desk.intake.overviews import OverviewLine
 from gezeiten.desk.record.view import Drawn, RecordView
 from gezeiten.domain.kept import Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
-from gezeiten.domain.quantities.quantities import Averages
+from gezeiten.domain.quantities.quantities import QUANTITIES, Averages
 from gezeiten.domain.series.pyramid import Picture
 from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 
 
@@ -113,6 +114,12 @@ class Lane:
     band: tuple[Series, Series] | None = None
     remarks: tuple[Remark, ...] = ()
     checks: tuple[ShownCheck, ...] = ()
+
+    @property
+    def is_never_negative(self) -> bool:
+        """Whether none of its lines can lie below zero: counts, humidity, rain."""
+        keys = [channel_of(trace.view.key) for trace in self.traces]
+        return bool(keys) and all(QUANTITIES[key].low == 0 for key in keys if key in QUANTITIES)
 
     def checked_in(self, span: Span) -> list[float]:
         """Return what was read by hand in a stretch."""

@@ -335,7 +335,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
         near = [value for value in beside if low - reach < value < high + reach]
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
-        drawn.plot.setYRange(low - room, high + room, padding=0)
+        floor = 0.0 if low >= 0 and drawn.lane.is_never_negative else low - room
+        drawn.plot.setYRange(max(low - room, floor), high + room, padding=0)
 
     def _show_nothing(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
         """Say that a lane has no reading in the stretch, in place of its scale."""
