@@ -25,7 +25,7 @@ from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan_words import compared_words, rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import Numbers
-from gezeiten.domain.series.timeline import duration_text, from_ms
+from gezeiten.domain.series.timeline import Span, duration_text, from_ms
 from gezeiten.domain.wording import counted, error_decimals, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
@@ -157,7 +157,7 @@ def _event_facts(p: Pieces, event: ReportExcursion) -> list[list[str]]:
     if has_value:
         which = "Highest" if event.rule.side == "above" else "Lowest"
         which += f" {compared_words(event.rule)}" if event.rule.mean_s else ""
-        rows.append([which, f"{event.extreme:.{name.decimals}f} {name.unit}"])
+        rows.append([which, f"{event.extreme:,.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
         rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
     said = counted(event.measured, "measured reading", "measured readings")
@@ -173,7 +173,7 @@ def _around(p: Pieces, event: ReportExcursion) -> list[list[str]]:
         values = channel.series.between(event.start_ms, event.end_ms).values
         if channel.key != event.rule.channel and len(values):
             places = quantity(channel.key).decimals
-            span = f"{values.min():.{places}f} to {values.max():.{places}f} {channel.unit}"
+            span = f"{values.min():,.{places}f} to {values.max():,.{places}f} {channel.unit}"
             rows.append(["Meanwhile", f"{quantity(channel.key).name} {span}"])
     return rows
 
@@ -201,7 +201,7 @@ def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
     rows = [head]
     judged = {one.day: one for one in channel.verdicts}
     rows += [_day_row(p, row.day.isoformat(), row.numbers, channel,
-                      _status(row.numbers, judged.get(row.day), has_limit=bool(channel.rules)))
+                      _status(p, row.numbers, judged.get(row.day), has_limit=bool(channel.rules)))
              for row in channel.days]  # fmt: skip
     strong = [i for i, row in enumerate(channel.days, 1)
               if _is_bad(row.numbers) or _is_outside(judged.get(row.day))]  # fmt: skip
@@ -246,11 +246,17 @@ def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel, status: 
 
 
 def _figure(value: float, places: int) -> str:
-    return "" if value != value else f"{value:.{places}f}"
+    return "" if value != value else f"{value:,.{places}f}"
 
 
 def _is_bad(n: Numbers) -> bool:
     return bool(n.above_ms or n.below_ms or not n.enough)
+
+
+def _waits(p: Pieces, span: Span) -> bool:
+    """Whether the readings of a stretch wait on a logger."""
+    middle_ms = sum(span) // 2
+    return any(gap.is_pending and gap.start_ms <= middle_ms < gap.end_ms for gap in p.report.gaps)
 
 
 def _is_outside(judged: DayVerdict | None) -> bool:
@@ -263,7 +269,7 @@ _SHORT = {
 }  # fmt: skip
 
 
-def _status(n: Numbers, judged: DayVerdict | None, *, has_limit: bool) -> str:
+def _status(p: Pieces, n: Numbers, judged: DayVerdict | None, *, has_limit: bool) -> str:
     """Say with a sign and a word what a day was; of one that is not judged why."""
     words = []
     if n.above_ms:
@@ -275,7 +281,7 @@ def _status(n: Numbers, judged: DayVerdict | None, *, has_limit: bool) -> str:
     if words:
         return ", ".join([*words, *([] if n.enough else ["under 75 % held"])])
     if not n.n:
-        return "no readings"
+        return "not offloaded yet" if _waits(p, n.span) else "no readings"
     if not has_limit:
         return "no limit"
     if judged is None or judged.verdict == "inside":
