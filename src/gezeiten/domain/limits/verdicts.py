@@ -60,13 +60,16 @@ def day_verdicts(
             compare, by their `mean_s`.
     """
     rules = tuple(dict.fromkeys(rule for one in limits for rule in one.rules if rule.has_value))
+    compared = {0: _Held.of(series)}
+    compared |= {mean_s: _Held.of(one) for mean_s, one in (means or {}).items()}
+    nothing = _Held.of(_NOTHING)
     found = []
     for day, whole in local_days(*span, zone):
         minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)
         judged = []
         for rule in rules:
-            compared = (means or {}).get(rule.mean_s, _NOTHING) if rule.mean_s else series
-            one = _of_rule(compared, rule, limits, minutes, whole, zone, known)
+            held = compared.get(rule.mean_s, nothing)
+            one = _of_rule(held, rule, limits, minutes, whole, zone, known)
             judged += [] if one is None else [one]
         found.append(together(day, judged))
     return found
@@ -90,8 +93,21 @@ def reasons_of(judged: Iterable[DayVerdict]) -> list[tuple[Reason, int]]:
 _NOTHING = Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.uint8), np.empty(0, np.int64))
 
 
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """Readings and until when each stands, UTC ms (n,)."""
+
+    series: Series
+    until_ms: Times
+
+    @classmethod
+    def of(cls, series: Series) -> _Held:
+        holds = holds_ms(series.times_utc_ms, series.interval_ms)
+        return cls(series, series.times_utc_ms + holds)
+
+
 def _of_rule(
-    series: Series, rule: LimitRule, limits: Sequence[InForce], minutes: Times, whole: Span,
+    held: _Held, rule: LimitRule, limits: Sequence[InForce], minutes: Times, whole: Span,
     zone: str, known: Known,
 ) -> DayVerdict | None:  # fmt: skip
     """Return the verdict of a day by one limit, None where it does not apply that day."""
@@ -100,8 +116,8 @@ def _of_rule(
     if not applies.any():
         return None
     in_force = applies & _in_force(rule, limits, minutes)
-    values = _standing(series, minutes)
-    if _is_outside(series, rule, limits, whole, zone) or _beyond(rule, values[in_force]).any():
+    values = _standing(held, minutes)
+    if _is_outside(held.series, rule, limits, whole, zone) or _beyond(rule, values[in_force]).any():
         return DayVerdict(day, "outside")
     if not in_force.any():
         return DayVerdict(day, "not judged", "no limit was in force")
@@ -115,7 +131,7 @@ def _of_rule(
     missing = minutes[applies][~covered]
     if known.pending_ms is not None and (missing >= known.pending_ms).mean() > 0.5:
         return DayVerdict(day, "not judged", "not offloaded yet")
-    is_empty = not len(series.between(*whole))
+    is_empty = not len(held.series.between(*whole))
     reason: Reason = "no readings" if is_empty else "under 75 % of the time covered"
     return DayVerdict(day, "not judged", reason)
 
@@ -133,14 +149,13 @@ def _in_force(rule: LimitRule, limits: Sequence[InForce], minutes: Times) -> NDA
     return found
 
 
-def _standing(series: Series, minutes: Times) -> Values:
+def _standing(held: _Held, minutes: Times) -> Values:
     """Return which value stands at each minute, NaN where none does."""
-    values = np.full(len(minutes), np.nan)
+    values, series = np.full(len(minutes), np.nan), held.series
     if not len(series):
         return values
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
     at = series.times_utc_ms.searchsorted(minutes, side="right") - 1
-    stands = (at >= 0) & (minutes < series.times_utc_ms[at] + holds[at])
+    stands = (at >= 0) & (minutes < held.until_ms[at])
     values[stands] = series.values[at[stands]]
     return values
 
