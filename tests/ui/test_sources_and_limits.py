@@ -201,8 +201,8 @@ def test_of_two_series_of_one_unit_the_second_follows_the_first(
     made.formula.setCurrentText("Difference of two series")
     first, second = made.inputs
     assert first.currentText() == "Store temperature"
-    assert second.currentText() == "Room around the store"
+    assert second.currentText() == "Room around the store (same point)"
     first.setCurrentIndex(1)
-    assert second.currentText() == "Store temperature"
+    assert second.currentText() == "Store temperature (same point)"
     idle(qtbot, window)
     assert " K, at last" in made.seen.text()

@@ -11,7 +11,7 @@ from gezeiten.desk.field.gaps import gaps_of_calculated
 from gezeiten.desk.office.documents import point_report
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks
-from gezeiten.desk.record.correcting import effect, keep, proposed
+from gezeiten.desk.record.correcting import chain, effect, keep, proposed, take_back
 from gezeiten.desk.record.losses import losses_of_clock, losses_of_correction
 from gezeiten.desk.record.records import extent, record
 from gezeiten.domain.series.clock_map import ClockSureness
@@ -25,7 +25,10 @@ def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, Derived]:
     with desk.archive.reading() as session:
         how = next(one for one in layout(session).derived.values()
                    if one.formula in ("water_level", "level_by_temperature"))  # fmt: skip
-    return places[how.point], places[how.inputs[1][0]], how
+    water = places[how.point]
+    for step in chain(desk, water, how.series).corrections:
+        take_back(desk, water, step)  # a tie rests on the present instants
+    return water, places[how.inputs[1][0]], how
 
 
 def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:

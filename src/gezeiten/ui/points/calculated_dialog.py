@@ -31,6 +31,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
+from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
@@ -287,7 +288,7 @@ class CalculatedDialog(ActingDialog):
             name = _named(quantity(key).name, point.full_name, self._point)
             how = where.get(point.uid, "") if position else ""
             box.addItem(f"{name} ({how})" if how else name, (point, key))
-            box.setItemData(box.count() - 1, box.itemText(box.count() - 1),
+            box.setItemData(box.count() - 1, plain_tip(box.itemText(box.count() - 1)),
                             Qt.ItemDataRole.ToolTipRole)  # fmt: skip
 
     def _input_chosen(self, formula: Formula, position: int) -> None:
