@@ -124,6 +124,16 @@ def test_an_excursion_stands_with_its_assessment(tmp_path: Path) -> None:
         assert words in text, words
 
 
+def test_what_is_calculated_is_not_said_to_be_measured(tmp_path: Path) -> None:
+    made = report(excursions=(EVENT,))
+    channel = replace(made.channels[0], how="calculated from b")
+    write_pdf(replace(made, channels=(channel,)), tmp_path / "r.pdf")
+    text = text_of(tmp_path / "r.pdf")
+    assert "6 calculated values" in text
+    assert "measured reading" not in text
+    assert "0 measured values" in text
+
+
 def test_status_says_what_a_day_was(tmp_path: Path) -> None:
     write_pdf(report(), tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")

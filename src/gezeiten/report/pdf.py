@@ -160,7 +160,10 @@ def _event_facts(p: Pieces, event: ReportExcursion) -> list[list[str]]:
         rows.append([which, f"{event.extreme:,.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
         rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
-    said = counted(event.measured, "measured reading", "measured readings")
+    if any(one.how for one in p.report.channels if one.key == event.rule.channel):
+        said = counted(event.measured, "calculated value", "calculated values")
+    else:
+        said = counted(event.measured, "measured reading", "measured readings")
     if event.estimated:
         said += f", {event.estimated} of the readings are estimated"
     return [*rows, ["Rests on", said], *_around(p, event)]
