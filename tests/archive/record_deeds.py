@@ -24,7 +24,7 @@ from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.series.clock_map import ClockSureness
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.domain.steps.hanging import Hung
@@ -145,7 +145,12 @@ def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
         take_clock_back(desk, its[0])
     else:
         keep_clock(
-            desk, its[0], by_amount(its[0], shift_ms), "shifted", ClockSureness(1000), "wrong zone"
+            desk,
+            its[0],
+            by_amount(its[0], shift_ms),
+            "shifted",
+            ClockUncertainty(1000),
+            "wrong zone",
         )
 
 

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
 from gezeiten.domain.attention import CLOCK_OFF_MS, is_clock_wrong
 from gezeiten.domain.kept import ClockKept
-from gezeiten.domain.series.clock_map import RIGHT, ClockMap, ClockSureness, clock_map
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.domain.steps.clock_ways import LEAST_DRIFTED_MS, usual_drifts
 from gezeiten.errors import ArchiveDamagedError
@@ -42,14 +43,14 @@ def _kept(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
     for row, uid, number, serial in rows:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
             its = clock_map(row.pairs, row.rate_beyond)
-            found[uid] = ClockKept(row.uid, serial, uid, number, row.way, its, _sureness(row),
+            found[uid] = ClockKept(row.uid, serial, uid, number, row.way, its, _uncertainty(row),
                                    row.words, row.said_ms, row.said_by)  # fmt: skip
     return found
 
 
-def _sureness(row: ClockRow) -> ClockSureness:
+def _uncertainty(row: ClockRow) -> ClockUncertainty:
     us_ms = tuple(int(one) for one in row.us_ms or ())
-    return ClockSureness(row.u_ms, us_ms, row.drift_ppm)
+    return ClockUncertainty(row.u_ms, us_ms, row.drift_ppm)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,8 @@ from typing import Any
 from gezeiten.domain.acts.loggers import ServiceKind
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.domain.series.clock_map import ClockMap, ClockSureness
+from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.steps.hanging import Hung
 
@@ -173,8 +174,8 @@ class LimitKept:
 
 @dataclass(frozen=True, slots=True)
 class ClockKept:
-    """The clock of a mission (its id, its number) put right by a map; sure: how sure its
-    instants are. way: how it is known; words: why."""
+    """The clock of a mission (its id, its number) put right by a map; uncertainty: of its
+    instants. way: how it is known; words: why."""
 
     uid: str
     serial: str
@@ -182,7 +183,7 @@ class ClockKept:
     number: int
     way: str
     map: ClockMap
-    sure: ClockSureness
+    uncertainty: ClockUncertainty
     words: str
     said_ms: int
     said_by: str

@@ -11,7 +11,7 @@ from reportlab.platypus import Flowable
 from gezeiten.domain.kept import ClockKept, Remark
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import clock_u_ms
+from gezeiten.domain.series.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 from gezeiten.domain.steps.checks.comparing import Compared
@@ -181,7 +181,7 @@ def _clocks(p: Pieces) -> list[Flowable]:
         first, last = (move_ms / 1000 for move_ms in one.map.moves_ms)
         until = f" to {last:+.0f} s" if last != first else ""
         words = f"The clock of {one.serial} in mission {one.number} was put right: its readings "
-        sure = f"± {one.sure.u_ms / 1000:.1f} s{_beyond(p, one)}"
+        sure = f"± {one.uncertainty.u_ms / 1000:.1f} s{_beyond(p, one)}"
         words += f"are moved by {first:+.0f} s{until} ({sure}), {one.way}. "
         parts.append(p.text(f"{words}{one.said_by}: {one.words}"))
     if len(rows) == 1:
@@ -195,7 +195,7 @@ def _beyond(p: Pieces, one: ClockKept) -> str:
     last_ms = one.map.true_ms[-1]
     if p.report.span[1] <= last_ms:
         return ""
-    a_day_s = clock_u_ms(one.map, one.sure, last_ms + DAY_MS) / 1000
+    a_day_s = clock_u_ms(one.map, one.uncertainty, last_ms + DAY_MS) / 1000
     return f" up to {p.time(last_ms)}, ± {a_day_s:.1f} s a day later, and so on"
 
 

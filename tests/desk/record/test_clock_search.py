@@ -15,7 +15,7 @@ from gezeiten.desk.record.clock_search import (
     right_spans,
     shared,
 )
-from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks, sure_of_amount
+from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks, uncertainty_of_amount
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Values
 from gezeiten.ui.mend.clock_words import found_words
@@ -38,7 +38,9 @@ def test_a_clock_that_somebody_moved_is_no_reference(demo_desk: Desk) -> None:
     before = right_spans(demo_desk, point, "co2")
     clock = mission_clocks(demo_desk, point, "co2")[-1]
     moved = by_amount(clock, HOUR_MS)
-    keep_clock(demo_desk, clock, moved, "shifted", sure_of_amount(clock, moved, 1000), "it was")
+    keep_clock(
+        demo_desk, clock, moved, "shifted", uncertainty_of_amount(clock, moved, 1000), "it was"
+    )
     assert right_spans(demo_desk, point, "co2") == before[:-1]
 
 

@@ -31,7 +31,7 @@ from gezeiten.desk.record.excursion_book import excursions, refresh_stale, settl
 from gezeiten.desk.record.records import record, view
 from gezeiten.desk.record.story import story
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.series.clock_map import ClockSureness
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import HOUR_MS
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import InputError
@@ -61,7 +61,12 @@ def clock_of(kept: Kept) -> MissionClock:
 def move(kept: Kept, shift_ms: int) -> None:
     clock = clock_of(kept)
     keep_clock(
-        kept.desk, clock, by_amount(clock, shift_ms), "shifted", ClockSureness(1000), "wrong zone"
+        kept.desk,
+        clock,
+        by_amount(clock, shift_ms),
+        "shifted",
+        ClockUncertainty(1000),
+        "wrong zone",
     )
 
 
@@ -167,7 +172,7 @@ def test_a_stretched_clock_moves_each_reading_by_its_part(tmp_path: Path) -> Non
         assert [one.shown_ms - one.true_ms for one in clock.reads] == [0, 54_000]
         made = by_contacts(clock)
         assert len(made.jumps) == 1  # 1,500 ppm is no drift
-        keep_clock(kept.desk, clock, made.clock, "measured", made.sure, "drift")
+        keep_clock(kept.desk, clock, made.clock, "measured", made.uncertainty, "drift")
         after = record(kept.desk, kept.point, KEY).times_utc_ms
         since = before - clock.reads[0].shown_ms
         wanted = since * 600 * MINUTE / (600 * MINUTE + 54_000)
@@ -182,10 +187,10 @@ def test_a_clock_is_not_moved_under_what_was_set_by_it(kept: Kept) -> None:
     keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate")
     clock = clock_of(kept)
     with pytest.raises(InputError, match="few words"):
-        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", ClockSureness(0), "")
+        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", ClockUncertainty(0), "")
     fill_by_line(desk, next(b for b in gaps(desk, kept.point) if b.gap.length_ms < 2 * HOUR_MS))
     with pytest.raises(InputError, match="1 step rests on the present instants"):
-        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", ClockSureness(0), "zone")
+        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", ClockUncertainty(0), "zone")
     with pytest.raises(InputError, match="changes nothing"):
         by_amount(clock, 0)
     with pytest.raises(InputError, match="read at no contact"):

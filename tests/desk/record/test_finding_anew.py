@@ -19,7 +19,7 @@ from gezeiten.desk.record.limits import set_limit
 from gezeiten.domain.limits.excursions import find_excursions
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import WeeklyWindow
-from gezeiten.domain.series.clock_map import ClockSureness
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from tests.conftest import ANCHOR_MS
 from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 
@@ -180,7 +180,12 @@ def _shift(kept: Kept, shift_ms: int) -> None:
     point = next(one for one in points(kept.desk) if one.id == kept.point)
     clock = mission_clocks(kept.desk, point, KEY)[0]
     keep_clock(
-        kept.desk, clock, by_amount(clock, shift_ms), "shifted", ClockSureness(1000), "wrong zone"
+        kept.desk,
+        clock,
+        by_amount(clock, shift_ms),
+        "shifted",
+        ClockUncertainty(1000),
+        "wrong zone",
     )
     refresh_stale(kept.desk)
 

@@ -14,7 +14,7 @@ from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks
 from gezeiten.desk.record.correcting import chain, effect, keep, proposed, take_back
 from gezeiten.desk.record.losses import losses_of_clock, losses_of_correction
 from gezeiten.desk.record.records import extent, record
-from gezeiten.domain.series.clock_map import ClockSureness
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.steps.derived import Derived
 
@@ -68,7 +68,7 @@ def test_what_a_clock_costs_a_level(demo_desk: Desk, shift_ms: int) -> None:
     before = record(demo_desk, water.id, how.series)
     losses = [one for one in losses_of_clock(demo_desk, clock, put_right)
               if (one.point, one.series) == (water, how.series)]  # fmt: skip
-    keep_clock(demo_desk, clock, put_right, "shifted", ClockSureness(1000), "set wrongly")
+    keep_clock(demo_desk, clock, put_right, "shifted", ClockUncertainty(1000), "set wrongly")
     after = record(demo_desk, water.id, how.series)
     lost = len(before) - len(after)
     assert [one.lost for one in losses] == ([lost] if lost > 0 else [])

@@ -21,7 +21,7 @@ from gezeiten.desk.record.clocks import (
     take_clock_back,
 )
 from gezeiten.desk.record.records import record
-from gezeiten.domain.series.clock_map import ClockSureness
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.report.pdf import write_pdf
@@ -70,7 +70,7 @@ def test_they_are_good_once_the_clock_is_corrected_and_suspect_without(kept: Kep
         clock(),
         by_amount(clock(), -3 * DAY_MS),
         "shifted",
-        ClockSureness(1000),
+        ClockUncertainty(1000),
         "set wrongly",
     )
     assert codes(kept) == {Quality.GOOD}

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from gezeiten.domain.series.clock_map import ClockSureness, clock_map, clock_u_ms
+from gezeiten.domain.series.clock_map import clock_map
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty, clock_u_ms
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.steps.clock_ways import (
     ClockRead,
@@ -27,9 +28,11 @@ def test_between_contacts_it_is_least_sure_in_the_middle() -> None:
     made = stretched([b, a])
     assert made.clock.true_at(10 * DAY_MS + 9_000) == 10 * DAY_MS
     middle_ms = 2 * math.hypot(math.hypot(250, 50), 8640)
-    assert made.sure.u_ms == math.ceil(middle_ms)
-    assert clock_u_ms(made.clock, made.sure, 5 * DAY_MS) == pytest.approx(middle_ms, rel=1e-3)
-    assert clock_u_ms(made.clock, made.sure, 10 * DAY_MS) == 200
+    assert made.uncertainty.u_ms == math.ceil(middle_ms)
+    assert clock_u_ms(made.clock, made.uncertainty, 5 * DAY_MS) == pytest.approx(
+        middle_ms, rel=1e-3
+    )
+    assert clock_u_ms(made.clock, made.uncertainty, 10 * DAY_MS) == 200
     assert made.jumps == ()
 
 
@@ -40,9 +43,11 @@ def test_beyond_the_last_contact_it_grows_by_two_seconds_a_day() -> None:
     made = stretched([a, b])
     later = made.clock.true_at(20 * DAY_MS + 18_000)
     assert later == pytest.approx(20 * DAY_MS, abs=40)
-    at_20_days = clock_u_ms(made.clock, made.sure, 20 * DAY_MS)
+    at_20_days = clock_u_ms(made.clock, made.uncertainty, 20 * DAY_MS)
     assert at_20_days == pytest.approx(math.hypot(20_000, 200))
-    assert clock_u_ms(made.clock, made.sure, -DAY_MS) == pytest.approx(math.hypot(2000, 1000))
+    assert clock_u_ms(made.clock, made.uncertainty, -DAY_MS) == pytest.approx(
+        math.hypot(2000, 1000)
+    )
 
 
 def test_a_clock_set_wrongly_says_nothing_of_its_rate() -> None:
@@ -51,7 +56,7 @@ def test_a_clock_set_wrongly_says_nothing_of_its_rate() -> None:
     made = stretched([ClockRead(0, 0, 500), ClockRead(HOUR_MS - 400, HOUR_MS, 20)])
     end_ms = HOUR_MS + 48 * DAY_MS
     assert abs(made.clock.true_at(end_ms - 400) - end_ms) < 5_000
-    assert clock_u_ms(made.clock, made.sure, end_ms) > 90_000
+    assert clock_u_ms(made.clock, made.uncertainty, end_ms) > 90_000
     assert made.jumps == ()
 
 
@@ -72,15 +77,15 @@ def test_a_clock_that_drifts_as_usual_stays_within_what_is_promised(
     made = stretched(reads)
     truth = round((days + beyond) * DAY_MS)
     found = made.clock.true_at(round(truth * (1 + 1e-6 * rate_ppm)))
-    assert abs(found - truth) <= clock_u_ms(made.clock, made.sure, truth) * 1.05 + 5
+    assert abs(found - truth) <= clock_u_ms(made.clock, made.uncertainty, truth) * 1.05 + 5
 
 
 def test_an_old_correction_grows_by_what_its_contacts_could_tell() -> None:
     """No rate was said with it: two contacts a day apart, both to 1 s, tell a rate to 16 ppm."""
     old = clock_map([(0, 0), (DAY_MS, DAY_MS)])
-    grown = clock_u_ms(old, ClockSureness(1000), 11 * DAY_MS)
+    grown = clock_u_ms(old, ClockUncertainty(1000), 11 * DAY_MS)
     assert grown == pytest.approx(math.hypot(1000, 10 * math.hypot(2000, math.sqrt(2) * 1000)))
-    assert clock_u_ms(old, ClockSureness(1000), DAY_MS // 2) == 1000
+    assert clock_u_ms(old, ClockUncertainty(1000), DAY_MS // 2) == 1000
 
 
 def test_what_is_known_of_a_model_needs_five_clocks() -> None:

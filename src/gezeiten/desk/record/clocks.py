@@ -28,7 +28,8 @@ from gezeiten.domain.acts.clocks import (
     ClockTakenBack,
 )
 from gezeiten.domain.kept import ClockKept
-from gezeiten.domain.series.clock_map import USUAL_DRIFT_PPM, ClockMap, ClockSureness, clock_map
+from gezeiten.domain.series.clock_map import ClockMap, clock_map
+from gezeiten.domain.series.clock_uncertainty import USUAL_DRIFT_PPM, ClockUncertainty
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.chain import in_order
@@ -122,10 +123,10 @@ def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
     return clock_map(moved, now.rate_beyond)
 
 
-def sure_of_amount(clock: MissionClock, put_right: ClockMap, u_ms: int) -> ClockSureness:
-    """Return how sure a clock is that is off by an amount which is known to u_ms (k = 2), and
-    drifts from there on as clocks of its model do."""
-    return ClockSureness(u_ms, (u_ms,) * len(put_right.pairs), clock.drift_ppm)
+def uncertainty_of_amount(clock: MissionClock, put_right: ClockMap, u_ms: int) -> ClockUncertainty:
+    """Return the uncertainty of a clock that is off by an amount known to u_ms (k = 2), and drifts
+    from there on as clocks of its model do."""
+    return ClockUncertainty(u_ms, (u_ms,) * len(put_right.pairs), clock.drift_ppm)
 
 
 def by_zone(clock: MissionClock, zone: str) -> ClockMap:
@@ -135,7 +136,7 @@ def by_zone(clock: MissionClock, zone: str) -> ClockMap:
 
 
 def keep_clock(
-    desk: Desk, clock: MissionClock, put_right: ClockMap, way: str, sure: ClockSureness,
+    desk: Desk, clock: MissionClock, put_right: ClockMap, way: str, uncertainty: ClockUncertainty,
     words: str,
 ) -> None:  # fmt: skip
     """Put the clock of a mission right; what did so before is taken back in the same act.
@@ -150,8 +151,10 @@ def keep_clock(
         for before in filter(None, (clock.kept, clock.off)):
             desk.do_within(session, _taken_back(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
-        act = ClockCorrected(*its, way, put_right.pairs, sure.u_ms, words.strip(), sure.us_ms,
-                             put_right.rate_beyond, sure.drift_ppm)  # fmt: skip
+        act = ClockCorrected(
+            *its, way, put_right.pairs, uncertainty.u_ms, words.strip(), uncertainty.us_ms,
+            put_right.rate_beyond, uncertainty.drift_ppm,
+        )  # fmt: skip
         desk.do_within(session, act)
     for point in points:
         refresh_excursions(desk, point)

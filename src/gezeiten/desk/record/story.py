@@ -21,7 +21,7 @@ from gezeiten.desk.record.records import around, given
 from gezeiten.desk.record.sureness import sure_of
 from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import clock_u_ms
+from gezeiten.domain.series.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.feeds import Feed
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
@@ -153,7 +153,7 @@ def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
     stay = feed.deployment.stay
     clock = clocks_in_force(session).get(feed.mission)
     number, value, shown_ms = found
-    u_ms = clock_u_ms(clock.map, clock.sure, at_ms) if clock is not None else 0.0
+    u_ms = clock_u_ms(clock.map, clock.uncertainty, at_ms) if clock is not None else 0.0
     return Bytes(stay.source, stay.is_logger, mission, number, value, tuple(offloads), clock,
                  shown_ms, u_ms)  # fmt: skip
 

@@ -14,7 +14,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import around, given, record
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import clock_u_ms
+from gezeiten.domain.series.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.series import Series, held_in
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times
@@ -56,7 +56,7 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | No
                  and one.touches(at_ms, at_ms + 1)]  # fmt: skip
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms <= at_ms < one.end_ms}
-        clocks = [clock_u_ms(one.map, one.sure, at_ms)
+        clocks = [clock_u_ms(one.map, one.uncertainty, at_ms)
                   for uid, one in clocks_in_force(session).items() if uid in its]  # fmt: skip
     if fills:
         facts = fills[-1].facts
@@ -209,7 +209,7 @@ def _stretch(
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms < span[1] and one.end_ms > span[0]}
         ends = (max(span[0], int(stands.times_utc_ms[0])), int(stands.times_utc_ms[-1]))
-        clocks = [clock_u_ms(one.map, one.sure, at_ms)
+        clocks = [clock_u_ms(one.map, one.uncertainty, at_ms)
                   for uid, one in clocks_in_force(session).items() if uid in its
                   for at_ms in (*ends, sum(ends) // 2)]  # fmt: skip
     edges = sorted({span[0], span[1], *(

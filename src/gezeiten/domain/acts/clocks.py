@@ -12,7 +12,8 @@ class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"
     """The instants of the readings of a mission (its id, its number) are others than its logger
     wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
     `ClockMap`; u_ms: how sure that is at worst between two (k = 2); way: how it is known; words:
-    why; us_ms, rate_beyond, drift_ppm: see `ClockSureness` and `ClockMap`, unknown to version 1."""
+    why; us_ms, rate_beyond, drift_ppm: see `ClockUncertainty` and `ClockMap`, not known to version
+    1."""
 
     logger: str
     mission: str

@@ -5,8 +5,6 @@ Source: docs/calculations.md, "Clocks".
 
 from __future__ import annotations
 
-import math
-from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import pairwise
@@ -112,67 +110,6 @@ def clock_map(pairs: Iterable[Iterable[int]], rate_beyond: float | None = None) 
     if rate_beyond is not None and not _LEAST_RATE <= rate_beyond <= _MOST_RATE:
         raise ValueError("no clock runs so fast or so slow")
     return ClockMap(tuple(one[0] for one in listed), tuple(one[1] for one in listed), rate_beyond)
-
-
-@dataclass(frozen=True, slots=True)
-class ClockSureness:
-    """How sure the instants are that a map puts right (k = 2). us_ms: at each of its pairs, (): at
-    worst `u_ms` at and between all; u_ms: at worst between two; drift_ppm: by how much it grows
-    beyond them, in millionths of the time since, None where that was not said."""
-
-    u_ms: int
-    us_ms: tuple[int, ...] = ()
-    drift_ppm: float | None = None
-
-
-USUAL_DRIFT_PPM = 2000 / 86.4
-"""Of a clock of which nothing else is known: 2 s a day."""
-
-
-def clock_u_ms(clock: ClockMap, sure: ClockSureness, at_ms: int) -> float:
-    """Return how sure an instant is (k = 2, ms) that a map put right; at_ms: in true time.
-
-    Between two pairs what both are sure to is interpolated, and a bend added that is largest in the
-    middle; beyond them it grows by the drift of the clock and, where no rate was said with them,
-    by how far the two nearest can tell it. Source: docs/calculations.md, "Clocks".
-    """
-    true_ms = clock.true_ms
-    us_ms = sure.us_ms or (sure.u_ms,) * len(true_ms)
-    if not true_ms or len(us_ms) != len(true_ms):
-        return float(sure.u_ms)
-    if true_ms[0] <= at_ms <= true_ms[-1]:
-        return _u_between(true_ms, us_ms, at_ms, sure) if sure.us_ms else float(sure.u_ms)
-    at = 0 if at_ms < true_ms[0] else -1
-    ppm = USUAL_DRIFT_PPM if sure.drift_ppm is None else sure.drift_ppm
-    if sure.drift_ppm is None and len(true_ms) > 1:
-        length_ms = abs(true_ms[at] - true_ms[1 if at == 0 else -2])
-        ppm = math.hypot(ppm, 1e6 * math.sqrt(2) * sure.u_ms / length_ms)
-    return math.hypot(us_ms[at], 1e-6 * ppm * abs(at_ms - true_ms[at]))
-
-
-def _u_between(
-    true_ms: tuple[int, ...], us_ms: tuple[int, ...], at_ms: int, sure: ClockSureness
-) -> float:
-    after = min(max(bisect_right(true_ms, at_ms), 1), len(true_ms) - 1)
-    length_ms = true_ms[after] - true_ms[after - 1] if len(true_ms) > 1 else 0
-    if length_ms == 0:
-        return float(us_ms[0])
-    part = (at_ms - true_ms[after - 1]) / length_ms
-    ends = math.hypot(us_ms[after - 1] * (1 - part), us_ms[after] * part)
-    return math.hypot(ends, 2 * bend_ms(length_ms, part))
-
-
-OUTDOORS_PPM = 10.0
-"""How far the rate of a clock in changing temperature may be from that between two contacts."""
-
-
-def bend_ms(length_ms: int, part: float) -> float:
-    """Return the standard uncertainty, ms, by which a clock may run otherwise between two contacts.
-
-    Args:
-        length_ms: of the time between them; part: how much of it had passed, 0 to 1.
-    """
-    return 4 * part * (1 - part) * OUTDOORS_PPM * 1e-6 * length_ms
 
 
 def _through(given: tuple[int, ...], wanted: tuple[int, ...], times_ms: Times) -> Times:

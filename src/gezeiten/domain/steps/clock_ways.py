@@ -10,12 +10,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from gezeiten.domain.series.clock_map import (
+from gezeiten.domain.series.clock_map import ClockMap, clock_map
+from gezeiten.domain.series.clock_uncertainty import (
     USUAL_DRIFT_PPM,
-    ClockMap,
-    ClockSureness,
-    bend_ms,
-    clock_map,
+    ClockUncertainty,
+    standard_between_ms,
 )
 from gezeiten.domain.series.timeline import DAY_MS
 
@@ -37,12 +36,12 @@ class ClockRead:
 
 @dataclass(frozen=True, slots=True)
 class Stretched:
-    """A clock put right by what was read. sure: how sure its instants are. jumps:
+    """A clock put right by what was read. uncertainty: of its instants. jumps:
     instants (true time) by which it had jumped, where no clock drifts so fast: somebody has to say
     what happened."""
 
     clock: ClockMap
-    sure: ClockSureness
+    uncertainty: ClockUncertainty
     jumps: tuple[int, ...]
 
 
@@ -70,7 +69,7 @@ def stretched(
             jumps.append(b.true_ms)
         worst = max(worst, u_between(a, b, 0.5))
     us_ms = tuple(math.ceil(2 * one.u_ms) for one in ordered)
-    return Stretched(found, ClockSureness(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
+    return Stretched(found, ClockUncertainty(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
 
 
 def rate_beyond(ordered: Sequence[ClockRead], drift_ppm: float) -> float:
@@ -130,5 +129,4 @@ def u_between(a: ClockRead, b: ClockRead, part: float) -> float:
     Args:
         part: how much of the time between them had passed, 0 to 1.
     """
-    ends = math.hypot(a.u_ms * (1 - part), b.u_ms * part)
-    return math.hypot(ends, bend_ms(b.true_ms - a.true_ms, part))
+    return standard_between_ms(a.u_ms, b.u_ms, b.true_ms - a.true_ms, part)

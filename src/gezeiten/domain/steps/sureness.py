@@ -210,8 +210,8 @@ def over_window(name: str, gathered: Sure, steps: Iterable[Correction], value: S
     """Return how sure a value is that a formula makes of a window of one input.
 
     Args:
-        gathered: how sure the mean, the sum, the extreme or the slope of the window is; steps: that
-            the calculated value passed, value: what it was before them, (1,). A kinetic mean is as
+        gathered: how sure the mean, the sum, the extreme or the slope of the window is; steps: of
+            the calculated value's own chain; value: before these steps, (1,). A kinetic mean is as
             sure as the mean: equal errors of all its readings shift it by as much.
     """
     shares = tuple(replace(one, of=one.of or name) for one in gathered.shares)

@@ -20,13 +20,14 @@ from gezeiten.desk.record.clocks import (
     by_zone,
     keep_clock,
     mission_clocks,
-    sure_of_amount,
     switch_clock,
     take_clock_back,
+    uncertainty_of_amount,
 )
 from gezeiten.desk.record.losses import Loss, losses_of_clock
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import ClockMap, ClockSureness
+from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.clock_words import (
     found_words,
@@ -54,7 +55,7 @@ class Trial:
 
     clock: ClockMap
     way: str
-    sure: ClockSureness
+    uncertainty: ClockUncertainty
     words: str
 
 
@@ -188,7 +189,7 @@ class ClockDialog(ActingDialog):
                            "%1 to %2 (%3), ± %4 s: %5 · %6")  # fmt: skip
             words = words.replace("%1", seconds(first)).replace("%2", seconds(last))
             words = words.replace("%3", tr(kept.way)).replace(
-                "%4", number(kept.sure.u_ms / 1000, 1)
+                "%4", number(kept.uncertainty.u_ms / 1000, 1)
             )
             words = words.replace("%5", kept.words).replace("%6", kept.said_by)
         self.now.setText(words)
@@ -228,12 +229,12 @@ class ClockDialog(ActingDialog):
                     "it stop? Then say by how much."
                 )
                 words += f" {asked.replace('%1', at)}"
-            return Trial(found.clock, MEASURED, found.sure, words)
+            return Trial(found.clock, MEASURED, found.uncertainty, words)
         if way == "amount":
             put_right = by_amount(clock, parsed_shift_ms(self.amount.text()))
         else:
             put_right = by_zone(clock, self._point.zone)
-        sure = sure_of_amount(clock, put_right, SAID_U_MS)
+        sure = uncertainty_of_amount(clock, put_right, SAID_U_MS)
         return Trial(put_right, SHIFTED, sure, moved_words(clock, put_right))
 
     def _look(self, clock: MissionClock) -> None:
@@ -253,7 +254,9 @@ class ClockDialog(ActingDialog):
                 return tr("They go together as they are.") + f" {told}"
             put_right = by_amount(clock, found.shift_ms)
             words = f"{moved_words(clock, put_right)} {told}"
-            return Trial(put_right, FOUND, sure_of_amount(clock, put_right, found.u_ms), words)
+            return Trial(
+                put_right, FOUND, uncertainty_of_amount(clock, put_right, found.u_ms), words
+            )
 
         def show(told: Trial | str) -> None:
             if isinstance(told, str):
@@ -268,7 +271,7 @@ class ClockDialog(ActingDialog):
         clock, desk = self.clock, self._house.desk
         if clock is None:
             return
-        sure = sure_words(clock, trial.clock, trial.sure)
+        sure = sure_words(clock, trial.clock, trial.uncertainty)
         self.figures.setText(f"{trial.words} {sure}")
 
         def show(lost: list[Loss]) -> None:
@@ -284,7 +287,9 @@ class ClockDialog(ActingDialog):
         """Put the clock right as it is shown."""
         desk, clock, trial, words = self._house.desk, self.clock, self.trial, self.words.text()
         if clock is not None and trial is not None:
-            self._do(lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.sure, words))
+            self._do(
+                lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.uncertainty, words)
+            )
 
     def switch(self) -> None:
         """Switch what puts the chosen clock right off, or on again."""

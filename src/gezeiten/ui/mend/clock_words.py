@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from gezeiten.desk.record.clock_search import FoundClock
 from gezeiten.desk.record.clocks import MissionClock
-from gezeiten.domain.series.clock_map import ClockMap, ClockSureness, clock_u_ms
+from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.series.clock_uncertainty import ClockUncertainty, clock_u_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.i18n import counted, number, tr
 
@@ -68,15 +69,15 @@ def _confidence_words(confidence: float) -> str:
     return tr("%1 %").replace("%1", number(100 * confidence, 1))
 
 
-def sure_words(clock: MissionClock, put_right: ClockMap, sure: ClockSureness) -> str:
+def sure_words(clock: MissionClock, put_right: ClockMap, uncertainty: ClockUncertainty) -> str:
     """How sure the instants are up to the last contact, and at the last reading after it."""
-    words = tr("Sure to ± %1 s at worst.").replace("%1", number(sure.u_ms / 1000, 1))
+    words = tr("Sure to ± %1 s at worst.").replace("%1", number(uncertainty.u_ms / 1000, 1))
     if not put_right or clock.last_shown_ms <= put_right.shown_ms[-1]:
         return words
     last_ms = put_right.true_at(clock.last_shown_ms)
     beyond = tr("± %1 s up to the last contact, growing to ± %2 s at the last reading.")
-    beyond = beyond.replace("%1", number(sure.u_ms / 1000, 1))
-    u_ms = clock_u_ms(put_right, sure, last_ms)
+    beyond = beyond.replace("%1", number(uncertainty.u_ms / 1000, 1))
+    u_ms = clock_u_ms(put_right, uncertainty, last_ms)
     return beyond.replace("%2", number(u_ms / 1000, 1))
 
 
