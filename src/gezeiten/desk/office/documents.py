@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import replace
 from typing import Literal
 
 from gezeiten.archive.clocks import clocks_in_force
@@ -29,6 +28,7 @@ from gezeiten.desk.record.sureness import sure_of_mean
 from gezeiten.domain.acts.gaps import way_words
 from gezeiten.domain.kept import ClockKept, KnownMission
 from gezeiten.domain.limits.limits import InForce
+from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.plan.plan_words import end_text
 from gezeiten.domain.quantities.quantities import quantity
@@ -116,18 +116,16 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     parts = _channels(desk, point, span)
     limits, how = limits_at(desk, point.id), how_words(desk, point)
     channels = tuple(
-        replace(
-            _report_channel(
-                around(desk, point.id, place.channel, span),
-                place,
-                point.zone,
-                span,
-                series,
-                limits.get(place.channel, ()),
-                how.get(place.channel, ""),
-                sure_of_mean(desk, point, place.channel, span),
-            ),
-            **judged(desk, point, place.channel, span, limits.get(place.channel, ())),
+        _report_channel(
+            around(desk, point.id, place.channel, span),
+            place,
+            point.zone,
+            span,
+            series,
+            limits.get(place.channel, ()),
+            how.get(place.channel, ""),
+            sure_of_mean(desk, point, place.channel, span),
+            *judged(desk, point, place.channel, span, limits.get(place.channel, ())),
         )
         for place, series in parts
         if len(series)
@@ -186,6 +184,8 @@ def _report_channel(
     limits: tuple[InForce, ...],
     how: str,
     sure: Sure | None,
+    verdicts: tuple[DayVerdict, ...],
+    means: tuple[tuple[int, Series], ...],
 ) -> ReportChannel:
     known = quantity(place.channel)
     return ReportChannel(
@@ -203,6 +203,8 @@ def _report_channel(
         ),
         how,
         sure,
+        verdicts,
+        means,
     )
 
 

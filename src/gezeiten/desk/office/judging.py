@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
@@ -12,13 +10,14 @@ from gezeiten.desk.record.means import means_around
 from gezeiten.desk.record.records import around
 from gezeiten.domain.kept import GOING_ON
 from gezeiten.domain.limits.limits import InForce
-from gezeiten.domain.limits.verdicts import Known, day_verdicts
+from gezeiten.domain.limits.verdicts import DayVerdict, Known, day_verdicts
+from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import EVER_MS, Span, local_days
 
 
 def judged(
     desk: Desk, point: PointPlace, series: str, span: Span, limits: tuple[InForce, ...]
-) -> dict[str, Any]:
+) -> tuple[tuple[DayVerdict, ...], tuple[tuple[int, Series], ...]]:
     """Return the verdicts of the days of a stretch, and what limits of means compare."""
     whole = _whole_days(span, point.zone)
     lengths = {rule.mean_s for one in limits for rule in one.rules if rule.mean_s}
@@ -29,7 +28,7 @@ def judged(
     readings = around(desk, point.id, series, whole)
     verdicts = day_verdicts(readings, limits, span, point.zone, known, means)
     shown = tuple((mean_s, one.between(*span)) for mean_s, one in means.items())
-    return {"verdicts": tuple(verdicts), "means": shown}
+    return tuple(verdicts), shown
 
 
 def pending_since(desk: Desk, point: PointPlace, series: str) -> int | None:

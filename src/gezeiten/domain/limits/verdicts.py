@@ -15,7 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import InForce, LimitRule
-from gezeiten.domain.series.series import Series, holds_ms
+from gezeiten.domain.series.series import Series, empty_series, holds_ms
+from gezeiten.domain.series.statistics import ENOUGH_COVERAGE
 from gezeiten.domain.series.timeline import MINUTE_MS, Span, Times, Values, local_days
 
 Verdict = Literal["inside", "outside", "not judged"]
@@ -23,7 +24,6 @@ Reason = Literal[
     "", "no limit was in force", "a limit was in force for a part of the day only", "no readings",
     "under 75 % of the time covered", "not offloaded yet", "the day is not over",
 ]  # fmt: skip
-ENOUGH_COVERED = 0.75
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,15 +62,12 @@ def day_verdicts(
     rules = tuple(dict.fromkeys(rule for one in limits for rule in one.rules if rule.has_value))
     compared = {0: _Held.of(series)}
     compared |= {mean_s: _Held.of(one) for mean_s, one in (means or {}).items()}
-    nothing = _Held.of(_NOTHING)
+    nothing = _Held.of(empty_series())
     found = []
     for day, whole in local_days(*span, zone):
-        minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)
-        judged = []
-        for rule in rules:
-            held = compared.get(rule.mean_s, nothing)
-            one = _of_rule(held, rule, limits, minutes, whole, zone, known)
-            judged += [] if one is None else [one]
+        of_rules = (_of_rule(compared.get(rule.mean_s, nothing), rule, limits, whole, zone, known)
+                    for rule in rules)  # fmt: skip
+        judged = [DayVerdict(day, *one) for one in of_rules if one is not None]
         found.append(together(day, judged))
     return found
 
@@ -90,9 +87,6 @@ def reasons_of(judged: Iterable[DayVerdict]) -> list[tuple[Reason, int]]:
     return Counter(one.reason for one in judged if one.verdict == "not judged").most_common()
 
 
-_NOTHING = Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.uint8), np.empty(0, np.int64))
-
-
 @dataclass(frozen=True, slots=True)
 class _Held:
     """Readings and until when each stands, UTC ms (n,)."""
@@ -107,38 +101,32 @@ class _Held:
 
 
 def _of_rule(
-    held: _Held, rule: LimitRule, limits: Sequence[InForce], minutes: Times, whole: Span,
-    zone: str, known: Known,
-) -> DayVerdict | None:  # fmt: skip
+    held: _Held, rule: LimitRule, limits: Sequence[InForce], whole: Span, zone: str, known: Known
+) -> tuple[Verdict, Reason] | None:
     """Return the verdict of a day by one limit, None where it does not apply that day."""
-    day = date.min  # the caller says which
+    minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)
     applies = rule.window.holds(minutes, zone) if rule.window else np.ones(len(minutes), np.bool_)
     if not applies.any():
         return None
     in_force = applies & _in_force(rule, limits, minutes)
     values = _standing(held, minutes)
-    if _is_outside(held.series, rule, limits, whole, zone) or _beyond(rule, values[in_force]).any():
-        return DayVerdict(day, "outside")
+    if _is_outside(held.series, rule, limits, whole, zone) or rule.outside(values[in_force]).any():
+        return "outside", ""
     if not in_force.any():
-        return DayVerdict(day, "not judged", "no limit was in force")
+        return "not judged", "no limit was in force"
     if in_force.sum() < applies.sum():
-        return DayVerdict(day, "not judged", "a limit was in force for a part of the day only")
+        return "not judged", "a limit was in force for a part of the day only"
     if known.now_ms < whole[1]:
-        return DayVerdict(day, "not judged", "the day is not over")
+        return "not judged", "the day is not over"
     covered = np.isfinite(values[applies])
-    if covered.mean() >= ENOUGH_COVERED:
-        return DayVerdict(day, "inside")
+    if covered.mean() >= ENOUGH_COVERAGE:
+        return "inside", ""
     missing = minutes[applies][~covered]
     if known.pending_ms is not None and (missing >= known.pending_ms).mean() > 0.5:
-        return DayVerdict(day, "not judged", "not offloaded yet")
+        return "not judged", "not offloaded yet"
     is_empty = not len(held.series.between(*whole))
     reason: Reason = "no readings" if is_empty else "under 75 % of the time covered"
-    return DayVerdict(day, "not judged", reason)
-
-
-def _beyond(rule: LimitRule, values: Values) -> NDArray[np.bool_]:
-    """Return where values are outside, of means as well; NaN is not."""
-    return values > rule.value if rule.side == "above" else values < rule.value
+    return "not judged", reason
 
 
 def _in_force(rule: LimitRule, limits: Sequence[InForce], minutes: Times) -> NDArray[np.bool_]:
@@ -165,7 +153,7 @@ def _is_outside(
 ) -> bool:
     """Whether a reading of the day is outside, however short it stands."""
     its = series.between(*whole)
-    mask = _beyond(rule, its.values) & _in_force(rule, limits, its.times_utc_ms)
+    mask = rule.outside(its.values) & _in_force(rule, limits, its.times_utc_ms)
     if rule.window is not None:
         mask &= rule.window.holds(its.times_utc_ms, zone)
     return bool(mask.any())
