@@ -228,12 +228,19 @@ def _opened(path: Path) -> Iterator[tuple[list[NamedRaw], _Fetch]]:
         yield _list_of_folder(path), partial(_fetch_from_folder, path)
         return
     try:
-        with zipfile.ZipFile(path) as whole:
-            yield _list_of_file(whole, path), partial(_fetch_from_file, whole, path)
-    except (zipfile.BadZipFile, KeyError, FileNotFoundError, NotImplementedError) as exc:
-        raise InputError(
-            f"{path.name} is no copy of a vault, or a damaged one; choose another file."
-        ) from exc
+        whole = zipfile.ZipFile(path)
+    except (*_DAMAGED, FileNotFoundError) as exc:
+        raise _damaged_copy(path) from exc
+    with whole:
+        yield _list_of_file(whole, path), partial(_fetch_from_file, whole, path)
+
+
+_DAMAGED = (zipfile.BadZipFile, KeyError, NotImplementedError)
+"""What zipfile says of a file that is none, lacks a member, or packs as nobody asked it to."""
+
+
+def _damaged_copy(path: Path) -> InputError:
+    return InputError(f"{path.name} is no copy of a vault, or a damaged one; choose another file.")
 
 
 def _list_of_folder(path: Path) -> list[NamedRaw]:
@@ -250,10 +257,13 @@ def _list_of_folder(path: Path) -> list[NamedRaw]:
 
 
 def _list_of_file(whole: zipfile.ZipFile, path: Path) -> list[NamedRaw]:
-    info = whole.getinfo(LIST_NAME)
-    if not _is_stored(info) or info.file_size > _largest_list(len(whole.infolist())):
-        return _no_copy(path)
-    return _listed(whole.read(info), path.name)
+    try:
+        info = whole.getinfo(LIST_NAME)
+        is_list = _is_stored(info) and info.file_size <= _largest_list(len(whole.infolist()))
+        data = whole.read(info) if is_list else b""
+    except _DAMAGED as exc:
+        raise _damaged_copy(path) from exc
+    return _listed(data, path.name) if is_list else _no_copy(path)
 
 
 def _largest_list(members: int) -> int:
@@ -272,11 +282,14 @@ def _fetch_from_folder(path: Path, raw: NamedRaw, to: Path) -> None:
 
 
 def _fetch_from_file(whole: zipfile.ZipFile, path: Path, raw: NamedRaw, to: Path) -> None:
-    info = whole.getinfo(f"raw/{raw.sha256}")
-    if not _is_stored(info) or info.file_size != raw.size:
-        raise InputError(f"{raw.sha256[:12]} in {path.name} is not as large as its list says.")
-    with whole.open(info) as source:
-        _copy_exactly(source, raw, to, path.name)
+    try:
+        info = whole.getinfo(f"raw/{raw.sha256}")
+        if not _is_stored(info) or info.file_size != raw.size:
+            raise InputError(f"{raw.sha256[:12]} in {path.name} is not as large as its list says.")
+        with whole.open(info) as source:
+            _copy_exactly(source, raw, to, path.name)
+    except _DAMAGED as exc:
+        raise _damaged_copy(path) from exc
 
 
 def _is_stored(info: zipfile.ZipInfo) -> bool:
