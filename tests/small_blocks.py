@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import count
 from pathlib import Path
 
@@ -74,6 +74,16 @@ class Kept:
         with self.desk.archive.reading() as session:
             feeds = layout(session).of_series(at, KEY)
             return join_series([make_series(*load_recorded(session, at, feed)) for feed in feeds])
+
+
+@contextmanager
+def level_in(folder: Path) -> Iterator[Kept]:
+    """An archive with a level that swings by ten metres, from a logger that says so."""
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr("tests.small_blocks.KEY", "water_level")
+        with kept_in(folder, replace(PLAN, channels=("water_level",))) as made:
+            made.take(0, 600)
+            yield made
 
 
 @contextmanager

@@ -27,7 +27,7 @@ from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
 from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
-from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
+from tests.small_blocks import KEY, MINUTE, Kept, kept_in, level_in
 
 
 @pytest.fixture
@@ -85,11 +85,8 @@ def test_a_dip_stands_for_a_height_above_the_rim_as_it_was_then(kept: Kept) -> N
 
 
 @pytest.fixture
-def well(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Kept]:
-    """A level above a sensor."""
-    monkeypatch.setattr("tests.small_blocks.KEY", "water_level")
-    with kept_in(tmp_path, replace(PLAN, channels=("water_level",))) as made:
-        made.take(0, 600)
+def well(tmp_path: Path) -> Iterator[Kept]:
+    with level_in(tmp_path) as made:
         yield made
 
 

@@ -4,7 +4,6 @@ what it was."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -25,18 +24,15 @@ from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS
-from tests.small_blocks import MINUTE, PLAN, Kept, kept_in
+from tests.small_blocks import MINUTE, Kept, level_in
 
 BEGIN = ANCHOR_MS + 2_000 * MINUTE
 HEIGHT = FORMULAS["water_height", 1]
 
 
 @pytest.fixture
-def kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Kept]:
-    """A level that swings by ten metres, from a logger that says so."""
-    monkeypatch.setattr("tests.small_blocks.KEY", "water_level")
-    with kept_in(tmp_path, replace(PLAN, channels=("water_level",))) as made:
-        made.take(0, 600)
+def kept(tmp_path: Path) -> Iterator[Kept]:
+    with level_in(tmp_path) as made:
         yield made
 
 

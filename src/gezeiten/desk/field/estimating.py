@@ -38,6 +38,8 @@ from gezeiten.errors import InputError
 
 _RAIN_MS = 60 * DAY_MS
 """So far around a gap what is summed is learnt from: it rains on few days."""
+_BAND_DECIMALS = 10
+"""More than any quantity is said with: what is cut off is what binary fractions leave."""
 _MOST_READINGS = 100_000
 """Of a series that is learnt from: what lies further away is left."""
 
@@ -205,9 +207,8 @@ def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError |
 
 def _band(one: Candidate) -> tuple[list[float], list[float]]:
     """Return how far the band reaches below and above each reading that is filled in."""
-    decimals = 6
-    return ((one.low - one.fill.values).round(decimals).tolist(),
-            (one.high - one.fill.values).round(decimals).tolist())  # fmt: skip
+    return ((one.low - one.fill.values).round(_BAND_DECIMALS).tolist(),
+            (one.high - one.fill.values).round(_BAND_DECIMALS).tolist())  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

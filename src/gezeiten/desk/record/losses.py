@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.here.layout import Layout, layout
@@ -77,26 +78,30 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
         chains = {(one.point, one.series):
                   chain_of(session, made.keys[one.point], one.series)
                   for one in feeds}  # fmt: skip
-    changed = {}
-    for feed in feeds:
-        key = (feed.point, feed.series)
-        changed[key] = _moved(desk, places[key[0]], feed, (now, then), chains[key])
+    changed = {
+        key: _moved(desk, places[key[0]], [one for one in feeds if (one.point, one.series) == key],
+                    (now, then), steps)
+        for key, steps in chains.items()
+    }  # fmt: skip
     return _losses(desk, changed, clock.span)
 
 
 def _moved(
-    desk: Desk, point: PointPlace, feed: Feed, maps: tuple[ClockMap, ClockMap],
+    desk: Desk, point: PointPlace, feeds: list[Feed], maps: tuple[ClockMap, ClockMap],
     steps: list[Correction],
 ) -> Series:  # fmt: skip
-    """Return a series as it would be were the readings of one feed on another clock."""
-    span = (feed.start_ms, feed.end_ms)
-    wide = _wider(span)
-    source = given(desk, point.id, feed.series, wide)
-    own = _inside(source, span)
-    shown = maps[0].shown(source.times_utc_ms[own])
-    its = replace(source.part(own), times_utc_ms=maps[1].true(shown)).between(*span)
-    measured = corrected(join_series([its, source.part(~own)]), steps)
-    stands = around(desk, point.id, feed.series, wide)
+    """Return a series as it would be were the readings of feeds, all of it, on another clock."""
+    series = feeds[0].series
+    wide = _wider((min(one.start_ms for one in feeds), max(one.end_ms for one in feeds)))
+    source = given(desk, point.id, series, wide)
+    parts, others = [], np.ones(len(source), np.bool_)
+    for span in ((one.start_ms, one.end_ms) for one in feeds):
+        own = _inside(source, span)
+        shown = maps[0].shown(source.times_utc_ms[own])
+        parts.append(replace(source.part(own), times_utc_ms=maps[1].true(shown)).between(*span))
+        others &= ~own
+    measured = corrected(join_series([*parts, source.part(others)]), steps)
+    stands = around(desk, point.id, series, wide)
     return join_series([measured, stands.part(stands.estimated)])
 
 
@@ -104,24 +109,25 @@ def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[Loss]
     with desk.archive.reading() as session:
         made = layout(session)
     places = {one.uid: one for one in points(desk)}
-    known = dict(changed)
     found = []
     for key, how in made.derived.items():
         if not any(one in changed for one in rests_on(how, made.derived)):
             continue
         wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
         before = around(desk, made.keys[key[0]], key[1], wide).between(*wide)
-        after = _would_be(desk, made, key, wide, known).between(*wide)
+        after = _would_be(desk, made, key, wide, changed).between(*wide)
         if len(after) < len(before):
             found.append(Loss(places[key[0]], key[1], len(before), len(after)))
     return found
 
 
-def _would_be(desk: Desk, made: Layout, key: Key, span: Span, changed: dict[Key, Series]) -> Series:
+def _would_be(
+    desk: Desk, made: Layout, key: Key, span: Span, changed: Mapping[Key, Series]
+) -> Series:
     """Return a series as it would be in a stretch, with what is needed beside it.
 
     Args:
-        changed: series that would be others; what is calculated of them on the way is added.
+        changed: measured series that would be others.
     """
     if key in changed:
         return changed[key]
@@ -132,7 +138,7 @@ def _would_be(desk: Desk, made: Layout, key: Key, span: Span, changed: dict[Key,
 
 
 def _calculated(
-    desk: Desk, made: Layout, how: Derived, span: Span, changed: dict[Key, Series]
+    desk: Desk, made: Layout, how: Derived, span: Span, changed: Mapping[Key, Series]
 ) -> Series:
     wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
     first, *others = (_would_be(desk, made, one, wide, changed) for one in how.inputs)
@@ -148,5 +154,6 @@ def _wider(span: Span) -> Span:
     return (span[0] - LONGEST_MS, span[1] + LONGEST_MS)
 
 
-def _inside(series: Series, span: Span) -> np.ndarray:
-    return (series.times_utc_ms >= span[0]) & (series.times_utc_ms < span[1])
+def _inside(series: Series, span: Span) -> NDArray[np.bool_]:
+    inside: NDArray[np.bool_] = (series.times_utc_ms >= span[0]) & (series.times_utc_ms < span[1])
+    return inside

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from gezeiten.archive.here.layout import layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.computed import Computed, ComputedPiece
+from gezeiten.desk.record.computed import Computed
 from gezeiten.desk.record.corrected import Corrected
 from gezeiten.desk.record.records import view
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.steps.derived import Derived, Key
+from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.lacking import NO_INPUT, joined
 
 
@@ -42,19 +42,15 @@ def missing_time(desk: Desk, point: PointPlace) -> list[MissingTime]:
         made = view(desk, point.id, how.series).made
         its_own = made.given.made if isinstance(made, Corrected) else made
         assert isinstance(its_own, Computed)  # a calculated series is
-        pieces = [one for one in its_own.listed if isinstance(one, ComputedPiece)]
+        lacks = joined(lack for piece in its_own.listed for lack in piece.lacks)
         found += [MissingTime(how.series, one.gap, _reason(how, one.cause, names))
-                  for one in joined(lack for piece in pieces for lack in piece.lacks)]  # fmt: skip
+                  for one in lacks]  # fmt: skip
     return found
 
 
 def _reason(how: Derived, cause: int, names: dict[str, str]) -> str:
     if cause == NO_INPUT:
         return "its formula has no value there"
-    return f"no {series_name(how.inputs[cause], names)} near enough"
-
-
-def series_name(key: Key, names: dict[str, str]) -> str:
-    """Return a series in words. names: of points by their ids."""
-    point, series = key
-    return f"{quantity(channel_of(series)).name.lower()} of {names.get(point, point)}"
+    point, series = how.inputs[cause]
+    name = quantity(channel_of(series)).name.lower()
+    return f"no {name} of {names.get(point, point)} near enough"

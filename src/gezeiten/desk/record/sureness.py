@@ -108,7 +108,11 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
 def _looked_at(desk: Desk, how: Derived) -> tuple[PointPlace, str]:
     """Return the one series that a formula which looks back over a window is of."""
     [(uid, key)] = how.inputs
-    return next(one for one in points(desk) if one.uid == uid), key
+    return _place(desk, uid), key
+
+
+def _place(desk: Desk, uid: str) -> PointPlace:
+    return next(one for one in points(desk) if one.uid == uid)
 
 
 def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
@@ -129,8 +133,8 @@ def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) 
         gathered = sure_of(desk, place, key, int(stands.times_utc_ms[at]))
     if gathered is None:
         return None
-    own = next(one for one in points(desk) if one.uid == how.point)
-    return over_window(its.name, gathered, steps, _raw(desk, own, how.series, span[1]))
+    last = _raw(desk, _place(desk, how.point), how.series, span[1])
+    return over_window(its.name, gathered, steps, last)
 
 
 def _mean_of_sums(
@@ -151,8 +155,7 @@ def _mean_of_sums(
     at = stands.times_utc_ms
     counts = times_utc_ms.searchsorted(at + window_ms) - times_utc_ms.searchsorted(at)
     gathered = of_mean_of_sums(over, counts, len(times_utc_ms))
-    own = next(one for one in points(desk) if one.uid == how.point)
-    last = _raw(desk, own, how.series, int(times_utc_ms[-1]))
+    last = _raw(desk, _place(desk, how.point), how.series, int(times_utc_ms[-1]))
     return over_window(its.name, gathered, steps, last)
 
 

@@ -33,8 +33,8 @@ def through(
     """Return how sure a value is that a formula makes of others.
 
     Args:
-        inputs: name, value and how sure it is, by role; steps: that the calculated value passed, at
-            an instant.
+        inputs: name, value and how sure it is, by role; steps: of the calculated value's
+            own chain, at an instant.
 
     Each share of an input goes through with the slope of the formula over ± u there; what two
     inputs share (a calibration of one sensor) with both, added with their signs. Where the formula
@@ -44,12 +44,12 @@ def through(
     """
     values = [value for _, value, _ in inputs]
     us = [sure.expanded / 2 for _, _, sure in inputs]
+    slopes = [_slope(formula, parameters, values, us, place) for place in range(len(inputs))]
     shares: list[Share] = []
-    for place, (name, _, sure) in enumerate(inputs):
-        slope = _slope(formula, parameters, values, us, place)
+    for slope, (name, _, sure) in zip(slopes, inputs, strict=True):
         shares += [replace(one, u=one.u * slope, of=one.of or name) for one in sure.shares]
     together = _together(shares)
-    if not _is_straight(formula, parameters, values, us):
+    if not _is_straight(formula, parameters, values, us, slopes):
         together = _as_drawn(together, formula, parameters, inputs)
     is_least = any(sure.is_least for _, _, sure in inputs)
     made = Sure(tuple(together), is_least)
@@ -85,8 +85,9 @@ def _slope(
 
 
 def _is_straight(
-    formula: Formula, parameters: Mapping[str, float], values: Sequence[float], us: Sequence[float]
-) -> bool:
+    formula: Formula, parameters: Mapping[str, float], values: Sequence[float],
+    us: Sequence[float], slopes: Sequence[float],
+) -> bool:  # fmt: skip
     """Whether a formula is as good as straight over ± u and ± 2 u of its inputs, one by one and all
     at once."""
     there = np.array(values)
@@ -102,9 +103,8 @@ def _is_straight(
     if not np.isfinite(made).all():
         return False
     middle, above, below = made[0], made[1 : len(by) + 1], made[len(by) + 1 :]
-    slopes = np.array([_slope(formula, parameters, values, us, i) for i in range(len(us))])
-    straight = by @ slopes
-    size = math.hypot(*(slopes * us))
+    straight = by @ np.array(slopes)
+    size = math.hypot(*(slope * u for slope, u in zip(slopes, us, strict=True)))
     bent = np.maximum(np.abs(above - middle - straight), np.abs(below - middle + straight))
     far = np.maximum(np.abs(straight), size)
     return bool((bent <= _MOST_BENT * far + 1e-12 * max(abs(float(middle)), 1e-9)).all())
