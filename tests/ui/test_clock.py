@@ -146,3 +146,4 @@ def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     assert "not calculated" in mend.picture.title.text()
     assert not mend.fill_button.isEnabled()
     assert not mend.leave_button.isEnabled()
+    assert gap.reason in mend.offers.logger_cells[0].text()

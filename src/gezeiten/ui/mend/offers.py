@@ -106,7 +106,7 @@ def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
         "fetched": tr("fetched; the record holds what it measured"),
         "undo first": tr("undo what fills it to ask the logger"),
         "not needed": tr("not needed: it is measured"),
-        "calculated": tr("calculated: put right what is missing"),
+        "calculated": tr("%1; put that right").replace("%1", tr(booked.reason)),
     }[told.logger_says]
     measured = tr("measured") if told.is_measured else "—"
     return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
