@@ -15,6 +15,7 @@ from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.domain.steps.clock_ways import LEAST_DRIFTED_MS, usual_drifts
+from gezeiten.domain.untrusted import finite, whole
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -49,8 +50,9 @@ def _kept(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
 
 
 def _uncertainty(row: ClockRow) -> ClockUncertainty:
-    us_ms = tuple(int(one) for one in row.us_ms or ())
-    return ClockUncertainty(row.u_ms, us_ms, row.drift_ppm)
+    us_ms = tuple(whole(one) for one in row.us_ms or ())
+    drift_ppm = None if row.drift_ppm is None else finite(row.drift_ppm)
+    return ClockUncertainty(row.u_ms, us_ms, drift_ppm)
 
 
 @dataclass(frozen=True, slots=True)

@@ -240,17 +240,23 @@ def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Ke
     assert told == {first.start_ms: "Power", second.start_ms: "Sensor"}
 
 
-def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept) -> None:
+@pytest.mark.parametrize(
+    "damage", ["pairs = '[[5]'", "us_ms = '[\"x\"]'", "us_ms = '[1e999]'", "drift_ppm = 9e999",
+               "rate_beyond = 9e999"],
+)  # fmt: skip
+def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept, damage: str) -> None:
     desk, times = kept.desk, record(kept.desk, kept.point, KEY).times_utc_ms.tolist()
     move(kept, 90_000)
     folder = desk.archive.folder
     desk.close()
     with behind_its_back(folder / "archive.db") as raw:
-        raw.execute("UPDATE clock SET pairs = '[[5]'")
+        raw.execute(f"UPDATE clock SET {damage}")
     again = Desk(folder, now_ms=desk.clock, computer=TrustedClock(), zone="Europe/Berlin")
     assert record(again, kept.point, KEY).times_utc_ms.tolist() == times
-    assert any("clock 1" in fault for fault in verify(again).faults)
+    faults = verify(again).faults
     again.close()
+    named = f"“{damage.split(' ', 1)[0]}” of clock"
+    assert any(named in fault for fault in faults)
 
 
 def test_a_step_of_a_newer_version_stops_no_clock(kept: Kept) -> None:
