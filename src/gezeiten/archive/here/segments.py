@@ -12,7 +12,7 @@ from itertools import zip_longest
 from types import SimpleNamespace
 from typing import Any, NamedTuple
 
-from sqlalchemy import bindparam, select
+from sqlalchemy import Integer, bindparam, select, type_coerce
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.here.blocks import unpack, unpacked_cells
@@ -41,7 +41,8 @@ _COLUMNS = tuple(column.key for column in READING)
 _NAMES = tuple(f"mission_{i}" for i in range(64))
 """Of so many missions blocks are asked for at once: a prepared statement takes no list."""
 _HEADS = Prepared(
-    select(Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms, Block.is_text,
+    select(Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms,
+           type_coerce(Block.is_text, Integer),
            Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
            Block.low, Block.high, Block.stamp)
     .where(Block.mission.in_([bindparam(name) for name in _NAMES]))
@@ -145,7 +146,7 @@ class _Head(NamedTuple):
     many: int
     start_ms: int
     end_ms: int
-    is_text: bool
+    is_text: int
     usual_ms: int
     shorter_ms: int
     valid: int
@@ -188,7 +189,7 @@ def _of_feed(
         is_whole = span == (head.start_ms, head.end_ms + 1) and not (
             unused and _reach_into(unused, head)
         )
-        intervals = (head.is_text, head.usual_ms, head.shorter_ms)
+        intervals = (bool(head.is_text), head.usual_ms, head.shorter_ms)
         whose = known.get(intervals) or known.setdefault(intervals, Whose(its_mission, *intervals))
         keys: tuple[int, ...] = (head.key,)
         stamps: tuple[int, ...] = (head.stamp,)

@@ -45,7 +45,8 @@ class Prepared:
     def each(self, connection: Connection, **values: Any) -> Iterator[tuple[Any, ...]]:
         """Yield the rows that a query finds, one by one."""
         compiled = self._of(connection)
-        return map(compiled.row, compiled.run(connection, values))
+        rows = compiled.run(connection, values)
+        return map(compiled.row, rows) if compiled.has_processors else iter(rows)
 
     def all(self, connection: Connection, **values: Any) -> list[tuple[Any, ...]]:
         """Return all rows that a query finds."""
@@ -84,6 +85,11 @@ class _Compiled:
         self._reading = _processors(
             {i: column.type for i, column in enumerate(read)}, dialect, is_result=True
         )
+
+    @property
+    def has_processors(self) -> bool:
+        """Whether the driver's values are not yet those of Python."""
+        return bool(self._reading)
 
     def run(self, connection: Connection, values: Values) -> Any:
         """Return the driver's cursor after it ran.
