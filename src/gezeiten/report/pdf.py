@@ -25,7 +25,7 @@ from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan_words import compared_words, rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import Numbers
-from gezeiten.domain.series.timeline import Span, duration_text, from_ms
+from gezeiten.domain.series.timeline import Span, from_ms, whole_duration_text
 from gezeiten.domain.wording import counted, error_decimals, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
@@ -146,10 +146,11 @@ def _excursion(p: Pieces, number: int, event: ReportExcursion) -> list[Flowable]
 
 def _event_facts(p: Pieces, event: ReportExcursion) -> list[list[str]]:
     name, has_value = quantity(event.rule.channel), event.rule.has_value
+    lasted = whole_duration_text(event.end_ms - event.start_ms)
     rows = [
         ["Began", p.time(event.start_ms)],
         ["Warning" if event.rule.level == "warning" else "Alarm", p.time(event.alarm_ms)],
-        ["Ended", f"{p.time(event.end_ms)}, after {duration_text(event.end_ms - event.start_ms)}"],
+        ["Ended", f"{p.time(event.end_ms)}, after {lasted}"],
     ]
     if event.rule.mean_s:
         words = f"of the {compared_words(event.rule)} before each reading, not of single readings"
@@ -243,8 +244,8 @@ def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel, status: 
              at(n.highest_ms), _figure(n.mean, places)]  # fmt: skip
     if quantity(channel.key).is_temperature:
         cells.append(_figure(n.kinetic_mean_c, places))
-    cells.append(duration_text(n.above_ms) if n.above_ms else "")
-    cells.append(duration_text(n.below_ms) if n.below_ms else "")
+    cells.append(whole_duration_text(n.above_ms) if n.above_ms else "")
+    cells.append(whole_duration_text(n.below_ms) if n.below_ms else "")
     return [*cells, f"{n.coverage * 100:.0f} %", status]
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from reportlab.graphics.shapes import Drawing, Group, Line, Polygon, PolyLine, Rect, String
 from reportlab.lib.colors import Color, HexColor
+from reportlab.pdfbase.pdfmetrics import stringWidth
 
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
@@ -170,8 +171,11 @@ class _Lane:
             return
         x, top = self.x(at_ms), self.bottom + self.height - 13
         self.drawing.add(Line(x, self.bottom + 2, x, top, strokeColor=INK, strokeWidth=0.5))
-        self.drawing.add(String(x + 2, top - 7 * (below + 1), words, fontName=self.font, fontSize=6,
-                                fillColor=INK))  # fmt: skip
+        base = top - 7 * (below + 1)
+        length = stringWidth(words, self.font, 6)
+        paper = Color(1, 1, 1, alpha=0.85)  # the curve may run there
+        self.drawing.add(Rect(x + 1, base - 1.5, length + 2, 7, strokeColor=None, fillColor=paper))
+        self.drawing.add(String(x + 2, base, words, fontName=self.font, fontSize=6, fillColor=INK))
 
     def draw(
         self, rules: list[tuple[LimitRule, Span]] | None = None, mean_s: int | None = None

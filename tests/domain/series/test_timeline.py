@@ -22,6 +22,7 @@ from gezeiten.domain.series.timeline import (
     next_full_hour_ms,
     to_ms,
     utc_offsets_ms,
+    whole_duration_text,
 )
 
 BERLIN = "Europe/Berlin"
@@ -148,6 +149,14 @@ def test_a_day_of_seconds_is_a_day() -> None:
     assert duration_text(86_400_000 + 45 * 60_000) == "1 d 45 min"
     assert duration_text(3_600_000 + 5_000) == "1 h 5 s"
     assert duration_text(86_400_000 + 3_600_000 + 45 * 60_000) == "1 d 1 h"
+
+
+def test_what_stands_for_evidence_is_given_to_the_second() -> None:
+    assert whole_duration_text(86_400_000 + 5 * 3_600_000 + 42 * 60_000) == "1 d 5 h 42 min"
+    assert whole_duration_text(51 * 3_600_000 + 18 * 60_000) == "2 d 3 h 18 min"
+    assert whole_duration_text(2 * 86_400_000 + 59_000) == "2 d 59 s"
+    assert whole_duration_text(-(3 * 86_400_000 + 3_661_000)) == "−3 d 1 h 1 min 1 s"
+    assert whole_duration_text(0) == "0 s"
 
 
 def test_no_instants_no_offsets() -> None:

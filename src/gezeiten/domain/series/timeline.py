@@ -147,10 +147,14 @@ def about_text(length_ms: int) -> str:
     return f"{hours} h" if hours < 48 else f"{hours // 24} d"
 
 
-def duration_text(length_ms: int) -> str:
-    """Return a length of time in its two largest units: "11 d 5 h", "35 min", "48 s", "1 d 45 min".
+def duration_text(length_ms: int, units: int = 2) -> str:
+    """Return a length of time in its largest units: "11 d 5 h", "35 min", "48 s", "1 d 45 min".
 
-    Rounded to the nearest second first; a negative length carries a minus sign.
+    Rounded to the nearest second first; a negative length carries a minus sign. What stands for
+    evidence is given whole (`whole_duration_text`).
+
+    Args:
+        units: at most so many that are not 0; what is smaller is cut off.
     """
     sign = "−" if length_ms < 0 else ""
     total_s = round(abs(length_ms) / 1000)
@@ -160,5 +164,11 @@ def duration_text(length_ms: int) -> str:
         parts.append((count, unit))
     first = next((i for i, (count, _) in enumerate(parts) if count), len(parts) - 1)
     # hours that are none leave room for minutes: a day and 45 minutes is no day
-    shown = [f"{count} {unit}" for count, unit in parts[first : first + 3] if count][:2]
+    near = parts[first : first + units + 1]
+    shown = [f"{count} {unit}" for count, unit in near if count][:units]
     return sign + (" ".join(shown) or "0 s")
+
+
+def whole_duration_text(length_ms: int) -> str:
+    """Return a length of time to the second: "1 d 5 h 42 min"."""
+    return duration_text(length_ms, units=4)

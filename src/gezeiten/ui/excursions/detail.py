@@ -10,7 +10,13 @@ from gezeiten.desk.record.excursion_book import BookedExcursion
 from gezeiten.desk.record.records import around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import numbers
-from gezeiten.domain.series.timeline import HOUR_MS, Span, duration_text, local_days
+from gezeiten.domain.series.timeline import (
+    HOUR_MS,
+    Span,
+    duration_text,
+    local_days,
+    whole_duration_text,
+)
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, shown_rule, trace_of
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
@@ -75,7 +81,7 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
     own = units.own(event.point, rule.channel)
     extreme = units.value(rule.channel, event.extreme, own)
     facts = [
-        (tr("Outside for"), duration_text(event.end_ms - event.start_ms)),
+        (tr("Outside for"), whole_duration_text(event.end_ms - event.start_ms)),
         (
             tr("Alarm raised"),
             f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units, own)}",

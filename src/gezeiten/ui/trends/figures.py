@@ -12,7 +12,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import points
 from gezeiten.desk.record.sureness import sure_of_mean
 from gezeiten.domain.series.statistics import Numbers
-from gezeiten.domain.series.timeline import Span, duration_text
+from gezeiten.domain.series.timeline import Span, whole_duration_text
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import ArchiveDamagedError
 from gezeiten.ui.parts.chart_lanes import Lane, Trace
@@ -140,10 +140,10 @@ def _rows(*, sums: bool) -> list[tuple[str, Callable[[FigureColumn], str]]]:
         return read
 
     def above(one: FigureColumn) -> str:
-        return duration_text(one.numbers.above_ms) if one.numbers.above_ms else "—"
+        return whole_duration_text(one.numbers.above_ms) if one.numbers.above_ms else "—"
 
     def below(one: FigureColumn) -> str:
-        return duration_text(one.numbers.below_ms) if one.numbers.below_ms else "—"
+        return whole_duration_text(one.numbers.below_ms) if one.numbers.below_ms else "—"
 
     def readings(one: FigureColumn) -> str:
         n = one.numbers

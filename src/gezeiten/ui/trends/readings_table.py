@@ -30,7 +30,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.statistics import Numbers
-from gezeiten.domain.series.timeline import duration_text, iso_utc, midnight_ms
+from gezeiten.domain.series.timeline import iso_utc, midnight_ms, whole_duration_text
 from gezeiten.exchange.csv_out import plain
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
@@ -428,7 +428,7 @@ def _day_row(one: TableColumn, unit: ShownUnit, day_ms: int, figures: Numbers) -
     def value(it: float) -> str:
         return shown_value(one, unit, it)
 
-    outside = [duration_text(ms) if ms else "" for ms in (figures.above_ms, figures.below_ms)]
+    outside = [whole_duration_text(ms) if ms else "" for ms in (figures.above_ms, figures.below_ms)]
     return [date(day_ms, one.point.zone, "ddd d MMM yyyy"), number(figures.n),
             value(figures.lowest), value(figures.mean), value(figures.highest), *outside,
             f"{number(figures.coverage * 100)} %"]  # fmt: skip
