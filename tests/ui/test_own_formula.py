@@ -75,6 +75,10 @@ def test_one_value_is_typed_for_a_period_and_proposed_first_as_an_input(
     made.comes_out.setCurrentIndex(made.comes_out.findData("relative_humidity"))
     value = next(field for one, field in made.parameters if one.key == "value")
     assert isinstance(value, QLineEdit)
+    assert value.text() == ""  # nobody typed 0 by not typing
+    qtbot.mouseClick(made.add_button, Qt.MouseButton.LeftButton)
+    idle(qtbot, window)
+    assert "Value" in made.problem.text()
     type_into(value, "60")
     qtbot.keyClick(value, Qt.Key.Key_Tab)
     idle(qtbot, window)

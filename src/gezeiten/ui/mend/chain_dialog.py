@@ -141,18 +141,16 @@ class ChainDialog(ActingDialog):
             column(
                 self.fields,
                 row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
-                    self.open_end,
-                    label(tr("%1 · Shift+drag marks · dashed: as it would be").replace(
-                        "%1", self._point.zone), "muted"),
-                    1, spacing=6),
+                    self.open_end, 1, spacing=6),
                 row(self.words, self.keep_button, spacing=6),
                 spacing=6,
             )
         )  # fmt: skip
+        hint = tr("%1 · Shift+drag marks · dashed: as it would be").replace("%1", self._point.zone)
         laid = column(
             row(self.series, 1, self.clock_button, self.switch_button, self.undo_button, spacing=8),
             self.table, self.chart.scroll(), self.figures, self.entry, self.problem,
-            row(label(tr("What was offloaded never changes."), "muted"), 1,
+            row(label(tr("What was offloaded never changes."), "muted"), label(hint, "muted"), 1,
                 button(tr("Close"), self.accept)),
             spacing=8, margins=16,
         )  # fmt: skip

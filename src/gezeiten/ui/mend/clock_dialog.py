@@ -28,6 +28,7 @@ from gezeiten.desk.record.losses import Loss, losses_of_clock
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
+from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.clock_words import (
     found_words,
@@ -172,7 +173,7 @@ class ClockDialog(ActingDialog):
             return
         zone = self._point.zone
         rows = [[instant(one.true_ms, zone, seconds=True), seconds(one.shown_ms - one.true_ms),
-                 f"± {number(2 * one.u_ms / 1000, 1)} s"] for one in clock.reads]  # fmt: skip
+                 _within(2 * one.u_ms / 1000)] for one in clock.reads]  # fmt: skip
         fill(self.table, rows, list(clock.reads))
         its = clock.kept or clock.off
         for one in (self.switch_button, self.undo_button):
@@ -323,3 +324,8 @@ class ClockDialog(ActingDialog):
 
         self._house.run(lambda _task: losses_of_clock(desk, clock, then), show,
                         failed=self._say, latest="clock trial")  # fmt: skip
+
+
+def _within(expanded_s: float) -> str:
+    """Return within how many seconds a clock was read; never "± 0.0 s"."""
+    return f"± {number(expanded_s, error_decimals(expanded_s, 3))} s"

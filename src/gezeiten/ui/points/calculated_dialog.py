@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
+from math import isnan
 from typing import TypeAlias
 
 from PySide6.QtCore import Qt
@@ -262,7 +263,7 @@ class CalculatedDialog(ActingDialog):
             when.show_instant(until_ms - 2 * YEAR_MS if one.usual == 0 else until_ms,
                               self._point.zone)  # fmt: skip
             return when
-        field = QLineEdit(number(one.usual, one.decimals))
+        field = QLineEdit("" if isnan(one.usual) else number(one.usual, one.decimals))
         field.setAccessibleName(tr(one.name))
         return field
 

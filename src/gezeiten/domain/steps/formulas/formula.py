@@ -48,8 +48,8 @@ class Role:
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """A number that people set, with the one that stands by itself, and what it may be. is_instant:
-    it is one in time, UTC ms."""
+    """A number that people set, with the one that stands by itself (NaN: none does, so that it has
+    to be typed), and what it may be. is_instant: it is one in time, UTC ms."""
 
     key: str
     name: str

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from math import nan
 from typing import Any
 
 import numpy as np
@@ -23,7 +24,7 @@ def _typed(inputs: tuple[Values, ...], parameters: Mapping[str, Any]) -> Made:
 TYPED_VALUE = Formula(
     "typed_value", 1, "One value, typed for a period", (Role("At the instants of", ""),), {},
     _typed, "as typed", (
-        Parameter(VALUE, "Value", "", 0.0, -1e9, 1e9, 2),
+        Parameter(VALUE, "Value", "", nan, -1e9, 1e9, 2),
         Parameter(FROM_MS, "From", "", 0.0, 0.0, float(EVER_MS), 0, is_instant=True),
         Parameter(UNTIL_MS, "Until", "", float(EVER_MS), 0.0, float(EVER_MS), 0, is_instant=True),
     ), wants_times=True, is_of_any=True,
