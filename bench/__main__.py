@@ -52,11 +52,11 @@ import sys
 gc.disable()  # as cli/main.py does
 from pathlib import Path
 from PySide6.QtCore import QEventLoop
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()
-window = MainWindow(Desk(Path(sys.argv[1]), later=True))
+window = MainWindow(open_workspace(Path(sys.argv[1]), later=True))
 window.show()
 canvas = window.places[0].canvas
 first = canvas.board

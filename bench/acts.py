@@ -12,7 +12,7 @@ from gezeiten.archive.acts import anew
 from gezeiten.archive.acts.chain_check import check_chains
 from gezeiten.archive.store.act_form import as_stored
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.acts import Act, Change
 from gezeiten.domain.acts.sites import NextVisitSet, PointChanged, PointMade, SiteMade
 from gezeiten.domain.entries import Entry
@@ -73,7 +73,7 @@ def come_back() -> None:
     acts = many_acts(BACK)
     with tempfile.TemporaryDirectory() as work:
         folder = Path(work) / "archive"
-        desk = Desk(folder)
+        desk = open_workspace(folder)
         with desk.archive.writing() as session:
             for act in acts:
                 desk.do_within(session, act)
@@ -82,7 +82,7 @@ def come_back() -> None:
         def ours() -> None:
             for path in folder.glob("*.db*"):
                 path.unlink()
-            Desk(folder).close()
+            open_workspace(folder).close()
 
         def reference() -> None:
             with sqlite3.connect(":memory:") as raw:
@@ -96,7 +96,7 @@ def come_back() -> None:
 def done_one_by_one() -> None:
     """An act done on disk, against a plain commit of a row that is as long."""
     with tempfile.TemporaryDirectory() as work:
-        desk = Desk(Path(work) / "archive")
+        desk = open_workspace(Path(work) / "archive")
         raw = sqlite3.connect(Path(work) / "plain.db")
         raw.execute("PRAGMA journal_mode = WAL")
         raw.execute("PRAGMA synchronous = FULL")

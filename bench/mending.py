@@ -17,6 +17,7 @@ from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.desk.record.records import view
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
@@ -107,7 +108,9 @@ def barometer_of_four_wells() -> None:
     """One reading of a barometer is taken out: until four levels of ten years, calculated from it,
     are ready to be drawn again."""
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+        desk = open_workspace(
+            Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE
+        )
         hut = _laid(desk, "Hut", "air_pressure", 101.0)
         wells = [_laid(desk, f"Well {i}", "water_pressure", 120.0) for i in range(_WELLS)]
         keys = [calculate(desk, Calculation(FORMULAS["water_level", 2], (

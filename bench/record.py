@@ -24,6 +24,7 @@ from gezeiten.desk.places import points
 from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.excursion_book import excursions, refresh_stale
 from gezeiten.desk.record.records import read_ahead, record, view
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule, always
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, make_series
@@ -44,7 +45,9 @@ def boards() -> None:
         (10, 3650, 60, "board, 10 points x 10 years x 1 min x 2"),
     ):
         with tempfile.TemporaryDirectory() as folder:
-            desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+            desk = open_workspace(
+                Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE
+            )
             for number in range(many):
                 _take(desk, _mission(number, days * 86_400 // step_s, step_s))
             first = _processor_s(partial(board, desk))
@@ -99,8 +102,9 @@ def late_readings() -> None:
     with tempfile.TemporaryDirectory() as folder:
         desks = {}
         for count in took:
-            desk = Desk(Path(folder) / str(count), now_ms=lambda: NOW_MS, computer=TrustedClock(),
-                        zone=ZONE)  # fmt: skip
+            desk = open_workspace(
+                Path(folder) / str(count), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE
+            )
             _take(desk, _mission(1, count, 60, slice(0, count - 400), _LIMITS))
             refresh_stale(desk)
             desks[count] = desk
@@ -149,7 +153,7 @@ def missions_at_a_point() -> None:
 
 
 def _with_missions(folder: Path, many: int) -> Desk:
-    desk = Desk(folder, now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+    desk = open_workspace(folder, now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
     for begun in range(many):
         _take(desk, _week_of(begun))
     refresh_stale(desk)
@@ -169,7 +173,9 @@ def long_pictures() -> None:
     where they are wanted, and once more from memory."""
     dice = np.random.default_rng(3)
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+        desk = open_workspace(
+            Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE
+        )
         _take(desk, _mission(1, 3650 * 1440, 60))
         point = next(iter(points(desk))).id
         seen = view(desk, point, "air_temperature")
@@ -194,7 +200,9 @@ def calculated() -> None:
     """A dew point of ten years at one minute: all of it looked at for the first time beside reading
     its two inputs; and once more after twelve readings came late, beside the first time."""
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+        desk = open_workspace(
+            Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE
+        )
         _take(desk, _mission(1, 3650 * 1440, 60, slice(0, 3650 * 1440 - 12)))
         point = next(iter(points(desk)))
         inputs = tuple((point, one.key) for one in _CHANNELS)
@@ -219,7 +227,9 @@ def excursions_of_200() -> None:
         LimitRule("relative_humidity", "below", 39.0, 1800),
     )
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
+        desk = open_workspace(
+            Path(folder), now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE
+        )
         for number in range(200):
             _take(desk, _mission(number, 365 * 1440, 60, limits=limits))
         took = _processor_s(lambda: refresh_stale(desk))

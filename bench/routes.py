@@ -14,10 +14,11 @@ import polars as pl
 
 from bench.timing import best_of_both, report
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.intake.following import Follower, Pace
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
@@ -88,7 +89,7 @@ def _followed(ports: list[int], pace: Pace) -> tuple[float, int]:
         fetched += getattr(news, "kind", "") == "fetched"
 
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder), computer=TrustedClock(), pins=MemoryPins())
+        desk = open_workspace(Path(folder), computer=TrustedClock(), pins=MemoryPins())
         addresses = [Address("127.0.0.1", port) for port in ports]
         end = [0.0]
         follower = Follower(desk, addresses, heard, pace,
@@ -128,7 +129,7 @@ def mission_file() -> None:
         for run in range(_RUNS):
             target = Path(folder) / f"archive-{run}"
             target.mkdir()
-            desks.append(Desk(target, computer=TrustedClock(), pins=MemoryPins()))
+            desks.append(open_workspace(target, computer=TrustedClock(), pins=MemoryPins()))
         fresh = iter(desks)
         took, reference = best_of_both(
             lambda: take_in_file(next(fresh), path, Circumstances(0, "JA", "drive")),

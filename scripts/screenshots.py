@@ -22,10 +22,10 @@ from PySide6.QtWidgets import QApplication, QDialog
 
 from gezeiten.cli.demo import open_demo
 from gezeiten.cli.practice import PracticeFleet
-from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.records import extent
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.mend.chain_dialog import ChainDialog
@@ -72,7 +72,7 @@ def routes(archive: Path, out: Path, work: Path) -> None:
     """Courier and text file; the chain, what was read by hand."""
     copy = work / "archive"
     shutil.copytree(archive, copy)
-    desk = Desk(copy)
+    desk = open_workspace(copy)
     window = MainWindow(desk)
     window.resize(1280, 800)
     window.show()
@@ -140,7 +140,7 @@ def read_by_hand(window: MainWindow, out: Path) -> None:
 def first_start(out: Path) -> None:
     """An archive with nothing in it."""
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder))
+        desk = open_workspace(Path(folder))
         desk.change_settings(replace(desk.settings, person="JA"))
         window = MainWindow(desk, PracticeFleet(Path(folder) / "practice"))
         window.resize(1280, 800)

@@ -14,12 +14,13 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, Phase, settings
 
-from gezeiten.cli.demo import Demo, open_demo
+from gezeiten.cli.demo import Demo
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.settings import Settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.quality import Quality
@@ -27,6 +28,7 @@ from gezeiten.domain.series.series import Series, make_series
 from gezeiten.link.address import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
+from tests.demo_cache import cached_demo
 from tests.nursery import ForkedStandin
 from tests.open_databases import watch
 
@@ -106,7 +108,7 @@ class Lab:
         self.serial = serial
         self.standin = start(serial, anchor_ms=ANCHOR_MS, base_ms=base_ms)
         folder.mkdir(parents=True, exist_ok=True)
-        self.desk = Desk(
+        self.desk = open_workspace(
             folder,
             zone="Europe/Berlin",
             now_ms=self.clock.now_ms,
@@ -202,8 +204,8 @@ def demo_clock() -> SimClock:
 
 @pytest.fixture(scope="session")
 def built_demo(tmp_path_factory: pytest.TempPathFactory, demo_clock: SimClock) -> Iterator[Demo]:
-    """The demonstration, built once a test process; its stand-ins run for the session."""
-    demo = open_demo(tmp_path_factory.mktemp("demo") / "demo", lambda _: None, demo_clock.now_ms)
+    """The demonstration as it was built last; its stand-ins run for the session."""
+    demo = cached_demo(tmp_path_factory.mktemp("demo") / "demo", demo_clock, DEMO_MS)
     yield demo
     demo.close()
 
@@ -212,7 +214,7 @@ def built_demo(tmp_path_factory: pytest.TempPathFactory, demo_clock: SimClock) -
 def demo_desk(built_demo: Demo, demo_clock: SimClock, tmp_path: Path) -> Iterator[Desk]:
     """A desk on a copy of the demonstration's archive; the stand-ins are shared, so look only."""
     shutil.copytree(built_demo.folder / "archive", tmp_path / "copy")
-    desk = Desk(tmp_path / "copy", now_ms=demo_clock.now_ms, computer=TrustedClock(),
+    desk = open_workspace(tmp_path / "copy", now_ms=demo_clock.now_ms, computer=TrustedClock(),
                 pins=MemoryPins())  # fmt: skip
     yield desk
     desk.close()

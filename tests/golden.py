@@ -35,6 +35,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.series import Series
 
@@ -92,7 +93,7 @@ def golden_of(folder: Path) -> dict[str, Any]:
 
 def opened(folder: Path, now_ms: Callable[[], float] = computer_now_ms) -> Desk:
     """Open an archive as the window and the commands do."""
-    desk = Desk(folder, now_ms=now_ms, computer=TrustedClock(), pins=MemoryPins(),
+    desk = open_workspace(folder, now_ms=now_ms, computer=TrustedClock(), pins=MemoryPins(),
                 zone="Europe/Berlin")  # fmt: skip
     try:
         recover(desk)

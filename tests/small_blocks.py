@@ -16,6 +16,7 @@ from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
 from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, join_series, make_series
 from tests.conftest import ANCHOR_MS
@@ -92,7 +93,7 @@ def kept_in(folder: Path, plan: Plan = PLAN) -> Iterator[Kept]:
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(cutting, "READINGS_PER_BLOCK", 64)
         ticks = count(ANCHOR_MS + 10**10)  # no two acts at one instant
-        desk = Desk(
+        desk = open_workspace(
             folder, now_ms=lambda: next(ticks), computer=TrustedClock(), zone="Europe/Berlin"
         )
         yield Kept(desk, plan=plan)

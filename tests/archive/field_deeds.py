@@ -35,6 +35,7 @@ TIE = Tie(
     TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC")),
     (ColumnTie(1, "air_temperature", "°C"),),
 )  # fmt: skip
+SAP_TIE = replace(TIE, name="Sap", point="Shore · Oak", columns=(ColumnTie(1, "sap_flow", "kg"),))
 
 
 def be_contacted(desk: Desk, serial: str, mission: int, readings: int) -> None:
@@ -74,6 +75,14 @@ def bring(desk: Desk, serial: str, mission: int, first: int, count: int) -> None
     damaged = None if first % 2 else [(first, first + 1)]
     take_in_file(desk, path, how, damaged)
     path.unlink()
+
+
+def bring_sap(desk: Desk, lines: int) -> None:
+    """Take in a text of a quantity of one's own."""
+    path = desk.archive.folder / "sap.csv"
+    rows = [f"2026-11-20 {i // 6:02d}:{i % 6}0,{i / 4}" for i in range(lines)]
+    path.write_text("time,sap\n" + "\n".join(rows) + "\n")
+    take_tied(desk, path, SAP_TIE, TEXT_MODEL, "text file")
 
 
 def bring_text(desk: Desk, day: int, lines: int, more: float = 0.0) -> None:

@@ -21,6 +21,7 @@ from gezeiten.desk.office.verifying import rebuild, restore_lost, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.acts.archives import EntriesRestored
 from gezeiten.domain.sites import SiteFacts
 
@@ -29,7 +30,7 @@ _LIBC = ctypes.CDLL(None, use_errno=True)
 
 
 def opened(folder: Path) -> Desk:
-    return Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
+    return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
 
 
 def killed_at(folder: Path, n: int, do: Callable[[Desk], object]) -> bool:

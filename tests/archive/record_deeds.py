@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.quantities import keep_quantity
 from gezeiten.desk.record.calculating import (
     Calculation,
     calculate,
@@ -24,6 +25,8 @@ from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
 from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.limits.windows import WORKING_HOURS
+from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
@@ -52,13 +55,21 @@ def subtract_no_more(desk: Desk, number: int) -> None:
     calculate_no_more(desk, said[number % len(said)])
 
 
-def set_some_limit(desk: Desk, number: int, side: str) -> None:
-    """Set a limit on the n-th series, for all time."""
+def set_some_limit(desk: Desk, number: int, side: str, how: str) -> None:
+    """Set a limit on the n-th series, for all time: on each reading, in working hours, or on means
+    of an hour."""
     listed = _series(desk)
     if not listed:
         raise InputError("nothing is measured yet")
     point, key = listed[number % len(listed)]
-    set_limit(desk, point.id, key, LimitRule(key, side, 1.0), 0, None, "asked for")  # type: ignore[arg-type]
+    rule = LimitRule(key, side, 1.0, window=WORKING_HOURS if how == "working hours" else None,
+                     mean_s=3600 if how == "means" else 0)  # type: ignore[arg-type]  # fmt: skip
+    set_limit(desk, point.id, key, rule, 0, None, "asked for")
+
+
+def average(desk: Desk, averages: str) -> None:
+    """Add a quantity of one's own, or have it averaged otherwise."""
+    keep_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, averages=averages))  # type: ignore[arg-type]
 
 
 def correct(desk: Desk, number: int, mark: str) -> None:

@@ -19,6 +19,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from tests.archive.field_deeds import bring
 
@@ -27,7 +28,7 @@ TEN_YEARS_MS = 315_576_000_000
 
 
 def opened(folder: Path) -> Desk:
-    return Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
+    return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
 
 
 @pytest.fixture
@@ -89,7 +90,7 @@ def test_readings_whose_bytes_are_gone_are_named_and_stay(desk: Desk) -> None:
 
 def test_a_clock_ten_years_off_does_not_move_what_follows(tmp_path: Path) -> None:
     now = [1_800_000_000_000.0]
-    desk = Desk(tmp_path, now_ms=lambda: now[0], computer=TrustedClock(), zone="UTC")
+    desk = open_workspace(tmp_path, now_ms=lambda: now[0], computer=TrustedClock(), zone="UTC")
     site = save_site(desk, SiteFacts("Shore"))
     now[0] += TEN_YEARS_MS
     save_site(desk, SiteFacts("Shore", "dune"), site)
@@ -106,10 +107,10 @@ def test_a_clock_ten_years_off_does_not_move_what_follows(tmp_path: Path) -> Non
 _WRITER = """
 import sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.domain.sites import SiteFacts
-desk = Desk(Path(sys.argv[1]), heads_file=Path(sys.argv[1]).parent / "heads.json")
+desk = open_workspace(Path(sys.argv[1]), heads_file=Path(sys.argv[1]).parent / "heads.json")
 for i in range(15):
     save_site(desk, SiteFacts(f"{sys.argv[2]} {i}"))
 desk.close()

@@ -13,6 +13,7 @@ from gezeiten.desk.office.logbook import logbook_entries, look_at_misfit
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import ArchiveDamagedError
 
@@ -21,7 +22,7 @@ NAMES = ["Krabbenkoog", "Saatgutspeicher", "Austernzucht Ost"]
 
 @pytest.fixture
 def folder(tmp_path: Path) -> Path:
-    desk = Desk(tmp_path / "archive")
+    desk = open_workspace(tmp_path / "archive")
     for name in NAMES:
         save_site(desk, SiteFacts(name, zone="UTC"))
     desk.close()
@@ -38,7 +39,7 @@ def cut_off(folder: Path, many: int) -> list[bytes]:
 @pytest.fixture
 def cut(folder: Path) -> Iterator[Desk]:
     cut_off(folder, 2)
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     yield desk
     desk.close()
 
@@ -100,7 +101,7 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
     folder: Path, damage: Callable[[list[bytes]], bytes | None], many: int, goes_on: bool
 ) -> None:
     """Also where work went on in the meantime; the database is not needed any more afterwards."""
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     before = {entry.number: entry for entry in logbook_entries(desk)}
     desk.close()
     [file] = (folder / "logbook").glob("*.jsonl")
@@ -109,7 +110,7 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
     left = damage(lines)
     file.unlink() if left is None else file.write_bytes(left)
 
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     if goes_on:
         save_site(desk, SiteFacts("Seglerhafen", zone="UTC"))
     kept = names(desk)
@@ -125,7 +126,7 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
     desk.close()
 
     (folder / "archive.db").unlink()
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     assert names(desk) == kept
     assert verify(desk).faults == (unseen(desk) if goes_on else [])
     chain = file.stem
@@ -143,7 +144,7 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
 
     # the last copy turns up after all: it says the same, and stands
     file.write_bytes(b"".join(lines))
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     rebuild(desk)
     assert verify(desk).faults == (unseen(desk) if goes_on else [])
     assert names(desk) == kept
@@ -167,7 +168,7 @@ def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Desk) -> No
     folder = cut.archive.folder
     cut.close()
     (folder / "archive.db").unlink()
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     assert verify(desk).faults == unseen(desk)
     begun = next(entry for entry in logbook_entries(desk) if entry.act == "chain begun")
     look_at_misfit(desk, begun)
@@ -194,12 +195,12 @@ def test_a_line_changed_before_the_cut_is_not_written_over(cut: Desk) -> None:
 
 def test_the_file_put_back_makes_it_whole_again(folder: Path) -> None:
     lines = cut_off(folder, 2)
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     assert not verify(desk).is_whole
     desk.close()
     [file] = (folder / "logbook").glob("*.jsonl")
     file.write_bytes(b"".join(lines))
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     assert verify(desk).is_whole
     assert names(desk) == sorted(NAMES)
     desk.close()

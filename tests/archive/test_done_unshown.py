@@ -16,6 +16,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import DoneUnshownError, GezeitenError
 
@@ -33,7 +34,7 @@ def files_up_to(size: int) -> Iterator[None]:
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
-    made = Desk(tmp_path / "archive")
+    made = open_workspace(tmp_path / "archive")
     save_site(made, SiteFacts("Krabbenkoog", zone="Europe/Berlin"))
     yield made
     made.close()
@@ -87,7 +88,7 @@ def test_a_chain_that_was_begun_then_is_gone_on_with(desk: Desk, tmp_path: Path)
     for room in range(2_000, 9_000, 500):
         folder = tmp_path / str(room)
         shutil.copytree(desk.archive.folder, folder)
-        copy = Desk(folder, heads_file=tmp_path / f"heads {room}")
+        copy = open_workspace(folder, heads_file=tmp_path / f"heads {room}")
         try:
             with files_up_to(chain_bytes(desk) + room):
                 save_site(copy, SiteFacts("Austernzucht Ost", zone="Europe/Berlin"))

@@ -17,6 +17,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.settings import Settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import InputError
 from tests.archive.field_deeds import bring
@@ -25,7 +26,7 @@ NAME = "Wiebke Onken"
 
 
 def opened(folder: Path) -> Desk:
-    made = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
+    made = open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
     made.settings = Settings(person=NAME)
     return made
 

@@ -9,16 +9,16 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import InputError
 
 
 def made(folder: Path) -> None:
-    desk = Desk(folder)
+    desk = open_workspace(folder)
     save_site(desk, SiteFacts("Krabbenkoog", zone="UTC"))
     assert [site.name for site in sites(desk)] == ["Krabbenkoog"]
     assert verify(desk).is_whole
@@ -61,7 +61,7 @@ def test_in_a_folder_of_a_group_the_group_works_too(tmp_path: Path) -> None:
 def test_odd_paths_work(name: str, tmp_path: Path) -> None:
     made(tmp_path / name)
     assert (tmp_path / name / "archive.db").exists()
-    made_again = Desk(tmp_path / name)
+    made_again = open_workspace(tmp_path / name)
     assert len(sites(made_again)) == 1
     made_again.close()
 

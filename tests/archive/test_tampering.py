@@ -17,7 +17,7 @@ from gezeiten.archive.database import Archive
 from gezeiten.archive.missions import missions_at
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import mission_id
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import leave_open
 from gezeiten.desk.field.rounds import make_round
@@ -38,6 +38,7 @@ from gezeiten.desk.record.hanging import hang
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.desk.record.remarks import write_remark
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.acts.clocks import ClockCorrected
 from gezeiten.domain.acts.launches import LaunchBegun
 from gezeiten.domain.acts.loggers import ReportKept
@@ -149,7 +150,7 @@ def acted(tmp_path: Path) -> Path:
     """An archive in which acts have made a row of every table that they make."""
     folder = unpacked("0005", tmp_path)
     opened(folder).close()
-    desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+    desk = open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
     site = save_site(desk, SiteFacts("Shore", "marsh", latitude=53.9, longitude=8.1, height_m=1.0))
     facts = PointFacts("Well", 2.5, 3.2, ("water_level",), 900)
     save_point(desk, site, facts, save_point(desk, site, PointFacts("Well 1")))
@@ -246,7 +247,7 @@ def test_nothing_is_put_right_from_a_logbook_that_does_not_hold(acted: Path) -> 
         raw.execute("UPDATE logbook SET hash = 'f' || substr(hash, 2) WHERE seq = 1")
         raw.execute("UPDATE logbook SET hash = 'e' || substr(hash, 2) WHERE seq = 1 AND hash = ("
                     "SELECT previous FROM logbook WHERE seq = 2)")  # fmt: skip
-    desk = Desk(acted, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
+    desk = open_workspace(acted, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
     with pytest.raises(ArchiveDamagedError, match="does not hold, so nothing was changed"):
         rebuild(desk)
     assert kept_rows(desk.archive) == as_it_was

@@ -32,6 +32,7 @@ from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
 from tests.archive.acts.test_anew import DEEDS, attempt, brought_up
@@ -43,7 +44,9 @@ BYTES = ("vault", "overviews", "certificates", "reports", "foundings", "document
 
 def opened(folder: Path) -> Desk:
     heads = folder.with_suffix(".heads")
-    desk = Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads)
+    desk = open_workspace(
+        folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads
+    )
     recover(desk)
     return desk
 

@@ -17,6 +17,7 @@ from gezeiten.cli.main import main
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import contact, session_with
 from gezeiten.desk.logger.offloading import recover_incoming, take_all
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import ArchiveLockedError
 from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
 from tests.conftest import ANCHOR_MS, HASTY, STORE_PLAN, StartStandin
@@ -99,7 +100,7 @@ def test_not_kept_readings_have_an_exit_code_of_their_own(
 
 def test_one_meaning_of_the_archive_before_and_behind_the_command(tmp_path: Path) -> None:
     here, there = tmp_path / "here", tmp_path / "there"
-    Desk(here).close()
+    open_workspace(here).close()
     assert run("--archive", str(here), "list").output == "The archive is empty.\n"
     assert "There is no archive in" in run("--archive", str(there), "verify", code=2).stderr
     assert run("--archive", str(there), "list", "--archive", str(here)).exit_code == 0
@@ -136,7 +137,7 @@ def test_waiting_for_another_program_is_said_and_ends(
     at = ("--at", str(standin.address), "--archive", str(archive))
     run("launch", "D-2041", *at, "--point", "Alte Lotsenwacht · Textile store", *TRUST)
     standin.order("time", ms=standin.order("state")["now_ms"] + 36_000_000)
-    desk, said = Desk(archive, limits=HASTY), []
+    desk, said = open_workspace(archive, limits=HASTY), []
     desk.archive.on_wait = said.append
     card = contact(desk, standin.address, "D-2041")
     other = sqlite3.connect(archive / "archive.db", isolation_level=None)
@@ -258,7 +259,7 @@ def test_nothing_below_ui_imports_qt() -> None:
 
 def test_a_reader_that_goes_away_is_no_mistake(tmp_path: Path) -> None:
     """As with `gezeiten … | head -1`."""
-    Desk(tmp_path).close()
+    open_workspace(tmp_path).close()
     reading, writing = os.pipe()
     os.close(reading)
     command = [sys.executable, "-m", "gezeiten", "list", "--archive", str(tmp_path), "--json"]

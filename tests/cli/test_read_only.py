@@ -9,14 +9,15 @@ from pathlib import Path
 import pytest
 
 from gezeiten.cli import whereabouts
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock
+from gezeiten.desk.workspace import open_workspace
 from tests.cli.test_main import run
 
 
 @pytest.fixture
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """An archive that this account may not write, also where it is the computer's own."""
-    Desk(tmp_path / "a", computer=TrustedClock()).close()
+    open_workspace(tmp_path / "a", computer=TrustedClock()).close()
     may = os.access
 
     def access(path: Path, mode: int) -> bool:

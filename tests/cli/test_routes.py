@@ -7,13 +7,13 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import extent, record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.link.address import CablePort
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab, StartStandin
@@ -154,7 +154,7 @@ def test_a_logger_on_a_cable_is_found_and_offloaded(
     port = CablePort(str(tmp_path / "ttyTest"), 19_200, "E", 1)
     start_standin("W-0112", cable=port)
     folder = tmp_path / "archive"
-    Desk(folder).close()
+    open_workspace(folder).close()
     settings = {"addresses": "127.0.0.1:1", "serial_ports": port.path}
     (folder / "settings.json").write_text(json.dumps(settings))
     [found] = data_of("find", "--archive", folder)

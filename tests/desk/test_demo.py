@@ -18,6 +18,7 @@ from gezeiten.desk.record.records import extent
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.standin.simclock import SimClock
+from tests.nursery import ForkedStandin
 
 
 def test_thirteen_points_on_five_sites_with_seventy_days(demo_desk: Desk) -> None:
@@ -94,7 +95,7 @@ def test_opening_it_again_is_the_same_archive(built_demo: Demo, demo_clock: SimC
     before = sorted(p.name for p in (built_demo.folder / "archive" / "vault").rglob("*.mission"))
     settings = built_demo.folder / "archive" / "settings.json"
     as_they_were = settings.read_bytes()
-    again = open_demo(built_demo.folder, lambda _: None, demo_clock.now_ms)
+    again = open_demo(built_demo.folder, lambda _: None, demo_clock.now_ms, ForkedStandin)
     try:
         after = sorted(p.name for p in (again.folder / "archive" / "vault").rglob("*.mission"))
         assert before == after

@@ -12,13 +12,14 @@ from gezeiten.desk.field.board import board
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites, zone_at
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import InputError
 
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
-    made = Desk(tmp_path, now_ms=lambda: 1_795_392_000_000)
+    made = open_workspace(tmp_path, now_ms=lambda: 1_795_392_000_000)
     yield made
     made.close()
 

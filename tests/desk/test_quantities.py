@@ -7,12 +7,17 @@ from pathlib import Path
 
 import pytest
 
+from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.places import points
+from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
+from gezeiten.desk.record.excursion_book import excursions
+from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.records import record
+from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import QUANTITIES, Quantity, quantity
 from gezeiten.errors import InputError
 from tests.conftest import Lab
@@ -30,16 +35,34 @@ def test_keys_are_made_of_names(name: str, key: str) -> None:
     assert key.isidentifier()
 
 
-def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:
-    keep_quantity(lab.desk, SAP)
-    path = tmp_path / "sap.csv"
+def take_sap(desk: Desk, path: Path) -> PointPlace:
+    """Take in sixty readings of a quantity of one's own, 0 to 5.9 kg in ten hours."""
+    keep_quantity(desk, SAP)
     lines = [f"2026-11-01 {i // 6:02}:{i % 6}0:00,{i / 10:.1f}" for i in range(60)]
     path.write_text("\n".join(["time,Sap flow [kg]", *lines]) + "\n")
-    tie = proposed_tie(look_at_text(lab.desk, path), "Grove")
+    tie = proposed_tie(look_at_text(desk, path), "Grove")
     assert [one.quantity for one in tie.columns] == ["sap_flow"]
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(lab.desk, path, replace(tie, point="Grove · Oak 3", form=form))
-    [point] = [one for one in points(lab.desk) if one.name == "Oak 3"]
+    take_text(desk, path, replace(tie, point="Grove · Oak 3", form=form))
+    [point] = [one for one in points(desk) if one.name == "Oak 3"]
+    return point
+
+
+def test_limits_of_means_follow_how_a_quantity_is_averaged(lab: Lab, tmp_path: Path) -> None:
+    point = take_sap(lab.desk, tmp_path / "sap.csv")
+    rule = LimitRule("sap_flow", "above", 10.0, mean_s=3600)
+    set_limit(lab.desk, point.id, "sap_flow", rule, 0, None, "sums of an hour")
+    assert excursions(lab.desk) == []  # no mean of values up to 5.9 is above 10
+    keep_quantity(lab.desk, replace(SAP, averages="sum"))
+    [event] = excursions(lab.desk)  # six readings each: 1.5 + 1.6 + ... + 2.0 = 10.5 is the first
+    assert (event.extreme, event.end_ms > event.start_ms) == (pytest.approx(33.9), True)
+    assert verify(lab.desk).is_whole
+    keep_quantity(lab.desk, SAP)
+    assert [one for one in excursions(lab.desk) if not one.gone] == []
+
+
+def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:
+    point = take_sap(lab.desk, tmp_path / "sap.csv")
     assert len(record(lab.desk, point.id, "sap_flow")) == 60
     assert quantity(point.channels[0].channel).name == "Sap flow"
     with pytest.raises(InputError, match="readings of Sap flow in kg"):

@@ -21,7 +21,7 @@ from gezeiten.domain.acts.assessments import (
     FoundOne,
     Words,
 )
-from gezeiten.domain.acts.base import changes_between
+from gezeiten.domain.acts.base import BY_KIND, changes_between
 from gezeiten.domain.acts.carriers import (
     CopyTakenIn,
     CourierClockSet,
@@ -89,6 +89,7 @@ from gezeiten.domain.acts.people import PersonErased, PersonNamed
 from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.acts.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.acts.remarks import RemarkMade, RemarkTakenBack
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.acts.sites import (
     Moved,
     NextVisitSet,
@@ -449,8 +450,17 @@ def test_each_kind_has_a_name_of_its_own_and_a_field_that_says_what_it_is_about(
 def test_two_kinds_cannot_have_one_name() -> None:
     with pytest.raises(TypeError, match="are both “site made”"):
 
-        class Other(SiteMade, kind="site made", word="x", about="site"):
+        class Other(SiteMade, kind="site made", word="x", about="site", affects=nothing):
             pass
+
+
+def test_a_kind_that_does_not_say_whose_record_it_affects_cannot_be() -> None:
+    with pytest.raises(TypeError, match="must say whose record it affects"):
+
+        class Forgetful(SiteMade, kind="forgotten", word="x", about="site"):
+            pass
+
+    assert "forgotten" not in BY_KIND
 
 
 def test_some_kinds_are_filed_by_how_they_went() -> None:

@@ -9,11 +9,11 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.workspace import open_workspace
 from tests.conftest import STORE_PLAN, Lab
 
 
@@ -35,7 +35,7 @@ def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: i
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(60 * 24 * 60)
     folder = tmp_path / "small"
-    Desk(folder).close()
+    open_workspace(folder).close()
     done = offload_with_room_for(lab, folder, room)
     assert done.returncode == 5, done.stdout + done.stderr
     said = ("is full; free some room and do this again", "Done: it stands in the logbook.")
@@ -43,7 +43,7 @@ def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: i
     assert "Traceback" not in done.stderr
     assert lab.standin.order("state")["readings"] > 8_000  # the logger still has it all
 
-    desk = Desk(folder, now_ms=lab.clock.now_ms)
+    desk = open_workspace(folder, now_ms=lab.clock.now_ms)
     recover(desk)  # as every opening does: what came before the disk was full
     assert verify(desk).is_whole
     offload_logger(desk, lab.standin.address, lab.serial)

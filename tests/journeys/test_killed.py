@@ -23,6 +23,7 @@ from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.link import drive
 from gezeiten.link.drive import DriveSeen
 from tests.conftest import STORE_PLAN, Lab
@@ -31,7 +32,7 @@ from tests.desk.intake.test_text_files import tie_of
 _BEGIN = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 import gezeiten.link.drive as drive
@@ -43,7 +44,7 @@ def tell(progress):
     told += 1
     if told >= int(sys.argv[3]):
         os.kill(os.getpid(), signal.SIGKILL)
-desk, source, watch = Desk(Path(sys.argv[1])), Path(sys.argv[2]), Watch(tell)
+desk, source, watch = open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), Watch(tell)
 """
 _DRIVE = """
 from gezeiten.desk.intake.drives import look_at_drive, take_from_drive
@@ -134,7 +135,7 @@ def test_while_a_copy_of_a_vault_is_taken_in(store: Lab, tmp_path: Path) -> None
         offload_logger(store.desk, store.standin.address, store.serial)
         store.later(24 * 60)
     hand_on(store.desk, tmp_path / "vault.zip")
-    other = Desk(tmp_path / "other")
+    other = open_workspace(tmp_path / "other")
     killed(_COPY, other, tmp_path / "vault.zip", 2)
     assert [path.suffix for path in other.archive.incoming.iterdir()] == [".copy"]
     recover(other)

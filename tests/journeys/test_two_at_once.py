@@ -24,6 +24,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import LoggerBusyError
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import STORE_PLAN, Lab, StartStandin
@@ -38,7 +39,7 @@ WAIT_S = 60.0
 @pytest.fixture
 def other(lab: Lab) -> Desk:
     """A second window's desk on the lab's archive."""
-    return Desk(
+    return open_workspace(
         lab.desk.archive.folder, now_ms=lab.clock.now_ms, computer=TrustedClock(), pins=MemoryPins()
     )
 
@@ -158,7 +159,7 @@ def test_two_windows_offload_different_loggers_at_once(
 _SLEEPS = """
 import sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.link.address import Address, TimeLimits
 from gezeiten.link.transfer import Watch
@@ -170,7 +171,7 @@ def tell(progress):
         said.append(1)
         print("asleep", flush=True)
         sys.stdin.readline()
-desk = Desk(Path(sys.argv[1]), limits=TimeLimits(connect_s=2.0, answer_s=2.0))
+desk = open_workspace(Path(sys.argv[1]), limits=TimeLimits(connect_s=2.0, answer_s=2.0))
 done = offload_logger(desk, Address("127.0.0.1", int(sys.argv[2])), "D-2041", Watch(tell))
 print(done.readings, done.error, flush=True)
 """

@@ -25,6 +25,7 @@ from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import add_point, point_named
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.settings import Settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.ui.parts.chart_axes import TimeAxis
@@ -144,7 +145,7 @@ def test_a_view_of_no_length_is_not_shown(chart: LaneChart) -> None:
 
 
 def test_the_finder_by_keyboard(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
+    desk = open_workspace(tmp_path)
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     press(window, "Ctrl+K")
@@ -194,7 +195,7 @@ def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None
 
 
 def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
+    desk = open_workspace(tmp_path)
     with desk.archive.writing() as session:
         from gezeiten.archive.sites import find_point
 
@@ -243,7 +244,7 @@ def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
 ) -> None:
     vault = demo_desk.archive.vault
     raw = vault.get(next(iter(vault.fingerprints())))
-    fresh = Desk(tmp_path / "fresh")
+    fresh = open_workspace(tmp_path / "fresh")
     fresh.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     (fresh.archive.incoming / "X.part").write_bytes(raw)
     window = open_window(qtbot, fresh)
@@ -255,7 +256,7 @@ def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
 def test_an_archive_from_a_newer_version_is_said_before_the_window(
     qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    Desk(tmp_path).close()
+    open_workspace(tmp_path).close()
     with behind_its_back(tmp_path / "archive.db") as raw:
         raw.execute("UPDATE alembic_version SET version_num = '9999'")
     said: list[str] = []

@@ -22,6 +22,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.place_editor import point_facts, site_facts
 from gezeiten.desk.settings import Settings, infos, load_settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.field.life_dialog import LifeDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.shell import house as places
@@ -36,7 +37,7 @@ from tests.ui_help import idle, open_window, type_into
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
-    made = Desk(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins())
+    made = open_workspace(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins())
     made.change_settings(Settings(addresses="127.0.0.1:1", serial_ports="", person="JA"))
     yield made
     made.close()
@@ -153,7 +154,7 @@ def test_a_point_without_a_site_is_refused(window: MainWindow, qtbot: QtBot) -> 
 def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Path) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     # days are typed on today's calendar, so the archive's clock is today's as well
-    desk = Desk(lab.desk.archive.folder, computer=TrustedClock(), pins=MemoryPins())
+    desk = open_workspace(lab.desk.archive.folder, computer=TrustedClock(), pins=MemoryPins())
     window = open_window(qtbot, desk)
     made = LifeDialog(window, window.house, "D-2041")
     qtbot.addWidget(made)

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from gezeiten.archive.store.tables import AssessmentRow
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.excursions.place import ExcursionsPlace
@@ -88,7 +89,7 @@ def test_words_survive_choosing_refreshing_and_a_crash(
     assert place.state.text() == "Not settled yet; your words are kept."
     place._drafts.save()
     idle(qtbot, window)
-    again = Desk(demo_desk.archive.folder)  # as after a crash: nothing was closed
+    again = open_workspace(demo_desk.archive.folder)  # as after a crash: nothing was closed
     assert said in again.drafts.get(first.draft_key)
     again.close()
     press(window, "Ctrl+Return")

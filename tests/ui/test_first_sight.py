@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.first_sight import fresh_board
 from gezeiten.desk.places import add_point
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.app import application
@@ -20,7 +21,7 @@ from tests.ui_help import PATIENCE_MS, HandClock, idle
 def begun(qtbot: QtBot, folder: Path) -> MainWindow:
     """The window as a start shows it first."""
     application()
-    window = MainWindow(Desk(folder, later=True))
+    window = MainWindow(open_workspace(folder, later=True))
     window.house.seconds = HandClock()
     qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
     return window
@@ -66,7 +67,7 @@ def test_whoever_is_quicker_than_the_archive_waits_for_it_and_gets_there(
 
 
 def test_without_a_first_sight_the_archive_is_opened_at_once(qtbot: QtBot, known: Path) -> None:
-    desk = Desk(known)
+    desk = open_workspace(known)
     add_point(desk, "Shore · Pier")
     desk.close()
     window = begun(qtbot, known)

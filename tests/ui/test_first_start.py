@@ -9,9 +9,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.places import add_point
 from gezeiten.desk.settings import Settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
@@ -35,7 +35,7 @@ class Practice:
 
 def first_window(qtbot: QtBot, folder: Path, practice: Practice) -> MainWindow:
     application()
-    desk = Desk(folder, limits=HASTY)
+    desk = open_workspace(folder, limits=HASTY)
     desk.change_settings(Settings(addresses="", serial_ports="", person=""))
     window = MainWindow(desk, practice)
     window.house.seconds = HandClock()

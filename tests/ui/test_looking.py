@@ -14,6 +14,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import LookingOnlyError
 from gezeiten.ui.shell import house as places
@@ -27,7 +28,7 @@ def as_it_lies(folder: Path) -> dict[str, tuple[int, int]]:
 
 
 def looking(folder: Path) -> Desk:
-    return Desk(folder, computer=TrustedClock(), pins=MemoryPins(), look=True)
+    return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), look=True)
 
 
 def test_everything_is_shown_and_nothing_changed(demo_desk: Desk) -> None:

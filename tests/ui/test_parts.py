@@ -13,8 +13,8 @@ from PySide6.QtCore import QLocale
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.settings import Settings, load_settings, save_settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.i18n import counted, day_and_time, number
@@ -84,7 +84,7 @@ def test_settings_of_another_kind_keep_their_default(tmp_path: Path) -> None:
 
 # -- the window with nothing in it ---------------------------------------------------------------
 def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
+    desk = open_workspace(tmp_path)
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     board = window.places[places.TIDEBOARD]
@@ -100,7 +100,7 @@ def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
 
 
 def test_text_size_stays_within_reason(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
+    desk = open_workspace(tmp_path)
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     for _ in range(9):

@@ -17,6 +17,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.people import names
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.ui.shell.people_dialog import EraseNameDialog, PeopleDialog
 from tests.ui_help import idle, open_window
@@ -24,7 +25,9 @@ from tests.ui_help import idle, open_window
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
-    made = Desk(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
+    made = open_workspace(
+        tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins(), zone="UTC"
+    )
     yield made
     made.close()
 

@@ -8,8 +8,9 @@ from pathlib import Path
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
@@ -18,11 +19,11 @@ from tests.ui_help import PATIENCE_MS, idle
 _START = """
 import sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()
-window = MainWindow(Desk(Path(sys.argv[1])))
+window = MainWindow(open_workspace(Path(sys.argv[1])))
 window.show()
 while window.places[0].canvas.board is None:
     app.processEvents()
@@ -40,7 +41,7 @@ def test_the_first_place_is_there_before_what_the_others_need(tmp_path: Path) ->
 
 def test_the_rest_follows_and_nothing_is_built_twice(qtbot: QtBot, tmp_path: Path) -> None:
     application()
-    desk = Desk(tmp_path, computer=TrustedClock(), pins=MemoryPins())
+    desk = open_workspace(tmp_path, computer=TrustedClock(), pins=MemoryPins())
     window = MainWindow(desk)
     qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
     built: list[object] = []

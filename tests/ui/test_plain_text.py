@@ -22,6 +22,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.store.tables import Base
 from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
@@ -42,7 +43,7 @@ def test_a_tip_shows_markup_as_it_is(text: str, qtbot: QtBot) -> None:
 
 @pytest.fixture
 def window(qtbot: QtBot, tmp_path: Path) -> MainWindow:
-    return open_window(qtbot, Desk(tmp_path / "archive"))
+    return open_window(qtbot, open_workspace(tmp_path / "archive"))
 
 
 def test_no_label_of_the_window_takes_text_for_markup(window: MainWindow, qtbot: QtBot) -> None:

@@ -10,11 +10,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QWidget
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.field.arrival import arrival
 from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.link.profile import known_profiles
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.erase_dialog import EraseDialog
@@ -86,7 +86,7 @@ def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None
 
 
 def test_the_extent_is_chosen_by_dragging(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
+    desk = open_workspace(tmp_path)
     bar = ExtentBar(House(desk), (0, 1_000_000), [(600_000, 1_000_000)])
     qtbot.addWidget(bar)
     bar.resize(418, 64)

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.house import House
@@ -76,7 +76,7 @@ def test_what_comes_after_the_end_is_shown_to_nobody(works: Works, qtbot: QtBot)
 
 
 def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path: Path) -> None:
-    desk = Desk(tmp_path)
+    desk = open_workspace(tmp_path)
     house = House(desk)
     shown: list[str] = []
     newer_was_asked = threading.Event()

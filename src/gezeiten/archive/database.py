@@ -127,6 +127,9 @@ class Archive:
         """The mission that began last at each point, by the layout of then (`missions.py`)."""
         self.on_caught_up: Callable[[], object] = lambda: None
         """Called when readings are to be made: acts of elsewhere were applied, or bytes differ."""
+        self.on_changed: Callable[[tuple[str, ...]], object] = lambda _points: None
+        """Called once a transaction when actions were done: with the points (ids) whose records
+        they changed, where there are any."""
         self.chains = ChainFiles(folder, may_write=not look)
         self.chain = OwnChain(Heads(heads_file), folder, self.chains)
         with translated(folder):
@@ -211,6 +214,8 @@ class Archive:
                 raise
         if has_caught_up or session.info.get("readings missing"):
             self.on_caught_up()
+        if session.info.get("changed points"):
+            self.on_changed(tuple(session.info["changed points"]))
 
     def _commit(self, session: Session, *, is_done: bool) -> None:
         """Commit; is_done: what was entered stands in the chain file already.

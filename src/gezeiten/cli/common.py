@@ -15,6 +15,7 @@ from gezeiten.archive.whereabouts import is_archive
 from gezeiten.cli.whereabouts import default_folder, heads_file, is_read_only, settings_file
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS, to_ms
 from gezeiten.errors import InputError, SurroundingsError
 
@@ -45,7 +46,7 @@ def open_desk(
         look = True
     if not look:
         target.mkdir(parents=True, exist_ok=True)
-    desk = Desk(
+    desk = open_workspace(
         target, settings_file=settings_file(target), heads_file=heads_file(target), look=look
     )
     desk.archive.listen(lambda words: click.echo(words, err=True))
@@ -65,7 +66,7 @@ def desk_to_look(folder: Path | None) -> Iterator[Desk]:
             yield desk
         return
     with TemporaryDirectory() as nowhere:
-        desk = Desk(Path(nowhere), settings_file=settings_file(target))
+        desk = open_workspace(Path(nowhere), settings_file=settings_file(target))
         try:
             yield desk
         finally:

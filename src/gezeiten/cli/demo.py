@@ -30,6 +30,7 @@ from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.place_editor import point_facts, save_point, save_site
 from gezeiten.desk.settings import Settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.sites import SiteFacts
@@ -60,27 +61,33 @@ class Demo:
 
 
 def open_demo(
-    folder: Path, say: Callable[[str], None], wall_ms: Callable[[], float] = computer_now_ms
+    folder: Path,
+    say: Callable[[str], None],
+    wall_ms: Callable[[], float] = computer_now_ms,
+    kind: type[StandinProcess] = StandinProcess,
 ) -> Demo:
     """Start the demonstration of a folder, building its archive if it is not there yet.
 
     Args:
         wall_ms: the instant it is now, UTC ms; the seventy days end with its hour.
+        kind: how the stand-ins' processes are started.
     """
     ready = folder / "ready.json"
     if not ready.exists():
         shutil.rmtree(folder, ignore_errors=True)
-        return _build(folder, say, wall_ms)
+        return _build(folder, say, wall_ms, kind)
     anchor_ms = json.loads(ready.read_text())["anchor_ms"]
     say("Starting the stand-in loggers ...")
-    fleet = _fleet(folder, anchor_ms, wall_ms())
-    desk = Desk(folder / "archive", now_ms=wall_ms)
+    fleet = _fleet(folder, anchor_ms, wall_ms(), kind)
+    desk = open_workspace(folder / "archive", now_ms=wall_ms)
     _look_at(desk, fleet, folder)
     desk.close()
     return Demo(folder, fleet)
 
 
-def _fleet(folder: Path, anchor_ms: int, base_ms: float) -> list[StandinProcess]:
+def _fleet(
+    folder: Path, anchor_ms: int, base_ms: float, kind: type[StandinProcess]
+) -> list[StandinProcess]:
     states = folder / "standins"
     states.mkdir(parents=True, exist_ok=True)
     serials = [*(spec.serial for spec in standins()), COURIER_SERIAL]
@@ -90,7 +97,7 @@ def _fleet(folder: Path, anchor_ms: int, base_ms: float) -> list[StandinProcess]
         serial: cable_port(str(ports / name), setting)
         for serial, (name, setting) in _ON_CABLES.items()
     }
-    return start_fleet(serials, states, cables, anchor_ms=anchor_ms, base_ms=base_ms)
+    return start_fleet(serials, states, cables, kind, anchor_ms=anchor_ms, base_ms=base_ms)
 
 
 def _look_at(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
@@ -107,17 +114,24 @@ def _look_at(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
     )
 
 
-def _build(folder: Path, say: Callable[[str], None], wall_ms: Callable[[], float]) -> Demo:
+def _build(
+    folder: Path,
+    say: Callable[[str], None],
+    wall_ms: Callable[[], float],
+    kind: type[StandinProcess],
+) -> Demo:
     anchor_ms = int(wall_ms() // HOUR_MS * HOUR_MS)
     base_ms = anchor_ms - HISTORY_DAYS * DAY_MS
     say("Starting thirteen stand-in loggers ...")
-    fleet = _fleet(folder, anchor_ms, base_ms)
+    fleet = _fleet(folder, anchor_ms, base_ms, kind)
     clock = SimClock(base_ms)
     (folder / "archive").mkdir(parents=True)
     pins = MemoryPins()
     for group in (USUAL_GROUP, "Austernzucht Ost"):  # before and after they have a site
         pins.put(group, HATCHERY_PIN)
-    desk = Desk(folder / "archive", now_ms=clock.now_ms, computer=TrustedClock(), pins=pins)
+    desk = open_workspace(
+        folder / "archive", now_ms=clock.now_ms, computer=TrustedClock(), pins=pins
+    )
     try:
         desk.change_settings(Settings(person="JA"))
         _look_at(desk, fleet, folder)

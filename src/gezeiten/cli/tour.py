@@ -10,9 +10,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from gezeiten.cli.demo import Demo
-from gezeiten.desk.context import Desk
 from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.wording import readings_words
 
@@ -28,7 +28,7 @@ def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
 
     for picture in take_pictures(demo.folder / "archive", out):
         say(f"  {picture.name}")
-    desk = Desk(demo.folder / "archive")
+    desk = open_workspace(demo.folder / "archive")
     try:
         point = point_named(desk, "Cold room A")
         span = (desk.now_ms() - 14 * DAY_MS, desk.now_ms())

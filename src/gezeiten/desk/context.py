@@ -8,7 +8,7 @@ from __future__ import annotations
 import getpass
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
@@ -139,6 +139,8 @@ class Desk:
         """What is known of pieces of calculated series, by what they follow from."""
         self.heal: Callable[[int], bool] = lambda _point_id: False
         """Makes damaged readings of a point anew; says whether there were any."""
+        self.follow: Callable[[Sequence[str]], object] = lambda _points: None
+        """Refreshes what rests on the records of points (ids) that actions changed."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
         if not later:
@@ -166,6 +168,7 @@ class Desk:
                 )  # fmt: skip
                 if self._way:
                     made.chain.way = self._way
+                made.on_changed = lambda points: self.follow(points)
                 if self._hear:
                     made.on_wait = self._hear
                 self._drafts = Drafts(made.work / "drafts.json")

@@ -104,14 +104,16 @@ def start_fleet(
     serials: list[str],
     folder: Path | None = None,
     cables: Mapping[str, CablePort] = MappingProxyType({}),
+    kind: type[StandinProcess] = StandinProcess,
     **options: Any,
 ) -> list[StandinProcess]:
-    """Start several stand-ins at once and wait until all are ready; cables: by serial."""
+    """Start several stand-ins at once and wait until all are ready; cables: by serial; kind: how
+    their processes are started."""
     fleet = []
     for serial in serials:
         state = folder / f"{serial}.json" if folder else None
         cable = cables.get(serial)
-        fleet.append(StandinProcess(serial, state_file=state, cable=cable, **options))
+        fleet.append(kind(serial, state_file=state, cable=cable, **options))
     try:
         return [process.wait_until_ready() for process in fleet]
     except SurroundingsError:

@@ -31,12 +31,19 @@ from gezeiten.desk.office.logger_life import loggers, note_service, retire_logge
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import points, set_next_visit, sites
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
-from gezeiten.desk.record.place_editor import retire_point, retire_site, save_point, save_site
+from gezeiten.desk.record.place_editor import (
+    point_facts,
+    retire_point,
+    retire_site,
+    save_point,
+    save_site,
+)
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import GezeitenError
-from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_text
+from tests.archive.field_deeds import be_contacted, be_launched, bring, bring_sap, bring_text
 from tests.archive.record_deeds import (
+    average,
     correct,
     correct_no_more,
     hang_sensor,
@@ -62,7 +69,8 @@ SERIALS = st.sampled_from(["D-2041", "D-9001"])
 METRES = st.sampled_from([None, 0.0, 1.25, 3.08])
 DEEDS = st.one_of(
     st.tuples(st.just("site"), NAMES, st.one_of(st.none(), NUMBERS), METRES,
-              st.sampled_from(["UTC", "Europe/Berlin"]), st.sampled_from([None, 7, 45])),
+              st.sampled_from(["UTC", "Europe/Berlin", "Pacific/Kiritimati"]),
+              st.sampled_from([None, 7, 45])),
     st.tuples(st.just("point"), NAMES, st.one_of(st.none(), NUMBERS), METRES, NUMBERS,
               st.sampled_from([(), ("water_level",), ("water_level", "co2")])),
     st.tuples(st.just("retire point"), NUMBERS, st.booleans()),
@@ -91,7 +99,11 @@ DEEDS = st.one_of(
     st.tuples(st.just("bring text"), NUMBERS, st.integers(0, 9)),
     st.tuples(st.just("calculate"), NUMBERS, NUMBERS, st.sampled_from(["", "b"])),
     st.tuples(st.just("calculate no more"), NUMBERS),
-    st.tuples(st.just("limit"), NUMBERS, st.sampled_from(["above", "below"])),
+    st.tuples(st.just("limit"), NUMBERS, st.sampled_from(["above", "below"]),
+              st.sampled_from(["readings", "working hours", "means"])),
+    st.tuples(st.just("move"), NUMBERS, NUMBERS),
+    st.tuples(st.just("average"), st.sampled_from(["plain", "sum", "direction"])),
+    st.tuples(st.just("bring sap"), st.integers(1, 60)),
     st.tuples(st.just("correct"), NUMBERS, st.sampled_from(["", "suspect", "taken out"])),
     st.tuples(st.just("remark"), NUMBERS, st.booleans()),
     st.tuples(st.just("remark no more"), NUMBERS),
@@ -115,7 +127,8 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
 }
 FIELD_DEEDS: dict[str, Callable[..., object]] = {
     "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
-    "calculate": subtract, "calculate no more": subtract_no_more, "limit": set_some_limit,
+    "average": average, "bring sap": bring_sap, "limit": set_some_limit,
+    "calculate": subtract, "calculate no more": subtract_no_more,
     "correct": correct, "switch": switch_correction, "switch fill": switch_some_fill,
     "correct no more": correct_no_more,
     "remark": remark, "remark no more": remark_no_more,
@@ -140,6 +153,9 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
         facts = PointFacts(name, None, height_m, duty)
         site = nth(sites(desk), at).id
         save_point(desk, site, facts, None if which is None else nth(points(desk), which).id)
+    elif what == "move":
+        point = nth(points(desk), rest[0])
+        save_point(desk, nth(sites(desk), rest[1]).id, point_facts(desk, point.id), point.id)
     elif what == "retire point":
         retire_point(desk, nth(points(desk), rest[0]).id, retired=rest[1])
     elif what == "retire site":

@@ -9,8 +9,9 @@ import time
 from pathlib import Path
 
 from gezeiten.archive.store.begun import fresh_beside
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.intake.recovery import recover
+from gezeiten.desk.workspace import open_workspace
 
 _KILLED = """
 import os, signal, sys
@@ -34,13 +35,13 @@ def left_in(folder: Path, ago_s: float) -> Path:
 
 
 def test_opening_an_archive_clears_what_killed_exports_left(tmp_path: Path) -> None:
-    Desk(tmp_path / "a", computer=TrustedClock()).close()
+    open_workspace(tmp_path / "a", computer=TrustedClock()).close()
     folder = tmp_path / "a" / "handovers"
     kept = folder / "report.pdf"
     kept.write_bytes(b"a report")
     os.utime(kept, (0, 0))
     old, young = left_in(folder, 3_700), left_in(folder, 3_500)
-    desk = Desk(tmp_path / "a", computer=TrustedClock())
+    desk = open_workspace(tmp_path / "a", computer=TrustedClock())
     recover(desk)
     desk.close()
     assert set(folder.iterdir()) == {kept, young}

@@ -22,6 +22,7 @@ from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import ArchiveDamagedError, DiskFullError, GezeitenError
 from tests.archive.field_deeds import be_contacted, bring, bring_text
@@ -37,7 +38,9 @@ TORN = (
 
 
 def opened(folder: Path, heads: Path | None = None) -> Desk:
-    return Desk(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads)
+    return open_workspace(
+        folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads
+    )
 
 
 @pytest.fixture
@@ -131,7 +134,9 @@ def test_a_torn_last_line_is_named_while_looking_only(desk: Desk) -> None:
     path = chain_of(desk)
     torn = path.read_bytes() + b'{"envelope":{"chain":"'
     path.write_bytes(torn)
-    looking = Desk(desk.archive.folder, computer=TrustedClock(), pins=MemoryPins(), look=True)
+    looking = open_workspace(
+        desk.archive.folder, computer=TrustedClock(), pins=MemoryPins(), look=True
+    )
     assert path.read_bytes() == torn
     assert looking.archive.noticed == [f"{TORN} stays where it is."]
     [fault] = verify(looking).faults[:1]

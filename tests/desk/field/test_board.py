@@ -14,6 +14,7 @@ from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points as listed_points
 from gezeiten.desk.record.deployments import feed_series, place_source
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.lanes import lanes_of
@@ -25,7 +26,9 @@ PLAN = Plan(("air_temperature",), 600)
 
 def archive_of(folder: Path, points: int, missions: int) -> Desk:
     """An archive with so many points of so many missions each, and not one reading."""
-    desk = Desk(folder, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins())
+    desk = open_workspace(
+        folder, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins()
+    )
     with desk.archive.writing() as session:
         site = Site(name="Shore", kind="store", zone="Europe/Berlin")
         session.add(site)

@@ -13,16 +13,17 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.first_sight import NAME, first_sight, fresh_board
 from gezeiten.desk.places import add_point
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
 
 _START = """
 import sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()
-window = MainWindow(Desk(Path(sys.argv[1]), later=True))
+window = MainWindow(open_workspace(Path(sys.argv[1]), later=True))
 window.show()
 window.grab()
 assert len(window.places[0].canvas.board.visits) == 4
@@ -38,7 +39,7 @@ def now_ms(demo_desk: Desk) -> int:
 
 def start(folder: Path, now_ms: int) -> Desk:
     """The desk of the next start, before its archive is opened."""
-    return Desk(folder, now_ms=lambda: now_ms, later=True)
+    return open_workspace(folder, now_ms=lambda: now_ms, later=True)
 
 
 def test_it_is_the_board_as_of_now(demo_desk: Desk, now_ms: int) -> None:
@@ -69,7 +70,7 @@ def test_acts_that_came_as_a_file_and_were_not_applied_yet_are_seen(
     demo_desk.close()
     other = tmp_path / "other"
     shutil.copytree(demo_desk.folder, other)
-    desk = Desk(other)
+    desk = open_workspace(other)
     before = {path.name for path in (other / "logbook").iterdir()}
     add_point(desk, "Shore · Pier")
     desk.close()

@@ -14,6 +14,7 @@ import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from tests.small_blocks import kept_in
 
@@ -31,7 +32,7 @@ def copy(tmp_path: Path) -> Path:
 
 @pytest.fixture
 def elsewhere(tmp_path: Path) -> Iterator[Desk]:
-    desk = Desk(tmp_path / "elsewhere", computer=TrustedClock())
+    desk = open_workspace(tmp_path / "elsewhere", computer=TrustedClock())
     yield desk
     desk.close()
 

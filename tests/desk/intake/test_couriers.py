@@ -162,7 +162,7 @@ def test_a_courier_cut_at_any_byte_goes_on_there(outing: Round) -> None:
 _KILLED = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.intake.couriers import contact_courier, take_from_courier
 from gezeiten.link.find import FoundCourier
@@ -173,7 +173,7 @@ transfer._TELL_EVERY_S = -1.0
 def tell(progress):
     if progress.readings >= int(sys.argv[3]):
         os.kill(os.getpid(), signal.SIGKILL)
-desk = Desk(Path(sys.argv[1]))
+desk = open_workspace(Path(sys.argv[1]))
 card = contact_courier(desk, FoundCourier(Address("127.0.0.1", int(sys.argv[2])), "L-0042"))
 take_from_courier(desk, card, watch=Watch(tell))
 """

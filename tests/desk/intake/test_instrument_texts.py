@@ -16,13 +16,14 @@ from gezeiten.desk.intake.many_texts import look_at_texts
 from gezeiten.desk.intake.text_answers import look_ahead
 from gezeiten.desk.intake.text_files import read_pieces, take_text
 from gezeiten.desk.intake.text_survey import SeriesSurvey, with_words_seen
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.exchange.text.form import ColumnTie, Tie
 from tests.desk.intake.instrument_texts import TEXTS, Wanted, iso, lines, times, wave
 
 
 @pytest.fixture(scope="module")
 def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
-    made = Desk(tmp_path_factory.mktemp("texts") / "archive")
+    made = open_workspace(tmp_path_factory.mktemp("texts") / "archive")
     yield made
     made.close()
 

@@ -196,7 +196,7 @@ def test_it_waits_for_an_instrument_that_is_not_there_yet_and_can_be_stopped(
 _RECORD = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.intake.live import LivePlan, Recorder
 from gezeiten.link.profile import known_profiles
 profile = next(p for p, _ in known_profiles() if "lines" in p.name)
@@ -204,7 +204,7 @@ def tell(news):
     if news.kind == "reading" and news.readings == 2:
         os.kill(os.getpid(), signal.SIGKILL)
 plan = LivePlan(profile, sys.argv[2], "Mast", "Krabbenkoog · Live", 1.0, None)
-Recorder(Desk(Path(sys.argv[1])), plan, tell, lambda: False).run()
+Recorder(open_workspace(Path(sys.argv[1])), plan, tell, lambda: False).run()
 """
 
 

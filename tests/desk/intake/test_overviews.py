@@ -123,7 +123,7 @@ def test_stopped_in_the_middle_what_came_is_kept(cold: Lab) -> None:
 _KILLED = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.intake.overviews import offload_overview
 from gezeiten.domain.series.thinning import ThinKind, Thinning
 from gezeiten.link.address import Address
@@ -133,7 +133,7 @@ transfer._TELL_EVERY_S = -1.0
 def tell(progress):
     if progress.readings >= 240:
         os.kill(os.getpid(), signal.SIGKILL)
-desk = Desk(Path(sys.argv[1]))
+desk = open_workspace(Path(sys.argv[1]))
 offload_overview(desk, Address("127.0.0.1", int(sys.argv[2])), "R-1107", int(sys.argv[3]),
                  Thinning(ThinKind.NTH, 2, 0, 1152), Watch(tell))
 """

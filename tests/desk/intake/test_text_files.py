@@ -188,7 +188,7 @@ def test_nothing_is_half_kept(lab: Lab, tmp_path: Path) -> None:
 _TAKE = """
 import resource, sys
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
 if sys.argv[3] != "0":
@@ -196,7 +196,7 @@ if sys.argv[3] != "0":
 form = TextForm("utf-8", ",", ".", 1, 3, TimeForm((0,), "epoch_s"))
 tie = Tie("Big", "A · B", form, (ColumnTie(1, "air_temperature", "°C"), ColumnTie(2, "co2", "ppm")))
 try:
-    taken = take_text(Desk(Path(sys.argv[1])), Path(sys.argv[2]), tie)
+    taken = take_text(open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), tie)
 except Exception as exc:
     print(type(exc).__name__, exc)
 else:

@@ -7,10 +7,11 @@ from pathlib import Path
 import pytest
 
 from gezeiten.archive.database import Archive
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.intake.drives import look_at_file, take_from_drive
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.workspace import open_workspace
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab
 from tests.desk.intake.test_text_files import station
@@ -55,7 +56,7 @@ def test_a_mission_file_is_told_and_imported_again(lab: Lab, stray: str) -> None
     [taken] = data_of("take", "--unnamed", stray[:12], "--archive", folder)
     assert (taken["serial"], taken["error"]) == ("D-2041", "")
     assert taken["readings"] in (288, 289)
-    desk = Desk(folder, computer=TrustedClock())
+    desk = open_workspace(folder, computer=TrustedClock())
     assert verify(desk).is_whole
     desk.close()
     assert "names no bytes" in run("take", "--unnamed", stray[:12], "--archive", folder,

@@ -17,6 +17,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.link.transfer import Watch
 
@@ -24,7 +25,7 @@ from gezeiten.link.transfer import Watch
 @pytest.fixture
 def elsewhere(tmp_path: Path) -> Desk:
     (tmp_path / "elsewhere").mkdir()
-    desk = Desk(tmp_path / "elsewhere", computer=TrustedClock(), pins=MemoryPins())
+    desk = open_workspace(tmp_path / "elsewhere", computer=TrustedClock(), pins=MemoryPins())
     yield desk
     desk.close()
 
@@ -149,9 +150,9 @@ def test_the_list_of_a_copy_is_never_half_written(demo_desk: Desk, tmp_path: Pat
     code = (
         "import resource, signal, sys\n"
         "from pathlib import Path\n"
-        "from gezeiten.desk.context import Desk\n"
+        "from gezeiten.desk.workspace import open_workspace\n"
         "from gezeiten.desk.intake.vault_copy import copy_to\n"
-        "desk = Desk(Path(sys.argv[1]))\n"
+        "desk = open_workspace(Path(sys.argv[1]))\n"
         "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
         f"resource.setrlimit(resource.RLIMIT_FSIZE, ({limit}, {limit}))\n"
         "copy_to(desk, Path(sys.argv[2]))\n"

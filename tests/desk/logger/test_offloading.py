@@ -14,7 +14,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger, recover_incoming
@@ -22,6 +21,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
 from gezeiten.link.mission_blocks import FileChannel, encode_block
 from gezeiten.link.mission_file import Header, encode_header
@@ -80,7 +80,7 @@ def test_cut_or_not_the_record_ends_the_same(running: Lab, tmp_path: Path, after
         offload_logger(running.desk, running.standin.address, running.serial)
     offload_logger(running.desk, running.standin.address, running.serial)
     in_pieces = values(running)
-    fresh = Desk(tmp_path / "straight", now_ms=running.clock.now_ms)
+    fresh = open_workspace(tmp_path / "straight", now_ms=running.clock.now_ms)
     offload_logger(fresh, running.standin.address, running.serial)
     point = point_named(fresh, "Textile store")
     assert np.array_equal(record(fresh, point.id, "relative_humidity").values, in_pieces)
@@ -127,7 +127,7 @@ def test_cancelling_is_told_and_loses_nothing(running: Lab) -> None:
 _KILLED = """
 import os, sys, signal
 from pathlib import Path
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.link.address import Address
 from gezeiten.link.transfer import Watch
@@ -136,7 +136,7 @@ transfer._TELL_EVERY_S = -1.0
 def tell(progress):
     if progress.readings >= int(sys.argv[3]):
         os.kill(os.getpid(), signal.SIGKILL)
-desk = Desk(Path(sys.argv[1]))
+desk = open_workspace(Path(sys.argv[1]))
 offload_logger(desk, Address("127.0.0.1", int(sys.argv[2])), "D-2041", Watch(tell))
 """
 

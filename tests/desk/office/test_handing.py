@@ -34,6 +34,7 @@ from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.record.correcting import keep, proposed
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.records import record
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS, Span, to_ms
 from gezeiten.errors import ArchiveDamagedError, InputError
 
@@ -349,7 +350,7 @@ def test_a_copied_archive_judges_its_own_documents(
             connection.exec_driver_sql(behind, (str(done.path.resolve()), done.sha256, "handov%"))
     folder = demo_desk.archive.folder
     shutil.copytree(folder, tmp_path / "moved")
-    copied = Desk(tmp_path / "moved", now_ms=demo_desk.now_ms, computer=TrustedClock(),
+    copied = open_workspace(tmp_path / "moved", now_ms=demo_desk.now_ms, computer=TrustedClock(),
                   pins=MemoryPins())  # fmt: skip
 
     def states(desk: Desk) -> dict[str, str]:

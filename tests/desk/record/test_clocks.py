@@ -30,6 +30,7 @@ from gezeiten.desk.record.correcting import chain, keep, proposed
 from gezeiten.desk.record.excursion_book import excursions, refresh_stale, settle
 from gezeiten.desk.record.records import record, view
 from gezeiten.desk.record.story import story
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import HOUR_MS
@@ -251,7 +252,7 @@ def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept, damage: str) ->
     desk.close()
     with behind_its_back(folder / "archive.db") as raw:
         raw.execute(f"UPDATE clock SET {damage}")
-    again = Desk(folder, now_ms=desk.clock, computer=TrustedClock(), zone="Europe/Berlin")
+    again = open_workspace(folder, now_ms=desk.clock, computer=TrustedClock(), zone="Europe/Berlin")
     assert record(again, kept.point, KEY).times_utc_ms.tolist() == times
     faults = verify(again).faults
     again.close()

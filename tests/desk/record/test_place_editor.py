@@ -57,6 +57,7 @@ from gezeiten.desk.record.place_editor import (
     site_facts,
 )
 from gezeiten.desk.settings import Settings, checked, infos, load_settings
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.plan.models import DUENE_T2
@@ -68,7 +69,9 @@ from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
-    made = Desk(tmp_path, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins())
+    made = open_workspace(
+        tmp_path, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins()
+    )
     yield made
     made.close()
 
@@ -399,28 +402,45 @@ def test_values_that_may_not_be_are_refused_and_ignored_in_files(
 
 
 # -- zones -----------------------------------------------------------------------------------------
-def test_a_corrected_zone_finds_excursions_anew(lab: Lab) -> None:
-    """A limit of working hours: what lay inside them by the clocks of Berlin does not by those of
-    Kiritimati, fourteen hours ahead of UTC."""
+KIRITIMATI = ZoneInfo("Pacific/Kiritimati")
+"""Fourteen hours ahead of UTC: working hours in Berlin are none there."""
+
+
+def store_in_working_hours(lab: Lab) -> set[int]:
+    """Three days at a limit of working hours; returns when its excursions begin."""
     plan = replace(STORE_PLAN, limits=(
         LimitRule("relative_humidity", "above", 0.0, 0, window=WORKING_HOURS),
     ))  # fmt: skip
     launch(lab.desk, lab.standin.address, lab.serial, plan)
     lab.later(3 * 86_400)
     offload_logger(lab.desk, lab.standin.address, lab.serial)
-    before = {event.start_ms for event in excursions(lab.desk)}
-    assert before
-    [site] = sites(lab.desk)
-    save_site(lab.desk, replace(site_facts(lab.desk, site.id), zone="Pacific/Kiritimati"), site.id)
+    return {event.start_ms for event in excursions(lab.desk)}
+
+
+def are_of_kiritimati(lab: Lab, before: set[int]) -> bool:
     after = {event.start_ms for event in excursions(lab.desk)}
-    zone = ZoneInfo("Pacific/Kiritimati")
-    assert after
-    assert after != before
-    assert all(datetime.fromtimestamp(ms / 1000, zone).hour in range(7, 18) for ms in after)
+    hours = {datetime.fromtimestamp(ms / 1000, KIRITIMATI).hour for ms in after}
+    return bool(before) and after != before and bool(hours) and hours <= set(range(7, 18))
+
+
+def test_a_corrected_zone_finds_excursions_anew(lab: Lab) -> None:
+    before = store_in_working_hours(lab)
+    [site] = sites(lab.desk)
+    save_site(lab.desk, replace(site_facts(lab.desk, site.id), zone=KIRITIMATI.key), site.id)
+    assert are_of_kiritimati(lab, before)
+
+
+def test_a_point_that_moves_to_another_zone_has_the_excursions_of_that_zone(lab: Lab) -> None:
+    before = store_in_working_hours(lab)
+    island = save_site(lab.desk, SiteFacts("Island", "store", KIRITIMATI.key))
+    [point] = points(lab.desk)
+    save_point(lab.desk, island, point_facts(lab.desk, point.id), point.id)
+    assert are_of_kiritimati(lab, before)
+    assert verify(lab.desk).is_whole
 
 
 def test_a_site_made_by_the_way_takes_the_computers_zone_and_says_so(tmp_path: Path) -> None:
-    made = Desk(tmp_path, zone="Asia/Tokyo")
+    made = open_workspace(tmp_path, zone="Asia/Tokyo")
     said: list[str] = []
     made.archive.on_wait = said.append
     add_point(made, "Harbour · Mast")

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection, func, insert, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.acts.affected_points import affected_points
 from gezeiten.archive.acts.anew import CANNOT, apply_again
 from gezeiten.archive.acts.beginnings import begun_by, dump_of
 from gezeiten.archive.acts.entering import add_entry, ends, move_chain
@@ -20,7 +21,6 @@ from gezeiten.archive.acts.joining import came_late, find_misfits, make_in_order
 from gezeiten.archive.acts.logbook import entry_at, entry_of_line, name_of, names_in
 from gezeiten.archive.acts.made import put_in
 from gezeiten.archive.acts.misfits import misfits_to_see, note_misfits
-from gezeiten.archive.acts.touched import points_touched, stretch_touched
 from gezeiten.archive.here.changes import is_beside, record_changed, start_over
 from gezeiten.archive.here.excursions import match_all_assessments
 from gezeiten.archive.store.act_form import from_stored, is_act
@@ -170,4 +170,4 @@ def _apply(session: Session, entry: Entry, *, carefully: bool) -> None:
         note_misfits(session, misfits)
     if not failed:
         act = from_stored(entry.details)
-        record_changed(connection, points_touched(connection, act), stretch_touched(act))
+        record_changed(connection, affected_points(connection, act.scope), act.scope.period)

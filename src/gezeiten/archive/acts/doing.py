@@ -8,8 +8,8 @@ from sqlalchemy import Connection, bindparam, select
 from sqlalchemy.exc import NoResultFound
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.acts.affected_points import affected_points
 from gezeiten.archive.acts.entering import Who
-from gezeiten.archive.acts.touched import points_touched, stretch_touched
 from gezeiten.archive.apply import Said, apply, refuse
 from gezeiten.archive.here.changes import record_changed
 from gezeiten.archive.store.act_form import as_stored, from_stored
@@ -71,7 +71,9 @@ def _do(session: Session, act: Act, said: Said, person: str) -> None:
         raise InputError(
             "Somebody else changed this meanwhile; look at it as it is now and do it again."
         )
-    record_changed(connection, points_touched(connection, act), stretch_touched(act))
+    scope = act.scope
+    changed = record_changed(connection, affected_points(connection, scope), scope.period)
+    session.info.setdefault("changed points", {}).update(dict.fromkeys(changed))
     session.expire_all()  # what was read before may be something else now
     subject = subject_of(connection, act)
     told = Body(act.word, subject.name, act.told(subject), stored)

@@ -15,13 +15,11 @@ from gezeiten.archive.here.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import ClockRow, LogbookRow, Mission, Placing, Point
 from gezeiten.domain.series.clock_map import clock_map
-from gezeiten.domain.series.timeline import EVER_MS, Span
+from gezeiten.domain.series.timeline import EVER_MS, EVERYTHING, Span
 from gezeiten.domain.steps.derived import in_force, spread
 from gezeiten.errors import ArchiveDamagedError
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
-EVERYTHING: Span = (-EVER_MS, EVER_MS)
-"""What changed where it is not known in which stretch."""
 _COUNTED = Prepared(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"))
@@ -83,17 +81,19 @@ _NEWEST = Prepared(select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit
 
 def record_changed(
     connection: Connection, points: Iterable[str], span: Span | None = EVERYTHING
-) -> None:
+) -> list[str]:
     """Count that the records of points (ids) changed, and of those where something is calculated
     from them; their excursions have to be found anew in a stretch, or, where that is None, where
-    something says so besides."""
+    something says so besides. Returns all of them."""
     changed = dict.fromkeys(points, span or EVERYTHING)
     standing = in_force(said_derived(connection)) if changed else {}
-    for point, its in spread(changed, standing).items():
+    affected = spread(changed, standing)
+    for point, its in affected.items():
         if not _count(connection, point, span and its):
             since_ms, until_ms = its
             _FIRST.run(connection, point=point, changes=1, found_in=0, found_by="",
                        changed_ms=since_ms, changed_until_ms=until_ms)  # fmt: skip
+    return list(affected)
 
 
 def _count(connection: Connection, point: str, span: Span | None) -> int:

@@ -22,7 +22,6 @@ from gezeiten.desk.intake.carried import CarriedRecord
 from gezeiten.desk.intake.couriers import CourierCard, take_from_courier
 from gezeiten.desk.intake.drives import DriveCard, take_from_drive
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around
 from gezeiten.domain.acts.gaps import FedPart, GapFedByOther
 from gezeiten.domain.quantities.quantities import quantity
@@ -177,7 +176,6 @@ def fill_by_other(desk: Desk, booked: BookedGap, offer: ByOther) -> None:
         raise InputError(f"{offer.name} cannot fill this gap ({offer.refusal}).")
     with desk.archive.writing() as session:
         desk.do_within(session, other_act(booked, offer, kept_point(session, booked.point.id).uid))
-    refresh_excursions(desk, booked.point.id)
 
 
 def other_act(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:

@@ -13,7 +13,6 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.companions import companions
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import Estimate, GapEstimated, way_words
@@ -261,7 +260,6 @@ def fill_by_way(desk: Desk, booked: BookedGap, way: Way) -> None:
     act = way_act(booked, way)
     with desk.archive.writing() as session:
         desk.do_within(session, act(kept_point(session, booked.point.id).uid))
-    refresh_excursions(desk, booked.point.id)
 
 
 def way_act(booked: BookedGap, way: Way) -> Callable[[str], Act]:

@@ -16,7 +16,6 @@ from gezeiten.desk.field.beside import by_others, other_act
 from gezeiten.desk.field.estimating import estimates, way_act
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import line_act, line_offer
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapLeftOpen, GapTakenBack
 from gezeiten.errors import InputError
@@ -130,8 +129,6 @@ def do_all(desk: Desk, chosen: Iterable[Listed]) -> int:
     with desk.archive.writing() as session:
         for booked, act in wanted:
             do(session, act(kept_point(session, booked.point.id).uid), said)
-    for point_id in dict.fromkeys(booked.point.id for booked, _ in wanted):
-        refresh_excursions(desk, point_id)
     return len(wanted)
 
 
@@ -152,5 +149,3 @@ def undo_all(desk: Desk, chosen: Sequence[BookedGap]) -> None:
         for one in chosen:
             uid = kept_point(session, one.point.id).uid
             do(session, GapTakenBack(uid, one.gap, one.steps, one.state), said)
-    for point_id in dict.fromkeys(one.point.id for one in chosen):
-        refresh_excursions(desk, point_id)

@@ -21,7 +21,6 @@ from gezeiten.desk.field.estimating import line_error
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around
 from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
@@ -155,7 +154,6 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
         InputError: the gap is over the point's limit, or the error cannot be measured.
     """
     _do(desk, booked, line_act(desk, booked, line_offer(desk, booked)))
-    refresh_excursions(desk, booked.point.id)
 
 
 def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Act]:
@@ -213,7 +211,6 @@ def book_fetched(desk: Desk, booked: BookedGap, offload_id: int, by: str = "") -
     with desk.archive.reading() as session:
         sha256 = fingerprint_of(session, offload_id)
     _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256, by))
-    refresh_excursions(desk, booked.point.id)
 
 
 def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
@@ -231,7 +228,6 @@ def undo(desk: Desk, booked: BookedGap) -> None:
     if not booked.steps:
         raise InputError("Nothing was done about this gap yet, so there is nothing to undo.")
     _do(desk, booked, lambda at: GapTakenBack(at, booked.gap, booked.steps, booked.state))
-    refresh_excursions(desk, booked.point.id)
 
 
 def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Act]) -> None:

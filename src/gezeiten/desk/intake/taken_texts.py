@@ -5,7 +5,6 @@ from __future__ import annotations
 from gezeiten.archive.intake.taken_out import TextHeld, take_out, texts_held
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.raw_bytes import decoding
-from gezeiten.desk.record.excursion_book import refresh_excursions
 
 __all__ = ["TextHeld", "take_text_out", "taken_texts"]
 
@@ -24,6 +23,4 @@ def take_text_out(desk: Desk, sha256: str, why: str) -> None:
         InputError: it is not in the record.
     """
     with desk.archive.writing() as session:
-        points = take_out(session, sha256, why.strip(), decoding(desk), desk.said)
-    for point in points:
-        refresh_excursions(desk, point)
+        take_out(session, sha256, why.strip(), decoding(desk), desk.said)

@@ -24,7 +24,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.kinds import keep_tie
 from gezeiten.desk.intake.spool import Spool
-from gezeiten.desk.record.excursion_book import refresh_excursions, to_assess
+from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.acts.offloads import TEXT_MODEL
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
@@ -178,8 +178,6 @@ def take_tied(
         made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
         intakes = take_in_text(desk.archive, fresh, path.name, made, how)
     taken = TextTaken(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
-    for point in taken.points:
-        refresh_excursions(desk, point)
     taken.excursions_new = to_assess(desk, taken.points, found_since_ms=how.at_ms)
     return taken
 

@@ -18,7 +18,7 @@ from gezeiten.archive.store.vault import fingerprint
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
-from gezeiten.desk.record.excursion_book import refresh_mission, to_assess
+from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.acts.contacts import AttemptFailed
 from gezeiten.domain.series.coverage import Range, size
 from gezeiten.errors import GezeitenError
@@ -140,13 +140,10 @@ def take_in_file(
     with ThreadPoolExecutor(1) as beside:
         printed = beside.submit(fingerprint, raw)
         mission = raw_mission(decode_mission_file(raw), damaged or [])
-    intake = take_in(
+    return take_in(
         desk.archive, raw, mission, how,
         damaged=damaged, even_if_known=even_if_known, sha256=printed.result(),
     )  # fmt: skip
-    if intake.offload_id is not None:
-        refresh_mission(desk, intake.mission_id)
-    return intake
 
 
 def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:

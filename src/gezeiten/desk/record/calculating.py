@@ -13,7 +13,6 @@ from gezeiten.archive.sites import kept_point, kept_sites
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around, extent
 from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
@@ -235,7 +234,6 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
     act = SeriesDerived(inputs[0].point, fresh_id(), key, formula.key, formula.version, parameters,
                         inputs, words.strip())  # fmt: skip
     desk.do(act)
-    refresh_excursions(desk, wanted.point.id)
     return key
 
 
@@ -257,8 +255,6 @@ def recalculate(desk: Desk, one: Derived, words: str = "") -> None:
     with desk.archive.writing() as session:
         desk.do_within(session, DerivedTakenBack(one.point, one.uid, one.series))
         desk.do_within(session, act)
-        point_id = layout(session).keys[one.point]
-    refresh_excursions(desk, point_id)
 
 
 def calculate_no_more(desk: Desk, one: Derived) -> None:
@@ -268,6 +264,3 @@ def calculate_no_more(desk: Desk, one: Derived) -> None:
         InputError: another series is calculated from it.
     """
     desk.do(DerivedTakenBack(one.point, one.uid, one.series))
-    with desk.archive.reading() as session:
-        point_id = layout(session).keys[one.point]
-    refresh_excursions(desk, point_id)

@@ -18,7 +18,6 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import proposed
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around, given
 from gezeiten.domain.acts.checks import CheckRead, CheckTakenBack
 from gezeiten.domain.acts.corrections import CorrectionSet, CorrectionTakenBack
@@ -372,4 +371,3 @@ def keep_tying(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> No
         desk.do_within(session, CorrectionSet(
             uid, fresh_id(), step.series, step.kind, step.version, step.start_ms, step.end_ms,
             step.parameters, words.strip()))  # fmt: skip
-    refresh_excursions(desk, point.id)

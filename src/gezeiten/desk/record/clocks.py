@@ -20,7 +20,6 @@ from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.domain.acts.clocks import (
     ClockCorrected,
     ClockSwitchedOff,
@@ -146,7 +145,7 @@ def keep_clock(
     """
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
-    points = _refuse_where_steps_stand(desk, clock)
+    _refuse_where_steps_stand(desk, clock)
     with desk.archive.writing() as session:
         for before in filter(None, (clock.kept, clock.off)):
             desk.do_within(session, _taken_back(before))
@@ -156,8 +155,6 @@ def keep_clock(
             put_right.rate_beyond, uncertainty.drift_ppm,
         )  # fmt: skip
         desk.do_within(session, act)
-    for point in points:
-        refresh_excursions(desk, point)
 
 
 def take_clock_back(desk: Desk, clock: MissionClock) -> None:
@@ -169,10 +166,9 @@ def take_clock_back(desk: Desk, clock: MissionClock) -> None:
     its = clock.kept or clock.off
     if its is None:
         raise InputError("Nothing puts this clock right; there is nothing to take back.")
-    points = _refuse_where_steps_stand(desk, clock) if clock.kept else []
+    if clock.kept:
+        _refuse_where_steps_stand(desk, clock)
     desk.do(_taken_back(its))
-    for point in points:
-        refresh_excursions(desk, point)
 
 
 def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
@@ -186,14 +182,12 @@ def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
         raise InputError("Nothing puts this clock right; there is nothing to switch.")
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
-    points = _refuse_where_steps_stand(desk, clock)
+    _refuse_where_steps_stand(desk, clock)
     which = (its.serial, its.mission, its.number, its.uid)
     if clock.kept:
         desk.do(ClockSwitchedOff(*which, words.strip()))
     else:
         desk.do(ClockSwitchedOn(*which, fresh_id(), words.strip()))
-    for point in points:
-        refresh_excursions(desk, point)
 
 
 def _taken_back(kept: ClockKept) -> ClockTakenBack:

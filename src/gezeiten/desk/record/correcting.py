@@ -18,7 +18,6 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import how_words
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.filling import fills_among, with_fill_switched
 from gezeiten.desk.record.records import given
 from gezeiten.domain.acts.base import instant_words
@@ -210,7 +209,6 @@ def keep(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
     key = fresh_id()
     desk.do(CorrectionSet(uid, key, step.series, step.kind, step.version, step.start_ms,
                           step.end_ms, step.parameters, words.strip()))  # fmt: skip
-    refresh_excursions(desk, point.id)
     return key
 
 
@@ -246,13 +244,11 @@ def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> 
     """
     desk.do(CorrectionSwitched(step.point, step.uid, step.series, step.start_ms, step.end_ms,
                                not step.is_on, words.strip()))  # fmt: skip
-    refresh_excursions(desk, point.id)
 
 
 def take_back(desk: Desk, point: PointPlace, step: Correction) -> None:
     """Take a step back: the record is exactly what it was without it."""
     desk.do(CorrectionTakenBack(step.point, step.uid, step.series, step.start_ms, step.end_ms))
-    refresh_excursions(desk, point.id)
 
 
 def step_words(step: Correction) -> str:

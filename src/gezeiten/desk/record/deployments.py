@@ -14,8 +14,6 @@ from gezeiten.archive.sources import said_of_sources
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.excursion_book import refresh_excursions
-from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.sources import (
     FeedingTakenBack,
     PlacingTakenBack,
@@ -99,7 +97,7 @@ def place_source(
         uid = kept_point(session, point_id).uid if point_id is not None else None
     act = SourcePlaced(serial, fresh_id(), uid, start_ms, end_ms, words.strip(),
                        tuple(one for one in left if one != uid))  # fmt: skip
-    _do(desk, act, [*left, *([uid] if uid else [])])
+    desk.do(act)
 
 
 def feed_series(
@@ -121,18 +119,18 @@ def feed_series(
     label = as_label(label)
     with desk.archive.reading() as session:
         uid = kept_point(session, point_id).uid
-    _do(desk, SeriesFed(uid, fresh_id(), channel, label, source, start_ms, end_ms), [uid])
+    desk.do(SeriesFed(uid, fresh_id(), channel, label, source, start_ms, end_ms))
     return series_key(channel, label)
 
 
 def take_back(desk: Desk, said: SaidOfSource) -> None:
     """Take back what was said of a source; then it is again what it was before."""
     if said.channel:
-        _do(desk, FeedingTakenBack(said.point_uid, said.uid), [said.point_uid])
+        desk.do(FeedingTakenBack(said.point_uid, said.uid))
         return
     there = list(dict.fromkeys([*_points_of(desk, said.source), said.point_uid]))
     there = [uid for uid in there if uid]
-    _do(desk, PlacingTakenBack(said.source, said.uid, tuple(there)), there)
+    desk.do(PlacingTakenBack(said.source, said.uid, tuple(there)))
 
 
 def _points_of(desk: Desk, serial: str) -> list[str]:
@@ -142,11 +140,3 @@ def _points_of(desk: Desk, serial: str) -> list[str]:
         of_missions = [stay.point for stay in made.stays if stay.source == serial and stay.point]
     stood = [one.point for one in made.stood if one.stay.source == serial]
     return list(dict.fromkeys([*stood, *of_missions]))
-
-
-def _do(desk: Desk, act: Act, uids: list[str]) -> None:
-    desk.do(act)
-    with desk.archive.reading() as session:
-        keys = layout(session).keys
-    for uid in uids:
-        refresh_excursions(desk, keys[uid])

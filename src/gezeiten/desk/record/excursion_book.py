@@ -119,12 +119,14 @@ def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
 
-def refresh_mission(desk: Desk, mission_id: int) -> None:
-    """Find the excursions anew of all points at which readings of a mission are."""
+def refresh_affected(desk: Desk, points: Iterable[str]) -> None:
+    """Find the excursions of points (ids) as their records are after actions that were done here;
+    what is found for the first time is entered in the logbook."""
     with desk.archive.reading() as session:
-        there = layout(session).points_of(mission_id)
-    for point_id in there:
-        refresh_excursions(desk, point_id)
+        keys = layout(session).keys
+    for point in points:
+        # the Tideboard names what cannot be
+        or_fault(partial(_refresh, desk, keys[point], tell=True))
 
 
 def find_all_anew(desk: Desk) -> None:

@@ -10,7 +10,6 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import estimates_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import around
 from gezeiten.domain.acts.gaps import GapFilledAgain, GapTakenBack
 from gezeiten.domain.series.gaps import Gap
@@ -49,7 +48,6 @@ def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = ""
             else GapFilledAgain(at, gap, (step.id,), words.strip())
         )  # fmt: skip
         desk.do_within(session, act)
-    refresh_excursions(desk, point.id)
 
 
 def _refuse_measured(desk: Desk, point: PointPlace, step: RecordStep) -> None:

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from gezeiten.archive.here.booking import FoundIn, FoundNow, Scope
-from gezeiten.archive.here.changes import EVERYTHING
 from gezeiten.archive.here.layout import layout
 from gezeiten.archive.here.readings import lacks_values, load_recorded
 from gezeiten.desk.context import Desk
@@ -33,7 +32,7 @@ from gezeiten.domain.limits.excursions import (
 )
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.series import Series, holds_ms
-from gezeiten.domain.series.timeline import DAY_MS, Span
+from gezeiten.domain.series.timeline import DAY_MS, EVERYTHING, Span
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,6 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.domain.acts.hanging import HangingTakenBack, SensorHung
 from gezeiten.domain.kept import HangingKept
 from gezeiten.domain.steps.hanging import Hung
@@ -43,10 +42,8 @@ def hang(desk: Desk, point: PointPlace, hung: Hung, words: str) -> None:
     with desk.archive.reading() as session:
         uid = kept_point(session, point.id).uid
     desk.do(SensorHung(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip()))
-    refresh_excursions(desk, point.id)
 
 
 def take_hanging_back(desk: Desk, point: PointPlace, one: HangingKept) -> None:
     """Take back what was said of how the sensor hangs from an instant on."""
     desk.do(HangingTakenBack(one.point, one.uid, one.hung.since_ms))
-    refresh_excursions(desk, point.id)

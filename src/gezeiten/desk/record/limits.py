@@ -9,9 +9,7 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.desk.record.records import limits_set, watched
-from gezeiten.domain.acts import Act
 from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import LimitRule
@@ -84,7 +82,7 @@ def set_limit(
             raise InputError("There is no such series at this point; choose one of the list.")
     plain = {**rule.as_dict(), "channel": series}
     act = LimitSet(uid, fresh_id(), series, plain, start_ms, end_ms, words.strip())
-    _do(desk, point_id, act)
+    desk.do(act)
 
 
 def end_limit(desk: Desk, limit: LimitKept, end_ms: int, words: str) -> None:
@@ -96,19 +94,14 @@ def end_limit(desk: Desk, limit: LimitKept, end_ms: int, words: str) -> None:
     if not words.strip():
         raise InputError("Say in a few words why; it stands in the logbook.")
     act = LimitEnded(_uid(desk, limit.point_id), limit.uid, limit.end_ms, end_ms, words.strip())
-    _do(desk, limit.point_id, act)
+    desk.do(act)
 
 
 def take_limit_back(desk: Desk, limit: LimitKept) -> None:
     """Take a limit back that was set: it never was in force."""
-    _do(desk, limit.point_id, LimitTakenBack(_uid(desk, limit.point_id), limit.uid))
+    desk.do(LimitTakenBack(_uid(desk, limit.point_id), limit.uid))
 
 
 def _uid(desk: Desk, point_id: int) -> str:
     with desk.archive.reading() as session:
         return kept_point(session, point_id).uid
-
-
-def _do(desk: Desk, point_id: int, act: Act) -> None:
-    desk.do(act)
-    refresh_excursions(desk, point_id)

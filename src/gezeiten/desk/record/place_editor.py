@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from gezeiten.archive import sites as kept
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.record.excursion_book import refresh_excursions
 from gezeiten.domain.acts.base import changes_between
 from gezeiten.domain.acts.sites import (
     Moved,
@@ -38,12 +37,8 @@ def save_site(
     with desk.archive.writing() as session:
         site = kept.kept_site(session, site_id)
         changes = changes_between(seen or site.facts, facts)
-        points = kept.points_of_site(session, site_id)
         if changes:
             desk.do_within(session, SiteChanged(site.uid, changes))
-    if any(one.field == "zone" for one in changes):
-        for point in points:
-            refresh_excursions(desk, point)
     return site_id
 
 

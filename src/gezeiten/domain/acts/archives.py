@@ -6,13 +6,16 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.wording import counted, grouped
 
 Why = Literal["first", "other"]
 
 
 @dataclass(frozen=True, slots=True)
-class ArchiveBegun(Act, kind="archive begun", word="archive begun", about="archive"):
+class ArchiveBegun(
+    Act, kind="archive begun", word="archive begun", about="archive", affects=nothing
+):
     """An archive from here on made from acts. archive: its id for ever; tables: those that acts
     make; dump: fingerprint of what they held at this moment, "" for nothing; rows: how many."""
 
@@ -33,7 +36,7 @@ class ArchiveBegun(Act, kind="archive begun", word="archive begun", about="archi
 
 
 @dataclass(frozen=True, slots=True)
-class MisfitSeen(Act, kind="misfit seen", word="looked at", about="entry"):
+class MisfitSeen(Act, kind="misfit seen", word="looked at", about="entry", affects=nothing):
     """Somebody looked at what an act had found otherwise than it says. entry: the hash of its
     entry; found: what, a sentence each; subject: what that act was about."""
 
@@ -51,7 +54,7 @@ class MisfitSeen(Act, kind="misfit seen", word="looked at", about="entry"):
 
 
 @dataclass(frozen=True, slots=True)
-class ChainBegun(Act, kind="chain begun", word="chain begun", about="chain"):
+class ChainBegun(Act, kind="chain begun", word="chain begun", about="chain", affects=nothing):
     """A computer that begins a chain of its own. why: "first": it had not written in this folder;
     "other": the archive is not as this computer left it. follows: the number of the entry before.
     """
@@ -88,7 +91,7 @@ class _OnLostEntries(Act):
 
 @dataclass(frozen=True, slots=True)
 class EntriesRestored(
-    _OnLostEntries, kind="entries restored", word="entries restored", about="chain"
+    _OnLostEntries, kind="entries restored", word="entries restored", about="chain", affects=nothing
 ):
     """They were written again as the tables had them. hashes: those that they had before; restored:
     those that they have since."""
@@ -112,7 +115,9 @@ class EntriesRestored(
 
 
 @dataclass(frozen=True, slots=True)
-class EntriesRemoved(_OnLostEntries, kind="entries removed", word="entries removed", about="chain"):
+class EntriesRemoved(
+    _OnLostEntries, kind="entries removed", word="entries removed", about="chain", affects=nothing
+):
     """They were removed from the tables as well. hashes: theirs; sentences: what they said."""
 
     chain: str

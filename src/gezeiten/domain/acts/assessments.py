@@ -8,6 +8,7 @@ from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
 from gezeiten.domain.acts.missions import MissionName
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.limits.assessments import Seen
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan_words import rule_text
@@ -36,7 +37,7 @@ class FoundOne:
 
 
 @dataclass(frozen=True, slots=True)
-class ExcursionsFound(Act, kind="excursions found", word="found", about="point"):
+class ExcursionsFound(Act, kind="excursions found", word="found", about="point", affects=nothing):
     """Excursions found for the first time, by the computer that took their readings in. Whether
     they still are ones is found anew whenever their record changes."""
 
@@ -53,7 +54,9 @@ class ExcursionsFound(Act, kind="excursions found", word="found", about="point")
 
 
 @dataclass(frozen=True, slots=True)
-class ExcursionAssessed(Act, kind="excursion assessed", word="settle", about="point"):
+class ExcursionAssessed(
+    Act, kind="excursion assessed", word="settle", about="point", affects=nothing
+):
     """An excursion settled with a cause and words; before: those that they replace. rule: the limit
     as `LimitRule.as_dict` gives it; seen: the excursion as it was assessed."""
 
@@ -71,7 +74,9 @@ class ExcursionAssessed(Act, kind="excursion assessed", word="settle", about="po
 
 
 @dataclass(frozen=True, slots=True)
-class AssessmentTakenBack(Act, kind="assessment taken back", word="reopen", about="point"):
+class AssessmentTakenBack(
+    Act, kind="assessment taken back", word="reopen", about="point", affects=nothing
+):
     """An assessment taken back, with what it was."""
 
     point: str

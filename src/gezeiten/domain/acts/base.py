@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
+from gezeiten.domain.acts.scope import Scope
 from gezeiten.domain.series.timeline import from_ms
 
 About = Literal[
@@ -49,7 +50,8 @@ class Act(ABC):
     back unchanged; one field is called as ABOUT says and holds the id of what it is about.
 
     KIND: for ever the name of this kind. VERSION: of its form; whoever changes the form lifts the
-    old one. WORD: what the logbook files it under. ABOUT: what kind of thing it is about.
+    old one. WORD: what the logbook files it under. ABOUT: what kind of thing it is about. AFFECTS:
+    returns whose record one of them may change.
     """
 
     __slots__ = ()
@@ -57,14 +59,23 @@ class Act(ABC):
     VERSION: ClassVar[int]
     WORD: ClassVar[str]
     ABOUT: ClassVar[About]
+    AFFECTS: ClassVar[Callable[[Any], Scope]]
 
     def __init_subclass__(
-        cls, *, kind: str = "", word: str = "", about: About | None = None, version: int = 1
-    ) -> None:
+        cls, *, kind: str = "", word: str = "", about: About | None = None, version: int = 1,
+        affects: Callable[[Any], Scope] | None = None,
+    ) -> None:  # fmt: skip
         """Take what the class statement says; a dataclass with slots makes the class twice, the
-        second time without."""
+        second time without.
+
+        Raises:
+            TypeError: it does not say what it affects, or another class has its kind.
+        """
         if about is not None:
             cls.KIND, cls.WORD, cls.ABOUT, cls.VERSION = kind, word, about, version
+            if affects is None:
+                raise TypeError(f"{cls.__name__} must say whose record it affects")
+            cls.AFFECTS = affects
         if "KIND" in cls.__dict__:
             known = BY_KIND.setdefault(cls.KIND, cls)
             if known.__name__ != cls.__name__:
@@ -75,6 +86,11 @@ class Act(ABC):
     def about(self) -> str:
         """Id of what it is about: the field of the name in ABOUT."""
         return str(getattr(self, self.ABOUT))
+
+    @property
+    def scope(self) -> Scope:
+        """Whose record it may change."""
+        return type(self).AFFECTS(self)
 
     @property
     def word(self) -> str:

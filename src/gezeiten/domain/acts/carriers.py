@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.wording import counted, grouped
 
 
@@ -21,7 +22,7 @@ class _OnCarrier(Act):
 
 @dataclass(frozen=True, slots=True)
 class CourierMadeReady(_OnCarrier, kind="courier made ready", word="courier made ready",
-                       about="courier"):  # fmt: skip
+                       about="courier", affects=nothing):  # fmt: skip
     """Records cleared from a courier whose bytes are in the vault; its clock is set when nothing
     stays. stay: a sentence for each that stays."""
 
@@ -38,7 +39,9 @@ class CourierMadeReady(_OnCarrier, kind="courier made ready", word="courier made
 
 
 @dataclass(frozen=True, slots=True)
-class CourierClockSet(_OnCarrier, kind="courier clock set", word="courier clock", about="courier"):
+class CourierClockSet(
+    _OnCarrier, kind="courier clock set", word="courier clock", about="courier", affects=nothing
+):
     """A courier's clock set; clock_difference_ms: how far it was off, courier minus computer."""
 
     courier: str
@@ -50,7 +53,9 @@ class CourierClockSet(_OnCarrier, kind="courier clock set", word="courier clock"
 
 
 @dataclass(frozen=True, slots=True)
-class CourierTold(_OnCarrier, kind="courier told", word="courier told", about="courier"):
+class CourierTold(
+    _OnCarrier, kind="courier told", word="courier told", about="courier", affects=nothing
+):
     """Whether a courier launches loggers again after collecting, or leaves them running."""
 
     courier: str
@@ -62,7 +67,9 @@ class CourierTold(_OnCarrier, kind="courier told", word="courier told", about="c
 
 
 @dataclass(frozen=True, slots=True)
-class DriveCleared(_OnCarrier, kind="drive cleared", word="drive cleared", about="drive"):
+class DriveCleared(
+    _OnCarrier, kind="drive cleared", word="drive cleared", about="drive", affects=nothing
+):
     """Mission files deleted from a drive, by their fingerprints; stay: a sentence for each that
     stays."""
 
@@ -76,7 +83,9 @@ class DriveCleared(_OnCarrier, kind="drive cleared", word="drive cleared", about
 
 
 @dataclass(frozen=True, slots=True)
-class DriveReleased(_OnCarrier, kind="drive released", word="drive released", about="drive"):
+class DriveReleased(
+    _OnCarrier, kind="drive released", word="drive released", about="drive", affects=nothing
+):
     """A drive written out and unmounted."""
 
     drive: str
@@ -87,7 +96,9 @@ class DriveReleased(_OnCarrier, kind="drive released", word="drive released", ab
 
 
 @dataclass(frozen=True, slots=True)
-class ReportNotKept(_OnCarrier, kind="report not kept", word="report not kept", about="drive"):
+class ReportNotKept(
+    _OnCarrier, kind="report not kept", word="report not kept", about="drive", affects=nothing
+):
     """A logger's own report that could not be read."""
 
     drive: str
@@ -98,7 +109,9 @@ class ReportNotKept(_OnCarrier, kind="report not kept", word="report not kept", 
 
 
 @dataclass(frozen=True, slots=True)
-class VaultGiven(_OnCarrier, kind="vault given", word="vault handed on", about="to"):
+class VaultGiven(
+    _OnCarrier, kind="vault given", word="vault handed on", about="to", affects=nothing
+):
     """The whole vault written as one file, or copied to a folder of another disk; damaged: raw
     offloads left out, a sentence each (the first hundred)."""
 
@@ -117,7 +130,9 @@ class VaultGiven(_OnCarrier, kind="vault given", word="vault handed on", about="
 
 
 @dataclass(frozen=True, slots=True)
-class CopyTakenIn(_OnCarrier, kind="copy taken in", word="vault taken in", about="file"):
+class CopyTakenIn(
+    _OnCarrier, kind="copy taken in", word="vault taken in", about="file", affects=nothing
+):
     """A copy of a vault taken in; refused: a sentence for each raw offload (the first hundred)."""
 
     file: str
@@ -138,7 +153,7 @@ class CopyTakenIn(_OnCarrier, kind="copy taken in", word="vault taken in", about
 
 
 @dataclass(frozen=True, slots=True)
-class PutAside(_OnCarrier, kind="file put aside", word="put aside", about="file"):
+class PutAside(_OnCarrier, kind="file put aside", word="put aside", about="file", affects=nothing):
     """An incoming file that could not be read, kept under another name."""
 
     file: str

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)
-class CheckRead(Act, kind="check read", word="check", about="point"):
+class CheckRead(Act, kind="check read", word="check", about="point", affects=nothing):
     """A value read by hand for a series (its key) of a point at an instant (UTC ms), in the unit
     the series is recorded in. check: its id; value: what the series should say then, None where
     only lowest and highest since the look before were read; u: its uncertainty (k = 2). dip_m: how
@@ -44,7 +45,7 @@ class CheckRead(Act, kind="check read", word="check", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class CheckTakenBack(Act, kind="check taken back", word="undo", about="point"):
+class CheckTakenBack(Act, kind="check taken back", word="undo", about="point", affects=nothing):
     """A check reading does not stand any more."""
 
     point: str

@@ -5,10 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import its_mission
 
 
 @dataclass(frozen=True, slots=True)
-class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger", version=2):
+class ClockCorrected(
+    Act, kind="clock corrected", word="correct", about="logger", version=2, affects=its_mission
+):
     """The instants of the readings of a mission (its id, its number) are others than its logger
     wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
     `ClockMap`; u_ms: how sure that is at worst between two (k = 2); way: how it is known; words:
@@ -35,7 +38,9 @@ class ClockCorrected(Act, kind="clock corrected", word="correct", about="logger"
 
 
 @dataclass(frozen=True, slots=True)
-class ClockSwitchedOff(Act, kind="clock switched off", word="correct", about="logger"):
+class ClockSwitchedOff(
+    Act, kind="clock switched off", word="correct", about="logger", affects=its_mission
+):
     """A correction of a clock has no effect until it is switched on again."""
 
     logger: str
@@ -49,7 +54,9 @@ class ClockSwitchedOff(Act, kind="clock switched off", word="correct", about="lo
 
 
 @dataclass(frozen=True, slots=True)
-class ClockSwitchedOn(Act, kind="clock switched on", word="correct", about="logger"):
+class ClockSwitchedOn(
+    Act, kind="clock switched on", word="correct", about="logger", affects=its_mission
+):
     """A correction of a clock that was switched off has its effect again. anew: its id from now
     on: what stood when is told by when each stood."""
 
@@ -65,7 +72,9 @@ class ClockSwitchedOn(Act, kind="clock switched on", word="correct", about="logg
 
 
 @dataclass(frozen=True, slots=True)
-class ClockTakenBack(Act, kind="clock taken back", word="undo", about="logger"):
+class ClockTakenBack(
+    Act, kind="clock taken back", word="undo", about="logger", affects=its_mission
+):
     """A correction of a clock never was."""
 
     logger: str

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.wording import readings_words
 
@@ -16,7 +17,9 @@ _FAILED_WORDS = {"erase": "erase refused", "follow": "followed logger away"}
 
 
 @dataclass(frozen=True, slots=True)
-class LoggerContacted(Act, kind="logger contacted", word="contact", about="logger"):
+class LoggerContacted(
+    Act, kind="logger contacted", word="contact", about="logger", affects=nothing
+):
     """A logger as it answered. doing: what it does, in a word; state: its state registers by name;
     clock_difference_ms: logger minus computer."""
 
@@ -39,7 +42,7 @@ class LoggerContacted(Act, kind="logger contacted", word="contact", about="logge
 
 
 @dataclass(frozen=True, slots=True)
-class MissionStopped(Act, kind="mission stopped", word="stop", about="logger"):
+class MissionStopped(Act, kind="mission stopped", word="stop", about="logger", affects=nothing):
     """A logger told to record no more; its memory stays."""
 
     logger: str
@@ -49,7 +52,7 @@ class MissionStopped(Act, kind="mission stopped", word="stop", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class MemoryErased(Act, kind="memory erased", word="erase", about="logger"):
+class MemoryErased(Act, kind="memory erased", word="erase", about="logger", affects=nothing):
     """A logger told to erase what it held; all of it had been read back from the vault."""
 
     logger: str
@@ -61,7 +64,7 @@ class MemoryErased(Act, kind="memory erased", word="erase", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class LoggerBlinked(Act, kind="logger let blink", word="blink", about="logger"):
+class LoggerBlinked(Act, kind="logger let blink", word="blink", about="logger", affects=nothing):
     """A logger let blink so that it is found among others."""
 
     logger: str
@@ -71,7 +74,9 @@ class LoggerBlinked(Act, kind="logger let blink", word="blink", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class SensorsChecked(Act, kind="sensors checked", word="self-check", about="logger"):
+class SensorsChecked(
+    Act, kind="sensors checked", word="self-check", about="logger", affects=nothing
+):
     """A logger let check its own sensors."""
 
     logger: str
@@ -82,7 +87,9 @@ class SensorsChecked(Act, kind="sensors checked", word="self-check", about="logg
 
 
 @dataclass(frozen=True, slots=True)
-class FollowedBack(Act, kind="followed logger back", word="followed logger back", about="logger"):
+class FollowedBack(
+    Act, kind="followed logger back", word="followed logger back", about="logger", affects=nothing
+):
     """A followed logger that answers again."""
 
     logger: str
@@ -93,7 +100,7 @@ class FollowedBack(Act, kind="followed logger back", word="followed logger back"
 
 
 @dataclass(frozen=True, slots=True)
-class AttemptFailed(Act, kind="attempt failed", word="failed", about="logger"):
+class AttemptFailed(Act, kind="attempt failed", word="failed", about="logger", affects=nothing):
     """What was tried at a logger and did not happen, and why; nothing changed. logger: its serial,
     or where it was looked for. plan: that was to be launched."""
 

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
+from gezeiten.domain.acts.scope import its_period
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.corrections import CORRECTIONS
 
 
 @dataclass(frozen=True, slots=True)
-class CorrectionSet(Act, kind="correction set", word="correct", about="point"):
+class CorrectionSet(Act, kind="correction set", word="correct", about="point", affects=its_period):
     """A step in the chain of a series (its key) of a point, in force in [start_ms, end_ms), None:
     until further notice. correction: its id; step, version: of which kind; parameters: all of
     them; words: why."""
@@ -35,7 +36,9 @@ class CorrectionSet(Act, kind="correction set", word="correct", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class CorrectionSwitched(Act, kind="correction switched", word="correct", about="point"):
+class CorrectionSwitched(
+    Act, kind="correction switched", word="correct", about="point", affects=its_period
+):
     """A step has no effect from now on, or has it again, for all time it is in force in."""
 
     point: str
@@ -53,7 +56,9 @@ class CorrectionSwitched(Act, kind="correction switched", word="correct", about=
 
 
 @dataclass(frozen=True, slots=True)
-class CorrectionTakenBack(Act, kind="correction taken back", word="undo", about="point"):
+class CorrectionTakenBack(
+    Act, kind="correction taken back", word="undo", about="point", affects=its_period
+):
     """A step never was; the record is exactly what it was without it."""
 
     point: str

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import its_point
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.formulas import formula_words
 
@@ -18,7 +19,9 @@ class Input:
 
 
 @dataclass(frozen=True, slots=True)
-class SeriesDerived(Act, kind="series derived", word="calculated", about="point"):
+class SeriesDerived(
+    Act, kind="series derived", word="calculated", about="point", affects=its_point
+):
     """A series of a point is calculated from others from now on, for all time. derived: its id;
     series: its key; inputs: by role; parameters: all that can be set, in their units."""
 
@@ -39,7 +42,9 @@ class SeriesDerived(Act, kind="series derived", word="calculated", about="point"
 
 
 @dataclass(frozen=True, slots=True)
-class DerivedTakenBack(Act, kind="derived taken back", word="calculated", about="point"):
+class DerivedTakenBack(
+    Act, kind="derived taken back", word="calculated", about="point", affects=its_point
+):
     """A series is not calculated any more; nothing that was measured changes. series: its key."""
 
     point: str

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.wording import readings_words
 
 
 @dataclass(frozen=True, slots=True)
 class DocumentHandedOver(Act, kind="document handed over", word="handover", about="point",
-                         version=2):  # fmt: skip
+                         version=2, affects=nothing):  # fmt: skip
     """A document of a point over a stretch that left the house. form: "csv" or "pdf"; file_name:
     where its copy was put. From version 2 on its bytes lie in the vault of documents."""
 
@@ -30,7 +31,9 @@ class DocumentHandedOver(Act, kind="document handed over", word="handover", abou
 
 
 @dataclass(frozen=True, slots=True)
-class DocumentPutOut(Act, kind="document put out again", word="handover", about="point"):
+class DocumentPutOut(
+    Act, kind="document put out again", word="handover", about="point", affects=nothing
+):
     """A document that was handed over before, written once more from the vault: its copy was moved,
     deleted or changed. file_name: where the copy is now."""
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import its_gap
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.wording import readings_words
@@ -35,7 +36,9 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True)
-class GapFilledByLine(Act, kind="gap filled by a line", word="fill", about="point", version=2):
+class GapFilledByLine(
+    Act, kind="gap filled by a line", word="fill", about="point", version=2, affects=its_gap
+):
     """A gap filled by straight lines, a step a channel. Version 1 knew no band of each reading."""
 
     point: str
@@ -60,7 +63,7 @@ class Estimate:
 
 
 @dataclass(frozen=True, slots=True)
-class GapEstimated(Act, kind="gap estimated", word="fill", about="point"):
+class GapEstimated(Act, kind="gap estimated", word="fill", about="point", affects=its_gap):
     """A gap filled by the series' own cycles or a companion, a step a channel. Its values stand
     here: whatever becomes of what they were made from, they are what they were."""
 
@@ -83,7 +86,9 @@ def way_words(facts: Mapping[str, Any]) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class GapFetched(Act, kind="gap filled from the logger", word="fill", about="point", version=2):
+class GapFetched(
+    Act, kind="gap filled from the logger", word="fill", about="point", version=2, affects=its_gap
+):
     """A gap filled by what an offload brought, known by the SHA-256 of its bytes. by: the courier
     or drive on which it came, "" from the logger itself; version 1 knew only that."""
 
@@ -115,7 +120,9 @@ class FedPart:
 
 
 @dataclass(frozen=True, slots=True)
-class GapFedByOther(Act, kind="gap filled from another source", word="fill", about="point"):
+class GapFedByOther(
+    Act, kind="gap filled from another source", word="fill", about="point", affects=its_gap
+):
     """A gap filled by what another source measured at the same point, a step a channel."""
 
     point: str
@@ -128,7 +135,9 @@ class GapFedByOther(Act, kind="gap filled from another source", word="fill", abo
 
 
 @dataclass(frozen=True, slots=True)
-class GapLeftOpen(Act, kind="gap left open", word="leave open", about="point", version=2):
+class GapLeftOpen(
+    Act, kind="gap left open", word="leave open", about="point", version=2, affects=its_gap
+):
     """A gap that stays in some series, with a reason. Version 1 named no series: it was all of the
     point's; series is empty then."""
 
@@ -147,7 +156,7 @@ class GapLeftOpen(Act, kind="gap left open", word="leave open", about="point", v
 
 
 @dataclass(frozen=True, slots=True)
-class GapTakenBack(Act, kind="gap taken back", word="undo", about="point"):
+class GapTakenBack(Act, kind="gap taken back", word="undo", about="point", affects=its_gap):
     """What was done about a gap has no effect any more. was: what it was, in words."""
 
     point: str
@@ -160,7 +169,7 @@ class GapTakenBack(Act, kind="gap taken back", word="undo", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class GapFilledAgain(Act, kind="gap filled again", word="fill", about="point"):
+class GapFilledAgain(Act, kind="gap filled again", word="fill", about="point", affects=its_gap):
     """Estimates that were taken back stand again as they were; words: why."""
 
     point: str

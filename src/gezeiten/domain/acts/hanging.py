@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
+from gezeiten.domain.acts.scope import since_then
 
 
 @dataclass(frozen=True, slots=True)
-class SensorHung(Act, kind="sensor hung", word="correct", about="point"):
+class SensorHung(Act, kind="sensor hung", word="correct", about="point", affects=since_then):
     """From an instant (UTC ms) on the measuring point of a point lies rim_m above its datum and the
     sensor length_m below it. hanging: its id."""
 
@@ -26,7 +27,9 @@ class SensorHung(Act, kind="sensor hung", word="correct", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class HangingTakenBack(Act, kind="hanging taken back", word="undo", about="point"):
+class HangingTakenBack(
+    Act, kind="hanging taken back", word="undo", about="point", affects=since_then
+):
     """How a sensor was said to hang from an instant on has no effect any more."""
 
     point: str

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 
 Outcome = Literal["happened", "refused", "not happened", "another"]
 """Of a launch: "another": the logger is in a mission that somebody else launched."""
 
 
 @dataclass(frozen=True, slots=True)
-class LaunchBegun(Act, kind="launch begun", word="launch begun", about="logger"):
+class LaunchBegun(Act, kind="launch begun", word="launch begun", about="logger", affects=nothing):
     """A launch that begins. launch: computer and token of whoever launches; old_mission: the number
     before; accepted: words why, by the keys of the checks that they accept."""
 
@@ -40,7 +41,7 @@ class NewMission:
 
 
 @dataclass(frozen=True, slots=True)
-class LaunchEnded(Act, kind="launch ended", word="launch", about="logger"):
+class LaunchEnded(Act, kind="launch ended", word="launch", about="logger", affects=nothing):
     """How a launch ended. mission: the one it is in, of number `in_mission`, where it happened.
     replaced: the loggers that stood at the point. cut_off: found out at a later contact."""
 

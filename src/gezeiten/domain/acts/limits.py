@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
+from gezeiten.domain.acts.scope import its_point
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)
-class LimitSet(Act, kind="limit set", word="limit", about="point"):
+class LimitSet(Act, kind="limit set", word="limit", about="point", affects=its_point):
     """A limit on a series of a point, in force in [start_ms, end_ms), None: until further notice.
     limit: its id; series: the key; rule: as `LimitRule.as_dict` gives it; words: why."""
 
@@ -33,7 +34,7 @@ class LimitSet(Act, kind="limit set", word="limit", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class LimitEnded(Act, kind="limit ended", word="limit", about="point"):
+class LimitEnded(Act, kind="limit ended", word="limit", about="point", affects=its_point):
     """A limit is in force until an instant; before_ms: until when it was, None for no end."""
 
     point: str
@@ -48,7 +49,7 @@ class LimitEnded(Act, kind="limit ended", word="limit", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class LimitTakenBack(Act, kind="limit taken back", word="limit", about="point"):
+class LimitTakenBack(Act, kind="limit taken back", word="limit", about="point", affects=its_point):
     """A limit that was set here never was in force."""
 
     point: str

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gezeiten.domain.acts.base import Act, Subject, day_words
+from gezeiten.domain.acts.scope import nothing
 
 ServiceKind = Literal["battery", "calibration", "repair", "note"]
 _SERVICE_WORDS = {
@@ -17,7 +18,7 @@ _SERVICE_WORDS = {
 
 
 @dataclass(frozen=True, slots=True)
-class ServiceNoted(Act, kind="service noted", word="service", about="logger"):
+class ServiceNoted(Act, kind="service noted", word="service", about="logger", affects=nothing):
     """Something done to a logger on a day; due_ms: until when a calibration holds. The certificate
     lies in the vault by its SHA-256."""
 
@@ -38,7 +39,7 @@ class ServiceNoted(Act, kind="service noted", word="service", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class LoggerRetired(Act, kind="logger retired", word="logger", about="logger"):
+class LoggerRetired(Act, kind="logger retired", word="logger", about="logger", affects=nothing):
     """A logger put out of use, and away from its point, or taken up again."""
 
     logger: str
@@ -49,7 +50,7 @@ class LoggerRetired(Act, kind="logger retired", word="logger", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class PinGroupSet(Act, kind="PIN group set", word="PIN group", about="logger"):
+class PinGroupSet(Act, kind="PIN group set", word="PIN group", about="logger", affects=nothing):
     """The loggers that a logger shares its PIN with; "" is its site's."""
 
     logger: str
@@ -62,7 +63,7 @@ class PinGroupSet(Act, kind="PIN group set", word="PIN group", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class ReportKept(Act, kind="report kept", word="report kept", about="logger"):
+class ReportKept(Act, kind="report kept", word="report kept", about="logger", affects=nothing):
     """A document that a logger wrote by itself; its bytes lie in the vault. mission: None where
     its name does not tell."""
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import Scope, its_bytes, its_point, nothing
 from gezeiten.domain.series.coverage import Range, size
 from gezeiten.domain.wording import readings_words
 
@@ -62,7 +63,9 @@ class Taken:
 
 
 @dataclass(frozen=True, slots=True)
-class MissionOffloaded(Act, kind="mission offloaded", word="offload", about="logger", version=2):
+class MissionOffloaded(
+    Act, kind="mission offloaded", word="offload", about="logger", version=2, affects=its_bytes
+):
     """Readings of a mission that came: numbers `received`, in the bytes `raw`. damaged: of those,
     what stayed damaged; missed: what arrived damaged this time, for the next launch to ask about,
     None where the logger itself was not asked. events: what the logger noted. read: how the bytes
@@ -95,7 +98,7 @@ class MissionOffloaded(Act, kind="mission offloaded", word="offload", about="log
 
 
 @dataclass(frozen=True, slots=True)
-class DamageNoted(Act, kind="damage noted", word="offload", about="logger"):
+class DamageNoted(Act, kind="damage noted", word="offload", about="logger", affects=nothing):
     """An offload that brought nothing new: what of a mission arrived damaged this time."""
 
     logger: str
@@ -110,7 +113,9 @@ class DamageNoted(Act, kind="damage noted", word="offload", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class TextTaken(Act, kind="text taken in", word="offload", about="logger", version=3):
+class TextTaken(
+    Act, kind="text taken in", word="offload", about="logger", version=3, affects=its_bytes
+):
     """A text, or the journal of a live line. logger: the name of the source; reading: the tie by
     which its bytes are read; readings: how many they hold; earliest_ms: of the first one; read: how
     they were read, unknown before version 3."""
@@ -140,8 +145,14 @@ class TextTaken(Act, kind="text taken in", word="offload", about="logger", versi
         return {name: content[name] for name in cls.__slots__ if name in content}
 
 
+def _text_taken_out(action: TextTakenOut) -> Scope:
+    return Scope((action.point,), sha256=action.sha256)
+
+
 @dataclass(frozen=True, slots=True)
-class TextTakenOut(Act, kind="text taken out", word="offload", about="logger"):
+class TextTakenOut(
+    Act, kind="text taken out", word="offload", about="logger", affects=_text_taken_out
+):
     """A whole text taken out of the record again: its bytes stay, its readings count no more.
     logger: the name of the source; file_name: "" where nobody noted it."""
 
@@ -158,7 +169,7 @@ class TextTakenOut(Act, kind="text taken out", word="offload", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class ReadAnew(Act, kind="read anew", word="offload", about="logger"):
+class ReadAnew(Act, kind="read anew", word="offload", about="logger", affects=its_point):
     """Bytes kept before are read in another way from now on. sha256: of the bytes; point: where
     their readings belong."""
 
@@ -176,7 +187,7 @@ class ReadAnew(Act, kind="read anew", word="offload", about="logger"):
 
 
 @dataclass(frozen=True, slots=True)
-class OverviewTaken(Act, kind="overview taken", word="overview", about="logger"):
+class OverviewTaken(Act, kind="overview taken", word="overview", about="logger", affects=nothing):
     """A mission seen by one value for every so many readings; came: the readings that its values
     stand for. No reading is kept by it."""
 
@@ -202,7 +213,9 @@ class OverviewTaken(Act, kind="overview taken", word="overview", about="logger")
 
 
 @dataclass(frozen=True, slots=True)
-class ReadingsRescued(Act, kind="readings rescued", word="offload", about="logger"):
+class ReadingsRescued(
+    Act, kind="readings rescued", word="offload", about="logger", affects=nothing
+):
     """Bytes were found to be lost, but for the readings that the database of an older version still
     had: those are kept as bytes from now on. lost: SHA-256 of what is gone."""
 

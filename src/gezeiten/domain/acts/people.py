@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 
 ERASED = "–"
 """What stands in place of a name that was erased."""
 
 
 @dataclass(frozen=True, slots=True)
-class PersonNamed(Act, kind="person named", word="person", about="person"):
+class PersonNamed(Act, kind="person named", word="person", about="person", affects=nothing):
     """Somebody who acts here for the first time. name: as typed, initials mostly."""
 
     person: str
@@ -26,7 +27,7 @@ class PersonNamed(Act, kind="person named", word="person", about="person"):
 
 
 @dataclass(frozen=True, slots=True)
-class PersonErased(Act, kind="person erased", word="person", about="person"):
+class PersonErased(Act, kind="person erased", word="person", about="person", affects=nothing):
     """A name that goes at the wish of who had it; the acts stay."""
 
     person: str

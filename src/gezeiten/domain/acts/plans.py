@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 
 
 @dataclass(frozen=True, slots=True)
-class PlanKept(Act, kind="plan kept", word="plan kept", about="plan"):
+class PlanKept(Act, kind="plan kept", word="plan kept", about="plan", affects=nothing):
     """A plan kept under a name; before: the plan that it replaces there, None where it is new.
     model: of the logger it was made for. Plans are dicts as `Plan.as_dict` gives them."""
 
@@ -28,7 +29,7 @@ class PlanKept(Act, kind="plan kept", word="plan kept", about="plan"):
 
 
 @dataclass(frozen=True, slots=True)
-class PlanRenamed(Act, kind="plan renamed", word="plan renamed", about="plan"):
+class PlanRenamed(Act, kind="plan renamed", word="plan renamed", about="plan", affects=nothing):
     """A kept plan that has another name now."""
 
     plan: str
@@ -44,7 +45,7 @@ class PlanRenamed(Act, kind="plan renamed", word="plan renamed", about="plan"):
 
 
 @dataclass(frozen=True, slots=True)
-class PlanDropped(Act, kind="plan dropped", word="plan dropped", about="plan"):
+class PlanDropped(Act, kind="plan dropped", word="plan dropped", about="plan", affects=nothing):
     """A kept plan taken away, with what it was."""
 
     plan: str
@@ -61,7 +62,7 @@ class PlanDropped(Act, kind="plan dropped", word="plan dropped", about="plan"):
 
 
 @dataclass(frozen=True, slots=True)
-class TieKept(Act, kind="tie kept", word="tie kept", about="tie"):
+class TieKept(Act, kind="tie kept", word="tie kept", about="tie", affects=nothing):
     """A tie kept under a name; before: the tie that it replaces there, None where it is new. Ties
     are dicts as `Tie.as_dict` gives them."""
 
@@ -81,7 +82,7 @@ class TieKept(Act, kind="tie kept", word="tie kept", about="tie"):
 
 
 @dataclass(frozen=True, slots=True)
-class TieForgotten(Act, kind="tie forgotten", word="tie forgotten", about="tie"):
+class TieForgotten(Act, kind="tie forgotten", word="tie forgotten", about="tie", affects=nothing):
     """A kept tie taken away, with what it was; what was taken in by it stays."""
 
     tie: str

@@ -6,10 +6,23 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import NOTHING, Scope
+
+
+def _if_changed(action: QuantityKept) -> Scope:
+    """How a quantity is averaged decides what limits of means compare."""
+    is_other = action.before is not None and action.before != action.facts
+    return Scope(channel=action.key) if is_other else NOTHING
+
+
+def _its_channel(action: QuantityDropped) -> Scope:
+    return Scope(channel=action.key)
 
 
 @dataclass(frozen=True, slots=True)
-class QuantityKept(Act, kind="quantity kept", word="quantity", about="quantity"):
+class QuantityKept(
+    Act, kind="quantity kept", word="quantity", about="quantity", affects=_if_changed
+):
     """A quantity of one's own: its key, and facts as `own_facts` gives them; before: those that
     they replace, None where it is new. quantity: its id."""
 
@@ -30,7 +43,9 @@ class QuantityKept(Act, kind="quantity kept", word="quantity", about="quantity")
 
 
 @dataclass(frozen=True, slots=True)
-class QuantityDropped(Act, kind="quantity dropped", word="quantity", about="quantity"):
+class QuantityDropped(
+    Act, kind="quantity dropped", word="quantity", about="quantity", affects=_its_channel
+):
     """A quantity of one's own taken out of the list, with what it was."""
 
     quantity: str

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
+from gezeiten.domain.acts.scope import nothing
 from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)
-class RemarkMade(Act, kind="remark made", word="remark", about="point"):
+class RemarkMade(Act, kind="remark made", word="remark", about="point", affects=nothing):
     """A note on [start_ms, end_ms), or on an instant where both are one. remark: its id; series:
     the key of the one that it is about, "" for all of the point; whole_site: for all points of its
     site."""
@@ -31,7 +32,7 @@ class RemarkMade(Act, kind="remark made", word="remark", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class RemarkTakenBack(Act, kind="remark taken back", word="undo", about="point"):
+class RemarkTakenBack(Act, kind="remark taken back", word="undo", about="point", affects=nothing):
     """A remark does not stand any more. words: what it said."""
 
     point: str

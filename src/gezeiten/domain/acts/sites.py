@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Change, Fact, Subject, changes_told, day_words
+from gezeiten.domain.acts.scope import NOTHING, Scope, nothing
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
@@ -57,8 +58,18 @@ POINT_FACTS = {
 """How each fact of a point is told."""
 
 
+def _if_zone(action: SiteChanged) -> Scope:
+    """Days and weekly windows are others in another zone."""
+    return Scope(site=action.site) if any(c.field == "zone" for c in action.changes) else NOTHING
+
+
+def _if_moved(action: PointChanged) -> Scope:
+    """The zone of another site may be another one."""
+    return Scope((action.point,)) if action.moved else NOTHING
+
+
 @dataclass(frozen=True, slots=True)
-class SiteMade(Act, kind="site made", word="site", about="site"):
+class SiteMade(Act, kind="site made", word="site", about="site", affects=nothing):
     """A new site. by_the_way: something else named it, and its zone is a guess."""
 
     site: str
@@ -71,7 +82,7 @@ class SiteMade(Act, kind="site made", word="site", about="site"):
 
 
 @dataclass(frozen=True, slots=True)
-class SiteChanged(Act, kind="site changed", word="site", about="site"):
+class SiteChanged(Act, kind="site changed", word="site", about="site", affects=_if_zone):
     """Facts of a site that are others now."""
 
     site: str
@@ -84,7 +95,7 @@ class SiteChanged(Act, kind="site changed", word="site", about="site"):
 
 
 @dataclass(frozen=True, slots=True)
-class SiteRetired(Act, kind="site retired", word="site", about="site"):
+class SiteRetired(Act, kind="site retired", word="site", about="site", affects=nothing):
     """A site put out of use, or taken up again."""
 
     site: str
@@ -95,7 +106,7 @@ class SiteRetired(Act, kind="site retired", word="site", about="site"):
 
 
 @dataclass(frozen=True, slots=True)
-class NextVisitSet(Act, kind="next visit set", word="visit", about="site"):
+class NextVisitSet(Act, kind="next visit set", word="visit", about="site", affects=nothing):
     """When a site is visited next, None: it is followed online. by_duty_days: so long after the
     visit that was just made, by the site's duty."""
 
@@ -115,7 +126,7 @@ class NextVisitSet(Act, kind="next visit set", word="visit", about="site"):
 
 
 @dataclass(frozen=True, slots=True)
-class PointMade(Act, kind="point made", word="point", about="point"):
+class PointMade(Act, kind="point made", word="point", about="point", affects=nothing):
     """A new point at a site."""
 
     point: str
@@ -127,7 +138,7 @@ class PointMade(Act, kind="point made", word="point", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class PointChanged(Act, kind="point changed", word="point", about="point"):
+class PointChanged(Act, kind="point changed", word="point", about="point", affects=_if_moved):
     """Facts of a point that are others now; moved: sites by name and id, before and after. A point
     that moves takes its whole record along."""
 
@@ -151,7 +162,7 @@ class Moved:
 
 
 @dataclass(frozen=True, slots=True)
-class PointRetired(Act, kind="point retired", word="point", about="point"):
+class PointRetired(Act, kind="point retired", word="point", about="point", affects=nothing):
     """A point put out of use, or taken up again; its record stays, a logger there is away."""
 
     point: str

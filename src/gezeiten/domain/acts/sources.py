@@ -5,12 +5,24 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.acts.base import Act, Subject, instant_words
+from gezeiten.domain.acts.scope import Scope, its_point
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import series_key
 
 
+def _where_placed(action: SourcePlaced) -> Scope:
+    here = (action.point,) if action.point else ()
+    return Scope(tuple(dict.fromkeys((*action.left, *here))))
+
+
+def _where_it_was(action: PlacingTakenBack) -> Scope:
+    return Scope(action.points)
+
+
 @dataclass(frozen=True, slots=True)
-class SourcePlaced(Act, kind="source placed", word="deployment", about="logger"):
+class SourcePlaced(
+    Act, kind="source placed", word="deployment", about="logger", affects=_where_placed
+):
     """Where a logger, text or live line was in [start_ms, end_ms), None: until further notice.
     placing: its id; point: None where it was at no point (on the bench, in the car); left: the
     points whose readings these were before, the records of which change as well."""
@@ -32,7 +44,9 @@ class SourcePlaced(Act, kind="source placed", word="deployment", about="logger")
 
 
 @dataclass(frozen=True, slots=True)
-class PlacingTakenBack(Act, kind="placing taken back", word="deployment", about="logger"):
+class PlacingTakenBack(
+    Act, kind="placing taken back", word="deployment", about="logger", affects=_where_it_was
+):
     """What was said of where a source was has no effect any more. points: those it concerned."""
 
     logger: str
@@ -44,7 +58,7 @@ class PlacingTakenBack(Act, kind="placing taken back", word="deployment", about=
 
 
 @dataclass(frozen=True, slots=True)
-class SeriesFed(Act, kind="series fed", word="series", about="point"):
+class SeriesFed(Act, kind="series fed", word="series", about="point", affects=its_point):
     """Which source feeds a series of a point in [start_ms, end_ms). feeding: its id; label: "" for
     the main series of the channel."""
 
@@ -63,7 +77,9 @@ class SeriesFed(Act, kind="series fed", word="series", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class FeedingTakenBack(Act, kind="feeding taken back", word="series", about="point"):
+class FeedingTakenBack(
+    Act, kind="feeding taken back", word="series", about="point", affects=its_point
+):
     """What was said of who feeds a series has no effect any more."""
 
     point: str

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.acts.base import Act, Subject
+from gezeiten.domain.acts.scope import nothing
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +19,7 @@ class PlannedTask:
 
 
 @dataclass(frozen=True, slots=True)
-class RoundMade(Act, kind="round made", word="round", about="round"):
+class RoundMade(Act, kind="round made", word="round", about="round", affects=nothing):
     """The round of a day, its tasks in the order of the way."""
 
     round: str
@@ -35,7 +36,7 @@ class RoundMade(Act, kind="round made", word="round", about="round"):
 
 
 @dataclass(frozen=True, slots=True)
-class TaskPlanned(Act, kind="task planned", word="round", about="point"):
+class TaskPlanned(Act, kind="task planned", word="round", about="point", affects=nothing):
     """What is to be launched at a point of the round; None: it is only offloaded."""
 
     round: str
@@ -50,7 +51,7 @@ class TaskPlanned(Act, kind="task planned", word="round", about="point"):
 
 
 @dataclass(frozen=True, slots=True)
-class TaskLeftOut(Act, kind="task left out", word="round", about="point"):
+class TaskLeftOut(Act, kind="task left out", word="round", about="point", affects=nothing):
     """Why a point of the round is not done; "" after: it is to be done after all."""
 
     round: str
@@ -75,7 +76,7 @@ class DueVisit:
 
 
 @dataclass(frozen=True, slots=True)
-class RoundClosed(Act, kind="round closed", word="round", about="round"):
+class RoundClosed(Act, kind="round closed", word="round", about="round", affects=nothing):
     """The end of a round, and the next visits that follow from it by duty."""
 
     round: str

@@ -29,6 +29,8 @@ EVER_MS = 2**62
 """End of what has none."""
 Span: TypeAlias = tuple[int, int]
 """A stretch of time [start_ms, end_ms), UTC."""
+EVERYTHING: Span = (-EVER_MS, EVER_MS)
+"""All of time: of what changed where it is not known in which part of it."""
 
 
 def from_ms(utc_ms: int, zone: str = "UTC") -> datetime:

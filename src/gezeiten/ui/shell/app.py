@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QApplication, QMessageBox
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.shell.house import Practice
 from gezeiten.ui.shell.i18n import region, tr
@@ -43,7 +43,7 @@ def run(
     it."""
     app = application()
     try:
-        desk = Desk(folder, settings_file=settings_file, heads_file=heads_file, look=look,
+        desk = open_workspace(folder, settings_file=settings_file, heads_file=heads_file, look=look,
                     way="window", later=True)  # fmt: skip
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))

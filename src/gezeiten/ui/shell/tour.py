@@ -10,7 +10,7 @@ from typing import Any
 from PySide6.QtCore import QDeadlineTimer, QEventLoop, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication, QDialog
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.field.stage_states import OFFLOAD, PLAN
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.app import application
@@ -57,7 +57,7 @@ def take_pictures(
     """
     application()
     qInstallMessageHandler(_without_offscreen_chatter)
-    desk = Desk(archive)
+    desk = open_workspace(archive)
     window = MainWindow(desk)
     if theme:
         window.set_theme(theme)

@@ -1,0 +1,26 @@
+"""A desk as everybody opens it: what rests on the record follows whatever is done at it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from gezeiten.desk.context import Desk
+
+
+def open_workspace(folder: Path, **options: Any) -> Desk:
+    """Return a desk at the archive of a folder; options: as `Desk` takes them."""
+    desk = Desk(folder, **options)
+    desk.follow = partial(_refresh, desk)
+    return desk
+
+
+def _refresh(desk: Desk, points: Sequence[str]) -> None:
+    # looking and launching need nothing of this
+    from gezeiten.desk.quantities import know_quantities
+    from gezeiten.desk.record.excursion_book import refresh_affected
+
+    know_quantities(desk)  # an action may have changed how one is averaged
+    refresh_affected(desk, points)
