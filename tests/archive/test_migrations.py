@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from pathlib import Path
 
 from alembic import command
@@ -35,6 +36,16 @@ def archive_of(revision: str, folder: Path) -> None:
         ):
             connection.execute(text(statement))
     engine.dispose()
+
+
+def test_migrations_are_history_and_import_nothing_that_lives() -> None:
+    files = sorted((MIGRATIONS / "versions").glob("0*.py"))
+    assert len(files) == len(known_revisions())
+    for file in files:
+        for node in ast.walk(ast.parse(file.read_text())):
+            names = [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
+            names += [str(node.module)] if isinstance(node, ast.ImportFrom) else []
+            assert not [name for name in names if name.split(".")[0] == "gezeiten"], file.name
 
 
 def test_an_archive_of_the_first_version_is_brought_up_with_all_it_held(tmp_path: Path) -> None:

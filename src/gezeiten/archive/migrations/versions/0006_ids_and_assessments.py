@@ -4,11 +4,10 @@ assessments get a table of their own, so that excursions can be found anew witho
 from __future__ import annotations
 
 import json
+import uuid
 
 import sqlalchemy as sa
 from alembic import op
-
-from gezeiten.archive.store.ids import id_of_old_row
 
 revision = "0006"
 down_revision = "0005"
@@ -18,10 +17,16 @@ TABLES = (
     "step",
 )  # fmt: skip
 
+# a copy of what stood in the code when this was written: history imports nothing that lives
+_OURS = uuid.UUID("6f1c2ac4-0a59-5d0c-9a3e-7c1f0a6b2d10")
 
 SEEN = (
     "start_ms", "end_ms", "alarm_ms", "extreme", "extreme_ms", "dose", "measured", "estimated",
 )  # fmt: skip
+
+
+def _id_of_old_row(first_hash: str, table: str, key: int) -> str:
+    return uuid.uuid5(_OURS, f"{first_hash}/{table}/{key}").hex
 
 
 def upgrade() -> None:
@@ -31,7 +36,7 @@ def upgrade() -> None:
         with op.batch_alter_table(name, schema=None) as batch_op:
             batch_op.add_column(sa.Column("uid", sa.String(), nullable=False, server_default=""))
         keys = connection.execute(sa.text(f"SELECT id FROM {name}")).scalars().all()
-        ids = [{"uid": id_of_old_row(first, name, key), "key": key} for key in keys]
+        ids = [{"uid": _id_of_old_row(first, name, key), "key": key} for key in keys]
         if ids:
             connection.execute(sa.text(f"UPDATE {name} SET uid = :uid WHERE id = :key"), ids)
         op.create_index(f"ix_{name}_uid", name, ["uid"], unique=True)
@@ -68,7 +73,7 @@ def _make_assessments(connection: sa.Connection, first: str) -> None:
             ),
             {
                 **row,
-                "uid": id_of_old_row(first, "assessment", row["id"]),
+                "uid": _id_of_old_row(first, "assessment", row["id"]),
                 "seen": json.dumps({name: row[name] for name in SEEN}),
                 "cause": row["cause"] or "",
                 "words": row["words"] or "",
