@@ -8,13 +8,13 @@ import time
 from pathlib import Path
 
 from bench.timing import best_of_both, report
-from gezeiten.archive.acts import anew
-from gezeiten.archive.acts.chain_check import check_chains
-from gezeiten.archive.store.act_form import as_stored
+from gezeiten.archive.actions import replay
+from gezeiten.archive.actions.chain_check import check_chains
+from gezeiten.archive.store.action_codec import as_stored
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.acts import Act, Change
-from gezeiten.domain.acts.sites import NextVisitSet, PointChanged, PointMade, SiteMade
+from gezeiten.domain.actions import Action, Change
+from gezeiten.domain.actions.sites import NextVisitSet, PointChanged, PointMade, SiteMade
 from gezeiten.domain.entries import Entry
 from gezeiten.domain.sites import PointFacts, SiteFacts
 
@@ -23,10 +23,10 @@ APPLIED = 100_000
 DONE = 200
 
 
-def many_acts(count: int) -> list[Act]:
+def many_acts(count: int) -> list[Action]:
     """Two hundred points at twenty sites, their facts changed again and again."""
     sites, points = [fresh_id() for _ in range(20)], [fresh_id() for _ in range(200)]
-    acts: list[Act] = [SiteMade(site, SiteFacts(f"Site {i}")) for i, site in enumerate(sites)]
+    acts: list[Action] = [SiteMade(site, SiteFacts(f"Site {i}")) for i, site in enumerate(sites)]
     acts += [PointMade(p, sites[i % 20], PointFacts(f"Point {i}")) for i, p in enumerate(points)]
     height_m: dict[str, float | None] = dict.fromkeys(points)
     visit_ms: dict[str, int | None] = dict.fromkeys(sites)
@@ -41,7 +41,7 @@ def many_acts(count: int) -> list[Act]:
     return acts
 
 
-def entries_of(acts: list[Act]) -> list[Entry]:
+def entries_of(acts: list[Action]) -> list[Entry]:
     """Return acts as the logbook holds them, their chain left empty."""
     return [
         Entry(i + 1, i, "JA", act.WORD, "", "", as_stored(act), "", "")
@@ -54,8 +54,8 @@ def applied_again() -> None:
     entries = entries_of(many_acts(APPLIED))
 
     def ours() -> None:
-        with anew.scratch() as connection:
-            assert anew.apply_again(connection, entries) == ({}, [])
+        with replay.scratch() as connection:
+            assert replay.apply_again(connection, entries) == ({}, [])
 
     def reference() -> None:
         with tempfile.TemporaryDirectory() as work, sqlite3.connect(Path(work) / "a.db") as raw:

@@ -141,7 +141,7 @@ def missions_at_a_point() -> None:
         for turn, one in enumerate(ones):
             for desk, begun in ((many, 120 + turn), (one, 1)):
                 first = _week_of(begun, slice(0, 12))
-                gc.collect()  # by itself, as in the window (ui/shell/rubbish.py)
+                gc.collect()  # by itself, as in the window (ui/shell/main_thread_gc.py)
                 began = time.perf_counter()
                 _take(desk, first)
                 refresh_stale(desk)

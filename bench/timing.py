@@ -6,29 +6,29 @@ import statistics
 import time
 from collections.abc import Callable
 
-Act = Callable[[], object]
+Action = Callable[[], object]
 
 
-def seconds(act: Act) -> float:
+def seconds(act: Action) -> float:
     """Return how long an act takes."""
     began = time.perf_counter()
     act()
     return time.perf_counter() - began
 
 
-def best_of_both(ours: Act, reference: Act, runs: int) -> tuple[float, float]:
+def best_of_both(ours: Action, reference: Action, runs: int) -> tuple[float, float]:
     """Return the shortest run of each, seconds."""
     pairs = _in_turns(ours, reference, runs)
     return min(a for a, _ in pairs), min(b for _, b in pairs)
 
 
-def median_of_both(ours: Act, reference: Act, runs: int) -> tuple[float, float]:
+def median_of_both(ours: Action, reference: Action, runs: int) -> tuple[float, float]:
     """Return the run of each that lies in the middle, seconds."""
     pairs = _in_turns(ours, reference, runs)
     return statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
 
 
-def _in_turns(ours: Act, reference: Act, runs: int) -> list[tuple[float, float]]:
+def _in_turns(ours: Action, reference: Action, runs: int) -> list[tuple[float, float]]:
     """They take turns: a machine that changes its speed meanwhile then changes it for both."""
     return [(seconds(ours), seconds(reference)) for _ in range(runs)]
 

@@ -91,7 +91,7 @@ def _rubbish_is_collected() -> Iterator[None]:
         from PySide6.QtCore import QEvent
         from PySide6.QtWidgets import QApplication
 
-        from gezeiten.ui.shell.rubbish import collect_due
+        from gezeiten.ui.shell.main_thread_gc import collect_due
 
         for window in QApplication.topLevelWidgets():
             if window.parent() is None:

@@ -11,10 +11,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.archive.here import cutting
-from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import load_recorded
 from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.archive.local_cache import cutting
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.local_cache.readings import load_recorded
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan

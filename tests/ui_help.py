@@ -7,9 +7,9 @@ from PySide6.QtGui import QGuiApplication, QKeySequence
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.archive.here.segments import Segments
+from gezeiten.archive.local_cache.segments import Segments
 from gezeiten.desk.context import Desk
-from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.memory_cache import MemoryCache
 from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.cells import cells_of_series
 from gezeiten.domain.series.pyramid import Pyramid, split_for_drawing
@@ -90,7 +90,7 @@ def paste_into(widget: object, text: str) -> None:
 def trace_of_series(name: str, series: Series) -> Trace:
     """Return a trace of readings that lie in no archive."""
     measured, estimated = split_for_drawing(series)
-    times, chunks = measured.times_utc_ms, KeptInMemory[Series](10**9)
+    times, chunks = measured.times_utc_ms, MemoryCache[Series](10**9)
     view = RecordView(
         0, name, Segments((), (), ()), chunks, series.between(0, 0), (0,), times[:1], times[-1:],
         len(times), Pyramid(cells_of_series(measured)), Pyramid.of_series(estimated),

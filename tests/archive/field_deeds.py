@@ -17,7 +17,7 @@ from gezeiten.desk.logger.intents import (
     launch_refused,
 )
 from gezeiten.desk.logger.offloading import take_in_file
-from gezeiten.domain.acts.contacts import LoggerContacted
+from gezeiten.domain.actions.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
 from gezeiten.link import mission_blocks as mb

@@ -22,7 +22,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.acts.archives import EntriesRestored
+from gezeiten.domain.actions.archives import EntriesRestored
 from gezeiten.domain.sites import SiteFacts
 
 _TRACEME, _SYSCALL = 0, 24

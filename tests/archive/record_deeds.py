@@ -8,8 +8,8 @@ from gezeiten.desk.quantities import keep_quantity
 from gezeiten.desk.record.calculating import (
     Calculation,
     calculate,
-    calculate_no_more,
     calculations,
+    remove_calculation,
 )
 from gezeiten.desk.record.checking import Typed, checks_of, enter, take_check_back
 from gezeiten.desk.record.clocks import (
@@ -52,7 +52,7 @@ def subtract_no_more(desk: Desk, number: int) -> None:
     said = [one.how for point in points(desk) for one in calculations(desk, point.id)]
     if not said:
         raise InputError("nothing is calculated yet")
-    calculate_no_more(desk, said[number % len(said)])
+    remove_calculation(desk, said[number % len(said)])
 
 
 def set_some_limit(desk: Desk, number: int, side: str, how: str) -> None:

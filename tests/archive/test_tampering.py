@@ -8,11 +8,11 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.archive.acts import logbook
-from gezeiten.archive.acts.anew import differences, made_anew
-from gezeiten.archive.acts.beginnings import beginning
-from gezeiten.archive.acts.made import MADE, Rows, rows
-from gezeiten.archive.acts.rebuild import put_right
+from gezeiten.archive.actions import logbook
+from gezeiten.archive.actions.beginnings import beginning
+from gezeiten.archive.actions.projected_tables import MADE, Rows, rows
+from gezeiten.archive.actions.rebuild import put_right
+from gezeiten.archive.actions.replay import differences, made_anew
 from gezeiten.archive.database import Archive
 from gezeiten.archive.missions import missions_at
 from gezeiten.archive.sites import kept_point
@@ -39,10 +39,10 @@ from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.desk.record.remarks import write_remark
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.acts.clocks import ClockCorrected
-from gezeiten.domain.acts.launches import LaunchBegun
-from gezeiten.domain.acts.loggers import ReportKept
-from gezeiten.domain.acts.offloads import MissionSaid, OverviewTaken, RawBytes
+from gezeiten.domain.actions.clocks import ClockCorrected
+from gezeiten.domain.actions.launches import LaunchBegun
+from gezeiten.domain.actions.loggers import ReportKept
+from gezeiten.domain.actions.offloads import MissionSaid, OverviewTaken, RawBytes
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts

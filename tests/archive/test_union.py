@@ -12,8 +12,8 @@ from hypothesis import Phase, event, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
-from gezeiten.archive.acts.made import Rows, rows
-from gezeiten.archive.acts.misfits import misfits_to_see
+from gezeiten.archive.actions.conflicts import misfits_to_see
+from gezeiten.archive.actions.projected_tables import Rows, rows
 from gezeiten.archive.store.tables import Site
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
@@ -35,7 +35,7 @@ from gezeiten.desk.record.records import record
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
-from tests.archive.acts.test_anew import DEEDS, attempt, brought_up
+from tests.archive.actions.test_anew import DEEDS, attempt, brought_up
 from tests.archive.field_deeds import bring, bring_text
 from tests.golden import fingerprint_of
 

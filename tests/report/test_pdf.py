@@ -15,7 +15,7 @@ from gezeiten.domain.limits.verdicts import DayVerdict, Known, day_verdicts
 from gezeiten.domain.series.moving import moving_mean
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, HOUR_MS, from_ms, to_ms
-from gezeiten.domain.steps.sureness import Share, Sure
+from gezeiten.domain.steps.uncertainty import Share, Sure
 from gezeiten.report.content import (
     PointReport,
     ReportChannel,

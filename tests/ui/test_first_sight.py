@@ -8,7 +8,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.first_sight import fresh_board
+from gezeiten.desk.field.startup_cache import fresh_board
 from gezeiten.desk.places import add_point
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import ArchiveDamagedError, GezeitenError

@@ -10,7 +10,7 @@ from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.archive.acts.misfits import note_misfits
+from gezeiten.archive.actions.conflicts import note_misfits
 from gezeiten.archive.intake.block_check import raws_kept
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import logbook_entries

@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 import gezeiten.ui
-from gezeiten.desk.field.beside import Measured
+from gezeiten.desk.field.alternative_sources import Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer

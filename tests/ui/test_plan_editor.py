@@ -15,7 +15,7 @@ from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import WORKING_HOURS
-from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.series.timeline import to_ms
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.plan.times import STOPS_S, slider_place, stop_at
@@ -54,7 +54,7 @@ RICH = replace(
     remark="two probes", settings=(
         ChannelSetting("probe_temperature", "thermocouple_k", "Core", "#aa3300", "°F"),
     ),
-    manners=Manners("press", 7, True, True, True, True, 8192),
+    manners=DeviceOptions("press", 7, True, True, True, True, 8192),
 )  # fmt: skip
 
 

@@ -22,7 +22,7 @@ from gezeiten.ui.field.part_dialog import ExtentBar
 from gezeiten.ui.field.port_strip import SHOWN, PortStrip
 from gezeiten.ui.field.profile_dialog import ProfileDialog
 from gezeiten.ui.shell import house as places
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.progress import progress_words
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
@@ -87,7 +87,7 @@ def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None
 
 def test_the_extent_is_chosen_by_dragging(qtbot: QtBot, tmp_path: Path) -> None:
     desk = open_workspace(tmp_path)
-    bar = ExtentBar(House(desk), (0, 1_000_000), [(600_000, 1_000_000)])
+    bar = ExtentBar(AppContext(desk), (0, 1_000_000), [(600_000, 1_000_000)])
     qtbot.addWidget(bar)
     bar.resize(418, 64)
     bar.show()
@@ -164,7 +164,7 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
 
 
 def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> None:
-    house, over = House(lab.desk), QWidget()
+    house, over = AppContext(lab.desk), QWidget()
     qtbot.addWidget(over)
     dialog = ProfileDialog(over, house, "ttyUSB9", None)
     dialog.name.setText("Mast 9")
@@ -190,7 +190,7 @@ def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> N
 def test_a_port_where_nothing_is_says_so_and_the_dialog_stays_usable(
     lab: Lab, qtbot: QtBot
 ) -> None:
-    house, over = House(lab.desk), QWidget()
+    house, over = AppContext(lab.desk), QWidget()
     qtbot.addWidget(over)
     dialog = ProfileDialog(over, house, "/dev/no-such-port", None)
     dialog.listen.click()

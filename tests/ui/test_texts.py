@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.intake.kinds import kept_ties, look_at_text
 from gezeiten.desk.intake.taken_texts import taken_texts
 from gezeiten.desk.intake.text_files import preview, take_text
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.texts.dialog import TextDialog
 from gezeiten.ui.texts.kinds_dialog import KindsDialog
 from gezeiten.ui.texts.many_dialog import ManyTextsDialog
@@ -46,8 +46,8 @@ def model(lab: Lab, tmp_path: Path) -> TextModel:
 
 
 @pytest.fixture
-def house(lab: Lab, qtbot: QtBot) -> House:
-    return House(lab.desk)
+def house(lab: Lab, qtbot: QtBot) -> AppContext:
+    return AppContext(lab.desk)
 
 
 @pytest.fixture
@@ -116,7 +116,7 @@ def test_a_column_is_said_to_hold_flags_or_values_by_hand(model: TextModel) -> N
 
 
 def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
-    lab: Lab, house: House, parent: QWidget, qtbot: QtBot, tmp_path: Path
+    lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = tmp_path / "a.txt"
     path.write_text(TEXT)
@@ -142,7 +142,7 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
 
 
 def test_several_files_are_taken_and_one_taken_out_again(
-    lab: Lab, house: House, parent: QWidget, qtbot: QtBot, tmp_path: Path
+    lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     first = station(tmp_path / "a.txt", 30)
     take_text(lab.desk, first, tie_of(lab, first))
@@ -163,7 +163,7 @@ def test_several_files_are_taken_and_one_taken_out_again(
 
 
 def test_kinds_are_changed_exported_forgotten_and_read_in(
-    lab: Lab, house: House, parent: QWidget, qtbot: QtBot, tmp_path: Path
+    lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = station(tmp_path / "a.txt", 30)
     take_text(lab.desk, path, tie_of(lab, path))
@@ -193,7 +193,7 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
 
 
 def test_what_arrives_in_a_watched_folder_is_told(
-    lab: Lab, house: House, qtbot: QtBot, tmp_path: Path
+    lab: Lab, house: AppContext, qtbot: QtBot, tmp_path: Path
 ) -> None:
     import os
 

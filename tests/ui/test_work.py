@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.app import application
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.work import Task, Works
 from tests.ui_help import PATIENCE_MS
 
@@ -77,7 +77,7 @@ def test_what_comes_after_the_end_is_shown_to_nobody(works: Works, qtbot: QtBot)
 
 def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path: Path) -> None:
     desk = open_workspace(tmp_path)
-    house = House(desk)
+    house = AppContext(desk)
     shown: list[str] = []
     newer_was_asked = threading.Event()
 

@@ -35,16 +35,16 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import ConnectionPoolEntry
 
-from gezeiten.archive.acts.catching_up import catch_up, lengths_applied
-from gezeiten.archive.acts.entering import Who
-from gezeiten.archive.acts.own_chain import OwnChain
-from gezeiten.archive.here.changes import is_beside
-from gezeiten.archive.here.layout import Layout
-from gezeiten.archive.here.state import HERE
-from gezeiten.archive.here.tables import SCHEMA, make_tables, throw_away_other_form
+from gezeiten.archive.actions.catching_up import catch_up, lengths_applied
+from gezeiten.archive.actions.entry_writing import Who
+from gezeiten.archive.actions.own_chain import OwnChain
+from gezeiten.archive.local_cache.changes import is_beside
+from gezeiten.archive.local_cache.database_state import HERE
+from gezeiten.archive.local_cache.layout import Layout
+from gezeiten.archive.local_cache.tables import SCHEMA, make_tables, throw_away_other_form
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.heads import Heads
+from gezeiten.archive.store.head_hashes import Heads
 from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.rights import give_rights, make_folder
 from gezeiten.archive.store.room import make_sure_of_room
@@ -122,7 +122,8 @@ class Archive:
         self.new_site_zone = "UTC"
         """The zone of sites that an act makes by the way, until somebody says better."""
         self.layout: tuple[object, Layout] | None = None
-        """Which mission feeds which series, with what it was made of (`archive/here/layout.py`)."""
+        """Which mission feeds which series, with what it was made of
+        (`archive/local_cache/layout.py`)."""
         self.latest: tuple[Layout, dict[int, tuple[KnownMission, bool]]] | None = None
         """The mission that began last at each point, by the layout of then (`missions.py`)."""
         self.on_caught_up: Callable[[], object] = lambda: None

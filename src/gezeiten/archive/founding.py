@@ -10,15 +10,15 @@ import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.beginnings import OLD_ENTRIES, begun_of
-from gezeiten.archive.acts.doing import do_by_itself
-from gezeiten.archive.acts.entries_anew import old_entries
-from gezeiten.archive.acts.made import HELD_AT_BEGIN, MADE, plain_rows, rows
+from gezeiten.archive.actions.beginnings import OLD_ENTRIES, begun_of
+from gezeiten.archive.actions.entry_restoration import old_entries
+from gezeiten.archive.actions.execution import do_by_itself
+from gezeiten.archive.actions.projected_tables import HELD_AT_BEGIN, MADE, plain_rows, rows
 from gezeiten.archive.database import Archive
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id, id_of_old_row
 from gezeiten.archive.store.tables import LogbookRow
-from gezeiten.domain.acts.archives import ArchiveBegun
+from gezeiten.domain.actions.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
 
 

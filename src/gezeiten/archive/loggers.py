@@ -9,7 +9,7 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import Logger, LoggerReport, Mission, Point, Service, Site
-from gezeiten.domain.acts.loggers import ServiceKind
+from gezeiten.domain.actions.loggers import ServiceKind
 from gezeiten.domain.kept import KeptReport, KnownLogger, ServiceEntry
 from gezeiten.domain.sites import full_name
 

@@ -8,12 +8,12 @@ from dataclasses import replace
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.here.layout import Layout, layout
-from gezeiten.archive.here.readings import kept_of_text
 from gezeiten.archive.intake.missions import kept_ranges, known_mission
+from gezeiten.archive.local_cache.layout import Layout, layout
+from gezeiten.archive.local_cache.readings import kept_of_text
 from gezeiten.archive.loggers import known_logger_of
 from gezeiten.archive.store.tables import Feeding, Logger, Mission, Point, Site
-from gezeiten.domain.acts.offloads import SOURCES
+from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.kept import GOING_ON, KnownMission
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.domain.series.coverage import Range, size

@@ -7,8 +7,8 @@ from typing import Any
 from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import offload_spans, reach_into, unused_readings
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.local_cache.readings import offload_spans, reach_into, unused_readings
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point, Site, Step
 from gezeiten.domain.kept import KnownMission, KnownOffload, NamedRaw
 from gezeiten.domain.series.coverage import Range, size

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.beginnings import begun_of
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
+from gezeiten.archive.actions.beginnings import begun_of
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
 from gezeiten.archive.founding import begin_anew
+from gezeiten.archive.projection import Said
 from gezeiten.archive.store.chains import WITHHELD
 from gezeiten.archive.store.tables import LogbookRow, Person
-from gezeiten.domain.acts.people import ERASED, PersonErased, PersonNamed
+from gezeiten.domain.actions.people import ERASED, PersonErased, PersonNamed
 from gezeiten.errors import InputError
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.tables import Block
+from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import OwnQuantity
 from gezeiten.domain.quantities.quantities import Quantity, own_quantity
 from gezeiten.errors import InputError

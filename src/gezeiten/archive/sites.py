@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
+from gezeiten.archive.projection import Said
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.tables import Point, Site
-from gezeiten.domain.acts.sites import PointMade, SiteMade
+from gezeiten.domain.actions.sites import PointMade, SiteMade
 from gezeiten.domain.naming import clean_name
 from gezeiten.domain.sites import PointFacts, SiteFacts, split_name
 

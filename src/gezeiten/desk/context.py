@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from gezeiten.desk.computer_zone import computer_zone
 from gezeiten.desk.drafts import Drafts
-from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.memory_cache import MemoryCache
 from gezeiten.desk.settings import Settings, load_settings, save_settings
 from gezeiten.desk.transfer_rates import TransferRates
 from gezeiten.errors import (
@@ -28,11 +28,11 @@ from gezeiten.errors import (
 from gezeiten.link.address import USUAL_LIMITS, Address, TimeLimits, addresses
 
 if TYPE_CHECKING:
-    from gezeiten.archive.apply import Said
     from gezeiten.archive.database import Archive, ArchiveSession
+    from gezeiten.archive.projection import Said
     from gezeiten.desk.pin_store import PinStore
-    from gezeiten.domain.acts import Act
-    from gezeiten.domain.acts.contacts import Attempt
+    from gezeiten.domain.actions import Action
+    from gezeiten.domain.actions.contacts import Attempt
     from gezeiten.domain.plan.plan import Plan
     from gezeiten.domain.series.series import Series
     from gezeiten.link.overview import Overview
@@ -131,11 +131,11 @@ class Desk:
         """Serial ports of practice loggers, likewise."""
         self.more_folders: list[str] = []
         """Folders chosen by hand to be looked at as drives, for this run only."""
-        self.views: KeptInMemory[Any] = KeptInMemory(_VIEWS_BYTES)
+        self.views: MemoryCache[Any] = MemoryCache(_VIEWS_BYTES)
         """Views of series in memory, by point id and series."""
-        self.chunks: KeptInMemory[Series] = KeptInMemory(_CHUNKS_BYTES)
+        self.chunks: MemoryCache[Series] = MemoryCache(_CHUNKS_BYTES)
         """Readings that were read, block by block."""
-        self.computed: KeptInMemory[Any] = KeptInMemory(_COMPUTED_BYTES)
+        self.computed: MemoryCache[Any] = MemoryCache(_COMPUTED_BYTES)
         """What is known of pieces of calculated series, by what they follow from."""
         self.heal: Callable[[int], bool] = lambda _point_id: False
         """Makes damaged readings of a point anew; says whether there were any."""
@@ -285,21 +285,21 @@ class Desk:
     @property
     def said(self) -> Said:
         """Who acts, and when: now."""
-        from gezeiten.archive.apply import Said
+        from gezeiten.archive.projection import Said
 
         return Said(self.now_ms(), self.person)
 
-    def do_within(self, session: ArchiveSession, act: Act) -> None:
+    def do_within(self, session: ArchiveSession, act: Action) -> None:
         """Do an act inside the caller's transaction.
 
         Raises:
             InputError: it cannot be done on the archive as it is now.
         """
-        from gezeiten.archive.acts.doing import do
+        from gezeiten.archive.actions.execution import do
 
         do(session, act, self.said)
 
-    def do(self, act: Act) -> None:
+    def do(self, act: Action) -> None:
         """Do an act.
 
         Raises:
@@ -315,7 +315,7 @@ class Desk:
         could not be written either, and nobody is made to wait twice."""
         if isinstance(error, ArchiveLockedError | DiskFullError):
             return
-        from gezeiten.domain.acts.contacts import AttemptFailed
+        from gezeiten.domain.actions.contacts import AttemptFailed
 
         with suppress(SurroundingsError):
             self.do(AttemptFailed(serial, attempt, str(error), plan.as_dict() if plan else None))

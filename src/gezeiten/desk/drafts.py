@@ -6,7 +6,7 @@ import json
 import threading
 from pathlib import Path
 
-from gezeiten.archive.store.whole import put_whole
+from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.domain.untrusted import json_of
 
 
@@ -36,7 +36,7 @@ class Drafts:
             OSError: the disk does not take them.
         """
         with self._lock:
-            put_whole(self._file, json.dumps(dict(self._texts), ensure_ascii=False, indent=1))
+            write_atomic(self._file, json.dumps(dict(self._texts), ensure_ascii=False, indent=1))
 
 
 def _texts_of(file: Path) -> dict[str, str]:

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.layout import Layout, ShownSeries, layout
 from gezeiten.archive.limits import limits_of_series
+from gezeiten.archive.local_cache.layout import Layout, ShownSeries, layout
 from gezeiten.archive.loggers import PlacedLogger, placed_logger, placed_loggers
 from gezeiten.archive.missions import latest_missions, missions_by_id
 from gezeiten.archive.sites import (
@@ -21,7 +21,7 @@ from gezeiten.archive.sites import (
     kept_sites,
 )
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.sites import NextVisitSet
+from gezeiten.domain.actions.sites import NextVisitSet
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan, plan_from_dict

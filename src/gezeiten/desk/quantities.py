@@ -8,7 +8,7 @@ import unicodedata
 from gezeiten.archive.quantities import is_measured, own_quantities
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.quantities import QuantityDropped, QuantityKept
+from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.quantities.quantities import (
     SHIPPED,
     UNITS,

@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, field, fields, replace
 from pathlib import Path
 from typing import Any, Literal
 
-from gezeiten.archive.store.whole import put_whole
+from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.domain.naming import USUAL_PATTERN
 from gezeiten.domain.quantities.units import UNIT_CHOICES
 from gezeiten.domain.untrusted import json_of
@@ -242,4 +242,4 @@ def series_name(point_uid: str, key: str) -> str:
 
 def save_settings(file: Path, settings: Settings) -> None:
     """Write the settings, whole or not at all."""
-    put_whole(file, json.dumps(asdict(settings), indent=2, ensure_ascii=False) + "\n")
+    write_atomic(file, json.dumps(asdict(settings), indent=2, ensure_ascii=False) + "\n")

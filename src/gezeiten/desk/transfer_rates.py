@@ -9,7 +9,7 @@ import threading
 from contextlib import suppress
 from pathlib import Path
 
-from gezeiten.archive.store.whole import put_whole
+from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.domain.untrusted import json_of
 from gezeiten.link.address import CablePort, Endpoint
 
@@ -40,7 +40,7 @@ class TransferRates:
         """Write what is remembered; of very many the last measured ones."""
         with self._lock, suppress(OSError):
             newest = dict(list(self._rates.items())[-_MOST:])
-            put_whole(self._file, json.dumps(newest, indent=1))
+            write_atomic(self._file, json.dumps(newest, indent=1))
 
 
 def _key(serial: str, address: Endpoint) -> str:

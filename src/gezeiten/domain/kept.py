@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from gezeiten.domain.acts.loggers import ServiceKind
+from gezeiten.domain.actions.loggers import ServiceKind
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.clock_map import ClockMap

@@ -13,7 +13,7 @@ from gezeiten.domain.series.statistics import DayNumbers, Numbers
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.checks.duty import DutyDay
-from gezeiten.domain.steps.sureness import Sure
+from gezeiten.domain.steps.uncertainty import Sure
 
 
 @dataclass(frozen=True, slots=True)

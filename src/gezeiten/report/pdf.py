@@ -29,7 +29,7 @@ from gezeiten.domain.series.timeline import Span, from_ms, whole_duration_text
 from gezeiten.domain.wording import counted, error_decimals, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
-from gezeiten.report.honest import honest_part
+from gezeiten.report.evidence import honest_part
 from gezeiten.report.ink import MUTED
 from gezeiten.report.pages import pages_text
 from gezeiten.report.pictures import (

@@ -12,8 +12,6 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.segments import load_segments
-from gezeiten.archive.here.tables import Block
 from gezeiten.archive.intake.missions import (
     Circumstances,
     RawChannel,
@@ -21,6 +19,8 @@ from gezeiten.archive.intake.missions import (
     kept_ranges,
     take_in,
 )
+from gezeiten.archive.local_cache.segments import load_segments
+from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import LogbookRow, Mission, Offload, Point, Site
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, join_series

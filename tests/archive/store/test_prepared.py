@@ -9,12 +9,12 @@ import pytest
 from sqlalchemy import Connection, bindparam, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from gezeiten.archive.acts.anew import scratch
-from gezeiten.archive.apply.rows import add, change, key_of
+from gezeiten.archive.actions.replay import scratch
 from gezeiten.archive.database import Archive
+from gezeiten.archive.projection.rows import add, change, key_of
 from gezeiten.archive.store.prepared import Prepared, insertion
 from gezeiten.archive.store.tables import Person, Point, Site, VisitRound
-from gezeiten.domain.acts import Change
+from gezeiten.domain.actions import Change
 from gezeiten.errors import ArchiveDamagedError
 
 _POINT = {"uid": "p", "site_id": 1, "name": "P1", "fill_limit_s": 0}

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from sqlalchemy import event, select
 
-from gezeiten.archive.here.tables import Block
+from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board

@@ -19,7 +19,7 @@ from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.record.correcting import chain
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions
 from gezeiten.desk.record.records import record
-from gezeiten.desk.record.sureness import sure_of
+from gezeiten.desk.record.uncertainty import sure_of
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, Lab

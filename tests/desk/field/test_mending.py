@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from sqlalchemy import select
 
-from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import load_recorded
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.local_cache.readings import load_recorded
 from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import BookedGap, gaps, open_gaps
@@ -29,7 +29,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import record
-from gezeiten.domain.acts.gaps import GapLeftOpen
+from gezeiten.domain.actions.gaps import GapLeftOpen
 from gezeiten.domain.series.series import Series
 from gezeiten.errors import InputError, LoggerAwayError
 from tests.conftest import STORE_PLAN, Lab

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from sqlalchemy import select, update
 
-from gezeiten.archive.here.tables import Block, BlockBytes, BlockCells
+from gezeiten.archive.local_cache.tables import Block, BlockBytes, BlockCells
 from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover

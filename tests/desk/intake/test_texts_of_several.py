@@ -16,7 +16,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
-from gezeiten.domain.acts.offloads import LIVE_MODEL
+from gezeiten.domain.actions.offloads import LIVE_MODEL
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import Tie
 from tests.conftest import Lab

@@ -11,11 +11,11 @@ from typing import Any
 
 import pytest
 
-from gezeiten.archive.here.tables import ExcursionRow
+from gezeiten.archive.local_cache.tables import ExcursionRow
 from gezeiten.desk.record.excursion_book import (
+    detect_all_excursions,
     excursions,
     faulty_excursions,
-    find_all_anew,
     refresh_excursions,
     settle,
 )
@@ -54,5 +54,5 @@ def test_a_changed_column_is_found_and_put_right(column: str, kept: Kept) -> Non
                     (json.dumps(value) if is_json else value,))  # fmt: skip
     [sentence] = faulty_excursions(kept.desk)
     assert "gezeiten verify --rebuild finds them anew" in sentence
-    find_all_anew(kept.desk)
+    detect_all_excursions(kept.desk)
     assert faulty_excursions(kept.desk) == []

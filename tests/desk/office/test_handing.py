@@ -25,7 +25,7 @@ from gezeiten.desk.office.handing import (
     export_pdf,
     file_name,
     past_handovers,
-    put_out_again,
+    reissue,
 )
 from gezeiten.desk.office.logbook import head, held_against, logbook_entries, text_of_document
 from gezeiten.desk.office.verifying import verify
@@ -167,7 +167,7 @@ def test_a_document_is_put_out_again_as_it_was_handed_over(
     assert (past.state, past.can_be_put_out) == ("missing", True)
     assert past.shown is not None
     assert past.shown.read_bytes() == as_it_was
-    again = put_out_again(demo_desk, past)
+    again = reissue(demo_desk, past)
     assert (again.name, again.read_bytes()) == ("a.csv", as_it_was)
     now = past_handovers(demo_desk)[0]
     assert (now.state, now.shown, now.can_be_put_out) == ("as it was", again, False)
@@ -185,7 +185,7 @@ def test_a_kept_document_that_is_damaged_is_found(
     assert any(done.sha256[:12] in fault for fault in verify(demo_desk).faults)
     done.path.unlink()
     with pytest.raises(ArchiveDamagedError):
-        put_out_again(demo_desk, past_handovers(demo_desk)[0])
+        reissue(demo_desk, past_handovers(demo_desk)[0])
 
 
 def test_a_report_prints_the_end_of_the_logbook_and_can_be_held_against_it(
@@ -364,6 +364,6 @@ def test_a_copied_archive_judges_its_own_documents(
     Path(own).unlink()
     assert states(copied)[own] == "missing"
     past = next(one for one in past_handovers(copied) if one.file_name == own)
-    assert put_out_again(copied, past).parent == copied.archive.handovers
+    assert reissue(copied, past).parent == copied.archive.handovers
     assert verify(copied).is_whole
     copied.close()

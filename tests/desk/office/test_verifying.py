@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from sqlalchemy import select, update
 
-from gezeiten.archive.here.tables import Block, BlockBytes
+from gezeiten.archive.local_cache.tables import Block, BlockBytes
 from gezeiten.archive.store.packing import decode_readings, encode_readings
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.desk.context import Desk

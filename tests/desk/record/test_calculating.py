@@ -21,7 +21,7 @@ from gezeiten.desk.record.calculating import (
 )
 from gezeiten.desk.record.place_editor import save_site, site_facts
 from gezeiten.desk.record.records import extent, record
-from gezeiten.desk.record.sureness import sure_of
+from gezeiten.desk.record.uncertainty import sure_of
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import InputError

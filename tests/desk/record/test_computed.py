@@ -12,11 +12,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select, update
 
-from gezeiten.archive.here.tables import Block, BlockBytes
+from gezeiten.archive.local_cache.tables import Block, BlockBytes
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, line_offer, undo
 from gezeiten.desk.places import points
-from gezeiten.desk.record.calculating import Calculation, calculate, calculate_no_more, calculations
+from gezeiten.desk.record.calculating import (
+    Calculation,
+    calculate,
+    calculations,
+    remove_calculation,
+)
 from gezeiten.desk.record.excursion_book import (
     excursions,
     faulty_excursions,
@@ -199,7 +204,7 @@ def test_no_more_calculated_it_is_gone_and_what_was_measured_is_not(kept: Kept) 
     [one] = calculations(kept.desk, kept.point)
     assert [name for name, _ in one.inputs] == ["Alte Lotsenwacht · Textile store",
                                                "Alte Lotsenwacht · Attic"]  # fmt: skip
-    calculate_no_more(kept.desk, one.how)
+    remove_calculation(kept.desk, one.how)
     assert [place.channel for point in points(kept.desk) for place in point.channels] == [KEY, KEY]
     assert not len(record(kept.desk, kept.point, WARM))
     assert excursions(kept.desk) == []

@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from sqlalchemy import update
 
-from gezeiten.archive.here.booking import book_found, points_found
-from gezeiten.archive.here.tables import ExcursionRow
+from gezeiten.archive.local_cache.excursion_store import book_found, points_found
+from gezeiten.archive.local_cache.tables import ExcursionRow
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.logger.launching import launch
@@ -17,15 +17,15 @@ from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import (
+    detect_all_excursions,
     excursions,
-    find_all_anew,
     refresh_excursions,
     refresh_stale,
     reopen,
     settle,
     to_assess,
 )
-from gezeiten.domain.acts.assessments import Words
+from gezeiten.domain.actions.assessments import Words
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import DAY_MS, iso_local
 from gezeiten.errors import InputError
@@ -141,7 +141,7 @@ def test_excursions_that_somebody_changed_in_the_database_are_found_anew(fuse: L
         session.execute(update(ExcursionRow).values(extreme=6.5))
     [fault] = verify(fuse.desk).faults
     assert "The excursions kept of Saatgutspeicher · Cold room A are not those" in fault
-    find_all_anew(fuse.desk)
+    detect_all_excursions(fuse.desk)
     assert verify(fuse.desk).is_whole
     assert excursions(fuse.desk) == settled
 

@@ -14,7 +14,7 @@ from gezeiten.desk.record.correcting import chain, effect_of_fill
 from gezeiten.desk.record.excursion_book import faulty_excursions
 from gezeiten.desk.record.filling import fills_among, switch_fill
 from gezeiten.desk.record.records import record
-from gezeiten.domain.acts.gaps import Estimate, GapEstimated
+from gezeiten.domain.actions.gaps import Estimate, GapEstimated
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from tests.conftest import Lab

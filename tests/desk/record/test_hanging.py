@@ -18,7 +18,7 @@ from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.records import record
-from gezeiten.desk.record.sureness import sure_of
+from gezeiten.desk.record.uncertainty import sure_of
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.domain.steps.hanging import Hung

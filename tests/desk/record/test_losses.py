@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import pytest
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps_of_calculated
 from gezeiten.desk.office.documents import point_report

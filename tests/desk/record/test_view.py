@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select, update
 
-from gezeiten.archive.here.tables import Block, BlockBytes
+from gezeiten.archive.local_cache.tables import Block, BlockBytes
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.record.records import around, read_ahead, record, view

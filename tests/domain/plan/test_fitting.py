@@ -12,7 +12,7 @@ from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import NIGHTS
 from gezeiten.domain.plan.fitting import Fitted, fitted
 from gezeiten.domain.plan.models import BRISE_A4, DUENE_T2, MODELS, PRIEL_W3, REIF_C2, LoggerModel
-from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.plan.plan_check import check_plan
 
 NOW = 1_795_417_200_000
@@ -31,7 +31,7 @@ plans = st.builds(
     end_count=st.integers(2, 10**6),
     outside_interval_s=st.sampled_from([0, 1, 60, 7]),
     limits=st.lists(rules, max_size=6, unique_by=lambda r: r.key).map(tuple),
-    manners=st.builds(Manners, sound=st.booleans(), display=st.sampled_from(["off", "on"])),
+    manners=st.builds(DeviceOptions, sound=st.booleans(), display=st.sampled_from(["off", "on"])),
 )
 
 
@@ -48,7 +48,8 @@ def test_a_fitted_plan_fits_and_fitting_again_loses_nothing(plan: Plan, model: L
 def test_what_is_lost_is_said() -> None:
     plan = Plan(
         ("air_temperature", "co2"), 10, start="button", end="button", restart=True,
-        limits=(LimitRule("air_temperature", "above", 80.0),), manners=Manners("on", sound=True),
+        limits=(LimitRule("air_temperature", "above", 80.0),),
+        manners=DeviceOptions("on", sound=True),
         settings=(ChannelSetting("air_temperature", sensor="probe"),),
     )  # fmt: skip
     kept = fitted(plan, MODELS["Brise A4"])
@@ -75,7 +76,7 @@ def test_a_needed_channel_comes_along() -> None:
 
 COLD = Plan(("probe_temperature",), 300, limits=(LimitRule("probe_temperature", "above", 7.0),))
 ROOM = Plan(("air_temperature",), 600)
-LOUD = Manners("on", 9, True, True, True, True, 1024)
+LOUD = DeviceOptions("on", 9, True, True, True, True, 1024)
 HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
 
 
@@ -136,10 +137,11 @@ HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
         (DUENE_T2, replace(ROOM, settings=(ChannelSetting("air_temperature", "nose"),)),
          {"settings": ()}, ["Air temperature of Düne T2 takes its usual sensor."]),
         (DUENE_T2, replace(ROOM, manners=LOUD), {}, []),
-        (DUENE_T2, replace(ROOM, manners=Manners(event_bytes=77)), {"manners": Manners()},
+        (DUENE_T2, replace(ROOM, manners=DeviceOptions(event_bytes=77)),
+         {"manners": DeviceOptions()},
          ["Düne T2 keeps its usual memory for events."]),
         (PRIEL_W3, Plan(("water_pressure",), 600, manners=LOUD),
-         {"manners": Manners("off", 9, light=True)},
+         {"manners": DeviceOptions("off", 9, light=True)},
          ["Priel W3 has no display.", "Priel W3 has no alarm sound.", "Priel W3 has no key tone.",
           "Priel W3 has no check reminders.", "Priel W3 keeps its usual memory for events."]),
         (DUENE_T2, Plan(("co2", "pm25"), 600),

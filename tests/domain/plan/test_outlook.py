@@ -21,7 +21,7 @@ from gezeiten.domain.plan.outlook import (
     reading_bytes,
     readings_that_fit,
 )
-from gezeiten.domain.plan.plan import Manners, Plan
+from gezeiten.domain.plan.plan import DeviceOptions, Plan
 from gezeiten.domain.series.timeline import DAY_MS
 
 T_RH = Plan(("air_temperature", "relative_humidity"), 600)
@@ -193,7 +193,7 @@ def test_what_is_kept_already_is_at_risk_no_more(kept: int, at_risk: int, overwr
 
 
 def test_display_light_and_sound_draw_what_their_model_says() -> None:
-    cell, loud = REIF_C2.battery, Manners("press", 6, sound=True, light=True)
+    cell, loud = REIF_C2.battery, DeviceOptions("press", 6, sound=True, light=True)
     plan = Plan(("probe_temperature",), 300)
     base = draw_uah_per_day(REIF_C2, plan, 300)
     assert base == pytest.approx(cell.idle_ua * 24 + cell.reading_uah * 288)
@@ -203,7 +203,7 @@ def test_display_light_and_sound_draw_what_their_model_says() -> None:
     more = 0.4 * cell.display_ua + 24 * cell.light_uah + cell.sound_uah
     assert min(cell.display_ua, cell.light_uah, cell.sound_uah) > 0
     assert draw_uah_per_day(REIF_C2, replace(plan, manners=loud), 300) == pytest.approx(base + more)
-    lit = draw_uah_per_day(REIF_C2, replace(plan, manners=Manners("on")), 300)
+    lit = draw_uah_per_day(REIF_C2, replace(plan, manners=DeviceOptions("on")), 300)
     assert lit == pytest.approx(base + 24 * cell.display_ua)
     # a model without display and sound draws nothing for them
     wired = Plan(("water_pressure",), 300)
@@ -216,24 +216,24 @@ def test_display_light_and_sound_draw_what_their_model_says() -> None:
 @pytest.mark.parametrize(
     ("model", "manners", "temp_c", "words"),
     [
-        (PRIEL_W3, Manners("on", sound=True, light=True), 8.4, "at 8 °C, 24 blinks a day"),
-        (PRIEL_W3, Manners("on", sound=True), 19.6, "at 20 °C"),
-        (DUENE_T2, Manners(), 20.0, "at 20 °C, display off"),
-        (DUENE_T2, Manners("on"), 35.0, "at 20 °C, display on"),
-        (REIF_C2, Manners("press", light=True), -4.6,
+        (PRIEL_W3, DeviceOptions("on", sound=True, light=True), 8.4, "at 8 °C, 24 blinks a day"),
+        (PRIEL_W3, DeviceOptions("on", sound=True), 19.6, "at 20 °C"),
+        (DUENE_T2, DeviceOptions(), 20.0, "at 20 °C, display off"),
+        (DUENE_T2, DeviceOptions("on"), 35.0, "at 20 °C, display on"),
+        (REIF_C2, DeviceOptions("press", light=True), -4.6,
          "at -5 °C, 4 looks a day at the display, 24 blinks a day"),
-        (REIF_C2, Manners(sound=True), 20.0, "at 20 °C, display off, 1 min of sound a day"),
+        (REIF_C2, DeviceOptions(sound=True), 20.0, "at 20 °C, display off, 1 min of sound a day"),
     ],
 )  # fmt: skip
 def test_the_battery_figure_says_what_it_assumes(
-    model: LoggerModel, manners: Manners, temp_c: float, words: str
+    model: LoggerModel, manners: DeviceOptions, temp_c: float, words: str
 ) -> None:
     plan = Plan((model.channels[0].key,), 600, manners=manners)
     assert battery_assumption(model, plan, temp_c) == words
 
 
 def test_a_plans_own_room_for_events_leaves_less_for_readings() -> None:
-    room = replace(T_RH, manners=Manners(event_bytes=4096))
+    room = replace(T_RH, manners=DeviceOptions(event_bytes=4096))
     assert event_bytes(DUENE_T2, room) == 4096
     assert event_bytes(DUENE_T2, T_RH) == DUENE_T2.event_bytes
     assert readings_that_fit(DUENE_T2, room) == (65_536 - 1024 - 4096) // 4

@@ -13,7 +13,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.models import MODELS, PRIEL_W3, logger_model
 from gezeiten.domain.plan.plan import (
     ChannelSetting,
-    Manners,
+    DeviceOptions,
     Plan,
     differences,
     due_readings,
@@ -119,7 +119,7 @@ def test_a_missing_channel_names_the_model() -> None:
 FULL = Plan(
     ("co2",), 60, "button", 5, "count", 9, (LIMIT,), "Winter", "Nave", "by the door", 90, 100, True,
     30, (ChannelSetting("co2", "s", "n", "#112233", "ppm"),),
-    Manners("press", 7, True, True, True, True, 64),
+    DeviceOptions("press", 7, True, True, True, True, 64),
 )  # fmt: skip
 
 
@@ -139,7 +139,7 @@ def test_what_an_older_plan_lacks_takes_its_usual_value() -> None:
     assert plan_from_dict(old) == Plan(("co2",), 60, "now")
     part = {**old, "manners": {"sound": True}, "settings": [{"channel": "co2"}]}
     assert plan_from_dict(part) == Plan(
-        ("co2",), 60, "now", manners=Manners(sound=True), settings=(ChannelSetting("co2"),)
+        ("co2",), 60, "now", manners=DeviceOptions(sound=True), settings=(ChannelSetting("co2"),)
     )
 
 

@@ -9,7 +9,7 @@ import pytest
 from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import NIGHTS
 from gezeiten.domain.plan.models import BRISE_A4, DUENE_T2, PRIEL_W3, REIF_C2, LoggerModel
-from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.plan.plan_check import PlanFault, check_plan, fits
 from gezeiten.errors import InputError
 
@@ -106,11 +106,11 @@ NAN, INF = float("nan"), float("inf")
          "“/” cannot stand in a file name; take it out of “a/b”."),
         ("point_name", {"point_name": "nul"},
          "“nul” is a name that some file systems keep for themselves; add a word."),
-        ("manners", {"manners": Manners("press", 61)},
+        ("manners", {"manners": DeviceOptions("press", 61)},
          "The display stays on for 1 to 60 minutes after a press; choose in between."),
-        ("manners", {"manners": Manners("press", 0)},
+        ("manners", {"manners": DeviceOptions("press", 0)},
          "The display stays on for 1 to 60 minutes after a press; choose in between."),
-        ("manners", {"manners": Manners(event_bytes=77)},
+        ("manners", {"manners": DeviceOptions(event_bytes=77)},
          "Düne T2 cannot keep that much memory for events; choose another size."),
     ],
 )  # fmt: skip
@@ -134,13 +134,13 @@ DUST = Plan(("co2",), 600)
          "Priel W3 has no button to start it; choose a time."),
         (PRIEL_W3, replace(WET, end="button"), "end",
          "Priel W3 has no button to end it; choose another end."),
-        (PRIEL_W3, replace(WET, manners=Manners("on")), "manners",
+        (PRIEL_W3, replace(WET, manners=DeviceOptions("on")), "manners",
          "Priel W3 has no display; take it out."),
-        (PRIEL_W3, replace(WET, manners=Manners(sound=True)), "manners",
+        (PRIEL_W3, replace(WET, manners=DeviceOptions(sound=True)), "manners",
          "Priel W3 has no alarm sound; take it out."),
-        (PRIEL_W3, replace(WET, manners=Manners(key_tone=True)), "manners",
+        (PRIEL_W3, replace(WET, manners=DeviceOptions(key_tone=True)), "manners",
          "Priel W3 has no key tone; take it out."),
-        (PRIEL_W3, replace(WET, manners=Manners(reminders=True)), "manners",
+        (PRIEL_W3, replace(WET, manners=DeviceOptions(reminders=True)), "manners",
          "Priel W3 has no check reminders; take it out."),
         (REIF_C2, replace(COLD, start="button", start_delay_s=86_401), "start",
          "The delay after the button is over a day; choose a shorter one."),
@@ -178,7 +178,7 @@ def test_other_models_have_faults_of_their_own(
 
 
 def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
-    plan = replace(WET, manners=Manners(event_bytes=1024))
+    plan = replace(WET, manners=DeviceOptions(event_bytes=1024))
     assert [fault.sentence for fault in check_plan(plan, PRIEL_W3, NOW)] == [
         "Priel W3 has no choice of event memory; take it out.",
         "Priel W3 cannot keep that much memory for events; choose another size.",
@@ -203,12 +203,12 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
         (DUENE_T2, replace(ROOM, mission_name="ü" * 32, remark="x\n" * 200)),
         (DUENE_T2, replace(ROOM, remark="see a/b")),
         (DUENE_T2, replace(ROOM, point_name="a\x20b")),
-        (DUENE_T2, replace(ROOM, manners=Manners("press", 60, True, True, True, True, 1024))),
-        (DUENE_T2, replace(ROOM, manners=Manners("press", 1))),
+        (DUENE_T2, replace(ROOM, manners=DeviceOptions("press", 60, True, True, True, True, 1024))),
+        (DUENE_T2, replace(ROOM, manners=DeviceOptions("press", 1))),
         (DUENE_T2, replace(ROOM, settings=(
             ChannelSetting("air_temperature", "probe", "ü" * 32, "#0e5A6f"),
             ChannelSetting("co2", "of no model here")))),
-        (PRIEL_W3, replace(WET, manners=Manners(light=True, event_bytes=2048))),
+        (PRIEL_W3, replace(WET, manners=DeviceOptions(light=True, event_bytes=2048))),
         (REIF_C2, replace(COLD, start="button", start_delay_s=86_400, end="button")),
         (REIF_C2, replace(COLD, start="button", start_delay_s=0, end="count", end_count=2)),
         (REIF_C2, replace(COLD, end="count", end_count=128_512)),

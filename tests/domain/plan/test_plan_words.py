@@ -10,7 +10,7 @@ import pytest
 
 from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import NIGHTS, WEEKENDS, WORKING_HOURS, WeeklyWindow
-from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.plan.plan_words import (
     compared,
     end_text,
@@ -96,12 +96,12 @@ def test_manners_in_words() -> None:
         "Display": "off", "Alarm sound": "off", "Key tone": "off", "Alarm light": "off",
         "Check reminders": "off", "Memory for events": "usual",
     }  # fmt: skip
-    loud = replace(COLD, manners=Manners("press", 7, True, True, True, True, 2048))
+    loud = replace(COLD, manners=DeviceOptions("press", 7, True, True, True, True, 2048))
     assert dict(manner_texts(loud)) == {
         "Display": "7 min after a press", "Alarm sound": "on", "Key tone": "on",
         "Alarm light": "on", "Check reminders": "on", "Memory for events": "64 events",
     }  # fmt: skip
-    one = replace(COLD, manners=Manners("on", light=True, event_bytes=32))
+    one = replace(COLD, manners=DeviceOptions("on", light=True, event_bytes=32))
     texts = dict(manner_texts(one))
     assert (texts["Display"], texts["Memory for events"]) == ("on", "1 event")
     assert (texts["Alarm sound"], texts["Alarm light"]) == ("off", "on")

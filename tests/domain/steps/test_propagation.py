@@ -16,7 +16,7 @@ from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.formulas import FORMULAS, own_formula, with_units
 from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M
 from gezeiten.domain.steps.propagation import through
-from gezeiten.domain.steps.sureness import (
+from gezeiten.domain.steps.uncertainty import (
     Share,
     Stretch,
     Sure,

@@ -12,10 +12,6 @@ from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.here.blocks import BODY, HEAD, Packed, unpacked_cells, unpacked_runs
-from gezeiten.archive.here.excursions import clear_of_nothing, of_nothing
-from gezeiten.archive.here.holding import blocks_of, raw_key
-from gezeiten.archive.here.tables import PARTS, Block, BlockBytes, BlockCells, Held
 from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.of_bytes import (
     Decode,
@@ -25,6 +21,10 @@ from gezeiten.archive.intake.of_bytes import (
     put_mission,
     raw_of,
 )
+from gezeiten.archive.local_cache.block_store import blocks_of, raw_key
+from gezeiten.archive.local_cache.blocks import BODY, HEAD, Packed, unpacked_cells, unpacked_runs
+from gezeiten.archive.local_cache.excursions import clear_of_nothing, of_nothing
+from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockCells, Held
 from gezeiten.archive.store.packing import decode_readings, decode_times
 from gezeiten.archive.store.tables import Mission, Offload
 from gezeiten.archive.store.vault import Vault

@@ -6,12 +6,12 @@ from itertools import groupby
 
 from sqlalchemy import inspect, text
 
-from gezeiten.archive.acts.doing import do_by_itself
-from gezeiten.archive.apply import Said, apply
+from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.database import Archive
+from gezeiten.archive.projection import Said, apply
 from gezeiten.archive.store.stored import stored_value
-from gezeiten.domain.acts.assessments import ExcursionsFound, FoundOne
-from gezeiten.domain.acts.missions import MissionName
+from gezeiten.domain.actions.assessments import ExcursionsFound, FoundOne
+from gezeiten.domain.actions.missions import MissionName
 
 _OLD = text(
     "SELECT point.uid AS point, serial, number, launched_ms, rule, start_ms, end_ms, found_ms "

@@ -8,7 +8,7 @@ from contextlib import suppress
 from sqlalchemy import delete, insert, select, update
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.tables import CheckRow, LookedRow
+from gezeiten.archive.local_cache.tables import CheckRow, LookedRow
 from gezeiten.archive.store.vault import Vault
 from gezeiten.errors import ArchiveLockedError
 

@@ -13,25 +13,25 @@ from dataclasses import dataclass
 from sqlalchemy import Select, bindparam, select, tuple_
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
-from gezeiten.archive.apply.missions import kept_numbers
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.cutting import Column
-from gezeiten.archive.here.holding import (
+from gezeiten.archive.local_cache.block_owner import BlockOwner
+from gezeiten.archive.local_cache.block_store import (
     ChannelColumn,
     hold_all,
     leave_to_all_bytes,
     note_held,
 )
-from gezeiten.archive.here.readings import in_ranges
-from gezeiten.archive.here.whose import Whose
+from gezeiten.archive.local_cache.cutting import Column
+from gezeiten.archive.local_cache.readings import in_ranges
+from gezeiten.archive.projection import Said
+from gezeiten.archive.projection.missions import kept_numbers
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.prepared import Prepared
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.archive.store.vault import fingerprint
-from gezeiten.domain.acts.offloads import (
+from gezeiten.domain.actions.offloads import (
     DamageNoted,
     MissionOffloaded,
     MissionSaid,
@@ -284,9 +284,9 @@ def known_mission(
     ).first()
 
 
-def whose(mission: Mission, file: RawMission) -> Whose:
+def whose(mission: Mission, file: RawMission) -> BlockOwner:
     """Return whose the readings of a file are."""
-    return Whose(mission.uid, False, file.interval_ms, file.step_ms)
+    return BlockOwner(mission.uid, False, file.interval_ms, file.step_ms)
 
 
 def in_order(mission_id: int) -> Select[Offload]:

@@ -9,22 +9,8 @@ from typing import TypeAlias
 from sqlalchemy import Exists, Select, String, and_, exists, func, or_, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.blocks import unpack
-from gezeiten.archive.here.cutting import Column, text_column, united
-from gezeiten.archive.here.holding import (
-    ChannelColumn,
-    blocks_of,
-    hold_all,
-    let_go,
-    note_held,
-    put_blocks,
-    raw_key,
-)
-from gezeiten.archive.here.tables import READING, Block, BlockBytes, Held
-from gezeiten.archive.here.whose import Whose
 from gezeiten.archive.intake.missions import (
     RawMission,
     in_order,
@@ -33,8 +19,22 @@ from gezeiten.archive.intake.missions import (
     spans_of,
 )
 from gezeiten.archive.intake.texts import Readings, Source
+from gezeiten.archive.local_cache.block_owner import BlockOwner
+from gezeiten.archive.local_cache.block_store import (
+    ChannelColumn,
+    blocks_of,
+    hold_all,
+    let_go,
+    note_held,
+    put_blocks,
+    raw_key,
+)
+from gezeiten.archive.local_cache.blocks import unpack
+from gezeiten.archive.local_cache.cutting import Column, text_column, united
+from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, Held
+from gezeiten.archive.projection import Said
 from gezeiten.archive.store.tables import Mission, Offload, Point
-from gezeiten.domain.acts.offloads import Read, ReadAnew
+from gezeiten.domain.actions.offloads import Read, ReadAnew
 from gezeiten.domain.kept import RawKept
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.timeline import Span
@@ -80,7 +80,7 @@ class MissionMade:
     """The readings of a mission as its bytes make them: by channel and unit; unread: bytes that are
     gone or damaged, and why."""
 
-    whose: Whose
+    whose: BlockOwner
     columns: dict[tuple[str, str], Column]
     held: dict[str, list[Span]]
     unread: list[tuple[Offload, GezeitenError]] = field(default_factory=list)
@@ -157,7 +157,7 @@ def mission_made(
         usual_ms = usual_ms or (0 if is_text else mission.interval_ms)
         for key, column in _kept(session, mission, is_text=is_text).items():
             parts.setdefault(key, []).append(column)
-    its = Whose(mission.uid, is_text, usual_ms, shorter_ms)
+    its = BlockOwner(mission.uid, is_text, usual_ms, shorter_ms)
     columns = {key: united(listed, is_text=is_text) for key, listed in parts.items()}
     return MissionMade(its, columns, held, unread)
 
@@ -258,7 +258,7 @@ def hold_offload(session: Session, mission: Mission, offload: Offload, decode: D
     of = readings_of(offload, decode)
     if isinstance(of, GezeitenError):
         return False
-    its = Whose(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
+    its = BlockOwner(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
     hold_all(session, its, of.columns)
     note_held(session, mission.uid, of.raw, of.spans)
     return True

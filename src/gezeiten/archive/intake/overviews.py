@@ -8,13 +8,13 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import Circumstances, RawMission, mission_said, point_of
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.tables import Mission, OverviewRow
-from gezeiten.domain.acts.offloads import OverviewTaken, RawBytes
+from gezeiten.domain.actions.offloads import OverviewTaken, RawBytes
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import Thinning
 

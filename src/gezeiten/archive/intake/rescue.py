@@ -13,16 +13,16 @@ import numpy as np
 from sqlalchemy import Row, inspect, text
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.cutting import Column, text_column, united
-from gezeiten.archive.here.holding import ChannelColumn
 from gezeiten.archive.intake.of_bytes import Rescued, hold_offload, offloads_not_held
+from gezeiten.archive.local_cache.block_store import ChannelColumn
+from gezeiten.archive.local_cache.cutting import Column, text_column, united
+from gezeiten.archive.projection import Said
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Logger, Mission, Offload
-from gezeiten.domain.acts.offloads import RawBytes, ReadingsRescued
+from gezeiten.domain.actions.offloads import RawBytes, ReadingsRescued
 from gezeiten.domain.untrusted import whole
 from gezeiten.errors import ArchiveDamagedError
 

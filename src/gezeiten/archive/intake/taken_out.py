@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
-from gezeiten.archive.apply import Said
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.corrections import corrections_at
-from gezeiten.archive.here.holding import let_go
 from gezeiten.archive.intake.of_bytes import Decode, mission_made, offloads_of, put_mission
+from gezeiten.archive.local_cache.block_store import let_go
+from gezeiten.archive.projection import Said
 from gezeiten.archive.store.tables import Mission, Offload, Point
-from gezeiten.domain.acts.corrections import CorrectionTakenBack
-from gezeiten.domain.acts.offloads import TextTakenOut
+from gezeiten.domain.actions.corrections import CorrectionTakenBack
+from gezeiten.domain.actions.offloads import TextTakenOut
 from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 

@@ -14,26 +14,26 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.acts.doing import do
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.here.cutting import text_column
-from gezeiten.archive.here.holding import (
+from gezeiten.archive.intake.missions import Circumstances, is_latest
+from gezeiten.archive.local_cache.block_owner import BlockOwner
+from gezeiten.archive.local_cache.block_store import (
     ChannelColumn,
     hold,
     leave_to_all_bytes,
     note_held,
     raw_key,
 )
-from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.whose import Whose
-from gezeiten.archive.intake.missions import Circumstances, is_latest
+from gezeiten.archive.local_cache.cutting import text_column
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id, source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.archive.store.vault import Begun
-from gezeiten.domain.acts.corrections import CorrectionSet
-from gezeiten.domain.acts.offloads import MissionSaid, RawBytes, Read, TextTaken
+from gezeiten.domain.actions.corrections import CorrectionSet
+from gezeiten.domain.actions.offloads import MissionSaid, RawBytes, Read, TextTaken
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.spacing import LONE_MS
@@ -172,7 +172,7 @@ class TextReadings:
     def __init__(self, session: Session, source: Source, point: str) -> None:
         """point: id of where it was measured."""
         self._session, self._source = session, source
-        self.whose = Whose(source_id(source.name, point), True)
+        self.whose = BlockOwner(source_id(source.name, point), True)
         self.came = self.fresh = 0
         self.differs = False
         self._distances: list[int] = []

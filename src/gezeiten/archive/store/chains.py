@@ -18,8 +18,8 @@ from typing import Any
 
 import msgspec
 
+from gezeiten.archive.store.atomic_files import sync_folder
 from gezeiten.archive.store.rights import rights_as_above
-from gezeiten.archive.store.whole import sync_folder
 from gezeiten.errors import ArchiveDamagedError
 
 FOLDER = "logbook"

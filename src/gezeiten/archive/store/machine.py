@@ -8,7 +8,7 @@ import uuid
 from functools import cache
 from pathlib import Path
 
-from gezeiten.archive.store.heads import MACHINE
+from gezeiten.archive.store.head_hashes import MACHINE
 
 _FILES = (MACHINE, Path("/var/lib/dbus/machine-id"))
 _LENGTH = 12

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
-from gezeiten.archive.store.begun import clear_begun
+from gezeiten.archive.store.atomic_files import sync_folder
 from gezeiten.archive.store.rights import read_only_mode, rights_as_above
-from gezeiten.archive.store.whole import sync_folder
+from gezeiten.archive.store.unfinished_files import clear_begun
 from gezeiten.errors import ArchiveDamagedError
 
 

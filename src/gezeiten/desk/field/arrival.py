@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gezeiten.archive.here.cutting import Column
-from gezeiten.archive.here.readings import readings_added
+from gezeiten.archive.local_cache.cutting import Column
+from gezeiten.archive.local_cache.readings import readings_added
 from gezeiten.archive.offloads import offloads_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps

@@ -7,16 +7,16 @@ from functools import partial
 
 from gezeiten.archive.clocks import wrong_clocks
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.coverage import Coverage, coverage
+from gezeiten.archive.local_cache.coverage import Coverage, coverage
 from gezeiten.archive.missions import latest_missions, missions_beside
 from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
+from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.field.gaps import BookedGap, gaps_of
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
-from gezeiten.desk.soundness import Fault, or_fault
-from gezeiten.domain.acts.offloads import SOURCES
+from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.board.board import Board, board_of
 from gezeiten.domain.board.facts import (
     BoardExcursion,

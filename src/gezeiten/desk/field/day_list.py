@@ -13,7 +13,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.field.sheets import sheets_folder
-from gezeiten.domain.acts.offloads import SOURCES
+from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.series.timeline import from_ms, midnight_ms
 from gezeiten.domain.wording import readings_words
 

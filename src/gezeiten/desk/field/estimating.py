@@ -7,15 +7,15 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.companions import companions
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.record.records import around
-from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.gaps import Estimate, GapEstimated, way_words
+from gezeiten.domain.actions import Action
+from gezeiten.domain.actions.gaps import Estimate, GapEstimated, way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
@@ -262,7 +262,7 @@ def fill_by_way(desk: Desk, booked: BookedGap, way: Way) -> None:
         desk.do_within(session, act(kept_point(session, booked.point.id).uid))
 
 
-def way_act(booked: BookedGap, way: Way) -> Callable[[str], Act]:
+def way_act(booked: BookedGap, way: Way) -> Callable[[str], Action]:
     """Return the act that fills a gap by estimates, for its point (its id).
 
     Raises:

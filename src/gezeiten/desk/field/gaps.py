@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 
-from gezeiten.archive.here.coverage import Coverage, coverage
+from gezeiten.archive.local_cache.coverage import Coverage, coverage
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
+from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.missing import missing_time
-from gezeiten.desk.soundness import Fault, or_fault
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.steps.steps import NOT_CALCULATED, GapState, RecordStep
 from gezeiten.domain.wording import grouped

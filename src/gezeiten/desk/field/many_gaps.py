@@ -7,17 +7,17 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Literal
 
-from gezeiten.archive.acts.doing import do
+from gezeiten.archive.actions.execution import do
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.beside import by_others, other_act
+from gezeiten.desk.field.alternative_sources import by_others, other_act
 from gezeiten.desk.field.estimating import estimates, way_act
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import line_act, line_offer
-from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.gaps import GapLeftOpen, GapTakenBack
+from gezeiten.domain.actions import Action
+from gezeiten.domain.actions.gaps import GapLeftOpen, GapTakenBack
 from gezeiten.errors import InputError
 
 RuleKind = Literal["line", "best", "leave"]
@@ -43,7 +43,7 @@ class Listed:
     name: str
     errors: dict[str, float]
     refusal: str
-    act: Callable[[str], Act] | None
+    act: Callable[[str], Action] | None
 
 
 def listed(
@@ -85,7 +85,7 @@ def _looked_at(
     return _by_best(desk, booked, cancelled)
 
 
-def _leaving(booked: BookedGap, reason: str) -> Callable[[str], Act]:
+def _leaving(booked: BookedGap, reason: str) -> Callable[[str], Action]:
     return lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason, booked.channels)
 
 

@@ -9,8 +9,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import mission_due_at, newest_number
 from gezeiten.archive.offloads import fingerprint_of, switched_off
 from gezeiten.archive.sites import kept_point
@@ -22,8 +22,14 @@ from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.desk.record.records import around
-from gezeiten.domain.acts import Act
-from gezeiten.domain.acts.gaps import GapFetched, GapFilledByLine, GapLeftOpen, GapTakenBack, Line
+from gezeiten.domain.actions import Action
+from gezeiten.domain.actions.gaps import (
+    GapFetched,
+    GapFilledByLine,
+    GapLeftOpen,
+    GapTakenBack,
+    Line,
+)
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range, missing, size
@@ -156,7 +162,7 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
     _do(desk, booked, line_act(desk, booked, line_offer(desk, booked)))
 
 
-def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Act]:
+def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Action]:
     """Return the act that fills a gap by a straight line, for its point (its id).
 
     Raises:
@@ -230,7 +236,7 @@ def undo(desk: Desk, booked: BookedGap) -> None:
     _do(desk, booked, lambda at: GapTakenBack(at, booked.gap, booked.steps, booked.state))
 
 
-def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Act]) -> None:
+def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Action]) -> None:
     """Do an act on a gap; it is told the id of the gap's point."""
     with desk.archive.writing() as session:
         desk.do_within(session, act(kept_point(session, booked.point.id).uid))

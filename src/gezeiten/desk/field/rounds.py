@@ -15,7 +15,7 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
 from gezeiten.desk.logger.planning import again
-from gezeiten.domain.acts.visits import (
+from gezeiten.domain.actions.visits import (
     DueVisit,
     PlannedTask,
     RoundClosed,

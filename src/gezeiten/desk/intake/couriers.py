@@ -31,7 +31,7 @@ from gezeiten.desk.intake.carried import (
 )
 from gezeiten.desk.logger.erasing import read_back
 from gezeiten.desk.logger.offloading import Offloaded, take_in_file
-from gezeiten.domain.acts.carriers import CourierClockSet, CourierMadeReady, CourierTold
+from gezeiten.domain.actions.carriers import CourierClockSet, CourierMadeReady, CourierTold
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.plan.models import MODELS, logger_model
 from gezeiten.domain.wording import counted

@@ -26,8 +26,8 @@ from gezeiten.desk.intake.carried import (
     unusable,
 )
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.domain.acts.carriers import DriveCleared, DriveReleased, ReportNotKept
-from gezeiten.domain.acts.loggers import ReportKept
+from gezeiten.domain.actions.carriers import DriveCleared, DriveReleased, ReportNotKept
+from gezeiten.domain.actions.loggers import ReportKept
 from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
     LARGEST_REPORT,

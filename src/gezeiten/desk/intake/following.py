@@ -19,8 +19,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import read_card
 from gezeiten.desk.logger.offloading import Offloaded, take_all
 from gezeiten.desk.places import zone_of_logger
-from gezeiten.domain.acts import Subject
-from gezeiten.domain.acts.contacts import FollowedBack
+from gezeiten.domain.actions import Subject
+from gezeiten.domain.actions.contacts import FollowedBack
 from gezeiten.domain.contacts import FOLLOWED_MS
 from gezeiten.domain.series.timeline import from_ms
 from gezeiten.domain.wording import counted, readings_words

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.block_check import put_mission_right
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.raw_bytes import decoding
 from gezeiten.desk.record.excursion_book import refresh_excursions

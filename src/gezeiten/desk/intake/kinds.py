@@ -14,14 +14,14 @@ from gezeiten.archive import plans as kept_in
 from gezeiten.archive.offloads import ways_of_reading
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.plans import TieForgotten, TieKept
+from gezeiten.domain.actions.plans import TieForgotten, TieKept
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import Doubt
-from gezeiten.exchange.text.elsewhere import found_again
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, tie_from_dict
+from gezeiten.exchange.text.implicit_dates import found_again
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
 from gezeiten.exchange.text.sample import sample_of

@@ -19,7 +19,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.text_files import TextTaken, take_tied
 from gezeiten.desk.logger.incoming import take_left_behind
-from gezeiten.domain.acts.offloads import LIVE_MODEL
+from gezeiten.domain.actions.offloads import LIVE_MODEL
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_words

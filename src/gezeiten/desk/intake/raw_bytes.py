@@ -16,7 +16,7 @@ from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import raw_mission
 from gezeiten.desk.record.excursion_book import refresh_stale
-from gezeiten.domain.acts.offloads import TEXT_MODEL
+from gezeiten.domain.actions.offloads import TEXT_MODEL
 from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveNewerError, GezeitenError, InputError
 from gezeiten.exchange.text.form import tie_from_dict

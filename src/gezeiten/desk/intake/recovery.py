@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import partial
 
 from gezeiten.archive.people import finish_erasing
-from gezeiten.archive.store.begun import clear_begun
 from gezeiten.archive.store.faults import translated
+from gezeiten.archive.store.unfinished_files import clear_begun
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.healing import heal
 from gezeiten.desk.intake.overviews import recover_overviews

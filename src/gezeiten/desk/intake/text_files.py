@@ -25,7 +25,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.kinds import keep_tie
 from gezeiten.desk.intake.spool import Spool
 from gezeiten.desk.record.excursion_book import to_assess
-from gezeiten.domain.acts.offloads import TEXT_MODEL
+from gezeiten.domain.actions.offloads import TEXT_MODEL
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values

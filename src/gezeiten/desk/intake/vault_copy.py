@@ -21,14 +21,14 @@ from typing import IO
 
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.offloads import are_kept, raws_named
+from gezeiten.archive.store.atomic_files import sync_folder, write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.whole import put_whole, sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.text_files import take_tied
 from gezeiten.desk.logger.incoming import take_left_behind
 from gezeiten.desk.logger.offloading import take_in_file
-from gezeiten.domain.acts.carriers import CopyTakenIn, VaultGiven
-from gezeiten.domain.acts.offloads import LIVE_MODEL, TEXT_MODEL
+from gezeiten.domain.actions.carriers import CopyTakenIn, VaultGiven
+from gezeiten.domain.actions.offloads import LIVE_MODEL, TEXT_MODEL
 from gezeiten.domain.kept import NamedRaw
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.sites import full_name
@@ -141,8 +141,8 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
         here = {raw.sha256 for raw in whole}
         listed = [raw for raw in raws if raw.sha256 in here or is_there(raw)]
         sync_folder(folder / "raw")
-        put_whole(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
-        put_whole(folder / PEOPLE_NAME, for_people(listed))
+        write_atomic(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
+        write_atomic(folder / PEOPLE_NAME, for_people(listed))
     desk.do(VaultGiven(str(folder), len(whole), tuple(damaged[:100]), as_folder=True))
     return Written(len(whole), tuple(damaged))
 

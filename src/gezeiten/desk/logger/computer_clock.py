@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.acts.logbook import newest_ms
+from gezeiten.archive.actions.logbook import newest_ms
 from gezeiten.desk.clock_watch import JUMP_MS
 from gezeiten.desk.context import Desk
 from gezeiten.domain.series.timeline import duration_text

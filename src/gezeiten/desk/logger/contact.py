@@ -13,7 +13,7 @@ from gezeiten.archive.missions import kept_and_damaged
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.logger.intents import settle_launch
-from gezeiten.domain.acts.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
+from gezeiten.domain.actions.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.contacts import BY_HAND_MS, Sighting, says_more
 from gezeiten.domain.kept import KnownLogger

@@ -10,7 +10,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.checks import label_check
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.logger.pins import unlock
-from gezeiten.domain.acts.contacts import MemoryErased
+from gezeiten.domain.actions.contacts import MemoryErased
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import (
     GezeitenError,

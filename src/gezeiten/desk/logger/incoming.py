@@ -9,7 +9,7 @@ from typing import TypeVar
 
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.carriers import PutAside
+from gezeiten.domain.actions.carriers import PutAside
 from gezeiten.errors import DeviceError, InputError
 from gezeiten.link.transfer import lock_incoming
 

@@ -20,8 +20,8 @@ from gezeiten.archive.sites import find_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.machine import computer_name, machine_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts import Subject
-from gezeiten.domain.acts.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
+from gezeiten.domain.actions import Subject
+from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
 from gezeiten.domain.plan.plan import Plan, differences, plan_from_dict
 from gezeiten.domain.series.timeline import MINUTE_MS
 from gezeiten.errors import LoggerBusyError

@@ -23,7 +23,7 @@ from gezeiten.desk.logger.intents import (
 )
 from gezeiten.desk.logger.offloading import Offloaded, all_together, offload_logger, take_all
 from gezeiten.desk.logger.pins import unlock
-from gezeiten.domain.acts.contacts import MissionStopped
+from gezeiten.domain.actions.contacts import MissionStopped
 from gezeiten.domain.plan.plan import Plan, differences
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import (

@@ -19,7 +19,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
 from gezeiten.desk.record.excursion_book import to_assess
-from gezeiten.domain.acts.contacts import AttemptFailed
+from gezeiten.domain.actions.contacts import AttemptFailed
 from gezeiten.domain.series.coverage import Range, size
 from gezeiten.errors import GezeitenError
 from gezeiten.link.address import Endpoint

@@ -5,7 +5,7 @@ from __future__ import annotations
 from gezeiten.archive.loggers import placed_logger
 from gezeiten.desk.context import Desk
 from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.domain.acts.loggers import PinGroupSet
+from gezeiten.domain.actions.loggers import PinGroupSet
 from gezeiten.errors import InputError, LoggerLockedError
 from gezeiten.link.registers import Flag, LoggerCommand, LoggerState
 from gezeiten.link.session import LoggerSession

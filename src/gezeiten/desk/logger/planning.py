@@ -12,7 +12,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.acts.plans import PlanDropped, PlanKept, PlanRenamed
+from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed
 from gezeiten.domain.kept import Kept
 from gezeiten.domain.naming import mission_name, name_fault
 from gezeiten.domain.plan.plan import Plan

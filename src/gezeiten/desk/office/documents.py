@@ -7,8 +7,8 @@ from typing import Literal
 
 from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.layout import layout
 from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.loggers import calibrations_before
 from gezeiten.archive.missions import missions_at
 from gezeiten.archive.offloads import offloads_in
@@ -24,8 +24,8 @@ from gezeiten.desk.record.correcting import standing_at, step_words
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import around, extent, limits_at, record
 from gezeiten.desk.record.remarks import remarks
-from gezeiten.desk.record.sureness import sure_of_mean
-from gezeiten.domain.acts.gaps import way_words
+from gezeiten.desk.record.uncertainty import sure_of_mean
+from gezeiten.domain.actions.gaps import way_words
 from gezeiten.domain.kept import ClockKept, KnownMission
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.limits.verdicts import DayVerdict
@@ -38,7 +38,7 @@ from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.checks.comparing import Compared
 from gezeiten.domain.steps.steps import MEASURED, NOT_CALCULATED, RecordStep
-from gezeiten.domain.steps.sureness import Sure
+from gezeiten.domain.steps.uncertainty import Sure
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable

@@ -13,17 +13,17 @@ from typing import TYPE_CHECKING, Literal
 
 from gezeiten.archive.documents import KeptDocument, count_documents, documents
 from gezeiten.archive.sites import kept_point
-from gezeiten.archive.store.begun import fresh_beside, synced
+from gezeiten.archive.store.atomic_files import sync_folder
 from gezeiten.archive.store.chains import FOLDER as LOGBOOK_FOLDER
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
+from gezeiten.archive.store.unfinished_files import fresh_beside, synced
 from gezeiten.archive.store.vault import fingerprint
-from gezeiten.archive.store.whole import sync_folder
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.documents import csv_table, inside_record, point_report
 from gezeiten.desk.office.logbook import head_words
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.acts.documents import DocumentHandedOver, DocumentPutOut
+from gezeiten.domain.actions.documents import DocumentHandedOver, DocumentPutOut
 from gezeiten.domain.series.timeline import Span, from_ms
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvTable, write_csv
@@ -249,7 +249,7 @@ def _past(desk: Desk, one: KeptDocument) -> PastHandover:
     )  # fmt: skip
 
 
-def put_out_again(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
+def reissue(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
     """Write a document once more as it was handed over, under a name that is free among our own
     documents, or where it is wished.
 

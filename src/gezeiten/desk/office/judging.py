@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace

@@ -9,15 +9,15 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from gezeiten.archive.acts import logbook
-from gezeiten.archive.acts.chain_check import ends_hold
-from gezeiten.archive.acts.misfits import misfits_to_see
-from gezeiten.archive.here.readings import offloads_between
+from gezeiten.archive.actions import logbook
+from gezeiten.archive.actions.chain_check import ends_hold
+from gezeiten.archive.actions.conflicts import misfits_to_see
+from gezeiten.archive.local_cache.readings import offloads_between
+from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.whole import put_whole
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import sites
-from gezeiten.domain.acts.archives import MisfitSeen
+from gezeiten.domain.actions.archives import MisfitSeen
 from gezeiten.domain.entries import QUIET, Entry, Thing
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.series.timeline import Span, from_ms, iso_utc
@@ -270,7 +270,7 @@ def write_json_lines(entries: Iterable[Entry], path: Path) -> int:
         for entry in listed
     )
     with translated(path.parent):
-        put_whole(path, "".join(f"{line}\n" for line in lines))
+        write_atomic(path, "".join(f"{line}\n" for line in lines))
     return len(listed)
 
 

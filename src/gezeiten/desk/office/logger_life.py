@@ -16,7 +16,7 @@ from gezeiten.archive.missions import missions_of
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.loggers import LoggerRetired, ServiceKind, ServiceNoted
+from gezeiten.domain.actions.loggers import LoggerRetired, ServiceKind, ServiceNoted
 from gezeiten.domain.kept import KeptReport, KnownMission, ServiceEntry
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.errors import InputError

@@ -7,30 +7,30 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Literal
 
-from gezeiten.archive.acts import anew
-from gezeiten.archive.acts.beginnings import beginning
-from gezeiten.archive.acts.chain_check import check_chains
-from gezeiten.archive.acts.entries_anew import old_entries_hold, put_entries_right
-from gezeiten.archive.acts.logbook import Told, entries, told
-from gezeiten.archive.acts.lost import Lost, lost_entries, write_again
-from gezeiten.archive.acts.misfits import misfits_to_see, note_all_misfits
-from gezeiten.archive.acts.rebuild import put_right
+from gezeiten.archive.actions import replay
+from gezeiten.archive.actions.beginnings import beginning
+from gezeiten.archive.actions.chain_check import check_chains
+from gezeiten.archive.actions.conflicts import misfits_to_see, note_all_misfits
+from gezeiten.archive.actions.entry_restoration import old_entries_hold, put_entries_right
+from gezeiten.archive.actions.logbook import Told, entries, told
+from gezeiten.archive.actions.lost_entries import Lost, lost_entries, write_again
+from gezeiten.archive.actions.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.readings import count_values
 from gezeiten.archive.intake import looked as looked_at
 from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew
 from gezeiten.archive.intake.looked import Looked
 from gezeiten.archive.intake.overviews import overviews_named
+from gezeiten.archive.local_cache.readings import count_values
 from gezeiten.archive.loggers import certificates_named, reports_named
 from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
+from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.intake.raw_bytes import decoding, is_lost
 from gezeiten.desk.intake.unnamed import Unnamed, unnamed_bytes
 from gezeiten.desk.office.stored_values import faulty_values
-from gezeiten.desk.record.excursion_book import faulty_excursions, find_all_anew
-from gezeiten.desk.soundness import Fault, or_fault
-from gezeiten.domain.acts.archives import ChainBegun, EntriesRemoved, EntriesRestored, MisfitSeen
-from gezeiten.domain.acts.documents import DocumentHandedOver
+from gezeiten.desk.record.excursion_book import detect_all_excursions, faulty_excursions
+from gezeiten.domain.actions.archives import ChainBegun, EntriesRemoved, EntriesRestored, MisfitSeen
+from gezeiten.domain.actions.documents import DocumentHandedOver
 from gezeiten.domain.entries import Entry
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.wording import counted
@@ -140,7 +140,7 @@ they go."""
 
 def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
     """Put what the logbook says back in place where something else is kept: its entries, what acts
-    made, readings from their bytes; and find all excursions anew. The database is copied aside
+    made, readings from their bytes; and find all excursions replay. The database is copied aside
     first.
 
     with_lost: what becomes of entries that chain files have lost while the tables know them.
@@ -162,7 +162,7 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
         broken = checked.breaks
         if not broken:
             began, old, since = beginning(desk.archive.foundings.get, checked.entries)
-            made = anew.made_anew(began, since)
+            made = replay.made_anew(began, since)
             broken = made.failed
         if broken:
             raise _broken(broken)
@@ -170,7 +170,7 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
         put_right(session, made.rows)
         note_all_misfits(session, made.misfits)
         make_readings_anew(session, decoding(desk))
-    find_all_anew(desk)
+    detect_all_excursions(desk)
 
 
 def restore_lost(desk: Desk) -> int:
@@ -254,11 +254,11 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
 def _against_acts(desk: Desk, session: ArchiveSession, acts: Told) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
-    def compared() -> tuple[list[anew.Difference], list[str], bool]:
+    def compared() -> tuple[list[replay.Difference], list[str], bool]:
         began, old, since = beginning(desk.archive.foundings.get, acts)
-        made = anew.made_anew(began, since)
+        made = replay.made_anew(began, since)
         same_old = old_entries_hold(session, old)
-        return anew.differences(session.connection(), made.rows), made.failed, same_old
+        return replay.differences(session.connection(), made.rows), made.failed, same_old
 
     found = or_fault(compared)
     if isinstance(found, Fault):

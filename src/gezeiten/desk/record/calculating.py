@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 from gezeiten.archive.derived import Said, said_by
 from gezeiten.archive.hanging import hangings
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import kept_point, kept_sites
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
 from gezeiten.desk.record.records import around, extent
-from gezeiten.domain.acts.derived import DerivedTakenBack, Input, SeriesDerived
+from gezeiten.domain.actions.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.route import distance_km
 from gezeiten.domain.series.series import Series
@@ -257,7 +257,7 @@ def recalculate(desk: Desk, one: Derived, words: str = "") -> None:
         desk.do_within(session, act)
 
 
-def calculate_no_more(desk: Desk, one: Derived) -> None:
+def remove_calculation(desk: Desk, one: Derived) -> None:
     """Let a series not be calculated any more; what was measured stays as it is.
 
     Raises:

@@ -19,8 +19,8 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import proposed
 from gezeiten.desk.record.records import around, given
-from gezeiten.domain.acts.checks import CheckRead, CheckTakenBack
-from gezeiten.domain.acts.corrections import CorrectionSet, CorrectionTakenBack
+from gezeiten.domain.actions.checks import CheckRead, CheckTakenBack
+from gezeiten.domain.actions.corrections import CorrectionSet, CorrectionTakenBack
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import join_series
 from gezeiten.domain.series.series_keys import channel_of

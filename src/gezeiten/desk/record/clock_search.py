@@ -7,7 +7,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.clocks import MEASURED, MissionClock, mission_clocks

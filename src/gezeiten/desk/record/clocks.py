@@ -14,13 +14,13 @@ from gezeiten.archive.clocks import (
 )
 from gezeiten.archive.corrections import corrections_at
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.acts.clocks import (
+from gezeiten.domain.actions.clocks import (
     ClockCorrected,
     ClockSwitchedOff,
     ClockSwitchedOn,

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.memory_cache import MemoryCache
 from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.cells import Cells, cells_of_series
 from gezeiten.domain.series.series import Series, empty_series, gaps_after, join_series
@@ -105,7 +105,7 @@ def computed(
     session: ArchiveSession,
     how: Derived,
     inputs: tuple[RecordView, ...],
-    known: KeptInMemory[ComputedPiece],
+    known: MemoryCache[ComputedPiece],
 ) -> Computed:
     """Return what a calculated series is made of, as its inputs are now.
 

@@ -7,7 +7,7 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field, replace
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.memory_cache import MemoryCache
 from gezeiten.desk.record.computed import Computed, ComputedPiece, piece_of, unknown
 from gezeiten.desk.record.view import Piece, RecordView
 from gezeiten.domain.series.cells import Cells
@@ -62,7 +62,7 @@ def corrected_view(
     session: ArchiveSession,
     given: RecordView,
     steps: tuple[Correction, ...],
-    known: KeptInMemory[ComputedPiece],
+    known: MemoryCache[ComputedPiece],
 ) -> Corrected:
     """Return what a series is made of once it is corrected.
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from gezeiten.archive.clocks import clocks_in_force, clocks_switched_off
 from gezeiten.archive.corrections import chain_of, corrections_at
-from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.steps import all_steps
@@ -20,8 +20,8 @@ from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.filling import fills_among, with_fill_switched
 from gezeiten.desk.record.records import given
-from gezeiten.domain.acts.base import instant_words
-from gezeiten.domain.acts.corrections import (
+from gezeiten.domain.actions.base import instant_words
+from gezeiten.domain.actions.corrections import (
     CorrectionSet,
     CorrectionSwitched,
     CorrectionTakenBack,

@@ -8,9 +8,9 @@ from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.whole import put_whole
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import around, extent
@@ -78,7 +78,7 @@ def write_coverage(days: Days, target: Path) -> None:
     text = io.StringIO(newline="")
     csv.writer(text, lineterminator="\r\n").writerows(rows)
     with translated(target.parent):
-        put_whole(target, text.getvalue())
+        write_atomic(target, text.getvalue())
 
 
 def _row(period: str, one: Covered) -> list[str]:

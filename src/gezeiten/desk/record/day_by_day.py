@@ -10,9 +10,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.whole import put_whole
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import around, extent
@@ -112,7 +112,7 @@ def write_days(found: Days, unit: str, target: Path) -> None:
     text = io.StringIO(newline="")
     csv.writer(text, lineterminator="\r\n").writerows(rows)
     with translated(target.parent):
-        put_whole(target, text.getvalue())
+        write_atomic(target, text.getvalue())
 
 
 def _figure(value: float) -> str:

@@ -7,14 +7,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.sources import said_of_sources
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.domain.acts.sources import (
+from gezeiten.domain.actions.sources import (
     FeedingTakenBack,
     PlacingTakenBack,
     SeriesFed,

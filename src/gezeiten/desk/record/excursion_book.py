@@ -10,25 +10,25 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import partial
 
-from gezeiten.archive.acts.doing import do_by_itself
+from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.booking import FoundIn, book_found, differs, points_found
-from gezeiten.archive.here.changes import stale_points
-from gezeiten.archive.here.excursions import (
+from gezeiten.archive.local_cache.changes import stale_points
+from gezeiten.archive.local_cache.excursion_store import FoundIn, book_found, differs, points_found
+from gezeiten.archive.local_cache.excursions import (
     Found,
     count_to_assess,
     kept_excursions,
     match_assessments,
     series_of,
 )
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
+from gezeiten.desk.fault_isolation import or_fault
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.finding_anew import find_anew
-from gezeiten.desk.soundness import or_fault
-from gezeiten.domain.acts.assessments import (
+from gezeiten.desk.record.excursion_detection import detect_excursions
+from gezeiten.domain.actions.assessments import (
     AssessmentTakenBack,
     ExcursionAssessed,
     ExcursionsFound,
@@ -111,7 +111,7 @@ def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
     with desk.archive.reading() as session:
         points_now = points_found(session, point_id)
     for point in points_now:
-        anew = find_anew(desk, point)
+        anew = detect_excursions(desk, point)
         now_ms = desk.now_ms()
         with desk.archive.writing() as session:
             fresh = book_found(session, point, anew.found, now_ms, anew.basis, anew.scopes)
@@ -129,7 +129,7 @@ def refresh_affected(desk: Desk, points: Iterable[str]) -> None:
         or_fault(partial(_refresh, desk, keys[point], tell=True))
 
 
-def find_all_anew(desk: Desk) -> None:
+def detect_all_excursions(desk: Desk) -> None:
     """Find the excursions of all points anew; those of a point that cannot be read stay."""
     with desk.archive.reading() as session:
         points_kept = points_found(session)
@@ -138,7 +138,7 @@ def find_all_anew(desk: Desk) -> None:
 
 
 def _find_all(desk: Desk, at: FoundIn) -> None:
-    anew = find_anew(desk, at, all_of_it=True)
+    anew = detect_excursions(desk, at, all_of_it=True)
     with desk.archive.writing() as session:
         book_found(session, at, anew.found, desk.now_ms(), anew.basis)
 
@@ -157,7 +157,7 @@ def faulty_excursions(desk: Desk) -> list[str]:
 
 
 def _differs(desk: Desk, at: FoundIn) -> bool:
-    found = find_anew(desk, at, all_of_it=True).found
+    found = detect_excursions(desk, at, all_of_it=True).found
     with desk.archive.reading() as session:
         return differs(session, at, found)
 

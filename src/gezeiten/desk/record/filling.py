@@ -11,7 +11,7 @@ from gezeiten.archive.steps import estimates_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import around
-from gezeiten.domain.acts.gaps import GapFilledAgain, GapTakenBack
+from gezeiten.domain.actions.gaps import GapFilledAgain, GapTakenBack
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.domain.series.timeline import Span

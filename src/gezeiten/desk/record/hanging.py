@@ -10,7 +10,7 @@ from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.acts.hanging import HangingTakenBack, SensorHung
+from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
 from gezeiten.domain.kept import HangingKept
 from gezeiten.domain.steps.hanging import Hung
 from gezeiten.errors import InputError

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.records import limits_set, watched
-from gezeiten.domain.acts.limits import LimitEnded, LimitSet, LimitTakenBack
+from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitTakenBack
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity

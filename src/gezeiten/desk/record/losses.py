@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.archive.corrections import chain_of
-from gezeiten.archive.here.layout import Layout, layout
+from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.clocks import MissionClock

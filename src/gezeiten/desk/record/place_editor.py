@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from gezeiten.archive import sites as kept
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.base import changes_between
-from gezeiten.domain.acts.sites import (
+from gezeiten.domain.actions.base import changes_between
+from gezeiten.domain.actions.sites import (
     Moved,
     PointChanged,
     PointMade,

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from gezeiten.archive.here.layout import layout
+from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.loggers import certificates_of
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.offloads import offloads_of

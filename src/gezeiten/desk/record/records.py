@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.changes import record_version
-from gezeiten.archive.here.layout import Layout, layout
-from gezeiten.archive.here.segments import load_segments
 from gezeiten.archive.limits import limits_of_series
+from gezeiten.archive.local_cache.changes import record_version
+from gezeiten.archive.local_cache.layout import Layout, layout
+from gezeiten.archive.local_cache.segments import load_segments
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.computed import computed
 from gezeiten.desk.record.corrected import Corrected, corrected_view

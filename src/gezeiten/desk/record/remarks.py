@@ -6,7 +6,7 @@ from gezeiten.archive.remarks import remarks_on
 from gezeiten.archive.sites import kept_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.domain.acts.remarks import RemarkMade, RemarkTakenBack
+from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
 from gezeiten.domain.kept import Remark
 from gezeiten.domain.series.timeline import Span
 

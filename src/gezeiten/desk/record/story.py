@@ -9,8 +9,8 @@ import numpy as np
 
 from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.here.layout import layout
-from gezeiten.archive.here.readings import recorded_at
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.local_cache.readings import recorded_at
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.offloads import offloads_in
 from gezeiten.desk.context import Desk
@@ -18,7 +18,7 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import how_words
 from gezeiten.desk.record.correcting import chain, fitted_on_another_state
 from gezeiten.desk.record.records import around, given
-from gezeiten.desk.record.sureness import sure_of
+from gezeiten.desk.record.uncertainty import sure_of
 from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
@@ -29,7 +29,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.derived import Derived
 from gezeiten.domain.steps.steps import RecordStep
-from gezeiten.domain.steps.sureness import Sure
+from gezeiten.domain.steps.uncertainty import Sure
 from gezeiten.errors import InputError
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.desk.kept_in_memory import KeptInMemory
+from gezeiten.desk.memory_cache import MemoryCache
 from gezeiten.domain.series.cells import Cells, cells_of_series, joined_cells
 from gezeiten.domain.series.pyramid import Picture, Pyramid, split_for_drawing
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, empty_series, join_series
@@ -50,8 +50,8 @@ class Piece(Protocol):
 
 
 class Made(Protocol):
-    """What a series is made of: of blocks (`archive/here/segments.py`), or calculated from other
-    views (`computed.py`). listed: in order of time; fills: estimated readings, by stretch."""
+    """What a series is made of: of blocks (`archive/local_cache/segments.py`), or calculated from
+    other views (`computed.py`). listed: in order of time; fills: estimated readings, by stretch."""
 
     @property
     def listed(self) -> Sequence[Piece]: ...
@@ -93,7 +93,7 @@ class RecordView:
     point_id: int
     key: str
     made: Made
-    chunks: KeptInMemory[Series]
+    chunks: MemoryCache[Series]
     fills: Series
     places: tuple[int, ...] = ()
     first_ms: Times = field(default_factory=lambda: np.empty(0, np.int64))
@@ -280,7 +280,7 @@ _SEGMENT_BYTES = 400
 
 
 def view_of(
-    session: ArchiveSession, point_id: int, key: str, made: Made, chunks: KeptInMemory[Series]
+    session: ArchiveSession, point_id: int, key: str, made: Made, chunks: MemoryCache[Series]
 ) -> RecordView:
     """Return the view of a series made of this; it cannot be drawn before `load_cells`."""
     view = RecordView(point_id, key, made, chunks, join_series(list(made.fills)))

@@ -1,6 +1,6 @@
 """What is known of the points on the board at any time: everything but what time it is.
 
-It is what the computer keeps for the first sight of the next start (`desk/field/first_sight.py`),
+It is what the computer keeps for the first sight of the next start (`desk/field/startup_cache.py`),
 so it holds what the board shows and nothing else. All instants and spans are UTC ms.
 """
 

@@ -8,7 +8,7 @@ from gezeiten.domain.intervals import interval_text, neat_interval_s
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.models import LoggerModel, Manner
 from gezeiten.domain.plan.outlook import readings_that_fit
-from gezeiten.domain.plan.plan import ChannelSetting, Manners, Plan
+from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.wording import figure, grouped
 from gezeiten.errors import InputError
@@ -130,8 +130,8 @@ def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelS
     return tuple(kept)
 
 
-def _manners(manners: Manners, model: LoggerModel, lost: list[str]) -> Manners:
-    usual = Manners()
+def _manners(manners: DeviceOptions, model: LoggerModel, lost: list[str]) -> DeviceOptions:
+    usual = DeviceOptions()
     words: tuple[tuple[Manner, str, str], ...] = (
         ("display", "display", "display"),
         ("sound", "sound", "alarm sound"),

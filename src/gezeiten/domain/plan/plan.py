@@ -18,7 +18,7 @@ Display = Literal["off", "on", "press"]
 
 
 @dataclass(frozen=True, slots=True)
-class Manners:
+class DeviceOptions:
     """How the logger behaves towards people; only what its model has has any effect.
 
     display "press": on for display_min minutes after a press of its button. light: blinks while
@@ -77,7 +77,7 @@ class Plan:
     restart: bool = False
     outside_interval_s: int = 0
     settings: tuple[ChannelSetting, ...] = ()
-    manners: Manners = field(default_factory=Manners)
+    manners: DeviceOptions = field(default_factory=DeviceOptions)
 
     def as_dict(self) -> dict[str, Any]:
         """The plan as JSON keeps it; `plan_from_dict` reads it back."""
@@ -141,12 +141,12 @@ def _setting(data: dict[str, Any]) -> ChannelSetting:
     return ChannelSetting(**{f.name: str(data.get(f.name, "")) for f in fields(ChannelSetting)})
 
 
-def _manners(data: dict[str, Any]) -> Manners:
-    usual = Manners()
-    known = {f.name: getattr(usual, f.name) for f in fields(Manners)}
+def _manners(data: dict[str, Any]) -> DeviceOptions:
+    usual = DeviceOptions()
+    known = {f.name: getattr(usual, f.name) for f in fields(DeviceOptions)}
     given = {name: type(value)(data.get(name, value)) for name, value in known.items()}
     _one_of(given["display"], get_args(Display))
-    return Manners(**given)
+    return DeviceOptions(**given)
 
 
 def waits_for_button(plan: Plan) -> bool:

@@ -16,7 +16,7 @@ from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas.formula import Formula
-from gezeiten.domain.steps.sureness import Share, Sure, behind
+from gezeiten.domain.steps.uncertainty import Share, Sure, behind
 
 DRAWS, SEED = 1_000, 20_261
 """How many draws, and of which: the same figures on every computer, at every time."""

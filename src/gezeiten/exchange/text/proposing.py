@@ -19,9 +19,9 @@ from gezeiten.exchange.text.cells import (
 )
 from gezeiten.exchange.text.columns import explained, facts_of, number_columns, ties_of, unit_hints
 from gezeiten.exchange.text.doubts import KINDS, Doubt
-from gezeiten.exchange.text.elsewhere import time_elsewhere, zone_of
 from gezeiten.exchange.text.finding_times import find_time, with_order
 from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnTie, Opening, TextForm
+from gezeiten.exchange.text.implicit_dates import time_elsewhere, zone_of
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.opening import opening_words, openings
 from gezeiten.exchange.text.sample import Sample, sample_of

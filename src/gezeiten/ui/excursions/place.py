@@ -35,7 +35,7 @@ from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, s
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import House, Place, Rows
+from gezeiten.ui.shell.house import AppContext, Place, Rows
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -49,7 +49,7 @@ class ExcursionsPlace(Place):
 
     kind_of_empty = "excursions"
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self._all: list[BookedExcursion] = []
         self._event: BookedExcursion | None = None

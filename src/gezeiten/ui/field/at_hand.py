@@ -15,7 +15,7 @@ from gezeiten.ui.field.round_strip import RoundStrip
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.flow import FlowLayout, GivesWay
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.work import Task
 
@@ -28,7 +28,7 @@ class AtHand(GivesWay, QWidget):
     looking = Signal(bool)
     asked = Signal(str)  # name of an act
 
-    def __init__(self, house: House, work: FieldWork, carriers: CarrierList) -> None:
+    def __init__(self, house: AppContext, work: FieldWork, carriers: CarrierList) -> None:
         super().__init__()
         self._house, self._work = house, work
         self._ports: set[str] | None = None

@@ -45,7 +45,7 @@ from gezeiten.ui.field.logger_page import offload_words
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import clear, column
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.work import Task
 
@@ -93,7 +93,7 @@ class CarriersDesk(QObject):
     closed = Signal()
     ended = Signal(object)
 
-    def __init__(self, house: House, work: FieldWork) -> None:
+    def __init__(self, house: AppContext, work: FieldWork) -> None:
         super().__init__()
         self._house, self._work = house, work
         self.page, self.list = CarrierPage(), CarrierList()

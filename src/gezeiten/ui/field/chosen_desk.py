@@ -22,7 +22,7 @@ from gezeiten.ui.field.stage_states import IDENTITY, LAUNCH, OFFLOAD, PLAN, stag
 from gezeiten.ui.field.stages import StageBar
 from gezeiten.ui.parts.widgets import column, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -42,7 +42,7 @@ class ChosenDesk(QObject):
     checked = Signal()
 
     def __init__(
-        self, house: House, model: FieldModel, words: Callable[[LoggerCard], dict[str, str]]
+        self, house: AppContext, model: FieldModel, words: Callable[[LoggerCard], dict[str, str]]
     ) -> None:
         super().__init__()
         self._house, self._model, self._words = house, model, words

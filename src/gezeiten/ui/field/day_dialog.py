@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QDialog, QWidget
 from gezeiten.desk.field.day_list import DayLine, day_list, write_day
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import clock_time, counted, tr, zones_said
 from gezeiten.ui.shell.work import Task
 
@@ -15,7 +15,7 @@ from gezeiten.ui.shell.work import Task
 class DayDialog(QDialog):
     """at_hand: readings to offload of the loggers at hand, by serial."""
 
-    def __init__(self, parent: QWidget, house: House, at_hand: dict[str, int]) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, at_hand: dict[str, int]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("The day"))
         self._house, self._lines = house, list[DayLine]()

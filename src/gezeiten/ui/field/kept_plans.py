@@ -34,7 +34,7 @@ from gezeiten.domain.plan.plan_words import compared
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
 
@@ -105,7 +105,7 @@ class KeptPlansDialog(QDialog):
     taken = Signal(object, str)
 
     def __init__(
-        self, parent: QWidget, house: House, plan: Plan | None, model: str, zone: str
+        self, parent: QWidget, house: AppContext, plan: Plan | None, model: str, zone: str
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Kept plans"))

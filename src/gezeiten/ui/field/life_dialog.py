@@ -39,14 +39,14 @@ from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import LOGBOOK, House
+from gezeiten.ui.shell.house import LOGBOOK, AppContext
 from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_said
 
 
 class LifeDialog(QDialog):
     """Shows one logger; another can be chosen. What is entered is kept at once."""
 
-    def __init__(self, parent: QWidget, house: House, serial: str) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, serial: str) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Life of a logger"))
         self._house = house

@@ -35,7 +35,7 @@ from gezeiten.link.sdi12 import Sensor
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Facts, button, column, give_room, label, row, set_role
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, number, tr, zones_said
 from gezeiten.ui.shell.work import Task
 
@@ -53,7 +53,7 @@ class LiveWork(QObject):
     changed = Signal()
     failed = Signal(str)
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._ended = threading.Event()
@@ -121,7 +121,7 @@ class LiveWork(QObject):
 class LiveDialog(QDialog):
     """Stands beside the window; closing it ends no recording."""
 
-    def __init__(self, parent: QWidget, house: House, work: LiveWork) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, work: LiveWork) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._house, self.work = house, work

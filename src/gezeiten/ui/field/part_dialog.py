@@ -13,7 +13,7 @@ from gezeiten.domain.series.timeline import Span, duration_text
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row, set_role
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 
 _HANDLE = 9.0
@@ -27,7 +27,7 @@ class ExtentBar(QWidget):
 
     chosen = Signal(object)
 
-    def __init__(self, house: House, whole: Span, open_spans: list[Span]) -> None:
+    def __init__(self, house: AppContext, whole: Span, open_spans: list[Span]) -> None:
         super().__init__()
         self._house, self._whole, self._open = house, whole, open_spans
         self.span = whole
@@ -105,7 +105,7 @@ class PartDialog(QDialog):
     def __init__(
         self,
         parent: QWidget,
-        house: House,
+        house: AppContext,
         extent: MissionExtent,
         serial: str,
         zone: str,

@@ -43,7 +43,7 @@ from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.widgets import give_room, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.house import AppContext, Place
 from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.work import Task
@@ -52,7 +52,7 @@ from gezeiten.ui.shell.work import Task
 class FieldDeskPlace(Place):
     """Everything a technician does at a logger, or at several."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self.work = FieldWork(house)
         self.model = FieldModel(home_zone())

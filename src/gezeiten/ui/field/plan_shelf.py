@@ -12,7 +12,7 @@ from gezeiten.desk.logger.several import Prepared, prepare_several
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.field.kept_plans import CompareDialog, KeptPlansDialog
 from gezeiten.ui.field.model import FieldModel
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -30,7 +30,7 @@ class PlanShelf:
 
     def __init__(
         self,
-        house: House,
+        house: AppContext,
         parent: QWidget,
         model: FieldModel,
         into: Callable[[Plan, str], None],

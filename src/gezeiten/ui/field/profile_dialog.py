@@ -23,7 +23,7 @@ from gezeiten.link.line_shape import Part, numbers_in, pattern_for
 from gezeiten.link.profile import LINES, Profile, ProfileValue, keep_profile
 from gezeiten.ui.parts.widgets import button, clear, column, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.work import Task
 
@@ -46,7 +46,9 @@ class ProfileDialog(QDialog):
 
     kept = Signal(object)
 
-    def __init__(self, parent: QWidget, house: House, port: str, start: Profile | None) -> None:
+    def __init__(
+        self, parent: QWidget, house: AppContext, port: str, start: Profile | None
+    ) -> None:
         """start: what to begin with, None for a new one."""
         super().__init__(parent)
         self._house = house

@@ -13,7 +13,7 @@ from gezeiten.desk.logger.several import LoggerResult, Prepared, prepare_again, 
 from gezeiten.ui.field.model import FieldModel, NextAct
 from gezeiten.ui.field.several_page import SeveralPage
 from gezeiten.ui.field.work import FieldWork
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.work import Task
 
@@ -29,7 +29,7 @@ class SeveralDesk(QObject):
 
     def __init__(
         self,
-        house: House,
+        house: AppContext,
         model: FieldModel,
         work: FieldWork,
         words: Callable[[LoggerCard], dict[str, str]],

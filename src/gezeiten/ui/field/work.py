@@ -30,7 +30,7 @@ from gezeiten.errors import GezeitenError
 from gezeiten.link.address import Endpoint
 from gezeiten.link.find import FoundCourier, FoundLogger
 from gezeiten.link.transfer import Progress, Watch
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.work import Task
 
@@ -59,7 +59,7 @@ class FieldWork(QObject):
     live = Signal(str, object)  # serial, list of LiveValue; None: it could not be read
     busy_changed = Signal()
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._task: Task | None = None

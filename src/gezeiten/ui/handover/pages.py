@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from gezeiten.desk.office.handing import document_lines, document_pages
 from gezeiten.ui.parts.widgets import clear, label
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
@@ -27,7 +27,7 @@ LINES_SHOWN = 60
 class PageView(QScrollArea):
     """Shows one document; loading runs off the main thread and the latest wish wins."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._wanted: Path | None = None

@@ -26,7 +26,7 @@ from gezeiten.desk.office.handing import (
     export_pdf,
     file_name,
     past_handovers,
-    put_out_again,
+    reissue,
 )
 from gezeiten.desk.office.logbook import About, about_document
 from gezeiten.desk.places import PointPlace, points
@@ -48,7 +48,7 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.house import AppContext, Place
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 
 LINES_SHOWN = 5
@@ -65,7 +65,7 @@ class HandoverPlace(Place):
 
     kind_of_empty = "handover"
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self.model = HandingOver()
         self.point = QComboBox()
@@ -107,7 +107,7 @@ class HandoverPlace(Place):
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
         self.folder_button = button(tr("Show its folder"), self.open_folder)
-        self.again_button = button(tr("Put out again"), self.put_out_again)
+        self.again_button = button(tr("Put out again"), self.reissue)
         self.again_button.setToolTip(
             tr("Writes the document from the vault, as it was handed over")
         )
@@ -164,7 +164,7 @@ class HandoverPlace(Place):
                 "handover.again",
                 tr("Put the chosen document out again"),
                 "Ctrl+Shift+O",
-                self.put_out_again,
+                self.reissue,
                 here,
             ),
         ]
@@ -410,7 +410,7 @@ class HandoverPlace(Place):
         can = document is not None and document.can_be_put_out
         self.again_button.setVisible(can and not self.house.is_looking)
 
-    def put_out_again(self) -> None:
+    def reissue(self) -> None:
         """Write the chosen document once more as it was handed over."""
         document, desk = self._current(), self.house.desk
         if document is None or not document.can_be_put_out:
@@ -420,7 +420,7 @@ class HandoverPlace(Place):
             self.house.archive_changed.emit()
             self.house.say(tr("%1 put out again, as it was handed over.").replace("%1", path.name))
 
-        self.house.run(lambda _task: put_out_again(desk, document), done)
+        self.house.run(lambda _task: reissue(desk, document), done)
 
     def open_file(self) -> None:
         """Open the chosen document in the program the system has for it."""

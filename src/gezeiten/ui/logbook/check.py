@@ -16,7 +16,7 @@ from gezeiten.domain.entries import Entry
 from gezeiten.ui.field.logger_page import offload_words
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.parts.widgets import Card, button, label, row, set_role
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.work import Task
 
@@ -26,7 +26,7 @@ _LINES_SHOWN = 4
 class CheckCard(Card):
     """The whole check, to be started and stopped; the head, and one to hold against it."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(tr("Check"))
         self._house = house
         self._task: Task | None = None

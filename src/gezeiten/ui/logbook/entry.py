@@ -14,7 +14,7 @@ from gezeiten.domain.entries import Entry
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import Card, Facts, button, clear, column, label, scrolled
 from gezeiten.ui.shell import house as places
-from gezeiten.ui.shell.house import House, Look
+from gezeiten.ui.shell.house import AppContext, Look
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
 
 _HELD_LEAST_PX = 90
@@ -23,7 +23,7 @@ _HELD_LEAST_PX = 90
 class EntryCard(Card):
     """The chosen entry."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         self.number = label("", "muted")
         super().__init__(tr("Entry"), self.number)
         self._house = house

@@ -37,7 +37,7 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import House, Place
+from gezeiten.ui.shell.house import AppContext, Place
 from gezeiten.ui.shell.i18n import counted, day_and_time, home_zone, number, tr
 
 _COLUMNS, _WHAT = 5, 3
@@ -50,7 +50,7 @@ class LogbookPlace(Place):
 
     kind_of_empty = "logbook"
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self._about: About | None = None
         self.entries: tuple[Entry, ...] = ()

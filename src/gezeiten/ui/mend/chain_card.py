@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QVBoxLayout
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.acts.gaps import way_words
+from gezeiten.domain.actions.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.ui.mend.detail import Detail

@@ -41,7 +41,7 @@ from gezeiten.desk.record.proposing import (
     usual_number,
 )
 from gezeiten.desk.record.records import extent
-from gezeiten.domain.acts.gaps import way_words
+from gezeiten.domain.actions.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.steps import RecordStep
@@ -71,7 +71,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -84,7 +84,7 @@ class ChainDialog(ActingDialog):
     kept_words = "Kept; excursions were found anew."
 
     def __init__(
-        self, parent: QWidget, house: House, point: PointPlace, series: str = "",
+        self, parent: QWidget, house: AppContext, point: PointPlace, series: str = "",
         view: Span | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent, house)

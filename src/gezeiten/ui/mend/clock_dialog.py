@@ -43,7 +43,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 
 _WAYS = (("contacts", "stretched between contacts"), ("zone", "it was set to local time"),
@@ -65,7 +65,7 @@ class ClockDialog(ActingDialog):
 
     kept_words = "Kept; excursions were found anew."
 
-    def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace, series: str) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("Clock") + f" · {point.full_name}")
         self._house, self._point, self._series = house, point, series

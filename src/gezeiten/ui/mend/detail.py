@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.beside import ByOther, CarrierCard, Measured, measured_beside
+from gezeiten.desk.field.alternative_sources import ByOther, CarrierCard, Measured, measured_beside
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import (

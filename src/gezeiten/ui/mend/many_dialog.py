@@ -25,7 +25,7 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned, parsed
 from gezeiten.ui.shell.acting import Acting
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 from gezeiten.ui.shell.work import Task
@@ -38,7 +38,7 @@ _ALL = ""
 class ManyGapsDialog(QDialog):
     """Lists what a rule would do about all gaps that are open, and does what is ticked."""
 
-    def __init__(self, parent: QWidget, house: House) -> None:
+    def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Many gaps in one act"))
         self._house = house

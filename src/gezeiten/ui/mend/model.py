@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
-from gezeiten.desk.field.beside import Measured
+from gezeiten.desk.field.alternative_sources import Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer

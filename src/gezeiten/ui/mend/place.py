@@ -11,7 +11,7 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.beside import Measured, fill_by_measured
+from gezeiten.desk.field.alternative_sources import Measured, fill_by_measured
 from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
 from gezeiten.desk.field.many_gaps import together, undo_all
@@ -40,7 +40,7 @@ from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import ClockWanted, House, Place, Rows
+from gezeiten.ui.shell.house import AppContext, ClockWanted, Place, Rows
 from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -54,7 +54,7 @@ class MendPlace(Place):
 
     kind_of_empty = "mend"
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self._detail: Detail | None = None
         self._drawn: tuple[object, ...] = ()

@@ -10,16 +10,16 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QWidget
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import step_words
 from gezeiten.desk.record.story import Bytes, Story, story
-from gezeiten.domain.acts.gaps import way_words
+from gezeiten.domain.actions.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.steps.sureness import Sure
+from gezeiten.domain.steps.uncertainty import Sure
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 from gezeiten.ui.shell.units import error_places, units_of
 
@@ -33,7 +33,7 @@ SHARES = {"calibration": "calibration", "reference": "tie", "resolution": "resol
 
 
 def tells_stories(
-    chart: LaneChart, parent: QWidget, house: House, points: Callable[[], Sequence[PointPlace]]
+    chart: LaneChart, parent: QWidget, house: AppContext, points: Callable[[], Sequence[PointPlace]]
 ) -> None:
     """Have a chart tell the story of each reading that is tapped in it. points: those it shows."""
 
@@ -50,7 +50,7 @@ class StoryDialog(QDialog):
     """Tells how the reading of a point nearest to an instant came about."""
 
     def __init__(
-        self, parent: QWidget, house: House, point: PointPlace, at_ms: int, series: str = ""
+        self, parent: QWidget, house: AppContext, point: PointPlace, at_ms: int, series: str = ""
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Story of a reading") + f" · {point.full_name}")

@@ -6,7 +6,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton, QWidget
 
-from gezeiten.desk.field.beside import ByOther, Measured
+from gezeiten.desk.field.alternative_sources import ByOther, Measured
 from gezeiten.desk.field.estimating import Way
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity

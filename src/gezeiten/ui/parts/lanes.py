@@ -22,7 +22,7 @@ from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_lanes import Lane, ShownCheck, Tint, Trace
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.units import units_of
 
 
@@ -149,7 +149,7 @@ def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Numbers:
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
 
 
-def feed(house: House, chart: LaneChart, name: str) -> None:
+def feed(house: AppContext, chart: LaneChart, name: str) -> None:
     """Read what a chart asks for off the main thread; then it draws anew. name: of this wish, which
     a newer one replaces."""
     desk = house.desk

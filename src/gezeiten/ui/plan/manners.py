@@ -8,7 +8,7 @@ from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QSpinBox
 
 from gezeiten.domain.plan.models import EVENT_BYTES
-from gezeiten.domain.plan.plan import Manners, Plan
+from gezeiten.domain.plan.plan import DeviceOptions, Plan
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
@@ -91,13 +91,13 @@ class MannersSection(Section):
 
     def applied(self, plan: Plan, context: EditContext) -> Plan:
         if not self._manners:
-            return replace(plan, manners=Manners())
+            return replace(plan, manners=DeviceOptions())
         chosen = {
             key: switch.isChecked() for key, switch in self.switches.items() if self._has(key)
         }
         return replace(
             plan,
-            manners=Manners(
+            manners=DeviceOptions(
                 display=self.display.currentData() if self._has("display") else "off",
                 display_min=self.minutes.value(),
                 event_bytes=self.events.currentData() if self._has("event_memory") else 0,

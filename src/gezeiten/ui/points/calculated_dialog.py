@@ -16,11 +16,11 @@ from gezeiten.desk.record.calculating import (
     SeenCalculation,
     by_nearness,
     calculate,
-    calculate_no_more,
     calculations,
     checked,
     preview,
     recalculate,
+    remove_calculation,
     that_fit,
 )
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
@@ -38,7 +38,7 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -52,7 +52,7 @@ _Known: TypeAlias = tuple[list[SeenCalculation], list[NearPlace]]
 class CalculatedDialog(ActingDialog):
     """Shows what is calculated at one point; what is added is there at once, for all time."""
 
-    def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("Calculated series") + f" · {point.full_name}")
         self._house, self._point = house, point
@@ -367,7 +367,7 @@ class CalculatedDialog(ActingDialog):
         """Let the chosen series not be calculated any more."""
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, SeenCalculation):
-            self._do(lambda: calculate_no_more(desk, one.how))
+            self._do(lambda: remove_calculation(desk, one.how))
 
     def recalculate(self) -> None:
         """Let the chosen series be calculated by the newest version of its formula."""

@@ -37,7 +37,7 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import Units, units_of
 
@@ -90,7 +90,7 @@ def lines_of(site: SitePlace, units: Units) -> list[Line]:
 class CheckSheet(QDialog):
     """Takes in what was read by hand at the points of a site."""
 
-    def __init__(self, parent: QWidget, house: House, point_id: int | None = None) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, point_id: int | None = None) -> None:
         """point_id: the point at hand, whose site is shown and whose lines come first."""
         super().__init__(parent)
         self.setWindowTitle(tr("Read by hand: a sheet"))

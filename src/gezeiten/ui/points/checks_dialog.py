@@ -38,7 +38,7 @@ from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -61,7 +61,9 @@ class Seen:
 class ChecksDialog(ActingDialog):
     """Shows the check readings of a series of a point, and ties the record to them."""
 
-    def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
+    def __init__(
+        self, parent: QWidget, house: AppContext, point: PointPlace, series: str = ""
+    ) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("Read by hand") + f" · {point.full_name}")
         self._house, self._point = house, point

@@ -19,7 +19,7 @@ from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
 from gezeiten.domain.series.calendar import Covered, months, total, years
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.figures_dialog import FiguresDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import number, tr
 
 _DAYS = 31
@@ -30,7 +30,9 @@ _NEARLY = 0.995
 class CoverageDialog(FiguresDialog):
     """Shows how much of each day of a series of a point is held, the newest month first."""
 
-    def __init__(self, parent: QWidget, house: House, point: PointPlace, series: str = "") -> None:
+    def __init__(
+        self, parent: QWidget, house: AppContext, point: PointPlace, series: str = ""
+    ) -> None:
         super().__init__(parent, house, point, series, "coverage")
         self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")

@@ -19,7 +19,7 @@ from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.figures_dialog import FiguresDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -31,7 +31,7 @@ _KINDS = (("", "no degree days"), ("heating", "degree days below a base"),
 class DaysDialog(FiguresDialog):
     """Shows the figures of each local day of a stretch, the newest first."""
 
-    def __init__(self, parent: QWidget, house: House, point: PointPlace, span: Span,
+    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace, span: Span,
                  series: str = "") -> None:  # fmt: skip
         super().__init__(parent, house, point, series, "days")
         self.file_wanted.connect(self.export_to)

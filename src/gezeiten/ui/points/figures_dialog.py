@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 from gezeiten.desk.places import PointPlace
 from gezeiten.ui.parts.widgets import button, label, set_role
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -22,7 +22,7 @@ class FiguresDialog(QDialog):
     file_wanted = Signal(object)
 
     def __init__(
-        self, parent: QWidget, house: House, point: PointPlace, series: str, name: str
+        self, parent: QWidget, house: AppContext, point: PointPlace, series: str, name: str
     ) -> None:
         super().__init__(parent)
         self._house, self._point, self._name = house, point, name

@@ -17,7 +17,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 
 _WAYS = (("typed", "hangs so far below the rim"), ("with", "came along with the rim"),
@@ -32,7 +32,7 @@ class HangingDialog(ActingDialog):
     kept_words = "Kept; what is calculated from it follows."
 
     def __init__(
-        self, parent: QWidget, house: House, point: PointPlace, rim_m: float | None = None
+        self, parent: QWidget, house: AppContext, point: PointPlace, rim_m: float | None = None
     ) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("How it hangs") + f" · {point.full_name}")

@@ -30,7 +30,7 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -43,7 +43,7 @@ class LimitsDialog(ActingDialog):
 
     kept_words = "Kept; excursions were found anew."
 
-    def __init__(self, parent: QWidget, house: House, point: PointPlace) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("Limits") + f" · {point.full_name}")
         self._house, self._point = house, point

@@ -43,7 +43,7 @@ from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import Acting
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 _THING = Qt.ItemDataRole.UserRole
@@ -227,7 +227,7 @@ class PointForm(_Form):
 class PlacesDialog(QDialog):
     """Sites with their points at the left, the facts of the chosen one at the right."""
 
-    def __init__(self, parent: QWidget, house: House, point_id: int | None = None) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, point_id: int | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Sites and points"))
         self._house = house

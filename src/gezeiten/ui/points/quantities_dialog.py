@@ -21,7 +21,7 @@ from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import number, tr
 
 _AVERAGES: dict[Averages, str] = {
@@ -33,7 +33,7 @@ _STAMPS: dict[Stamp, str] = {"instant": "of that instant", "end": "of the interv
 class QuantitiesDialog(QDialog):
     """Lists all quantities; one of one's own is added, changed or taken out below."""
 
-    def __init__(self, parent: QWidget, house: House) -> None:
+    def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Quantities"))
         self._house = house

@@ -21,7 +21,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, tr
 
 _MOST_SIGNS = 300
@@ -32,7 +32,7 @@ class RemarksDialog(ActingDialog):
     """Shows the remarks on a point and its site; what is written is shown in every picture."""
 
     def __init__(
-        self, parent: QWidget, house: House, point: PointPlace, span: Span | None = None
+        self, parent: QWidget, house: AppContext, point: PointPlace, span: Span | None = None
     ) -> None:
         """span: the stretch that a new one is about; of no length for an instant."""
         super().__init__(parent, house)

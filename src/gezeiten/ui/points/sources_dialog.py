@@ -29,7 +29,7 @@ from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.points.why_field import why_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
 
 
@@ -39,7 +39,12 @@ class SourcesDialog(ActingDialog):
     kept_words = "Kept; the readings are in the series that follow from it."
 
     def __init__(
-        self, parent: QWidget, house: House, *, serial: str = "", point: PointPlace | None = None
+        self,
+        parent: QWidget,
+        house: AppContext,
+        *,
+        serial: str = "",
+        point: PointPlace | None = None,
     ) -> None:
         super().__init__(parent, house)
         about = point.full_name if point else serial

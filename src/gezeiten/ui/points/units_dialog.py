@@ -15,7 +15,7 @@ from gezeiten.domain.quantities.units import shown_units
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.ui.parts.widgets import button, column, label, row, scrolled
 from gezeiten.ui.plan.section import QuietCombo
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.units import units_of
 
@@ -23,7 +23,7 @@ from gezeiten.ui.shell.units import units_of
 class UnitsDialog(QDialog):
     """A choice for each quantity of some points, and for each of their series; taken at once."""
 
-    def __init__(self, parent: QWidget, house: House, points: Iterable[PointPlace]) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, points: Iterable[PointPlace]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Units of the screen"))
         self._house = house

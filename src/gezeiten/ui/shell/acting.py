@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 
 
 class Acting:
@@ -14,7 +14,7 @@ class Acting:
     complain: shows the sentence for an act that failed; what was typed stays.
     """
 
-    def __init__(self, house: House, complain: Callable[[str], None]) -> None:
+    def __init__(self, house: AppContext, complain: Callable[[str], None]) -> None:
         self._house, self._complain = house, complain
         self.is_busy = False
 

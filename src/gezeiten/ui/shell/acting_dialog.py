@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from gezeiten.ui.parts.widgets import label
 from gezeiten.ui.shell.acting import Acting
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -21,7 +21,7 @@ class ActingDialog(QDialog):
 
     kept_words = ""
 
-    def __init__(self, parent: QWidget, house: House) -> None:
+    def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self._house = house
         self._acting = Acting(house, self._say)

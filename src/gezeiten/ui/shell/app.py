@@ -13,7 +13,7 @@ from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import GezeitenError
 from gezeiten.ui.shell.house import Practice
 from gezeiten.ui.shell.i18n import region, tr
-from gezeiten.ui.shell.rubbish import Rubbish
+from gezeiten.ui.shell.main_thread_gc import MainThreadGc
 from gezeiten.ui.shell.theme import base_font
 from gezeiten.ui.shell.window import MainWindow
 
@@ -22,8 +22,8 @@ def application() -> QApplication:
     """Return the one QApplication, made on first use."""
     running = QApplication.instance()
     app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
-    if app.findChild(Rubbish) is None:
-        Rubbish(app)
+    if app.findChild(MainThreadGc) is None:
+        MainThreadGc(app)
     app.setApplicationName("Gezeiten")
     app.setStyle("Fusion")
     QLocale.setDefault(region())

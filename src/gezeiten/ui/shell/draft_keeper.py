@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer
 
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 
 REST_MS = 700
 
@@ -12,7 +12,7 @@ REST_MS = 700
 class DraftKeeper(QObject):
     """One for each place that takes words."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._later = QTimer(self)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gezeiten.errors import InputError
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ class Following(QObject):
 
     told = Signal(object)
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._ended = threading.Event()

@@ -68,7 +68,7 @@ class Practice(Protocol):
     def demonstrate(self) -> None: ...
 
 
-class House(QObject):
+class AppContext(QObject):
     """Shared by all places. go: (place, what to show there). said: text, whether a complaint.
 
     wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
@@ -154,7 +154,7 @@ class Place(QWidget):
 
     kind_of_empty = ""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self.setObjectName("ground")
         self.house = house

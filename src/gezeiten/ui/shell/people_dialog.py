@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 from gezeiten.desk.people import Acting, acting, erase_name
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, date, home_zone, tr
 from gezeiten.ui.shell.work import Task
 
@@ -23,7 +23,7 @@ class PeopleDialog(QDialog):
 
     changed = Signal()
 
-    def __init__(self, parent: QWidget, house: House, people: list[Acting]) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, people: list[Acting]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Who is at it"))
         self._house = house

@@ -13,7 +13,7 @@ from types import ModuleType
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from gezeiten.ui.shell.house import FIELD_DESK, House, Place
+from gezeiten.ui.shell.house import FIELD_DESK, AppContext, Place
 from gezeiten.ui.shell.work import Task
 
 _WHERE = (
@@ -33,7 +33,7 @@ class PlaceStack(QStackedWidget):
 
     built = Signal(object)
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._made: dict[int, Place] = {}

@@ -24,7 +24,7 @@ from gezeiten.desk.settings import SettingInfo, Settings, checked, infos
 from gezeiten.errors import GezeitenError
 from gezeiten.link.address import addresses
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -151,7 +151,7 @@ class SettingsDialog(QDialog):
 
     changed = Signal()
 
-    def __init__(self, parent: QWidget, house: House, search: str = "") -> None:
+    def __init__(self, parent: QWidget, house: AppContext, search: str = "") -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Settings"))
         self._house = house

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.work import Task
 
@@ -24,7 +24,7 @@ T = TypeVar("T")
 class VaultActs:
     """Three commands; one at a time."""
 
-    def __init__(self, window: QWidget, house: House) -> None:
+    def __init__(self, window: QWidget, house: AppContext) -> None:
         self._window, self._house = window, house
         self._task: Task | None = None
 

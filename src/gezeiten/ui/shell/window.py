@@ -27,7 +27,7 @@ from gezeiten.ui.shell.after_paint import AfterPaint
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.finder import Finder
 from gezeiten.ui.shell.following import Following
-from gezeiten.ui.shell.house import House, Place, Practice
+from gezeiten.ui.shell.house import AppContext, Place, Practice
 from gezeiten.ui.shell.i18n import counted, region, tr
 from gezeiten.ui.shell.looking import is_offered
 from gezeiten.ui.shell.place_stack import PlaceStack
@@ -62,7 +62,7 @@ class MainWindow(QMainWindow):
         self._is_closing = False
         self._counted: dict[str, int] | None = None
         self._shortcuts: list[tuple[int, QShortcut]] = []
-        self.house = House(desk, practice)
+        self.house = AppContext(desk, practice)
         self.house.theme = THEMES[desk.settings.theme]
         self.following = Following(self.house)
         self.text_watching: TextWatching | None = None

@@ -30,7 +30,7 @@ from gezeiten.exchange.text.form import ColumnTie
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
 from gezeiten.ui.shell.progress import progress_words
 from gezeiten.ui.shell.work import Task
@@ -62,7 +62,7 @@ class TextDialog(QDialog):
 
     taken = Signal(object)
 
-    def __init__(self, parent: QWidget, house: House, path: Path) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, path: Path) -> None:
         super().__init__(parent)
         self._house, self._path = house, path
         self.model = TextModel(path)

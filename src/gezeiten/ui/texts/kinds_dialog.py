@@ -22,14 +22,14 @@ from gezeiten.exchange.text.form import ColumnTie, Tie
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
 
 
 class KindsDialog(QDialog):
     """Lists all kinds; the chosen one is changed below."""
 
-    def __init__(self, parent: QWidget, house: House) -> None:
+    def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self._house = house
         self.setWindowTitle(tr("Kinds of text files"))

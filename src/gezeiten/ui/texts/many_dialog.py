@@ -18,7 +18,7 @@ from gezeiten.desk.intake.many_texts import (
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.progress import progress_words
 from gezeiten.ui.shell.work import Task
@@ -30,7 +30,7 @@ class ManyTextsDialog(QDialog):
     taken = Signal()
     wanted = Signal(object)
 
-    def __init__(self, parent: QWidget, house: House, where: Path | list[Path]) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, where: Path | list[Path]) -> None:
         """where: a folder, or files."""
         super().__init__(parent)
         self._house, self._where = house, where

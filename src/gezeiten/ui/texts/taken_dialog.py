@@ -7,14 +7,14 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 from gezeiten.desk.intake.taken_texts import TextHeld, take_text_out, taken_texts
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
 
 
 class TakenTextsDialog(QDialog):
     """Lists what every text brought, the newest first."""
 
-    def __init__(self, parent: QWidget, house: House) -> None:
+    def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self._house = house
         self.setWindowTitle(tr("Text files that were taken"))

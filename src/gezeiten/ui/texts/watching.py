@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QTimer
 
 from gezeiten.desk.intake.many_texts import FolderWatch, ManyTaken
 from gezeiten.link.transfer import Watch
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 EVERY_MS = 30_000
@@ -18,7 +18,7 @@ EVERY_MS = 30_000
 class TextWatching(QObject):
     """Takes what arrives and is of a kind that is kept; says what waits for an answer, once."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__()
         self._house = house
         self._watch = FolderWatch()

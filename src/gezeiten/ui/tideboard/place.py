@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.field.first_sight import first_sight, fresh_board
+from gezeiten.desk.field.startup_cache import first_sight, fresh_board
 from gezeiten.domain.board.board import Board, Visit
 from gezeiten.domain.board.facts import BoardExcursion, BoardGap
 from gezeiten.domain.board.rows import BoardRow
@@ -30,7 +30,7 @@ from gezeiten.ui.parts.first_steps import FirstSteps
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, set_role
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import ClockWanted, House, Place
+from gezeiten.ui.shell.house import AppContext, ClockWanted, Place
 from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
@@ -81,7 +81,7 @@ class VisitDialog(QDialog):
 class TideboardPlace(Place):
     """Home: what do I have, what do I lack, what is at risk, when must I go."""
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self.canvas = BoardCanvas()
         self._has_practice = False

@@ -42,7 +42,7 @@ from gezeiten.ui.parts.tables import chosen_thing, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import Acting
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import House
+from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, date, day, home_zone, number, tr
 
 _SITE = Qt.ItemDataRole.UserRole
@@ -52,7 +52,7 @@ _TASK = Qt.ItemDataRole.UserRole
 class RoundDialog(QDialog):
     """Chooses the sites of a round, or shows the one under way."""
 
-    def __init__(self, parent: QWidget, house: House) -> None:
+    def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Prepare visit"))
         self._house = house

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import points
-from gezeiten.desk.record.sureness import sure_of_mean
+from gezeiten.desk.record.uncertainty import sure_of_mean
 from gezeiten.domain.series.statistics import Numbers
 from gezeiten.domain.series.timeline import Span, whole_duration_text
 from gezeiten.domain.wording import error_decimals

@@ -37,7 +37,7 @@ from gezeiten.ui.parts.widgets import (
 )
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import House, Place, Rows
+from gezeiten.ui.shell.house import AppContext, Place, Rows
 from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.trends.figures import (
@@ -56,7 +56,7 @@ class TrendsPlace(Place):
 
     kind_of_empty = "trends"
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: AppContext) -> None:
         super().__init__(house)
         self.model = Looking()
         self.lanes: list[Lane] = []

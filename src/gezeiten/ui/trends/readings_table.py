@@ -35,7 +35,7 @@ from gezeiten.exchange.csv_out import plain
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import House, Rows
+from gezeiten.ui.shell.house import AppContext, Rows
 from gezeiten.ui.shell.i18n import counted, date, instant, number, number_to_copy, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -52,7 +52,7 @@ _NO_PARENT = QModelIndex()
 class ReadingsModel(QAbstractTableModel):
     """The rows shown of a table; words are made for those in sight alone."""
 
-    def __init__(self, table: ReadingsTable, house: House) -> None:
+    def __init__(self, table: ReadingsTable, house: AppContext) -> None:
         super().__init__()
         self.table = table
         self._theme: Theme = house.theme
@@ -164,7 +164,7 @@ def _decimals(one: TableColumn, unit: ShownUnit) -> int:
 class ReadingsWindow(QDialog):
     """Shows the readings that a place asks for; it may stay open beside the window."""
 
-    def __init__(self, parent: QWidget, house: House, rows: Rows) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, rows: Rows) -> None:
         super().__init__(parent)
         self.setWindowFlag(Qt.WindowType.WindowMaximizeButtonHint, on=True)
         self._house, self._rows = house, rows

@@ -1,0 +1,173 @@
+"""Entries that chain files hold and the tables do not: applied, oldest first.
+
+So a program that was killed after it had written its line, and a database that was deleted, come to
+what the logbook says. Readings are made from their bytes afterwards, by whoever can read them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, func, insert, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.actions.affected_points import affected_points
+from gezeiten.archive.actions.beginnings import begun_by, dump_of
+from gezeiten.archive.actions.conflicts import misfits_to_see, note_misfits
+from gezeiten.archive.actions.entry_writing import add_entry, ends, move_chain
+from gezeiten.archive.actions.joining import came_late, find_misfits, make_in_order
+from gezeiten.archive.actions.logbook import entry_at, entry_of_line, name_of, names_in
+from gezeiten.archive.actions.projected_tables import put_in
+from gezeiten.archive.actions.replay import CANNOT, apply_again
+from gezeiten.archive.local_cache.changes import is_beside, record_changed, start_over
+from gezeiten.archive.local_cache.excursions import match_all_assessments
+from gezeiten.archive.store.action_codec import from_stored, is_act
+from gezeiten.archive.store.chains import ChainFiles, Line, read_line
+from gezeiten.archive.store.tables import LogbookRow, Person
+from gezeiten.domain.actions.archives import ArchiveBegun
+from gezeiten.domain.entries import Entry
+from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class _Fresh:
+    """A line that the tables do not have yet, and where in its file it ends."""
+
+    line: Line
+    end: int
+
+
+def catch_up(
+    session: Session,
+    chains: ChainFiles,
+    bytes_of: Callable[[str], bytes],
+    tell: Callable[[str], None],
+) -> bool:
+    """Apply what chain files hold beyond what was applied; returns whether there was any. Call it
+    under the write lock.
+
+    Args:
+        bytes_of: the dump of a fingerprint, for an archive whose database was deleted.
+        tell: hears of a torn line that was put aside.
+    """
+    sizes = chains.sizes()
+    connection = session.connection()
+    applied = lengths_applied(connection)
+    behind = {chain for chain, size in sizes.items() if size > applied.get(chain, 0)}
+    if not is_beside(connection):
+        start_over(connection)
+        with suppress(ArchiveDamagedError):  # verify names it
+            find_misfits(session, bytes_of)
+    if not behind:
+        return False
+    fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
+    fresh.sort(key=lambda one: one.line.order)
+    names = {**people(connection), **names_in(one.line for one in fresh)}
+    is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
+    if not is_empty and came_late(session, (one.line for one in fresh)):
+        with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
+            make_in_order(session, chains, bytes_of)
+            match_all_assessments(session)
+            _tell_misfits(session, tell)
+            return True
+    began = _begin_again(connection, fresh, bytes_of) if is_empty else None
+    since = began.order if began else None
+    try:
+        with session.begin_nested():
+            _take_all(session, fresh, names, since, carefully=False)
+    except CANNOT:
+        _take_all(session, fresh, names, since, carefully=True)
+    match_all_assessments(session)
+    _tell_misfits(session, tell)
+    return bool(fresh)
+
+
+def _tell_misfits(session: Session, tell: Callable[[str], None]) -> None:
+    many = len(misfits_to_see(session))
+    if many == 1:
+        tell("1 act found something otherwise than it should be; the Logbook shows which.")
+    elif many:
+        tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows "
+             "which.")  # fmt: skip
+
+
+def lengths_applied(connection: Connection) -> dict[str, int]:
+    """Return up to which byte each chain file was applied."""
+    return {chain: end.bytes for chain, end in ends(connection).items()}
+
+
+def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]) -> list[_Fresh]:
+    """Return the whole lines of a chain from a byte on; one that cannot be read ends them."""
+    found, end = [], start
+    for raw in chains.raw_lines(chain, start):
+        if not raw.endswith(b"\n"):
+            whither = "was put aside" if chains.cut_torn(chain) else "stays where it is"
+            tell("The last entry of the logbook was not written whole, so it was not done; what "
+                 f"there is of it {whither}.")  # fmt: skip
+            break
+        end += len(raw)
+        try:
+            found.append(_Fresh(read_line(raw), end))
+        except ArchiveDamagedError:
+            break  # verify names it; what follows cannot be known to follow
+    return found
+
+
+def _begin_again(
+    connection: Connection, fresh: list[_Fresh], bytes_of: Callable[[str], bytes]
+) -> Line | None:
+    """Put in what the archive began with, the last time it said so; returns that entry."""
+    for one in reversed(fresh):
+        if one.line.body is not None and one.line.envelope.kind == ArchiveBegun.KIND:
+            made, old = dump_of(begun_by(one.line.body.act), bytes_of)
+            put_in(connection, made)
+            if old:
+                connection.execute(insert(LogbookRow), old)
+            return one.line
+    return None
+
+
+def people(connection: Connection) -> dict[str, str]:
+    """Return the names of people by their ids."""
+    return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
+
+
+def _take_all(
+    session: Session,
+    fresh: list[_Fresh],
+    names: dict[str, str],
+    since: tuple[int, str, int] | None,
+    *,
+    carefully: bool,
+) -> None:
+    """Enter all and apply those since the archive began; carefully: one that cannot be applied
+    spares the others (`anew.apply_again`)."""
+    for one in fresh:
+        entry = _enter(session, one, names)
+        if entry is not None and (since is None or one.line.order > since):
+            _apply(session, entry, carefully=carefully)
+
+
+def _enter(session: Session, one: _Fresh, names: dict[str, str]) -> Entry | None:
+    """Enter a line; returns its entry where the table did not have it."""
+    connection = session.connection()
+    envelope, body = one.line.envelope, one.line.body
+    move_chain(connection, envelope.chain, envelope, one.line.hash, one.end)
+    if entry_at(session, envelope.chain, envelope.number) is not None:
+        return None  # only how far it was applied had been lost
+    add_entry(connection, envelope, body, one.line.hash, name_of(envelope.person, names))
+    return entry_of_line(one.line, envelope.number, names)
+
+
+def _apply(session: Session, entry: Entry, *, carefully: bool) -> None:
+    if not is_act(entry.details):
+        return
+    connection = session.connection()
+    misfits, failed = apply_again(connection, [entry], carefully=carefully)
+    if misfits:
+        note_misfits(session, misfits)
+    if not failed:
+        act = from_stored(entry.details)
+        record_changed(connection, affected_points(connection, act.scope), act.scope.period)

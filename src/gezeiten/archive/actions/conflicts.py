@@ -1,0 +1,40 @@
+"""Acts that found something otherwise than they say: another computer had changed it meanwhile, or
+the archive was not as this one had left it.
+
+The act stands, and what it found is kept here until somebody says that he looked at it. They are
+what applying finds, so they come back whenever tables are made anew from acts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from sqlalchemy import delete, insert, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.local_cache.tables import MisfitRow
+from gezeiten.archive.projection import Misfits
+from gezeiten.archive.store.tables import LogbookRow
+from gezeiten.domain.actions.archives import MisfitSeen
+
+
+def note_misfits(session: Session, found: Mapping[str, Misfits]) -> None:
+    """Keep what acts found otherwise than they say, by the hash of their entry."""
+    session.execute(delete(MisfitRow).where(MisfitRow.entry.in_(list(found))))
+    for entry, words in found.items():
+        session.execute(insert(MisfitRow).values(entry=entry, words=words))
+
+
+def note_all_misfits(session: Session, found: Mapping[str, Misfits]) -> None:
+    """Keep these, and no others: all acts were applied anew."""
+    session.execute(delete(MisfitRow))
+    note_misfits(session, found)
+
+
+def misfits_to_see(session: Session) -> dict[str, list[str]]:
+    """Return what nobody has looked at yet, by the hash of the entry."""
+    found = {row.entry: row.words for row in session.scalars(select(MisfitRow))}
+    if found:
+        for details in session.scalars(select(LogbookRow.details).filter_by(act=MisfitSeen.WORD)):
+            found.pop(details["act"]["entry"], None)
+    return found

@@ -1,0 +1,105 @@
+"""The way to write: an act is refused, or applied and entered as a whole."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from sqlalchemy import Connection, bindparam, select
+from sqlalchemy.exc import NoResultFound
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.actions.affected_points import affected_points
+from gezeiten.archive.actions.entry_writing import Who
+from gezeiten.archive.local_cache.changes import record_changed
+from gezeiten.archive.projection import Said, apply, refuse
+from gezeiten.archive.store.action_codec import as_stored, from_stored
+from gezeiten.archive.store.chains import Body
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.tables import Logger, Person, Point, Site
+from gezeiten.domain.actions import Action, Subject
+from gezeiten.domain.actions.people import PersonNamed
+from gezeiten.domain.sites import full_name
+from gezeiten.errors import InputError
+
+if TYPE_CHECKING:
+    from gezeiten.archive.database import Archive
+
+_KNOWN = Prepared(select(Person.uid).where(Person.name == bindparam("name")))
+_SITE = Prepared(select(Site.name, Site.zone).where(Site.uid == bindparam("its_uid")))
+_places = select(Site.name, Point.name, Site.zone).join(Site)
+_PLACE = Prepared(_places.where(Point.uid == bindparam("its_uid")))
+_PLACE_OF_LOGGER = Prepared(
+    _places.join(Logger, Logger.point_id == Point.id).where(
+        Logger.serial == bindparam("its_serial")
+    )
+)
+
+
+def do(session: Session, act: Action, said: Said) -> None:
+    """Do an act inside the caller's transaction.
+
+    Raises:
+        InputError: it cannot be done on the archive as it is now; nothing of it was.
+    """
+    _do(session, act, said, _person(session, said))
+
+
+def do_by_itself(session: Session, act: Action, at_ms: int) -> None:
+    """Do an act that nobody did: the program itself."""
+    _do(session, act, Said(at_ms, ""), "")
+
+
+def _person(session: Session, said: Said) -> str:
+    """Return the id of who acts, named first where this is new."""
+    known = _KNOWN.value(session.connection(), name=said.person)
+    if known is not None:
+        return str(known)
+    person = fresh_id()
+    _do(session, PersonNamed(person, said.person), said, person)
+    return person
+
+
+def _do(session: Session, act: Action, said: Said, person: str) -> None:
+    session.flush()
+    stored = as_stored(act)
+    act = from_stored(stored)  # what is applied now is what will be applied again
+    connection = session.connection()
+    refuse(connection, act)
+    misfits = apply(connection, act, said)
+    if misfits:
+        raise InputError(
+            "Somebody else changed this meanwhile; look at it as it is now and do it again."
+        )
+    scope = act.scope
+    changed = record_changed(connection, affected_points(connection, scope), scope.period)
+    session.info.setdefault("changed points", {}).update(dict.fromkeys(changed))
+    session.expire_all()  # what was read before may be something else now
+    subject = subject_of(connection, act)
+    told = Body(act.word, subject.name, act.told(subject), stored)
+    archive: Archive = session.info["archive"]
+    archive.enter(session, told, Who(person, said.person, said.at_ms))
+
+
+def subject_of(connection: Connection, act: Action) -> Subject:
+    """Return what an act is about, as it is called now."""
+    if act.named:
+        return Subject(act.named)
+    if act.ABOUT == "logger":
+        return _logger_as_subject(connection, act.about, getattr(act, "point", ""))
+    query = _SITE if act.ABOUT == "site" else _PLACE
+    row = query.first(connection, its_uid=act.about)
+    if row is None:
+        raise NoResultFound
+    return Subject(*row) if act.ABOUT == "site" else Subject(full_name(*row[:2]), row[2])
+
+
+def _logger_as_subject(connection: Connection, serial: str, point: str) -> Subject:
+    """A logger at the point that the act names, else where it measures now."""
+    if point:
+        row = _PLACE.first(connection, its_uid=point)
+    else:
+        row = _PLACE_OF_LOGGER.first(connection, its_serial=serial)
+    if row is None:
+        return Subject(serial)
+    return Subject(serial, row[2], full_name(row[0], row[1]))

@@ -1,0 +1,55 @@
+"""Entries that came late: of another computer's chain, done before what was applied here already.
+
+Tables rest on all acts in their order, so they are made anew and put in place of those kept. Two
+archives that took in each other's chains and bytes hold the same, whatever came first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.actions.beginnings import beginning
+from gezeiten.archive.actions.conflicts import note_all_misfits
+from gezeiten.archive.actions.entry_restoration import old_entries, put_entries_right
+from gezeiten.archive.actions.entry_writing import ends
+from gezeiten.archive.actions.logbook import told
+from gezeiten.archive.actions.rebuild import put_right
+from gezeiten.archive.actions.replay import made_anew
+from gezeiten.archive.store.chains import ChainFiles, Line
+from gezeiten.archive.store.tables import LogbookRow
+
+
+def came_late(session: Session, fresh: Iterable[Line]) -> bool:
+    """Whether one of these entries belongs before one that was applied already."""
+    highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
+    return any(line.envelope.stamp <= highest for line in fresh)
+
+
+def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
+    """Find anew what acts found otherwise than they say; where only one computer has acted there is
+    nothing: such an act is refused there.
+
+    Raises:
+        ArchiveDamagedError: what the archive began with cannot be read.
+    """
+    if len(ends(session.connection())) > 1:
+        began, _, since = beginning(bytes_of, told(session))
+        note_all_misfits(session, made_anew(began, since).misfits)
+
+
+def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
+    """Make entries and tables anew, in the order in which the acts were done.
+
+    Raises:
+        ArchiveDamagedError: a line, or what the archive began with, cannot be read; nothing was
+            changed.
+    """
+    with session.begin_nested():
+        put_entries_right(session, chains, old_entries(session))
+        began, _, since = beginning(bytes_of, told(session))
+        anew = made_anew(began, since)  # what cannot be applied, verify names
+        put_right(session, anew.rows)
+        note_all_misfits(session, anew.misfits)

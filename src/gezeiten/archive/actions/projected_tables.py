@@ -1,0 +1,211 @@
+"""The tables that acts make, told without this database's keys: rows by table and identity.
+
+A row that people made has an id for ever; a logger is its serial, a mission its logger, number and
+launch, bytes their fingerprint. What a row refers to is told by identity too. So the rows of two
+databases can be compared, and written out and read back.
+"""
+
+from __future__ import annotations
+
+import base64
+from functools import cache
+from typing import Any, TypeAlias
+
+from sqlalchemy import Connection, LargeBinary, Select, Table, insert, select
+
+from gezeiten.archive.store.ids import mission_id, source_id
+from gezeiten.archive.store.stored import Unreadable
+from gezeiten.archive.store.tables import Base
+from gezeiten.domain.actions.offloads import SOURCES
+
+MADE = (
+    "person", "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
+    "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
+    "assessment", "step", "excursion_found", "placing", "feeding",
+    "series_limit", "own_quantity", "derived", "derived_input", "correction", "remark",
+    "check_reading", "clock", "hanging",
+)  # fmt: skip
+"""Tables whose rows acts make; none refers to a later one."""
+HELD_AT_BEGIN = frozenset(MADE) - {
+    "excursion_found", "placing", "feeding", "series_limit", "own_quantity", "derived",
+    "derived_input", "correction", "remark", "check_reading", "clock", "hanging",
+}  # fmt: skip
+"""Tables that could hold something before acts made them; the others began empty."""
+_BY_WHAT_IT_IS = {
+    "logger": ("serial",),
+    "mission": ("logger_id", "number", "launched_ms"),
+    "offload": ("mission_id", "sha256"),
+    "overview": ("mission_id", "sha256"),
+    "logger_report": ("logger_id", "sha256"),
+    "launch_intent": ("logger_id",),
+    "derived_input": ("derived_id", "position"),
+    "excursion_found": ("mission_id", "rule_key", "start_ms", "at_ms"),
+}
+"""What identifies rows that have no id of their own."""
+Row: TypeAlias = dict[str, Any]
+Rows: TypeAlias = dict[str, dict[str, Row]]
+"""Rows by table and identity."""
+Keys: TypeAlias = dict[str, dict[str, int]]
+"""A database's keys by table and identity."""
+
+
+def table_of(name: str) -> Table:
+    """Return a table by its name."""
+    return Base.metadata.tables[name]
+
+
+def rows(connection: Connection) -> Rows:
+    """Return all that acts make."""
+    made: Rows = {}
+    keys: Keys = {}
+    for name in MADE:
+        made[name], keys[name] = table_rows(connection, name, keys)
+    return made
+
+
+def table_rows(
+    connection: Connection, name: str, keys: Keys
+) -> tuple[dict[str, Row], dict[str, int]]:
+    """Return the rows of a table, and this database's key of each.
+
+    Args:
+        keys: those of the tables before it, to which its rows refer.
+    """
+    referred = {its for _, its in _told_columns(name) if its}
+    identities = {its: {number: key for key, number in keys[its].items()}
+                  for its in referred if its in keys}  # fmt: skip
+    own = identities.setdefault(name, {})
+    made: dict[str, Row] = {}
+    for row in connection.execute(_all_of(name)).mappings():
+        told = _told(name, row, identities)
+        own[row["id"]] = key = _free(made, _identity(name, told, row))
+        made[key] = told
+    return made, {key: number for number, key in own.items()}
+
+
+def _identity(name: str, told: Row, row: Any) -> str:
+    by = _BY_WHAT_IT_IS.get(name)
+    return str(row["uid"]) if by is None else "/".join(str(told[column]) for column in by)
+
+
+def _free(taken: dict[str, Any], key: str) -> str:
+    """A name that no row before has: of two rows that are the same thing the later one is "#2"."""
+    name, many = key, 1
+    while name in taken:
+        many += 1
+        name = f"{key}#{many}"
+    return name
+
+
+def goes_by_id(name: str) -> bool:
+    """Whether what identifies a table's rows is an id that is in no other column."""
+    return name not in _BY_WHAT_IT_IS
+
+
+def _not_told(name: str) -> tuple[str, ...]:
+    """Columns of a table that are told by its identity."""
+    return ("uid",) if goes_by_id(name) else ()
+
+
+def _told(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
+    told: Row = {}
+    for column, refers_to in _told_columns(name):
+        value = row[column]
+        if refers_to:
+            value = identities[refers_to].get(value, value)
+        told[column] = _Unknown() if isinstance(value, Unreadable) else value
+    return told
+
+
+@cache
+def _told_columns(name: str) -> tuple[tuple[str, str], ...]:
+    """The columns of a table that are told, each with the table that it refers to, "" for none."""
+    return tuple(
+        (column.name, next((one.column.table.name for one in column.foreign_keys), ""))
+        for column in table_of(name).columns
+        if column.name not in ("id", *_not_told(name))
+    )
+
+
+@cache
+def _all_of(name: str) -> Select[Any]:
+    table = table_of(name)
+    return select(table).order_by(table.c.id)
+
+
+class _Unknown:
+    """A stored value that cannot be read: like no other, itself included."""
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __eq__(self, other: object) -> bool:
+        return False
+
+    def __repr__(self) -> str:
+        return "unreadable"
+
+
+def plain_rows(made: Rows) -> dict[str, Any]:
+    """Return rows as JSON knows them, but bytes; what cannot be read is None."""
+
+    def plain(value: Any) -> Any:
+        return None if isinstance(value, _Unknown) else value
+
+    return {
+        name: {key: {c: plain(v) for c, v in row.items()} for key, row in listed.items()}
+        for name, listed in made.items()
+    }
+
+
+def rows_of(plain: dict[str, Any]) -> Rows:
+    """Return the rows of `plain_rows` as JSON gave them back; a table that it lacks is empty."""
+    made: Rows = {name: plain.get(name, {}) for name in MADE}
+    for name, listed in made.items():
+        of_bytes = [c.name for c in table_of(name).columns if isinstance(c.type, LargeBinary)]
+        for row in listed.values():
+            for column in of_bytes:
+                if row.get(column) is not None:
+                    row[column] = base64.b64decode(row[column])
+    for row in made["mission"].values():  # older ones had none
+        row.setdefault("uid", _mission_uid(row, made["logger"]))
+    return made
+
+
+def _mission_uid(row: Row, loggers: dict[str, Row]) -> str:
+    if loggers[row["logger_id"]]["model"] in SOURCES:
+        return source_id(row["logger_id"], row["point_id"])
+    return mission_id(row["logger_id"], row["number"], row["launched_ms"])
+
+
+def put_in(connection: Connection, made: Rows) -> None:
+    """Put rows into empty tables."""
+    keys: Keys = {}
+    for name in MADE:
+        keys[name] = {}
+        for identity, row in made[name].items():
+            put_one(connection, name, identity, row, keys)
+
+
+def put_one(
+    connection: Connection,
+    name: str,
+    identity: str,
+    row: Row,
+    keys: Keys,
+) -> None:
+    """Put one row into a table. keys: of what it refers to; its own is added."""
+    table = table_of(name)
+    values = {column: held(table, column, value, keys) for column, value in row.items()}
+    if goes_by_id(name):
+        values["uid"] = identity
+    done = connection.execute(insert(table).values(values))
+    assert done.inserted_primary_key is not None
+    keys[name][identity] = int(done.inserted_primary_key[0])
+
+
+def held(table: Table, column: str, value: Any, keys: Keys) -> Any:
+    """Return what a column holds: of a thing referred to, this database's key."""
+    referred = next(iter(table.c[column].foreign_keys), None)
+    if referred is None or value is None:
+        return value
+    return keys[referred.column.table.name][value]

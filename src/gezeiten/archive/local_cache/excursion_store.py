@@ -1,0 +1,268 @@
+"""Excursions as this computer finds them, kept beside its readings; and in which state of a record
+they were found."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, NamedTuple, TypeAlias
+
+from sqlalchemy import delete, insert, select, update
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.local_cache.changes import note_found
+from gezeiten.archive.local_cache.excursions import (
+    match_assessments,
+    mission_names,
+    rule_of,
+    seen_of,
+    wrong_assessments,
+)
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.local_cache.tables import ExcursionRow, RecordRow
+from gezeiten.archive.store.tables import FoundRow, Mission, Point, Site
+from gezeiten.domain.actions.assessments import FoundOne
+from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.excursions import Excursion
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.timeline import EVER_MS, Span
+from gezeiten.domain.sites import full_name
+
+FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
+"""Excursions by mission key, rule and begin (UTC ms)."""
+FoundKey: TypeAlias = tuple[str, str, int]
+"""Mission (its id), rule and begin of an excursion."""
+FoundRows: TypeAlias = dict[FoundKey, tuple[LimitRule, Seen]]
+
+
+@dataclass(frozen=True, slots=True)
+class Scope:
+    """Where excursions were looked for: those of a rule that begin in [start, end), in a mission
+    (its key), or in any where the rule was set for a series. rule_key None: those of all rules."""
+
+    mission: int | None
+    rule_key: str | None
+    begins: Span
+
+
+def book_found(
+    session: Session, at: FoundIn, found: FoundNow, now_ms: int, state: str,
+    scopes: list[Scope] | None = None,
+) -> list[FoundOne]:  # fmt: skip
+    """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
+    that are not found any more go. Returns those that were not found before, by nobody.
+
+    Args:
+        state: by which limits and sources they were found.
+        scopes: where they were looked for; None: everywhere, for all that there are.
+    """
+    missions = _mission_ids(session, at.point_id) if found or scopes else {}
+    now = as_found(found, missions)
+    known = _known_rows(session, at, now, _hull(scopes))
+    if scopes is not None:
+        known = _within(known, scopes, missions)
+    is_known = now.keys() <= known.keys()
+    before = [] if is_known else _found_before(session, at.point_id, now, known.values())
+    gone = [row.id for key, row in known.items() if key not in now]
+    for first in range(0, len(gone), _AT_ONCE):
+        its = ExcursionRow.id.in_(gone[first : first + _AT_ONCE])
+        session.execute(delete(ExcursionRow).where(its))
+    fresh: list[tuple[str, LimitRule, Seen]] = []
+    added: list[dict[str, Any]] = []
+    changed: list[dict[str, Any]] = []
+    for key, (rule, seen) in now.items():
+        values = {"point": at.uid, "rule": rule.as_dict(), **_columns(seen)}
+        if key not in known:
+            first_ms = _first_ms(before, key, seen)
+            fresh += [(key[0], rule, seen)] if first_ms is None else []
+            added.append({**values, "mission": key[0], "rule_key": key[1],
+                          "found_ms": now_ms if first_ms is None else first_ms})  # fmt: skip
+        elif any(getattr(known[key], name) != value for name, value in values.items()):
+            changed.append({"id": known[key].id, **values})
+    changed += _wrongly_dated(session, [row for key, row in known.items() if key in now])
+    if added:
+        session.execute(insert(ExcursionRow), added)
+    if changed:
+        session.execute(update(ExcursionRow), changed)
+    session.expire_all()
+    if now or known:
+        match_assessments(session, [at.point_id])
+    note_found(session, at.uid, at.version, state)
+    names = mission_names(session) if fresh else {}
+    return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
+            for mission, rule, seen in fresh]  # fmt: skip
+
+
+_AT_ONCE = 500
+"""Keys in one statement."""
+
+
+def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]]:
+    """Return the excursions that are kept as found at an instant that no act tells, though one
+    tells of them, as rows with the earliest instant that is told."""
+    its = list(rows)
+    told: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
+    query = (
+        select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
+        .join(Mission, Mission.id == FoundRow.mission_id)
+        .where(Mission.uid.in_({row.mission for row in its}))
+    )
+    for mission, rule_key, *when in session.execute(query) if its else ():
+        told.setdefault((mission, rule_key), []).append((when[0], when[1], when[2]))
+    wrong = []
+    for row in its:
+        known = told.get((row.mission, row.rule_key), [])
+        its_own = [at_ms for start, end, at_ms in known
+                   if start <= row.end_ms and end >= row.start_ms]  # fmt: skip
+        if its_own and row.found_ms not in {at_ms for _, _, at_ms in known}:
+            wrong.append({"id": row.id, "found_ms": min(its_own)})
+    return wrong
+
+
+def _columns(seen: Seen) -> dict[str, Any]:
+    return {name: getattr(seen, name) for name in Seen.__slots__}
+
+
+def _hull(scopes: list[Scope] | None) -> Span:
+    """Return from when to when excursions may begin that were looked for."""
+    if scopes is None:
+        return (-EVER_MS, EVER_MS)
+    begins = [one.begins for one in scopes if one.begins[1] > one.begins[0]]
+    return (min((a for a, _ in begins), default=0), max((b for _, b in begins), default=0))
+
+
+def _known_rows(session: Session, at: FoundIn, now: FoundRows, begins: Span) -> dict[FoundKey, Any]:
+    """Return the excursions that are kept of a point, and of those kept of another one which are
+    found at this one now: their readings were moved here. Of these all that begin in a stretch."""
+    missions = {mission for mission, _, _ in now}
+    its = (ExcursionRow.point == at.uid) | ExcursionRow.mission.in_(missions)
+    rows = session.execute(
+        select(*ExcursionRow.__table__.columns).where(
+            its, ExcursionRow.start_ms >= begins[0], ExcursionRow.start_ms < begins[1]
+        )
+    )
+    by_key = {(row.mission, row.rule_key, row.start_ms): row for row in rows}
+    return {key: row for key, row in by_key.items() if row.point == at.uid or key in now}
+
+
+def _within(
+    known: dict[FoundKey, Any], scopes: list[Scope], missions: dict[int, str]
+) -> dict[FoundKey, Any]:
+    """Return those that lie where excursions were looked for."""
+    spans: dict[tuple[str | None, str | None], list[Span]] = {}
+    for one in scopes:
+        name = (missions.get(one.mission) if one.mission is not None else None, one.rule_key)
+        spans.setdefault(name, []).append(one.begins)
+    return {
+        key: row
+        for key, row in known.items()
+        if any(
+            start <= key[2] < end
+            for name in ((key[0], key[1]), (None, key[1]), (None, None))
+            for start, end in spans.get(name, ())
+        )
+    }
+
+
+def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
+    made = layout(session)
+    return {made.missions[one.mission]: one.mission for one in made.at_point(point_id)}
+
+
+class _Before(NamedTuple):
+    mission: str
+    rule_key: str
+    start_ms: int
+    end_ms: int
+    at_ms: int
+
+
+def _found_before(
+    session: Session, point_id: int, now: FoundRows, known: Iterable[Any]
+) -> list[_Before]:
+    """Return what was found at a point before, as acts tell it and as it is known here."""
+    told = (
+        select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
+        .join(Mission, Mission.id == FoundRow.mission_id)
+        .where(
+            (FoundRow.point_id == point_id) | Mission.uid.in_({mission for mission, _, _ in now}),
+            FoundRow.start_ms <= max(seen.end_ms for _, seen in now.values()),
+            FoundRow.end_ms >= min(seen.start_ms for _, seen in now.values()),
+        )
+    )
+    here = [
+        _Before(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms) for row in known
+    ]
+    return [_Before(*row) for row in session.execute(told)] + here
+
+
+def _first_ms(before: list[_Before], key: FoundKey, seen: Seen) -> int | None:
+    """When an excursion, or one of its mission and rule that overlaps it, was found first."""
+    mission, rule, _ = key
+    return min(
+        (one.at_ms for one in before
+         if (one.mission, one.rule_key) == (mission, rule)
+         and one.start_ms <= seen.end_ms and one.end_ms >= seen.start_ms),
+        default=None,
+    )  # fmt: skip
+
+
+def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
+    """Return excursions as they are kept: their rule, and how they are seen. missions: ids of
+    missions by their keys."""
+    return {
+        (missions[mission], rule, start_ms):
+        (one.rule, Seen(one.start_ms, one.end_ms, one.alarm_ms or one.start_ms, one.extreme,
+                        one.extreme_ms, one.dose, one.measured, one.estimated))
+        for (mission, rule, start_ms), one in found.items()
+    }  # fmt: skip
+
+
+def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
+    """Whether other excursions are kept of a point than are found now."""
+    rows = list(session.scalars(select(ExcursionRow).filter_by(point=at.uid)))
+    kept = {(row.mission, row.rule_key, row.start_ms): (rule_of(row), seen_of(row)) for row in rows}
+    if as_found(found, _mission_ids(session, at.point_id)) != kept:
+        return True
+    return bool(wrong_assessments(session, at.point_id)) or bool(_wrongly_dated(session, rows))
+
+
+# -- in which state of the record they were found ---------------------------------------------
+@dataclass(frozen=True, slots=True)
+class FoundIn:
+    """A point whose excursions are found. version: of its record as it is now; is_current: whether
+    they were found in that one; found_by: by what; changed: in which stretch readings changed
+    since, an empty one: nowhere."""
+
+    point_id: int
+    uid: str
+    name: str
+    zone: str
+    version: int
+    is_current: bool
+    found_by: str
+    changed: Span
+
+
+def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]:
+    """Return all points, or one, and whether their excursions were found in the present record."""
+    query = (
+        select(Point, Site, RecordRow)
+        .join(Site, Site.id == Point.site_id)
+        .outerjoin(RecordRow, RecordRow.point == Point.uid)
+        .order_by(Point.id)
+    )
+    if point_id is not None:
+        query = query.where(Point.id == point_id)
+    return [
+        FoundIn(point.id, point.uid, full_name(site.name, point.name), site.zone,
+                here.changes if here else 0, here is None or here.changes == here.found_in,
+                here.found_by if here else "", _changed(here))
+        for point, site, here in session.execute(query)
+    ]  # fmt: skip
+
+
+def _changed(here: RecordRow | None) -> Span:
+    if here is None or here.changed_ms is None or here.changed_until_ms is None:
+        return (EVER_MS, EVER_MS)
+    return (here.changed_ms, here.changed_until_ms)

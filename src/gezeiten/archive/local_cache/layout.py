@@ -1,0 +1,320 @@
+"""Where sources stood, which mission feeds which series and which are calculated from others, as
+missions, blocks and what people said make it; kept in memory until one of them changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
+
+from sqlalchemy import String, func, select, type_coerce
+from sqlalchemy.orm import Session
+
+from gezeiten.archive.clocks import clocks_in_force, wrong_clocks
+from gezeiten.archive.derived import said_derived
+from gezeiten.archive.hanging import hangings
+from gezeiten.archive.local_cache.tables import Block, RecordRow
+from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.stored_plan import stored_plan
+from gezeiten.archive.store.tables import (
+    Feeding,
+    LogbookRow,
+    Logger,
+    Mission,
+    OverviewRow,
+    Placing,
+    Point,
+)
+from gezeiten.domain.actions.offloads import SOURCES
+from gezeiten.domain.plan.plan import Plan
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.clock_map import RIGHT, ClockMap
+from gezeiten.domain.series.feeds import (
+    NOWHERE,
+    Deployment,
+    Fed,
+    Feed,
+    Placed,
+    Stay,
+    deployments,
+    feeds,
+)
+from gezeiten.domain.series.timeline import EVER_MS
+from gezeiten.domain.steps.derived import Derived, Key, in_force, rests_on, root
+from gezeiten.errors import ArchiveDamagedError, PlanError
+
+
+@dataclass(frozen=True, slots=True)
+class ShownSeries:
+    """A series that is shown at a point."""
+
+    key: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """missions: keys in this database by id; plans: of missions as they are stored, by id; points:
+    ids by key; stays: all missions where they were launched for; stood: all deployments; feeds: of
+    each series, by point (its id) and series, in order of time; by_point, by_mission: the same
+    another way; shown: the series of each point; derived: those that are calculated; keys: of
+    points by their ids."""
+
+    missions: dict[str, int]
+    plans: dict[str, str]
+    points: dict[int, str]
+    stays: tuple[Stay, ...]
+    stood: tuple[Deployment, ...]
+    feeds: dict[tuple[str, str], tuple[Feed, ...]]
+    by_point: dict[str, list[Feed]]
+    by_mission: dict[str, list[Feed]]
+    shown: dict[str, tuple[ShownSeries, ...]]
+    derived: dict[Key, Derived]
+    keys: dict[str, int]
+
+    def plan_of(self, mission: str) -> Plan:
+        """Return the plan of a mission (its id) as it was launched.
+
+        Raises:
+            ArchiveDamagedError: it cannot be read.
+        """
+        return stored_plan(self.plans[mission])
+
+    def of_series(self, point_id: int, key: str) -> tuple[Feed, ...]:
+        """Return what feeds a measured series, in order of time."""
+        return self.feeds.get((self.points[point_id], key), ())
+
+    def calculated(self, point_id: int, key: str) -> Derived | None:
+        """Return how a series is calculated, None where it is measured."""
+        return self.derived.get((self.points[point_id], key))
+
+    def inputs_of(self, how: Derived) -> list[tuple[int, str]]:
+        """Return the inputs of a calculated series, with the keys of their points."""
+        return [(self.keys[point], series) for point, series in how.inputs]
+
+    def root_of(self, point_id: int, key: str) -> str:
+        """Return the measured series of a point whose instants a series of it has."""
+        return root((self.points[point_id], key), self.derived)[1]
+
+    def resting_on(self, point_id: int) -> list[int]:
+        """Return the keys of the other points where something is calculated from one's series."""
+        uid = self.points[point_id]
+        return list(dict.fromkeys(
+            self.keys[one.point] for one in self.derived.values()
+            if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
+        ))  # fmt: skip
+
+    def of_mission(self, mission: str, channel: str) -> list[Feed]:
+        """Return what a channel of a mission (its id) feeds."""
+        return [one for one in self.by_mission.get(mission, ()) if one.channel == channel]
+
+    def points_of(self, mission_id: int) -> list[int]:
+        """Return the keys of the points where readings of a mission (its key) are."""
+        its = {one.point for uid, fed in self.by_mission.items() for one in fed
+               if self.missions[uid] == mission_id}  # fmt: skip
+        return sorted(self.keys[uid] for uid in its)
+
+    def clock_of(self, mission_id: int) -> ClockMap:
+        """Return what puts the instants of a mission's (its key) readings right."""
+        its = (one.clock for one in self.stays if self.missions[one.mission] == mission_id)
+        return next(its, RIGHT)
+
+    def at_point(self, point_id: int) -> list[Feed]:
+        """Return all that feeds a series of a point."""
+        return list(self.by_point.get(self.points[point_id], ()))
+
+
+class _Recorded(NamedTuple):
+    """A channel of a mission: its unit, its first and last reading, and when it came."""
+
+    channel: str
+    unit: str
+    first_ms: int
+    last_ms: int
+    order: int
+
+
+_RECORDED = Prepared(
+    select(Block.mission, Block.channel, Block.unit, func.min(Block.start_ms),
+           func.max(Block.end_ms), func.min(Block.id))
+    .group_by(Block.mission, Block.channel, Block.unit)
+)  # fmt: skip
+_POINTS = Prepared(select(Point.id, Point.uid))
+_MISSIONS = Prepared(
+    select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
+           Mission.launched_ms, Mission.first_ms, type_coerce(Mission.plan, String))
+    .join(Logger, Logger.id == Mission.logger_id)
+    .order_by(Mission.id)
+)  # fmt: skip
+
+
+def layout(session: Session) -> Layout:
+    """Return the layout of an archive as it is now."""
+    version = _version(session)
+    archive = session.info.get("archive")
+    if archive is not None and archive.layout and archive.layout[0] == version:
+        known: Layout = archive.layout[1]
+        return known
+    made = _made(session)
+    if archive is not None:
+        archive.layout = (version, made)
+    return made
+
+
+_VERSION = Prepared(
+    select(
+        select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1).scalar_subquery(),
+        select(func.sum(RecordRow.changes)).scalar_subquery(),
+        select(func.count(RecordRow.id)).scalar_subquery(),
+        select(func.count(Block.id)).scalar_subquery(),
+        select(func.max(Block.id)).scalar_subquery(),
+    )
+)
+
+
+def _version(session: Session) -> Any:
+    session.flush()  # what follows asks the database itself
+    return _VERSION.first(session.connection())
+
+
+def _made(session: Session) -> Layout:
+    recorded = _recorded(session)
+    clocks = {uid: one.map for uid, one in clocks_in_force(session).items()}
+    wrong = wrong_clocks(session)
+    bare = _overviews(session)
+    points = {row[0]: row[1] for row in _POINTS.each(session.connection())}
+    stays, missions, plans = [], {}, {}
+    texts: dict[str, str] = {}  # most missions have the plan of another
+    for row in _MISSIONS.each(session.connection()):
+        key, uid, serial, model, point_id, launched_ms, first_ms, plan = row
+        missions[uid], plans[uid] = key, texts.setdefault(plan, plan)
+        channels, clock = _channels(recorded.get(uid), plan), clocks.get(uid, RIGHT)
+        first_ms = clock.true_at(first_ms) if first_ms else first_ms
+        stays.append(Stay(uid, serial, model not in SOURCES, points.get(point_id or 0, NOWHERE),
+                          clock.true_at(launched_ms), first_ms, channels, clock,
+                          uid in wrong))  # fmt: skip
+    stood = tuple(deployments(stays, _placed(session)))
+    by_series: dict[tuple[str, str], list[Feed]] = {}
+    by_point: dict[str, list[Feed]] = {}
+    by_mission: dict[str, list[Feed]] = {}
+    for one in feeds(stood, _fed(session)):
+        by_series.setdefault((one.point, one.series), []).append(one)
+        by_point.setdefault(one.point, []).append(one)
+        by_mission.setdefault(one.deployment.stay.mission, []).append(one)
+    fed = {key: tuple(listed) for key, listed in by_series.items()}
+    hung = {point: tuple(one.hung for one in its) for point, its in hangings(session).items()}
+    derived = in_force(
+        replace(one, hung=hung.get(one.point, ())) for one in said_derived(session.connection())
+    )
+    shown = _with_derived(_shown(fed, recorded, bare), derived)
+    keys = {uid: key for key, uid in points.items()}
+    return Layout(missions, plans, points, tuple(stays), stood, fed, by_point, by_mission, shown,
+                  derived, keys)  # fmt: skip
+
+
+def _recorded(session: Session) -> dict[str, list[_Recorded]]:
+    """Return the channels of each mission that have blocks."""
+    found: dict[str, list[_Recorded]] = {}
+    for row in _RECORDED.each(session.connection()):
+        found.setdefault(row[0], []).append(_Recorded._make(row[1:]))
+    return found
+
+
+def _overviews(session: Session) -> dict[str, int]:
+    """Return the missions with overviews, with when the first came."""
+    rows = session.execute(
+        select(Mission.uid, func.min(OverviewRow.id))
+        .join(OverviewRow, OverviewRow.mission_id == Mission.id)
+        .group_by(Mission.uid)
+    )
+    return {row[0]: row[1] for row in rows}
+
+
+def _channels(recorded: list[_Recorded] | None, plan: str) -> tuple[str, ...]:
+    if recorded is not None:
+        ordered = sorted(recorded, key=lambda one: one.order)
+        return tuple(dict.fromkeys(one.channel for one in ordered))
+    try:  # nothing came of it yet
+        return stored_plan(plan).channels
+    except (PlanError, ArchiveDamagedError):
+        return ()
+
+
+def _placed(session: Session) -> list[Placed]:
+    rows = session.execute(
+        select(Logger.serial, Point.uid, Placing.start_ms, Placing.end_ms)
+        .join(Logger, Logger.id == Placing.logger_id)
+        .outerjoin(Point, Point.id == Placing.point_id)
+        .where(Placing.undone_ms.is_(None))
+        .order_by(Placing.said_ms, Placing.uid)
+    )
+    return [Placed(serial, point or NOWHERE, start_ms, EVER_MS if end_ms is None else end_ms)
+            for serial, point, start_ms, end_ms in rows]  # fmt: skip
+
+
+def _fed(session: Session) -> list[Fed]:
+    rows = session.execute(
+        select(Point.uid, Feeding.channel, Feeding.label, Logger.serial, Feeding.start_ms,
+               Feeding.end_ms)
+        .join(Point, Point.id == Feeding.point_id)
+        .join(Logger, Logger.id == Feeding.logger_id)
+        .where(Feeding.undone_ms.is_(None))
+        .order_by(Feeding.said_ms, Feeding.uid)
+    )  # fmt: skip
+    return [
+        Fed(point, channel, label, source, start_ms, EVER_MS if end_ms is None else end_ms)
+        for point, channel, label, source, start_ms, end_ms in rows
+    ]
+
+
+# -- which are shown -------------------------------------------------------------------------------
+def _shown(
+    fed: dict[tuple[str, str], tuple[Feed, ...]],
+    recorded: dict[str, list[_Recorded]],
+    overviews: dict[str, int],
+) -> dict[str, tuple[ShownSeries, ...]]:
+    """Return the series of each point that have readings, or an overview, by channel in the order
+    in which they came."""
+    came: dict[tuple[str, str], float] = {}
+    found: dict[str, list[tuple[str, ShownSeries]]] = {}
+    for (point, key), listed in fed.items():
+        channel = listed[0].channel
+        parts = [part for one in listed for part in _within(one, recorded)]
+        if parts:
+            order = float(min(part.order for part in parts))
+            shown = ShownSeries(key, parts[-1].unit)
+        elif any(one.mission in overviews and not one.label for one in listed):
+            order = 1e15 + min(overviews.get(one.mission, 2**40) for one in listed)
+            shown = ShownSeries(key, quantity(channel).unit)
+        else:
+            continue
+        came[point, channel] = min(order, came.get((point, channel), order))
+        found.setdefault(point, []).append((channel, shown))
+    return {
+        point: tuple(shown for channel, shown in sorted(
+            listed, key=lambda one: (came[point, one[0]], one[0], one[1].key)))
+        for point, listed in found.items()
+    }  # fmt: skip
+
+
+def _with_derived(
+    shown: dict[str, tuple[ShownSeries, ...]], derived: dict[Key, Derived]
+) -> dict[str, tuple[ShownSeries, ...]]:
+    """Return what is shown with what is calculated, after all that is measured at its point, where
+    there are readings of all that it rests on."""
+    measured = {(point, one.key) for point, listed in shown.items() for one in listed}
+    found = dict(shown)
+    for one in derived.values():
+        if all(key in measured or key in derived for key in rests_on(one, derived)):
+            added = ShownSeries(one.series, quantity(one.series).unit)
+            found[one.point] = (*found.get(one.point, ()), added)
+    return found
+
+
+def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> list[_Recorded]:
+    """Return what its mission recorded of its channel in its stretch."""
+    channel = feed.channel
+    its = [one for one in recorded.get(feed.mission, ()) if one.channel == channel]
+    if not its:
+        return its
+    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
+    return [one for one in its if one.first_ms < end_ms and one.last_ms >= start_ms]

@@ -1,0 +1,60 @@
+"""Tables made from acts: one module a family, closed and total. What an act decided stands in it;
+nothing here asks a clock, a default, a setting or a name."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection
+
+from gezeiten.archive.projection import (
+    archives,
+    assessments,
+    carriers,
+    checks,
+    clocks,
+    contacts,
+    corrections,
+    derived,
+    documents,
+    gaps,
+    hanging,
+    launches,
+    limits,
+    loggers,
+    offloads,
+    people,
+    plans,
+    quantities,
+    remarks,
+    sites,
+    sources,
+    visits,
+)
+from gezeiten.archive.projection.rows import Applying, Misfits, Refusing, Said
+from gezeiten.domain.actions import Action
+
+_FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
+             gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
+             carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
+             quantities.FAMILY, derived.FAMILY, corrections.FAMILY, remarks.FAMILY,
+             checks.FAMILY, clocks.FAMILY, hanging.FAMILY, archives.FAMILY)  # fmt: skip
+APPLYING: dict[type[Action], Applying] = {
+    kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
+}
+"""How each kind of act is put into tables."""
+_REFUSING: dict[type[Action], Refusing] = {
+    kind: refusing for family in _FAMILIES for kind, refusing in family.refusing.items()
+}
+
+__all__ = ["APPLYING", "Misfits", "Said", "apply", "refuse"]
+
+
+def apply(connection: Connection, act: Action, said: Said) -> Misfits:
+    """Put an act into the tables; returns what it found otherwise than it says."""
+    return APPLYING[type(act)](connection, act, said) or []
+
+
+def refuse(connection: Connection, act: Action) -> None:
+    """Raise InputError where an act cannot be done on the archive as it is now."""
+    refusing = _REFUSING.get(type(act))
+    if refusing is not None:
+        refusing(connection, act)

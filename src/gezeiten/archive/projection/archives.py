@@ -1,0 +1,29 @@
+"""Acts on the archive as a whole put nothing into tables; a chain that was begun because the
+archive was not as it had been left says so until somebody looked."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection
+
+from gezeiten.archive.projection.rows import Family, Misfits, Said, tells
+from gezeiten.domain.actions.archives import (
+    ArchiveBegun,
+    ChainBegun,
+    EntriesRemoved,
+    EntriesRestored,
+    MisfitSeen,
+)
+
+
+def chain_begun(_connection: Connection, act: ChainBegun, _said: Said) -> Misfits:
+    """Return what a computer found when it began a chain of its own."""
+    if act.why == "first":
+        return []
+    return ["the archive was not as this computer had left it; an older copy was put back, or the "
+            "end of its logbook was cut off"]  # fmt: skip
+
+
+FAMILY = Family(
+    {ArchiveBegun: tells, ChainBegun: chain_begun, MisfitSeen: tells, EntriesRestored: tells,
+     EntriesRemoved: tells}, {},
+)  # fmt: skip

@@ -1,0 +1,72 @@
+"""Excursions told when they were found, and assessments of them, as acts make them. Which there are
+now, and for which of them an assessment holds, is found and not kept here
+(`archive/local_cache/excursions.py`)."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from sqlalchemy import Connection, delete, select
+
+from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, only, put
+from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point
+from gezeiten.domain.actions.assessments import (
+    AssessmentTakenBack,
+    ExcursionAssessed,
+    ExcursionsFound,
+)
+from gezeiten.domain.actions.missions import MissionName
+from gezeiten.domain.limits.limits import limit_rule
+
+_TABLE = AssessmentRow.__table__
+
+
+def _assessed(connection: Connection, act: ExcursionAssessed, said: Said) -> Misfits:
+    words = {"cause": act.said.cause, "words": act.said.words, "at_ms": said.at_ms,
+             "person": said.person, "seen": asdict(act.seen)}  # fmt: skip
+    if act.before is None:
+        add(connection, _TABLE, uid=act.assessment,
+            point_id=key_of(connection, Point.__table__, act.point),
+            mission_id=_mission(connection, act.mission), rule=act.rule,
+            rule_key=limit_rule(act.rule).key, **words)  # fmt: skip
+        return []
+    found = only(connection, select(_TABLE).where(AssessmentRow.uid == act.assessment))
+    put(connection, _TABLE, act.assessment, **words)
+    is_as_said = (found.cause, found.words) == (act.before.cause, act.before.words)
+    return [] if is_as_said else [f"the assessment was {found.cause!r}, not {act.before.cause!r}"]
+
+
+def _mission(connection: Connection, name: MissionName) -> int:
+    query = (
+        select(Mission.id)
+        .join(Logger, Logger.id == Mission.logger_id)
+        .where(Logger.serial == name.serial, Mission.number == name.number,
+               Mission.launched_ms == name.launched_ms)
+    )  # fmt: skip
+    return int(only(connection, query)[0])
+
+
+def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Said) -> Misfits:
+    key = connection.execute(
+        select(AssessmentRow.id).where(AssessmentRow.uid == act.assessment)
+    ).scalar()
+    if key is None:
+        return ["the assessment had been taken back already"]
+    connection.execute(delete(AssessmentRow).where(AssessmentRow.id == key))
+    return []
+
+
+def _found(connection: Connection, act: ExcursionsFound, _said: Said) -> None:
+    point = key_of(connection, Point.__table__, act.point)
+    for one in act.found:
+        add(connection, FoundRow.__table__, point_id=point,
+            mission_id=_mission(connection, one.mission), rule_key=limit_rule(one.rule).key,
+            start_ms=one.start_ms, end_ms=one.end_ms, at_ms=one.at_ms)  # fmt: skip
+
+
+FAMILY = Family(
+    {
+        ExcursionsFound: _found, ExcursionAssessed: _assessed, AssessmentTakenBack: _taken_back,
+    },
+    {},
+)  # fmt: skip

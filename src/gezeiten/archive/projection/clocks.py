@@ -1,0 +1,74 @@
+"""Clocks of missions put right, as acts make it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from gezeiten.archive.projection.rows import (
+    Family,
+    Misfits,
+    Said,
+    add,
+    key_of,
+    only,
+    put,
+    take_back,
+)
+from gezeiten.archive.store.tables import ClockRow, Mission
+from gezeiten.domain.actions.clocks import (
+    ClockCorrected,
+    ClockSwitchedOff,
+    ClockSwitchedOn,
+    ClockTakenBack,
+)
+from gezeiten.errors import InputError
+
+_TABLE: Any = ClockRow.__table__
+
+
+def _corrected(connection: Connection, act: ClockCorrected, said: Said) -> None:
+    add(connection, _TABLE, uid=act.clock, way=act.way, pairs=[list(one) for one in act.pairs],
+        mission_id=key_of(connection, Mission.__table__, act.mission), u_ms=act.u_ms,
+        us_ms=list(act.us_ms) or None, rate_beyond=act.rate_beyond, drift_ppm=act.drift_ppm,
+        words=act.words, said_ms=said.at_ms, said_by=said.person, is_off=False)  # fmt: skip
+
+
+def _switched_off(connection: Connection, act: ClockSwitchedOff, said: Said) -> Misfits:
+    misfits = take_back(connection, _TABLE, act.clock, said)
+    if not misfits:
+        put(connection, _TABLE, act.clock, is_off=True)
+    return misfits
+
+
+def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Said) -> None:
+    """It is said anew: so each row tells from when to when it stood."""
+    columns = (_TABLE.c.mission_id, _TABLE.c.way, _TABLE.c.pairs, _TABLE.c.u_ms, _TABLE.c.words,
+               _TABLE.c.us_ms, _TABLE.c.rate_beyond, _TABLE.c.drift_ppm)  # fmt: skip
+    [*its] = only(connection, select(*columns).where(_TABLE.c.uid == act.clock))
+    put(connection, _TABLE, act.clock, is_off=False)
+    names = (column.name for column in columns)
+    add(connection, _TABLE, uid=act.anew, said_ms=said.at_ms, said_by=said.person, is_off=False,
+        **dict(zip(names, its, strict=True)))  # fmt: skip
+
+
+def _taken_back(connection: Connection, act: ClockTakenBack, said: Said) -> Misfits:
+    off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
+    put(connection, _TABLE, act.clock, is_off=False)
+    return [] if off else take_back(connection, _TABLE, act.clock, said)
+
+
+def _refuse_on(connection: Connection, act: ClockSwitchedOn) -> None:
+    off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
+    if not off:
+        raise InputError("Somebody switched this clock meanwhile; look at it as it is now.")
+
+
+FAMILY = Family(
+    {
+        ClockCorrected: _corrected, ClockSwitchedOff: _switched_off, ClockSwitchedOn: _switched_on,
+        ClockTakenBack: _taken_back,
+    },
+    {ClockSwitchedOn: _refuse_on},
+)  # fmt: skip

@@ -1,0 +1,63 @@
+"""Loggers as they answered, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, bindparam, or_, select, update
+
+from gezeiten.archive.projection.missions import logger_key, set_logger, set_mission
+from gezeiten.archive.projection.rows import Family, Said, tells
+from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.tables import Mission
+from gezeiten.domain.actions.contacts import (
+    AttemptFailed,
+    FollowedBack,
+    LoggerBlinked,
+    LoggerContacted,
+    MemoryErased,
+    MissionStopped,
+    SensorsChecked,
+)
+from gezeiten.domain.kept import GOING_ON
+
+_RELAUNCHED = Prepared(
+    update(Mission)
+    .where(Mission.logger_id == bindparam("its_logger"), Mission.number < bindparam("now"))
+    .where(or_(*(Mission.state == state for state in GOING_ON)))
+    .values(state="relaunched")
+)
+"""Whoever launched the next mission ended those before."""
+_LAST = Prepared(
+    select(Mission.id, Mission.first_ms)
+    .where(Mission.logger_id == bindparam("its_logger"), Mission.number == bindparam("now"))
+    .order_by(Mission.launched_ms.desc())
+    .limit(1)
+)
+
+
+def _contacted(connection: Connection, act: LoggerContacted, said: Said) -> None:
+    state = act.state
+    logger = logger_key(connection, act.logger, act.model, act.firmware)
+    set_logger(connection, logger, practice=bool(state["practice"]), seen_ms=said.at_ms,
+               state=state, clock_difference_ms=act.clock_difference_ms,
+               clock_uncertainty_ms=act.clock_uncertainty_ms)  # fmt: skip
+    number = state["mission_number"]
+    _RELAUNCHED.run(connection, its_logger=logger, now=number)
+    mission = _LAST.first(connection, its_logger=logger, now=number)
+    if mission is None:
+        return
+    set_mission(connection, mission[0], readings=state["readings"],
+                first_held=state["first_held"], state=act.doing)  # fmt: skip
+    if not mission[1] and state["first_due_ms"]:  # its button has been pressed
+        set_mission(connection, mission[0], first_ms=state["first_due_ms"])
+
+
+FAMILY = Family(
+    {
+        LoggerContacted: _contacted,
+        **dict.fromkeys(
+            (MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
+             AttemptFailed), tells,
+        ),
+    },
+    {},
+)  # fmt: skip

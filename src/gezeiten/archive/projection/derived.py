@@ -1,0 +1,73 @@
+"""Series that are calculated from others, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection
+
+from gezeiten.archive.derived import said_derived
+from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, take_back
+from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
+from gezeiten.domain.actions.derived import DerivedTakenBack, SeriesDerived
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.steps.derived import Derived, closes_a_circle, in_force, rests_on
+from gezeiten.errors import InputError
+
+_TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
+
+
+def _derived(connection: Connection, act: SeriesDerived, said: Said) -> Misfits:
+    before = in_force(said_derived(connection))
+    point_id = key_of(connection, Point.__table__, act.point)
+    add(connection, _TABLE, uid=act.derived, point_id=point_id, series=act.series,
+        formula=act.formula, version=act.version, parameters=act.parameters, words=act.words,
+        said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+    key = key_of(connection, _TABLE, act.derived)
+    for position, one in enumerate(act.inputs):
+        its = key_of(connection, Point.__table__, one.point)
+        add(connection, _INPUTS, derived_id=key, position=position, point_id=its,
+            series=one.series)  # fmt: skip
+    made = _as_said(act)
+    if made.key in before:
+        return ["a series of this name was calculated there already"]
+    return ["it would be calculated from itself"] if closes_a_circle(made, before) else []
+
+
+def _as_said(act: SeriesDerived) -> Derived:
+    inputs = tuple((one.point, one.series) for one in act.inputs)
+    return Derived(act.derived, act.point, act.series, act.formula, act.version, act.parameters,
+                   inputs)  # fmt: skip
+
+
+def _taken_back(connection: Connection, act: DerivedTakenBack, said: Said) -> Misfits:
+    return take_back(connection, _TABLE, act.derived, said)
+
+
+# -- refusing --------------------------------------------------------------------------------------
+def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
+    made, standing = _as_said(act), in_force(said_derived(connection))
+    if made.key in standing:
+        raise InputError(
+            f"“{quantity(act.series).name}” is calculated at this point already; give this one "
+            "another label."
+        )
+    if closes_a_circle(made, standing):
+        raise InputError(
+            "This series would be calculated from itself; choose inputs that do not rest on it."
+        )
+
+
+def _refuse_taken_back(connection: Connection, act: DerivedTakenBack) -> None:
+    standing = in_force(said_derived(connection))
+    its = next((one.key for one in standing.values() if one.uid == act.derived), None)
+    for one in standing.values():
+        if its in rests_on(one, standing):
+            raise InputError(
+                f"“{quantity(one.series).name}” is calculated from this series; take that one back "
+                "first."
+            )
+
+
+FAMILY = Family(
+    {SeriesDerived: _derived, DerivedTakenBack: _taken_back},
+    {SeriesDerived: _refuse_derived, DerivedTakenBack: _refuse_taken_back},
+)

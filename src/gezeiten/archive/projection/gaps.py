@@ -1,0 +1,160 @@
+"""What was done about gaps, as acts make it: steps on a point's record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, select, update
+
+from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, only
+from gezeiten.archive.projection.sources import feed
+from gezeiten.archive.store.estimates import encode_estimates
+from gezeiten.archive.store.tables import Feeding, Offload, Point, Step
+from gezeiten.domain.actions.gaps import (
+    GapEstimated,
+    GapFedByOther,
+    GapFetched,
+    GapFilledAgain,
+    GapFilledByLine,
+    GapLeftOpen,
+    GapTakenBack,
+)
+from gezeiten.domain.actions.sources import SeriesFed
+from gezeiten.domain.series.gaps import Gap
+from gezeiten.domain.series.series_keys import series_key
+from gezeiten.domain.steps.fills import estimates_in, line_between
+from gezeiten.domain.steps.steps import ESTIMATE, FED, KINDS, LEFT_OPEN, LINE, REFETCH
+from gezeiten.errors import InputError
+
+
+def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) -> None:
+    for line in act.lines:
+        ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
+        fill = line_between(act.gap, *ends)
+        facts: dict[str, Any] = {
+            "readings": len(fill), "rmse": line.rmse, "low": line.low, "high": line.high,
+            "stretches": line.stretches,
+        }  # fmt: skip
+        if line.lows:
+            facts |= {"lows": list(line.lows), "highs": list(line.highs)}
+        if line.caution:
+            facts["caution"] = line.caution
+        _step(connection, act.point, line.step, act.gap, said, kind=LINE, channel=line.channel,
+              data=encode_estimates(fill), facts=facts)  # fmt: skip
+
+
+def _estimated(connection: Connection, act: GapEstimated, said: Said) -> None:
+    for one in act.estimates:
+        fill = estimates_in(act.gap, one.values)
+        _step(connection, act.point, one.step, act.gap, said, kind=ESTIMATE, channel=one.channel,
+              data=encode_estimates(fill), facts={"readings": len(fill), **one.facts})  # fmt: skip
+
+
+def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
+    of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
+    offload = only(connection, of_these.limit(1))[0]
+    carried = {"by": act.by} if act.by else {}
+    _step(connection, act.point, act.step, act.gap, said, kind=REFETCH, offload_id=offload,
+          facts=carried)  # fmt: skip
+
+
+def _fed(connection: Connection, act: GapFedByOther, said: Said) -> None:
+    """Say who feeds the series in the stretch, under the same id as the step: both are taken back
+    together."""
+    for part in act.parts:
+        feed(connection, SeriesFed(act.point, part.step, part.channel, part.label, act.source,
+                                   part.start_ms, part.end_ms), said)  # fmt: skip
+        gap = Gap(part.start_ms, part.end_ms, act.gap.interval_ms)
+        series = series_key(part.channel, part.label)
+        _step(connection, act.point, part.step, gap, said, kind=FED, channel=series,
+              facts={"source": act.source})  # fmt: skip
+
+
+def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
+    of_some = {"series": list(act.series)} if act.series else {}
+    _step(connection, act.point, act.step, act.gap, said, kind=LEFT_OPEN,
+          facts={"reason": act.reason, **of_some})  # fmt: skip
+
+
+def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfits:
+    standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
+    undone = {"undone_ms": said.at_ms, "undone_by": said.person}
+    done = connection.execute(standing.values(undone))
+    fed = update(Feeding).where(Feeding.uid.in_(act.steps), Feeding.undone_ms.is_(None))
+    connection.execute(fed.values(undone))
+    missed = len(act.steps) - done.rowcount
+    return [f"{missed} of the steps had been taken back already"] if missed else []
+
+
+def _filled_again(connection: Connection, act: GapFilledAgain, _said: Said) -> Misfits:
+    """They stand as they were made, by whom and when."""
+    undone = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_not(None))
+    done = connection.execute(undone.values(undone_ms=None, undone_by=None))
+    missed = len(act.steps) - done.rowcount
+    return [f"{missed} of the steps stood already"] if missed else []
+
+
+def _step(
+    connection: Connection, point: str, step: str, gap: Gap, said: Said, **values: Any
+) -> None:
+    usual = {"channel": "", "facts": {}}
+    add(connection, Step.__table__, uid=step, point_id=key_of(connection, Point.__table__, point),
+        start_ms=gap.start_ms, end_ms=gap.end_ms, interval_ms=gap.interval_ms,
+        made_ms=said.at_ms, made_by=said.person, **{**usual, **values})  # fmt: skip
+
+
+def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
+    if not act.reason:
+        raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
+
+
+_OF_A_SERIES = tuple(key for key, kind in KINDS.items() if kind.has_estimates or kind.feeds)
+
+
+def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) -> None:
+    """Refuse a fill over another one: somebody was quicker."""
+    parts = act.lines if isinstance(act, GapFilledByLine) else act.estimates
+    _refuse_over(connection, act.point, act.gap, [one.channel for one in parts])
+
+
+def _refuse_fed(connection: Connection, act: GapFedByOther) -> None:
+    """The same of readings of another source."""
+    series = [series_key(one.channel, one.label) for one in act.parts]
+    _refuse_over(connection, act.point, act.gap, series)
+
+
+def _refuse_again(connection: Connection, act: GapFilledAgain) -> None:
+    """Only what was estimated and taken back, and where nothing else fills the gap by now."""
+    columns = Step.channel, Step.kind, Step.undone_ms
+    known = connection.execute(select(*columns).where(Step.uid.in_(act.steps))).all()
+    if len(known) < len(act.steps) or any(
+        not KINDS[kind].has_estimates or undone_ms is None for _, kind, undone_ms in known
+    ):
+        raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
+    _refuse_over(connection, act.point, act.gap, [channel for channel, _, _ in known])
+
+
+def _refuse_over(connection: Connection, at: str, gap: Gap, series: list[str]) -> None:
+    point = key_of(connection, Point.__table__, at)
+    standing = (
+        select(Step.id)
+        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_(_OF_A_SERIES),
+               Step.channel.in_(series), Step.start_ms < gap.end_ms, Step.end_ms > gap.start_ms)
+        .limit(1)
+    )  # fmt: skip
+    if connection.execute(standing).first() is not None:
+        raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
+
+
+FAMILY = Family(
+    {
+        GapFilledByLine: _filled_by_line, GapEstimated: _estimated, GapFetched: _fetched,
+        GapFedByOther: _fed, GapLeftOpen: _left_open, GapTakenBack: _taken_back,
+        GapFilledAgain: _filled_again,
+    },
+    {
+        GapLeftOpen: _refuse_left_open, GapFilledByLine: _refuse_filled,
+        GapEstimated: _refuse_filled, GapFedByOther: _refuse_fed,
+        GapFilledAgain: _refuse_again,
+    },
+)  # fmt: skip

@@ -1,0 +1,57 @@
+"""Launches under way and missions that they began, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, delete, insert, update
+
+from gezeiten.archive.projection.missions import (
+    add_mission,
+    find_mission,
+    known_logger,
+    set_logger,
+    set_mission,
+)
+from gezeiten.archive.projection.rows import Family, Misfits, Said, key_of
+from gezeiten.archive.store.tables import LaunchIntent, Logger, Point
+from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded
+
+
+def _begun(connection: Connection, act: LaunchBegun, said: Said) -> None:
+    logger = known_logger(connection, act.logger)
+    connection.execute(delete(LaunchIntent).where(LaunchIntent.logger_id == logger))
+    connection.execute(
+        insert(LaunchIntent).values(
+            logger_id=logger, at_ms=said.at_ms, person=said.person, plan=act.plan,
+            old_mission=act.old_mission, accepted=act.accepted, owner=act.launch, state="begun",
+        )
+    )  # fmt: skip
+
+
+def _ended(connection: Connection, act: LaunchEnded, _said: Said) -> Misfits:
+    logger = known_logger(connection, act.logger)
+    its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == act.launch)
+    gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount
+    if act.mission is not None:
+        _enter(connection, logger, act)
+    return [] if gone else [f"the launch of {act.logger} had ended already"]
+
+
+def _enter(connection: Connection, logger: int, act: LaunchEnded) -> None:
+    """Enter a mission that a launch has begun, and where its logger is now. It may be there
+    already: whoever offloads the logger at that moment enters it too."""
+    begun = act.mission
+    assert begun is not None
+    point = key_of(connection, Point.__table__, begun.point)
+    leaving = update(Logger).where(Logger.serial.in_(act.replaced), Logger.point_id == point)
+    connection.execute(leaving.values(point_id=None))  # one logger a point
+    set_logger(connection, logger, point_id=point)
+    facts = {"point_id": point, "plan": begun.plan, "interval_ms": begun.interval_ms}
+    there = find_mission(connection, logger, begun.number, begun.launched_ms)
+    if there is None:
+        add_mission(connection, logger_id=logger, number=begun.number,
+                    launched_ms=begun.launched_ms, first_ms=begun.first_ms, **facts)  # fmt: skip
+    else:
+        set_mission(connection, there.id, **facts)
+
+
+FAMILY = Family({LaunchBegun: _begun, LaunchEnded: _ended}, {})

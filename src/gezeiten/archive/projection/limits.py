@@ -1,0 +1,91 @@
+"""Limits that were set for series, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, select
+
+from gezeiten.archive.projection.rows import (
+    Family,
+    Misfits,
+    Said,
+    add,
+    key_of,
+    only,
+    put,
+    take_back,
+)
+from gezeiten.archive.store.tables import Point, SeriesLimit
+from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitTakenBack
+from gezeiten.domain.limits.limits import LimitRule, limit_rule
+from gezeiten.domain.series.timeline import EVER_MS
+from gezeiten.errors import InputError
+
+_TABLE = SeriesLimit.__table__
+
+
+def _set(connection: Connection, act: LimitSet, said: Said) -> None:
+    add(connection, _TABLE, uid=act.limit, series=act.series, rule=act.rule,
+        point_id=key_of(connection, Point.__table__, act.point), start_ms=act.start_ms,
+        end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+
+
+def _ended(connection: Connection, act: LimitEnded, _said: Said) -> Misfits:
+    [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == act.limit))
+    put(connection, _TABLE, act.limit, end_ms=act.end_ms)
+    return [] if found == act.before_ms else ["it ended at another instant before"]
+
+
+def _taken_back(connection: Connection, act: LimitTakenBack, said: Said) -> Misfits:
+    return take_back(connection, _TABLE, act.limit, said)
+
+
+# -- refusing --------------------------------------------------------------------------------------
+def _refuse_set(connection: Connection, act: LimitSet) -> None:
+    end_ms = EVER_MS if act.end_ms is None else act.end_ms
+    if end_ms <= act.start_ms:
+        raise InputError("The end has to lie after the beginning; correct one of them.")
+    rule = limit_rule(act.rule)
+    standing = connection.execute(
+        select(_TABLE.c.rule, _TABLE.c.start_ms, _TABLE.c.end_ms)
+        .join(Point, Point.id == _TABLE.c.point_id)
+        .where(Point.uid == act.point, _TABLE.c.series == act.series,
+               _TABLE.c.undone_ms.is_(None))
+    )  # fmt: skip
+    for other, start_ms, until_ms in standing:
+        its = limit_rule(other)
+        overlaps = start_ms < end_ms and act.start_ms < (EVER_MS if until_ms is None else until_ms)
+        if overlaps and _kind(its) == _kind(rule):
+            raise InputError(
+                f"A limit “{rule.level} {rule.side}” is in force here in that time already; end it "
+                "first, or choose another time."
+            )
+        compares_alike = its.mean_s == rule.mean_s
+        if overlaps and compares_alike and _contradict(rule.side, rule.value, its.side, its.value):
+            raise InputError(
+                "Every value would be outside this limit or another one that is in force then; "
+                "correct its value or its time."
+            )
+
+
+def _kind(rule: LimitRule) -> tuple[object, ...]:
+    """Return of what there may be one at a time."""
+    return (rule.side, rule.level, rule.window, rule.mean_s)
+
+
+def _contradict(side: str, value: float, other_side: str, other: float) -> bool:
+    if {side, other_side} != {"above", "below"}:
+        return False
+    top, bottom = (value, other) if side == "above" else (other, value)
+    return top < bottom
+
+
+def _refuse_ended(connection: Connection, act: LimitEnded) -> None:
+    [start_ms] = only(connection, select(_TABLE.c.start_ms).where(_TABLE.c.uid == act.limit))
+    if act.end_ms <= start_ms:
+        raise InputError("A limit ends after it began; take it back if it never was in force.")
+
+
+FAMILY = Family(
+    {LimitSet: _set, LimitEnded: _ended, LimitTakenBack: _taken_back},
+    {LimitSet: _refuse_set, LimitEnded: _refuse_ended},
+)

@@ -1,0 +1,144 @@
+"""Rows changed by what an act says: by ids, in statements without objects behind them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cache
+from typing import Any, TypeAlias, TypeVar
+
+from sqlalchemy import Connection, FromClause, Row, Select, bindparam, select, update
+
+from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.domain.actions import Action, Change
+from gezeiten.domain.actions.sites import POINT_FACTS, SITE_FACTS
+from gezeiten.errors import ArchiveDamagedError
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """Who did an act and when (UTC ms, by the computer's clock)."""
+
+    at_ms: int
+    person: str
+
+
+Misfits: TypeAlias = list[str]
+"""What an act found otherwise than it says, a sentence each; the act stands in either case."""
+_Found = TypeVar("_Found", bound=tuple[Any, ...])
+Applying: TypeAlias = Callable[[Connection, Any, Said], Misfits | None]
+Refusing: TypeAlias = Callable[[Connection, Any], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Family:
+    """How the acts of one family are put into tables, and what makes one impossible now.
+
+    applying: closed and total: reads the act, who and when, and the tables, nothing else.
+    refusing: raises InputError; asked only when an act is done, never when it is applied again.
+    """
+
+    applying: dict[type[Action], Applying]
+    refusing: dict[type[Action], Refusing]
+
+
+def tells(_connection: Connection, _act: Action, _said: Said) -> None:
+    """Applying of an act that changes no table: the logbook tells it."""
+
+
+def key_of(connection: Connection, table: FromClause, uid: str) -> int:
+    """Return this database's key of a thing."""
+    return int(there(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
+
+
+def add(connection: Connection, table: FromClause, **values: Any) -> None:
+    """Add a row."""
+    _inserting(table, tuple(values)).run(connection, **values)
+
+
+def put(connection: Connection, table: FromClause, uid: str, **values: Any) -> None:
+    """Set columns of a thing."""
+    marked = {f"new_{name}": value for name, value in values.items()}
+    _setting(table, tuple(values)).run(connection, its_uid=uid, **marked)
+
+
+def put_by_key(connection: Connection, table: FromClause, key: int, **values: Any) -> None:
+    """Set columns of a row of which this database's key is known."""
+    marked = {f"new_{name}": value for name, value in values.items()}
+    _setting(table, tuple(values), "id").run(connection, its_id=key, **marked)
+
+
+def change(
+    connection: Connection, table: FromClause, uid: str, changes: Iterable[Change]
+) -> Misfits:
+    """Set the changed columns of a thing, and say which were not what the act says they were."""
+    listed = list(changes)
+    if not listed:
+        return []
+    fields = tuple(one.field for one in listed)
+    row = there(_reading(table, fields).first(connection, its_uid=uid))
+    put(connection, table, uid, **{one.field: one.after for one in listed})
+    return [
+        _other(one, found)
+        for one, found in zip(listed, row, strict=True)
+        if (found or None) != (one.before or None)
+    ]
+
+
+def take_back(connection: Connection, table: Any, uid: str, said: Said) -> Misfits:
+    """Note that something has no effect any more, by whom and when."""
+    standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
+    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
+    return [] if done.rowcount else ["it had been taken back already"]
+
+
+_FACTS = {**SITE_FACTS, **POINT_FACTS}
+
+
+def _other(said: Change, found: Any) -> str:
+    """Return "height was 3.20 m, not 3.08 m"."""
+    try:
+        fact = _FACTS[said.field]
+        was, not_as_said = fact.worded(found, "UTC"), fact.worded(said.before, "UTC")
+    except (KeyError, TypeError, ValueError):  # no words for it; the act is applied all the same
+        return f"the {said.field.removesuffix('_id').replace('_', ' ')} was another one"
+    return f"{fact.name} was {was}, not {not_as_said}"
+
+
+def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[Any, ...]]:
+    """Return the one row of a query.
+
+    Raises:
+        ArchiveDamagedError: what an act is about is not there.
+    """
+    return there(connection.execute(query).first())
+
+
+def there(row: _Found | None) -> _Found:
+    """Return a row that was found.
+
+    Raises:
+        ArchiveDamagedError: what an act is about is not there.
+    """
+    if row is None:
+        raise ArchiveDamagedError(
+            "An act is about something that the archive does not hold; verify the archive."
+        )
+    return row
+
+
+# Statements are made once: making them anew costs more than running them.
+@cache
+def _reading(table: FromClause, fields: tuple[str, ...]) -> Prepared:
+    columns = [table.c[name] for name in fields]
+    return Prepared(select(*columns).where(table.c.uid == bindparam("its_uid")))
+
+
+@cache
+def _setting(table: FromClause, fields: tuple[str, ...], by: str = "uid") -> Prepared:
+    marked = {name: bindparam(f"new_{name}", type_=table.c[name].type) for name in fields}
+    thing = table.c[by] == bindparam(f"its_{by}")
+    return Prepared(update(table).where(thing).values(marked))  # type: ignore[arg-type]
+
+
+_inserting = cache(insertion)

@@ -1,0 +1,152 @@
+"""Sites and points, as acts make them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, select, update
+
+from gezeiten.archive.projection.rows import Family, Misfits, Said, add, change, key_of, only, put
+from gezeiten.archive.store.tables import Logger, Mission, Point, Site
+from gezeiten.domain.actions.base import Change
+from gezeiten.domain.actions.sites import (
+    NextVisitSet,
+    PointChanged,
+    PointMade,
+    PointRetired,
+    SiteChanged,
+    SiteMade,
+    SiteRetired,
+)
+from gezeiten.domain.kept import GOING_ON
+from gezeiten.errors import InputError
+
+_SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__
+
+
+# -- applying ------------------------------------------------------------------------------------
+def _site_made(connection: Connection, act: SiteMade, _said: Said) -> None:
+    facts = act.facts
+    add(connection, _SITES, uid=act.site, name=facts.name, kind=facts.kind, zone=facts.zone,
+        latitude=facts.latitude, longitude=facts.longitude, height_m=facts.height_m,
+        next_visit_ms=facts.next_visit_ms, visit_every_days=facts.visit_every_days)  # fmt: skip
+
+
+def _site_changed(connection: Connection, act: SiteChanged, _said: Said) -> Misfits:
+    return change(connection, _SITES, act.site, act.changes)
+
+
+def _site_retired(connection: Connection, act: SiteRetired, said: Said) -> None:
+    put(connection, _SITES, act.site, retired_ms=said.at_ms if act.retired else None)
+
+
+def _next_visit_set(connection: Connection, act: NextVisitSet, _said: Said) -> Misfits:
+    changed = Change("next_visit_ms", act.before_ms, act.after_ms)
+    return change(connection, _SITES, act.site, [changed])
+
+
+def _point_made(connection: Connection, act: PointMade, _said: Said) -> None:
+    facts = act.facts
+    add(connection, _POINTS, uid=act.point, site_id=key_of(connection, _SITES, act.site),
+        name=facts.name, fill_limit_s=facts.fill_limit_s, height_m=facts.height_m,
+        measuring_point_height_m=facts.measuring_point_height_m,
+        duty_channels=list(facts.duty_channels), duty_interval_s=facts.duty_interval_s,
+        checks_a_day=facts.checks_a_day, checks_working_days=facts.checks_working_days)  # fmt: skip
+
+
+def _point_changed(connection: Connection, act: PointChanged, _said: Said) -> Misfits:
+    misfits = change(connection, _POINTS, act.point, act.changes)
+    if act.moved is None:
+        return misfits
+    left, taken = (key_of(connection, _SITES, one.site) for one in act.moved)
+    return misfits + change(connection, _POINTS, act.point, [Change("site_id", left, taken)])
+
+
+def _point_retired(connection: Connection, act: PointRetired, said: Said) -> None:
+    put(connection, _POINTS, act.point, retired_ms=said.at_ms if act.retired else None)
+    if act.retired:
+        point = key_of(connection, _POINTS, act.point)
+        connection.execute(update(Logger).where(Logger.point_id == point).values(point_id=None))
+
+
+# -- refusing ------------------------------------------------------------------------------------
+def _name_of_site_taken(connection: Connection, name: str, uid: str) -> None:
+    query = select(Site.id).where(Site.name == name, Site.uid != uid)
+    if connection.execute(query).first():
+        raise InputError(f"A site “{name}” exists already; choose another name.")
+
+
+def _name_of_point_taken(connection: Connection, site: int, name: str, uid: str) -> None:
+    query = select(Point.id).where(Point.site_id == site, Point.name == name, Point.uid != uid)
+    if connection.execute(query).first():
+        raise InputError(f"A point “{name}” exists already there; choose another name.")
+
+
+def _refuse_site_made(connection: Connection, act: SiteMade) -> None:
+    _name_of_site_taken(connection, act.facts.name, act.site)
+
+
+def _refuse_site_changed(connection: Connection, act: SiteChanged) -> None:
+    for one in act.changes:
+        if one.field == "name":
+            _name_of_site_taken(connection, one.after, act.site)
+
+
+def _refuse_site_retired(connection: Connection, act: SiteRetired) -> None:
+    query = (
+        select(Point.name, Site.name)
+        .join(Site)
+        .where(Site.uid == act.site, Point.retired_ms.is_(None))
+        .order_by(Point.id)
+    )
+    active = connection.execute(query).first() if act.retired else None
+    if active:
+        raise InputError(f"{active[0]} is still in use at {active[1]}; retire it first.")
+
+
+def _refuse_point_made(connection: Connection, act: PointMade) -> None:
+    site = key_of(connection, _SITES, act.site)
+    _name_of_point_taken(connection, site, act.facts.name, act.point)
+
+
+def _refuse_point_changed(connection: Connection, act: PointChanged) -> None:
+    if act.moved is None and all(one.field != "name" for one in act.changes):
+        return
+    kept = only(connection, select(_POINTS).where(Point.uid == act.point))
+    site = key_of(connection, _SITES, act.moved[1].site) if act.moved else kept.site_id
+    name = next((one.after for one in act.changes if one.field == "name"), kept.name)
+    _name_of_point_taken(connection, site, name, act.point)
+
+
+def _refuse_point_retired(connection: Connection, act: PointRetired) -> None:
+    there = connection.execute(
+        select(Logger.id, Logger.serial, Point.name)
+        .join(Point, Point.id == Logger.point_id)
+        .where(Point.uid == act.point)
+    ).first()
+    if not act.retired or there is None:
+        return
+    last: Any = connection.execute(
+        select(Mission.state)
+        .where(Mission.logger_id == there[0])
+        .order_by(Mission.launched_ms.desc())
+        .limit(1)
+    ).scalar()
+    if last in GOING_ON:
+        raise InputError(
+            f"{there[1]} still records at {there[2]}; stop it first, then retire the point."
+        )
+
+
+FAMILY = Family(
+    {
+        SiteMade: _site_made, SiteChanged: _site_changed, SiteRetired: _site_retired,
+        NextVisitSet: _next_visit_set, PointMade: _point_made, PointChanged: _point_changed,
+        PointRetired: _point_retired,
+    },
+    {
+        SiteMade: _refuse_site_made, SiteChanged: _refuse_site_changed,
+        SiteRetired: _refuse_site_retired, PointMade: _refuse_point_made,
+        PointChanged: _refuse_point_changed, PointRetired: _refuse_point_retired,
+    },
+)  # fmt: skip

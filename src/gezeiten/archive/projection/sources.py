@@ -1,0 +1,114 @@
+"""What was said of sources, as acts make it: where one was, which series it feeds."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, Select, select, update
+
+from gezeiten.archive.projection.missions import known_logger, set_logger
+from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, only, take_back
+from gezeiten.archive.store.tables import Feeding, Logger, Mission, Placing, Point, Step
+from gezeiten.domain.actions.offloads import SOURCES
+from gezeiten.domain.actions.sources import (
+    FeedingTakenBack,
+    PlacingTakenBack,
+    SeriesFed,
+    SourcePlaced,
+)
+from gezeiten.errors import InputError
+
+
+def _placed(connection: Connection, act: SourcePlaced, said: Said) -> None:
+    point = key_of(connection, Point.__table__, act.point) if act.point else None
+    logger = known_logger(connection, act.logger)
+    model = only(connection, select(Logger.model).where(Logger.id == logger))[0]
+    if act.end_ms is None and model not in SOURCES:  # there it is now
+        set_logger(connection, logger, point_id=point)
+    add(connection, Placing.__table__, uid=act.placing, logger_id=logger, point_id=point,
+        start_ms=act.start_ms, end_ms=act.end_ms, words=act.words, said_ms=said.at_ms,
+        said_by=said.person)  # fmt: skip
+
+
+def feed(connection: Connection, act: SeriesFed, said: Said) -> None:
+    """Apply that somebody said which source feeds a series."""
+    add(connection, Feeding.__table__, uid=act.feeding,
+        point_id=key_of(connection, Point.__table__, act.point), channel=act.channel,
+        label=act.label, logger_id=known_logger(connection, act.source), start_ms=act.start_ms,
+        end_ms=act.end_ms, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+
+
+def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Said) -> Misfits:
+    misfits = take_back(connection, Placing.__table__, act.placing, said)
+    _put_back(connection, known_logger(connection, act.logger), act.placing)
+    return misfits
+
+
+def _put_back(connection: Connection, logger: int, placing: str) -> None:
+    """Where a logger is now that it is not where it was placed last: where it was placed before, or
+    launched for last."""
+    table = Placing.__table__
+    [point, end_ms] = only(
+        connection, select(table.c.point_id, table.c.end_ms).where(table.c.uid == placing)
+    )
+    now = only(connection, select(Logger.model, Logger.point_id).where(Logger.id == logger))
+    if end_ms is not None or now[0] in SOURCES or now[1] != point:
+        return
+    standing = (
+        select(table.c.point_id)
+        .where(table.c.logger_id == logger, table.c.undone_ms.is_(None), table.c.end_ms.is_(None))
+        .order_by(table.c.said_ms.desc(), table.c.uid.desc())
+        .limit(1)
+    )
+    launched = (
+        select(Mission.point_id)
+        .where(Mission.logger_id == logger)
+        .order_by(Mission.launched_ms.desc())
+        .limit(1)
+    )
+    row = connection.execute(standing).first() or connection.execute(launched).first()
+    set_logger(connection, logger, point_id=row[0] if row else None)
+
+
+def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Said) -> Misfits:
+    misfits = take_back(connection, Feeding.__table__, act.feeding, said)
+    # where it filled a gap, that is open again
+    its = update(Step).where(Step.uid == act.feeding, Step.undone_ms.is_(None))
+    connection.execute(its.values(undone_ms=said.at_ms, undone_by=said.person))
+    return misfits
+
+
+# -- refusing --------------------------------------------------------------------------------------
+def _refuse_placed(connection: Connection, act: SourcePlaced) -> None:
+    _refuse_stretch(act.start_ms, act.end_ms)
+    _refuse_unknown(connection, act.logger)
+
+
+def _refuse_fed(connection: Connection, act: SeriesFed) -> None:
+    _refuse_stretch(act.start_ms, act.end_ms)
+    _refuse_unknown(connection, act.source)
+    if act.label != act.source and connection.execute(_named(act.label)).first():
+        raise InputError(
+            f"“{act.label}” is the name of another source; choose another label for the series."
+        )
+
+
+def _refuse_stretch(start_ms: int, end_ms: int | None) -> None:
+    if end_ms is not None and end_ms <= start_ms:
+        raise InputError("The end has to lie after the beginning; correct one of them.")
+
+
+def _refuse_unknown(connection: Connection, source: str) -> None:
+    if connection.execute(_named(source)).first() is None:
+        raise InputError(f"The archive knows no source {source}; look for it in Loggers.")
+
+
+def _named(serial: str) -> Select[int]:
+    return select(Logger.id).where(Logger.serial == serial)
+
+
+FAMILY = Family(
+    {
+        SourcePlaced: _placed, PlacingTakenBack: _placing_taken_back, SeriesFed: feed,
+        FeedingTakenBack: _feeding_taken_back,
+    },
+    {SourcePlaced: _refuse_placed, SeriesFed: _refuse_fed},
+)  # fmt: skip

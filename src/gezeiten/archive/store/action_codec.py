@@ -1,0 +1,43 @@
+"""Acts as JSON has them, for the logbook, and back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from gezeiten.domain.actions import Action
+from gezeiten.domain.actions.base import BY_KIND
+from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError
+
+
+def as_stored(act: Action) -> dict[str, Any]:
+    """Return an act as the logbook keeps it: kind, version, and what the act holds."""
+    content = msgspec.json.decode(msgspec.json.encode(act))
+    return {"kind": act.KIND, "version": act.VERSION, "act": content}
+
+
+def is_act(details: dict[str, Any]) -> bool:
+    """Whether the details of an entry are an act; entries of earlier versions only tell."""
+    return details.keys() == {"kind", "version", "act"}
+
+
+def from_stored(details: dict[str, Any]) -> Action:
+    """Return the act of an entry.
+
+    Raises:
+        ArchiveNewerError: a newer Gezeiten wrote it.
+        ArchiveDamagedError: it is none.
+    """
+    kind = BY_KIND.get(details["kind"])
+    if kind is None or details["version"] > kind.VERSION:
+        raise ArchiveNewerError(
+            f"The logbook holds “{details['kind']}”, which this version does not know; update it."
+        )
+    try:
+        return msgspec.convert(kind.lifted(details["act"], details["version"]), kind)
+    except (msgspec.ValidationError, KeyError, TypeError) as exc:
+        raise ArchiveDamagedError(
+            f"An entry “{details['kind']}” of the logbook cannot be read ({exc}); verify the "
+            "archive."
+        ) from exc

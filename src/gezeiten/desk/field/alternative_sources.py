@@ -1,0 +1,251 @@
+"""What was measured in a gap beside its logger: by another source at the same point, or by the
+logger itself, carried on a courier or drive that is at hand and not taken yet."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+
+from gezeiten.archive.corrections import chain_of
+from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.missions import mission_due_at
+from gezeiten.archive.sites import kept_point
+from gezeiten.archive.store.ids import fresh_id
+from gezeiten.desk.context import Desk
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.desk.field.mending import book_fetched, numbers_in
+from gezeiten.desk.intake.carried import CarriedRecord
+from gezeiten.desk.intake.couriers import CourierCard, take_from_courier
+from gezeiten.desk.intake.drives import DriveCard, take_from_drive
+from gezeiten.desk.logger.offloading import Offloaded
+from gezeiten.desk.record.records import around
+from gezeiten.domain.actions.gaps import FedPart, GapFedByOther
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.coverage import missing, size
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series
+from gezeiten.domain.series.series_keys import channel_of, is_derived, own_label
+from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.formulas.formula import Role
+from gezeiten.errors import ArchiveDamagedError, InputError
+from gezeiten.link.transfer import UNWATCHED, Watch
+
+CarrierCard: TypeAlias = CourierCard | DriveCard
+_COMPARED_MS = 7 * DAY_MS
+_LEAST_COMPARED = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """How two series compare around a gap, theirs minus own, in the series' unit: the median of the
+    differences, their standard deviation, of how many readings."""
+
+    median: float
+    spread: float
+    readings: int
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """Readings that could fill a gap. name: by whom; readings: how many of them lie in it; refusal:
+    why they cannot serve, "" where they can."""
+
+    name: str
+    readings: int
+    refusal: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ByOther(Measured):
+    """Of another source at the point. parts: which series it would feed, from when to when; fills:
+    its readings there, by series; apart: how it compares with each, where both measured."""
+
+    parts: tuple[FedPart, ...] = ()
+    fills: tuple[tuple[str, Series], ...] = ()
+    apart: tuple[tuple[str, Apart], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Carried(Measured):
+    """Of the logger itself, on a courier or drive."""
+
+    card: CarrierCard | None = None
+    key: str = ""
+
+
+def measured_beside(
+    desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard] = ()
+) -> list[Measured]:
+    """Return all that was measured in a gap beside what its logger can still give: first what is
+    the logger's own.
+
+    Raises:
+        ArchiveDamagedError: readings of its own series are damaged.
+    """
+    return [*carried(desk, booked, cards), *by_others(desk, booked)]
+
+
+# -- another source at the point -------------------------------------------------------------------
+def by_others(desk: Desk, booked: BookedGap) -> list[ByOther]:
+    """Return what other sources measured in a gap at its point, that with most readings first.
+
+    Raises:
+        ArchiveDamagedError: readings of its own series are damaged.
+    """
+    found: dict[str, dict[str, str]] = {}
+    gap = booked.gap
+    with desk.archive.reading() as session:
+        fed = layout(session).at_point(booked.point.id)
+    for key in booked.channels:
+        for feed in fed:
+            is_other = feed.channel == channel_of(key) and feed.series != key
+            reaches = feed.start_ms < gap.end_ms and feed.end_ms > gap.start_ms
+            if is_other and reaches and not is_derived(key):
+                found.setdefault(feed.deployment.stay.source, {}).setdefault(key, feed.series)
+    offers = [_by_other(desk, booked, source, keys) for source, keys in found.items()]
+    listed = [one for one in offers if one is not None]
+    return sorted(listed, key=lambda one: (bool(one.refusal), -one.readings))
+
+
+def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) -> ByOther | None:
+    """Return what a source could give. keys: which of its series for which of the gap's."""
+    gap, fills, parts, apart = booked.gap, [], [], []
+    for key, theirs in keys.items():
+        try:
+            wide = around(desk, booked.point.id, theirs,
+                          (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS))  # fmt: skip
+        except ArchiveDamagedError:
+            continue  # it is told elsewhere
+        wide = wide.part(wide.quality == Quality.GOOD)
+        inside = wide.between(gap.start_ms, gap.end_ms)
+        if not len(inside):
+            continue
+        until = int(inside.times_utc_ms[-1] + inside.interval_ms[-1])
+        fills.append((key, inside))
+        begin = int(inside.times_utc_ms[0])
+        parts.append(FedPart(fresh_id(), channel_of(key), own_label(key), begin,
+                             min(until, gap.end_ms)))  # fmt: skip
+        compared = _compared(desk, booked, key, wide)
+        if compared is not None:
+            apart.append((key, compared))
+    if not fills:
+        return None
+    why = _why_not(desk, booked, keys)
+    return ByOther(source, min(len(one) for _, one in fills), why, tuple(parts), tuple(fills),
+                   tuple(apart))  # fmt: skip
+
+
+def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> Apart | None:
+    """Compare two series where both measured around a gap, None where that was too seldom."""
+    gap, its = booked.gap, quantity(key)
+    wide = (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS)
+    own = around(desk, booked.point.id, key, wide).between(*wide)
+    own = own.part(own.quality == Quality.GOOD)
+    there, _ = at_instants(theirs, own.times_utc_ms, Role(its.name, its.unit), its.averages)
+    off = (there - own.values)[np.isfinite(there)]
+    if len(off) < _LEAST_COMPARED:
+        return None
+    return Apart(float(np.median(off)), float(off.std(ddof=1)), len(off))
+
+
+def _why_not(desk: Desk, booked: BookedGap, keys: dict[str, str]) -> str:
+    """Corrections are said of a series, whoever feeds it: they would hold for readings for which
+    they were not meant, or no longer for those for which they were."""
+    gap = booked.gap
+    with desk.archive.reading() as session:
+        for one in (part for pair in keys.items() for part in pair):
+            steps = chain_of(session, booked.point.id, one)
+            if any(step.is_on and step.touches(gap.start_ms, gap.end_ms) for step in steps):
+                return f"{quantity(one).name} is corrected there; switch these steps off first"
+    return ""
+
+
+def fill_by_other(desk: Desk, booked: BookedGap, offer: ByOther) -> None:
+    """Fill a gap by what another source measured; its readings are in the gap's series from then on
+    and no longer in that of their own name.
+
+    Raises:
+        InputError: they cannot serve, or somebody was quicker.
+    """
+    if offer.refusal:
+        raise InputError(f"{offer.name} cannot fill this gap ({offer.refusal}).")
+    with desk.archive.writing() as session:
+        desk.do_within(session, other_act(booked, offer, kept_point(session, booked.point.id).uid))
+
+
+def other_act(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:
+    """Return the act that fills a gap so, for its point (its id)."""
+    return GapFedByOther(point, booked.gap, offer.name, offer.parts)
+
+
+def fill_by_measured(desk: Desk, booked: BookedGap, offer: Measured) -> list[Offloaded]:
+    """Fill a gap by what was measured beside its logger; returns what was taken of it.
+
+    Raises:
+        InputError: it cannot serve, or somebody was quicker.
+        DeviceError: the courier or drive is away, or another one.
+    """
+    if isinstance(offer, Carried):
+        return fill_from_carried(desk, booked, offer)
+    if isinstance(offer, ByOther):
+        fill_by_other(desk, booked, offer)
+    return []
+
+
+# -- the logger itself, carried --------------------------------------------------------------------
+def carried(desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard]) -> list[Carried]:
+    """Return what couriers and drives that were looked at hold of a gap and the archive lacks."""
+    with desk.archive.reading() as session:
+        mission = mission_due_at(session, booked.point.id, booked.gap.start_ms)
+        if mission is None:
+            return []
+        wanted = numbers_in(mission, booked.gap, layout(session).clock_of(mission.id))
+        lacking = missing(wanted, kept_ranges(session, mission.id))
+    found = []
+    for card in cards:
+        for one in card.new:
+            if (one.serial, one.mission, one.launched_ms) == (
+                mission.logger.serial, mission.number, mission.launched_ms,
+            ):  # fmt: skip
+                holds = _common(one, lacking)
+                if holds:
+                    found.append(Carried(carrier_name(card), holds, "", card, one.key))
+    return sorted(found, key=lambda one: -one.readings)
+
+
+def _common(one: CarriedRecord, lacking: Iterable[tuple[int, int]]) -> int:
+    parts = [(max(a, c), min(b, d)) for a, b in lacking for c, d in one.held]
+    return size([part for part in parts if part[1] > part[0]])
+
+
+def carrier_name(card: CarrierCard) -> str:
+    """Return how a courier or drive is called in a sentence."""
+    if isinstance(card, CourierCard):
+        return f"courier {card.serial}"
+    return f"drive {card.drive.label}"
+
+
+def fill_from_carried(
+    desk: Desk, booked: BookedGap, offer: Carried, watch: Watch = UNWATCHED
+) -> list[Offloaded]:
+    """Take a record from a courier or drive, all of it; that it filled this gap is kept.
+
+    Raises:
+        DeviceError: the courier or drive is away, or another one.
+    """
+    card = offer.card
+    if isinstance(card, CourierCard):
+        results = take_from_courier(desk, card, {offer.key}, watch)
+    elif isinstance(card, DriveCard):
+        results = take_from_drive(desk, card, {offer.key}, watch).results
+    else:
+        raise InputError("There is no courier and no drive to take it from; look again.")
+    for result in results:
+        for offload_id in result.offload_ids:
+            book_fetched(desk, booked, offload_id, offer.name)
+    return results

@@ -1,0 +1,215 @@
+"""Excursions found anew where readings changed: from the run before a changed stretch to the end of
+the one after it, never the whole record."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from gezeiten.archive.local_cache.excursion_store import FoundIn, FoundNow, Scope
+from gezeiten.archive.local_cache.layout import layout
+from gezeiten.archive.local_cache.readings import lacks_values, load_recorded
+from gezeiten.desk.context import Desk
+from gezeiten.desk.record.means import means_around
+from gezeiten.desk.record.records import (
+    Watched,
+    around,
+    in_force,
+    limits_set,
+    watched,
+    where,
+)
+from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.limits.basis import Basis, basis_stretch, kept_basis, where_different
+from gezeiten.domain.limits.excursions import (
+    Excursion,
+    concerned,
+    concerns,
+    counted_from,
+    find_absences,
+    find_excursions,
+    in_a_run,
+)
+from gezeiten.domain.limits.limits import LimitRule
+from gezeiten.domain.series.series import Series, holds_ms
+from gezeiten.domain.series.timeline import DAY_MS, EVERYTHING, Span
+
+
+@dataclass(frozen=True, slots=True)
+class DetectedExcursions:
+    """found: excursions by mission, rule and begin; scopes: where they were looked for, None:
+    everywhere; basis: on which they were found, as it is kept (`domain/limits/basis.py`)."""
+
+    found: FoundNow
+    scopes: list[Scope] | None
+    basis: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Looking:
+    """What excursions of a point are found by."""
+
+    desk: Desk
+    at: FoundIn
+    stretches: list[Watched]
+    limits: list[LimitKept]
+    changed: Span
+
+    def found(self, basis: str) -> DetectedExcursions:
+        found: FoundNow = {}
+        scopes = [Scope(None, None, self.changed)]
+        for stretch in self._near():
+            for rule in stretch.rules:
+                whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+                begins, listed = (
+                    self._with_value(stretch.series, whole, rule)
+                    if rule.has_value
+                    else self._absent(stretch, rule)
+                )
+                scopes.append(Scope(stretch.mission, rule.key, begins))
+                found |= {(stretch.mission, rule.key, one.start_ms): one for one in listed}
+        for limit in self.limits:
+            force = in_force(limit)
+            whole = (force.start_ms, force.end_ms)
+            begins, listed = self._with_value(limit.series, whole, limit.rule)
+            scopes.append(Scope(None, limit.rule.key, begins))
+            found |= dict(self._by_mission(limit, listed))
+        return DetectedExcursions(found, None if self.changed == EVERYTHING else scopes, basis)
+
+    def _near(self) -> list[Watched]:
+        """Return what may have other excursions; `concerns` looks closer."""
+        begin_ms, end_ms = self.changed[0] - 2 * DAY_MS, self.changed[1]  # no local day is as long
+        return [one for one in self.stretches
+                if one.feed.end_ms >= begin_ms and one.feed.start_ms <= end_ms]  # fmt: skip
+
+    def _by_mission(
+        self, limit: LimitKept, listed: list[Excursion]
+    ) -> Iterator[tuple[tuple[int, str, int], Excursion]]:
+        """Yield what a limit that was set finds, under the mission whose readings it begins in; of
+        a calculated series under that of its first input."""
+        with self.desk.archive.reading() as session:
+            root = layout(session).root_of(self.at.point_id, limit.series)
+        feeds = [one for one in self.stretches if one.series == root]
+        for one in listed:
+            missions = (its.mission for its in feeds
+                        if its.feed.start_ms <= one.start_ms < its.feed.end_ms)  # fmt: skip
+            mission = next(missions, None)
+            if mission is not None:
+                yield (mission, limit.rule.key, one.start_ms), one
+
+    def _with_value(
+        self, series: str, whole: Span, rule: LimitRule
+    ) -> tuple[Span, list[Excursion]]:
+        """Return what a rule finds in its stretch where that may be something else than before, and
+        between which instants that begins."""
+        if not concerns(rule, whole, self.changed, self.at.zone):
+            return (whole[0], whole[0]), []
+        reach = concerned(rule, self._with_hold(series, rule), self.at.zone)
+        if reach[0] <= whole[0] and reach[1] >= whole[1]:
+            readings = self._read_whole(series, rule, whole)
+            return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
+        reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
+        if self.changed[0] >= whole[1] and not self._goes_on_at(series, whole, rule):
+            return (whole[1], whole[1]), []
+        begins = (self._quiet_before(series, whole, rule, reach[0]),
+                  self._quiet_after(series, whole, rule, reach[1]))  # fmt: skip
+        since = counted_from(rule, begins[0], self.at.zone)
+        span = (max(since, whole[0]), begins[1] + 1)
+        read = self._read(series, rule, span).between(*whole)
+        found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
+        return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
+
+    def _with_hold(self, series: str, rule: LimitRule) -> Span:
+        """Return what changed; to the end of the hold of its last reading where that may count in
+        the local day after it."""
+        if not rule.daily or self.changed == EVERYTHING:
+            return self.changed
+        end_ms = self.changed[1]
+        last = around(self.desk, self.at.point_id, series, (end_ms - 1, end_ms))
+        until = last.times_utc_ms + holds_ms(last.times_utc_ms, last.interval_ms)
+        held = until[last.times_utc_ms < end_ms]
+        return (self.changed[0], max(end_ms, int(held[-1])) if len(held) else end_ms)
+
+    def _read_whole(self, series: str, rule: LimitRule, whole: Span) -> Series:
+        """Return what a rule compares with its limit in all of its stretch: where readings are in
+        runs, and beside them."""
+        if rule.mean_s:
+            return self._read(series, rule, whole).between(*whole)
+        place = (self.desk, self.at.point_id, series)
+        return where(*place, whole, lambda values: in_a_run(values, rule))
+
+    def _read(self, series: str, rule: LimitRule, span: Span) -> Series:
+        """Return what a rule compares with its limit, in a stretch and at least one on either
+        side."""
+        place = (self.desk, self.at.point_id, series)
+        if not rule.mean_s:
+            return around(*place, span)
+        return means_around(*place, rule.mean_s, span)
+
+    def _goes_on_at(self, series: str, whole: Span, rule: LimitRule) -> bool:
+        """Whether a run goes on where a stretch ends: only that may be another one where nothing
+        but what comes after it changed."""
+        before = self._read(series, rule, (whole[1], whole[1] + 1)).between(*whole)
+        return bool(in_a_run(before.values[-1:], rule).any())
+
+    def _quiet_before(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
+        """Return the last instant before one at which no run goes on: the first of all, else."""
+        while True:
+            read = self._read(series, rule, (at_ms, at_ms + 1))
+            before = read.between(whole[0], at_ms)
+            if not len(before):
+                return whole[0]
+            quiet = before.times_utc_ms[~in_a_run(before.values, rule)]
+            if len(quiet):
+                return int(quiet[-1])
+            at_ms = int(before.times_utc_ms[0])
+
+    def _quiet_after(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
+        """Return the first instant from one on at which no run goes on: the last of all, else."""
+        while True:
+            read = self._read(series, rule, (at_ms - 1, at_ms))
+            after = read.between(at_ms, whole[1])
+            if not len(after):
+                return whole[1]
+            quiet = after.times_utc_ms[~in_a_run(after.values, rule)]
+            if len(quiet):
+                return int(quiet[0])
+            at_ms = int(after.times_utc_ms[-1]) + 1
+
+    def _absent(self, stretch: Watched, rule: LimitRule) -> tuple[Span, list[Excursion]]:
+        """Return the stretches without a sensor; a mission that never lacked a value has none."""
+        whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+        if not concerns(rule, whole, self.changed, self.at.zone):
+            return (whole[0], whole[0]), []
+        with self.desk.archive.reading() as session:
+            if not lacks_values(session, stretch.feed):
+                return whole, []
+            recorded = load_recorded(session, self.at.point_id, stretch.feed)
+        return whole, find_absences(*recorded, rule)
+
+
+def detect_excursions(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> DetectedExcursions:
+    """Find the excursions of a point where they may be others than those that are kept: where
+    readings changed, and where other limits or other sources are in force than when they were
+    found; everywhere on request."""
+    stretches, limits = watched(desk, at.point_id), limits_set(desk, at.point_id)
+    now = _basis(at.zone, stretches, limits)
+    changed = EVERYTHING
+    if not all_of_it:
+        changed = _hull(at.changed, where_different(kept_basis(at.found_by), now))
+    return _Looking(desk, at, stretches, limits, changed).found(now.text())
+
+
+def _basis(zone: str, stretches: list[Watched], limits: list[LimitKept]) -> Basis:
+    plans = [basis_stretch(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms),
+                           one.rules) for one in stretches]  # fmt: skip
+    by_hand = [basis_stretch(one.series, "", (force.start_ms, force.end_ms), force.rules)
+               for one, force in ((one, in_force(one)) for one in limits)]  # fmt: skip
+    return Basis(zone, frozenset(plans + by_hand))
+
+
+def _hull(changed: Span, different: Span | None) -> Span:
+    """Return from where to where one of two stretches reaches; the first may be empty."""
+    if different is None or changed[0] >= changed[1]:
+        return different or changed
+    return (min(changed[0], different[0]), max(changed[1], different[1]))

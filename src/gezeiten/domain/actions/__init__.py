@@ -1,0 +1,40 @@
+"""The actions that change an archive: one module for each family, one class for each kind.
+
+An action carries all that it changed and nothing else. The truth of an archive is its actions and
+its bytes; the tables are made from them (`archive/projection`). A new kind is a class here, a
+function in the module of the same name there, and a line in the test that describes all of them.
+"""
+
+from __future__ import annotations
+
+# each makes its kinds known
+from gezeiten.domain.actions import (  # noqa: F401
+    archives,
+    assessments,
+    carriers,
+    checks,
+    clocks,
+    contacts,
+    corrections,
+    derived,
+    documents,
+    gaps,
+    hanging,
+    launches,
+    limits,
+    loggers,
+    offloads,
+    people,
+    plans,
+    quantities,
+    remarks,
+    sites,
+    sources,
+    visits,
+)
+from gezeiten.domain.actions.base import BY_KIND, Action, Change, Subject
+
+KINDS: tuple[type[Action], ...] = tuple(BY_KIND.values())
+"""Every kind of act there is."""
+
+__all__ = ["KINDS", "Action", "Change", "Subject"]

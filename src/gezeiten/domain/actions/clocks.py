@@ -1,0 +1,90 @@
+"""Acts on the clocks of missions: what time a logger's clock showed, and what time it was."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.domain.actions.base import Action, Subject
+from gezeiten.domain.actions.scope import its_mission
+
+
+@dataclass(frozen=True, slots=True)
+class ClockCorrected(
+    Action, kind="clock corrected", word="correct", about="logger", version=2, affects=its_mission
+):
+    """The instants of the readings of a mission (its id, its number) are others than its logger
+    wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
+    `ClockMap`; u_ms: how sure that is at worst between two (k = 2); way: how it is known; words:
+    why; us_ms, rate_beyond, drift_ppm: see `ClockUncertainty` and `ClockMap`, not known to version
+    1."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+    way: str
+    pairs: tuple[tuple[int, int], ...]
+    u_ms: int
+    words: str
+    us_ms: tuple[int, ...] = ()
+    rate_beyond: float | None = None
+    drift_ppm: float | None = None
+
+    def told(self, subject: Subject) -> str:
+        first, last = (true - shown for shown, true in (self.pairs[0], self.pairs[-1]))
+        until = f" to {last / 1000:+.0f} s" if last != first else ""
+        return (f"Clock of {self.logger}, mission {self.number}: its readings are moved by "
+                f"{first / 1000:+.0f} s{until} ({self.way}): {self.words}.")  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ClockSwitchedOff(
+    Action, kind="clock switched off", word="correct", about="logger", affects=its_mission
+):
+    """A correction of a clock has no effect until it is switched on again."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+    words: str
+
+    def told(self, subject: Subject) -> str:
+        return f"{_its_correction(self)} was switched off: {self.words}."
+
+
+@dataclass(frozen=True, slots=True)
+class ClockSwitchedOn(
+    Action, kind="clock switched on", word="correct", about="logger", affects=its_mission
+):
+    """A correction of a clock that was switched off has its effect again. anew: its id from now
+    on: what stood when is told by when each stood."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+    anew: str
+    words: str
+
+    def told(self, subject: Subject) -> str:
+        return f"{_its_correction(self)} was switched on again: {self.words}."
+
+
+@dataclass(frozen=True, slots=True)
+class ClockTakenBack(
+    Action, kind="clock taken back", word="undo", about="logger", affects=its_mission
+):
+    """A correction of a clock never was."""
+
+    logger: str
+    mission: str
+    number: int
+    clock: str
+
+    def told(self, subject: Subject) -> str:
+        return f"{_its_correction(self)} was taken back."
+
+
+def _its_correction(act: ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack) -> str:
+    return f"The correction of the clock of {act.logger}, mission {act.number},"

@@ -1,0 +1,40 @@
+"""Acts on people: named, and erased at their wish. Nowhere else in an act stands a name."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gezeiten.domain.actions.base import Action, Subject
+from gezeiten.domain.actions.scope import nothing
+
+ERASED = "–"
+"""What stands in place of a name that was erased."""
+
+
+@dataclass(frozen=True, slots=True)
+class PersonNamed(Action, kind="person named", word="person", about="person", affects=nothing):
+    """Somebody who acts here for the first time. name: as typed, initials mostly."""
+
+    person: str
+    name: str
+
+    @property
+    def named(self) -> str:
+        return self.name
+
+    def told(self, subject: Subject) -> str:
+        return f"{self.name} acts here for the first time."
+
+
+@dataclass(frozen=True, slots=True)
+class PersonErased(Action, kind="person erased", word="person", about="person", affects=nothing):
+    """A name that goes at the wish of who had it; the acts stay."""
+
+    person: str
+
+    @property
+    def named(self) -> str:
+        return ERASED
+
+    def told(self, subject: Subject) -> str:
+        return "A name was erased at the wish of who had it; what was done stays."

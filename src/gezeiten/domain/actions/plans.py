@@ -1,0 +1,99 @@
+"""Acts on plans and ties that are kept under names."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from gezeiten.domain.actions.base import Action, Subject
+from gezeiten.domain.actions.scope import nothing
+
+
+@dataclass(frozen=True, slots=True)
+class PlanKept(Action, kind="plan kept", word="plan kept", about="plan", affects=nothing):
+    """A plan kept under a name; before: the plan that it replaces there, None where it is new.
+    model: of the logger it was made for. Plans are dicts as `Plan.as_dict` gives them."""
+
+    plan: str
+    name: str
+    model: str
+    kept: dict[str, Any]
+    before: dict[str, Any] | None = None
+
+    @property
+    def named(self) -> str:
+        return self.name
+
+    def told(self, subject: Subject) -> str:
+        return f"Plan “{self.name}” kept{', in place of the one before' if self.before else ''}."
+
+
+@dataclass(frozen=True, slots=True)
+class PlanRenamed(Action, kind="plan renamed", word="plan renamed", about="plan", affects=nothing):
+    """A kept plan that has another name now."""
+
+    plan: str
+    before: str
+    after: str
+
+    @property
+    def named(self) -> str:
+        return self.after
+
+    def told(self, subject: Subject) -> str:
+        return f"Plan “{self.before}” is now “{self.after}”."
+
+
+@dataclass(frozen=True, slots=True)
+class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan", affects=nothing):
+    """A kept plan taken away, with what it was."""
+
+    plan: str
+    name: str
+    model: str
+    kept: dict[str, Any]
+
+    @property
+    def named(self) -> str:
+        return self.name
+
+    def told(self, subject: Subject) -> str:
+        return f"Kept plan “{self.name}” dropped."
+
+
+@dataclass(frozen=True, slots=True)
+class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=nothing):
+    """A tie kept under a name; before: the tie that it replaces there, None where it is new. Ties
+    are dicts as `Tie.as_dict` gives them."""
+
+    tie: str
+    name: str
+    kept: dict[str, Any]
+    before: dict[str, Any] | None = None
+
+    @property
+    def named(self) -> str:
+        return self.name
+
+    def told(self, subject: Subject) -> str:
+        if self.before is None:
+            return f"How “{self.name}” is read was kept."
+        return f"How “{self.name}” is read was changed."
+
+
+@dataclass(frozen=True, slots=True)
+class TieForgotten(
+    Action, kind="tie forgotten", word="tie forgotten", about="tie", affects=nothing
+):
+    """A kept tie taken away, with what it was; what was taken in by it stays."""
+
+    tie: str
+    name: str
+    kept: dict[str, Any]
+
+    @property
+    def named(self) -> str:
+        return self.name
+
+    def told(self, subject: Subject) -> str:
+        return f"How “{self.name}” is read was forgotten; what was taken in by it stays."
