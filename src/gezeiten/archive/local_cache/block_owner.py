@@ -15,8 +15,8 @@ from gezeiten.domain.series.spacing import NEIGHBOURS, intervals_of_mission, int
 
 @dataclass(frozen=True, slots=True)
 class BlockOwner:
-    """What readings in a block belong to: the id of a mission, and its intervals (of a text there are
-    none)."""
+    """What readings in a block belong to: the id of a mission, and its intervals; of a text there
+    are none."""
 
     mission: str
     is_text: bool
